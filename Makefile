@@ -1,0 +1,59 @@
+# Sparring: everything a fresh clone needs is set up by the first target you call.
+PYTHON ?= python3
+VENV   := .venv
+BIN    := $(VENV)/bin
+QUIET  := --quiet --disable-pip-version-check
+
+.PHONY: demo run test lint bench screenshots schemas install lock clean
+
+demo: $(VENV)/.ready        ## start the application on the demo logbook
+	@tools/with-display $(BIN)/sparring demo
+
+run: $(VENV)/.ready         ## start the application on your own logbook
+	@tools/with-display $(BIN)/sparring open
+
+test: $(VENV)/.ready-dev    ## all tests, in parallel, without a screen
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
+
+lint: $(VENV)/.ready-dev    ## style, types, layer contracts
+	$(BIN)/ruff check src tests benchmarks tools
+	$(BIN)/mypy
+	$(BIN)/lint-imports --no-logo
+
+bench: $(VENV)/.ready-dev   ## measurements, printed as ratios taken in one run
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m benchmarks
+
+screenshots: $(VENV)/.ready-dev  ## refresh docs/screenshots from the demo data
+	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py docs/screenshots
+
+schemas: $(VENV)/.ready-dev      ## regenerate the shipped JSON Schemas
+	$(BIN)/python tools/schemas.py
+
+install: $(VENV)/.ready     ## a launcher for the current user
+	tools/install-launcher $(BIN)/sparring
+
+lock: $(VENV)/.ready-dev    ## resolve the dependencies anew
+	$(BIN)/pip install $(QUIET) uv
+	$(BIN)/uv pip compile -q pyproject.toml --extra build --universal --python-version 3.11 --generate-hashes --no-header --upgrade -o requirements.lock
+	$(BIN)/uv pip compile -q pyproject.toml --extra build --extra dev -c requirements.lock --universal --python-version 3.11 --generate-hashes --no-header --upgrade -o requirements-dev.lock
+
+clean:
+	rm -rf $(VENV) build .pytest_cache .mypy_cache .ruff_cache .import_linter_cache .hypothesis
+
+$(VENV)/.system: tools/system-packages
+	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Sparring needs Python 3.11 or later; $(PYTHON) is $$($(PYTHON) --version). Name another with: make PYTHON=python3.12 ..."; exit 1; }
+	@tools/system-packages
+	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	@touch $@
+
+$(VENV)/.ready: requirements.lock pyproject.toml | $(VENV)/.system
+	@echo "Installing the locked packages (once) ..."
+	@test -e $(VENV)/.ready-dev || $(BIN)/pip install $(QUIET) --require-hashes -r requirements.lock
+	@$(BIN)/pip install $(QUIET) --no-deps --no-build-isolation --editable .
+	@touch $@
+
+$(VENV)/.ready-dev: requirements-dev.lock pyproject.toml | $(VENV)/.system
+	@echo "Installing the locked packages for development (once) ..."
+	@$(BIN)/pip install $(QUIET) --require-hashes -r requirements-dev.lock
+	@$(BIN)/pip install $(QUIET) --no-deps --no-build-isolation --editable .
+	@touch $@ $(VENV)/.ready

@@ -1,0 +1,3 @@
+"""Sparring: bench tests on gearboxes and gearmotors."""
+
+__version__ = "0.1.0"

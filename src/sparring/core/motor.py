@@ -1,0 +1,92 @@
+"""Brushed DC motor: its line from no-load and stall readings, scaled with voltage and temperature.
+
+ω₀ = (V − I₀R)/k, T = k (I − I₀), T_s = k (V/R − I₀). Everything here is plain arithmetic, so it takes floats, arrays,
+and values with uncertainty alike.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Annotated, Any
+
+from sparring.core.quantity import Measured
+from sparring.core.records import Q, Record
+
+COPPER_ZERO = 235.0
+"""Temperature [°C] below zero at which copper's resistance extrapolates to nothing (IEC 60034-1: 235 + ϑ)."""
+
+
+class MotorReadings(Record):
+    """What was read on the bare motor: running free, and held still for a moment."""
+
+    name: str = "12 V brushed"
+    voltage: Annotated[Measured, Q("voltage", above=0.0, most=1000.0)] = Measured(12.0, 0.01)
+    no_load_speed: Annotated[Measured, Q("speed", "rpm", above=0.0)] = Measured(628.3, 3.1)
+    no_load_current: Annotated[Measured, Q("current", least=0.0)] = Measured(0.12, 0.002)
+    stall_current: Annotated[Measured, Q("current", above=0.0)] = Measured(4.0, 0.04)
+    stall_torque: Annotated[Measured, Q("torque", "mN·m", above=0.0)] | None = None
+    winding_temperature: Annotated[float, Q("temperature", "°C", above=0.0, most=600.0)] = 293.15
+    inertia: Annotated[float, Q("inertia", "g·cm²", above=0.0)] = 1.2e-6
+    mass: Annotated[float, Q("mass", "g", above=0.0)] = 0.11
+    heat_time: Annotated[float, Q("time", "s", above=0.0)] = 300.0
+    heat_resistance: Annotated[float, Q("ratio", "", above=0.0)] = 12.0  # winding to air [K/W]
+
+
+@dataclass(frozen=True)
+class Motor:
+    """The motor's line. k: torque constant [N·m/A = V·s]; R: resistance [Ω]; friction: k I₀ [N·m]; at temperature [K]."""
+
+    k: Any
+    R: Any
+    friction: Any
+    temperature: float = 293.15
+
+    def current(self, torque: Any) -> Any:
+        """Current [A] at a shaft torque [N·m]."""
+        return (torque + self.friction) / self.k
+
+    def torque_from_current(self, current: Any) -> Any:
+        """Shaft torque k (I − I₀) [N·m]."""
+        return self.k * current - self.friction
+
+    def torque_from_speed(self, speed: Any, voltage: Any) -> Any:
+        """Shaft torque on the speed line at the terminal voltage [N·m]."""
+        return self.k * (voltage - self.k * speed) / self.R - self.friction
+
+    def speed(self, torque: Any, voltage: Any) -> Any:
+        """Speed [rad/s] at a shaft torque and terminal voltage."""
+        return (voltage - self.current(torque) * self.R) / self.k
+
+    def stall_torque(self, voltage: Any) -> Any:
+        """T_s = k (V/R − I₀) [N·m]."""
+        return self.k * voltage / self.R - self.friction
+
+    def at(self, temperature: float) -> Motor:
+        """The line with the winding at `temperature` [K]; copper only (IEC 60034-1)."""
+        factor = (COPPER_ZERO + temperature - 273.15) / (COPPER_ZERO + self.temperature - 273.15)
+        return replace(self, R=self.R * factor, temperature=temperature)
+
+
+def identify(voltage: Any, no_load_speed: Any, no_load_current: Any, stall_current: Any,
+             temperature: float = 293.15) -> Motor:
+    """The line through a no-load and a stall reading at one voltage [V, rad/s, A, A].
+
+    Raises ValueError when the readings cannot belong to one motor.
+    """
+    if not stall_current > no_load_current:
+        raise ValueError("the stall current is not above the no-load current; were the two exchanged?")
+    R = voltage / stall_current
+    k = (voltage - no_load_current * R) / no_load_speed
+    return Motor(k, R, k * no_load_current, temperature)
+
+
+def from_readings(readings: MotorReadings) -> Motor:
+    """The nominal line of `readings`, in plain floats."""
+    r = readings
+    return identify(r.voltage.value, r.no_load_speed.value, r.no_load_current.value, r.stall_current.value,
+                    r.winding_temperature)
+
+
+def best_efficiency(no_load_current: float, stall_current: float) -> float:
+    """Highest efficiency (1 − √(I₀/I_s))² of a motor with constant friction [-]."""
+    return float((1 - (no_load_current / stall_current) ** 0.5) ** 2)

@@ -1,0 +1,1 @@
+"""Gear trains: kinematics, tooth geometry, mesh losses, torque with losses, and true outlines to draw."""
