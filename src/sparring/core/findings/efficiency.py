@@ -1,0 +1,121 @@
+"""Rules on power and efficiency: what cannot be true, and what falls off where it should not."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import TYPE_CHECKING
+
+from sparring.core.findings.registry import Fact, Finding, Peer, rule
+from sparring.core.uncertainty import mean_of, nominal, std
+
+if TYPE_CHECKING:
+    from sparring.core.reduce.points import Inputs
+    from sparring.core.reduce.results import TestResult
+
+_NOTABLE = 0.15  # excess over the expected loss worth a word
+
+
+@rule
+def output_above_input(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+    """More power comes out than goes in."""
+    bad = [s for s in result.lifted if s.wire_to_shaft is not None and nominal(s.wire_to_shaft) > 1]
+    if not bad:
+        return
+    worst = max(bad, key=lambda s: nominal(s.wire_to_shaft))
+    yield Finding(
+        "output-above-input", "wrong", "More power out than in",
+        "At {torque} the output gives {out} and the supply {supply}.",
+        "No drive does that: a measurement is wrong.",
+        ("the drum's diameter was entered as its radius", "a weight was entered in the wrong unit",
+         "the ammeter is in the wrong range or place", "the tachometer counts several marks a turn"),
+        ("Check the drum first: it touches every figure.", "Read current on a second meter."),
+        {"torque": Fact.of(worst.torque, "torque"), "out": Fact.of(worst.power_out, "power"),
+         "supply": Fact.of(worst.power_in, "power")}, tuple(s.index for s in bad), "rig.method.drum_diameter")
+
+
+@rule
+def gearbox_above_one(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+    """Output torque above ratio times motor torque."""
+    bad = [s for s in result.lifted if s.gearbox is not None and nominal(s.gearbox) > 1]
+    if not bad:
+        return
+    worst = max(bad, key=lambda s: nominal(s.gearbox))
+    sure = nominal(worst.gearbox) - 2 * std(worst.gearbox) > 1
+    yield Finding(
+        "gearbox-above-one", "wrong" if sure else "caution", "Gearbox efficiency above 1",
+        "At {torque} the gearbox efficiency comes to {eta}.",
+        "A gearbox gives at most the ratio times the motor's torque. " + (
+            "The gap is beyond the stated uncertainty." if sure else "Within its uncertainty it may still be below."),
+        ("the bare motor was measured too weak: another voltage, a warm winding, a flat battery",
+         "the no-load current was read with the gearbox on", "the ratio has a tooth miscounted",
+         "the drum's diameter is entered too large"),
+        ("Measure the bare motor again: no-load and stall at the test's voltage.", "Count the teeth again."),
+        {"torque": Fact.of(worst.torque, "torque"), "eta": Fact.of(worst.gearbox, "ratio")},
+        tuple(s.index for s in bad), "build.motor")
+
+
+@rule
+def drop_at_last(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+    """Efficiency falls at the heaviest weights further than the loss model of the lighter ones expects."""
+    from sparring.core.reduce.results import loss_model
+
+    known = [s for s in result.lifted if s.motor_power is not None]
+    if len(known) < 4:
+        return
+    last = known[-1]
+    model = loss_model(known[:-1]) if len(known) == 4 else loss_model(known[:-2]) if _bends(known[:-1]) else loss_model(known[:-1])
+    if model is None:
+        return
+    seen = (last.motor_power - last.power_out) / last.speed
+    expected = model.expected(nominal(last.torque))
+    excess = seen - expected
+    if nominal(excess) <= max(2 * std(excess), _NOTABLE * abs(nominal(expected))):
+        return
+    expected_eta = last.torque / (last.torque + expected)
+    yield Finding(
+        "drop-at-last-weights", "caution", "Efficiency drops at the heaviest weight",
+        "At {torque} the gearbox gives {eta}; the lighter weights let expect {expected}.",
+        "Losses that grow faster than the load mean that something moves out of place under load.",
+        ("the output shaft bends and the last mesh runs askew", "the frame gives way and the centres open",
+         "a bearing is at its limit", "the motor sags: see the voltage"),
+        ("Watch the last mesh under the heaviest weight, from the side.", "Support the shaft on both sides, or brace the frame, and lift again.",
+         "Lift the heaviest weight again after a light one: is it the load, or the time?"),
+        {"torque": Fact.of(last.torque, "torque"), "eta": Fact.of(last.gearbox, "ratio"),
+         "expected": Fact.of(expected_eta, "ratio")}, (last.index,))
+
+
+def _bends(steps: Sequence[object]) -> bool:
+    """Whether the last of these already exceeds what the others expect, so that it must not teach the model."""
+    from sparring.core.reduce.results import Step, loss_model
+
+    known = [s for s in steps if isinstance(s, Step)]
+    if len(known) < 4:
+        return False
+    model = loss_model(known[:-1])
+    last = known[-1]
+    if model is None:
+        return False
+    excess = (last.motor_power - last.power_out) / last.speed - model.expected(nominal(last.torque))
+    return nominal(excess) > max(2 * std(excess), _NOTABLE / 2 * nominal(model.expected(nominal(last.torque))))
+
+
+@rule
+def motor_torques_disagree(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+    """Motor torque from the speed line against motor torque from the current."""
+    pairs = [(p.torque, p.motor_torque_speed / p.motor_torque_current) for s in result.lifted for p in s.points
+             if p.motor_torque_speed is not None and p.motor_torque_current is not None
+             and nominal(p.motor_torque_current) > 0]
+    if not pairs:
+        return
+    mean = mean_of([q for _, q in pairs])
+    if abs(nominal(mean) - 1) <= max(2 * std(mean), 0.05):
+        return
+    low = nominal(mean) < 1
+    yield Finding(
+        "motor-torques-disagree", "caution", "Speed and current tell different motor torques",
+        "By its speed line the motor gives {quotient} of the torque that its current tells.",
+        "One of them rests on a motor that has changed since it was measured; the gearbox efficiency uses the better known one.",
+        (("the winding is warmer than when the motor was measured", "the voltage is measured at the supply, not at the motor") if low else
+         ("the no-load current was read with the gearbox on", "the stall current was read at a sagging supply")),
+        ("Measure no load and stall again, at the test's voltage and temperature.",),
+        {"quotient": Fact.of(mean, "ratio")}, tuple(s.index for s in result.lifted), "build.motor")

@@ -1,0 +1,63 @@
+"""Rules on the rig: dimensions that contradict each other, a load cell that contradicts the weights."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import TYPE_CHECKING
+
+from sparring.core.findings.registry import Fact, Finding, Peer, rule
+from sparring.core.quantity import Measured
+from sparring.core.uncertainty import from_measured, mean_of, nominal, std
+
+if TYPE_CHECKING:
+    from sparring.core.reduce.points import Inputs
+    from sparring.core.reduce.results import TestResult
+
+
+@rule
+def drum_radius(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+    """The radius entered beside the diameter is not half of it."""
+    h = result.rig.method
+    if h.drum_radius is None:
+        return
+    off = from_measured(h.drum_radius, "radius") - from_measured(h.drum_diameter, "diameter") / 2
+    if abs(nominal(off)) <= max(2 * std(off), 0.002 * h.drum_diameter.value):
+        return
+    factor = h.drum_radius.value / (h.drum_diameter.value / 2)
+    causes = ["one of the two was read wrongly"]
+    if 1.8 < factor < 2.2:
+        causes.insert(0, "the diameter was entered as the radius")
+    elif 0.45 < factor < 0.55:
+        causes.insert(0, "half of the radius was entered")
+    elif abs(h.drum_radius.value - (h.drum_diameter.value + h.cord_diameter.value) / 2) < 2 * std(off) + 1e-4:
+        causes.insert(0, "the radius was measured to the middle of the cord; the cord is added by itself")
+    yield Finding(
+        "drum-radius-vs-diameter", "wrong", "Drum radius is not half its diameter",
+        "Drum ⌀ {diameter}, radius entered as {radius}.",
+        "Torque is weight times radius: every torque, power and efficiency here is wrong by the same factor.",
+        tuple(causes), ("Measure the drum across with calipers, three times, and enter the diameter alone.",),
+        {"diameter": _fact(h.drum_diameter), "radius": _fact(h.drum_radius)}, place="rig.method.drum_radius")
+
+
+@rule
+def cell_against_weight(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+    """The load cell's force is not the weight's."""
+    quotients = [p.torque_cell / p.torque_mass for s in result.lifted for p in s.points
+                 if p.torque_cell is not None and p.torque_mass is not None]
+    if not quotients:
+        return
+    mean = mean_of(quotients)
+    if abs(nominal(mean) - 1) <= max(2 * std(mean), 0.01):
+        return
+    yield Finding(
+        "cell-against-weight", "caution", "Load cell and weights disagree",
+        "The load cell reads {quotient} of the force that the hung weights make.",
+        "One of the two is wrong, and with it the torque.",
+        ("the cell was not tared with the hook on, or drifted since", "a weight was entered wrongly",
+         "the cord rubs or is not vertical at the cell", "the cell's calibration belongs to another cell"),
+        ("Hang one known weight at rest and compare.", "Calibrate the cell again, up and down."),
+        {"quotient": Fact.of(mean, "ratio")}, place="rig.calibration")
+
+
+def _fact(m: Measured) -> Fact:
+    return Fact(m.value, "length", m.u)

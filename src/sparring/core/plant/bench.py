@@ -1,0 +1,246 @@
+"""Motor, train, drum, cord and weight as one set of differential equations, for many benches at once.
+
+Each quantity is an array of shape (n,), one entry a bench, so that a closure study costs little more than one lift.
+Fixed steps of classical Runge-Kutta; energies are integrated beside the state, and must balance.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, fields
+from typing import Any
+
+import numpy as np
+
+from sparring.core import motor as motors
+from sparring.core.build import Build
+from sparring.core.quantity import G_N
+from sparring.core.rig import Rig, hoist
+
+_REST = 0.05  # motor speed [rad/s] below which friction may hold
+_ENERGIES = ("supplied", "leads", "copper", "friction", "train", "cord", "lifted")
+
+
+@dataclass
+class Bench:
+    """True parameters, SI, scalars or shape (n,). up, down: (slope, offset) of the motor torque that a load takes.
+
+    bind_from, bind: beyond this output torque the train's losses grow with the square of the excess (a bending shaft);
+    runout: relative swing of the drum's radius once a turn; strength: output torque at which a tooth breaks.
+    """
+
+    k: Any
+    R: Any  # at `reference`
+    friction: Any
+    inertia: Any
+    heat_capacity: Any
+    heat_resistance: Any
+    ratio: Any
+    up: tuple[Any, Any]
+    down: tuple[Any, Any]
+    radius: Any
+    mass: Any = 1.0  # hung, hook included
+    windup: Any = 40.0
+    backlash: Any = 0.0
+    cord_stiffness: Any = 4000.0
+    cord_damping: Any = 9.0
+    slack: Any = 0.004
+    gravity: Any = G_N
+    source_resistance: Any = 0.0
+    current_limit: Any = np.inf
+    ambient: Any = 293.15
+    reference: Any = 293.15
+    runout: Any = 0.0
+    bind_from: Any = np.inf
+    bind: Any = 0.0
+    strength: Any = np.inf
+    wear_rate: Any = 0.0  # backlash gained per work at the output [rad/J]
+
+    def lanes(self) -> int:
+        sizes = [1]
+        for f in fields(self):
+            value = getattr(self, f.name)
+            sizes += [np.size(part) for part in (value if isinstance(value, tuple) else (value,))]
+        return max(sizes)
+
+
+def bench_of(build: Build, rig: Rig, *, friction: list[float] | None = None, **changed: Any) -> Bench:
+    """The bench that `build` on `rig` would be if every stated figure were exact; `changed` replaces parameters."""
+    motor = motors.from_readings(build.motor)
+    up = build.torque_line(friction)
+    back = build.back_drive_line(friction)
+    h = rig.method
+    base: dict[str, Any] = {
+        "k": motor.k, "R": motor.R, "friction": motor.friction, "inertia": build.motor.inertia,
+        "heat_capacity": build.motor.heat_time / build.motor.heat_resistance,
+        "heat_resistance": build.motor.heat_resistance, "ratio": abs(build.ratio()), "up": up,
+        "down": (0.0, up[1]) if back is None else back,
+        "radius": hoist.effective_radius(h.drum_diameter.value, h.cord_diameter.value), "windup": build.windup,
+        "backlash": build.backlash(), "gravity": rig.gravity.value, "reference": build.motor.winding_temperature,
+    }
+    return Bench(**{**base, **changed})
+
+
+@dataclass
+class State:
+    """What changes. Arrays of shape (n,): motor speed and angle, the weight's height and speed, winding temperature."""
+
+    speed: np.ndarray
+    angle: np.ndarray
+    height: np.ndarray
+    rise: np.ndarray
+    temperature: np.ndarray
+    energy: np.ndarray  # (7, n), see _ENERGIES [J]
+    broken: np.ndarray
+    worn: np.ndarray  # backlash gained [rad]
+    impact: np.ndarray = field(default_factory=lambda: np.zeros(0))
+
+
+class Plant:
+    """A set of benches running in step. `volts` is the drive voltage [V], per bench, changed at will between advances."""
+
+    def __init__(self, bench: Bench, *, height: float = 0.0) -> None:
+        self.bench = bench
+        n = self.n = bench.lanes()
+        self.time = 0.0
+        self.volts = np.zeros(n)
+        zero = np.zeros(n)
+        self.state = State(zero.copy(), zero.copy(), zero + height, zero.copy(), zero + bench.ambient,
+                           np.zeros((len(_ENERGIES), n)), np.zeros(n, bool), zero.copy(), zero.copy())
+        self.start_energy = self.stored()
+
+    # --- the equations -----------------------------------------------------------------------------------
+
+    def drum_radius(self, angle: np.ndarray) -> Any:
+        """Radius at which the cord leaves the drum [m], with its run-out."""
+        return self.bench.radius * (1 + self.bench.runout * np.cos(angle / self.bench.ratio))
+
+    def wound(self, angle: np.ndarray) -> Any:
+        """Cord wound up [m]: the integral of the radius over the drum's angle."""
+        turned = angle / self.bench.ratio
+        return self.bench.radius * (turned + self.bench.runout * np.sin(turned))
+
+    def _cord(self, angle: np.ndarray, speed: np.ndarray, height: np.ndarray, rise: np.ndarray, broken: np.ndarray
+              ) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+        b = self.bench
+        radius = self.drum_radius(angle)
+        stiffness = 1.0 / (1.0 / b.cord_stiffness + b.radius**2 / b.windup)
+        stretch = self.wound(angle) - height - b.slack - (b.backlash + self.state.worn) * b.radius
+        pull_rate = radius * speed / b.ratio - rise
+        taut = (stretch > 0) & ~broken
+        force = np.where(taut, np.maximum(stiffness * stretch + b.cord_damping * pull_rate, 0.0), 0.0)
+        damped = np.where(taut, (force - stiffness * stretch) * pull_rate, 0.0)
+        spring = np.where(taut, 0.5 * stiffness * stretch**2, 0.0)
+        return force, radius, damped, spring
+
+    def electrical(self, speed: np.ndarray, temperature: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """(current, terminal voltage, winding resistance) at a motor speed."""
+        b = self.bench
+        hot = (motors.COPPER_ZERO + temperature - 273.15) / (motors.COPPER_ZERO + np.asarray(b.reference) - 273.15)
+        R = b.R * hot
+        current = (self.volts - b.k * speed) / (R + b.source_resistance)
+        current = np.clip(current, -np.asarray(b.current_limit), b.current_limit)
+        return current, current * R + b.k * speed, R
+
+    def _rates(self, y: np.ndarray, broken: np.ndarray) -> np.ndarray:
+        b = self.bench
+        speed, angle, height, rise, temperature = y[:5]
+        current, terminal, R = self.electrical(speed, temperature)
+        force, radius, damped, _ = self._cord(angle, speed, height, rise, broken)
+        load = force * radius
+        excess = np.maximum(load - b.bind_from, 0.0)
+        resist_up = b.up[0] * load + b.up[1] + b.bind * excess**2
+        resist_down = b.down[0] * load - b.down[1]
+        resist_up = np.where(broken, b.up[1], resist_up)
+        resist_down = np.where(broken, -b.up[1], resist_down)
+        drive = b.k * current
+        can_rise, can_fall = drive - b.friction - resist_up, drive + b.friction - resist_down
+        moving_up = (speed > _REST) | ((speed >= -_REST) & (can_rise > 0))
+        moving_down = ~moving_up & ((speed < -_REST) | (can_fall < 0))
+        net = np.where(moving_up, can_rise, np.where(moving_down, can_fall, 0.0))
+        accelerate = np.where(moving_up | moving_down, net / b.inertia, -speed / 1e-3)
+        lifted = (height > 0) | (force > b.mass * b.gravity)
+        dy = np.empty_like(y)
+        dy[0] = accelerate
+        dy[1] = speed
+        dy[2] = np.where(lifted, rise, 0.0)
+        dy[3] = np.where(lifted, force / b.mass - b.gravity, 0.0)
+        dy[4] = (current**2 * R - (temperature - b.ambient) / b.heat_resistance) / b.heat_capacity
+        train = np.where(moving_up, resist_up, np.where(moving_down, resist_down, 0.0)) * speed - load * speed / b.ratio
+        dy[5] = self.volts * current
+        dy[6] = (self.volts - terminal) * current
+        dy[7] = current**2 * R
+        dy[8] = b.friction * np.abs(speed) * (moving_up | moving_down)
+        dy[9] = train
+        dy[10] = damped
+        dy[11] = force * rise
+        return dy
+
+    def advance(self, duration: float, dt: float = 1e-3) -> None:
+        """Runs for `duration` [s] in steps of at most `dt`."""
+        steps = max(1, int(np.ceil(duration / dt - 1e-9)))
+        for _ in range(steps):
+            self._step(duration / steps)
+
+    def _step(self, h: float) -> None:
+        s, b = self.state, self.bench
+        y = np.vstack([s.speed, s.angle, s.height, s.rise, s.temperature, s.energy])
+        k1 = self._rates(y, s.broken)
+        k2 = self._rates(y + h / 2 * k1, s.broken)
+        k3 = self._rates(y + h / 2 * k2, s.broken)
+        k4 = self._rates(y + h * k3, s.broken)
+        y = y + h / 6 * (k1 + 2 * k2 + 2 * k3 + k4)
+        landed = (y[2] <= 0) & (y[3] <= 0)
+        s.impact = s.impact + np.where(landed, 0.5 * b.mass * y[3] ** 2 + b.mass * b.gravity * y[2], 0.0)
+        y[2] = np.where(landed, 0.0, y[2])
+        y[3] = np.where(landed, 0.0, y[3])
+        force, radius, _, spring = self._cord(y[1], y[0], y[2], y[3], s.broken)
+        load = force * radius
+        breaks = (load > b.strength) & ~s.broken
+        s.impact = s.impact + np.where(breaks, spring, 0.0)
+        s.worn = s.worn + b.wear_rate * load * np.abs(y[0] / b.ratio) * h
+        s.broken = s.broken | breaks
+        s.speed, s.angle, s.height, s.rise, s.temperature, s.energy = y[0], y[1], y[2], y[3], y[4], y[5:]
+        self.time += h
+
+    # --- what can be seen and what is true ------------------------------------------------------------------
+
+    def stored(self) -> np.ndarray:
+        """Kinetic, potential and elastic energy [J]."""
+        s, b = self.state, self.bench
+        spring = self._cord(s.angle, s.speed, s.height, s.rise, s.broken)[3]
+        total: np.ndarray = (0.5 * b.inertia * s.speed**2 + 0.5 * b.mass * s.rise**2 + b.mass * b.gravity * s.height + spring)
+        return total
+
+    def imbalance(self) -> np.ndarray:
+        """Energy supplied less stored and lost, as a part of what was supplied [-]."""
+        supplied, *lost = self.state.energy[:6]
+        rest = supplied - sum(lost) - (self.stored() - self.start_energy) - self.state.impact
+        result: np.ndarray = rest / np.maximum(np.abs(supplied), 1e-9)
+        return result
+
+    def truth(self) -> dict[str, np.ndarray]:
+        """The true figures now: what perfect sensors would show, and the powers in between."""
+        s, b = self.state, self.bench
+        current, terminal, R = self.electrical(s.speed, s.temperature)
+        force, radius, *_ = self._cord(s.angle, s.speed, s.height, s.rise, s.broken)
+        shaft = b.k * current - b.friction
+        return {"force": force, "torque": force * radius, "speed": s.speed / b.ratio, "motor_speed": s.speed,
+                "voltage": terminal, "current": current, "power_in": terminal * current, "motor_torque": shaft,
+                "power_out": force * radius * s.speed / b.ratio, "motor_power": shaft * s.speed,
+                "temperature": s.temperature.copy(), "height": s.height.copy()}
+
+    def stall_torque(self) -> np.ndarray:
+        """Output torque at which the drive would stall at the present voltage and winding temperature [N·m]."""
+        b = self.bench
+        hot = (motors.COPPER_ZERO + self.state.temperature - 273.15) / (motors.COPPER_ZERO + np.asarray(b.reference) - 273.15)
+        current = np.minimum(self.volts / (b.R * hot + b.source_resistance), b.current_limit)
+        available = b.k * current - b.friction - b.up[1]
+        low = np.maximum(available / b.up[0], 0.0)
+        if np.all(np.isinf(b.bind_from)):
+            return low
+        c = np.asarray(b.bind)
+        start = np.minimum(b.bind_from, 1e9)
+        rest = available - b.up[0] * start
+        bound = start + (-b.up[0] + np.sqrt(b.up[0] ** 2 + 4 * c * np.maximum(rest, 0.0))) / np.maximum(2 * c, 1e-300)
+        stalled: np.ndarray = np.where((low > b.bind_from) & (c > 0), bound, low)
+        return stalled

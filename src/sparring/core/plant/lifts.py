@@ -1,0 +1,104 @@
+"""Lifts made offline: for the demo logbook, the command line and the closure tests."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from sparring.core.plant.bench import Bench, Plant
+from sparring.core.plant.sensors import SensorSet
+from sparring.core.recording import Recording
+from sparring.core.run import Run
+
+_REST_BEFORE = 0.3  # [s] recorded before the drive comes on
+_REST_AFTER = 0.2
+
+
+@dataclass(frozen=True)
+class Lifted:
+    """One simulated lift: what was recorded, what was true at the same moments, how it ended."""
+
+    recording: Recording
+    truth: dict[str, np.ndarray]
+    ended: str
+    stall_torque: float
+
+
+def lift(bench: Bench, sensors: SensorSet, *, volts: Any, travel: float, seed: int, rate: float = 80.0,
+         most: float = 6.0, stalled_for: float = 0.8, dt: float = 1e-3) -> list[Lifted]:
+    """Lifts on all lanes of `bench` at once, each until the top, a stall, or `most` seconds; one result a lane.
+
+    volts: drive voltage, scalar or (n,); travel [m]; rate: samples a second; seed: repeats the same lift.
+    """
+    rng = np.random.default_rng(seed)
+    plant = Plant(bench)
+    n = plant.n
+    period = 1.0 / rate
+    still, ended, end_time = np.zeros(n), np.full(n, "stopped", dtype="<U8"), np.full(n, np.inf)
+    crept = np.zeros(n)
+    times: list[float] = []
+    samples: dict[str, list[np.ndarray]] = {}
+    truths: dict[str, list[np.ndarray]] = {}
+    stall = np.zeros(n)
+    before = plant.state.angle.copy()
+    while True:
+        now = plant.time
+        plant.volts = np.where((now >= _REST_BEFORE - 1e-9) & (now < end_time), volts, 0.0)
+        plant.advance(period, dt)
+        truth = plant.truth()
+        truth["speed"] = (plant.state.angle - before) / bench.ratio / period  # a tachometer times whole periods
+        truth["motor_speed"] = truth["speed"] * bench.ratio
+        before = plant.state.angle.copy()
+        crept += (truth["force"] - crept) * period / np.asarray(sensors.creep_time)
+        now = plant.time
+        for store, values in ((samples, sensors.read(truth, now, crept, rng)), (truths, truth)):
+            for key, value in values.items():
+                store.setdefault(key, []).append(np.broadcast_to(value, (n,)))
+        times.append(now)
+        lifting = (now > _REST_BEFORE + 0.2) & np.isinf(end_time)
+        still = np.where(lifting & (np.abs(truth["speed"]) < 0.02), still + period, 0.0)
+        top = np.isinf(end_time) & (plant.state.height >= travel)
+        stuck = np.isinf(end_time) & (still >= stalled_for)
+        for reason, hit in (("top", top), ("stalled", stuck), ("stopped", np.isinf(end_time) & (now >= most))):
+            ended[hit] = reason
+            end_time[hit] = now
+            stall[hit] = plant.stall_torque()[hit]
+        if now > end_time.max() + _REST_AFTER:
+            break
+    t = np.array(times)
+    jitter = np.clip(rng.standard_normal(len(t)) * 2e-4, -period / 3, period / 3)
+    all_samples = {k: np.array(v) for k, v in samples.items()}
+    all_truths = {k: np.array(v) for k, v in truths.items()}
+    result = []
+    for lane in range(n):
+        stop = int(np.searchsorted(t, end_time[lane] + _REST_AFTER)) + 1
+        result.append(Lifted(
+            Recording((t + jitter)[:stop], {k: v[:stop, lane].copy() for k, v in all_samples.items()}),
+            {k: v[:stop, lane].copy() for k, v in all_truths.items()}, str(ended[lane]), float(stall[lane])))
+    return result
+
+
+def ladder(bench: Bench, sensors: SensorSet, loads: list[float], hook: float, repeats: int, **how: Any
+           ) -> list[tuple[int, int, Lifted]]:
+    """Every load [kg, hook excluded] lifted `repeats` times: (step, repeat, lift). One lane a lift; friction varies a
+    little from lift to lift (1 %), as on a bench."""
+    n = len(loads) * repeats
+    rng = np.random.default_rng(how.get("seed", 0))
+    vary = 1 + 0.01 * rng.standard_normal(n)
+    slope, offset = bench.up
+    ideal = 1.0 / np.asarray(bench.ratio)
+    mass = np.repeat(np.asarray(loads, float), repeats) + hook
+    lanes = replace(bench, mass=mass, up=(ideal + (slope - ideal) * vary, offset * vary))
+    lifted = lift(lanes, sensors, **how)
+    return [(i // repeats, i % repeats + 1, x) for i, x in enumerate(lifted)]
+
+
+def runs_of(lifts: list[tuple[int, int, Lifted]], loads: list[Any], volts: float, source: str = "simulated", tare: Any = None
+            ) -> list[tuple[Run, Recording]]:
+    """Simulated lifts as runs with recordings; loads: the weights as the tester knows them."""
+    return [(Run(step=s, repeat=r, load=loads[s], voltage=volts, source=source, ended=x.ended, tare=tare), x.recording)
+            for s, r, x in lifts]
+
+

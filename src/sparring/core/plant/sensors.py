@@ -1,0 +1,71 @@
+"""What the sensors make of the truth: gain, zero, noise, drift, creep, resolution, clock jitter."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from sparring.core.quantity import G_N
+from sparring.core.rig import Rig, calibration
+
+
+@dataclass
+class SensorSet:
+    """True behaviour of a bench's sensors; scalars or shape (n,). Noise figures are standard deviations of one sample."""
+
+    cell_zero: Any = 84_000.0  # [counts]
+    cell_gain: Any = 2_100.0  # [counts/N]
+    cell_noise: Any = 55.0  # [counts]
+    cell_drift: Any = 0.02  # [counts/s]
+    cell_creep: Any = 4e-4  # part of the load that follows slowly
+    creep_time: Any = 30.0  # [s]
+    gain_voltage: Any = 1.0
+    gain_current: Any = 1.0
+    gain_speed: Any = 1.0
+    noise_voltage: Any = 0.008  # [V]
+    noise_current: Any = 0.004  # [A]
+    noise_speed: Any = 0.004  # part of the speed: jitter of a period measurement
+    step_voltage: float = 0.004  # resolution [V]
+    step_current: float = 0.001  # [A]
+    step_speed: float = 0.01  # [rad/s]
+
+    def read(self, truth: Mapping[str, np.ndarray], time: float, crept: np.ndarray, rng: np.random.Generator
+             ) -> dict[str, np.ndarray]:
+        """One sample of every channel, SI (cell: counts). crept: the slow part of the cell force [N]."""
+        n = truth["force"].shape
+        normal = rng.standard_normal
+        force = truth["force"] + self.cell_creep * crept
+        speed = truth["speed"]
+        return {
+            "cell": np.round(self.cell_zero + self.cell_gain * force + self.cell_drift * time + self.cell_noise * normal(n)),
+            "speed": _to_step(self.gain_speed * speed * (1 + self.noise_speed * normal(n)), self.step_speed),
+            "motor_speed": _to_step(self.gain_speed * truth["motor_speed"] * (1 + self.noise_speed * normal(n)), self.step_speed),
+            "voltage": _to_step(self.gain_voltage * truth["voltage"] + self.noise_voltage * normal(n), self.step_voltage),
+            "current": _to_step(self.gain_current * truth["current"] + self.noise_current * normal(n), self.step_current),
+            "temperature": np.round(truth["temperature"] - 1.5, 1),
+        }
+
+
+def _to_step(x: np.ndarray, step: float) -> np.ndarray:
+    result: np.ndarray = np.round(x / step) * step
+    return result
+
+
+def sensors_of(rig: Rig, **changed: Any) -> SensorSet:
+    """The sensors as the rig's calibration says they are."""
+    sensors = SensorSet()
+    if rig.calibration:
+        line = calibration.fit(rig.calibration, rig.gravity.value)
+        sensors = replace(sensors, cell_zero=line.intercept.nominal_value, cell_gain=line.slope.nominal_value)
+    return replace(sensors, **changed)
+
+
+def calibration_points(zero: float, gain: float, masses: list[float], rng: np.random.Generator, noise: float = 12.0
+                       ) -> tuple[calibration.CalibrationPoint, ...]:
+    """A calibration as it would have been taken: masses [kg] up and down, readings with scatter [counts]."""
+    ladder = [*masses, *reversed(masses)]
+    return tuple(calibration.CalibrationPoint(mass=m, reading=float(round(zero + gain * m * G_N + noise * rng.standard_normal())))
+                 for m in ladder)

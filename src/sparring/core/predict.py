@@ -1,0 +1,168 @@
+"""What a build should do before anything is measured: operating points, curves, stall, and where the power goes."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from sparring.core import motor as motors
+from sparring.core.build import Build
+from sparring.core.rig import Rig, hoist
+
+
+@dataclass(frozen=True)
+class Loss:
+    """Heat that leaves the driveline at one place [W]. estimated: not measured but divided up by the prediction."""
+
+    cause: str
+    power: float
+    estimated: bool
+
+
+@dataclass(frozen=True)
+class Station:
+    """One part of the driveline: power that reaches it [W], and what it loses."""
+
+    name: str
+    power: float
+    losses: tuple[Loss, ...] = ()
+    speed: float | None = None
+    torque: float | None = None
+
+
+@dataclass(frozen=True)
+class PowerFlow:
+    """The driveline's powers from supply to output, in order."""
+
+    stations: tuple[Station, ...]
+    voltage: float
+    current: float
+    power_in: float
+    power_out: float
+    measured: bool
+
+    @property
+    def wire_to_shaft(self) -> float:
+        return self.power_out / self.power_in if self.power_in > 0 else 0.0
+
+    @property
+    def gearbox(self) -> float:
+        motor_out = next((s.power for s in self.stations if s.name != "supply" and s.name != "motor"), 0.0)
+        return self.power_out / motor_out if motor_out > 0 else 0.0
+
+
+@dataclass(frozen=True)
+class Curve:
+    """Predicted curves over output torque, arrays of shape (n,), SI; low and high: efficiencies at the friction's limits (k = 2)."""
+
+    torque: np.ndarray
+    speed: np.ndarray
+    current: np.ndarray
+    power_out: np.ndarray
+    wire_to_shaft: np.ndarray
+    gearbox: np.ndarray
+    stall: float
+    band: dict[str, tuple[np.ndarray, np.ndarray]] = field(default_factory=dict)
+
+
+def stall_torque(build: Build, voltage: float, friction: list[float] | None = None) -> float:
+    """Output torque at which the drive stalls at a terminal voltage [N·m]; 0 when it cannot move itself."""
+    a, b = build.torque_line(friction)
+    return max(0.0, (motors.from_readings(build.motor).stall_torque(voltage) - b) / a)
+
+
+def curve(build: Build, voltage: float, points: int = 120, friction: list[float] | None = None) -> Curve:
+    """Speed, current, power and efficiencies from no load to stall, with bands from the friction's uncertainty."""
+    a, b = build.torque_line(friction)
+    motor = motors.from_readings(build.motor)
+    stall = max((motor.stall_torque(voltage) - b) / a, 1e-9)
+    torque = np.linspace(0.0, stall, points)
+    motor_torque = a * torque + b
+    motor_speed = np.maximum(motor.speed(motor_torque, voltage), 0.0)
+    speed = motor_speed / abs(build.ratio())
+    current = motor.current(motor_torque)
+    power = torque * speed
+    wire = power / (voltage * current)
+    box = np.divide(power, motor_torque * motor_speed, out=np.zeros_like(power), where=motor_torque * motor_speed > 0)
+    box[-1] = box[-2]
+    band = {}
+    if friction is None:
+        sides = []
+        for sign in (-1, 1):
+            mu = [max(0.0, s.friction.value + sign * 2 * s.friction.u) for s in build.stages]
+            c = curve(build, voltage, points, mu)
+            sides.append({k: np.interp(torque, c.torque, getattr(c, k), right=math.nan)
+                          for k in ("speed", "wire_to_shaft", "gearbox")})
+        band = {k: (np.minimum(sides[0][k], sides[1][k]), np.maximum(sides[0][k], sides[1][k])) for k in sides[0]}
+    return Curve(torque, speed, current, power, wire, box, stall, band)
+
+
+def power_flow(build: Build, load: float, voltage: float) -> PowerFlow:
+    """Where the power goes with `load` [N·m] at the output and `voltage` at the motor. At or beyond stall nothing turns."""
+    motor = motors.from_readings(build.motor)
+    a, b = build.torque_line()
+    motor_torque = a * load + b
+    speed = float(motor.speed(motor_torque, voltage))
+    if speed <= 0:
+        current = float(voltage / motor.R)
+        heat = (Loss("copper", voltage * current, False),)
+        names = [*build.stage_names(), "output"]
+        still = (Station("supply", voltage * current), Station("motor", voltage * current, heat, 0.0),
+                 *(Station(n, 0.0, speed=0.0) for n in names))
+        return PowerFlow(still, voltage, current, voltage * current, 0.0, False)
+    current = float(motor.current(motor_torque))
+    return _flow(build, motor, voltage, current, voltage * current, speed, load, None, measured=False)
+
+
+def measured_flow(build: Build, voltage: float, current: float, power_in: float, output_speed: float, load: float) -> PowerFlow:
+    """The same from measured figures: the electrical and mechanical ends are measured, the motor's share follows from
+    its line, and what the gears lose is divided among the stages as predicted (marked estimated)."""
+    motor = motors.from_readings(build.motor)
+    speed = max(0.0, output_speed) * abs(build.ratio())
+    return _flow(build, motor, voltage, current, power_in, speed, load, max(0.0, output_speed) * load, measured=True)
+
+
+def _flow(build: Build, motor: motors.Motor, voltage: float, current: float, power_in: float, speed: float, load: float,
+          power_out: float | None, *, measured: bool) -> PowerFlow:
+    train = build.flow(load, speed=max(speed, 1e-9))
+    friction = float(motor.friction * speed)
+    if power_out is None:
+        power_out = train.power_out
+        shaft = train.power_in
+        copper = power_in - friction - shaft
+        scale = 1.0
+    else:
+        copper = min(power_in, current**2 * motor.R)
+        shaft = max(power_in - copper - friction, 0.0)
+        predicted = sum(train.mesh_losses.values()) + sum(train.drag_losses.values())
+        scale = max(shaft - power_out, 0.0) / predicted if predicted > 0 else 0.0
+    stations = [Station("supply", power_in),
+                Station("motor", power_in, (Loss("copper", copper, False), Loss("friction and iron", friction, measured)), speed)]
+    left = shaft
+    shafts = build.shafts()
+    for name, into, out in zip(build.stage_names(), shafts[:-1], shafts[1:], strict=True):
+        lost = (train.mesh_losses[name] + train.drag_losses.get(out, 0.0)) * scale
+        stations.append(Station(name, left, (Loss(name, lost, measured),), abs(train.speeds[into]),
+                                train.shaft_torques[into]))
+        left -= lost
+    stations.append(Station("output", power_out, (), abs(train.speeds["output"]), load))
+    return PowerFlow(tuple(stations), voltage, current, power_in, power_out, measured)
+
+
+def load_torque(rig: Rig, mass: float) -> float:
+    """Output torque of a hung weight, hook included [N·m]."""
+    h = rig.method
+    return float(hoist.torque_from_mass(mass, h.hook_mass.value, rig.gravity.value,
+                                        hoist.effective_radius(h.drum_diameter.value, h.cord_diameter.value)))
+
+
+def stall_likelihood(build: Build, rig: Rig, mass: float, voltage: float) -> float:
+    """Chance [0..1] that the weight stalls the drive, from the friction's and the motor's uncertainty (normal)."""
+    nominal_stall = stall_torque(build, voltage)
+    worse = stall_torque(build, voltage, [s.friction.value + s.friction.u for s in build.stages])
+    m = build.motor
+    relative = math.hypot(m.stall_current.u / m.stall_current.value, m.no_load_speed.u / m.no_load_speed.value)
+    u = math.hypot(nominal_stall - worse, nominal_stall * relative) or 1e-9
+    return 0.5 * (1 + math.erf((load_torque(rig, mass) - nominal_stall) / (u * math.sqrt(2))))

@@ -1,0 +1,1 @@
+"""From recordings to points, curves, stall and losses."""

@@ -1,0 +1,245 @@
+"""One run to one point: torque, speed, power and both efficiencies in the steady window, each with its uncertainty."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from sparring.core import motor as motors
+from sparring.core.build import Build
+from sparring.core.recording import Recording
+from sparring.core.reduce.windows import (
+    Window,
+    autocorrelation_time,
+    block_means,
+    find_window,
+    mean_with_uncertainty,
+    powered_spans,
+)
+from sparring.core.reduce.spread import SCATTER
+from sparring.core.rig import Rig, calibration, hoist
+from sparring.core.run import Run
+from sparring.core.uncertainty import UFloat, from_measured, nominal, std, ufloat
+
+_STALLED_PART = 0.03  # of the no-load speed: below it the output counts as at rest
+_CASE_TO_WINDING = 5.0  # [K], half-width k = 1 of the winding's temperature when the case is measured (from memory)
+_WINDING_UNKNOWN = 10.0  # [K], the same when no temperature is measured
+
+
+class ReductionError(ValueError):
+    """A recording that cannot be reduced; the message says why and what to do."""
+
+
+@dataclass(frozen=True)
+class Inputs:
+    """What all runs of a test share, as inputs with uncertainty; made once, so correlations are kept."""
+
+    ratio: float
+    radius: Any
+    hook: Any
+    gravity: Any
+    gain_voltage: Any
+    gain_current: Any
+    gain_speed: Any
+    motor: motors.Motor
+    warming: Any  # R rises by this factor - 1 per kelvin; carries the winding's doubt
+    cell: calibration.LineFit | None
+    masses: dict[float, Any] = field(default_factory=dict)
+
+    def mass(self, m: Any) -> Any:
+        """The same weight is the same input in every run."""
+        return self.masses.setdefault(m.value, from_measured(m, "weight hung"))
+
+
+def inputs_of(build: Build, rig: Rig) -> Inputs:
+    """Inputs shared by all runs of `build` on `rig`. Raises ReductionError when a record contradicts itself."""
+    m, h, s = build.motor, rig.method, rig.sensors
+    try:
+        motor = motors.identify(
+            from_measured(m.voltage, "motor readings: voltage"),
+            from_measured(m.no_load_speed, "motor readings: no-load speed"),
+            from_measured(m.no_load_current, "motor readings: no-load current"),
+            from_measured(m.stall_current, "motor readings: stall current"), m.winding_temperature)
+        cell = calibration.fit(rig.calibration, rig.gravity.value) if rig.calibration else None
+    except ValueError as err:
+        raise ReductionError(str(err)) from err
+    return Inputs(
+        ratio=abs(build.ratio()),
+        radius=hoist.effective_radius(from_measured(h.drum_diameter, "drum diameter"),
+                                      from_measured(h.cord_diameter, "cord diameter")),
+        hook=from_measured(h.hook_mass, "hook mass"), gravity=from_measured(rig.gravity, "gravity"),
+        gain_voltage=ufloat(1.0, s.voltage_accuracy / 2, "voltmeter"),
+        gain_current=ufloat(1.0, s.current_accuracy / 2, "ammeter"),
+        gain_speed=ufloat(1.0, s.speed_accuracy / 2, "tachometer"),
+        motor=motor, warming=ufloat(0.0, 1.0, "winding temperature"), cell=cell)
+
+
+@dataclass(frozen=True)
+class Point:
+    """One steady operating point, or a stall. SI with uncertainty; None where a channel is missing."""
+
+    run: Run
+    window: Window
+    stalled: bool
+    torque: Any
+    speed: Any
+    voltage: Any
+    current: Any
+    power_in: Any
+    power_out: Any
+    torque_mass: Any
+    torque_cell: Any
+    motor_speed: Any
+    motor_torque: Any
+    motor_torque_current: Any
+    motor_torque_speed: Any
+    motor_power: Any
+    wire_to_shaft: Any
+    gearbox: Any
+    work: Any
+    temperature: float | None
+    torque_peak: float | None
+    effective: float
+    ripple: dict[float, float] = field(default_factory=dict)  # shaft turns per output turn -> relative amplitude
+
+
+def reduce_run(inputs: Inputs, rig: Rig, run: Run, recording: Recording, *, settle: float, measure: float,
+               orders: tuple[float, ...] = ()) -> Point:
+    """The point of one run.
+
+    orders: turns of the shafts per turn of the output, whose ripple in the speed is wanted.
+    Raises ReductionError when the recording lacks what torque and speed need, or the drive was never on.
+    """
+    rec = recording
+    if run.start is not None or run.stop is not None:
+        rec = rec.span(run.start if run.start is not None else -math.inf, run.stop if run.stop is not None else math.inf)
+    if not rec.has("speed"):
+        raise ReductionError("the recording has no output speed; map a column to it, or log it")
+    if len(rec) < 8:
+        raise ReductionError(f"the recording holds {len(rec)} samples; at least 8 are needed")
+    ch = rec.channels
+    spans = powered_spans(rec.t, ch.get("voltage"), ch.get("current"), ch.get("speed"))
+    if not spans:
+        raise ReductionError("the drive was never on in this recording (no forward voltage, current or speed)")
+    start, stop = max(spans, key=lambda s: s[1] - s[0])
+    on = rec.span(start, stop)
+    no_load = nominal(inputs.motor.speed(0.0, _mean(on, "voltage", 12.0))) / inputs.ratio
+    tail = on.span(max(start, stop - 0.4), stop)
+    stalled = run.ended == "stalled" or abs(_mean(tail, "speed", 0.0)) < _STALLED_PART * abs(no_load)
+    try:
+        if stalled:
+            window = Window(max(start, stop - 0.4), stop, True, 0.0)
+        else:
+            window = find_window(on.t, on.channels["speed"], settle, measure)
+    except ValueError as err:
+        raise ReductionError(str(err)) from err
+    steady = on.span(window.start, window.stop)
+
+    def mean(key: str, gain: Any = 1.0) -> Any:
+        if not steady.has(key):
+            return None
+        value, u, _ = mean_with_uncertainty(steady.channels[key])
+        return None if math.isnan(value) else gain * ufloat(value, 0.0 if math.isinf(u) else u, key.replace("_", " ") + SCATTER)
+
+    speed = mean("speed", inputs.gain_speed)
+    if speed is None:
+        raise ReductionError("the output speed is missing throughout the window")
+    effective = mean_with_uncertainty(steady.channels["speed"])[2]
+    voltage, current = mean("voltage", inputs.gain_voltage), mean("current", inputs.gain_current)
+    power_in = None
+    if voltage is not None and current is not None:
+        # the mean of v·i, not mean v × mean i: a chopped supply would tell them apart
+        product = steady.channels["voltage"] * steady.channels["current"]
+        value, u, _ = mean_with_uncertainty(product)
+        power_in = ufloat(value, u if math.isfinite(u) else 0.0, "power" + SCATTER) * inputs.gain_voltage * inputs.gain_current
+
+    torque_mass = torque_cell = None
+    if run.load is not None:
+        torque_mass = hoist.torque_from_mass(inputs.mass(run.load), inputs.hook, inputs.gravity, inputs.radius)
+    force = mean("force")
+    peak = None
+    if steady.has("cell") and inputs.cell is not None:
+        zero = from_measured(run.tare, "tare") if run.tare is not None else None
+        force = calibration.force(inputs.cell, mean("cell"), zero)
+        if zero is not None:  # the cell was zeroed with the hook on it
+            force = force + inputs.hook * inputs.gravity
+        peak_reading = float(np.nanmax(block_means(on.channels["cell"])))
+        peak = nominal(calibration.force(inputs.cell, peak_reading, zero) + (inputs.hook * inputs.gravity if zero is not None else 0)) * nominal(inputs.radius)
+    elif force is not None:
+        peak = float(np.nanmax(block_means(on.channels["force"]))) * nominal(inputs.radius)
+    if force is not None:
+        torque_cell = hoist.torque_from_force(force, inputs.radius)
+    torque = torque_cell if (rig.torque_from == "cell" or torque_mass is None) else torque_mass
+    if torque is None:
+        raise ReductionError("neither the weight hung nor a load cell with its calibration is known; give one of them")
+
+    temperature = _mean(steady, "temperature", math.nan)
+    measured_motor_speed = mean("motor_speed", inputs.gain_speed)
+    motor_speed = measured_motor_speed if measured_motor_speed is not None else speed * inputs.ratio
+    by_current = by_speed = None
+    if current is not None:
+        by_current = inputs.motor.torque_from_current(current)
+    if voltage is not None:
+        known = math.isfinite(temperature)
+        rise = (temperature - inputs.motor.temperature if known else 0.0) + inputs.warming * (
+            _CASE_TO_WINDING if known else _WINDING_UNKNOWN)
+        per_kelvin = 1.0 / (motors.COPPER_ZERO + inputs.motor.temperature - 273.15)
+        warm = motors.Motor(inputs.motor.k, inputs.motor.R * (1 + rise * per_kelvin), inputs.motor.friction)
+        by_speed = warm.torque_from_speed(motor_speed, voltage)
+    candidates = [t for t in (by_current, by_speed) if t is not None]
+    motor_torque = min(candidates, key=std) if candidates else None
+    power_out = None if stalled else hoist.power(torque, speed)
+    motor_power = None if stalled or motor_torque is None else motor_torque * motor_speed
+    return Point(
+        run=run, window=window, stalled=stalled, torque=torque, speed=speed, voltage=voltage, current=current,
+        power_in=power_in, power_out=power_out, torque_mass=torque_mass, torque_cell=torque_cell,
+        motor_speed=measured_motor_speed, motor_torque=motor_torque, motor_torque_current=by_current,
+        motor_torque_speed=by_speed, motor_power=motor_power, wire_to_shaft=_quotient(power_out, power_in),
+        gearbox=_quotient(power_out, motor_power),
+        work=None if stalled else hoist.work(torque, speed * window.length),
+        temperature=temperature if math.isfinite(temperature) else None, torque_peak=peak, effective=effective,
+        ripple={} if stalled else ripple(steady.t, steady.channels["speed"], orders))
+
+
+def ripple(t: np.ndarray, speed: np.ndarray, orders: tuple[float, ...]) -> dict[float, float]:
+    """Relative amplitude [-] of the speed's part that repeats with each order (turns per output turn).
+
+    t [s], speed [rad/s]: shape (n,). Sine and cosine of the turned angle are fitted by least squares; an order is left
+    out when fewer than two of its periods, or fewer than four samples a period, are in the window, or when the
+    amplitude is not clear of the scatter (below four standard errors).
+    """
+    tb, wb = block_means(t, 8192), block_means(speed, 8192)
+    good = ~np.isnan(wb)
+    tb, wb = tb[good], wb[good]
+    if len(tb) < 16 or abs(wb.mean()) < 1e-9:
+        return {}
+    angle = np.concatenate([[0.0], np.cumsum((wb[1:] + wb[:-1]) / 2 * np.diff(tb))])
+    turns = abs(angle[-1]) / (2 * math.pi)
+    slow = np.column_stack([np.ones_like(tb), tb - tb.mean()])
+    found: dict[float, float] = {}
+    for order in orders:
+        if order * turns < 2 or len(tb) < 4 * order * turns:
+            continue
+        X = np.column_stack([slow, np.cos(order * angle), np.sin(order * angle)])
+        coefficients, *_ = np.linalg.lstsq(X, wb, rcond=None)
+        rest = wb - X @ coefficients
+        error = float(rest.std(ddof=4)) * math.sqrt(2 / len(wb) * min(autocorrelation_time(rest), len(rest) / 4))
+        amplitude = float(np.hypot(*coefficients[2:]))
+        if amplitude > 4 * error:
+            found[order] = amplitude / abs(float(wb.mean()))
+    return found
+
+
+def _mean(rec: Recording, key: str, missing: float) -> float:
+    if not rec.has(key) or len(rec) == 0:
+        return missing
+    blocks = block_means(rec.channels[key])
+    blocks = blocks[~np.isnan(blocks)]
+    return float(blocks.mean()) if len(blocks) else missing
+
+
+def _quotient(a: Any, b: Any) -> UFloat | None:
+    return None if a is None or b is None or nominal(b) <= 0 else a / b

@@ -1,0 +1,289 @@
+"""A test's runs to its results: repeats combined, curves, stall, loss model."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from sparring.core.build import Build
+from sparring.core.findings import Finding, Peer, judge
+from sparring.core.plan import Plan
+from sparring.core.recording import Recording
+from sparring.core.reduce.points import Inputs, Point, ReductionError, inputs_of, reduce_run
+from sparring.core.reduce.spread import REPEATS, SCATTER
+from sparring.core.reduce.windows import powered_spans
+from sparring.core.rig import Rig
+from sparring.core.run import Run
+from sparring.core.uncertainty import mean_of, nominal, std, ufloat
+
+COMBINED = ("torque", "speed", "voltage", "current", "power_in", "power_out", "motor_torque", "motor_power",
+            "wire_to_shaft", "gearbox")
+
+
+@dataclass(frozen=True)
+class Step:
+    """All runs at one weight. The estimates hold type A parts within and between runs and all shared inputs."""
+
+    index: int
+    points: tuple[Point, ...]
+    stalls: tuple[Point, ...]
+    torque: Any
+    speed: Any = None
+    voltage: Any = None
+    current: Any = None
+    power_in: Any = None
+    power_out: Any = None
+    motor_torque: Any = None
+    motor_power: Any = None
+    wire_to_shaft: Any = None
+    gearbox: Any = None
+    spread: dict[str, float] = field(default_factory=dict)  # relative SD between runs, this step alone
+
+    @property
+    def lifted(self) -> bool:
+        return bool(self.points)
+
+
+@dataclass(frozen=True)
+class SpeedLine:
+    """Weighted straight line of speed over torque; a, b carry everything. intercept: torque at standstill."""
+
+    a: Any
+    b: Any
+    intercept: Any
+
+    def __call__(self, torque: float) -> Any:
+        return self.a + self.b * torque
+
+
+@dataclass(frozen=True)
+class Stall:
+    """lifted, not_lifted: torques the stall lies between [N·m], None where not seen; by_line: from the speed line."""
+
+    lifted: Any = None
+    not_lifted: Any = None
+    by_line: Any = None
+
+    @property
+    def bracket(self) -> Any:
+        """Middle of the interval, u = half-width/√3 (rectangular)."""
+        if self.lifted is None or self.not_lifted is None:
+            return None
+        half = (nominal(self.not_lifted) - nominal(self.lifted)) / 2
+        return (self.lifted + self.not_lifted) / 2 + ufloat(0.0, abs(half) / math.sqrt(3), "weights that bracket the stall")
+
+
+@dataclass(frozen=True)
+class LossModel:
+    """Gearbox loss as torque at the output: P_loss/ω = T_c + ℓ T. constant [N·m], proportional [-]."""
+
+    constant: Any
+    proportional: Any
+
+    def expected(self, torque: Any) -> Any:
+        """Loss torque [N·m] at an output torque."""
+        return self.constant + self.proportional * torque
+
+
+@dataclass(frozen=True)
+class TestResult:
+    """Everything derived from a test. skipped: runs that could not be reduced, with the reason."""
+
+    __test__ = False  # not a test case, for the collectors
+
+    build: Build
+    rig: Rig
+    plan: Plan
+    steps: tuple[Step, ...]
+    line: SpeedLine | None
+    stall: Stall
+    losses: LossModel | None
+    findings: tuple[Finding, ...]
+    skipped: tuple[tuple[Run, str], ...]
+
+    @property
+    def lifted(self) -> list[Step]:
+        return [s for s in self.steps if s.lifted]
+
+    @property
+    def best(self) -> Step | None:
+        """The step with the highest gearbox (else wire-to-shaft) efficiency."""
+        for name in ("gearbox", "wire_to_shaft"):
+            known = [s for s in self.lifted if getattr(s, name) is not None]
+            if known:
+                return max(known, key=lambda s: nominal(getattr(s, name)))
+        return None
+
+
+def analyse(build: Build, rig: Rig, plan: Plan, runs: Iterable[tuple[Run, Recording | Callable[[], Recording]]],
+            peers: Sequence[Peer] = ()) -> TestResult:
+    """The results of a test. Recordings may be given as functions, so that only one is in memory at a time.
+
+    Raises ReductionError when the records contradict themselves; a run that cannot be reduced is listed in `skipped`.
+    """
+    inputs = inputs_of(build, rig)
+    orders = tuple(sorted({abs(w) for w in output_orders(build).values()}))
+    points: list[Point] = []
+    skipped: list[tuple[Run, str]] = []
+    for run, source in runs:
+        try:
+            recording = source() if callable(source) else source
+            points.append(reduce_run(inputs, rig, run, recording, settle=plan.settle, measure=plan.measure, orders=orders))
+        except ReductionError as err:
+            skipped.append((run, str(err)))
+    return combine(build, rig, plan, points, skipped, inputs, peers)
+
+
+def combine(build: Build, rig: Rig, plan: Plan, points: Sequence[Point], skipped: Sequence[tuple[Run, str]] = (),
+            inputs: Inputs | None = None, peers: Sequence[Peer] = ()) -> TestResult:
+    """Points of the same weight to steps, steps to curves, all of it to findings."""
+    groups: dict[int, list[Point]] = {}
+    for p in points:
+        groups.setdefault(p.run.step, []).append(p)
+    ordered = sorted(groups.values(), key=lambda g: nominal(g[0].torque))
+    pooled = {name: _pooled_spread([_of(g, name) for g in ordered]) for name in COMBINED}
+    steps = tuple(_step(n, group, pooled) for n, group in enumerate(ordered))
+    line = _speed_line(steps)
+    result = TestResult(build, rig, plan, steps, line, _stall(steps, line), loss_model([s for s in steps if s.lifted]), (),
+                        tuple(skipped))
+    return TestResult(**{**vars(result), "findings": tuple(judge(result, inputs or inputs_of(build, rig), peers))})
+
+
+def split_runs(recording: Recording, plan: Plan, tolerance: float = 0.06) -> list[Run]:
+    """The lifts found in one long recording, as runs with their spans.
+
+    Lifts belong to one step when their weights (column `mass`, else the load cell's level) differ by less than
+    `tolerance` of the heaviest. Raises ReductionError when no lift is found.
+    """
+    ch = recording.channels
+    spans = powered_spans(recording.t, ch.get("voltage"), ch.get("current"), ch.get("speed"))
+    if not spans:
+        raise ReductionError("no lift found: no span with forward voltage, current or speed of at least 0.4 s")
+    level_of = next((k for k in ("mass", "force", "cell") if k in ch), None)
+    levels = []
+    for start, stop in spans:
+        part = recording.span(start + (stop - start) * 0.3, stop)
+        levels.append(float(np.nanmedian(part.channels[level_of])) if level_of and len(part) else 0.0)
+    base = float(np.nanquantile(ch[level_of], 0.02)) if level_of in ("force", "cell") else 0.0
+    size = max((abs(v - base) for v in levels), default=0.0) or 1.0
+    order = np.argsort(levels)
+    step_of, step = {}, 0
+    for before, now in zip([None, *order[:-1]], order, strict=True):
+        if before is not None and levels[now] - levels[before] > tolerance * size:
+            step += 1
+        step_of[int(now)] = step
+    runs, count = [], {}
+    pause = 0.3
+    for n, (start, stop) in enumerate(spans):
+        s = step_of[n]
+        count[s] = count.get(s, 0) + 1
+        runs.append(Run(step=s, repeat=count[s], load=levels[n] if level_of == "mass" else None, voltage=plan.voltage,
+                        source="import", start=max(start - pause, float(recording.t[0])), stop=stop + pause / 4))
+    return runs
+
+
+def output_orders(build: Build) -> dict[str, float]:
+    """Turns of each shaft per turn of the output."""
+    speeds = build.flow(1.0).speeds
+    return {shaft: speeds[shaft] / speeds["output"] for shaft in build.shafts()}
+
+
+def _of(group: Sequence[Point], name: str) -> list[Any]:
+    return [v for p in group if not p.stalled and (v := getattr(p, name)) is not None]
+
+
+def _pooled_spread(groups: Sequence[Sequence[Any]]) -> tuple[float, int]:
+    """Relative standard deviation between repeats beyond their scatter within, pooled over steps, and its freedom."""
+    total, within, freedom, count = 0.0, 0.0, 0, 0
+    for values in groups:
+        if len(values) < 2:
+            continue
+        x = np.array([nominal(v) for v in values])
+        if x.mean() == 0:
+            continue
+        total += float(((x / x.mean() - 1) ** 2).sum())
+        freedom += len(x) - 1
+        for v in values:
+            own = sum(part**2 for var, part in v.error_components().items() if (var.tag or "").endswith(SCATTER))
+            within += own / x.mean() ** 2
+            count += 1
+    if freedom == 0:
+        return 0.0, 0
+    return math.sqrt(max(total / freedom - within / count, 0.0)), freedom
+
+
+def _step(n: int, group: Sequence[Point], pooled: dict[str, tuple[float, int]]) -> Step:
+    running = [p for p in group if not p.stalled]
+    stalls = tuple(p for p in group if p.stalled)
+    if not running:
+        return Step(n, (), stalls, mean_of([p.torque for p in stalls]))
+    values: dict[str, Any] = {}
+    spread: dict[str, float] = {}
+    for name in COMBINED:
+        xs = _of(running, name)
+        if not xs:
+            continue
+        mean = mean_of(xs)
+        relative, freedom = pooled[name]
+        if relative > 0:
+            # with few repeats the spread itself is uncertain: the t-distribution's variance (JCGM 101, 6.4.9.4)
+            widen = math.sqrt(freedom / (freedom - 2)) if freedom > 2 else math.sqrt(3.0)
+            mean = mean + ufloat(0.0, relative * abs(nominal(mean)) * widen / math.sqrt(len(xs)), REPEATS)
+        values[name] = mean
+        if len(xs) > 1:
+            x = np.array([nominal(v) for v in xs])
+            spread[name] = float(x.std(ddof=1) / abs(x.mean())) if x.mean() else 0.0
+    return Step(n, tuple(running), stalls, spread=spread, **values)
+
+
+def _speed_line(steps: Sequence[Step]) -> SpeedLine | None:
+    """Weighted least squares through the lifted steps, done on the values with uncertainty so that all of it carries."""
+    lifted = [s for s in steps if s.lifted]
+    if len(lifted) < 3:
+        return None
+    weights = np.array([1.0 / max(std(s.speed), 1e-4 * abs(nominal(s.speed))) ** 2 for s in lifted])
+    weights = weights / weights.sum()
+
+    def fit(ys: Sequence[Any], xs: Sequence[Any]) -> tuple[Any, Any]:
+        xm = sum(w * x for w, x in zip(weights, xs, strict=True))
+        ym = sum(w * y for w, y in zip(weights, ys, strict=True))
+        b = (sum(w * (x - xm) * (y - ym) for w, x, y in zip(weights, xs, ys, strict=True))
+             / sum(w * (x - xm) ** 2 for w, x in zip(weights, xs, strict=True)))
+        return ym - b * xm, b
+
+    xs, ys = [s.torque for s in lifted], [s.speed for s in lifted]
+    a, b = fit([nominal(y) for y in ys], [nominal(x) for x in xs])
+    off = np.array([nominal(y) - a - b * nominal(x) for x, y in zip(xs, ys, strict=True)])
+    misfit = math.sqrt(float((off**2).sum()) / (len(lifted) - 2))
+    own = math.sqrt(float(np.mean([std(y) ** 2 for y in ys])))
+    if misfit > own:  # the points do not lie on a line within their own doubt: say so in the band
+        ys = [y + ufloat(0.0, math.sqrt(misfit**2 - own**2), "departure from a straight line") for y in ys]
+    a, b = fit(ys, xs)
+    return SpeedLine(a, b, -a / b if nominal(b) < 0 else None)
+
+
+def _stall(steps: Sequence[Step], line: SpeedLine | None) -> Stall:
+    lifted = [s.torque for s in steps if s.lifted and not s.stalls]
+    stalled = [s.torque for s in steps if s.stalls]
+    most = max(lifted, key=nominal) if lifted else None
+    least = min(stalled, key=nominal) if stalled else None
+    if most is not None and least is not None and nominal(least) <= nominal(most):
+        least = None
+    return Stall(most if least is not None else None, least, line.intercept if line else None)
+
+
+def loss_model(steps: Sequence[Step]) -> LossModel | None:
+    """Least squares of the loss torque over the output torque; needs three steps with gearbox losses."""
+    known = [s for s in steps if s.motor_power is not None and nominal(s.speed) > 0]
+    if len(known) < 3:
+        return None
+    x = [nominal(s.torque) for s in known]
+    y = [(s.motor_power - s.power_out) / s.speed for s in known]
+    xm = sum(x) / len(x)
+    sxx = sum((v - xm) ** 2 for v in x)
+    slope = sum((v - xm) * w for v, w in zip(x, y, strict=True)) / sxx
+    return LossModel(mean_of(y) - slope * xm, slope)

@@ -1,0 +1,28 @@
+"""A run: one execution of a step on a build with a rig."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from sparring.core.quantity import Measured
+from sparring.core.records import Q, Record
+
+
+class Run(Record):
+    """What is known of one run beside its recording.
+
+    load: weight hung (hook excluded); None where only the load cell knows. start, stop: the run's part of the
+    recording [s]; tare: reading of the empty cell before it.
+    """
+
+    version: Literal["sparring.run/1"] = "sparring.run/1"
+    step: int = 0
+    repeat: int = 1
+    load: Annotated[Measured, Q("mass", least=0.0)] | None = None
+    voltage: Annotated[float, Q("voltage")] = 12.0
+    started: str = ""
+    source: Literal["bench", "import", "simulated"] = "bench"
+    ended: Literal["top", "stalled", "stopped", "limit", "interrupted"] = "top"
+    start: Annotated[float, Q("time")] | None = None
+    stop: Annotated[float, Q("time")] | None = None
+    tare: Annotated[Measured, Q("count")] | None = None

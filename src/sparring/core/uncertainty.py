@@ -1,0 +1,96 @@
+"""Law of propagation of uncertainty (JCGM 100:2008): values that remember what they came from, and their budgets.
+
+The propagation itself is the `uncertainties` library's (first order, correlations through shared inputs kept);
+the tests hold it against JCGM 101 Monte Carlo.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from uncertainties import UFloat, correlated_values, ufloat
+
+from sparring.core.quantity import Measured
+
+__all__ = ["LineFit", "Share", "UFloat", "budget", "fit_line", "from_measured", "mean_of", "nominal", "std", "ufloat"]
+
+
+@dataclass(frozen=True)
+class Share:
+    """One input's part in a result: standard uncertainty it causes [result's unit] and its share of the variance."""
+
+    name: str
+    u: float
+    share: float
+
+
+def from_measured(m: Measured, tag: str) -> UFloat:
+    """A new independent input named `tag`."""
+    return ufloat(m.value, m.u, tag)
+
+
+def nominal(x: Any) -> float:
+    return float(getattr(x, "nominal_value", x))
+
+
+def std(x: Any) -> float:
+    return float(getattr(x, "std_dev", 0.0))
+
+
+def budget(x: Any) -> list[Share]:
+    """Inputs of `x`, largest first. Inputs of the same name (one per repeat, say) are one line."""
+    variances: dict[str, float] = {}
+    for variable, part in getattr(x, "error_components", dict)().items():
+        name = variable.tag or "unnamed"
+        variances[name] = variances.get(name, 0.0) + part**2
+    total = sum(variances.values())
+    rows = [Share(name, math.sqrt(v), v / total) for name, v in variances.items() if v > 0]
+    return sorted(rows, key=lambda row: -row.u)
+
+
+def mean_of(xs: Sequence[Any]) -> Any:
+    """Plain mean, correlations kept."""
+    return sum(xs[1:], start=xs[0]) / len(xs)
+
+
+@dataclass(frozen=True)
+class LineFit:
+    """y = intercept + slope (x − x0) by least squares; the two carry their covariance. scatter: residual SD."""
+
+    intercept: UFloat
+    slope: UFloat
+    x0: float
+    scatter: float
+    residuals: np.ndarray
+
+    def __call__(self, x: Any) -> Any:
+        return self.intercept + self.slope * (x - self.x0)
+
+
+def fit_line(x: np.ndarray, y: np.ndarray, x0: float = 0.0, tag: str = "line") -> LineFit:
+    """Ordinary least squares with the covariance from the scatter (JCGM 100:2008, H.3). x, y: shape (n,), n >= 3.
+
+    Raises ValueError with fewer than three points, or all at one x.
+    """
+    n = len(x)
+    if n < 3:
+        raise ValueError(f"a line with uncertainty needs at least 3 points, not {n}")
+    d = np.asarray(x, float) - x0
+    y = np.asarray(y, float)
+    D = n * (d**2).sum() - d.sum() ** 2
+    if D <= 1e-12 * n * (d**2).sum():
+        raise ValueError("all points lie at one place; the slope cannot be known")
+    slope = (n * (d * y).sum() - d.sum() * y.sum()) / D
+    intercept = (y.sum() - slope * d.sum()) / n
+    residuals = y - intercept - slope * d
+    s2 = float((residuals**2).sum() / (n - 2))
+    covariance = s2 / D * np.array([[(d**2).sum(), -d.sum()], [-d.sum(), n]])
+    if s2 > 0:
+        a, b = correlated_values([intercept, slope], covariance, tags=[f"{tag}: zero", f"{tag}: slope"])
+    else:
+        a, b = ufloat(intercept, 0.0, f"{tag}: zero"), ufloat(slope, 0.0, f"{tag}: slope")
+    return LineFit(a, b, x0, math.sqrt(s2), residuals)
