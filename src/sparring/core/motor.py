@@ -11,6 +11,7 @@ from typing import Annotated, Any
 
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
+from sparring.core.uncertainty import nominal
 
 COPPER_ZERO = 235.0
 """Temperature [°C] below zero at which copper's resistance extrapolates to nothing (IEC 60034-1: 235 + ϑ)."""
@@ -73,7 +74,7 @@ def identify(voltage: Any, no_load_speed: Any, no_load_current: Any, stall_curre
 
     Raises ValueError when the readings cannot belong to one motor.
     """
-    if not stall_current > no_load_current:
+    if not nominal(stall_current) > nominal(no_load_current):
         raise ValueError("the stall current is not above the no-load current; were the two exchanged?")
     R = voltage / stall_current
     k = (voltage - no_load_current * R) / no_load_speed

@@ -106,39 +106,54 @@ class Plant:
         zero = np.zeros(n)
         self.state = State(zero.copy(), zero.copy(), zero + height, zero.copy(), zero + bench.ambient,
                            np.zeros((len(_ENERGIES), n)), np.zeros(n, bool), zero.copy(), zero.copy())
+        self._prepare()
         self.start_energy = self.stored()
+
+    def _prepare(self) -> None:
+        """Constants of the equations, worked out once: a live bench has about a millisecond for a millisecond."""
+        b = self.bench
+        zero = motors.COPPER_ZERO - 273.15
+        self._r_slope = np.asarray(b.R / (zero + np.asarray(b.reference, float)))
+        self._r_zero = self._r_slope * zero
+        self._stiffness = np.asarray(1.0 / (1.0 / np.asarray(b.cord_stiffness) + np.asarray(b.radius) ** 2 / b.windup))
+        self._limited = bool(np.any(np.isfinite(b.current_limit)))
+        self._binds = bool(np.any(np.asarray(b.bind) > 0))
+        self._uneven = bool(np.any(np.asarray(b.runout) != 0))
+        self._weight = np.asarray(b.mass, float) * b.gravity
 
     # --- the equations -----------------------------------------------------------------------------------
 
     def drum_radius(self, angle: np.ndarray) -> Any:
         """Radius at which the cord leaves the drum [m], with its run-out."""
+        if not self._uneven:
+            return self.bench.radius
         return self.bench.radius * (1 + self.bench.runout * np.cos(angle / self.bench.ratio))
 
     def wound(self, angle: np.ndarray) -> Any:
         """Cord wound up [m]: the integral of the radius over the drum's angle."""
         turned = angle / self.bench.ratio
+        if not self._uneven:
+            return self.bench.radius * turned
         return self.bench.radius * (turned + self.bench.runout * np.sin(turned))
 
     def _cord(self, angle: np.ndarray, speed: np.ndarray, height: np.ndarray, rise: np.ndarray, broken: np.ndarray
               ) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
         b = self.bench
         radius = self.drum_radius(angle)
-        stiffness = 1.0 / (1.0 / b.cord_stiffness + b.radius**2 / b.windup)
+        stiffness = self._stiffness
         stretch = self.wound(angle) - height - b.slack - (b.backlash + self.state.worn) * b.radius
         pull_rate = radius * speed / b.ratio - rise
-        taut = (stretch > 0) & ~broken
-        force = np.where(taut, np.maximum(stiffness * stretch + b.cord_damping * pull_rate, 0.0), 0.0)
-        damped = np.where(taut, (force - stiffness * stretch) * pull_rate, 0.0)
-        spring = np.where(taut, 0.5 * stiffness * stretch**2, 0.0)
-        return force, radius, damped, spring
+        elastic = stiffness * np.where(broken, 0.0, np.maximum(stretch, 0.0))
+        force = np.where(elastic > 0, np.maximum(elastic + b.cord_damping * pull_rate, 0.0), 0.0)
+        return force, radius, (force - elastic) * pull_rate, 0.5 * elastic * elastic / stiffness
 
     def electrical(self, speed: np.ndarray, temperature: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """(current, terminal voltage, winding resistance) at a motor speed."""
         b = self.bench
-        hot = (motors.COPPER_ZERO + temperature - 273.15) / (motors.COPPER_ZERO + np.asarray(b.reference) - 273.15)
-        R = b.R * hot
+        R = self._r_zero + self._r_slope * temperature
         current = (self.volts - b.k * speed) / (R + b.source_resistance)
-        current = np.clip(current, -np.asarray(b.current_limit), b.current_limit)
+        if self._limited:
+            current = np.maximum(np.minimum(current, b.current_limit), -np.asarray(b.current_limit))
         return current, current * R + b.k * speed, R
 
     def _rates(self, y: np.ndarray, broken: np.ndarray) -> np.ndarray:
@@ -147,35 +162,35 @@ class Plant:
         current, terminal, R = self.electrical(speed, temperature)
         force, radius, damped, _ = self._cord(angle, speed, height, rise, broken)
         load = force * radius
-        excess = np.maximum(load - b.bind_from, 0.0)
-        resist_up = b.up[0] * load + b.up[1] + b.bind * excess**2
+        resist_up = b.up[0] * load + b.up[1]
+        if self._binds:
+            resist_up = resist_up + b.bind * np.maximum(load - b.bind_from, 0.0) ** 2
         resist_down = b.down[0] * load - b.down[1]
-        resist_up = np.where(broken, b.up[1], resist_up)
-        resist_down = np.where(broken, -b.up[1], resist_down)
         drive = b.k * current
         can_rise, can_fall = drive - b.friction - resist_up, drive + b.friction - resist_down
         moving_up = (speed > _REST) | ((speed >= -_REST) & (can_rise > 0))
         moving_down = ~moving_up & ((speed < -_REST) | (can_fall < 0))
-        net = np.where(moving_up, can_rise, np.where(moving_down, can_fall, 0.0))
-        accelerate = np.where(moving_up | moving_down, net / b.inertia, -speed / 1e-3)
-        lifted = (height > 0) | (force > b.mass * b.gravity)
+        moving = moving_up | moving_down
+        net = np.where(moving_up, can_rise, can_fall)
+        accelerate = np.where(moving, net / b.inertia, -speed / 1e-3)
+        lifted = (height > 0) | (force > self._weight)
         dy = np.empty_like(y)
         dy[0] = accelerate
         dy[1] = speed
         dy[2] = np.where(lifted, rise, 0.0)
         dy[3] = np.where(lifted, force / b.mass - b.gravity, 0.0)
         dy[4] = (current**2 * R - (temperature - b.ambient) / b.heat_resistance) / b.heat_capacity
-        train = np.where(moving_up, resist_up, np.where(moving_down, resist_down, 0.0)) * speed - load * speed / b.ratio
+        train = (np.where(moving_up, resist_up, resist_down) * moving - load / b.ratio) * speed
         dy[5] = self.volts * current
         dy[6] = (self.volts - terminal) * current
         dy[7] = current**2 * R
-        dy[8] = b.friction * np.abs(speed) * (moving_up | moving_down)
+        dy[8] = b.friction * np.abs(speed) * moving
         dy[9] = train
         dy[10] = damped
         dy[11] = force * rise
         return dy
 
-    def advance(self, duration: float, dt: float = 1e-3) -> None:
+    def advance(self, duration: float, dt: float = 2e-3) -> None:
         """Runs for `duration` [s] in steps of at most `dt`."""
         steps = max(1, int(np.ceil(duration / dt - 1e-9)))
         for _ in range(steps):
@@ -190,13 +205,15 @@ class Plant:
         k4 = self._rates(y + h * k3, s.broken)
         y = y + h / 6 * (k1 + 2 * k2 + 2 * k3 + k4)
         landed = (y[2] <= 0) & (y[3] <= 0)
-        s.impact = s.impact + np.where(landed, 0.5 * b.mass * y[3] ** 2 + b.mass * b.gravity * y[2], 0.0)
-        y[2] = np.where(landed, 0.0, y[2])
-        y[3] = np.where(landed, 0.0, y[3])
+        if landed.any():
+            s.impact = s.impact + np.where(landed, 0.5 * b.mass * y[3] ** 2 + self._weight * y[2], 0.0)
+            y[2] = np.where(landed, 0.0, y[2])
+            y[3] = np.where(landed, 0.0, y[3])
         force, radius, _, spring = self._cord(y[1], y[0], y[2], y[3], s.broken)
         load = force * radius
         breaks = (load > b.strength) & ~s.broken
-        s.impact = s.impact + np.where(breaks, spring, 0.0)
+        if breaks.any():
+            s.impact = s.impact + np.where(breaks, spring, 0.0)
         s.worn = s.worn + b.wear_rate * load * np.abs(y[0] / b.ratio) * h
         s.broken = s.broken | breaks
         s.speed, s.angle, s.height, s.rise, s.temperature, s.energy = y[0], y[1], y[2], y[3], y[4], y[5:]
@@ -232,8 +249,8 @@ class Plant:
     def stall_torque(self) -> np.ndarray:
         """Output torque at which the drive would stall at the present voltage and winding temperature [N·m]."""
         b = self.bench
-        hot = (motors.COPPER_ZERO + self.state.temperature - 273.15) / (motors.COPPER_ZERO + np.asarray(b.reference) - 273.15)
-        current = np.minimum(self.volts / (b.R * hot + b.source_resistance), b.current_limit)
+        R = self._r_zero + self._r_slope * self.state.temperature
+        current = np.minimum(self.volts / (R + b.source_resistance), b.current_limit)
         available = b.k * current - b.friction - b.up[1]
         low = np.maximum(available / b.up[0], 0.0)
         if np.all(np.isinf(b.bind_from)):

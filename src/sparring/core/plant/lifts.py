@@ -27,7 +27,7 @@ class Lifted:
 
 
 def lift(bench: Bench, sensors: SensorSet, *, volts: Any, travel: float, seed: int, rate: float = 80.0,
-         most: float = 6.0, stalled_for: float = 0.8, dt: float = 1e-3) -> list[Lifted]:
+         most: float = 6.0, stalled_for: float = 0.8, dt: float = 2e-3) -> list[Lifted]:
     """Lifts on all lanes of `bench` at once, each until the top, a stall, or `most` seconds; one result a lane.
 
     volts: drive voltage, scalar or (n,); travel [m]; rate: samples a second; seed: repeats the same lift.
