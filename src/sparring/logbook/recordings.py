@@ -1,0 +1,78 @@
+"""Recordings on disk: Parquet when finished, Arrow streams while capturing."""
+
+from __future__ import annotations
+
+import json
+import os
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.parquet as pq
+
+from sparring.core.recording import CHANNELS, Recording
+
+
+class RecordingError(ValueError):
+    """A recording that cannot be read; the message names the file and what is wrong with it."""
+
+
+def write(path: Path, recording: Recording, note: dict[str, Any] | None = None) -> None:
+    """Writes a recording, whole or not at all (a new name, then renamed)."""
+    facts = {"note": note or {}, "gaps": recording.gaps, "lost": recording.lost, "marks": recording.marks}
+    table = pa.table({"t": recording.t, **recording.channels}).replace_schema_metadata({"sparring": json.dumps(facts)})
+    part = path.with_suffix(".part")
+    pq.write_table(table, part, compression="zstd", compression_level=1)
+    with open(part, "rb") as f:
+        os.fsync(f.fileno())
+    part.rename(path)
+
+
+def read(path: Path) -> Recording:
+    """Reads a recording. Raises RecordingError when the file is missing, damaged or foreign."""
+    try:
+        table = pq.read_table(path, memory_map=True)
+        facts = json.loads((table.schema.metadata or {}).get(b"sparring", b"{}"))
+        columns = {name: table.column(name).to_numpy() for name in table.column_names if name == "t" or name in CHANNELS}
+        return Recording(columns.pop("t"), columns, tuple((a, b) for a, b in facts.get("gaps", ())),
+                         int(facts.get("lost", 0)), tuple((t, str(text)) for t, text in facts.get("marks", ())))
+    except FileNotFoundError as err:
+        raise RecordingError(f"{path} is missing: put the file back, or strike the run") from err
+    except (pa.ArrowException, OSError, ValueError, KeyError, TypeError) as err:
+        raise RecordingError(f"{path} cannot be read: {err}") from err
+
+
+def read_stream(path: Path) -> tuple[Recording, dict[str, Any]]:
+    """What a capture got to disk, up to the last whole batch, and the note in its header (with closing facts).
+
+    Raises RecordingError when not even the header is whole.
+    """
+    batches, notes = [], []
+    try:
+        with pa.OSFile(str(path)) as source, pa.ipc.open_stream(source) as stream:
+            schema = stream.schema
+            note = json.loads((schema.metadata or {}).get(b"sparring", b"{}"))
+            while True:
+                try:
+                    batch, extra = stream.read_next_batch_with_custom_metadata()
+                except StopIteration:
+                    break
+                except (pa.ArrowException, OSError):
+                    note.setdefault("cut", True)  # the last batch was being written when it ended
+                    break
+                batches.append(batch)
+                if extra and b"notes" in extra:
+                    notes += json.loads(extra[b"notes"])
+    except (pa.ArrowException, OSError, ValueError) as err:
+        raise RecordingError(f"{path} holds no readable capture: {err}") from err
+    table = pa.Table.from_batches(batches, schema)
+    columns = {n: table.column(n).to_numpy() for n in table.column_names}
+    t = columns.pop("t")
+    order = np.argsort(t, kind="stable") if len(t) > 1 and (np.diff(t) < 0).any() else slice(None)
+    marks = tuple(tuple(n["mark"]) for n in notes if "mark" in n)
+    gaps = tuple(tuple(n["gap"]) for n in notes if "gap" in n)
+    for n in notes:
+        note |= n.get("closing", {})
+    recording = Recording(t[order], {k: v[order] for k, v in columns.items()}, gaps, int(note.pop("lost", 0)), marks)
+    return recording, note

@@ -1,0 +1,65 @@
+"""Tables of the logbook's database. Records are kept as their file text, so that they stay readable with any tool."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from sqlalchemy import DateTime, ForeignKey, Integer, String, Text, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+SCHEMA = "0001"
+"""The newest migration; the tests hold it against the migrations folder."""
+
+
+def now() -> datetime:
+    return datetime.now(UTC)
+
+
+class Base(DeclarativeBase):
+    pass
+
+
+class BuildRow(Base):
+    __tablename__ = "builds"
+    __table_args__ = (UniqueConstraint("family", "revision"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    family: Mapped[str] = mapped_column(String(60), index=True)
+    revision: Mapped[int] = mapped_column(Integer)
+    record: Mapped[str] = mapped_column(Text)
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class RigRow(Base):
+    __tablename__ = "rigs"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(String(60))
+    record: Mapped[str] = mapped_column(Text)
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class TestRow(Base):
+    __test__ = False
+    __tablename__ = "tests"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    build_id: Mapped[int] = mapped_column(ForeignKey("builds.id", ondelete="CASCADE"), index=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id"))
+    title: Mapped[str] = mapped_column(String(120), default="")
+    plan: Mapped[str] = mapped_column(Text)
+    headline: Mapped[str | None] = mapped_column(Text, default=None)  # derived; carries the version that derived it
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class RunRow(Base):
+    __tablename__ = "runs"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    test_id: Mapped[int] = mapped_column(ForeignKey("tests.id", ondelete="CASCADE"), index=True)
+    record: Mapped[str] = mapped_column(Text)
+    recording: Mapped[str] = mapped_column(String(120))
+    struck: Mapped[bool] = mapped_column(default=False)
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class SettingRow(Base):
+    __tablename__ = "settings"
+    key: Mapped[str] = mapped_column(String(200), primary_key=True)
+    value: Mapped[str] = mapped_column(Text)
