@@ -142,12 +142,16 @@ def changed(record: R, path: tuple[str | int, ...], value: Any) -> R:
 def problems(err: ValidationError, where: str) -> str:
     """A validation error in the words of this project, one line a problem."""
     lines = []
-    for e in err.errors():
+    errors = err.errors()
+    wrong_kind = [e for e in errors if e["loc"] == ("version",)]
+    for e in wrong_kind or errors:
         place = ".".join(str(p) for p in e["loc"]) or "the whole record"
         said = e["msg"].removeprefix("Value error, ")
         if e["type"] == "missing":
             said = "is missing; add it"
         elif e["type"] == "extra_forbidden":
             said = "is not a known field; check its spelling or remove it"
+        elif wrong_kind:
+            said = f"this is a {e['input']!r} file; {e['ctx']['expected']} is wanted"
         lines.append(f"{where + ': ' if where else ''}{place}: {said}")
     return "\n".join(lines)

@@ -12,7 +12,8 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from uncertainties import UFloat, correlated_values, ufloat
+from uncertainties import UFloat, correlated_values
+from uncertainties import ufloat as _ufloat
 
 from sparring.core.quantity import Measured
 
@@ -28,7 +29,12 @@ class Share:
     share: float
 
 
-def from_measured(m: Measured, tag: str) -> UFloat:
+def ufloat(value: float, u: float, tag: str) -> Any:
+    """A new independent input; without uncertainty, a plain float."""
+    return _ufloat(value, u, tag) if u > 0 else float(value)
+
+
+def from_measured(m: Measured, tag: str) -> Any:
     """A new independent input named `tag`."""
     return ufloat(m.value, m.u, tag)
 
@@ -61,8 +67,8 @@ def mean_of(xs: Sequence[Any]) -> Any:
 class LineFit:
     """y = intercept + slope (x − x0) by least squares; the two carry their covariance. scatter: residual SD."""
 
-    intercept: UFloat
-    slope: UFloat
+    intercept: Any
+    slope: Any
     x0: float
     scatter: float
     residuals: np.ndarray
@@ -84,7 +90,7 @@ def fit_line(x: np.ndarray, y: np.ndarray, x0: float = 0.0, tag: str = "line") -
     D = n * (d**2).sum() - d.sum() ** 2
     if D <= 1e-12 * n * (d**2).sum():
         raise ValueError("all points lie at one place; the slope cannot be known")
-    slope = (n * (d * y).sum() - d.sum() * y.sum()) / D
+    slope = float((n * (d * y).sum() - d.sum() * y.sum()) / D)
     intercept = (y.sum() - slope * d.sum()) / n
     residuals = y - intercept - slope * d
     s2 = float((residuals**2).sum() / (n - 2))
@@ -92,5 +98,5 @@ def fit_line(x: np.ndarray, y: np.ndarray, x0: float = 0.0, tag: str = "line") -
     if s2 > 0:
         a, b = correlated_values([intercept, slope], covariance, tags=[f"{tag}: zero", f"{tag}: slope"])
     else:
-        a, b = ufloat(intercept, 0.0, f"{tag}: zero"), ufloat(slope, 0.0, f"{tag}: slope")
+        a, b = float(intercept), slope
     return LineFit(a, b, x0, math.sqrt(s2), residuals)

@@ -80,17 +80,17 @@ def lift(bench: Bench, sensors: SensorSet, *, volts: Any, travel: float, seed: i
     return result
 
 
-def ladder(bench: Bench, sensors: SensorSet, loads: list[float], hook: float, repeats: int, **how: Any
-           ) -> list[tuple[int, int, Lifted]]:
-    """Every load [kg, hook excluded] lifted `repeats` times: (step, repeat, lift). One lane a lift; friction varies a
-    little from lift to lift (1 %), as on a bench."""
+def ladder(bench: Bench, sensors: SensorSet, loads: list[float], hook: float, repeats: int, *, vary: float = 0.04,
+           **how: Any) -> list[tuple[int, int, Lifted]]:
+    """Every load [kg, hook excluded] lifted `repeats` times: (step, repeat, lift). One lane a lift; the train's losses vary
+    from lift to lift by the part `vary` (standard deviation), as on a bench."""
     n = len(loads) * repeats
     rng = np.random.default_rng(how.get("seed", 0))
-    vary = 1 + 0.01 * rng.standard_normal(n)
+    factor = 1 + vary * rng.standard_normal(n)
     slope, offset = bench.up
     ideal = 1.0 / np.asarray(bench.ratio)
     mass = np.repeat(np.asarray(loads, float), repeats) + hook
-    lanes = replace(bench, mass=mass, up=(ideal + (slope - ideal) * vary, offset * vary))
+    lanes = replace(bench, mass=mass, up=(ideal + (slope - ideal) * factor, offset * factor))
     lifted = lift(lanes, sensors, **how)
     return [(i // repeats, i % repeats + 1, x) for i, x in enumerate(lifted)]
 
@@ -102,3 +102,17 @@ def runs_of(lifts: list[tuple[int, int, Lifted]], loads: list[Any], volts: float
             for s, r, x in lifts]
 
 
+
+
+def one_log(lifts: list[tuple[int, int, Lifted]], loads: list[float], pause: float = 0.5) -> Recording:
+    """All lifts one after the other, as a logger that runs through would have them, with a column for the weight."""
+    t: list[np.ndarray] = []
+    columns: dict[str, list[np.ndarray]] = {}
+    at = 0.0
+    for step, _, lifted in lifts:
+        rec = lifted.recording
+        t.append(rec.t - rec.t[0] + at)
+        at = float(t[-1][-1]) + pause
+        for key, values in {**rec.channels, "mass": np.full(len(rec), loads[step])}.items():
+            columns.setdefault(key, []).append(values)
+    return Recording(np.concatenate(t), {k: np.concatenate(v) for k, v in columns.items()})

@@ -10,6 +10,7 @@ import numpy as np
 
 from sparring.core.quantity import G_N
 from sparring.core.rig import Rig, calibration
+from sparring.core.uncertainty import nominal
 
 
 @dataclass
@@ -59,7 +60,7 @@ def sensors_of(rig: Rig, **changed: Any) -> SensorSet:
     sensors = SensorSet()
     if rig.calibration:
         line = calibration.fit(rig.calibration, rig.gravity.value)
-        sensors = replace(sensors, cell_zero=line.intercept.nominal_value, cell_gain=line.slope.nominal_value)
+        sensors = replace(sensors, cell_zero=nominal(line.intercept), cell_gain=nominal(line.slope))
     return replace(sensors, **changed)
 
 

@@ -133,7 +133,7 @@ def analyse(build: Build, rig: Rig, plan: Plan, runs: Iterable[tuple[Run, Record
         try:
             recording = source() if callable(source) else source
             points.append(reduce_run(inputs, rig, run, recording, settle=plan.settle, measure=plan.measure, orders=orders))
-        except ReductionError as err:
+        except ValueError as err:  # of the reduction, or of reading the recording
             skipped.append((run, str(err)))
     return combine(build, rig, plan, points, skipped, inputs, peers)
 
@@ -208,7 +208,7 @@ def _pooled_spread(groups: Sequence[Sequence[Any]]) -> tuple[float, int]:
         total += float(((x / x.mean() - 1) ** 2).sum())
         freedom += len(x) - 1
         for v in values:
-            own = sum(part**2 for var, part in v.error_components().items() if (var.tag or "").endswith(SCATTER))
+            own = sum(part**2 for var, part in getattr(v, "error_components", dict)().items() if (var.tag or "").endswith(SCATTER))
             within += own / x.mean() ** 2
             count += 1
     if freedom == 0:

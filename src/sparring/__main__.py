@@ -1,0 +1,3 @@
+from sparring.cli import main
+
+main()

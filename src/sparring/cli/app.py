@@ -1,0 +1,281 @@
+"""The command line. Results go to standard output, remarks and errors to standard error."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from sparring import __version__
+
+app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False,
+                  help="Bench tests on gearboxes and gearmotors: torque, speed, efficiency, stall, and what the numbers mean.")
+
+BuildFile = Annotated[Path, typer.Option("--build", help="build file (JSON)", exists=True, dir_okay=False)]
+RigFile = Annotated[Path, typer.Option("--rig", help="rig file (JSON)", exists=True, dir_okay=False)]
+PlanFile = Annotated[Path | None, typer.Option("--plan", help="plan file (JSON); the default ladder without", exists=True, dir_okay=False)]
+AsJson = Annotated[bool, typer.Option("--json", help="print the stable JSON document")]
+
+
+@contextmanager
+def _data() -> Iterator[None]:
+    """Errors in data end with status 1 and one clear text, never a traceback."""
+    from sparring.core.quantity import QuantityError
+    from sparring.core.records import RecordError
+    from sparring.core.reduce.points import ReductionError
+    from sparring.core.train.kinematics import TrainError
+    from sparring.files.log_files import LogError
+    from sparring.logbook import LogbookError
+    from sparring.logbook.recordings import RecordingError
+
+    try:
+        yield
+    except (RecordError, LogError, ReductionError, RecordingError, LogbookError, TrainError, QuantityError) as err:
+        typer.echo(str(err), err=True)
+        raise typer.Exit(1) from err
+    except OSError as err:
+        typer.echo(f"{err.filename or ''}: {err.strerror or err}", err=True)
+        raise typer.Exit(1) from err
+
+
+def _version(value: bool) -> None:
+    if value:
+        typer.echo(__version__)
+        raise typer.Exit
+
+
+@app.callback()
+def _top(version: Annotated[bool, typer.Option("--version", callback=_version, is_eager=True, help="print the version")] = False) -> None:
+    pass
+
+
+def home() -> Path:
+    """Where the user's logbooks are kept."""
+    from platformdirs import user_data_path
+
+    return user_data_path("sparring")
+
+
+@app.command("open")
+def open_(logbook: Annotated[Path | None, typer.Argument(help="logbook folder; your own without")] = None) -> None:
+    """Open a logbook in the window."""
+    from sparring.ui.application import run
+
+    raise typer.Exit(run(logbook or home() / "logbook"))
+
+
+@app.command()
+def demo(folder: Annotated[Path | None, typer.Argument(help="where to put the demo logbook")] = None,
+         no_window: Annotated[bool, typer.Option("--no-window", help="make the logbook and stop")] = False) -> None:
+    """Make the demo logbook of Hollin Yard, once, and open it."""
+    from sparring.demo import make_logbook
+
+    target = folder or home() / "demo"
+    with _data():
+        make_logbook(target, lambda text: typer.echo(text, err=True))
+    if no_window:
+        typer.echo(str(target))
+        return
+    from sparring.ui.application import run
+
+    raise typer.Exit(run(target))
+
+
+@app.command()
+def bench(
+    build: Annotated[Path | None, typer.Option("--build", help="build file; the demo's Dunnock r2 without")] = None,
+    rig: Annotated[Path | None, typer.Option("--rig", help="rig file; the demo's hoist without")] = None,
+    link: Annotated[Path | None, typer.Option(help="put a link to the port here")] = None,
+    seed: Annotated[int, typer.Option(help="repeats the same bench")] = 1,
+    rate: Annotated[float, typer.Option(min=10, max=1000, help="lines a second")] = 80.0,
+    speed: Annotated[float, typer.Option(min=0.1, max=50, help="simulated seconds a second")] = 1.0,
+    drop: Annotated[float, typer.Option(min=0, max=1, help="chance that a line is lost")] = 0.0,
+    garble: Annotated[float, typer.Option(min=0, max=1, help="chance that a line is garbled")] = 0.0,
+    friction: Annotated[float, typer.Option(min=0, help="true friction over the build's")] = 1.0,
+    seconds: Annotated[float, typer.Option(help="stop after so long")] = float("inf"),
+) -> None:
+    """Run a simulated bench on a pseudo-terminal; prints the port to open."""
+    from sparring.bench.simulator import Faults, SimulatedBench
+    from sparring.core.build import Build
+    from sparring.core.plant.bench import bench_of
+    from sparring.core.plant.sensors import sensors_of
+    from sparring.core.rig import Rig
+    from sparring.demo import hollin_yard
+    from sparring.files import record_files
+
+    with _data():
+        b = record_files.load(build, Build) if build else hollin_yard.dunnock(2)
+        r = record_files.load(rig, Rig) if rig else hollin_yard.rig()
+        truth = bench_of(b, r, friction=[s.friction.value * friction for s in b.stages])
+        simulated = SimulatedBench(truth, sensors_of(r), hook=r.method.hook_mass.value, travel=r.method.travel, seed=seed, rate=rate,
+                                   speed=speed, stalled_for=r.limits.stalled_for, current_limit=r.limits.current,
+                                   faults=Faults(drop, garble), link=link)
+    typer.echo(simulated.port)
+    import sys
+
+    sys.stdout.flush()
+    try:
+        simulated.serve(seconds)
+    except KeyboardInterrupt:
+        pass
+    finally:
+        simulated.close()
+
+
+@app.command()
+def train(build: Annotated[Path, typer.Argument(help="build file", exists=True, dir_okay=False)],
+          load: Annotated[str, typer.Option(help="output torque")] = "0.3 N·m",
+          voltage: Annotated[str, typer.Option(help="motor voltage")] = "12 V", as_json: AsJson = False) -> None:
+    """How a build turns, what each shaft carries, what is lost, and when it stalls."""
+    from sparring.core import predict, quantity
+    from sparring.core.build import MOTOR, OUTPUT, Build
+    from sparring.core.train.kinematics import ratio_in_words
+    from sparring.core.train.torque import back_drive_efficiency
+    from sparring.files import record_files
+
+    with _data():
+        b = record_files.load(build, Build)
+        torque, volts = quantity.parse(load, "torque").value, quantity.parse(voltage, "voltage").value
+        flow = predict.power_flow(b, torque, volts)
+        speeds = b.flow(torque, flow.stations[1].speed or 0.0)
+        back = back_drive_efficiency(b.elements(), MOTOR, OUTPUT)
+        document = {
+            "format": "sparring.train/1", "build": b.name, "ratio": b.ratio(), "load_Nm": torque, "voltage_V": volts,
+            "current_A": flow.current, "stall_torque_Nm": predict.stall_torque(b, volts),
+            "efficiency_gearbox": flow.gearbox, "efficiency_wire_to_shaft": flow.wire_to_shaft, "efficiency_back_drive": back,
+            "backlash_output_rad": b.backlash(),
+            "shafts": [{"name": s, "speed_rad_per_s": speeds.speeds[s] if flow.power_out > 0 else 0.0, "torque_Nm": speeds.shaft_torques[s]}
+                       for s in b.shafts()],
+            "stages": [{"name": n, "contact_ratio": s.contact_ratio(), "loss_factor": s.loss_factor(), "loss_W": speeds.mesh_losses[n]}
+                       for n, s in zip(b.stage_names(), b.stages, strict=True)],
+        }
+    if as_json:
+        typer.echo(json.dumps(document, indent=2))
+        return
+    typer.echo(f"{b.name}: {ratio_in_words(b.ratio())}, stalls at {quantity.show(document['stall_torque_Nm'], 'torque', 'N·m')}, "
+               f"gearbox {quantity.show(flow.gearbox, 'ratio', '%')} at {quantity.show(torque, 'torque', 'N·m')}")
+    _table(["shaft", "speed rpm", "torque N·m"], [[s["name"], quantity.show(s["speed_rad_per_s"], "speed", "rpm", with_unit=False),
+                                                 quantity.show(s["torque_Nm"], "torque", "N·m", with_unit=False)] for s in document["shafts"]])
+
+
+@app.command()
+def reduce(log: Annotated[Path, typer.Argument(help="log of another logger, CSV or TSV", exists=True, dir_okay=False)], build: BuildFile,
+           rig: RigFile, plan: PlanFile = None, as_json: AsJson = False,
+           column: Annotated[list[str] | None, typer.Option(help="NUMBER=CHANNEL:UNIT, columns from 1; replaces the guesses")] = None) -> None:
+    """Torque, power, efficiency and findings from a log."""
+    from sparring.core import quantity
+    from sparring.core.build import Build
+    from sparring.core.findings import explain
+    from sparring.core.plan import Plan
+    from sparring.core.reduce.results import analyse, split_runs
+    from sparring.core.rig import Rig
+    from sparring.core.uncertainty import nominal, std
+    from sparring.files import log_files, record_files, result_files
+
+    with _data():
+        b, r = record_files.load(build, Build), record_files.load(rig, Rig)
+        p = record_files.load(plan, Plan) if plan else Plan()
+        recording, remarks = log_files.read(log_files.look(log), _columns(column) if column else None)
+        runs = split_runs(recording, p)
+        result = analyse(b, r, p, [(run, recording) for run in runs])
+        if not result.steps:
+            reasons = "; ".join(sorted({why for _, why in result.skipped}))
+            typer.echo(f"{log}: no lift could be reduced: {reasons}", err=True)
+            raise typer.Exit(1)
+    for remark in remarks:
+        typer.echo(remark, err=True)
+    if as_json:
+        typer.echo(json.dumps(result_files.to_dict(result), indent=2))
+        return
+
+    def cell(x: Any, kind: str, unit: str) -> str:
+        return "–" if x is None else quantity.show(nominal(x), kind, unit, u=std(x), with_unit=False)
+
+    _table(["lifts", "torque N·m", "speed rpm", "wire to shaft %", "gearbox %"],
+           [[f"{len(s.points)}" + (f" + {len(s.stalls)} stalled" if s.stalls else ""), cell(s.torque, "torque", "N·m"), cell(s.speed, "speed", "rpm"),
+             cell(s.wire_to_shaft, "ratio", "%"), cell(s.gearbox, "ratio", "%")] for s in result.steps])
+    for f in result.findings:
+        typer.echo(f"{f.severity}: {f.title}. {explain(f)}")
+
+
+@app.command()
+def simulate(build: BuildFile, rig: RigFile, out: Annotated[Path, typer.Option("--out", help="CSV to write")], plan: PlanFile = None,
+             seed: Annotated[int, typer.Option(help="repeats the same lifts")] = 1,
+             rate: Annotated[float, typer.Option(min=10, max=1000, help="samples a second")] = 80.0) -> None:
+    """Lift a plan's weights on the simulated bench and write what a logger would have."""
+    from sparring.core.build import Build
+    from sparring.core.plan import Plan
+    from sparring.core.plant.bench import bench_of
+    from sparring.core.plant.lifts import ladder, one_log
+    from sparring.core.plant.sensors import sensors_of
+    from sparring.core.rig import Rig
+    from sparring.files import log_files, record_files
+
+    with _data():
+        b, r = record_files.load(build, Build), record_files.load(rig, Rig)
+        p = record_files.load(plan, Plan) if plan else Plan()
+        loads = [m.value for m in p.loads]
+        lifts = ladder(bench_of(b, r), sensors_of(r), loads, r.method.hook_mass.value, p.repeats, volts=p.voltage,
+                       travel=r.method.travel, seed=seed, rate=rate)
+        log_files.write(out, one_log(lifts, loads))
+    typer.echo(f"{out}: {len(lifts)} lifts")
+
+
+@app.command()
+def export(logbook: Annotated[Path, typer.Argument(help="logbook folder")], out: Annotated[Path, typer.Argument(help="folder to write to")],
+           test: Annotated[int | None, typer.Option(help="one test; all without")] = None) -> None:
+    """Write a logbook's tests as open files: records, recordings as CSV, results as JSON and CSV, and a sheet each."""
+    from sparring.core.reduce.results import analyse
+    from sparring.files import log_files, record_files, result_files
+    from sparring.logbook import Logbook
+    from sparring.report.sheet import render
+
+    with _data(), Logbook(logbook, create=False) as book:
+        tests = [t for t in book.tests() if test is None or t.id == test]
+        if not tests:
+            typer.echo(f"{logbook} has no test {test}" if test else f"{logbook} has no tests", err=True)
+            raise typer.Exit(1)
+        for t in tests:
+            b, r = book.build(t.build_id), book.rig(t.rig_id)
+            folder = out / f"test-{t.id}-{b.family.lower().replace(' ', '-')}-r{b.revision}"
+            folder.mkdir(parents=True, exist_ok=True)
+            for name, record in (("build", b), ("rig", r), ("plan", t.plan)):
+                record_files.save(folder / f"{name}.json", record)
+            for n, run in enumerate(book.runs(t.id), start=1):
+                log_files.write(folder / f"run-{n:03d}.csv", book.recording(run.recording))
+            result = analyse(b, r, t.plan, book.material(t.id))
+            (folder / "result.json").write_text(json.dumps(result_files.to_dict(result), indent=2), encoding="utf-8")
+            (folder / "result.csv").write_text(result_files.to_csv(result), encoding="utf-8")
+            (folder / "sheet.html").write_text(render(result), encoding="utf-8")
+            typer.echo(str(folder))
+
+
+def _columns(given: list[str]) -> dict[int, tuple[str, str]]:
+    from sparring.core.recording import CHANNELS
+
+    chosen: dict[int, tuple[str, str]] = {}
+    for text in given:
+        number, _, rest = text.partition("=")
+        channel, _, unit = rest.partition(":")
+        if not number.isdigit() or int(number) < 1 or channel not in ("t", *CHANNELS):
+            raise typer.BadParameter(f"{text}: write NUMBER=CHANNEL:UNIT, with a channel of t, {', '.join(CHANNELS)}")
+        chosen[int(number) - 1] = (channel, unit)
+    return chosen
+
+
+def _table(head: list[str], rows: list[list[str]]) -> None:
+    from rich.console import Console
+    from rich.table import Table
+
+    table = Table(box=None, pad_edge=False)
+    for i, name in enumerate(head):
+        table.add_column(name, justify="left" if i == 0 else "right")
+    for row in rows:
+        table.add_row(*row)
+    Console(highlight=False).print(table)
+
+

@@ -1,0 +1,115 @@
+"""Builds, rigs and lifts of Hollin Yard, made by the plant at fixed seeds."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from sparring.core.build import Build
+from sparring.core.motor import MotorReadings
+from sparring.core.plan import Plan
+from sparring.core.plant.bench import bench_of
+from sparring.core.plant.lifts import ladder, runs_of
+from sparring.core.plant.sensors import calibration_points, sensors_of
+from sparring.core.quantity import Measured
+from sparring.core.rig import Limits, Rig
+from sparring.core.rig.calibration import Calibration
+from sparring.core.rig.hoist import Hoist
+from sparring.core.train.spur import SpurStage
+from sparring.logbook import Logbook
+
+_RPM = 2 * math.pi / 60
+
+
+def motor() -> MotorReadings:
+    """The 12 V motor that all demo builds share, as Hollin Yard measured it."""
+    return MotorReadings(
+        name="Yard 12 V, 370 size", voltage=Measured(12.0, 0.01), no_load_speed=Measured(4450 * _RPM, 12 * _RPM),
+        no_load_current=Measured(0.11, 0.0015), stall_current=Measured(1.92, 0.015), inertia=1.1e-6, mass=0.098,
+        heat_time=280.0, heat_resistance=14.0)
+
+
+_REVISIONS = {  # title, friction, drag of the output shaft, material, mass, wind-up stiffness
+    1: ("POM, dry", Measured(0.36, 0.03), 12e-3, "POM", 0.262, 26.0),
+    2: ("POM, greased, shaft braced", Measured(0.20, 0.02), 9e-3, "POM", 0.281, 41.0),
+    3: ("brass, greased", Measured(0.19, 0.02), 9e-3, "brass", 0.418, 62.0),
+}
+
+
+def dunnock(revision: int) -> Build:
+    """Two meshes, 30:1, in three revisions."""
+    title, friction, drag, material, mass, windup = _REVISIONS[revision]
+    first = SpurStage(pinion=12, wheel=60, module=0.8e-3, face_width=6e-3, pinion_shift=0.3, wheel_shift=-0.3, friction=friction,
+                      drag=2e-3, opening=0.1e-3, material=material)
+    second = SpurStage(pinion=14, wheel=84, module=1e-3, face_width=9e-3, pinion_shift=0.2, wheel_shift=-0.2, friction=friction,
+                       drag=drag, opening=0.15e-3, material=material)
+    return Build(family="Dunnock", revision=revision, title=title, motor=motor(), stages=(first, second),
+                 lubricant="dry" if revision == 1 else "greased", windup=windup, mass=Measured(mass, 5e-4))
+
+
+def rig(name: str = "Hoist A", **method: Any) -> Rig:
+    """Hollin Yard's hoist: a turned drum on a steel bracket, a 5 kg cell in the cord."""
+    rng = np.random.default_rng(5)
+    points = calibration_points(84_120.0, 2_104.0, [0.0, 0.5, 1.0, 2.0, 3.0, 4.0], rng)
+    return Rig(name=name, method=Hoist(drum_diameter=Measured(0.0500, 2.5e-5), cord_diameter=Measured(0.8e-3, 5e-5),
+                                       hook_mass=Measured(0.047, 2.5e-4), travel=1.0, **method),
+               calibration=Calibration(cell="5 kg cell", date="2026-11-12", points=points),
+               gravity=Measured(9.812, 0.003), limits=Limits(current=3.0, speed=200 * _RPM, stalled_for=0.8))
+
+
+def plan(*loads: float, repeats: int = 5) -> Plan:
+    return Plan(loads=tuple(Measured(m, 2.5e-4) for m in loads), repeats=repeats)
+
+
+@dataclass(frozen=True)
+class Scene:
+    """One test of the demo: records, and how the real bench differs from them."""
+
+    title: str
+    build: Build
+    rig: Rig
+    plan: Plan
+    seed: int
+    bench: dict[str, Any] = field(default_factory=dict)
+    sensors: dict[str, Any] = field(default_factory=dict)
+    friction: float = 1.0  # true friction over the nominal one
+
+
+def scenes() -> list[Scene]:
+    """What is in the demo logbook. r1's shaft bends under the last weight; r2 stalls; r3 was lifted on a second hoist
+    with a long lead, whose drum diameter was entered once more as its radius."""
+    ladder = (0.5, 1.0, 1.5, 2.0, 2.5)
+    return [
+        Scene("lifts, dry", dunnock(1), rig(), plan(*ladder), 11, {"bind_from": 0.47, "bind": 0.42}, {}, 1.06),
+        Scene("lifts, greased and braced", dunnock(2), rig(), plan(0.5, 1.25, 2.0, 2.75, 3.5, 4.75), 12, {"runout": 0.003}, {}, 0.97),
+        Scene("lifts, brass", dunnock(3), rig("Hoist B", drum_radius=Measured(0.0500, 1e-4)), plan(*ladder), 13,
+              {"source_resistance": 0.9}, {}, 1.02),
+    ]
+
+
+def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None) -> Path:
+    """Builds the demo logbook in `folder`; where it already is, leaves it alone."""
+    if (folder / "logbook.sqlite").exists():
+        return folder
+    with Logbook(folder) as book:
+        rig_ids: dict[str, int] = {}
+        for scene in scenes():
+            progress(f"lifting {scene.build.name} ...")
+            build_id = book.save_build(scene.build)
+            if scene.rig.name not in rig_ids:
+                rig_ids[scene.rig.name] = book.save_rig(scene.rig)
+            test_id = book.add_test(build_id, rig_ids[scene.rig.name], scene.plan, scene.title)
+            truth = [s.friction.value * scene.friction for s in scene.build.stages]
+            bench = bench_of(scene.build, scene.rig, friction=truth, **scene.bench)
+            loads = [m.value for m in scene.plan.loads]
+            lifts = ladder(bench, sensors_of(scene.rig, **scene.sensors), loads, scene.rig.method.hook_mass.value, scene.plan.repeats,
+                           volts=scene.plan.voltage, travel=scene.rig.method.travel, seed=scene.seed)
+            tare = Measured(84_120.0 + 2_104.0 * 0.047 * 9.812, 4.0)
+            for run, recording in runs_of(lifts, list(scene.plan.loads), scene.plan.voltage, tare=tare):
+                book.add_run(test_id, run, recording)
+    return folder

@@ -1,0 +1,1 @@
+"""Formats in and out: record files, logs of other loggers, results."""

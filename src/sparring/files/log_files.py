@@ -1,0 +1,278 @@
+"""Logs that other loggers wrote: CSV and TSV with or without header, comments, units, decimal commas.
+
+A log is looked at first (`look`), so that a person can correct what was guessed, and then read (`read`).
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+import pyarrow.csv as pcsv
+
+from sparring.core import quantity
+from sparring.core.recording import CHANNELS, Recording
+
+_PEEK = 64_000
+_TOLERATED = 0.05  # part of unreadable cells beyond which a log is refused
+
+
+class LogError(ValueError):
+    """A log that cannot be read; the message names file, line and what to do."""
+
+
+@dataclass(frozen=True)
+class ColumnGuess:
+    """What a column seems to be. channel: 't', a channel key or '' (ignored); unit: as text, '' where none is known."""
+
+    header: str
+    channel: str
+    unit: str
+
+
+@dataclass(frozen=True)
+class LogLook:
+    """The shape of a log file: how to split it, and what its columns seem to be."""
+
+    path: Path
+    delimiter: str
+    decimal: str
+    skip: int  # lines before the header or, lacking one, before the figures
+    has_header: bool
+    columns: tuple[ColumnGuess, ...]
+    preview: tuple[tuple[str, ...], ...]
+
+    def key(self) -> str:
+        """Names the layout, so that a mapping can be remembered for the next file of the same logger."""
+        return self.delimiter + "|" + "|".join(c.header for c in self.columns)
+
+
+_NAMES: tuple[tuple[str, str], ...] = (  # first match wins
+    (r"^(t|time|zeit|seconds?|timestamp|elapsed|ms|millis)\b", "t"),
+    (r"motor.*(speed|rpm|drehzahl)|(speed|rpm).*(motor|input)|rpm_?in|^n_?m", "motor_speed"),
+    (r"speed|rpm|omega|drehzahl|tach|^n$", "speed"),
+    (r"count|raw|adc", "cell"), (r"force|load ?cell|pull|kraft|^f$", "force"),
+    (r"mass|weight|load|gewicht", "mass"), (r"temp|°c|celsius", "temperature"),
+    (r"curr|amp|strom|^i$", "current"), (r"volt|spannung|^u$|^v$|bus", "voltage"),
+)
+_UNIT_KINDS = {"V": "voltage", "mV": "voltage", "A": "current", "mA": "current", "rpm": "speed", "rad/s": "speed",
+               "N": "force", "s": "t", "ms": "t", "°C": "temperature", "degC": "temperature", "kg": "mass", "g": "mass"}
+
+
+def kind_of_channel(channel: str) -> str:
+    return "time" if channel == "t" else CHANNELS[channel].kind
+
+
+def look(path: Path) -> LogLook:
+    """Looks at the head of a log. Raises LogError when it is empty, binary or has no figures."""
+    try:
+        with open(path, "rb") as f:
+            head = f.read(_PEEK)
+    except OSError as err:
+        raise LogError(f"{path}: {err.strerror or err}") from err
+    if not head.strip():
+        raise LogError(f"{path} is empty")
+    if b"\0" in head:
+        raise LogError(f"{path} is not a text file; export the log as CSV first")
+    lines = head.decode("utf-8-sig", "replace").splitlines()
+    if len(head) == _PEEK:
+        lines = lines[:-1]
+    body = [(n, line) for n, line in enumerate(lines) if line.strip() and not line.lstrip().startswith(("#", "%", "//"))]
+    if not body:
+        raise LogError(f"{path} holds comments only")
+    best: tuple[int, str, str] | None = None
+    for delimiter in ("\t", ";", ",", " "):
+        for decimal in (".", ","):
+            if decimal == delimiter:
+                continue
+            widths = [len(_split(line, delimiter)) for _, line in body[-40:]
+                      if all(_is_number(c, decimal) or not c.strip() for c in _split(line, delimiter))]
+            if widths and (width := max(set(widths), key=widths.count)) > 1:
+                score = widths.count(width) * 10 + width
+                if best is None or score > best[0]:
+                    best = (score, delimiter, decimal)
+    if best is None:
+        raise LogError(f"{path}: no lines of figures found in its first {len(lines)} lines; columns must be separated by "
+                       "comma, semicolon, tab or space")
+    _, delimiter, decimal = best
+    first_figures = next(i for i, (_, line) in enumerate(body)
+                         if len(cells := _split(line, delimiter)) > 1 and all(_is_number(c, decimal) or not c.strip() for c in cells))
+    width = len(_split(body[first_figures][1], delimiter))
+    has_header = first_figures > 0 and len(_split(body[first_figures - 1][1], delimiter)) == width
+    names = [c.strip().strip('"') for c in _split(body[first_figures - 1][1], delimiter)] if has_header else [
+        f"column {i + 1}" for i in range(width)]
+    taken: set[str] = set()
+    columns = []
+    for i, name in enumerate(names):
+        guess = _guess(name) if has_header else ColumnGuess(name, "t" if i == 0 else "", "s" if i == 0 else "")
+        if guess.channel in taken:
+            guess = ColumnGuess(name, "", guess.unit)
+        taken.add(guess.channel)
+        columns.append(guess)
+    start = body[first_figures - 1][0] if has_header else body[first_figures][0]
+    preview = tuple(tuple(_split(line, delimiter)) for _, line in body[first_figures:first_figures + 12])
+    return LogLook(path, delimiter, decimal, start, has_header, tuple(columns), preview)
+
+
+def read(log: LogLook, columns: Mapping[int, tuple[str, str]] | None = None) -> tuple[Recording, list[str]]:
+    """Reads the log; (recording, remarks). columns: position -> (channel, unit), in place of the guesses.
+
+    A clock that is not 't' is made from the row number only when no time column exists and a channel is called so.
+    Raises LogError when time is missing or runs backwards, when units are missing, or when more than one cell in
+    twenty is no number.
+    """
+    chosen = {i: (c.channel, c.unit) for i, c in enumerate(log.columns) if c.channel} if columns is None else dict(columns)
+    chosen = {i: c for i, c in chosen.items() if c[0]}
+    by_channel = {channel: (i, unit) for i, (channel, unit) in chosen.items()}
+    if "t" not in by_channel:
+        raise LogError(f"{log.path}: no column is the time; choose one")
+    if len(by_channel) < 2:
+        raise LogError(f"{log.path}: only the time is mapped; choose at least the output speed")
+    for channel, (i, unit) in by_channel.items():
+        if not unit and kind_of_channel(channel) not in ("count", "ratio"):
+            raise LogError(f"{log.path}: column “{log.columns[i].header}” has no unit; choose one of "
+                           + ", ".join(u for u in quantity.kind_of(kind_of_channel(channel)).units))
+    names = [f"c{i}" for i in range(len(log.columns))]
+    dropped: list[int] = []
+
+    def bad_row(row: pcsv.InvalidRow) -> str:
+        dropped.append(row.number or 0)
+        return "skip"
+
+    remarks: list[str] = []
+    wanted = [names[i] for i in chosen]
+    # where the file separates by spaces, several in a row are one
+    source: Path | pa.BufferReader = log.path
+    delimiter = log.delimiter
+    try:
+        if delimiter == " ":
+            source = pa.BufferReader(re.sub(rb"[ \t]+", b" ", re.sub(rb"(?m)^[ \t]+|[ \t]+(?=\r?$)", b"", log.path.read_bytes())))
+        read_options = pcsv.ReadOptions(column_names=names, skip_rows=log.skip + (1 if log.has_header else 0))
+        parse_options = pcsv.ParseOptions(delimiter=delimiter, invalid_row_handler=bad_row)
+        strict = pcsv.ConvertOptions(include_columns=wanted, column_types=dict.fromkeys(wanted, pa.float64()),
+                                     decimal_point=log.decimal, null_values=["", "nan", "NaN", "NA", "-", "null"])
+        try:
+            table = pcsv.read_csv(source, read_options, parse_options, strict)
+        except pa.ArrowInvalid:
+            dropped.clear()
+            if isinstance(source, pa.BufferReader):
+                source.seek(0)
+            as_text = pcsv.ConvertOptions(include_columns=wanted, column_types=dict.fromkeys(wanted, pa.string()))
+            table = _forgiving(log, pcsv.read_csv(source, read_options, parse_options, as_text), remarks)
+    except (pa.ArrowException, OSError, UnicodeError) as err:
+        raise LogError(f"{log.path}: {err}") from err
+    if dropped and len(dropped) > _TOLERATED * (table.num_rows + len(dropped)):
+        raise LogError(f"{log.path}: {len(dropped)} lines do not have {len(names)} columns, the first at line {dropped[0] + log.skip}")
+    if dropped:
+        remarks.append(f"{len(dropped)} lines without {len(names)} columns were left out.")
+    arrays: dict[str, np.ndarray] = {}
+    for channel, (i, unit) in by_channel.items():
+        values = table.column(names[i]).to_numpy().astype(float, copy=False)
+        try:
+            zero = quantity.to_si(0.0, unit, kind_of_channel(channel))
+            scale = quantity.to_si(1.0, unit, kind_of_channel(channel)) - zero
+        except quantity.QuantityError as err:
+            raise LogError(f"{log.path}: column “{log.columns[i].header}”: {err}") from err
+        arrays[channel] = values if (scale, zero) == (1.0, 0.0) else values * scale + zero
+    t = arrays.pop("t")
+    if len(t) < 8:
+        raise LogError(f"{log.path}: only {len(t)} lines of figures")
+    if np.isnan(t).any():
+        keep = ~np.isnan(t)
+        t, arrays = t[keep], {k: v[keep] for k, v in arrays.items()}
+        remarks.append(f"{int((~keep).sum())} lines without a time were left out.")
+    steps = np.diff(t)
+    back = np.nonzero(steps < 0)[0]
+    if len(back) > _TOLERATED * len(t):
+        raise LogError(f"{log.path}: the time runs backwards {len(back)} times, first after line {int(back[0]) + log.skip + 2}; is it the time?")
+    if len(back):
+        order = np.argsort(t, kind="stable")
+        t, arrays = t[order], {k: v[order] for k, v in arrays.items()}
+        remarks.append(f"{len(back)} lines out of order were put in order.")
+    if t[-1] <= t[0]:
+        raise LogError(f"{log.path}: the time stands still; is “{log.columns[by_channel['t'][0]].header}” the time?")
+    return Recording(t - t[0], arrays), remarks
+
+
+def write(path: Path, recording: Recording) -> None:
+    """Writes a recording as CSV with units in its header."""
+    units = {"t": "s", "cell": "counts", "force": "N", "speed": "rpm", "motor_speed": "rpm", "voltage": "V", "current": "A",
+             "temperature": "°C", "mass": "kg"}
+    columns = {}
+    for key, values in {"t": recording.t, **recording.channels}.items():
+        kind = kind_of_channel(key)
+        zero = quantity.to_si(0.0, units[key], kind)
+        scale = quantity.to_si(1.0, units[key], kind) - zero
+        columns[f"{'time' if key == 't' else key} [{units[key]}]"] = pa.array(np.round((values - zero) / scale, 6))
+    pcsv.write_csv(pa.table(columns), path)
+
+
+def _forgiving(log: LogLook, table: pa.Table, remarks: list[str]) -> pa.Table:
+    out = {}
+    bad, first = 0, ""
+    for name in table.column_names:
+        text = pc.utf8_trim_whitespace(table.column(name).combine_chunks())
+        if log.decimal == ",":
+            text = pc.replace_substring(text, ",", ".")
+        numeric = pc.match_substring_regex(text, r"^[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?$")
+        good = pc.if_else(numeric, text, None)
+        wrong = pc.and_(pc.invert(numeric), pc.greater(pc.utf8_length(text), 0))
+        count = pc.sum(wrong).as_py() or 0
+        if count and not first:
+            row = pc.index(wrong, True).as_py()
+            first = f"“{text[row].as_py()[:30]}” in column “{log.columns[int(name[1:])].header}” at line {row + log.skip + 1 + log.has_header}"
+        bad += count
+        out[name] = pc.cast(good, pa.float64())
+    if bad > _TOLERATED * max(1, table.num_rows * len(out)):
+        raise LogError(f"{log.path}: {bad} cells are no numbers, the first {first}")
+    if bad:
+        remarks.append(f"{bad} cells are no numbers and were left empty, the first {first}.")
+    return pa.table(out)
+
+
+def _split(line: str, delimiter: str) -> list[str]:
+    return line.split() if delimiter == " " else line.split(delimiter)
+
+
+def _is_number(cell: str, decimal: str) -> bool:
+    cell = cell.strip().strip('"')
+    other = "," if decimal == "." else "."
+    if other in cell:
+        return False
+    try:
+        float(cell.replace(decimal, "."))
+    except ValueError:
+        return False
+    return True
+
+
+def _guess(header: str) -> ColumnGuess:
+    match = re.search(r"[\[(]\s*([^\])]+?)\s*[\])]", header) or re.search(r"[ _/]([A-Za-zµ°%/·]+)$", header)
+    unit = match.group(1) if match else ""
+    if unit.lower() in ("degc", "c", "celsius"):
+        unit = "°C"
+    if unit.lower() in ("rpm", "1/min", "u/min", "min-1"):
+        unit = "rpm"
+    if unit.lower() in ("sec", "seconds"):
+        unit = "s"
+    name = re.sub(r"[\[(].*", "", header).strip().lower().replace("_", " ")
+    channel = next((c for pattern, c in _NAMES if re.search(pattern, name)), _UNIT_KINDS.get(unit, ""))
+    if not channel:
+        return ColumnGuess(header, "", unit)
+    if not unit and "rpm" in name:
+        unit = "rpm"
+    if channel == "t" and not unit and "ms" in name.split():
+        unit = "ms"
+    if channel == "force" and unit in ("kg", "g", "lb"):
+        pass  # a weight in kilograms stands for its force
+    if unit or kind_of_channel(channel) in ("count",):
+        try:
+            quantity.factor(unit, kind_of_channel(channel)) if kind_of_channel(channel) != "temperature" else None
+        except quantity.QuantityError:
+            unit = ""
+    return ColumnGuess(header, channel, unit)

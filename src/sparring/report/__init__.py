@@ -1,0 +1,1 @@
+"""The sheet that someone else can check."""
