@@ -229,29 +229,16 @@ def simulate(build: BuildFile, rig: RigFile, out: Annotated[Path, typer.Option("
 def export(logbook: Annotated[Path, typer.Argument(help="logbook folder")], out: Annotated[Path, typer.Argument(help="folder to write to")],
            test: Annotated[int | None, typer.Option(help="one test; all without")] = None) -> None:
     """Write a logbook's tests as open files: records, recordings as CSV, results as JSON and CSV, and a sheet each."""
-    from sparring.core.reduce.results import analyse
-    from sparring.files import log_files, record_files, result_files
+    from sparring.exchange import export_test
     from sparring.logbook import Logbook
-    from sparring.report.sheet import render
 
     with _data(), Logbook(logbook, create=False) as book:
-        tests = [t for t in book.tests() if test is None or t.id == test]
+        tests = [t.id for t in book.tests() if test is None or t.id == test]
         if not tests:
             typer.echo(f"{logbook} has no test {test}" if test else f"{logbook} has no tests", err=True)
             raise typer.Exit(1)
-        for t in tests:
-            b, r = book.build(t.build_id), book.rig(t.rig_id)
-            folder = out / f"test-{t.id}-{b.family.lower().replace(' ', '-')}-r{b.revision}"
-            folder.mkdir(parents=True, exist_ok=True)
-            for name, record in (("build", b), ("rig", r), ("plan", t.plan)):
-                record_files.save(folder / f"{name}.json", record)
-            for n, run in enumerate(book.runs(t.id), start=1):
-                log_files.write(folder / f"run-{n:03d}.csv", book.recording(run.recording))
-            result = analyse(b, r, t.plan, book.material(t.id))
-            (folder / "result.json").write_text(json.dumps(result_files.to_dict(result), indent=2), encoding="utf-8")
-            (folder / "result.csv").write_text(result_files.to_csv(result), encoding="utf-8")
-            (folder / "sheet.html").write_text(render(result), encoding="utf-8")
-            typer.echo(str(folder))
+        for test_id in tests:
+            typer.echo(str(export_test(book, test_id, out)))
 
 
 def _columns(given: list[str]) -> dict[int, tuple[str, str]]:

@@ -1,0 +1,1 @@
+"""The window. Draws and asks; computes nothing."""

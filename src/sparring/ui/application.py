@@ -1,0 +1,41 @@
+"""Starts the window."""
+
+from __future__ import annotations
+
+import signal
+import sys
+from pathlib import Path
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication
+
+from sparring.ui.shell import MainWindow, icon
+from sparring.ui.theme import load_fonts, theme
+
+
+def application() -> QApplication:
+    """The one application object, with fonts and colours."""
+    app = QApplication.instance()
+    if not isinstance(app, QApplication):
+        app = QApplication(sys.argv[:1])
+    app.setApplicationName("sparring")
+    app.setApplicationDisplayName("Sparring")
+    app.setDesktopFileName("sparring")
+    app.setStyle("Fusion")
+    load_fonts()
+    theme.apply()
+    app.setWindowIcon(icon())
+    return app
+
+
+def run(folder: Path) -> int:
+    """Opens a logbook folder in the window; the exit status."""
+    app = application()
+    window = MainWindow()
+    window.show()
+    QTimer.singleShot(0, lambda: window.desk.open(folder))
+    signal.signal(signal.SIGINT, lambda *_: window.close())
+    wake = QTimer()  # lets the interpreter see the signal
+    wake.start(500)
+    wake.timeout.connect(lambda: None)
+    return app.exec()

@@ -1,0 +1,315 @@
+"""What lies on the desk: the open logbook, the build, rig, plan and test in hand, their result, and the undo stack.
+
+Pages are handed the desk; they show what it holds and tell it what the tester wants. No page knows another.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QObject, QSettings, pyqtSignal
+from PyQt6.QtGui import QUndoCommand, QUndoStack
+
+from sparring import __version__
+from sparring.core import quantity
+from sparring.core.build import Build
+from sparring.core.findings import Finding, Peer
+from sparring.core.plan import Plan
+from sparring.core.records import Record, RecordError, changed
+from sparring.core.rig import Rig
+from sparring.ui import background
+
+if TYPE_CHECKING:
+    from sparring.core.reduce.results import TestResult
+    from sparring.logbook import Logbook
+    from sparring.logbook.store import StoredRun
+
+
+class _Edit(QUndoCommand):
+    def __init__(self, desk: Desk, what: str, before: Record, after: Record, text: str) -> None:
+        super().__init__(text)
+        self.desk, self.what, self.before, self.after = desk, what, before, after
+        self.owner = desk.owner(what)
+
+    def redo(self) -> None:
+        self.desk.put(self.what, self.after, self.owner)
+
+    def undo(self) -> None:
+        self.desk.put(self.what, self.before, self.owner)
+
+
+class Desk(QObject):
+    """The window's model. Signals carry nothing: who hears one looks again."""
+
+    opened = pyqtSignal()
+    build_changed = pyqtSignal()
+    rig_changed = pyqtSignal()
+    plan_changed = pyqtSignal()
+    result_changed = pyqtSignal()
+    selection_changed = pyqtSignal()
+    lists_changed = pyqtSignal()
+    units_changed = pyqtSignal()
+    said = pyqtSignal(str)
+    page_wanted = pyqtSignal(str)
+    place_wanted = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.book: Logbook | None = None
+        self.build, self.rig, self.plan = Build(), Rig(), Plan()
+        self.build_id = self.rig_id = self.test_id = 0
+        self.result: TestResult | None = None
+        self.runs: list[StoredRun] = []
+        self.step: int | None = None  # chosen step of the result
+        self.point: int | None = None  # chosen lift of that step
+        self.undo = QUndoStack(self)
+        self.settings = QSettings("sparring", "sparring")
+        self.units: dict[str, str] = {k.name: k.default for k in quantity.KINDS.values()} | {"ratio": "%"}
+        for kind in list(self.units):
+            stored = self.settings.value(f"units/{kind}")
+            if isinstance(stored, str) and stored in quantity.kind_of(kind).units:
+                self.units[kind] = stored
+        self._analysing = 0
+
+    # --- the logbook ----------------------------------------------------------------------------------------
+
+    def open(self, folder: Path, then: Callable[[], None] | None = None) -> None:
+        """Opens a logbook off this thread and lays its newest test on the desk."""
+        def work() -> tuple[Logbook, list[str]]:
+            from sparring.logbook import Logbook
+
+            book = Logbook(folder)
+            return book, book.recover()
+
+        def done(opened: tuple[Logbook, list[str]]) -> None:
+            if self.book:
+                self.book.close()
+            self.book, recovered = opened
+            self.undo.clear()
+            self._start()
+            for text in recovered:
+                self.said.emit(text)
+            self.opened.emit()
+            if then:
+                then()
+
+        background.run(work, done, lambda err: self.said.emit(f"{err}"))
+
+    def _start(self) -> None:
+        assert self.book is not None
+        if not self.book.builds():
+            self.book.save_build(Build(family="First drive"))
+        if not self.book.rigs():
+            self.book.save_rig(Rig())
+        tests = self.book.tests()
+        remembered = self.book.setting("test")
+        chosen = next((t for t in tests if t.id == remembered), tests[-1] if tests else None)
+        if chosen is not None:
+            self.choose_test(chosen.id)
+        else:
+            self.choose_build(self.book.builds()[0][0])
+
+    def close(self) -> None:
+        if self.book:
+            self.book.set_setting("test", self.test_id)
+            self.book.close()
+            self.book = None
+
+    # --- choosing -------------------------------------------------------------------------------------------
+
+    def choose_build(self, build_id: int) -> None:
+        """Lays a build on the desk with its newest test, or with a fresh one in mind."""
+        assert self.book is not None
+        tests = self.book.tests(build_id)
+        if tests:
+            self.choose_test(tests[-1].id)
+            return
+        self.build_id, self.build = build_id, self.book.build(build_id)
+        rigs = self.book.rigs()
+        if not self.rig_id and rigs:
+            self.rig_id, self.rig = rigs[0]
+        self.test_id, self.result, self.runs = 0, None, []
+        self._laid()
+
+    def choose_test(self, test_id: int) -> None:
+        assert self.book is not None
+        test = self.book.test(test_id)
+        self.test_id, self.build_id, self.rig_id, self.plan = test.id, test.build_id, test.rig_id, test.plan
+        self.build, self.rig = self.book.build(test.build_id), self.book.rig(test.rig_id)
+        self.result = None
+        self._laid()
+        self.reanalyse()
+
+    def choose_rig(self, rig_id: int) -> None:
+        """Another rig for this desk; a test that has runs keeps its own, so a new test begins."""
+        assert self.book is not None
+        self.rig_id, self.rig = rig_id, self.book.rig(rig_id)
+        if self.runs:
+            self.test_id, self.result, self.runs = 0, None, []
+        self._laid()
+
+    def _laid(self) -> None:
+        assert self.book is not None
+        self.runs = self.book.runs(self.test_id, struck=True) if self.test_id else []
+        self.step = self.point = None
+        for signal in (self.build_changed, self.rig_changed, self.plan_changed, self.result_changed, self.selection_changed,
+                       self.lists_changed):
+            signal.emit()
+
+    def new_test(self) -> None:
+        """A fresh test of the build in hand, with the same rig and plan."""
+        self.test_id, self.result, self.runs = 0, None, []
+        if self.book:
+            self._laid()
+
+    def ensure_test(self, title: str = "") -> int:
+        """The test that runs are kept under; begun when the first run comes."""
+        assert self.book is not None
+        if not self.test_id:
+            self.test_id = self.book.add_test(self.build_id, self.rig_id, self.plan, title)
+            self.lists_changed.emit()
+        return self.test_id
+
+    def new_revision(self) -> None:
+        """A copy of the build in hand under the next number, laid on the desk."""
+        assert self.book is not None
+        revision = self.book.next_revision(self.build.family)
+        build = changed(self.build, ("revision",), revision)
+        self.choose_build(self.book.save_build(build))
+        self.said.emit(f"{build.name} begun as a copy. Change what is new; the tests of the old one stay with it.")
+
+    def add_build(self, build: Build) -> None:
+        """Keeps a build from a file or a template; a taken number gets the next free one."""
+        assert self.book is not None
+        if any(b.name == build.name for _, b in self.book.builds()):
+            build = changed(build, ("revision",), self.book.next_revision(build.family))
+        self.choose_build(self.book.save_build(build))
+
+    # --- editing --------------------------------------------------------------------------------------------
+
+    def owner(self, what: str) -> int:
+        return {"build": self.build_id, "rig": self.rig_id, "plan": self.test_id}[what]
+
+    def edit(self, what: str, path: tuple[str | int, ...], value: Any, text: str = "") -> str | None:
+        """Changes a field of the build, rig or plan, undoably. Returns the reason when the result does not hold."""
+        record: Record = getattr(self, what)
+        try:
+            after = changed(record, path, value)
+        except RecordError as err:
+            return str(err)
+        if after == record:
+            return None
+        from sparring.logbook import LogbookError
+
+        try:
+            self.undo.push(_Edit(self, what, record, after, text or f"{what}: {str(path[-1]).replace('_', ' ')}"))
+        except LogbookError as err:
+            self.undo.undo()
+            return str(err)
+        return None
+
+    def put(self, what: str, record: Record, owner: int) -> None:
+        """Keeps a record (also: takes it back) and shows it if it is the one in hand."""
+        assert self.book is not None
+        if what == "build" and isinstance(record, Build):
+            self.book.save_build(record, owner)
+        elif what == "rig" and isinstance(record, Rig):
+            self.book.save_rig(record, owner)
+        elif what == "plan" and isinstance(record, Plan) and owner:
+            self.book.save_plan(owner, record)
+        if self.owner(what) != owner:
+            self.lists_changed.emit()
+            return
+        setattr(self, what, record)
+        {"build": self.build_changed, "rig": self.rig_changed, "plan": self.plan_changed}[what].emit()
+        self.lists_changed.emit()
+        self.reanalyse()
+
+    def strike(self, run_id: int, struck: bool) -> None:
+        """Leaves a run out of the results, or takes it back."""
+        assert self.book is not None
+        self.book.strike(run_id, struck)
+        self.runs_changed()
+
+    # --- results --------------------------------------------------------------------------------------------
+
+    def runs_changed(self) -> None:
+        assert self.book is not None
+        self.runs = self.book.runs(self.test_id, struck=True)
+        self.lists_changed.emit()
+        self.reanalyse()
+
+    def reanalyse(self) -> None:
+        """Derives the result anew, off this thread; the newest call wins."""
+        if not self.book or not self.test_id or not any(not r.struck for r in self.runs):
+            self.result = None
+            self.result_changed.emit()
+            return
+        self._analysing += 1
+        ticket, test_id = self._analysing, self.test_id
+        build, rig, plan, book = self.build, self.rig, self.plan, self.book
+        peers = self._peers()
+
+        def work() -> TestResult:
+            from sparring.core.reduce.results import analyse
+
+            return analyse(build, rig, plan, book.material(test_id), peers)
+
+        def done(result: TestResult) -> None:
+            if ticket != self._analysing or test_id != self.test_id or self.book is None:
+                return
+            self.result = result
+            self.book.save_headline(test_id, headline(result))
+            self.result_changed.emit()
+            self.lists_changed.emit()
+
+        background.run(work, done, lambda err: self.said.emit(f"{build.name}: {err}"))
+
+    def _peers(self) -> list[Peer]:
+        assert self.book is not None
+        names = {i: b.name for i, b in self.book.builds()}
+        return [Peer(names[t.build_id], t.headline["value"], t.headline["random"], t.headline["lifts"])
+                for t in self.book.tests() if t.id != self.test_id and t.build_id != self.build_id and t.headline
+                and t.headline.get("kind") == "gearbox"]
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        return self.result.findings if self.result else ()
+
+    def select(self, step: int | None, point: int | None = None) -> None:
+        """Chooses a step of the result, and one of its lifts."""
+        if (step, point) != (self.step, self.point):
+            self.step, self.point = step, point
+            self.selection_changed.emit()
+
+    # --- units ----------------------------------------------------------------------------------------------
+
+    def set_unit(self, kind: str, unit: str) -> None:
+        self.units[kind] = unit
+        self.settings.setValue(f"units/{kind}", unit)
+        self.units_changed.emit()
+
+    def show(self, value: Any, kind: str, *, u: bool = True, decimals: int | None = None, with_unit: bool = True) -> str:
+        """A value (plain or with uncertainty) in the tester's unit."""
+        if value is None:
+            return "–"
+        n, s = float(getattr(value, "nominal_value", value)), float(getattr(value, "std_dev", 0.0))
+        return quantity.show(n, kind, self.units[kind], u=s if u and s else None, decimals=decimals, with_unit=with_unit)
+
+
+def headline(result: TestResult) -> dict[str, Any]:
+    """The figures that lists show, with the version that derived them."""
+    from sparring.core.reduce.spread import random_part
+    from sparring.core.uncertainty import nominal, std
+
+    best = result.best
+    if best is None:
+        return {"derived_by": __version__}
+    kind = "gearbox" if best.gearbox is not None else "wire_to_shaft"
+    value = getattr(best, kind)
+    return {"derived_by": __version__, "kind": kind, "value": nominal(value), "u": std(value), "random": random_part(value),
+            "lifts": len(best.points), "torque": nominal(best.torque)}
+
+

@@ -1,0 +1,240 @@
+"""Dialogs: bring in a log of another logger, connect a board, choose units."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QGridLayout,
+    QLabel,
+    QLineEdit,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sparring.core import quantity
+from sparring.core.recording import CHANNELS
+from sparring.files import log_files
+from sparring.ui.desk import Desk
+from sparring.ui.widgets.parts import Table, heading, note
+
+
+class ImportDialog(QDialog):
+    """Preview, what each column is, its unit; what was chosen is remembered for the next file of the same logger."""
+
+    def __init__(self, desk: Desk, log: log_files.LogLook, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk, self.log = desk, log
+        self.setWindowTitle(f"Import {log.path.name}")
+        self.resize(940, 560)
+        column = QVBoxLayout(self)
+        separator = {"\t": "tab", ";": "semicolon", ",": "comma", " ": "space"}[log.delimiter]
+        column.addWidget(heading("What is in the columns?"))
+        column.addWidget(note(f"{log.path.name}: {len(log.columns)} columns separated by {separator}, decimal {'comma' if log.decimal == ',' else 'point'}"
+                              f"{'' if log.has_header else ', without a header'}. Guessed from names and units; correct what is wrong."))
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        inner = QWidget()
+        grid = QGridLayout(inner)
+        grid.setHorizontalSpacing(12)
+        for c, text in enumerate(("column", "is", "in", "first figures")):
+            label = QLabel(text)
+            label.setObjectName("note")
+            grid.addWidget(label, 0, c)
+        remembered = desk.book.setting(f"import {log.key()}") if desk.book else None
+        self.choices: list[tuple[QComboBox, QComboBox]] = []
+        for i, guess in enumerate(log.columns):
+            grid.addWidget(QLabel(guess.header), i + 1, 0)
+            what, unit = QComboBox(), QComboBox()
+            what.setAccessibleName(f"{guess.header} is")
+            unit.setAccessibleName(f"unit of {guess.header}")
+            what.addItem("not used", "")
+            what.addItem("Time", "t")
+            for channel in CHANNELS.values():
+                what.addItem(channel.label, channel.key)
+            unit.setEditable(True)
+            unit.setMinimumWidth(90)
+            channel_key, unit_text = remembered[i] if remembered and i < len(remembered) else (guess.channel, guess.unit)
+            what.setCurrentIndex(max(0, what.findData(channel_key)))
+            grid.addWidget(what, i + 1, 1)
+            grid.addWidget(unit, i + 1, 2)
+            grid.addWidget(note("   ".join(row[i] for row in log.preview[:4] if i < len(row))), i + 1, 3)
+            self.choices.append((what, unit))
+            self._units(i, unit_text)
+            what.currentIndexChanged.connect(lambda _n, i=i: self._units(i, ""))
+            unit.currentTextChanged.connect(lambda _t: self._check())
+        grid.setColumnStretch(3, 1)
+        grid.setRowStretch(len(log.columns) + 1, 1)
+        area.setWidget(inner)
+        column.addWidget(area, 1)
+        self.said = QLabel()
+        self.said.setObjectName("wrong")
+        self.said.setWordWrap(True)
+        column.addWidget(self.said)
+        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        self.go = self.buttons.addButton("Import as a new test", QDialogButtonBox.ButtonRole.AcceptRole)
+        if self.go:
+            self.go.setObjectName("act")
+        self.buttons.accepted.connect(self.accept)
+        self.buttons.rejected.connect(self.reject)
+        column.addWidget(note(f"The lifts found in the log become a test of {desk.build.name} on {desk.rig.name}."))
+        column.addWidget(self.buttons)
+        self._check()
+
+    def _units(self, i: int, wanted: str) -> None:
+        what, unit = self.choices[i]
+        key = what.currentData()
+        unit.blockSignals(True)
+        unit.clear()
+        unit.setEnabled(bool(key))
+        if key:
+            offered = list(quantity.kind_of(log_files.kind_of_channel(key)).units)
+            unit.addItems(offered)
+            guess = self.log.columns[i].unit if self.log.columns[i].channel == key else ""
+            text = wanted or guess
+            if text and text not in offered:
+                unit.addItem(text)
+            unit.setCurrentText(text or ("" if len(offered) > 1 and key != "t" and not wanted else offered[0]))
+        unit.blockSignals(False)
+        self._check()
+
+    def mapping(self) -> dict[int, tuple[str, str]]:
+        """Column position -> (channel, unit)."""
+        return {i: (what.currentData(), unit.currentText().strip()) for i, (what, unit) in enumerate(self.choices) if what.currentData()}
+
+    def _check(self) -> None:
+        chosen = [c for c, _ in self.mapping().values()]
+        problem = ""
+        twice = {c for c in chosen if chosen.count(c) > 1}
+        if twice:
+            name = "Time" if "t" in twice else CHANNELS[next(iter(twice))].label
+            problem = f"{name} is chosen for two columns."
+        elif "t" not in chosen:
+            problem = "Choose which column is the time."
+        elif "speed" not in chosen:
+            problem = "Choose which column is the output speed."
+        else:
+            for i, (channel, unit) in self.mapping().items():
+                kind = log_files.kind_of_channel(channel)
+                try:
+                    quantity.to_si(0.0, unit, kind) if unit or "" in quantity.kind_of(kind).units else quantity.parse("1", kind)
+                except quantity.QuantityError as err:
+                    problem = f"{self.log.columns[i].header}: {err}"
+                    break
+        self.said.setText(problem)
+        if hasattr(self, "go") and self.go:
+            self.go.setEnabled(not problem)
+
+    def remember(self) -> None:
+        if self.desk.book:
+            chosen = self.mapping()
+            self.desk.book.set_setting(f"import {self.log.key()}", [chosen.get(i, ("", "")) for i in range(len(self.log.columns))])
+
+
+class ConnectDialog(QDialog):
+    """A board on a serial port: which port, how fast, and what its columns are when it does not say so itself."""
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        from serial.tools import list_ports
+
+        self.desk = desk
+        self.setWindowTitle("Connect a bench")
+        self.setMinimumWidth(520)
+        column = QVBoxLayout(self)
+        form = QFormLayout()
+        self.port = QComboBox()
+        self.port.setEditable(True)
+        self.port.addItems([p.device for p in list_ports.comports()])
+        self.baud = QComboBox()
+        self.baud.addItems(["9600", "57600", "115200", "230400", "921600"])
+        self.baud.setCurrentText("115200")
+        self.plain = QCheckBox("The board only prints numbers")
+        self.columns = QLineEdit(str((desk.book.setting("columns") if desk.book else None) or "t/ms, cell/counts, speed/rpm, voltage/V, current/A"))
+        self.columns.setAccessibleName("Columns of the board")
+        self.columns.setEnabled(False)
+        self.plain.toggled.connect(self.columns.setEnabled)
+        form.addRow("Port", self.port)
+        form.addRow("Speed, baud", self.baud)
+        form.addRow("", self.plain)
+        form.addRow("Its columns", self.columns)
+        column.addLayout(form)
+        column.addWidget(note(f"Columns as name/unit, left to right. Names: seq, t, {', '.join(CHANNELS)}; any other name is passed over."))
+        self.said = QLabel()
+        self.said.setObjectName("wrong")
+        self.said.setWordWrap(True)
+        column.addWidget(self.said)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        go = buttons.addButton("Connect", QDialogButtonBox.ButtonRole.AcceptRole)
+        if go:
+            go.setObjectName("act")
+        buttons.accepted.connect(self._accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self.mapping: Any = None
+
+    def _accept(self) -> None:
+        from sparring.bench.lines import LineError, Mapping
+
+        if not self.port.currentText().strip():
+            self.said.setText("No port: plug the board in, or type the port's path.")
+            return
+        if self.plain.isChecked():
+            try:
+                self.mapping = Mapping.from_header(self.columns.text())
+            except LineError as err:
+                self.said.setText(str(err))
+                return
+            if not self.mapping.channels:
+                self.said.setText("None of these names is a sensor; see the list above.")
+                return
+            if self.desk.book:
+                self.desk.book.set_setting("columns", self.columns.text())
+        self.accept()
+
+
+class UnitsDialog(QDialog):
+    """Which unit each kind of quantity is shown in."""
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Units")
+        column = QVBoxLayout(self)
+        column.addWidget(note("Shown everywhere at once. Any unit of the right kind can always be typed."))
+        form = QFormLayout()
+        for kind in ("torque", "speed", "force", "mass", "length", "power", "voltage", "current", "temperature", "angle"):
+            choice = QComboBox()
+            choice.addItems([u for u in quantity.kind_of(kind).units if u])
+            choice.setCurrentText(desk.units[kind])
+            choice.activated.connect(lambda _i, k=kind, c=choice: desk.set_unit(k, c.currentText()))
+            form.addRow(kind.capitalize(), choice)
+        column.addLayout(form)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+
+
+class ShortcutsDialog(QDialog):
+    """Every key in one place."""
+
+    def __init__(self, keys: list[tuple[str, str]], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Keys")
+        self.resize(460, 420)
+        column = QVBoxLayout(self)
+        table = Table(["key", "does"], "Keys")
+        table.fill([list(k) for k in keys])
+        for row in range(table.rowCount()):
+            item = table.item(row, 1)
+            if item:
+                item.setTextAlignment(int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter))
+        column.addWidget(table)
+
+

@@ -1,0 +1,149 @@
+"""Charts: axes with units, crosshair with a readout, zoom by wheel and drag, copies as picture, table or CSV."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QGuiApplication, QPen
+from PyQt6.QtWidgets import QMenu
+
+from sparring.ui.theme import font, theme
+
+pg.setConfigOptions(antialias=True)
+
+
+class Chart(pg.PlotWidget):
+    """One pair of axes. `rows`: what a copied table holds (header, lines of figures), given by whoever fills it."""
+
+    pointed = pyqtSignal(float, float)
+    clicked = pyqtSignal(float, float)
+
+    def __init__(self, x_label: str, y_label: str, *, name: str = "", time_axis: bool = False) -> None:
+        super().__init__()
+        self.setAccessibleName(name or y_label)
+        self.setMinimumHeight(60)
+        self.rows: Callable[[], tuple[list[str], list[list[float]]]] | None = None
+        self.x_label, self.y_label = x_label, y_label
+        item = self.getPlotItem()
+        item.setMenuEnabled(False)
+        item.hideButtons()
+        item.showGrid(x=True, y=True, alpha=0.18)
+        self._styled: list[Callable[[], None]] = []
+        self._cross = [pg.InfiniteLine(angle=a, movable=False) for a in (90, 0)]
+        self._readout = pg.TextItem(anchor=(0, 1))
+        self._readout.setFont(font(11, figures=True))
+        self.readout: Callable[[float, float], str] | None = None
+        for part in (*self._cross, self._readout):
+            part.setZValue(50)
+            part.hide()
+            self.addItem(part, ignoreBounds=True)
+        self.scene().sigMouseMoved.connect(self._moved)
+        self.scene().sigMouseClicked.connect(self._clicked)
+        theme.changed.connect(self.restyle)
+        self.restyle()
+
+    def styled(self, apply: Callable[[], None]) -> None:
+        """Registers a colouring, done now and after each change of theme."""
+        self._styled.append(apply)
+        apply()
+
+    def restyle(self) -> None:
+        self.setBackground(theme.colour("sheet"))
+        item = self.getPlotItem()
+        label = {"color": theme.hex("ink-2"), "font-size": "11px"}
+        item.setLabel("bottom", self.x_label, **label)
+        item.setLabel("left", self.y_label, **label)
+        for side in ("left", "bottom"):
+            axis = item.getAxis(side)
+            axis.setPen(theme.colour("rule"))
+            axis.setTextPen(theme.colour("ink-2"))
+            axis.setStyle(tickFont=font(11, figures=True), tickLength=-4)
+        for line in self._cross:
+            line.setPen(pg.mkPen(theme.colour("ink-2"), width=1, style=Qt.PenStyle.DotLine))
+        self._readout.setColor(theme.colour("ink"))
+        self._readout.fill = pg.mkBrush(theme.colour("sheet", 230))
+        for apply in self._styled:
+            apply()
+
+    def set_labels(self, x: str, y: str) -> None:
+        self.x_label, self.y_label = x, y
+        self.restyle()
+
+    def _moved(self, at: QPointF) -> None:
+        box = self.getPlotItem().getViewBox()
+        inside = box.sceneBoundingRect().contains(at)
+        for part in (*self._cross, self._readout):
+            part.setVisible(bool(inside))
+        if not inside:
+            return
+        p = box.mapSceneToView(at)
+        self._cross[0].setPos(p.x())
+        self._cross[1].setPos(p.y())
+        (x0, x1), (y0, y1) = box.viewRange()
+        self._readout.setAnchor((1 if p.x() > (x0 + x1) / 2 else 0, 0 if p.y() > (y0 + y1) / 2 else 1))
+        self._readout.setPos(p.x(), p.y())
+        self._readout.setText(self.readout(p.x(), p.y()) if self.readout else f"{p.x():.4g}, {p.y():.4g}")
+        self.pointed.emit(p.x(), p.y())
+
+    def leaveEvent(self, event: Any) -> None:
+        for part in (*self._cross, self._readout):
+            part.hide()
+        super().leaveEvent(event)
+
+    def _clicked(self, event: Any) -> None:
+        box = self.getPlotItem().getViewBox()
+        if event.button() == Qt.MouseButton.LeftButton:
+            if event.double():
+                box.autoRange()
+                return
+            p = box.mapSceneToView(event.scenePos())
+            self.clicked.emit(p.x(), p.y())
+        elif event.button() == Qt.MouseButton.RightButton:
+            self.menu().popup(event.screenPos().toPoint())
+
+    def menu(self) -> QMenu:
+        """What can be done with the chart."""
+        menu = QMenu(self)
+        menu.addAction("Show all", lambda: self.getPlotItem().getViewBox().autoRange())
+        menu.addAction("Copy as picture", self.copy_picture)
+        if self.rows is not None:
+            menu.addAction("Copy as table", lambda: self.copy_table("\t"))
+            menu.addAction("Copy as CSV", lambda: self.copy_table(","))
+        return menu
+
+    def copy_picture(self) -> None:
+        clipboard = QGuiApplication.clipboard()
+        if clipboard:
+            clipboard.setPixmap(self.grab())
+
+    def copy_table(self, separator: str) -> None:
+        clipboard = QGuiApplication.clipboard()
+        if clipboard and self.rows is not None:
+            head, lines = self.rows()
+            clipboard.setText("\n".join([separator.join(head), *(separator.join(f"{v:.6g}" for v in line) for line in lines)]))
+
+
+def pen(colour: str, width: float = 1.6, style: Qt.PenStyle = Qt.PenStyle.SolidLine, alpha: int = 255) -> QPen:
+    result: QPen = pg.mkPen(theme.colour(colour, alpha), width=width, style=style)
+    return result
+
+
+def thinned(t: np.ndarray, y: np.ndarray, columns: int) -> tuple[np.ndarray, np.ndarray]:
+    """The lowest and highest value of each of `columns` spans: what a screen that wide can show of (t, y)."""
+    n = len(t)
+    if n <= 4 * columns:
+        return t, y
+    size = n // columns
+    whole = size * columns
+    blocks = y[:whole].reshape(columns, size)
+    low, high = blocks.min(axis=1), blocks.max(axis=1)
+    out_t = np.repeat(t[:whole:size], 2)
+    out_y = np.empty(2 * columns)
+    out_y[0::2], out_y[1::2] = low, high
+    if whole < n:
+        out_t, out_y = np.append(out_t, t[-1]), np.append(out_y, y[-1])
+    return out_t, out_y

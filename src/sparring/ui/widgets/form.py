@@ -1,0 +1,139 @@
+"""Forms over records: a label and the right field for each, kept in step with the desk."""
+
+from __future__ import annotations
+
+import types
+import typing
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QSpinBox, QWidget
+
+from sparring.core.quantity import Measured
+from sparring.core.records import Q, Record
+from sparring.ui.desk import Desk
+from sparring.ui.widgets.quantity_field import QuantityField
+
+Path = tuple[str | int, ...]
+
+
+def annotation(record: Record, path: Path) -> tuple[Any, Q | None, bool]:
+    """(bare type, quantity marker, optional) of the field at `path`."""
+    node: Any = record
+    for part in path[:-1]:
+        node = getattr(node, part) if isinstance(part, str) else node[part]
+    field = type(node).model_fields[str(path[-1])]
+    bare, optional = field.annotation, False
+    markers = list(field.metadata)
+    if isinstance(bare, types.UnionType) or typing.get_origin(bare) is typing.Union:
+        inner = [a for a in typing.get_args(bare) if a is not type(None)]
+        optional = len(inner) < len(typing.get_args(bare))
+        bare = inner[0]
+    if hasattr(bare, "__metadata__"):
+        markers += bare.__metadata__
+        bare = bare.__origin__
+    return bare, next((m for m in markers if isinstance(m, Q)), None), optional
+
+
+def value_at(record: Record, path: Path) -> Any:
+    node: Any = record
+    for part in path:
+        node = getattr(node, part) if isinstance(part, str) else node[part]
+    return node
+
+
+class Form(QWidget):
+    """Rows of (label, path) of one record of the desk: 'build', 'rig' or 'plan'."""
+
+    def __init__(self, desk: Desk, what: str, rows: list[tuple[str, Path]], *, units: dict[Path, str] | None = None,
+                 parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk, self.what, self._units = desk, what, units or {}
+        self.fields: dict[Path, QWidget] = {}
+        self._refresh: list[Callable[[], None]] = []
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(10)
+        grid.setVerticalSpacing(5)
+        for n, (label, path) in enumerate(rows):
+            text = QLabel(label)
+            field = self._field(label, path)
+            text.setBuddy(field)
+            grid.addWidget(text, n, 0)
+            grid.addWidget(field, n, 1)
+            self.fields[path] = field
+        grid.setColumnStretch(1, 1)
+        {"build": desk.build_changed, "rig": desk.rig_changed, "plan": desk.plan_changed}[what].connect(self.refresh)
+        desk.units_changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        for update in self._refresh:
+            update()
+
+    def _record(self) -> Record:
+        record: Record = getattr(self.desk, self.what)
+        return record
+
+    def _field(self, label: str, path: Path) -> QWidget:
+        bare, info, optional = annotation(self._record(), path)
+
+        def commit(value: Any) -> str | None:
+            return self.desk.edit(self.what, path, value, f"{label} changed")
+
+        def current() -> Any:
+            try:
+                return value_at(self._record(), path)
+            except (IndexError, AttributeError):
+                return None
+
+        if info is not None:
+            unit = self._units.get(path)
+            field = QuantityField(info, unit or info.file_unit, commit, optional=optional, measured=bare is Measured, name=label)
+            self._refresh.append(lambda: field.set_value(current(), unit or self._unit(info)))
+            return field
+        if typing.get_origin(bare) is typing.Literal:
+            choice = QComboBox()
+            choice.setAccessibleName(label)
+            choice.addItems([str(v) for v in typing.get_args(bare)])
+            choice.activated.connect(lambda _i: commit(choice.currentText()))
+            self._refresh.append(lambda: choice.setCurrentText(str(current())))
+            return choice
+        if bare is int:
+            spin = QSpinBox()
+            spin.setAccessibleName(label)
+            spin.setRange(1, 9999)
+            spin.setAlignment(Qt.AlignmentFlag.AlignRight)
+            spin.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+
+            def take() -> None:
+                if spin.value() != current() and current() is not None and (reason := commit(spin.value())):
+                    spin.setValue(current())
+                    self.desk.said.emit(reason)
+
+            spin.editingFinished.connect(take)
+            self._refresh.append(lambda: spin.setValue(current() or 1))
+            return spin
+        if bare is float:
+            plain = QuantityField(Q("ratio", ""), "", commit, measured=False, name=label)
+            self._refresh.append(lambda: plain.set_value(current(), ""))
+            return plain
+        line = QLineEdit()
+        line.setAccessibleName(label)
+
+        def take_text() -> None:
+            if line.isModified() and (reason := commit(line.text())):
+                self.desk.said.emit(reason.split(": ", 1)[-1])
+            line.setModified(False)
+
+        line.editingFinished.connect(take_text)
+        self._refresh.append(lambda: None if line.isModified() else line.setText(str(current() or "")))
+        return line
+
+    def _unit(self, info: Q) -> str:
+        """The tester's unit; small things keep the unit that fits them (mm, mN·m) while it is metric."""
+        chosen = self.desk.units[info.kind]
+        from sparring.core.quantity import kind_of
+
+        return info.file_unit if chosen == kind_of(info.kind).default else chosen

@@ -1,0 +1,77 @@
+"""Small pieces that several pages use: sheets, headings, care notes, tables, quantity texts."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QLabel, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+
+
+def sheet(title: str = "", margins: int = 12) -> tuple[QFrame, QVBoxLayout]:
+    """A panel with a heading."""
+    frame = QFrame()
+    frame.setObjectName("sheet")
+    layout = QVBoxLayout(frame)
+    layout.setContentsMargins(margins, margins - 2, margins, margins)
+    layout.setSpacing(6)
+    if title:
+        layout.addWidget(heading(title))
+    return frame, layout
+
+
+def heading(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setObjectName("title")
+    return label
+
+
+def note(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setObjectName("note")
+    label.setWordWrap(True)
+    return label
+
+
+def care(text: str) -> QLabel:
+    """A care note: plain words, dark on amber."""
+    label = QLabel(text)
+    label.setObjectName("care")
+    label.setWordWrap(True)
+    return label
+
+
+class Table(QTableWidget):
+    """A read-only table of figures, right-aligned, the first column left."""
+
+    def __init__(self, head: list[str], name: str, parent: QWidget | None = None) -> None:
+        super().__init__(0, len(head), parent)
+        self.setAccessibleName(name)
+        self.setHorizontalHeaderLabels(head)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setShowGrid(False)
+        self.setTabKeyNavigation(False)
+        vertical, horizontal = self.verticalHeader(), self.horizontalHeader()
+        if vertical:
+            vertical.hide()
+            vertical.setDefaultSectionSize(25)
+        if horizontal:
+            horizontal.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+            horizontal.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+            horizontal.setHighlightSections(False)
+
+    def head(self, texts: list[str]) -> None:
+        self.setHorizontalHeaderLabels(texts)
+
+    def fill(self, rows: list[list[str]]) -> None:
+        self.setRowCount(len(rows))
+        for r, row in enumerate(rows):
+            for c, text in enumerate(row):
+                item = self.item(r, c)
+                if item is None:
+                    item = QTableWidgetItem()
+                    side = Qt.AlignmentFlag.AlignLeft if c == 0 else Qt.AlignmentFlag.AlignRight
+                    item.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
+                    self.setItem(r, c, item)
+                if item.text() != text:
+                    item.setText(text)

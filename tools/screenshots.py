@@ -1,0 +1,130 @@
+"""Takes the pictures of the main views from the demo data."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+_config = tempfile.mkdtemp()
+os.environ["XDG_CONFIG_HOME"] = _config
+
+from sparring.demo import make_logbook
+from sparring.ui import background
+from sparring.ui.application import application
+from sparring.ui.shell import MainWindow
+
+
+def settle(app, until=lambda: True, most=20.0):
+    """Lets the window work until `until` holds and nothing is pending."""
+    end = time.monotonic() + most
+    while time.monotonic() < end:
+        app.processEvents()
+        time.sleep(0.01)
+        if until() and not background.busy():
+            break
+    for _ in range(5):
+        app.processEvents()
+
+
+def live(app, window, seconds):
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        app.processEvents()
+        time.sleep(0.005)
+
+
+def main(out: Path, only: set[str], size: tuple[int, int]) -> None:
+    import shutil
+
+    out.mkdir(parents=True, exist_ok=True)
+    cached = Path(tempfile.gettempdir()) / "sparring-demo-for-pictures"
+    make_logbook(cached)
+    folder = Path(tempfile.mkdtemp()) / "demo"
+    shutil.copytree(cached, folder)
+    app = application()
+    window = MainWindow()
+    window.resize(*size)
+    window.show()
+    window.desk.open(folder)
+    settle(app, lambda: window.desk.book is not None)
+    ids = {b.name: i for i, b in window.desk.book.builds()}
+
+    def shot(name: str) -> None:
+        if only and name not in only:
+            return
+        settle(app, most=1.0)
+        window.grab().save(str(out / f"{name}.png"))
+        print(out / f"{name}.png")
+
+    def wanted(*names: str) -> bool:
+        return not only or bool(only & set(names))
+
+    window.desk.choose_build(ids["Dunnock r1"])
+    settle(app, lambda: window.desk.result is not None)
+    window.message.hide()
+    window.go("Build")
+    shot("build")
+    window.go("Rig")
+    shot("rig")
+    window.go("Results")
+    window.desk.select(4, 0)
+    cards = window.findings.cards()
+    if cards:
+        cards[0].open(True)
+    shot("results")
+    window.results_page.tabs.setCurrentIndex(1)
+    shot("results-recording")
+    window.results_page.tabs.setCurrentIndex(2)
+    window.set_dark(True)
+    shot("results-dark")
+    window.go("Build")
+    shot("build-dark")
+    window.set_dark(False)
+    if wanted("run", "run-dark"):
+        window.desk.choose_build(ids["Dunnock r2"])
+        window.desk.new_test()
+        window.go("Run")
+        s = window.session
+        s.simulate(window.desk.build, window.desk.rig)
+        settle(app, lambda: s.state == "ready" and s.ring is not None and s.ring.count > 90)
+        window.run_page.do_next()
+        settle(app, lambda: s.tare is not None)
+        for n in range(3):
+            settle(app, lambda: s.state == "ready")
+            window.run_page.do_next()
+            if n == 1:
+                live(app, window, 2.0)
+                s.mark("click heard")
+            if n < 2:
+                settle(app, lambda: s.state == "ready", 20)
+                settle(app, lambda: window.desk.result is not None)
+        live(app, window, 2.5)
+        window.message.hide()
+        shot("run")
+        window.set_dark(True)
+        shot("run-dark")
+        window.set_dark(False)
+    if wanted("import"):
+        from sparring.ui.dialogs import ImportDialog
+        from sparring.files import log_files
+
+        log = Path(tempfile.mkdtemp()) / "bench-log.csv"
+        log.write_text("Time (ms);RPM out;Bus voltage (V);Current (mA);Load (kg);Note\n" + "".join(
+            f"{i * 12};{118.2 + i % 3 * 0.4:.1f};{12.01 - i % 2 * 0.01:.2f};{802 + i % 5};1.50;ok\n".replace(".", ",") for i in range(40)))
+        dialog = ImportDialog(window.desk, log_files.look(log), window)
+        dialog.show()
+        settle(app, most=0.5)
+        dialog.grab().save(str(out / "import.png"))
+        dialog.close()
+    window.close()
+
+
+if __name__ == "__main__":
+    where = Path(sys.argv[1])
+    chosen = {a for a in sys.argv[2:] if not a[0].isdigit()}
+    dims = next((tuple(map(int, a.split("x"))) for a in sys.argv[2:] if a[0].isdigit()), (1280, 800))
+    main(where, chosen, dims)
