@@ -109,8 +109,8 @@ def main(out: Path, only: set[str], size: tuple[int, int]) -> None:
         shot("run-dark")
         window.set_dark(False)
     if wanted("import"):
-        from sparring.ui.dialogs import ImportDialog
         from sparring.files import log_files
+        from sparring.ui.dialogs import ImportDialog
 
         log = Path(tempfile.mkdtemp()) / "bench-log.csv"
         log.write_text("Time (ms);RPM out;Bus voltage (V);Current (mA);Load (kg);Note\n" + "".join(

@@ -17,6 +17,7 @@ import numpy as np
 
 from sparring.bench.lines import Mapping, with_checksum
 from sparring.core.plant.bench import Bench, Plant
+from sparring.core.plant.lifts import RAMP
 from sparring.core.plant.sensors import SensorSet
 
 _COLUMNS = Mapping.from_header("seq, t/ms, cell/counts, speed/rpm, motor_speed/rpm, voltage/V, current/A, temperature/°C")
@@ -44,7 +45,7 @@ class SimulatedBench:
         self.faults = faults or Faults()
         self.rng = np.random.default_rng(seed)
         self.volts, self.moving = 12.0, "stop"
-        self.seq, self._still, self._over = 0, 0.0, 0.0
+        self.seq, self._still, self._over, self._since = 0, 0.0, 0.0, 0.0
         self._crept = np.zeros(1)
         self._angle = self.plant.state.angle.copy()
         self._cell: list[float] = []
@@ -156,10 +157,13 @@ class SimulatedBench:
     def _move(self, word: str) -> None:
         self.moving = word
         self._still = self._over = 0.0
-        self.plant.volts[:] = {"up": self.volts, "down": -self.volts, "stop": 0.0}[word]
+        self._since = 0.0
 
     def _sample(self, period: float) -> bytes:
         plant = self.plant
+        self._since += period
+        sign = {"up": 1.0, "down": -1.0, "stop": 0.0}[self.moving]
+        plant.volts[:] = sign * self.volts * min(self._since / RAMP, 1.0)
         plant.advance(period)
         truth = plant.truth()
         truth["speed"] = (plant.state.angle - self._angle) / plant.bench.ratio / period
@@ -186,7 +190,7 @@ class SimulatedBench:
         """The board's own stops."""
         height, speed, current = float(self.plant.state.height[0]), float(truth["speed"][0]), float(truth["current"][0])
         if self.moving == "up":
-            self._still = self._still + period if abs(speed) < 0.02 else 0.0
+            self._still = self._still + period if abs(speed) < 0.02 and self._since > RAMP else 0.0
             self._over = self._over + period if abs(current) > self.current_limit else 0.0
             if height >= self.travel:
                 self._move("stop")

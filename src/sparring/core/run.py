@@ -12,7 +12,7 @@ class Run(Record):
     """What is known of one run beside its recording.
 
     load: weight hung (hook excluded); None where only the load cell knows. start, stop: the run's part of the
-    recording [s]; tare: reading of the empty cell before it.
+    recording [s]; tare: reading of the cell with the cord slack, before it.
     """
 
     version: Literal["sparring.run/1"] = "sparring.run/1"

@@ -88,7 +88,7 @@ def fit_line(x: np.ndarray, y: np.ndarray, x0: float = 0.0, tag: str = "line") -
     d = np.asarray(x, float) - x0
     y = np.asarray(y, float)
     D = n * (d**2).sum() - d.sum() ** 2
-    if D <= 1e-12 * n * (d**2).sum():
+    if 1e-12 * n * (d**2).sum() >= D:
         raise ValueError("all points lie at one place; the slope cannot be known")
     slope = float((n * (d * y).sum() - d.sum() * y.sum()) / D)
     intercept = (y.sum() - slope * d.sum()) / n

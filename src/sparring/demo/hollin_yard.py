@@ -17,6 +17,7 @@ from sparring.core.plant.bench import bench_of
 from sparring.core.plant.lifts import ladder, runs_of
 from sparring.core.plant.sensors import calibration_points, sensors_of
 from sparring.core.quantity import Measured
+from sparring.core.reduce.results import analyse, headline
 from sparring.core.rig import Limits, Rig
 from sparring.core.rig.calibration import Calibration
 from sparring.core.rig.hoist import Hoist
@@ -109,7 +110,8 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
             loads = [m.value for m in scene.plan.loads]
             lifts = ladder(bench, sensors_of(scene.rig, **scene.sensors), loads, scene.rig.method.hook_mass.value, scene.plan.repeats,
                            volts=scene.plan.voltage, travel=scene.rig.method.travel, seed=scene.seed)
-            tare = Measured(84_120.0 + 2_104.0 * 0.047 * 9.812, 4.0)
+            tare = Measured(84_120.0, 4.0)
             for run, recording in runs_of(lifts, list(scene.plan.loads), scene.plan.voltage, tare=tare):
                 book.add_run(test_id, run, recording)
+            book.save_headline(test_id, headline(analyse(scene.build, scene.rig, scene.plan, book.material(test_id))))
     return folder

@@ -12,11 +12,11 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QObject, QSettings, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
-from sparring import __version__
 from sparring.core import quantity
 from sparring.core.build import Build
 from sparring.core.findings import Finding, Peer
 from sparring.core.plan import Plan
+from sparring.core.quantity import Measured
 from sparring.core.records import Record, RecordError, changed
 from sparring.core.rig import Rig
 from sparring.ui import background
@@ -261,6 +261,8 @@ class Desk(QObject):
             if ticket != self._analysing or test_id != self.test_id or self.book is None:
                 return
             self.result = result
+            from sparring.core.reduce.results import headline
+
             self.book.save_headline(test_id, headline(result))
             self.result_changed.emit()
             self.lists_changed.emit()
@@ -295,21 +297,7 @@ class Desk(QObject):
         """A value (plain or with uncertainty) in the tester's unit."""
         if value is None:
             return "–"
+        if isinstance(value, Measured):
+            return quantity.show(value.value, kind, self.units[kind], u=value.u if u else None, decimals=decimals, with_unit=with_unit)
         n, s = float(getattr(value, "nominal_value", value)), float(getattr(value, "std_dev", 0.0))
         return quantity.show(n, kind, self.units[kind], u=s if u and s else None, decimals=decimals, with_unit=with_unit)
-
-
-def headline(result: TestResult) -> dict[str, Any]:
-    """The figures that lists show, with the version that derived them."""
-    from sparring.core.reduce.spread import random_part
-    from sparring.core.uncertainty import nominal, std
-
-    best = result.best
-    if best is None:
-        return {"derived_by": __version__}
-    kind = "gearbox" if best.gearbox is not None else "wire_to_shaft"
-    value = getattr(best, kind)
-    return {"derived_by": __version__, "kind": kind, "value": nominal(value), "u": std(value), "random": random_part(value),
-            "lifts": len(best.points), "torque": nominal(best.torque)}
-
-

@@ -29,7 +29,7 @@ class Driveline(QWidget):
         self.flow: PowerFlow | None = None
         self.source = ""
         self.rig_lines: tuple[str, str] = ("", "")
-        self.wire: tuple[str, str] = ("", "")  # efficiency shown large, and its note
+        self.wire: tuple[str, ...] = ("", "", "")  # efficiency shown large, its uncertainty, the gearbox's
         self.live = False
         self._angle = 0.0
         self._gap = False
@@ -42,7 +42,7 @@ class Driveline(QWidget):
         for signal in (theme.changed, desk.units_changed, desk.build_changed):
             signal.connect(self.update)
 
-    def show_flow(self, flow: PowerFlow | None, source: str, rig_lines: tuple[str, str], wire: tuple[str, str], *, live: bool = False) -> None:
+    def show_flow(self, flow: PowerFlow | None, source: str, rig_lines: tuple[str, str], wire: tuple[str, str, str], *, live: bool = False) -> None:
         self.flow, self.source, self.rig_lines, self.wire, self.live = flow, source, rig_lines, wire, live
         turning = live and flow is not None and flow.power_out > 0.01
         if turning != self._timer.isActive():
@@ -184,7 +184,7 @@ class Driveline(QWidget):
             if s.losses:
                 lower.append((left + (right - left) * 0.78, after))
                 heats.append((left + (right - left) * 0.42, s.power, sum(x.power for x in s.losses),
-                              " + ".join(_short(x.cause) for x in s.losses if x.power > 0.005 * most), any(x.estimated for x in s.losses)))
+                              " + ".join(_short(x.cause) for x in s.losses if x.power > 0.005 * most), sum(x.power for x in s.losses if x.estimated) > 0.5 * sum(x.power for x in s.losses)))
         lower.append((end, powers[-1]))
         path.lineTo(end, top + height(lower[-1][1]))
         for (x2, p2), (x1, p1) in zip(lower[-2::-1], lower[:0:-1], strict=True):
@@ -228,7 +228,15 @@ class Driveline(QWidget):
         fade = QLinearGradient(0, y - thick, 0, foot)
         fade.setColorAt(0, theme.colour("heat", 235))
         fade.setColorAt(1, theme.colour("heat", 90))
-        p.fillPath(path, QBrush(fade) if not estimated else QBrush(theme.colour("heat", 200), Qt.BrushStyle.BDiagPattern))
+        if estimated:
+            p.save()
+            p.setClipPath(path)
+            p.setPen(QPen(QBrush(fade), 1.4))
+            for at in range(int(x) - 40, int(x) + 80, 4):
+                p.drawLine(QPointF(at, foot), QPointF(at + foot - y + thick, y - thick))
+            p.restore()
+        else:
+            p.fillPath(path, QBrush(fade))
         p.setPen(theme.colour("heat-text"))
         label = f"{self.desk.show(lost, 'power', decimals=1 if lost >= 0.95 else 2)} {cause}"
         p.drawText(QPointF(x + 28 + thick / 2, foot + 4), label)
@@ -245,10 +253,12 @@ class Driveline(QWidget):
         p.drawText(box.translated(0, 16).adjusted(0, 0, 0, 22), flag, self.wire[0])
         p.setFont(font(12))
         p.setPen(theme.colour("torque"))
-        p.drawText(box.translated(0, 54), flag, self.wire[1])
+        p.drawText(box.translated(0, 72), flag, self.wire[2])
         p.setPen(theme.colour("ink-2"))
+        p.setFont(font(11))
+        p.drawText(box.translated(0, 54), flag, self.wire[1])
         p.setFont(font(11, bold=self.live))
-        p.drawText(box.translated(0, 74), flag, self.source)
+        p.drawText(box.translated(0, 92), flag, self.source)
 
 
 def _short(cause: str) -> str:

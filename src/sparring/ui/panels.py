@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import date
+from datetime import UTC, date, datetime
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
@@ -58,7 +58,7 @@ class LogbookPanel(QFrame):
         self.tree.setRootIsDecorated(False)
         self.tree.setUniformRowHeights(True)
         header = self.tree.header()
-        if header:
+        if header is not None:
             header.setStretchLastSection(False)
             header.setSectionResizeMode(0, header.ResizeMode.Stretch)
             header.setSectionResizeMode(1, header.ResizeMode.ResizeToContents)
@@ -93,9 +93,9 @@ class LogbookPanel(QFrame):
             own = [t for t in tests if t.build_id == build_id]
             head = next((t.headline for t in reversed(own) if t.headline and "value" in t.headline), None)
             facts = {"ratio": abs(build.ratio()), "efficiency": head["value"] if head else None,
-                     "mass": build.mass.value if build.mass else None, "stall": None}
+                     "mass": build.mass.value if build.mass else None, "stall": head.get("stall") if head else None}
             words = " ".join([build.name, build.title, build.lubricant, build.notes, *(s.material for s in build.stages),
-                              *(f"{t.title} {t.created:%Y-%m-%d}" for t in own)])
+                              *(f"{t.title} {local(t.created):%Y-%m-%d}" for t in own)])
             if not keep(words, facts):
                 continue
             shown += 1
@@ -115,7 +115,7 @@ class LogbookPanel(QFrame):
             family.addChild(item)
             if len(own) > 1:
                 for t in own:
-                    sub = QTreeWidgetItem([f"{t.created:%d %b %H:%M} {t.title}", self._head(t.headline)])
+                    sub = QTreeWidgetItem([f"{local(t.created):%d %b %H:%M} {t.title}", self._head(t.headline)])
                     sub.setTextAlignment(1, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
                     sub.setData(0, Qt.ItemDataRole.UserRole, ("test", t.id))
                     item.addChild(sub)
@@ -142,6 +142,11 @@ class LogbookPanel(QFrame):
             self.desk.choose_build(number)
         elif kind == "test" and number != self.desk.test_id:
             self.desk.choose_test(number)
+
+
+def local(moment: datetime) -> datetime:
+    """A stored moment (UTC; the database may drop the zone) in the tester's time."""
+    return (moment if moment.tzinfo else moment.replace(tzinfo=UTC)).astimezone()
 
 
 def matcher(text: str) -> Callable[[str, dict[str, float | None]], bool]:
@@ -253,6 +258,7 @@ class FindingsPanel(QFrame):
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.body = QWidget()
+        self.body.setObjectName("plain")
         self.list = QVBoxLayout(self.body)
         self.list.setContentsMargins(0, 0, 4, 0)
         self.list.setSpacing(4)
@@ -266,6 +272,8 @@ class FindingsPanel(QFrame):
             item = self.list.takeAt(0)
             widget = item.widget() if item else None
             if widget:
+                widget.hide()
+                widget.setParent(None)
                 widget.deleteLater()
         findings = self.desk.findings
         for finding in findings:

@@ -7,7 +7,17 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEvent, QKeySequence, QResizeEvent, QShortcut
+from PyQt6.QtGui import (
+    QAction,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QIcon,
+    QKeyEvent,
+    QKeySequence,
+    QResizeEvent,
+    QShortcut,
+)
 from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -105,6 +115,8 @@ class MainWindow(QMainWindow):
         self._message_timer.timeout.connect(self.message.hide)
         self.connection = QLabel()
         self.connection.setMargin(6)
+        self.connection.setFixedWidth(330)
+        self.connection.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self._menus()
         bar = self.menuBar()
         if bar:
@@ -172,7 +184,7 @@ class MainWindow(QMainWindow):
         menu("B&uild", ("New build", "Ctrl+N", self._new_build), ("New revision of this build", "Ctrl+R", d.new_revision), None,
              ("Open a build file …", "", self.open_build), ("Save as a build file …", "Ctrl+S", self.save_build))
         menu("Be&nch", ("Simulated bench", "Ctrl+B", self._simulate), ("Connect a board …", "", self.connect_board), ("Disconnect", "", self.session.disconnect_bench), None,
-             ("Tare with the empty hook", "", lambda: self.session.send("tare")), ("Mark this moment", "", self.run_page.mark),
+             ("Tare with the cord slack", "", lambda: self.session.send("tare")), ("Mark this moment", "", self.run_page.mark),
              ("New test", "Ctrl+T", d.new_test), None, ("Stop", "", self.session.stop))
         view = menu("&View", ("Fold the logbook", "Ctrl+1", lambda: self._fold(self.logbook, not self.logbook.isVisible())),
                     ("Fold the findings", "Ctrl+2", lambda: self._fold(self.findings, not self.findings.isVisible())), ("Units …", "Ctrl+U", self._units))
@@ -201,6 +213,7 @@ class MainWindow(QMainWindow):
         self.right.setVisible(on_run or not self.findings.isHidden())
         self.space.setEnabled(on_run)
         self.mark_key.setEnabled(on_run)
+        self.pages.setFocus()
         self._driveline()
 
     def say(self, text: str) -> None:
@@ -290,8 +303,8 @@ class MainWindow(QMainWindow):
             first = step.points[0].run.load
             if first is not None:
                 lines = (d.show(first.value, "mass", decimals=2), lines[1])
-            self.driveline.show_flow(flow, "measured", lines, (head + (" %" if tail else ""), f"± {tail}" if tail else ""))
-            self.driveline.wire = (f"{head} %" if tail else head, f"± {tail}, gearbox {d.show(step.gearbox, 'ratio', u=False, decimals=1)}" if tail else "")
+            self.driveline.show_flow(flow, "measured", lines, (f"{head} %" if tail else head, f"± {tail}, k = 2" if tail else "",
+                                                                f"gearbox {d.show(step.gearbox, 'ratio')}"))
             return
         load = self.build_page.load
         if page == "Run" and self.run_page.lift is not None:
@@ -299,7 +312,7 @@ class MainWindow(QMainWindow):
             load = predict.load_torque(d.rig, mass)
             lines = (d.show(mass, "mass", decimals=2), lines[1])
         flow = predict.power_flow(d.build, load, d.plan.voltage)
-        self.driveline.show_flow(flow, "predicted", lines, (d.show(flow.wire_to_shaft, "ratio", decimals=1), f"gearbox {d.show(flow.gearbox, 'ratio', decimals=1)}"))
+        self.driveline.show_flow(flow, "predicted", lines, (d.show(flow.wire_to_shaft, "ratio", decimals=1), "", f"gearbox {d.show(flow.gearbox, 'ratio', decimals=1)}"))
 
     def _live_flow(self, flow: predict.PowerFlow) -> None:
         if self.work.current != "Run":
@@ -309,7 +322,7 @@ class MainWindow(QMainWindow):
         lines = ("hook" if not self.session.hung else d.show(self.session.hung, "mass", decimals=2),
                  f"drum ⌀ {d.show(d.rig.method.drum_diameter.value, 'length', decimals=1 if d.units['length'] == 'mm' else 3)}")
         self.driveline.show_flow(flow, f"live, {self.session.state}", lines, (
-            d.show(flow.wire_to_shaft, "ratio", decimals=1) if moving else "–", f"gearbox {d.show(flow.gearbox, 'ratio', decimals=0)}" if moving else "at rest"), live=True)
+            d.show(flow.wire_to_shaft, "ratio", decimals=1) if moving else "–", "", f"gearbox {d.show(flow.gearbox, 'ratio', decimals=0)}" if moving else "at rest"), live=True)
 
     def _states(self) -> None:
         d = self.desk

@@ -94,18 +94,19 @@ def _sheet(c: dict[str, str]) -> str:
     QMenu {{ background: {c['sheet']}; border: 1px solid {c['rule']}; }} QMenu::item {{ padding: 6px 24px 6px 14px; }}
     QMenu::item:disabled {{ color: {c['ink-3']}; }} QMenu::separator {{ height: 1px; background: {c['rule']}; margin: 4px 0; }}
     .Sheet, QFrame#sheet {{ background: {c['sheet']}; border: 1px solid {c['rule']}; }}
+    QWidget#plain {{ background: {c['sheet']}; }}
     QLabel#title {{ font-weight: bold; }} QLabel#note {{ color: {c['ink-2']}; font-size: 11px; }}
     QLabel#care {{ color: {c['on-amber']}; background: {c['amber']}; padding: 4px 8px; font-size: 12px; }}
     QLabel#wrong {{ color: {c['vermilion']}; }}
-    QLineEdit, QComboBox, QSpinBox, QPlainTextEdit {{ background: {c['sheet']}; border: 1px solid {c['rule']}; padding: 3px 6px;
-        min-height: 22px; selection-background-color: {c['deep']}; selection-color: {c['on-deep']}; }}
-    QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QPlainTextEdit:focus {{ border: 2px solid {c['reseda']}; padding: 2px 5px; }}
+    QLineEdit, QComboBox, QSpinBox, QPlainTextEdit {{ background: {c['sheet']}; border: 1px solid {c['rule']}; padding: 2px 6px;
+        min-height: 20px; selection-background-color: {c['deep']}; selection-color: {c['on-deep']}; }}
+    QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QPlainTextEdit:focus {{ border: 2px solid {c['reseda']}; padding: 1px 5px; }}
     QLineEdit[bad="true"] {{ border: 2px solid {c['vermilion']}; padding: 2px 5px; }}
     QLineEdit:disabled, QComboBox:disabled {{ color: {c['ink-3']}; background: {c['bench']}; }}
     QComboBox QAbstractItemView {{ background: {c['sheet']}; border: 1px solid {c['rule']}; }}
-    QPushButton {{ background: {c['sheet']}; border: 1px solid {c['ink-3']}; padding: 5px 14px; min-height: 22px; }}
+    QPushButton {{ background: {c['sheet']}; border: 1px solid {c['ink-3']}; padding: 3px 10px; min-height: 22px; }}
     QPushButton:hover {{ background: {c['pale']}; }} QPushButton:pressed {{ background: {c['rule']}; }}
-    QPushButton:focus {{ border: 2px solid {c['reseda']}; padding: 4px 13px; }}
+    QPushButton:focus {{ border: 2px solid {c['reseda']}; padding: 2px 9px; }}
     QPushButton:disabled {{ color: {c['ink-3']}; border-color: {c['rule']}; }}
     QPushButton#act {{ background: {c['deep']}; color: {c['on-deep']}; border: 1px solid {c['deep']}; font-weight: bold; }}
     QPushButton#act:focus {{ border: 2px solid {c['brass']}; }} QPushButton#act:disabled {{ background: {c['rule']}; color: {c['ink-2']}; border-color: {c['rule']}; }}
@@ -129,5 +130,9 @@ def _sheet(c: dict[str, str]) -> str:
     QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {c['ink-2']}; background: {c['sheet']}; }}
     QCheckBox::indicator:checked {{ background: {c['deep']}; border: 3px solid {c['sheet']}; outline: 1px solid {c['ink-2']}; }}
     QCheckBox:focus {{ color: {c['reseda']}; }}
+    QTabBar::tab {{ background: transparent; border: none; border-bottom: 2px solid transparent; padding: 4px 12px; color: {c['ink-2']}; }}
+    QTabBar::tab:selected {{ color: {c['ink']}; border-bottom: 2px solid {c['reseda']}; font-weight: bold; }}
+    QTabBar::tab:focus {{ border: 1px solid {c['reseda']}; }}
+    QComboBox::drop-down {{ border: none; width: 18px; }}
     QStatusBar {{ background: {c['sheet']}; }}
     """

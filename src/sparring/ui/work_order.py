@@ -19,7 +19,7 @@ class WorkOrder(QWidget):
         self.pages, self.current = pages, pages[0]
         self.states: dict[str, str] = {}
         self.setFixedHeight(36)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Work order")
         theme.changed.connect(self.update)
 

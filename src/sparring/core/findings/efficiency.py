@@ -12,8 +12,6 @@ if TYPE_CHECKING:
     from sparring.core.reduce.points import Inputs
     from sparring.core.reduce.results import TestResult
 
-_NOTABLE = 0.15  # excess over the expected loss worth a word
-
 
 @rule
 def output_above_input(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
@@ -57,23 +55,13 @@ def gearbox_above_one(result: TestResult, inputs: Inputs, peers: Sequence[Peer])
 @rule
 def drop_at_last(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """Efficiency falls at the heaviest weights further than the loss model of the lighter ones expects."""
-    from sparring.core.reduce.results import loss_model
-
-    known = [s for s in result.lifted if s.motor_power is not None]
-    if len(known) < 4:
+    if result.losses is None or result.sound >= len(result.lifted):
         return
-    last = known[-1]
-    model = loss_model(known[:-1]) if len(known) == 4 else loss_model(known[:-2]) if _bends(known[:-1]) else loss_model(known[:-1])
-    if model is None:
-        return
-    seen = (last.motor_power - last.power_out) / last.speed
-    expected = model.expected(nominal(last.torque))
-    excess = seen - expected
-    if nominal(excess) <= max(2 * std(excess), _NOTABLE * abs(nominal(expected))):
-        return
+    last = result.lifted[-1]
+    expected = result.losses.expected(nominal(last.torque))
     expected_eta = last.torque / (last.torque + expected)
     yield Finding(
-        "drop-at-last-weights", "caution", "Efficiency drops at the heaviest weight",
+        "drop-at-last-weights", "caution", "Efficiency drops at the heaviest weights" if result.sound < len(result.lifted) - 1 else "Efficiency drops at the heaviest weight",
         "At {torque} the gearbox gives {eta}; the lighter weights let expect {expected}.",
         "Losses that grow faster than the load mean that something moves out of place under load.",
         ("the output shaft bends and the last mesh runs askew", "the frame gives way and the centres open",
@@ -81,22 +69,7 @@ def drop_at_last(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> I
         ("Watch the last mesh under the heaviest weight, from the side.", "Support the shaft on both sides, or brace the frame, and lift again.",
          "Lift the heaviest weight again after a light one: is it the load, or the time?"),
         {"torque": Fact.of(last.torque, "torque"), "eta": Fact.of(last.gearbox, "ratio"),
-         "expected": Fact.of(expected_eta, "ratio")}, (last.index,))
-
-
-def _bends(steps: Sequence[object]) -> bool:
-    """Whether the last of these already exceeds what the others expect, so that it must not teach the model."""
-    from sparring.core.reduce.results import Step, loss_model
-
-    known = [s for s in steps if isinstance(s, Step)]
-    if len(known) < 4:
-        return False
-    model = loss_model(known[:-1])
-    last = known[-1]
-    if model is None:
-        return False
-    excess = (last.motor_power - last.power_out) / last.speed - model.expected(nominal(last.torque))
-    return nominal(excess) > max(2 * std(excess), _NOTABLE / 2 * nominal(model.expected(nominal(last.torque))))
+         "expected": Fact.of(expected_eta, "ratio")}, tuple(s.index for s in result.lifted[result.sound:]))
 
 
 @rule

@@ -80,5 +80,6 @@ def explain(finding: Finding, units: Mapping[str, str] | None = None) -> str:
     shown = {}
     for name, fact in finding.facts.items():
         unit = units.get(fact.kind, "%" if fact.kind == "ratio" else quantity.kind_of(fact.kind).default)
-        shown[name] = quantity.show(fact.value, fact.kind, unit, u=fact.u or None)
+        plain = 1 if fact.kind == "ratio" else None
+        shown[name] = quantity.show(fact.value, fact.kind, unit, u=fact.u or None, decimals=None if fact.u else plain)
     return finding.seen.format(**shown)

@@ -53,7 +53,7 @@ def cell_against_weight(result: TestResult, inputs: Inputs, peers: Sequence[Peer
         "cell-against-weight", "caution", "Load cell and weights disagree",
         "The load cell reads {quotient} of the force that the hung weights make.",
         "One of the two is wrong, and with it the torque.",
-        ("the cell was not tared with the hook on, or drifted since", "a weight was entered wrongly",
+        ("the cell was tared under load, or drifted since", "a weight was entered wrongly",
          "the cord rubs or is not vertical at the cell", "the cell's calibration belongs to another cell"),
         ("Hang one known weight at rest and compare.", "Calibrate the cell again, up and down."),
         {"quotient": Fact.of(mean, "ratio")}, place="rig.calibration")

@@ -14,6 +14,7 @@ from sparring.core.run import Run
 
 _REST_BEFORE = 0.3  # [s] recorded before the drive comes on
 _REST_AFTER = 0.2
+RAMP = 0.35  # [s] in which the drive comes on, as a careful hand or a board does it
 
 
 @dataclass(frozen=True)
@@ -45,7 +46,8 @@ def lift(bench: Bench, sensors: SensorSet, *, volts: Any, travel: float, seed: i
     before = plant.state.angle.copy()
     while True:
         now = plant.time
-        plant.volts = np.where((now >= _REST_BEFORE - 1e-9) & (now < end_time), volts, 0.0)
+        ramp = min(max((now - _REST_BEFORE) / RAMP, 0.0), 1.0)
+        plant.volts = np.where(now < end_time, ramp * np.asarray(volts), 0.0)
         plant.advance(period, dt)
         truth = plant.truth()
         truth["speed"] = (plant.state.angle - before) / bench.ratio / period  # a tachometer times whole periods
@@ -57,7 +59,7 @@ def lift(bench: Bench, sensors: SensorSet, *, volts: Any, travel: float, seed: i
             for key, value in values.items():
                 store.setdefault(key, []).append(np.broadcast_to(value, (n,)))
         times.append(now)
-        lifting = (now > _REST_BEFORE + 0.2) & np.isinf(end_time)
+        lifting = (now > _REST_BEFORE + RAMP) & np.isinf(end_time)
         still = np.where(lifting & (np.abs(truth["speed"]) < 0.02), still + period, 0.0)
         top = np.isinf(end_time) & (plant.state.height >= travel)
         stuck = np.isinf(end_time) & (still >= stalled_for)

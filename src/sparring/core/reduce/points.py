@@ -11,6 +11,7 @@ import numpy as np
 from sparring.core import motor as motors
 from sparring.core.build import Build
 from sparring.core.recording import Recording
+from sparring.core.reduce.spread import SCATTER
 from sparring.core.reduce.windows import (
     Window,
     autocorrelation_time,
@@ -19,7 +20,6 @@ from sparring.core.reduce.windows import (
     mean_with_uncertainty,
     powered_spans,
 )
-from sparring.core.reduce.spread import SCATTER
 from sparring.core.rig import Rig, calibration, hoist
 from sparring.core.run import Run
 from sparring.core.uncertainty import UFloat, from_measured, nominal, std, ufloat
@@ -164,10 +164,8 @@ def reduce_run(inputs: Inputs, rig: Rig, run: Run, recording: Recording, *, sett
     if steady.has("cell") and inputs.cell is not None:
         zero = from_measured(run.tare, "tare") if run.tare is not None else None
         force = calibration.force(inputs.cell, mean("cell"), zero)
-        if zero is not None:  # the cell was zeroed with the hook on it
-            force = force + inputs.hook * inputs.gravity
         peak_reading = float(np.nanmax(block_means(on.channels["cell"])))
-        peak = nominal(calibration.force(inputs.cell, peak_reading, zero) + (inputs.hook * inputs.gravity if zero is not None else 0)) * nominal(inputs.radius)
+        peak = nominal(calibration.force(inputs.cell, peak_reading, zero)) * nominal(inputs.radius)
     elif force is not None:
         peak = float(np.nanmax(block_means(on.channels["force"]))) * nominal(inputs.radius)
     if force is not None:

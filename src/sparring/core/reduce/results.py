@@ -9,17 +9,20 @@ from typing import Any
 
 import numpy as np
 
+from sparring import __version__
 from sparring.core.build import Build
 from sparring.core.findings import Finding, Peer, judge
 from sparring.core.plan import Plan
 from sparring.core.recording import Recording
 from sparring.core.reduce.points import Inputs, Point, ReductionError, inputs_of, reduce_run
-from sparring.core.reduce.spread import REPEATS, SCATTER
+from sparring.core.reduce.spread import REPEATS, SCATTER, random_part
 from sparring.core.reduce.windows import powered_spans
 from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.core.uncertainty import mean_of, nominal, std, ufloat
 
+NOTABLE_EXCESS = 0.15
+"""Loss above the expected one, as a part of it, that is worth a word."""
 COMBINED = ("torque", "speed", "voltage", "current", "power_in", "power_out", "motor_torque", "motor_power",
             "wire_to_shaft", "gearbox")
 
@@ -102,6 +105,7 @@ class TestResult:
     line: SpeedLine | None
     stall: Stall
     losses: LossModel | None
+    sound: int  # lifted steps that the loss model rests on; those behind lose more than it expects
     findings: tuple[Finding, ...]
     skipped: tuple[tuple[Run, str], ...]
 
@@ -148,8 +152,8 @@ def combine(build: Build, rig: Rig, plan: Plan, points: Sequence[Point], skipped
     pooled = {name: _pooled_spread([_of(g, name) for g in ordered]) for name in COMBINED}
     steps = tuple(_step(n, group, pooled) for n, group in enumerate(ordered))
     line = _speed_line(steps)
-    result = TestResult(build, rig, plan, steps, line, _stall(steps, line), loss_model([s for s in steps if s.lifted]), (),
-                        tuple(skipped))
+    losses, sound = sound_losses([s for s in steps if s.lifted])
+    result = TestResult(build, rig, plan, steps, line, _stall(steps, line), losses, sound, (), tuple(skipped))
     return TestResult(**{**vars(result), "findings": tuple(judge(result, inputs or inputs_of(build, rig), peers))})
 
 
@@ -190,6 +194,35 @@ def output_orders(build: Build) -> dict[str, float]:
     """Turns of each shaft per turn of the output."""
     speeds = build.flow(1.0).speeds
     return {shaft: speeds[shaft] / speeds["output"] for shaft in build.shafts()}
+
+
+def sound_losses(steps: Sequence[Step]) -> tuple[LossModel | None, int]:
+    """The loss model, and how many steps it rests on: those before the first that loses notably more than the lighter
+    ones let expect (beyond k = 2, and by `NOTABLE_EXCESS`)."""
+    for n in range(3, len(steps)):
+        model = loss_model(steps[:n])
+        if model is not None and steps[n].motor_power is not None:
+            excess = loss_torque(steps[n]) - model.expected(nominal(steps[n].torque))
+            if nominal(excess) > max(2 * std(excess), NOTABLE_EXCESS * abs(nominal(model.expected(nominal(steps[n].torque))))):
+                return model, n
+    return loss_model(steps), len(steps)
+
+
+def loss_torque(step: Step) -> Any:
+    """What the gearbox loses, as torque at the output [N·m]."""
+    return (step.motor_power - step.power_out) / step.speed
+
+
+def headline(result: TestResult) -> dict[str, Any]:
+    """The figures that lists show, with the version that derived them."""
+    best = result.best
+    if best is None:
+        return {"derived_by": __version__}
+    kind = "gearbox" if best.gearbox is not None else "wire_to_shaft"
+    value = getattr(best, kind)
+    stall = result.stall.by_line
+    return {"derived_by": __version__, "kind": kind, "value": nominal(value), "u": std(value), "random": random_part(value),
+            "lifts": len(best.points), "torque": nominal(best.torque), "stall": None if stall is None else nominal(stall)}
 
 
 def _of(group: Sequence[Point], name: str) -> list[Any]:
@@ -282,7 +315,7 @@ def loss_model(steps: Sequence[Step]) -> LossModel | None:
     if len(known) < 3:
         return None
     x = [nominal(s.torque) for s in known]
-    y = [(s.motor_power - s.power_out) / s.speed for s in known]
+    y = [loss_torque(s) for s in known]
     xm = sum(x) / len(x)
     sxx = sum((v - xm) ** 2 for v in x)
     slope = sum((v - xm) * w for v, w in zip(x, y, strict=True)) / sxx

@@ -27,7 +27,7 @@ class BuildPage(QWidget):
         page.setSpacing(10)
         upper = QHBoxLayout()
         upper.setSpacing(10)
-        page.addLayout(upper, 3)
+        page.addLayout(upper, 1)
 
         drawing, column = sheet()
         row = QHBoxLayout()
@@ -40,7 +40,8 @@ class BuildPage(QWidget):
         self.turn.toggled.connect(self._turn)
         add = QPushButton("Add stage")
         add.clicked.connect(self._add)
-        self.remove = QPushButton("Remove stage")
+        self.remove = QPushButton("Remove")
+        self.remove.setToolTip("Takes the chosen stage out")
         self.remove.clicked.connect(self._remove)
         for button in (self.turn, add, self.remove):
             row.addWidget(button)
@@ -88,9 +89,9 @@ class BuildPage(QWidget):
         sweep.addWidget(self.slider, 1)
         rows.addLayout(sweep)
         self.table = Table(["shaft", "speed", "torque", "loss behind it", "basic efficiency", "contact ratio"], "Shafts")
-        self.table.setMinimumHeight(128)
         rows.addWidget(self.table)
-        page.addWidget(lower, 2)
+        lower.setFixedHeight(168)
+        page.addWidget(lower)
 
         desk.build_changed.connect(self.refresh)
         desk.plan_changed.connect(self.refresh)

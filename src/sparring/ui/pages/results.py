@@ -86,10 +86,14 @@ class ResultsPage(QWidget):
         for chart in (self.efficiency, self.speed):
             chart.getPlotItem().getAxis("left").setWidth(52)
             chart.clicked.connect(lambda x, y, c=chart: self._clicked(c, x, y))
-        self.efficiency.getPlotItem().getAxis("bottom").setHeight(18)
+        bottom = self.efficiency.getPlotItem().getAxis("bottom")
+        bottom.setHeight(6)
+        bottom.setStyle(showValues=False)
+        self.efficiency.setMinimumHeight(150)
+        self.speed.setMinimumHeight(110)
         charts.addWidget(self.efficiency, 3)
         charts.addWidget(self.speed, 2)
-        column.addWidget(frame, 5)
+        column.addWidget(frame, 1)
 
         frame, below = sheet(margins=6)
         row = QHBoxLayout()
@@ -106,7 +110,7 @@ class ResultsPage(QWidget):
         row.addWidget(self.strike)
         below.addLayout(row)
         self.lower = QStackedWidget()
-        self.table = Table(["weight", "lifts", "torque", "speed", "power in", "power out", "wire to shaft", "gearbox"], "Points")
+        self.table = Table(["weight", "lifts", "torque", "speed", "power in", "power out", "wire to shaft", "gearbox"], "Points", 4)
         self.table.itemSelectionChanged.connect(self._row_chosen)
         self.lower.addWidget(self.table)
         record = QWidget()
@@ -124,7 +128,8 @@ class ResultsPage(QWidget):
         below.addWidget(self.lower, 1)
         self.summary = note("")
         below.addWidget(self.summary)
-        column.addWidget(frame, 4)
+        frame.setFixedHeight(228)
+        column.addWidget(frame)
         self.stack.addWidget(full)
 
         nothing, column = sheet("No results yet", margins=24)
@@ -174,18 +179,18 @@ class ResultsPage(QWidget):
             low, high = curve.band.get(name, (None, None))
             if low is not None and high is not None:
                 good = np.isfinite(low) & np.isfinite(high)
-                edges = [pg.PlotDataItem(x[good], 100 * v[good], pen=None) for v in (low, high)]
+                edges = [pg.PlotCurveItem(x[good], 100 * v[good]) for v in (low, high)]
                 self._add(self.efficiency, pg.FillBetweenItem(*edges, brush=pg.mkBrush(theme.colour("ink-3", 60))))
             self._add(self.efficiency, pg.PlotDataItem(x, 100 * getattr(curve, name), pen=pen("ink-3", 1.3, style)))
         low, high = curve.band["speed"]
         good = np.isfinite(low) & np.isfinite(high)
-        self._add(self.speed, pg.FillBetweenItem(pg.PlotDataItem(x[good], low[good] / ks, pen=None), pg.PlotDataItem(x[good], high[good] / ks, pen=None),
+        self._add(self.speed, pg.FillBetweenItem(pg.PlotCurveItem(x[good], low[good] / ks), pg.PlotCurveItem(x[good], high[good] / ks),
                                                  brush=pg.mkBrush(theme.colour("ink-3", 60))))
         self._add(self.speed, pg.PlotDataItem(x, curve.speed / ks, pen=pen("ink-3", 1.3)))
         steps = result.lifted
         for name, label, symbol, _style, filled in _SERIES:
             self._points(self.efficiency, [(s.torque / kt, 100 * getattr(s, name), [100 * nominal(getattr(p, name)) for p in s.points if getattr(p, name) is not None])
-                                           for s in steps if getattr(s, name) is not None], "torque" if filled else "voltage", symbol, filled, label)
+                                           for s in steps if getattr(s, name) is not None], "reseda" if filled else "ink-2", symbol, filled, label)
         self._points(self.speed, [(s.torque / kt, s.speed / ks, [nominal(p.speed) / ks for p in s.points]) for s in steps], "speed", "d", True, "")
         self._stall(result, curve, kt)
         most = max(nominal(s.torque) for s in result.steps) / kt

@@ -27,13 +27,13 @@ from sparring.ui.widgets.quantity_field import QuantityField
 class HoistPicture(QWidget):
     """The hoist, with its dimensions as fields where they are measured."""
 
-    _FIELDS = (("drum_diameter", "Drum ⌀", 0.66, 0.13), ("drum_radius", "Drum radius (check)", 0.66, 0.31), ("cord_diameter", "Cord ⌀", 0.66, 0.49),
-               ("hook_mass", "Hook and cell", 0.66, 0.67), ("travel", "Travel", 0.03, 0.62))
+    _FIELDS = (("drum_diameter", "Drum ⌀", 0.625, 0.10), ("drum_radius", "Drum radius (check)", 0.625, 0.31), ("cord_diameter", "Cord ⌀", 0.625, 0.52),
+               ("hook_mass", "Hook and cell", 0.625, 0.73), ("travel", "Travel", 0.03, 0.62))
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self.setMinimumSize(360, 268)
+        self.setMinimumSize(340, 232)
         self.fields: dict[str, tuple[QLabel, QuantityField, float, float]] = {}
         hoist = type(desk.rig.method)
         for name, label, x, y in self._FIELDS:
@@ -63,7 +63,7 @@ class HoistPicture(QWidget):
         for text, field, x, y in self.fields.values():
             text.move(int(x * self.width()), int(y * self.height()) - 15)
             text.adjustSize()
-            field.setGeometry(int(x * self.width()), int(y * self.height()), int(0.32 * self.width()) if x > 0.5 else 96, 30)
+            field.setGeometry(int(x * self.width()), int(y * self.height()), int(0.37 * self.width()) if x > 0.5 else 90, 26)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         p = QPainter(self)
@@ -123,12 +123,12 @@ class RigPage(QWidget):
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
         page.setSpacing(10)
-        page.addWidget(care("Care: eyes and fingers behind a guard before anything turns; stand clear of the taut cord and never under the weight; first power at low voltage."))
+        page.addWidget(care("Care: guard and eye protection before anything turns; clear of the taut cord and the weight; first power at low voltage."))
         upper, lower = QHBoxLayout(), QHBoxLayout()
         upper.setSpacing(10)
         lower.setSpacing(10)
-        page.addLayout(upper, 4)
-        page.addLayout(lower, 3)
+        page.addLayout(upper, 1)
+        page.addLayout(lower)
 
         left, column = sheet(margins=10)
         row = QHBoxLayout()
@@ -145,7 +145,7 @@ class RigPage(QWidget):
         column.addLayout(row)
         self.picture = HoistPicture(desk)
         column.addWidget(self.picture, 1)
-        upper.addWidget(left, 1)
+        upper.addWidget(left, 11)
 
         right, column = sheet(margins=10)
         row = QHBoxLayout()
@@ -154,7 +154,7 @@ class RigPage(QWidget):
         self.live = QLabel()
         row.addWidget(self.live)
         column.addLayout(row)
-        self.chart = Chart("force, N", "residual, N", name="Residuals of the calibration")
+        self.chart = Chart("force, N", "residual, mN", name="Residuals of the calibration")
         self.dots = pg.ScatterPlotItem(size=8)
         self.zero = pg.InfiniteLine(angle=0, pos=0)
         self.chart.addItem(self.zero)
@@ -167,7 +167,7 @@ class RigPage(QWidget):
         self.known = QuantityField(Q("mass", "kg", least=0.0), "kg", lambda _v: None, name="Known mass on the cell")
         self.known.set_value(Measured(0.5))
         row.addWidget(QLabel("Known mass"))
-        row.addWidget(self.known)
+        row.addWidget(self.known, 1)
         self.take = QPushButton("Take reading")
         self.take.setToolTip("Adds the mean of the last second as a calibration point; begins a new calibration when the old one is not from today")
         self.take.clicked.connect(self._take)
@@ -176,24 +176,24 @@ class RigPage(QWidget):
         self.drop.clicked.connect(self._drop)
         row.addWidget(self.drop)
         column.addLayout(row)
-        upper.addWidget(right, 1)
+        upper.addWidget(right, 10)
         self._fresh: list[calibration.CalibrationPoint] = []
 
         for title, what, rows in (
                 ("Rig", "rig", [("Name", ("name",)), ("Torque from", ("torque_from",)), ("Local gravity", ("gravity",)),
-                                ("Voltmeter, ± of reading", ("sensors", "voltage_accuracy")), ("Ammeter, ± of reading", ("sensors", "current_accuracy")),
-                                ("Tachometer, ± of reading", ("sensors", "speed_accuracy"))]),
-                ("Stop at", "rig", [("Current", ("limits", "current")), ("Output speed", ("limits", "speed")), ("Stalled for", ("limits", "stalled_for"))]),
+                                ("Voltmeter ±", ("sensors", "voltage_accuracy")), ("Ammeter ±", ("sensors", "current_accuracy")),
+                                ("Tachometer ±", ("sensors", "speed_accuracy"))]),
+                ("Stops by itself at", "rig", [("Current", ("limits", "current")), ("Output speed", ("limits", "speed")), ("Stalled for", ("limits", "stalled_for"))]),
                 ("Plan", "plan", [("Repeats", ("repeats",)), ("Voltage", ("voltage",)), ("Settle", ("settle",)), ("Measure at least", ("measure",)), ("Order", ("order",))])):
             frame, column = sheet(title, margins=10)
             column.addWidget(Form(desk, what, rows, units={("limits", "speed"): "rpm"}))
             if title == "Plan":
                 self.loads = LoadsField(desk)
                 column.addWidget(self.loads)
-            if title == "Stop at":
-                column.addWidget(note("Where the bench is asked to stop by itself. STOP on the screen asks too; neither is an emergency stop."))
+            if title.startswith("Stops"):
+                column.addWidget(note("The bench is asked to stop. Neither this nor STOP on the screen is an emergency stop."))
             column.addStretch(1)
-            lower.addWidget(frame, 4 if title == "Rig" else 3)
+            lower.addWidget(frame, {"Rig": 9, "Stops by itself at": 7, "Plan": 9}[title])
         for signal in (desk.rig_changed, desk.lists_changed, desk.units_changed):
             signal.connect(self.refresh)
         session.arrived.connect(self._live)
@@ -221,7 +221,7 @@ class RigPage(QWidget):
             return
         force = np.array([p.mass.value * d.rig.gravity.value for p in cal.points])
         residual = line.residuals / nominal(line.slope)
-        self.dots.setData(force, residual)
+        self.dots.setData(force, 1e3 * residual)
         worst, span = float(np.abs(residual).max()), float(force.max())
         scatter = line.scatter / abs(nominal(line.slope))
         self.verdict.setText(

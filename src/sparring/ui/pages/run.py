@@ -101,12 +101,12 @@ class LadderRow(QWidget):
         p.drawText(QRectF(12, 0, 86, 30), Qt.AlignmentFlag.AlignVCenter, weight)
         p.setFont(font(12))
         p.setPen(theme.colour("ink-2"))
-        p.drawText(QRectF(98, 0, 40, 28), Qt.AlignmentFlag.AlignVCenter, count)
+        p.drawText(QRectF(88, 0, 34, 28), Qt.AlignmentFlag.AlignVCenter, count)
         for i in range(self.total):
-            p.fillRect(QRectF(98 + i * min(7, 40 / max(self.total, 1)), 28, min(5, 30 / max(self.total, 1)), 4), theme.colour("reseda" if i < self.done else "rule"))
+            p.fillRect(QRectF(88 + i * min(7, 40 / max(self.total, 1)), 28, min(5, 30 / max(self.total, 1)), 4), theme.colour("reseda" if i < self.done else "rule"))
         p.setPen(theme.colour("vermilion" if self.stalled else "torque" if self.done else "ink-2"))
         p.setFont(font(13, bold=self.current))
-        p.drawText(QRectF(130, 0, self.width() - 140, 30), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, found)
+        p.drawText(QRectF(114, 0, self.width() - 122, 30), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, found)
 
 
 class Ladder(QFrame):
@@ -186,9 +186,9 @@ class RunPage(QWidget):
             curve = pg.PlotDataItem()
             chart.addItem(curve)
             chart.styled(lambda c=curve, k=key: c.setPen(pen(CHANNEL_COLOURS[k], 1.5)))
-            chart.getPlotItem().getAxis("bottom").setHeight(20 if key != "current" else 34)
-            if key != "current":
-                chart.set_labels("", label)
+            bottom = chart.getPlotItem().getAxis("bottom")
+            bottom.setHeight(8 if key != "current" else 34)
+            bottom.setStyle(showValues=key == "current")
             self.charts[key], self.curves[key] = chart, curve
             page.addWidget(chart, 1)
         self.empty = note("")
@@ -202,6 +202,9 @@ class RunPage(QWidget):
         for signal in (desk.plan_changed, desk.result_changed, desk.lists_changed, desk.build_changed, desk.rig_changed):
             signal.connect(self.refresh)
         desk.units_changed.connect(self._relabel)
+        self._kept: list[Run] = []  # lifts of this session, whose windows are shaded in the strips
+        self._windows: dict[str, list[pg.LinearRegionItem]] = {}
+        desk.result_changed.connect(self._shade)
         self._cell_line: Any = None
         desk.rig_changed.connect(self._fit_cell)
         self._fit_cell()
@@ -246,7 +249,7 @@ class RunPage(QWidget):
         elif s.state == "lowering":
             text, on = "Lowering …", False
         elif s.obeys and s.tare is None:
-            text, say = "Tare, with the empty hook", "The empty hook's reading becomes the zero of the cell."
+            text, say = "Tare, with the cord slack", "The reading with nothing pulling becomes the zero of the cell."
         elif self.lift is None:
             text, say = "See the results", "All lifts of the plan are done."
         elif s.hung is not None and abs(s.hung - plan.loads[self.lift.step].value) < 1e-6:
@@ -351,6 +354,7 @@ class RunPage(QWidget):
             return
         self.forced = None
         d.runs_changed()
+        self._kept.append(d.runs[-1].run)
 
     # --- live pictures --------------------------------------------------------------------------------------------
 
@@ -363,13 +367,12 @@ class RunPage(QWidget):
 
     def force_of(self, counts: Any) -> Any:
         """Cord force [N] from the cell's counts, with the tare in force."""
-        line, h = self._cell_line, self.desk.rig.method
+        line = self._cell_line
         if line is None:
             return np.full_like(counts, np.nan)
         tare = self.session.tare
         zero = nominal(line.intercept) if tare is None else tare.value
-        hook = 0.0 if tare is None else h.hook_mass.value * self.desk.rig.gravity.value
-        return (counts - zero) / nominal(line.slope) + hook
+        return (counts - zero) / nominal(line.slope)
 
     def _series(self, key: str) -> np.ndarray | None:
         ring = self.session.ring
@@ -457,6 +460,25 @@ class RunPage(QWidget):
         bottom = 0.0 if low > -0.06 * top else -_round_up(-low * 1.08)
         if high > y1 or top < 0.5 * y1 or bottom < y0 - 1e-12 or bottom > 0.5 * y0:
             box.setYRange(bottom, top, padding=0)
+
+    def _shade(self) -> None:
+        """Shades what was taken as steady in the lifts of this session."""
+        result = self.desk.result
+        points = [p for s in (result.steps if result else ()) for p in s.points if p.run in self._kept]
+        for key, chart in self.charts.items():
+            regions = self._windows.setdefault(key, [])
+            while len(regions) < len(points):
+                region = pg.LinearRegionItem(movable=False)
+                region.setZValue(-10)
+                chart.addItem(region, ignoreBounds=True)
+                regions.append(region)
+            for i, region in enumerate(regions):
+                region.setVisible(i < len(points))
+                if i < len(points):
+                    region.setRegion((points[i].window.start, points[i].window.stop))
+                    region.setBrush(pg.mkBrush(theme.colour("reseda", 30)))
+                    for line in region.lines:
+                        line.setPen(pg.mkPen(None))
 
     def _mark_lines(self, now: float) -> None:
         marks = [m for m in self.session.marks if m[0] > now - _SPAN]

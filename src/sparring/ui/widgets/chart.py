@@ -35,7 +35,7 @@ class Chart(pg.PlotWidget):
         self._styled: list[Callable[[], None]] = []
         self._cross = [pg.InfiniteLine(angle=a, movable=False) for a in (90, 0)]
         self._readout = pg.TextItem(anchor=(0, 1))
-        self._readout.setFont(font(11, figures=True))
+        self._readout.setFont(font(11))
         self.readout: Callable[[float, float], str] | None = None
         for part in (*self._cross, self._readout):
             part.setZValue(50)
@@ -61,7 +61,8 @@ class Chart(pg.PlotWidget):
             axis = item.getAxis(side)
             axis.setPen(theme.colour("rule"))
             axis.setTextPen(theme.colour("ink-2"))
-            axis.setStyle(tickFont=font(11, figures=True), tickLength=-4)
+            axis.enableAutoSIPrefix(False)
+            axis.setStyle(tickFont=font(11), tickLength=-4)
         for line in self._cross:
             line.setPen(pg.mkPen(theme.colour("ink-2"), width=1, style=Qt.PenStyle.DotLine))
         self._readout.setColor(theme.colour("ink"))

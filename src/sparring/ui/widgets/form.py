@@ -55,7 +55,7 @@ class Form(QWidget):
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(10)
-        grid.setVerticalSpacing(5)
+        grid.setVerticalSpacing(3)
         for n, (label, path) in enumerate(rows):
             text = QLabel(label)
             field = self._field(label, path)
@@ -136,4 +136,4 @@ class Form(QWidget):
         chosen = self.desk.units[info.kind]
         from sparring.core.quantity import kind_of
 
-        return info.file_unit if chosen == kind_of(info.kind).default else chosen
+        return info.file_unit if info.kind == "ratio" or chosen == kind_of(info.kind).default else chosen

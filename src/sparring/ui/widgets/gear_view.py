@@ -22,7 +22,7 @@ def gear_path(module: float, z: int, shift: float, alpha: float) -> QPainterPath
     xy = teeth.outline(module, z, shift, alpha) * 1e3
     path = QPainterPath()
     path.addPolygon(QPolygonF([QPointF(x, -y) for x, y in xy]))
-    bore = max(teeth.root_diameter(module, z, shift) * 1e3 * 0.12, 0.8)
+    bore = min(max(teeth.root_diameter(module, z, shift) * 1e3 * 0.12, 0.6), 2.5)
     path.addEllipse(QPointF(0, 0), bore, bore)
     return path
 
@@ -117,8 +117,10 @@ class GearView(QWidget):
             s = self.build.stages[n]
             z = s.pinion if member == 0 else s.wheel
             at = QPointF(cx + x * scale, cy - (y + (r if member or n == 0 else 0)) * scale)
-            if member or n == 0:
+            if member:
                 p.drawText(QRectF(at.x() - 40, at.y() - 17, 80, 14), Qt.AlignmentFlag.AlignCenter, f"z {z}")
+            elif n == 0:
+                p.drawText(QRectF(cx + (x - r) * scale - 46, cy - y * scale - 7, 40, 14), Qt.AlignmentFlag.AlignRight, f"z {z}")
         self._scale_bar(p, scale)
 
     def _scale_bar(self, p: QPainter, scale: float) -> None:

@@ -3,7 +3,17 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QLabel, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QFrame,
+    QHeaderView,
+    QLabel,
+    QSizePolicy,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 
 def sheet(title: str = "", margins: int = 12) -> tuple[QFrame, QVBoxLayout]:
@@ -42,26 +52,34 @@ def care(text: str) -> QLabel:
 class Table(QTableWidget):
     """A read-only table of figures, right-aligned, the first column left."""
 
-    def __init__(self, head: list[str], name: str, parent: QWidget | None = None) -> None:
+    def __init__(self, head: list[str], name: str, narrow_columns: int = 1, parent: QWidget | None = None) -> None:
         super().__init__(0, len(head), parent)
         self.setAccessibleName(name)
-        self.setHorizontalHeaderLabels(head)
+        self.head(head)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setShowGrid(False)
+        self.setMinimumHeight(90)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self.setTabKeyNavigation(False)
         vertical, horizontal = self.verticalHeader(), self.horizontalHeader()
-        if vertical:
+        if vertical is not None:
             vertical.hide()
-            vertical.setDefaultSectionSize(25)
-        if horizontal:
+            vertical.setDefaultSectionSize(23)
+        if horizontal is not None:
             horizontal.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-            horizontal.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+            horizontal.setMinimumSectionSize(40)
+            for narrow in range(narrow_columns):
+                horizontal.setSectionResizeMode(narrow, QHeaderView.ResizeMode.ResizeToContents)
             horizontal.setHighlightSections(False)
 
     def head(self, texts: list[str]) -> None:
         self.setHorizontalHeaderLabels(texts)
+        for c in range(len(texts)):
+            item = self.horizontalHeaderItem(c)
+            if item is not None:
+                item.setTextAlignment(int((Qt.AlignmentFlag.AlignLeft if c == 0 else Qt.AlignmentFlag.AlignRight) | Qt.AlignmentFlag.AlignVCenter))
 
     def fill(self, rows: list[list[str]]) -> None:
         self.setRowCount(len(rows))
