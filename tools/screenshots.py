@@ -113,8 +113,8 @@ def main(out: Path, only: set[str], size: tuple[int, int]) -> None:
         from sparring.ui.dialogs import ImportDialog
 
         log = Path(tempfile.mkdtemp()) / "bench-log.csv"
-        log.write_text("Time (ms);RPM out;Bus voltage (V);Current (mA);Load (kg);Note\n" + "".join(
-            f"{i * 12};{118.2 + i % 3 * 0.4:.1f};{12.01 - i % 2 * 0.01:.2f};{802 + i % 5};1.50;ok\n".replace(".", ",") for i in range(40)))
+        lines = (f"{i * 12};{118.2 + i % 3 * 0.4:.1f};{12.01 - i % 2 * 0.01:.2f};{802 + i % 5};1.50;ok\n" for i in range(40))
+        log.write_text("Time (ms);RPM out;Bus voltage (V);Current (mA);Load (kg);Note\n" + "".join(lines).replace(".", ","))
         dialog = ImportDialog(window.desk, log_files.look(log), window)
         dialog.show()
         settle(app, most=0.5)

@@ -30,8 +30,9 @@ def export_test(book: Logbook, test_id: int, out: Path) -> Path:
     return folder
 
 
-def import_log(book: Logbook, log: log_files.LogLook, columns: dict[int, tuple[str, str]], build_id: int, rig_id: int, plan: Plan
-               ) -> tuple[int, list[str]]:
+def import_log(
+    book: Logbook, log: log_files.LogLook, columns: dict[int, tuple[str, str]], build_id: int, rig_id: int, plan: Plan
+) -> tuple[int, list[str]]:
     """Makes a log's lifts a new test; its id, and remarks on what was left out.
 
     The recording is kept once, whole; each lift is a span of it.

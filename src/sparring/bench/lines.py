@@ -154,7 +154,7 @@ class LineReader:
             return Event("reply" if first == b">" else "happened", text)
         star = line.rfind(b"*")
         if star >= 0:
-            body, said = line[:star], line[star + 1:]
+            body, said = line[:star], line[star + 1 :]
             if not re.fullmatch(rb"[0-9A-Fa-f]{4}", said) or int(said, 16) != binascii.crc_hqx(body, 0xFFFF):
                 self._garble(line)
                 return None

@@ -20,9 +20,17 @@ class Link:
     on_state(True: connected, False: lost, reason).
     """
 
-    def __init__(self, port: str, *, baud: int = 115200, mapping: Mapping | None = None,
-                 on_samples: Callable[[float, list[Sample]], None], on_event: Callable[[Event], None],
-                 on_state: Callable[[bool, str], None], clock: Callable[[], float] = time.monotonic) -> None:
+    def __init__(
+        self,
+        port: str,
+        *,
+        baud: int = 115200,
+        mapping: Mapping | None = None,
+        on_samples: Callable[[float, list[Sample]], None],
+        on_event: Callable[[Event], None],
+        on_state: Callable[[bool, str], None],
+        clock: Callable[[], float] = time.monotonic,
+    ) -> None:
         self.port, self.baud, self.clock = port, baud, clock
         self.reader = LineReader(mapping)
         self._on_samples, self._on_event, self._on_state = on_samples, on_event, on_state

@@ -26,13 +26,18 @@ class Recorder:
     on_fault: called once, from the writing thread, when the disk refuses.
     """
 
-    def __init__(self, path: Path, channels: Sequence[str], note: dict[str, Any], *,
-                 on_fault: Callable[[RecorderError], None] | None = None,
-                 opener: Callable[[Path], BinaryIO] | None = None) -> None:
+    def __init__(
+        self,
+        path: Path,
+        channels: Sequence[str],
+        note: dict[str, Any],
+        *,
+        on_fault: Callable[[RecorderError], None] | None = None,
+        opener: Callable[[Path], BinaryIO] | None = None,
+    ) -> None:
         self.path, self.channels = path, tuple(channels)
         self._on_fault = on_fault
-        self._schema = pa.schema([("t", pa.float64()), *((c, pa.float64()) for c in channels)],
-                                 metadata={"sparring": json.dumps(note)})
+        self._schema = pa.schema([("t", pa.float64()), *((c, pa.float64()) for c in channels)], metadata={"sparring": json.dumps(note)})
         self._lock = threading.Lock()
         self._rows: list[tuple[float, ...]] = []
         self._notes: list[dict[str, Any]] = []
@@ -107,6 +112,7 @@ class Recorder:
     def _fail(self, err: OSError) -> None:
         self.fault = RecorderError(
             f"Recording stopped: {err.strerror or err} ({self.path.parent}). {self.samples} samples are safe; "
-            "free some space, then lift again.")
+            "free some space, then lift again."
+        )
         if self._on_fault:
             self._on_fault(self.fault)

@@ -36,9 +36,21 @@ class Faults:
 class SimulatedBench:
     """A bench on a pseudo-terminal. link: where a symlink to the port is put, so that it can be found again."""
 
-    def __init__(self, bench: Bench, sensors: SensorSet, *, hook: float, travel: float, seed: int = 1, rate: float = 80.0,
-                 speed: float = 1.0, stalled_for: float = 0.8, current_limit: float = np.inf, faults: Faults | None = None,
-                 link: Path | None = None) -> None:
+    def __init__(
+        self,
+        bench: Bench,
+        sensors: SensorSet,
+        *,
+        hook: float,
+        travel: float,
+        seed: int = 1,
+        rate: float = 80.0,
+        speed: float = 1.0,
+        stalled_for: float = 0.8,
+        current_limit: float = np.inf,
+        faults: Faults | None = None,
+        link: Path | None = None,
+    ) -> None:
         self.plant = Plant(replace(bench, mass=hook))
         self.sensors, self.hook, self.travel = sensors, hook, travel
         self.rate, self.time_scale, self.stalled_for, self.current_limit = rate, speed, stalled_for, current_limit
@@ -96,7 +108,7 @@ class SimulatedBench:
     def _send(self, data: bytes) -> None:
         while data:
             try:
-                data = data[os.write(self._master, data):]
+                data = data[os.write(self._master, data) :]
             except BlockingIOError:  # nobody reads: a board's lines go into the void too
                 with contextlib.suppress(OSError):
                     import termios
@@ -137,7 +149,7 @@ class SimulatedBench:
             else:
                 self._hang(value + self.hook)
         elif word == "tare":
-            figure = f"{np.mean(self._cell[-int(self.rate):]):.1f}" if self._cell else ""
+            figure = f"{np.mean(self._cell[-int(self.rate) :]):.1f}" if self._cell else ""
             refused = "" if figure else "no reading yet"
         elif word == "rate":
             self.rate = min(max(value, 10.0), 1000.0)
@@ -175,15 +187,17 @@ class SimulatedBench:
         said = self._watch(truth, period)
         self.seq += 1
         t = plant.time * 1e3 + self.rng.standard_normal() * 0.1
-        body = (f"{self.seq},{t:.1f},{s['cell']:.0f},{s['speed'] * _RPM:.2f},{s['motor_speed'] * _RPM:.1f},"
-                f"{s['voltage']:.3f},{s['current']:.3f},{s['temperature'] - 273.15:.1f}")
+        body = (
+            f"{self.seq},{t:.1f},{s['cell']:.0f},{s['speed'] * _RPM:.2f},{s['motor_speed'] * _RPM:.1f},"
+            f"{s['voltage']:.3f},{s['current']:.3f},{s['temperature'] - 273.15:.1f}"
+        )
         line = with_checksum(body) if self.faults.checksum else body.encode() + b"\n"
         chance = self.rng.random()
         if chance < self.faults.drop:
             line = b""
         elif chance < self.faults.drop + self.faults.garble:
             at = int(self.rng.integers(1, len(line)))
-            line = line[:at] + bytes([int(self.rng.integers(33, 126))]) + line[at + 1:]
+            line = line[:at] + bytes([int(self.rng.integers(33, 126))]) + line[at + 1 :]
         return line + said
 
     def _watch(self, truth: dict[str, np.ndarray], period: float) -> bytes:

@@ -12,8 +12,12 @@ import typer
 
 from sparring import __version__
 
-app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False,
-                  help="Bench tests on gearboxes and gearmotors: torque, speed, efficiency, stall, and what the numbers mean.")
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    help="Bench tests on gearboxes and gearmotors: torque, speed, efficiency, stall, and what the numbers mean.",
+)
 
 BuildFile = Annotated[Path, typer.Option("--build", help="build file (JSON)", exists=True, dir_okay=False)]
 RigFile = Annotated[Path, typer.Option("--rig", help="rig file (JSON)", exists=True, dir_okay=False)]
@@ -69,8 +73,10 @@ def open_(logbook: Annotated[Path | None, typer.Argument(help="logbook folder; y
 
 
 @app.command()
-def demo(folder: Annotated[Path | None, typer.Argument(help="where to put the demo logbook")] = None,
-         no_window: Annotated[bool, typer.Option("--no-window", help="make the logbook and stop")] = False) -> None:
+def demo(
+    folder: Annotated[Path | None, typer.Argument(help="where to put the demo logbook")] = None,
+    no_window: Annotated[bool, typer.Option("--no-window", help="make the logbook and stop")] = False,
+) -> None:
     """Make the demo logbook of Hollin Yard, once, and open it."""
     from sparring.demo import make_logbook
 
@@ -111,9 +117,19 @@ def bench(
         b = record_files.load(build, Build) if build else hollin_yard.dunnock(2)
         r = record_files.load(rig, Rig) if rig else hollin_yard.rig()
         truth = bench_of(b, r, friction=[s.friction.value * friction for s in b.stages])
-        simulated = SimulatedBench(truth, sensors_of(r), hook=r.method.hook_mass.value, travel=r.method.travel, seed=seed, rate=rate,
-                                   speed=speed, stalled_for=r.limits.stalled_for, current_limit=r.limits.current,
-                                   faults=Faults(drop, garble), link=link)
+        simulated = SimulatedBench(
+            truth,
+            sensors_of(r),
+            hook=r.method.hook_mass.value,
+            travel=r.method.travel,
+            seed=seed,
+            rate=rate,
+            speed=speed,
+            stalled_for=r.limits.stalled_for,
+            current_limit=r.limits.current,
+            faults=Faults(drop, garble),
+            link=link,
+        )
     typer.echo(simulated.port)
     import sys
 
@@ -127,9 +143,12 @@ def bench(
 
 
 @app.command()
-def train(build: Annotated[Path, typer.Argument(help="build file", exists=True, dir_okay=False)],
-          load: Annotated[str, typer.Option(help="output torque")] = "0.3 N·m",
-          voltage: Annotated[str, typer.Option(help="motor voltage")] = "12 V", as_json: AsJson = False) -> None:
+def train(
+    build: Annotated[Path, typer.Argument(help="build file", exists=True, dir_okay=False)],
+    load: Annotated[str, typer.Option(help="output torque")] = "0.3 N·m",
+    voltage: Annotated[str, typer.Option(help="motor voltage")] = "12 V",
+    as_json: AsJson = False,
+) -> None:
     """How a build turns, what each shaft carries, what is lost, and when it stalls."""
     from sparring.core import predict, quantity
     from sparring.core.build import MOTOR, OUTPUT, Build
@@ -144,28 +163,55 @@ def train(build: Annotated[Path, typer.Argument(help="build file", exists=True, 
         speeds = b.flow(torque, flow.stations[1].speed or 0.0)
         back = back_drive_efficiency(b.elements(), MOTOR, OUTPUT)
         document = {
-            "format": "sparring.train/1", "build": b.name, "ratio": b.ratio(), "load_Nm": torque, "voltage_V": volts,
-            "current_A": flow.current, "stall_torque_Nm": predict.stall_torque(b, volts),
-            "efficiency_gearbox": flow.gearbox, "efficiency_wire_to_shaft": flow.wire_to_shaft, "efficiency_back_drive": back,
+            "format": "sparring.train/1",
+            "build": b.name,
+            "ratio": b.ratio(),
+            "load_Nm": torque,
+            "voltage_V": volts,
+            "current_A": flow.current,
+            "stall_torque_Nm": predict.stall_torque(b, volts),
+            "efficiency_gearbox": flow.gearbox,
+            "efficiency_wire_to_shaft": flow.wire_to_shaft,
+            "efficiency_back_drive": back,
             "backlash_output_rad": b.backlash(),
-            "shafts": [{"name": s, "speed_rad_per_s": speeds.speeds[s] if flow.power_out > 0 else 0.0, "torque_Nm": speeds.shaft_torques[s]}
-                       for s in b.shafts()],
-            "stages": [{"name": n, "contact_ratio": s.contact_ratio(), "loss_factor": s.loss_factor(), "loss_W": speeds.mesh_losses[n]}
-                       for n, s in zip(b.stage_names(), b.stages, strict=True)],
+            "shafts": [
+                {"name": s, "speed_rad_per_s": speeds.speeds[s] if flow.power_out > 0 else 0.0, "torque_Nm": speeds.shaft_torques[s]}
+                for s in b.shafts()
+            ],
+            "stages": [
+                {"name": n, "contact_ratio": s.contact_ratio(), "loss_factor": s.loss_factor(), "loss_W": speeds.mesh_losses[n]}
+                for n, s in zip(b.stage_names(), b.stages, strict=True)
+            ],
         }
     if as_json:
         typer.echo(json.dumps(document, indent=2))
         return
-    typer.echo(f"{b.name}: {ratio_in_words(b.ratio())}, stalls at {quantity.show(document['stall_torque_Nm'], 'torque', 'N·m')}, "
-               f"gearbox {quantity.show(flow.gearbox, 'ratio', '%')} at {quantity.show(torque, 'torque', 'N·m')}")
-    _table(["shaft", "speed rpm", "torque N·m"], [[s["name"], quantity.show(s["speed_rad_per_s"], "speed", "rpm", with_unit=False),
-                                                 quantity.show(s["torque_Nm"], "torque", "N·m", with_unit=False)] for s in document["shafts"]])
+    typer.echo(
+        f"{b.name}: {ratio_in_words(b.ratio())}, stalls at {quantity.show(document['stall_torque_Nm'], 'torque', 'N·m')}, "
+        f"gearbox {quantity.show(flow.gearbox, 'ratio', '%')} at {quantity.show(torque, 'torque', 'N·m')}"
+    )
+    _table(
+        ["shaft", "speed rpm", "torque N·m"],
+        [
+            [
+                s["name"],
+                quantity.show(s["speed_rad_per_s"], "speed", "rpm", with_unit=False),
+                quantity.show(s["torque_Nm"], "torque", "N·m", with_unit=False),
+            ]
+            for s in document["shafts"]
+        ],
+    )
 
 
 @app.command()
-def reduce(log: Annotated[Path, typer.Argument(help="log of another logger, CSV or TSV", exists=True, dir_okay=False)], build: BuildFile,
-           rig: RigFile, plan: PlanFile = None, as_json: AsJson = False,
-           column: Annotated[list[str] | None, typer.Option(help="NUMBER=CHANNEL:UNIT, columns from 1; replaces the guesses")] = None) -> None:
+def reduce(
+    log: Annotated[Path, typer.Argument(help="log of another logger, CSV or TSV", exists=True, dir_okay=False)],
+    build: BuildFile,
+    rig: RigFile,
+    plan: PlanFile = None,
+    as_json: AsJson = False,
+    column: Annotated[list[str] | None, typer.Option(help="NUMBER=CHANNEL:UNIT, columns from 1; replaces the guesses")] = None,
+) -> None:
     """Torque, power, efficiency and findings from a log."""
     from sparring.core import quantity
     from sparring.core.build import Build
@@ -195,17 +241,32 @@ def reduce(log: Annotated[Path, typer.Argument(help="log of another logger, CSV 
     def cell(x: Any, kind: str, unit: str) -> str:
         return "–" if x is None else quantity.show(nominal(x), kind, unit, u=std(x), with_unit=False)
 
-    _table(["lifts", "torque N·m", "speed rpm", "wire to shaft %", "gearbox %"],
-           [[f"{len(s.points)}" + (f" + {len(s.stalls)} stalled" if s.stalls else ""), cell(s.torque, "torque", "N·m"), cell(s.speed, "speed", "rpm"),
-             cell(s.wire_to_shaft, "ratio", "%"), cell(s.gearbox, "ratio", "%")] for s in result.steps])
+    _table(
+        ["lifts", "torque N·m", "speed rpm", "wire to shaft %", "gearbox %"],
+        [
+            [
+                f"{len(s.points)}" + (f" + {len(s.stalls)} stalled" if s.stalls else ""),
+                cell(s.torque, "torque", "N·m"),
+                cell(s.speed, "speed", "rpm"),
+                cell(s.wire_to_shaft, "ratio", "%"),
+                cell(s.gearbox, "ratio", "%"),
+            ]
+            for s in result.steps
+        ],
+    )
     for f in result.findings:
         typer.echo(f"{f.severity}: {f.title}. {explain(f)}")
 
 
 @app.command()
-def simulate(build: BuildFile, rig: RigFile, out: Annotated[Path, typer.Option("--out", help="CSV to write")], plan: PlanFile = None,
-             seed: Annotated[int, typer.Option(help="repeats the same lifts")] = 1,
-             rate: Annotated[float, typer.Option(min=10, max=1000, help="samples a second")] = 80.0) -> None:
+def simulate(
+    build: BuildFile,
+    rig: RigFile,
+    out: Annotated[Path, typer.Option("--out", help="CSV to write")],
+    plan: PlanFile = None,
+    seed: Annotated[int, typer.Option(help="repeats the same lifts")] = 1,
+    rate: Annotated[float, typer.Option(min=10, max=1000, help="samples a second")] = 80.0,
+) -> None:
     """Lift a plan's weights on the simulated bench and write what a logger would have."""
     from sparring.core.build import Build
     from sparring.core.plan import Plan
@@ -219,15 +280,27 @@ def simulate(build: BuildFile, rig: RigFile, out: Annotated[Path, typer.Option("
         b, r = record_files.load(build, Build), record_files.load(rig, Rig)
         p = record_files.load(plan, Plan) if plan else Plan()
         loads = [m.value for m in p.loads]
-        lifts = ladder(bench_of(b, r), sensors_of(r), loads, r.method.hook_mass.value, p.repeats, volts=p.voltage,
-                       travel=r.method.travel, seed=seed, rate=rate)
+        lifts = ladder(
+            bench_of(b, r),
+            sensors_of(r),
+            loads,
+            r.method.hook_mass.value,
+            p.repeats,
+            volts=p.voltage,
+            travel=r.method.travel,
+            seed=seed,
+            rate=rate,
+        )
         log_files.write(out, one_log(lifts, loads))
     typer.echo(f"{out}: {len(lifts)} lifts")
 
 
 @app.command()
-def export(logbook: Annotated[Path, typer.Argument(help="logbook folder")], out: Annotated[Path, typer.Argument(help="folder to write to")],
-           test: Annotated[int | None, typer.Option(help="one test; all without")] = None) -> None:
+def export(
+    logbook: Annotated[Path, typer.Argument(help="logbook folder")],
+    out: Annotated[Path, typer.Argument(help="folder to write to")],
+    test: Annotated[int | None, typer.Option(help="one test; all without")] = None,
+) -> None:
     """Write a logbook's tests as open files: records, recordings as CSV, results as JSON and CSV, and a sheet each."""
     from sparring.exchange import export_test
     from sparring.logbook import Logbook
@@ -264,5 +337,3 @@ def _table(head: list[str], rows: list[list[str]]) -> None:
     for row in rows:
         table.add_row(*row)
     Console(highlight=False).print(table)
-
-

@@ -58,8 +58,11 @@ class Build(Record):
     def elements(self, friction: list[float] | None = None) -> list[kinematics.Element]:
         """The train for the solver; friction: one coefficient a stage [-] in place of the nominal ones."""
         shafts = self.shafts()
-        return [e for n, stage in enumerate(self.stages) for e in stage.elements(
-            shafts[n], shafts[n + 1], self.stage_names()[n], None if friction is None else friction[n])]
+        return [
+            e
+            for n, stage in enumerate(self.stages)
+            for e in stage.elements(shafts[n], shafts[n + 1], self.stage_names()[n], None if friction is None else friction[n])
+        ]
 
     def drags(self) -> dict[str, float]:
         """Load-independent torque on each shaft behind a stage [N·m]."""

@@ -68,8 +68,7 @@ class Motor:
         return replace(self, R=self.R * factor, temperature=temperature)
 
 
-def identify(voltage: Any, no_load_speed: Any, no_load_current: Any, stall_current: Any,
-             temperature: float = 293.15) -> Motor:
+def identify(voltage: Any, no_load_speed: Any, no_load_current: Any, stall_current: Any, temperature: float = 293.15) -> Motor:
     """The line through a no-load and a stall reading at one voltage [V, rad/s, A, A].
 
     Raises ValueError when the readings cannot belong to one motor.
@@ -84,8 +83,7 @@ def identify(voltage: Any, no_load_speed: Any, no_load_current: Any, stall_curre
 def from_readings(readings: MotorReadings) -> Motor:
     """The nominal line of `readings`, in plain floats."""
     r = readings
-    return identify(r.voltage.value, r.no_load_speed.value, r.no_load_current.value, r.stall_current.value,
-                    r.winding_temperature)
+    return identify(r.voltage.value, r.no_load_speed.value, r.no_load_current.value, r.stall_current.value, r.winding_temperature)
 
 
 def best_efficiency(no_load_current: float, stall_current: float) -> float:

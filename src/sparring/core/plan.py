@@ -18,7 +18,8 @@ class Plan(Record):
 
     version: Literal["sparring.plan/1"] = "sparring.plan/1"
     loads: Annotated[tuple[Annotated[Measured, Q("mass", above=0.0)], ...], Field(min_length=1, max_length=50)] = tuple(
-        Measured(m, 0.0005) for m in (0.4, 0.9, 1.4, 1.9, 2.4))
+        Measured(m, 0.0005) for m in (0.4, 0.9, 1.4, 1.9, 2.4)
+    )
     repeats: Annotated[int, Field(ge=1, le=100)] = 5
     voltage: Annotated[float, Q("voltage", above=0.0)] = 12.0
     settle: Annotated[float, Q("time", least=0.0)] = 0.5

@@ -93,8 +93,7 @@ def curve(build: Build, voltage: float, points: int = 120, friction: list[float]
         for sign in (-1, 1):
             mu = [max(0.0, s.friction.value + sign * 2 * s.friction.u) for s in build.stages]
             c = curve(build, voltage, points, mu)
-            sides.append({k: np.interp(torque, c.torque, getattr(c, k), right=math.nan)
-                          for k in ("speed", "wire_to_shaft", "gearbox")})
+            sides.append({k: np.interp(torque, c.torque, getattr(c, k), right=math.nan) for k in ("speed", "wire_to_shaft", "gearbox")})
         band = {k: (np.minimum(sides[0][k], sides[1][k]), np.maximum(sides[0][k], sides[1][k])) for k in sides[0]}
     return Curve(torque, speed, current, power, wire, box, stall, band)
 
@@ -109,8 +108,11 @@ def power_flow(build: Build, load: float, voltage: float) -> PowerFlow:
         current = float(voltage / motor.R)
         heat = (Loss("copper", voltage * current, False),)
         names = [*build.stage_names(), "output"]
-        still = (Station("supply", voltage * current), Station("motor", voltage * current, heat, 0.0),
-                 *(Station(n, 0.0, speed=0.0) for n in names))
+        still = (
+            Station("supply", voltage * current),
+            Station("motor", voltage * current, heat, 0.0),
+            *(Station(n, 0.0, speed=0.0) for n in names),
+        )
         return PowerFlow(still, voltage, current, voltage * current, 0.0, False)
     current = float(motor.current(motor_torque))
     return _flow(build, motor, voltage, current, voltage * current, speed, load, None, measured=False)
@@ -124,8 +126,18 @@ def measured_flow(build: Build, voltage: float, current: float, power_in: float,
     return _flow(build, motor, voltage, current, power_in, speed, load, max(0.0, output_speed) * load, measured=True)
 
 
-def _flow(build: Build, motor: motors.Motor, voltage: float, current: float, power_in: float, speed: float, load: float,
-          power_out: float | None, *, measured: bool) -> PowerFlow:
+def _flow(
+    build: Build,
+    motor: motors.Motor,
+    voltage: float,
+    current: float,
+    power_in: float,
+    speed: float,
+    load: float,
+    power_out: float | None,
+    *,
+    measured: bool,
+) -> PowerFlow:
     train = build.flow(load, speed=max(speed, 1e-9))
     friction = float(motor.friction * speed)
     if power_out is None:
@@ -138,14 +150,15 @@ def _flow(build: Build, motor: motors.Motor, voltage: float, current: float, pow
         shaft = max(power_in - copper - friction, 0.0)
         predicted = sum(train.mesh_losses.values()) + sum(train.drag_losses.values())
         scale = max(shaft - power_out, 0.0) / predicted if predicted > 0 else 0.0
-    stations = [Station("supply", power_in),
-                Station("motor", power_in, (Loss("copper", copper, False), Loss("friction and iron", friction, measured)), speed)]
+    stations = [
+        Station("supply", power_in),
+        Station("motor", power_in, (Loss("copper", copper, False), Loss("friction and iron", friction, measured)), speed),
+    ]
     left = shaft
     shafts = build.shafts()
     for name, into, out in zip(build.stage_names(), shafts[:-1], shafts[1:], strict=True):
         lost = (train.mesh_losses[name] + train.drag_losses.get(out, 0.0)) * scale
-        stations.append(Station(name, left, (Loss(name, lost, measured),), abs(train.speeds[into]),
-                                train.shaft_torques[into]))
+        stations.append(Station(name, left, (Loss(name, lost, measured),), abs(train.speeds[into]), train.shaft_torques[into]))
         left -= lost
     stations.append(Station("output", power_out, (), abs(train.speeds["output"]), load))
     return PowerFlow(tuple(stations), voltage, current, power_in, power_out, measured)
@@ -154,8 +167,11 @@ def _flow(build: Build, motor: motors.Motor, voltage: float, current: float, pow
 def load_torque(rig: Rig, mass: float) -> float:
     """Output torque of a hung weight, hook included [N·m]."""
     h = rig.method
-    return float(hoist.torque_from_mass(mass, h.hook_mass.value, rig.gravity.value,
-                                        hoist.effective_radius(h.drum_diameter.value, h.cord_diameter.value)))
+    return float(
+        hoist.torque_from_mass(
+            mass, h.hook_mass.value, rig.gravity.value, hoist.effective_radius(h.drum_diameter.value, h.cord_diameter.value)
+        )
+    )
 
 
 def stall_likelihood(build: Build, rig: Rig, mass: float, voltage: float) -> float:

@@ -58,9 +58,20 @@ KINDS: dict[str, Kind] = {
         Kind("length", "m", {"mm": 1e-3, "cm": 1e-2, "m": 1.0, "in": _INCH, "ft": _FOOT}, "50 mm"),
         Kind("mass", "kg", {"kg": 1.0, "g": 1e-3, "lb": _POUND, "oz": _OUNCE}, "310 g"),
         Kind("force", "N", {"N": 1.0, "kgf": G_N, "lbf": _POUND * G_N, "ozf": _OUNCE * G_N}, "10 lb"),
-        Kind("torque", "N·m", {
-            "N·m": 1.0, "mN·m": 1e-3, "N·cm": 1e-2, "kg·cm": G_N * 1e-2, "ft·lb": _FOOT * _POUND * G_N,
-            "in·lb": _INCH * _POUND * G_N, "oz·in": _OUNCE * G_N * _INCH}, "2.5 kg·cm"),
+        Kind(
+            "torque",
+            "N·m",
+            {
+                "N·m": 1.0,
+                "mN·m": 1e-3,
+                "N·cm": 1e-2,
+                "kg·cm": G_N * 1e-2,
+                "ft·lb": _FOOT * _POUND * G_N,
+                "in·lb": _INCH * _POUND * G_N,
+                "oz·in": _OUNCE * G_N * _INCH,
+            },
+            "2.5 kg·cm",
+        ),
         Kind("speed", "rad/s", {"rpm": _REV / 60, "rev/s": _REV, "rad/s": 1.0, "deg/s": _REV / 360}, "120 rpm"),
         Kind("velocity", "m/s", {"m/s": 1.0, "mm/s": 1e-3, "mph": 0.44704, "ft/s": _FOOT}, "0.3 m/s"),
         Kind("angle", "rad", {"deg": _REV / 360, "rad": 1.0, "rev": _REV}, "20 deg"),
@@ -79,21 +90,56 @@ KINDS: dict[str, Kind] = {
     )
 }
 _DIMENSIONS = {
-    "length": "[length]", "mass": "[mass]", "force": "[length] * [mass] / [time] ** 2",
-    "torque": "[length] ** 2 * [mass] / [time] ** 2", "speed": "1 / [time]", "velocity": "[length] / [time]",
-    "angle": "[]", "voltage": "[mass] * [length] ** 2 / [current] / [time] ** 3",
-    "current": "[current]", "resistance": "[mass] * [length] ** 2 / [current] ** 2 / [time] ** 3",
-    "power": "[length] ** 2 * [mass] / [time] ** 3", "energy": "[length] ** 2 * [mass] / [time] ** 2",
-    "time": "[time]", "inertia": "[length] ** 2 * [mass]", "stiffness": "[length] ** 2 * [mass] / [time] ** 2",
-    "acceleration": "[length] / [time] ** 2", "ratio": "[]", "count": "[]",
+    "length": "[length]",
+    "mass": "[mass]",
+    "force": "[length] * [mass] / [time] ** 2",
+    "torque": "[length] ** 2 * [mass] / [time] ** 2",
+    "speed": "1 / [time]",
+    "velocity": "[length] / [time]",
+    "angle": "[]",
+    "voltage": "[mass] * [length] ** 2 / [current] / [time] ** 3",
+    "current": "[current]",
+    "resistance": "[mass] * [length] ** 2 / [current] ** 2 / [time] ** 3",
+    "power": "[length] ** 2 * [mass] / [time] ** 3",
+    "energy": "[length] ** 2 * [mass] / [time] ** 2",
+    "time": "[time]",
+    "inertia": "[length] ** 2 * [mass]",
+    "stiffness": "[length] ** 2 * [mass] / [time] ** 2",
+    "acceleration": "[length] / [time] ** 2",
+    "ratio": "[]",
+    "count": "[]",
 }
 # A weight in kilograms or pounds stands for the force it makes; so kg·cm and ft·lb are torques.
 _WEIGHT_FOR = {"force": "[mass]", "torque": "[mass] * [length]"}
 _NOT_A = {"torque": ("J", "kJ", "Wh", "kWh"), "speed": ("Hz", "kHz"), "angle": ("%",), "ratio": ("deg", "rad", "rev")}
-_SPELLINGS = {"Nm": "N·m", "Ncm": "N·cm", "mNm": "mN·m", "Ohm": "Ω", "ohm": "Ω", "ohms": "Ω", "°": "deg",
-              "degC": "°C", "degF": "°F", "C": "°C", "F": "°F", '"': "in", "'": "ft", "inch": "in", "inches": "in",
-              "lbs": "lb", "r/min": "rpm", "percent": "%", "lbf·in": "in·lb", "lbf·ft": "ft·lb", "ft·lbf": "ft·lb",
-              "lb·in": "in·lb", "lb·ft": "ft·lb", "in·oz": "oz·in", "kgf·cm": "kg·cm", "count": "counts"}
+_SPELLINGS = {
+    "Nm": "N·m",
+    "Ncm": "N·cm",
+    "mNm": "mN·m",
+    "Ohm": "Ω",
+    "ohm": "Ω",
+    "ohms": "Ω",
+    "°": "deg",
+    "degC": "°C",
+    "degF": "°F",
+    "C": "°C",
+    "F": "°F",
+    '"': "in",
+    "'": "ft",
+    "inch": "in",
+    "inches": "in",
+    "lbs": "lb",
+    "r/min": "rpm",
+    "percent": "%",
+    "lbf·in": "in·lb",
+    "lbf·ft": "ft·lb",
+    "ft·lbf": "ft·lb",
+    "lb·in": "in·lb",
+    "lb·ft": "ft·lb",
+    "in·oz": "oz·in",
+    "kgf·cm": "kg·cm",
+    "count": "counts",
+}
 
 
 def kind_of(name: str) -> Kind:
@@ -233,7 +279,7 @@ class _Reader:
             raise self.fail()
         self.take()
         value = float(text)
-        if self.peek()[0] == "number" and self.tokens[self.at + 1:self.at + 2] == [("op", "/")]:  # 2 1/2 in
+        if self.peek()[0] == "number" and self.tokens[self.at + 1 : self.at + 2] == [("op", "/")]:  # 2 1/2 in
             top = float(self.take()[1])
             self.take()
             name, text = self.take()
@@ -287,8 +333,11 @@ class _Reader:
         spread: _Term | None = None
         if self.peek()[0] == "pm":
             self.take()
-            if [t[0] for t in self.tokens[self.at:self.at + 2]] == ["number", "unit"] \
-                    and self.tokens[self.at + 1][1] == "%" and self.kind != "ratio":
+            if (
+                [t[0] for t in self.tokens[self.at : self.at + 2]] == ["number", "unit"]
+                and self.tokens[self.at + 1][1] == "%"
+                and self.kind != "ratio"
+            ):
                 percent = float(self.take()[1])
                 self.take()
                 value = self.with_unit(value)
@@ -364,8 +413,7 @@ def decimals_for(spread: float, digits: int = 2) -> int:
     return max(0, digits - 1 - math.floor(math.log10(spread) + 1e-9))
 
 
-def show(value: float | None, kind: str, unit: str, *, u: float | None = None, decimals: int | None = None,
-         with_unit: bool = True) -> str:
+def show(value: float | None, kind: str, unit: str, *, u: float | None = None, decimals: int | None = None, with_unit: bool = True) -> str:
     """A figure for the screen: as many decimals as the uncertainty (u, k = 1, SI) warrants, else four digits.
 
     With u, the half-width k = 2 follows: `45.8 ± 1.1 %`. A missing value is a dash.

@@ -17,16 +17,19 @@ class Channel:
     label: str
 
 
-CHANNELS: dict[str, Channel] = {c.key: c for c in (
-    Channel("cell", "count", "Load cell, raw"),
-    Channel("force", "force", "Load cell"),
-    Channel("speed", "speed", "Output speed"),
-    Channel("motor_speed", "speed", "Motor speed"),
-    Channel("voltage", "voltage", "Voltage"),
-    Channel("current", "current", "Current"),
-    Channel("temperature", "temperature", "Motor temperature"),
-    Channel("mass", "mass", "Weight hung"),
-)}
+CHANNELS: dict[str, Channel] = {
+    c.key: c
+    for c in (
+        Channel("cell", "count", "Load cell, raw"),
+        Channel("force", "force", "Load cell"),
+        Channel("speed", "speed", "Output speed"),
+        Channel("motor_speed", "speed", "Motor speed"),
+        Channel("voltage", "voltage", "Voltage"),
+        Channel("current", "current", "Current"),
+        Channel("temperature", "temperature", "Motor temperature"),
+        Channel("mass", "mass", "Weight hung"),
+    )
+}
 
 
 @dataclass(frozen=True)
@@ -56,6 +59,10 @@ class Recording:
     def span(self, start: float, stop: float) -> Recording:
         """The part with start <= t < stop, as views."""
         i, j = np.searchsorted(self.t, [start, stop])
-        return Recording(self.t[i:j], {k: v[i:j] for k, v in self.channels.items()},
-                         tuple(g for g in self.gaps if g[0] < stop and g[1] > start), self.lost,
-                         tuple(m for m in self.marks if start <= m[0] < stop))
+        return Recording(
+            self.t[i:j],
+            {k: v[i:j] for k, v in self.channels.items()},
+            tuple(g for g in self.gaps if g[0] < stop and g[1] > start),
+            self.lost,
+            tuple(m for m in self.marks if start <= m[0] < stop),
+        )

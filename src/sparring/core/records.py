@@ -43,6 +43,7 @@ class Q:
 
     def check(self, value: float) -> None:
         """Raises QuantityError when `value` [SI] lies outside the field's range."""
+
         def shown(limit: float) -> str:
             return quantity.text(limit, self.kind, self.file_unit)
 
@@ -80,12 +81,16 @@ class Q:
             return quantity.measured_text(value if with_u else Measured(value), self.kind, self.file_unit)
 
         return core_schema.with_info_plain_validator_function(
-            validate, serialization=core_schema.plain_serializer_function_ser_schema(
-                write, when_used="json", return_schema=core_schema.str_schema()))
+            validate,
+            serialization=core_schema.plain_serializer_function_ser_schema(write, when_used="json", return_schema=core_schema.str_schema()),
+        )
 
     def __get_pydantic_json_schema__(self, schema: CoreSchema, handler: GetJsonSchemaHandler) -> dict[str, Any]:
-        return {"type": "string", "description": f"{self.kind}: text with a unit, ± (k = 2) where measured",
-                "examples": [quantity.kind_of(self.kind).example]}
+        return {
+            "type": "string",
+            "description": f"{self.kind}: text with a unit, ± (k = 2) where measured",
+            "examples": [quantity.kind_of(self.kind).example],
+        }
 
 
 class Record(BaseModel):
@@ -120,6 +125,7 @@ def changed(record: R, path: tuple[str | int, ...], value: Any) -> R:
 
     Raises RecordError when the result does not hold together.
     """
+
     def put(node: Any, rest: tuple[str | int, ...]) -> Any:
         if not rest:
             return value

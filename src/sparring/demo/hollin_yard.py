@@ -30,9 +30,16 @@ _RPM = 2 * math.pi / 60
 def motor() -> MotorReadings:
     """The 12 V motor that all demo builds share, as Hollin Yard measured it."""
     return MotorReadings(
-        name="Yard 12 V, 370 size", voltage=Measured(12.0, 0.01), no_load_speed=Measured(4450 * _RPM, 12 * _RPM),
-        no_load_current=Measured(0.11, 0.0015), stall_current=Measured(1.92, 0.015), inertia=1.1e-6, mass=0.098,
-        heat_time=280.0, heat_resistance=14.0)
+        name="Yard 12 V, 370 size",
+        voltage=Measured(12.0, 0.01),
+        no_load_speed=Measured(4450 * _RPM, 12 * _RPM),
+        no_load_current=Measured(0.11, 0.0015),
+        stall_current=Measured(1.92, 0.015),
+        inertia=1.1e-6,
+        mass=0.098,
+        heat_time=280.0,
+        heat_resistance=14.0,
+    )
 
 
 _REVISIONS = {  # title, friction, drag of the output shaft, material, mass, wind-up stiffness
@@ -45,22 +52,59 @@ _REVISIONS = {  # title, friction, drag of the output shaft, material, mass, win
 def dunnock(revision: int) -> Build:
     """Two meshes, 30:1, in three revisions."""
     title, friction, drag, material, mass, windup = _REVISIONS[revision]
-    first = SpurStage(pinion=12, wheel=60, module=0.8e-3, face_width=6e-3, pinion_shift=0.3, wheel_shift=-0.3, friction=friction,
-                      drag=2e-3, opening=0.1e-3, material=material)
-    second = SpurStage(pinion=14, wheel=84, module=1e-3, face_width=9e-3, pinion_shift=0.2, wheel_shift=-0.2, friction=friction,
-                       drag=drag, opening=0.15e-3, material=material)
-    return Build(family="Dunnock", revision=revision, title=title, motor=motor(), stages=(first, second),
-                 lubricant="dry" if revision == 1 else "greased", windup=windup, mass=Measured(mass, 5e-4))
+    first = SpurStage(
+        pinion=12,
+        wheel=60,
+        module=0.8e-3,
+        face_width=6e-3,
+        pinion_shift=0.3,
+        wheel_shift=-0.3,
+        friction=friction,
+        drag=2e-3,
+        opening=0.1e-3,
+        material=material,
+    )
+    second = SpurStage(
+        pinion=14,
+        wheel=84,
+        module=1e-3,
+        face_width=9e-3,
+        pinion_shift=0.2,
+        wheel_shift=-0.2,
+        friction=friction,
+        drag=drag,
+        opening=0.15e-3,
+        material=material,
+    )
+    return Build(
+        family="Dunnock",
+        revision=revision,
+        title=title,
+        motor=motor(),
+        stages=(first, second),
+        lubricant="dry" if revision == 1 else "greased",
+        windup=windup,
+        mass=Measured(mass, 5e-4),
+    )
 
 
 def rig(name: str = "Hoist A", **method: Any) -> Rig:
     """Hollin Yard's hoist: a turned drum on a steel bracket, a 5 kg cell in the cord."""
     rng = np.random.default_rng(5)
     points = calibration_points(84_120.0, 2_104.0, [0.0, 0.5, 1.0, 2.0, 3.0, 4.0], rng)
-    return Rig(name=name, method=Hoist(drum_diameter=Measured(0.0500, 2.5e-5), cord_diameter=Measured(0.8e-3, 5e-5),
-                                       hook_mass=Measured(0.047, 2.5e-4), travel=1.0, **method),
-               calibration=Calibration(cell="5 kg cell", date="2026-11-12", points=points),
-               gravity=Measured(9.812, 0.003), limits=Limits(current=3.0, speed=200 * _RPM, stalled_for=0.8))
+    return Rig(
+        name=name,
+        method=Hoist(
+            drum_diameter=Measured(0.0500, 2.5e-5),
+            cord_diameter=Measured(0.8e-3, 5e-5),
+            hook_mass=Measured(0.047, 2.5e-4),
+            travel=1.0,
+            **method,
+        ),
+        calibration=Calibration(cell="5 kg cell", date="2026-11-12", points=points),
+        gravity=Measured(9.812, 0.003),
+        limits=Limits(current=3.0, speed=200 * _RPM, stalled_for=0.8),
+    )
 
 
 def plan(*loads: float, repeats: int = 5) -> Plan:
@@ -88,8 +132,16 @@ def scenes() -> list[Scene]:
     return [
         Scene("lifts, dry", dunnock(1), rig(), plan(*ladder), 11, {"bind_from": 0.47, "bind": 0.42}, {}, 1.06),
         Scene("lifts, greased and braced", dunnock(2), rig(), plan(0.5, 1.25, 2.0, 2.75, 3.5, 4.75), 12, {"runout": 0.003}, {}, 0.97),
-        Scene("lifts, brass", dunnock(3), rig("Hoist B", drum_radius=Measured(0.0500, 1e-4)), plan(*ladder), 13,
-              {"source_resistance": 0.9}, {}, 1.02),
+        Scene(
+            "lifts, brass",
+            dunnock(3),
+            rig("Hoist B", drum_radius=Measured(0.0500, 1e-4)),
+            plan(*ladder),
+            13,
+            {"source_resistance": 0.9},
+            {},
+            1.02,
+        ),
     ]
 
 
@@ -108,8 +160,16 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
             truth = [s.friction.value * scene.friction for s in scene.build.stages]
             bench = bench_of(scene.build, scene.rig, friction=truth, **scene.bench)
             loads = [m.value for m in scene.plan.loads]
-            lifts = ladder(bench, sensors_of(scene.rig, **scene.sensors), loads, scene.rig.method.hook_mass.value, scene.plan.repeats,
-                           volts=scene.plan.voltage, travel=scene.rig.method.travel, seed=scene.seed)
+            lifts = ladder(
+                bench,
+                sensors_of(scene.rig, **scene.sensors),
+                loads,
+                scene.rig.method.hook_mass.value,
+                scene.plan.repeats,
+                volts=scene.plan.voltage,
+                travel=scene.rig.method.travel,
+                seed=scene.seed,
+            )
             tare = Measured(84_120.0, 4.0)
             for run, recording in runs_of(lifts, list(scene.plan.loads), scene.plan.voltage, tare=tare):
                 book.add_run(test_id, run, recording)

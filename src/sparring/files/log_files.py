@@ -56,12 +56,28 @@ _NAMES: tuple[tuple[str, str], ...] = (  # first match wins
     (r"^(t|time|zeit|seconds?|timestamp|elapsed|ms|millis)\b", "t"),
     (r"motor.*(speed|rpm|drehzahl)|(speed|rpm).*(motor|input)|rpm_?in|^n_?m", "motor_speed"),
     (r"speed|rpm|omega|drehzahl|tach|^n$", "speed"),
-    (r"count|raw|adc", "cell"), (r"force|load ?cell|pull|kraft|^f$", "force"),
-    (r"mass|weight|load|gewicht", "mass"), (r"temp|°c|celsius", "temperature"),
-    (r"curr|amp|strom|^i$", "current"), (r"volt|spannung|^u$|^v$|bus", "voltage"),
+    (r"count|raw|adc", "cell"),
+    (r"force|load ?cell|pull|kraft|^f$", "force"),
+    (r"mass|weight|load|gewicht", "mass"),
+    (r"temp|°c|celsius", "temperature"),
+    (r"curr|amp|strom|^i$", "current"),
+    (r"volt|spannung|^u$|^v$|bus", "voltage"),
 )
-_UNIT_KINDS = {"V": "voltage", "mV": "voltage", "A": "current", "mA": "current", "rpm": "speed", "rad/s": "speed",
-               "N": "force", "s": "t", "ms": "t", "°C": "temperature", "degC": "temperature", "kg": "mass", "g": "mass"}
+_UNIT_KINDS = {
+    "V": "voltage",
+    "mV": "voltage",
+    "A": "current",
+    "mA": "current",
+    "rpm": "speed",
+    "rad/s": "speed",
+    "N": "force",
+    "s": "t",
+    "ms": "t",
+    "°C": "temperature",
+    "degC": "temperature",
+    "kg": "mass",
+    "g": "mass",
+}
 
 
 def kind_of_channel(channel: str) -> str:
@@ -90,22 +106,25 @@ def look(path: Path) -> LogLook:
         for decimal in (".", ","):
             if decimal == delimiter:
                 continue
-            widths = [len(_split(line, delimiter)) for _, line in body[-40:]
-                      if all(_is_number(c, decimal) or not c.strip() for c in _split(line, delimiter))]
+            widths = [len(cells) for _, line in body[-40:] if _figures(cells := _split(line, delimiter), decimal)]
             if widths and (width := max(set(widths), key=widths.count)) > 1:
                 score = widths.count(width) * 10 + width
                 if best is None or score > best[0]:
                     best = (score, delimiter, decimal)
     if best is None:
-        raise LogError(f"{path}: no lines of figures found in its first {len(lines)} lines; columns must be separated by "
-                       "comma, semicolon, tab or space")
+        raise LogError(
+            f"{path}: no lines of figures found in its first {len(lines)} lines; columns must be separated by "
+            "comma, semicolon, tab or space"
+        )
     _, delimiter, decimal = best
-    first_figures = next(i for i, (_, line) in enumerate(body)
-                         if len(cells := _split(line, delimiter)) > 1 and all(_is_number(c, decimal) or not c.strip() for c in cells))
+    first_figures = next(i for i, (_, line) in enumerate(body) if _figures(_split(line, delimiter), decimal))
     width = len(_split(body[first_figures][1], delimiter))
     has_header = first_figures > 0 and len(_split(body[first_figures - 1][1], delimiter)) == width
-    names = [c.strip().strip('"') for c in _split(body[first_figures - 1][1], delimiter)] if has_header else [
-        f"column {i + 1}" for i in range(width)]
+    names = (
+        [c.strip().strip('"') for c in _split(body[first_figures - 1][1], delimiter)]
+        if has_header
+        else [f"column {i + 1}" for i in range(width)]
+    )
     taken: set[str] = set()
     columns = []
     for i, name in enumerate(names):
@@ -115,7 +134,7 @@ def look(path: Path) -> LogLook:
         taken.add(guess.channel)
         columns.append(guess)
     start = body[first_figures - 1][0] if has_header else body[first_figures][0]
-    preview = tuple(tuple(_split(line, delimiter)) for _, line in body[first_figures:first_figures + 12])
+    preview = tuple(tuple(_split(line, delimiter)) for _, line in body[first_figures : first_figures + 12])
     return LogLook(path, delimiter, decimal, start, has_header, tuple(columns), preview)
 
 
@@ -135,8 +154,10 @@ def read(log: LogLook, columns: Mapping[int, tuple[str, str]] | None = None) -> 
         raise LogError(f"{log.path}: only the time is mapped; choose at least the output speed")
     for channel, (i, unit) in by_channel.items():
         if not unit and kind_of_channel(channel) not in ("count", "ratio"):
-            raise LogError(f"{log.path}: column “{log.columns[i].header}” has no unit; choose one of "
-                           + ", ".join(u for u in quantity.kind_of(kind_of_channel(channel)).units))
+            raise LogError(
+                f"{log.path}: column “{log.columns[i].header}” has no unit; choose one of "
+                + ", ".join(u for u in quantity.kind_of(kind_of_channel(channel)).units)
+            )
     names = [f"c{i}" for i in range(len(log.columns))]
     dropped: list[int] = []
 
@@ -154,8 +175,12 @@ def read(log: LogLook, columns: Mapping[int, tuple[str, str]] | None = None) -> 
             source = pa.BufferReader(re.sub(rb"[ \t]+", b" ", re.sub(rb"(?m)^[ \t]+|[ \t]+(?=\r?$)", b"", log.path.read_bytes())))
         read_options = pcsv.ReadOptions(column_names=names, skip_rows=log.skip + (1 if log.has_header else 0))
         parse_options = pcsv.ParseOptions(delimiter=delimiter, invalid_row_handler=bad_row)
-        strict = pcsv.ConvertOptions(include_columns=wanted, column_types=dict.fromkeys(wanted, pa.float64()),
-                                     decimal_point=log.decimal, null_values=["", "nan", "NaN", "NA", "-", "null"])
+        strict = pcsv.ConvertOptions(
+            include_columns=wanted,
+            column_types=dict.fromkeys(wanted, pa.float64()),
+            decimal_point=log.decimal,
+            null_values=["", "nan", "NaN", "NA", "-", "null"],
+        )
         try:
             table = pcsv.read_csv(source, read_options, parse_options, strict)
         except pa.ArrowInvalid:
@@ -189,7 +214,9 @@ def read(log: LogLook, columns: Mapping[int, tuple[str, str]] | None = None) -> 
     steps = np.diff(t)
     back = np.nonzero(steps < 0)[0]
     if len(back) > _TOLERATED * len(t):
-        raise LogError(f"{log.path}: the time runs backwards {len(back)} times, first after line {int(back[0]) + log.skip + 2}; is it the time?")
+        raise LogError(
+            f"{log.path}: the time runs backwards {len(back)} times, first after line {int(back[0]) + log.skip + 2}; is it the time?"
+        )
     if len(back):
         order = np.argsort(t, kind="stable")
         t, arrays = t[order], {k: v[order] for k, v in arrays.items()}
@@ -201,8 +228,17 @@ def read(log: LogLook, columns: Mapping[int, tuple[str, str]] | None = None) -> 
 
 def write(path: Path, recording: Recording) -> None:
     """Writes a recording as CSV with units in its header."""
-    units = {"t": "s", "cell": "counts", "force": "N", "speed": "rpm", "motor_speed": "rpm", "voltage": "V", "current": "A",
-             "temperature": "°C", "mass": "kg"}
+    units = {
+        "t": "s",
+        "cell": "counts",
+        "force": "N",
+        "speed": "rpm",
+        "motor_speed": "rpm",
+        "voltage": "V",
+        "current": "A",
+        "temperature": "°C",
+        "mass": "kg",
+    }
     columns = {}
     for key, values in {"t": recording.t, **recording.channels}.items():
         kind = kind_of_channel(key)
@@ -225,7 +261,9 @@ def _forgiving(log: LogLook, table: pa.Table, remarks: list[str]) -> pa.Table:
         count = pc.sum(wrong).as_py() or 0
         if count and not first:
             row = pc.index(wrong, True).as_py()
-            first = f"“{text[row].as_py()[:30]}” in column “{log.columns[int(name[1:])].header}” at line {row + log.skip + 1 + log.has_header}"
+            first = (
+                f"“{text[row].as_py()[:30]}” in column “{log.columns[int(name[1:])].header}” at line {row + log.skip + 1 + log.has_header}"
+            )
         bad += count
         out[name] = pc.cast(good, pa.float64())
     if bad > _TOLERATED * max(1, table.num_rows * len(out)):
@@ -237,6 +275,13 @@ def _forgiving(log: LogLook, table: pa.Table, remarks: list[str]) -> pa.Table:
 
 def _split(line: str, delimiter: str) -> list[str]:
     return line.split() if delimiter == " " else line.split(delimiter)
+
+
+def _figures(cells: list[str], decimal: str) -> bool:
+    """Whether a line holds figures: at least two, and no fewer than its words (a log may have a column of notes)."""
+    filled = [c for c in cells if c.strip()]
+    numbers = sum(_is_number(c, decimal) for c in filled)
+    return numbers >= 2 and 2 * numbers >= len(filled)
 
 
 def _is_number(cell: str, decimal: str) -> bool:

@@ -35,8 +35,13 @@ def read(path: Path) -> Recording:
         table = pq.read_table(path, memory_map=True)
         facts = json.loads((table.schema.metadata or {}).get(b"sparring", b"{}"))
         columns = {name: table.column(name).to_numpy() for name in table.column_names if name == "t" or name in CHANNELS}
-        return Recording(columns.pop("t"), columns, tuple((a, b) for a, b in facts.get("gaps", ())),
-                         int(facts.get("lost", 0)), tuple((t, str(text)) for t, text in facts.get("marks", ())))
+        return Recording(
+            columns.pop("t"),
+            columns,
+            tuple((a, b) for a, b in facts.get("gaps", ())),
+            int(facts.get("lost", 0)),
+            tuple((t, str(text)) for t, text in facts.get("marks", ())),
+        )
     except FileNotFoundError as err:
         raise RecordingError(f"{path} is missing: put the file back, or strike the run") from err
     except (pa.ArrowException, OSError, ValueError, KeyError, TypeError) as err:

@@ -67,7 +67,11 @@ class Logbook:
         known = (self.folder / "logbook.sqlite").exists()
         if not known and not create:
             raise LogbookError(f"{self.folder} is no logbook: it holds no logbook.sqlite. Name another folder, or create one.")
-        if not known and self.folder.is_dir() and any(p.name not in ("recordings", "photos", "logbook.lock") for p in self.folder.iterdir()):
+        if (
+            not known
+            and self.folder.is_dir()
+            and any(p.name not in ("recordings", "photos", "logbook.lock") for p in self.folder.iterdir())
+        ):
             raise LogbookError(f"{self.folder} holds other files; choose an empty folder for a new logbook")
         try:
             for part in (self.folder, self.folder / "recordings", self.folder / "photos"):
@@ -80,8 +84,10 @@ class Logbook:
             _migrate(self.engine)
         except DatabaseError as err:
             self._lock.close()
-            raise LogbookError(f"{self.folder / 'logbook.sqlite'} is damaged or no database: {err.orig}. "
-                               "Move it away; the recordings beside it are untouched.") from err
+            raise LogbookError(
+                f"{self.folder / 'logbook.sqlite'} is damaged or no database: {err.orig}. "
+                "Move it away; the recordings beside it are untouched."
+            ) from err
         except LogbookError:
             self._lock.close()
             raise
@@ -101,8 +107,10 @@ class Logbook:
             raise LogbookError(f"{self.folder} is already open: {holder}. Close it there first.") from err
         handle.seek(0)
         handle.truncate()
-        handle.write(f"process {os.getpid()} of {os.environ.get('USER', 'this user')} on {socket.gethostname()}, "
-                     f"since {datetime.now():%Y-%m-%d %H:%M}")
+        handle.write(
+            f"process {os.getpid()} of {os.environ.get('USER', 'this user')} on {socket.gethostname()}, "
+            f"since {datetime.now():%Y-%m-%d %H:%M}"
+        )
         handle.flush()
         return handle
 
@@ -197,9 +205,19 @@ class Logbook:
             counts: dict[int, int] = {}
             for test_id in s.scalars(select(RunRow.test_id).where(RunRow.struck.is_(False))):
                 counts[test_id] = counts.get(test_id, 0) + 1
-            return [StoredTest(r.id, r.build_id, r.rig_id, r.title, Plan.from_json(r.plan), r.created,
-                               json.loads(r.headline) if r.headline else None, counts.get(r.id, 0))
-                    for r in s.scalars(query).all()]
+            return [
+                StoredTest(
+                    r.id,
+                    r.build_id,
+                    r.rig_id,
+                    r.title,
+                    Plan.from_json(r.plan),
+                    r.created,
+                    json.loads(r.headline) if r.headline else None,
+                    counts.get(r.id, 0),
+                )
+                for r in s.scalars(query).all()
+            ]
 
     def test(self, test_id: int) -> StoredTest:
         found = next((t for t in self.tests() if t.id == test_id), None)
@@ -250,6 +268,7 @@ class Logbook:
 
     def material(self, test_id: int) -> list[tuple[Run, Callable[[], Recording]]]:
         """A test's runs with functions that read their recordings, as the reductions want them."""
+
         def reader(name: str) -> Callable[[], Recording]:
             return lambda: self.recording(name)
 
@@ -284,8 +303,9 @@ class Logbook:
                     stream.unlink()
                     continue
                 run_id = self.adopt(stream)
-                said.append(f"Recovered a lift that was cut off: {len(recording)} samples, "
-                            f"{recording.t[-1] - recording.t[0]:.1f} s (run {run_id}).")
+                said.append(
+                    f"Recovered a lift that was cut off: {len(recording)} samples, {recording.t[-1] - recording.t[0]:.1f} s (run {run_id})."
+                )
             except (RecordingError, KeyError, ValueError, DatabaseError) as err:
                 kept = stream.with_suffix(".arrow.unreadable")
                 stream.rename(kept)
@@ -308,10 +328,12 @@ def _engine(url: str) -> Engine:
     """The only place that knows which database it is."""
     engine = create_engine(url)
     if engine.dialect.name == "sqlite":
+
         @event.listens_for(engine, "connect")
         def _pragmas(connection: Any, _record: Any) -> None:
             for pragma in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=NORMAL", "busy_timeout=5000"):
                 connection.execute(f"PRAGMA {pragma}")
+
     return engine
 
 

@@ -31,8 +31,15 @@ def render(result: TestResult) -> str:
         rows.append(row)
     best = result.best
     headline = None if best is None else (best.gearbox if best.gearbox is not None else best.wire_to_shaft)
-    return template.render(result=result, rows=rows, chart=_chart(result), explain=explain, budget=budget(headline)[:6],
-                           version=__version__, train=result.build.train_in_words())
+    return template.render(
+        result=result,
+        rows=rows,
+        chart=_chart(result),
+        explain=explain,
+        budget=budget(headline)[:6],
+        version=__version__,
+        train=result.build.train_in_words(),
+    )
 
 
 def _chart(result: TestResult) -> dict[str, Any]:
@@ -48,12 +55,26 @@ def _chart(result: TestResult) -> dict[str, Any]:
 
     series = []
     for name, mark in (("gearbox", "circle"), ("wire_to_shaft", "square")):
-        points = [{"x": round(x(nominal(s.torque)), 1), "y": round(y(nominal(e)), 1), "low": round(y(nominal(e) - 2 * std(e)), 1),
-                   "high": round(y(nominal(e) + 2 * std(e)), 1)} for s in steps if (e := getattr(s, name)) is not None]
+        points = [
+            {
+                "x": round(x(nominal(s.torque)), 1),
+                "y": round(y(nominal(e)), 1),
+                "low": round(y(nominal(e) - 2 * std(e)), 1),
+                "high": round(y(nominal(e) + 2 * std(e)), 1),
+            }
+            for s in steps
+            if (e := getattr(s, name)) is not None
+        ]
         series.append({"name": name.replace("_", " "), "mark": mark, "points": points})
     step = 10 ** (len(str(int(most * 10))) - 2)
     ticks = [n * step for n in range(int(most / step) + 1)]
     while len(ticks) > 9:
         ticks = ticks[::2]
-    return {"w": _W, "h": _H, "pad": _PAD, "series": series, "x_ticks": [(round(x(v), 1), f"{v:g}") for v in ticks],
-            "y_ticks": [(round(y(v / 100), 1), v) for v in range(0, 101, 20)]}
+    return {
+        "w": _W,
+        "h": _H,
+        "pad": _PAD,
+        "series": series,
+        "x_ticks": [(round(x(v), 1), f"{v:g}") for v in ticks],
+        "y_ticks": [(round(y(v / 100), 1), v) for v in range(0, 101, 20)],
+    }

@@ -77,6 +77,7 @@ class Desk(QObject):
 
     def open(self, folder: Path, then: Callable[[], None] | None = None) -> None:
         """Opens a logbook off this thread and lays its newest test on the desk."""
+
         def work() -> tuple[Logbook, list[str]]:
             from sparring.logbook import Logbook
 
@@ -154,8 +155,14 @@ class Desk(QObject):
         assert self.book is not None
         self.runs = self.book.runs(self.test_id, struck=True) if self.test_id else []
         self.step = self.point = None
-        for signal in (self.build_changed, self.rig_changed, self.plan_changed, self.result_changed, self.selection_changed,
-                       self.lists_changed):
+        for signal in (
+            self.build_changed,
+            self.rig_changed,
+            self.plan_changed,
+            self.result_changed,
+            self.selection_changed,
+            self.lists_changed,
+        ):
             signal.emit()
 
     def new_test(self) -> None:
@@ -272,9 +279,11 @@ class Desk(QObject):
     def _peers(self) -> list[Peer]:
         assert self.book is not None
         names = {i: b.name for i, b in self.book.builds()}
-        return [Peer(names[t.build_id], t.headline["value"], t.headline["random"], t.headline["lifts"])
-                for t in self.book.tests() if t.id != self.test_id and t.build_id != self.build_id and t.headline
-                and t.headline.get("kind") == "gearbox"]
+        return [
+            Peer(names[t.build_id], tuple(tuple(step) for step in t.headline["steps"]))
+            for t in self.book.tests()
+            if t.build_id != self.build_id and t.headline and t.headline.get("steps")
+        ]
 
     @property
     def findings(self) -> tuple[Finding, ...]:

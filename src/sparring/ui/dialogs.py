@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QLabel,
     QLineEdit,
+    QPushButton,
     QScrollArea,
     QVBoxLayout,
     QWidget,
@@ -37,8 +38,15 @@ class ImportDialog(QDialog):
         column = QVBoxLayout(self)
         separator = {"\t": "tab", ";": "semicolon", ",": "comma", " ": "space"}[log.delimiter]
         column.addWidget(heading("What is in the columns?"))
-        column.addWidget(note(f"{log.path.name}: {len(log.columns)} columns separated by {separator}, decimal {'comma' if log.decimal == ',' else 'point'}"
-                              f"{'' if log.has_header else ', without a header'}. Guessed from names and units; correct what is wrong."))
+        column.addWidget(
+            note(
+                f"{log.path.name}: {len(log.columns)} columns separated by {separator}, decimal {'comma' if log.decimal == ',' else 'point'}"
+                f"{'' if log.has_header else ', without a header'}. Guessed from names and units; correct what is wrong."
+            )
+        )
+        self.said = QLabel()
+        self.said.setObjectName("wrong")
+        self.said.setWordWrap(True)
         area = QScrollArea()
         area.setWidgetResizable(True)
         inner = QWidget()
@@ -50,6 +58,7 @@ class ImportDialog(QDialog):
             grid.addWidget(label, 0, c)
         remembered = desk.book.setting(f"import {log.key()}") if desk.book else None
         self.choices: list[tuple[QComboBox, QComboBox]] = []
+        self.go: QPushButton | None = None
         for i, guess in enumerate(log.columns):
             grid.addWidget(QLabel(guess.header), i + 1, 0)
             what, unit = QComboBox(), QComboBox()
@@ -74,9 +83,6 @@ class ImportDialog(QDialog):
         grid.setRowStretch(len(log.columns) + 1, 1)
         area.setWidget(inner)
         column.addWidget(area, 1)
-        self.said = QLabel()
-        self.said.setObjectName("wrong")
-        self.said.setWordWrap(True)
         column.addWidget(self.said)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
         self.go = self.buttons.addButton("Import as a new test", QDialogButtonBox.ButtonRole.AcceptRole)
@@ -129,7 +135,7 @@ class ImportDialog(QDialog):
                     problem = f"{self.log.columns[i].header}: {err}"
                     break
         self.said.setText(problem)
-        if hasattr(self, "go") and self.go:
+        if self.go is not None:
             self.go.setEnabled(not problem)
 
     def remember(self) -> None:
@@ -157,7 +163,9 @@ class ConnectDialog(QDialog):
         self.baud.addItems(["9600", "57600", "115200", "230400", "921600"])
         self.baud.setCurrentText("115200")
         self.plain = QCheckBox("The board only prints numbers")
-        self.columns = QLineEdit(str((desk.book.setting("columns") if desk.book else None) or "t/ms, cell/counts, speed/rpm, voltage/V, current/A"))
+        self.columns = QLineEdit(
+            str((desk.book.setting("columns") if desk.book else None) or "t/ms, cell/counts, speed/rpm, voltage/V, current/A")
+        )
         self.columns.setAccessibleName("Columns of the board")
         self.columns.setEnabled(False)
         self.plain.toggled.connect(self.columns.setEnabled)
@@ -236,5 +244,3 @@ class ShortcutsDialog(QDialog):
             if item:
                 item.setTextAlignment(int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter))
         column.addWidget(table)
-
-

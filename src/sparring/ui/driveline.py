@@ -42,13 +42,16 @@ class Driveline(QWidget):
         for signal in (theme.changed, desk.units_changed, desk.build_changed):
             signal.connect(self.update)
 
-    def show_flow(self, flow: PowerFlow | None, source: str, rig_lines: tuple[str, str], wire: tuple[str, str, str], *, live: bool = False) -> None:
+    def show_flow(
+        self, flow: PowerFlow | None, source: str, rig_lines: tuple[str, str], wire: tuple[str, str, str], *, live: bool = False
+    ) -> None:
         self.flow, self.source, self.rig_lines, self.wire, self.live = flow, source, rig_lines, wire, live
         turning = live and flow is not None and flow.power_out > 0.01
         if turning != self._timer.isActive():
             self._timer.start() if turning else self._timer.stop()
         said = f"{source}: {self.wire[0]} wire to shaft. " + ", ".join(
-            f"{loss.cause} {loss.power:.2f} watts" for s in (flow.stations if flow else ()) for loss in s.losses)
+            f"{loss.cause} {loss.power:.2f} watts" for s in (flow.stations if flow else ()) for loss in s.losses
+        )
         self.setAccessibleDescription(said)
         self.update()
 
@@ -63,7 +66,9 @@ class Driveline(QWidget):
         stations = [s.name for s in self.flow.stations] if self.flow else ["supply", "motor", *self.desk.build.stage_names(), "output"]
         names = [*stations, "rig"]
         width = self.width() - _RESULT - 24
-        weights = [1.15 if n == "motor" else 0.95 if n == "supply" else 1.3 if n.startswith("stage") and len(names) < 8 else 1.0 for n in names]
+        weights = [
+            1.15 if n == "motor" else 0.95 if n == "supply" else 1.3 if n.startswith("stage") and len(names) < 8 else 1.0 for n in names
+        ]
         total, x, placed = sum(weights), 20.0, []
         for name, w in zip(names, weights, strict=True):
             placed.append((name, x))
@@ -110,9 +115,13 @@ class Driveline(QWidget):
         if flow is None or station is None:
             return "–", ""
         if name == "supply":
-            return d.show(flow.voltage, "voltage", decimals=2), f"{d.show(flow.current, 'current', decimals=2)}  {d.show(flow.power_in, 'power', decimals=1)}"
+            return d.show(
+                flow.voltage, "voltage", decimals=2
+            ), f"{d.show(flow.current, 'current', decimals=2)}  {d.show(flow.power_in, 'power', decimals=1)}"
         if name == "output":
-            return d.show(station.torque or 0.0, "torque", decimals=3), f"{d.show(station.speed or 0.0, 'speed', decimals=1)}  {d.show(flow.power_out, 'power', decimals=2)}"
+            return d.show(
+                station.torque or 0.0, "torque", decimals=3
+            ), f"{d.show(station.speed or 0.0, 'speed', decimals=1)}  {d.show(flow.power_out, 'power', decimals=2)}"
         speed = d.show(station.speed or 0.0, "speed", decimals=0)
         if name == "motor":
             return speed, f"{d.show(flow.power_in, 'power', decimals=1)} in"
@@ -148,8 +157,9 @@ class Driveline(QWidget):
         scale = 22.0 / (s.module * 1e3 * (s.pinion + s.wheel) / 2 + s.module * 1e3)
         a = s.centre_distance() * 1e3 * scale
         for z, shift, dx, angle, colour in (
-                (s.wheel, s.wheel_shift, a / 2 - 6, math.pi + math.pi / s.wheel - turn * s.pinion / s.wheel, "pale"),
-                (s.pinion, s.pinion_shift, -a / 2 - 6, turn, "brass")):
+            (s.wheel, s.wheel_shift, a / 2 - 6, math.pi + math.pi / s.wheel - turn * s.pinion / s.wheel, "pale"),
+            (s.pinion, s.pinion_shift, -a / 2 - 6, turn, "brass"),
+        ):
             p.save()
             p.translate(x + dx, y)
             p.rotate(-math.degrees(angle))
@@ -183,8 +193,15 @@ class Driveline(QWidget):
             lower.append((left + (right - left) * 0.42, s.power))
             if s.losses:
                 lower.append((left + (right - left) * 0.78, after))
-                heats.append((left + (right - left) * 0.42, s.power, sum(x.power for x in s.losses),
-                              " + ".join(_short(x.cause) for x in s.losses if x.power > 0.005 * most), sum(x.power for x in s.losses if x.estimated) > 0.5 * sum(x.power for x in s.losses)))
+                heats.append(
+                    (
+                        left + (right - left) * 0.42,
+                        s.power,
+                        sum(x.power for x in s.losses),
+                        " + ".join(_short(x.cause) for x in s.losses if x.power > 0.005 * most),
+                        sum(x.power for x in s.losses if x.estimated) > 0.5 * sum(x.power for x in s.losses),
+                    )
+                )
         lower.append((end, powers[-1]))
         path.lineTo(end, top + height(lower[-1][1]))
         for (x2, p2), (x1, p1) in zip(lower[-2::-1], lower[:0:-1], strict=True):

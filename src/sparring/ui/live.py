@@ -39,22 +39,22 @@ class Ring:
         self._end = 0
 
     def add(self, rows: list[tuple[float, ...]]) -> None:
-        block = np.asarray(rows, float).T[:, -self.size:]
+        block = np.asarray(rows, float).T[:, -self.size :]
         n = block.shape[1]
         if self._end + n > 2 * self.size:  # slide the newest half to the front
             keep = min(self.size, self._end)
-            self._data[:, :keep] = self._data[:, self._end - keep:self._end]
+            self._data[:, :keep] = self._data[:, self._end - keep : self._end]
             self._end = keep
-        self._data[:, self._end:self._end + n] = block
+        self._data[:, self._end : self._end + n] = block
         self._end += n
         self.count = min(self.size, self._end)
 
     @property
     def t(self) -> np.ndarray:
-        return self._data[0, self._end - self.count:self._end]
+        return self._data[0, self._end - self.count : self._end]
 
     def values(self, channel: str) -> np.ndarray:
-        return self._data[self.channels.index(channel) + 1, self._end - self.count:self._end]
+        return self._data[self.channels.index(channel) + 1, self._end - self.count : self._end]
 
     def since(self, start: float) -> slice:
         """The part of the arrays with t >= start."""
@@ -100,8 +100,9 @@ class BenchSession(QObject):
 
     # --- connecting -----------------------------------------------------------------------------------------
 
-    def simulate(self, build: Build, rig: Rig, *, seed: int = 21, speed: float = _SIMULATION_SPEED, rate: float = 80.0,
-                 friction: float = 1.05) -> None:
+    def simulate(
+        self, build: Build, rig: Rig, *, seed: int = 21, speed: float = _SIMULATION_SPEED, rate: float = 80.0, friction: float = 1.05
+    ) -> None:
         """Starts the simulated bench as a process of its own, and connects to it like to a board."""
         self.disconnect_bench()
         self._files = tempfile.TemporaryDirectory(prefix="sparring-bench-")
@@ -112,8 +113,25 @@ class BenchSession(QObject):
         self._set_state("connecting")
         process = QProcess(self)
         process.setProgram(sys.executable)
-        process.setArguments(["-m", "sparring", "bench", "--build", str(folder / "build.json"), "--rig", str(folder / "rig.json"),
-                              "--seed", str(seed), "--speed", str(speed), "--rate", str(rate), "--friction", str(friction)])
+        process.setArguments(
+            [
+                "-m",
+                "sparring",
+                "bench",
+                "--build",
+                str(folder / "build.json"),
+                "--rig",
+                str(folder / "rig.json"),
+                "--seed",
+                str(seed),
+                "--speed",
+                str(speed),
+                "--rate",
+                str(rate),
+                "--friction",
+                str(friction),
+            ]
+        )
         process.readyReadStandardOutput.connect(lambda: self._port_known(process))
         process.finished.connect(lambda code, _status: self._bench_ended(process, code))
         self._process = process
@@ -137,8 +155,14 @@ class BenchSession(QObject):
             self.disconnect_bench()
         self.port, self.simulated, self.obeys = port, simulated, False
         self.ring = None
-        self.link = Link(port, baud=baud, mapping=mapping, on_samples=self._samples, on_event=lambda e: self._push(("event", e)),
-                         on_state=lambda up, why: self._push(("state", up, why)))
+        self.link = Link(
+            port,
+            baud=baud,
+            mapping=mapping,
+            on_samples=self._samples,
+            on_event=lambda e: self._push(("event", e)),
+            on_state=lambda up, why: self._push(("state", up, why)),
+        )
         self._set_state("connecting")
         self._frame.start()
         self.link.start()
@@ -156,6 +180,7 @@ class BenchSession(QObject):
         self._frame.stop()
         if self._process is not None:
             process, self._process = self._process, None
+            process.finished.disconnect()
             process.kill()
             process.waitForFinished(2000)
         if self._files is not None:
@@ -190,8 +215,12 @@ class BenchSession(QObject):
             return
         run = run.model_copy(update={"tare": self.tare})
         try:
-            self._recorder = Recorder(path, self.ring.channels, {"test": test_id, "run": json.loads(run.to_json())},
-                                      on_fault=lambda err: self._push(("fault", err)))
+            self._recorder = Recorder(
+                path,
+                self.ring.channels,
+                {"test": test_id, "run": json.loads(run.to_json())},
+                on_fault=lambda err: self._push(("fault", err)),
+            )
         except RecorderError as err:
             self.said.emit(str(err))
             return
@@ -322,8 +351,13 @@ class BenchSession(QObject):
             return
         part = ring.since(ring.t[-1] - 0.3)
         current, speed = ring.values("current")[part], ring.values("speed")[part] if "speed" in ring.channels else np.zeros(1)
-        limit = ("current" if len(current) > 3 and current.min() > self.limit_current else
-                 "speed" if len(speed) > 3 and np.abs(speed).min() > self.limit_speed else "")
+        limit = (
+            "current"
+            if len(current) > 3 and current.min() > self.limit_current
+            else "speed"
+            if len(speed) > 3 and np.abs(speed).min() > self.limit_speed
+            else ""
+        )
         if limit:
             self.send("stop")
             self._end_capture("limit")

@@ -47,7 +47,9 @@ class LogbookPanel(QFrame):
         self.find = QLineEdit()
         self.find.setPlaceholderText("word, or efficiency > 80 %")
         self.find.setAccessibleName("Find in the logbook")
-        self.find.setToolTip("Any words: family, title, material, date. Or a condition: efficiency > 80 %, mass < 300 g, ratio = 30, stall > 1 N·m")
+        self.find.setToolTip(
+            "Any words: family, title, material, date. Or a condition: efficiency > 80 %, mass < 300 g, ratio = 30, stall > 1 N·m"
+        )
         self.find.textChanged.connect(self.refresh)
         layout.addWidget(self.find)
         self.tree = QTreeWidget()
@@ -92,10 +94,22 @@ class LogbookPanel(QFrame):
         for build_id, build in book.builds():
             own = [t for t in tests if t.build_id == build_id]
             head = next((t.headline for t in reversed(own) if t.headline and "value" in t.headline), None)
-            facts = {"ratio": abs(build.ratio()), "efficiency": head["value"] if head else None,
-                     "mass": build.mass.value if build.mass else None, "stall": head.get("stall") if head else None}
-            words = " ".join([build.name, build.title, build.lubricant, build.notes, *(s.material for s in build.stages),
-                              *(f"{t.title} {local(t.created):%Y-%m-%d}" for t in own)])
+            facts = {
+                "ratio": abs(build.ratio()),
+                "efficiency": head["value"] if head else None,
+                "mass": build.mass.value if build.mass else None,
+                "stall": head.get("stall") if head else None,
+            }
+            words = " ".join(
+                [
+                    build.name,
+                    build.title,
+                    build.lubricant,
+                    build.notes,
+                    *(s.material for s in build.stages),
+                    *(f"{t.title} {local(t.created):%Y-%m-%d}" for t in own),
+                ]
+            )
             if not keep(words, facts):
                 continue
             shown += 1
@@ -166,7 +180,9 @@ def matcher(text: str) -> Callable[[str, dict[str, float | None]], bool]:
             return False
         for name, sign, value in conditions:
             have = facts[name]
-            if have is None or not (have > value if sign == ">" else have < value if sign == "<" else abs(have - value) <= 0.005 * abs(value)):
+            if have is None or not (
+                have > value if sign == ">" else have < value if sign == "<" else abs(have - value) <= 0.005 * abs(value)
+            ):
                 return False
         return True
 
@@ -281,8 +297,11 @@ class FindingsPanel(QFrame):
             card.opened.connect(self._open)
             self.list.addWidget(card)
         if not findings:
-            label = QLabel("Nothing to say yet: findings come with the first measured lifts." if not self.desk.result else
-                           "No finding: nothing here contradicts itself.")
+            label = QLabel(
+                "Nothing to say yet: findings come with the first measured lifts."
+                if not self.desk.result
+                else "No finding: nothing here contradicts itself."
+            )
             label.setObjectName("note")
             label.setWordWrap(True)
             self.list.addWidget(label)
@@ -321,14 +340,28 @@ class TitleBlock(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
         self.cells: dict[str, _TitleCell] = {}
-        for cell, stretch in ((Cell("Build", "build"), 19), (Cell("Train", "train"), 17), (Cell("Rig", "rig"), 15), (Cell("Calibrated", "calibration"), 15),
-                              (Cell("Plan", "plan"), 13), (Cell("Recorded", "recorded"), 14), (Cell("Units", "units"), 13)):
+        for cell, stretch in (
+            (Cell("Build", "build"), 19),
+            (Cell("Train", "train"), 17),
+            (Cell("Rig", "rig"), 15),
+            (Cell("Calibrated", "calibration"), 15),
+            (Cell("Plan", "plan"), 13),
+            (Cell("Recorded", "recorded"), 14),
+            (Cell("Units", "units"), 13),
+        ):
             button = _TitleCell(cell)
             button.clicked.connect(lambda _c=False, place=cell.place: self.wanted.emit(place))
             row.addWidget(button, stretch)
             self.cells[cell.place] = button
-        for signal in (desk.build_changed, desk.rig_changed, desk.plan_changed, desk.result_changed, desk.units_changed, desk.lists_changed,
-                       theme.changed):
+        for signal in (
+            desk.build_changed,
+            desk.rig_changed,
+            desk.plan_changed,
+            desk.result_changed,
+            desk.units_changed,
+            desk.lists_changed,
+            theme.changed,
+        ):
             signal.connect(self.refresh)
 
     def refresh(self) -> None:
@@ -341,8 +374,11 @@ class TitleBlock(QWidget):
             age = "today" if days == 0 else age
         kept = sum(1 for r in d.runs if not r.struck)
         texts = {
-            "build": f"{d.build.name}  {d.build.title}", "train": d.build.train_in_words(), "rig": f"{d.rig.name}, {d.rig.method.kind}",
-            "calibration": age + (f", {cal.cell}" if cal else ""), "plan": f"{len(d.plan.loads)} weights × {d.plan.repeats}",
+            "build": f"{d.build.name}  {d.build.title}",
+            "train": d.build.train_in_words(),
+            "rig": f"{d.rig.name}, {d.rig.method.kind}",
+            "calibration": age + (f", {cal.cell}" if cal else ""),
+            "plan": f"{len(d.plan.loads)} weights × {d.plan.repeats}",
             "recorded": f"{kept} {'lift' if kept == 1 else 'lifts'}, saved" if kept else "nothing yet",
             "units": " ".join(d.units[k] for k in ("torque", "speed", "mass")),
         }

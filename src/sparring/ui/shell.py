@@ -133,7 +133,15 @@ class MainWindow(QMainWindow):
         self.run_page.live_flow.connect(self._live_flow)
         self.results_page.import_wanted.connect(self.import_log)
         self.session.state_changed.connect(self._bench_state)
-        for signal in (d.build_changed, d.rig_changed, d.plan_changed, d.result_changed, d.selection_changed, d.units_changed, self.session.state_changed):
+        for signal in (
+            d.build_changed,
+            d.rig_changed,
+            d.plan_changed,
+            d.result_changed,
+            d.selection_changed,
+            d.units_changed,
+            self.session.state_changed,
+        ):
             signal.connect(self._driveline)
         for signal in (d.result_changed, d.lists_changed, d.rig_changed, d.build_changed):
             signal.connect(self._states)
@@ -172,22 +180,49 @@ class MainWindow(QMainWindow):
                 made.addAction(action)
             return made
 
-        menu("&Logbook", ("Open or begin a logbook …", "Ctrl+O", self.open_logbook), None, ("Import a log …", "Ctrl+I", self.import_log),
-             ("Export this test …", "Ctrl+E", self.export_test), ("Take back left-out lifts", "", self._take_back), None,
-             ("Find …", "Ctrl+F", lambda: self._fold(self.logbook, True) or self.logbook.find.setFocus()), ("Quit", "Ctrl+Q", self.close))
+        menu(
+            "&Logbook",
+            ("Open or begin a logbook …", "Ctrl+O", self.open_logbook),
+            None,
+            ("Import a log …", "Ctrl+I", self.import_log),
+            ("Export this test …", "Ctrl+E", self.export_test),
+            ("Take back left-out lifts", "", self._take_back),
+            None,
+            ("Find …", "Ctrl+F", lambda: self._fold(self.logbook, True) or self.logbook.find.setFocus()),
+            ("Quit", "Ctrl+Q", self.close),
+        )
         edit = menu("&Edit")
         undo, redo = d.undo.createUndoAction(self, "Undo"), d.undo.createRedoAction(self, "Redo")
         for action, key in ((undo, "Ctrl+Z"), (redo, "Ctrl+Shift+Z")):
             if action:
                 action.setShortcut(QKeySequence(key))
                 edit.addAction(action)
-        menu("B&uild", ("New build", "Ctrl+N", self._new_build), ("New revision of this build", "Ctrl+R", d.new_revision), None,
-             ("Open a build file …", "", self.open_build), ("Save as a build file …", "Ctrl+S", self.save_build))
-        menu("Be&nch", ("Simulated bench", "Ctrl+B", self._simulate), ("Connect a board …", "", self.connect_board), ("Disconnect", "", self.session.disconnect_bench), None,
-             ("Tare with the cord slack", "", lambda: self.session.send("tare")), ("Mark this moment", "", self.run_page.mark),
-             ("New test", "Ctrl+T", d.new_test), None, ("Stop", "", self.session.stop))
-        view = menu("&View", ("Fold the logbook", "Ctrl+1", lambda: self._fold(self.logbook, not self.logbook.isVisible())),
-                    ("Fold the findings", "Ctrl+2", lambda: self._fold(self.findings, not self.findings.isVisible())), ("Units …", "Ctrl+U", self._units))
+        menu(
+            "B&uild",
+            ("New build", "Ctrl+N", self._new_build),
+            ("New revision of this build", "Ctrl+R", d.new_revision),
+            None,
+            ("Open a build file …", "", self.open_build),
+            ("Save as a build file …", "Ctrl+S", self.save_build),
+        )
+        menu(
+            "Be&nch",
+            ("Simulated bench", "Ctrl+B", self._simulate),
+            ("Connect a board …", "", self.connect_board),
+            ("Disconnect", "", self.session.disconnect_bench),
+            None,
+            ("Tare with the cord slack", "", lambda: self.session.send("tare")),
+            ("Mark this moment", "", self.run_page.mark),
+            ("New test", "Ctrl+T", d.new_test),
+            None,
+            ("Stop", "", self.session.stop),
+        )
+        view = menu(
+            "&View",
+            ("Fold the logbook", "Ctrl+1", lambda: self._fold(self.logbook, not self.logbook.isVisible())),
+            ("Fold the findings", "Ctrl+2", lambda: self._fold(self.findings, not self.findings.isVisible())),
+            ("Units …", "Ctrl+U", self._units),
+        )
         dark = QAction("Dark, for the night bench", self, checkable=True, checked=theme.dark)
         dark.setShortcut(QKeySequence("Ctrl+D"))
         dark.toggled.connect(self.set_dark)
@@ -257,8 +292,13 @@ class MainWindow(QMainWindow):
             self._units()
             return
         self.go(page)
-        target: QWidget | None = {"build": self.build_page.build_form.fields[("family",)], "train": self.build_page.gears, "rig": self.rig_page.rigs,
-                                  "calibration": self.rig_page.known, "plan": self.rig_page.loads.line}.get(place)
+        target: QWidget | None = {
+            "build": self.build_page.build_form.fields[("family",)],
+            "train": self.build_page.gears,
+            "rig": self.rig_page.rigs,
+            "calibration": self.rig_page.known,
+            "plan": self.rig_page.loads.line,
+        }.get(place)
         if target is not None:
             self.build_page.side.ensureWidgetVisible(target) if place == "build" else None
             target.setFocus()
@@ -297,14 +337,20 @@ class MainWindow(QMainWindow):
         if result is not None and page == "Results":
             step = result.steps[d.step] if d.step is not None and d.step < len(result.steps) else result.best
         if step is not None and step.lifted and step.power_in is not None and step.voltage is not None:
-            flow = predict.measured_flow(d.build, nominal(step.voltage), nominal(step.current), nominal(step.power_in), nominal(step.speed), nominal(step.torque))
+            flow = predict.measured_flow(
+                d.build, nominal(step.voltage), nominal(step.current), nominal(step.power_in), nominal(step.speed), nominal(step.torque)
+            )
             wire = d.show(step.wire_to_shaft, "ratio", decimals=None)
             head, _, tail = wire.partition(" ± ")
             first = step.points[0].run.load
             if first is not None:
                 lines = (d.show(first.value, "mass", decimals=2), lines[1])
-            self.driveline.show_flow(flow, "measured", lines, (f"{head} %" if tail else head, f"± {tail}, k = 2" if tail else "",
-                                                                f"gearbox {d.show(step.gearbox, 'ratio')}"))
+            self.driveline.show_flow(
+                flow,
+                "measured",
+                lines,
+                (f"{head} %" if tail else head, f"± {tail}, k = 2" if tail else "", f"gearbox {d.show(step.gearbox, 'ratio')}"),
+            )
             return
         load = self.build_page.load
         if page == "Run" and self.run_page.lift is not None:
@@ -312,17 +358,33 @@ class MainWindow(QMainWindow):
             load = predict.load_torque(d.rig, mass)
             lines = (d.show(mass, "mass", decimals=2), lines[1])
         flow = predict.power_flow(d.build, load, d.plan.voltage)
-        self.driveline.show_flow(flow, "predicted", lines, (d.show(flow.wire_to_shaft, "ratio", decimals=1), "", f"gearbox {d.show(flow.gearbox, 'ratio', decimals=1)}"))
+        self.driveline.show_flow(
+            flow,
+            "predicted",
+            lines,
+            (d.show(flow.wire_to_shaft, "ratio", decimals=1), "", f"gearbox {d.show(flow.gearbox, 'ratio', decimals=1)}"),
+        )
 
     def _live_flow(self, flow: predict.PowerFlow) -> None:
         if self.work.current != "Run":
             return
         d = self.desk
         moving = flow.power_out > 0.02
-        lines = ("hook" if not self.session.hung else d.show(self.session.hung, "mass", decimals=2),
-                 f"drum ⌀ {d.show(d.rig.method.drum_diameter.value, 'length', decimals=1 if d.units['length'] == 'mm' else 3)}")
-        self.driveline.show_flow(flow, f"live, {self.session.state}", lines, (
-            d.show(flow.wire_to_shaft, "ratio", decimals=1) if moving else "–", "", f"gearbox {d.show(flow.gearbox, 'ratio', decimals=0)}" if moving else "at rest"), live=True)
+        lines = (
+            "hook" if not self.session.hung else d.show(self.session.hung, "mass", decimals=2),
+            f"drum ⌀ {d.show(d.rig.method.drum_diameter.value, 'length', decimals=1 if d.units['length'] == 'mm' else 3)}",
+        )
+        self.driveline.show_flow(
+            flow,
+            f"live, {self.session.state}",
+            lines,
+            (
+                d.show(flow.wire_to_shaft, "ratio", decimals=1) if moving else "–",
+                "",
+                f"gearbox {d.show(flow.gearbox, 'ratio', decimals=0)}" if moving else "at rest",
+            ),
+            live=True,
+        )
 
     def _states(self) -> None:
         d = self.desk
@@ -448,7 +510,9 @@ class MainWindow(QMainWindow):
         from sparring.files import record_files
 
         b = self.desk.build
-        name, _ = QFileDialog.getSaveFileName(self, "Save as a build file", f"{b.family.lower()}-r{b.revision}.json", "Build files (*.json)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Save as a build file", f"{b.family.lower()}-r{b.revision}.json", "Build files (*.json)"
+        )
         if name:
             try:
                 record_files.save(Path(name), b)
@@ -485,20 +549,29 @@ class MainWindow(QMainWindow):
         from sparring.ui.dialogs import ShortcutsDialog
 
         bar = self.menuBar()
-        keys = [("Esc", "stop, from anywhere"), ("Space", "on Run: the next obvious thing, as written on the button"), ("M", "on Run: mark this moment"),
-                ("Alt+1 to Alt+4", "the pages: " + ", ".join(PAGES))]
+        keys = [
+            ("Esc", "stop, from anywhere"),
+            ("Space", "on Run: the next obvious thing, as written on the button"),
+            ("M", "on Run: mark this moment"),
+            ("Alt+1 to Alt+4", "the pages: " + ", ".join(PAGES)),
+        ]
         for action in (a for m in (bar.actions() if bar else []) if (sub := m.menu()) for a in sub.actions()):
             if not action.shortcut().isEmpty():
                 keys.append((action.shortcut().toString(), action.text().replace("&", "")))
-        keys += [("wheel, drag", "in a chart: zoom, shift; double click shows all; right click copies"), ("arrow keys", "in the gear drawing: choose a gear; Space turns the train")]
+        keys += [
+            ("wheel, drag", "in a chart: zoom, shift; double click shows all; right click copies"),
+            ("arrow keys", "in the gear drawing: choose a gear; Space turns the train"),
+        ]
         self.dialog = ShortcutsDialog(keys, self)
         self.dialog.open()
 
     def _about(self) -> None:
         box = QMessageBox(self)
         box.setWindowTitle("About Sparring")
-        box.setText(f"Sparring {__version__}\nBench tests on gearboxes and gearmotors.\n\nFree software under the GNU General Public License, version 3 or later, "
-                    "without any warranty. Type: B612, SIL Open Font License 1.1.")
+        box.setText(
+            f"Sparring {__version__}\nBench tests on gearboxes and gearmotors.\n\nFree software under the GNU General Public License, version 3 or later, "
+            "without any warranty. Type: B612, SIL Open Font License 1.1."
+        )
         box.open()
         self.dialog = box
 

@@ -9,19 +9,65 @@ from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
 LIGHT = {
-    "bench": "#E4E8E1", "sheet": "#FBFCFA", "rule": "#C6CDC4", "ink": "#1A221E", "ink-2": "#55615A", "ink-3": "#8B968F",
-    "reseda": "#4A6B4F", "deep": "#2F4A36", "on-deep": "#FFFFFF", "pale": "#DCE6DA", "brass": "#B5862B", "vermilion": "#C53F27",
-    "amber": "#D38B14", "on-amber": "#1A221E", "voltage": "#3557A6", "current": "#1F86A8", "speed": "#7A4A9C", "torque": "#2C7A4B",
-    "force": "#0F7C78", "heat": "#D0602A", "temperature": "#A2385C", "heat-text": "#A94A1C", "power": "#2C7A4B",
+    "bench": "#E4E8E1",
+    "sheet": "#FBFCFA",
+    "rule": "#C6CDC4",
+    "ink": "#1A221E",
+    "ink-2": "#55615A",
+    "ink-3": "#8B968F",
+    "reseda": "#4A6B4F",
+    "deep": "#2F4A36",
+    "on-deep": "#FFFFFF",
+    "pale": "#DCE6DA",
+    "brass": "#B5862B",
+    "vermilion": "#C53F27",
+    "amber": "#D38B14",
+    "on-amber": "#1A221E",
+    "voltage": "#3557A6",
+    "current": "#1F86A8",
+    "speed": "#7A4A9C",
+    "torque": "#2C7A4B",
+    "force": "#0F7C78",
+    "heat": "#D0602A",
+    "temperature": "#A2385C",
+    "heat-text": "#A94A1C",
+    "power": "#2C7A4B",
 }
 DARK = {
-    "bench": "#151A17", "sheet": "#1D2420", "rule": "#3A463F", "ink": "#E8EEE8", "ink-2": "#A9B6AD", "ink-3": "#74837B",
-    "reseda": "#8FB896", "deep": "#3E6347", "on-deep": "#FFFFFF", "pale": "#2A3A2F", "brass": "#D9AE5B", "vermilion": "#D4523A",
-    "amber": "#E5A93A", "on-amber": "#151A17", "voltage": "#8FA6F0", "current": "#5CBBDD", "speed": "#BC8FE0", "torque": "#6CC08B",
-    "force": "#4FBDB8", "heat": "#F08B55", "temperature": "#E27FA3", "heat-text": "#F4A072", "power": "#6CC08B",
+    "bench": "#151A17",
+    "sheet": "#1D2420",
+    "rule": "#3A463F",
+    "ink": "#E8EEE8",
+    "ink-2": "#A9B6AD",
+    "ink-3": "#74837B",
+    "reseda": "#8FB896",
+    "deep": "#3E6347",
+    "on-deep": "#FFFFFF",
+    "pale": "#2A3A2F",
+    "brass": "#D9AE5B",
+    "vermilion": "#D4523A",
+    "amber": "#E5A93A",
+    "on-amber": "#151A17",
+    "voltage": "#8FA6F0",
+    "current": "#5CBBDD",
+    "speed": "#BC8FE0",
+    "torque": "#6CC08B",
+    "force": "#4FBDB8",
+    "heat": "#F08B55",
+    "temperature": "#E27FA3",
+    "heat-text": "#F4A072",
+    "power": "#6CC08B",
 }
-CHANNEL_COLOURS = {"cell": "force", "force": "force", "speed": "speed", "motor_speed": "speed", "voltage": "voltage",
-                   "current": "current", "temperature": "temperature", "mass": "force"}
+CHANNEL_COLOURS = {
+    "cell": "force",
+    "force": "force",
+    "speed": "speed",
+    "motor_speed": "speed",
+    "voltage": "voltage",
+    "current": "current",
+    "temperature": "temperature",
+    "mass": "force",
+}
 
 
 class Theme(QObject):
@@ -53,10 +99,21 @@ class Theme(QObject):
         c = self.colour
         palette = QPalette()
         roles = QPalette.ColorRole
-        for role, name in ((roles.Window, "bench"), (roles.WindowText, "ink"), (roles.Base, "sheet"), (roles.AlternateBase, "bench"),
-                           (roles.Text, "ink"), (roles.Button, "sheet"), (roles.ButtonText, "ink"), (roles.ToolTipBase, "sheet"),
-                           (roles.ToolTipText, "ink"), (roles.Highlight, "deep"), (roles.HighlightedText, "on-deep"),
-                           (roles.PlaceholderText, "ink-2"), (roles.Link, "reseda")):
+        for role, name in (
+            (roles.Window, "bench"),
+            (roles.WindowText, "ink"),
+            (roles.Base, "sheet"),
+            (roles.AlternateBase, "bench"),
+            (roles.Text, "ink"),
+            (roles.Button, "sheet"),
+            (roles.ButtonText, "ink"),
+            (roles.ToolTipBase, "sheet"),
+            (roles.ToolTipText, "ink"),
+            (roles.Highlight, "deep"),
+            (roles.HighlightedText, "on-deep"),
+            (roles.PlaceholderText, "ink-2"),
+            (roles.Link, "reseda"),
+        ):
             palette.setColor(role, c(name))
         for role in (roles.Text, roles.ButtonText, roles.WindowText):
             palette.setColor(QPalette.ColorGroup.Disabled, role, c("ink-3"))
@@ -87,52 +144,52 @@ def font(size: int, *, bold: bool = False, figures: bool = False) -> QFont:
 
 def _sheet(c: dict[str, str]) -> str:
     return f"""
-    QWidget {{ font-size: 13px; color: {c['ink']}; }}
-    QMainWindow, QDialog {{ background: {c['bench']}; }}
-    QMenuBar {{ background: {c['sheet']}; padding: 2px 6px; }} QMenuBar::item {{ padding: 4px 10px; background: transparent; }}
-    QMenuBar::item:selected, QMenu::item:selected {{ background: {c['pale']}; color: {c['ink']}; }}
-    QMenu {{ background: {c['sheet']}; border: 1px solid {c['rule']}; }} QMenu::item {{ padding: 6px 24px 6px 14px; }}
-    QMenu::item:disabled {{ color: {c['ink-3']}; }} QMenu::separator {{ height: 1px; background: {c['rule']}; margin: 4px 0; }}
-    .Sheet, QFrame#sheet {{ background: {c['sheet']}; border: 1px solid {c['rule']}; }}
-    QWidget#plain {{ background: {c['sheet']}; }}
-    QLabel#title {{ font-weight: bold; }} QLabel#note {{ color: {c['ink-2']}; font-size: 11px; }}
-    QLabel#care {{ color: {c['on-amber']}; background: {c['amber']}; padding: 4px 8px; font-size: 12px; }}
-    QLabel#wrong {{ color: {c['vermilion']}; }}
-    QLineEdit, QComboBox, QSpinBox, QPlainTextEdit {{ background: {c['sheet']}; border: 1px solid {c['rule']}; padding: 2px 6px;
-        min-height: 20px; selection-background-color: {c['deep']}; selection-color: {c['on-deep']}; }}
-    QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QPlainTextEdit:focus {{ border: 2px solid {c['reseda']}; padding: 1px 5px; }}
-    QLineEdit[bad="true"] {{ border: 2px solid {c['vermilion']}; padding: 2px 5px; }}
-    QLineEdit:disabled, QComboBox:disabled {{ color: {c['ink-3']}; background: {c['bench']}; }}
-    QComboBox QAbstractItemView {{ background: {c['sheet']}; border: 1px solid {c['rule']}; }}
-    QPushButton {{ background: {c['sheet']}; border: 1px solid {c['ink-3']}; padding: 3px 10px; min-height: 22px; }}
-    QPushButton:hover {{ background: {c['pale']}; }} QPushButton:pressed {{ background: {c['rule']}; }}
-    QPushButton:focus {{ border: 2px solid {c['reseda']}; padding: 2px 9px; }}
-    QPushButton:disabled {{ color: {c['ink-3']}; border-color: {c['rule']}; }}
-    QPushButton#act {{ background: {c['deep']}; color: {c['on-deep']}; border: 1px solid {c['deep']}; font-weight: bold; }}
-    QPushButton#act:focus {{ border: 2px solid {c['brass']}; }} QPushButton#act:disabled {{ background: {c['rule']}; color: {c['ink-2']}; border-color: {c['rule']}; }}
-    QPushButton#stop {{ background: {c['vermilion']}; color: #FFFFFF; border: 1px solid {c['vermilion']}; font-weight: bold; }}
-    QPushButton#stop:focus {{ border: 2px solid {c['ink']}; }}
-    QPushButton#quiet {{ border: none; background: transparent; color: {c['ink-2']}; padding: 2px 6px; text-align: left; }}
-    QPushButton#quiet:hover {{ background: {c['pale']}; }} QPushButton#quiet:focus {{ border: 1px solid {c['reseda']}; padding: 1px 5px; }}
-    QTreeWidget, QTableWidget, QTableView, QListWidget {{ background: {c['sheet']}; border: none; gridline-color: {c['rule']}; outline: 0; }}
+    QWidget {{ font-size: 13px; color: {c["ink"]}; }}
+    QMainWindow, QDialog {{ background: {c["bench"]}; }}
+    QMenuBar {{ background: {c["sheet"]}; padding: 2px 6px; }} QMenuBar::item {{ padding: 4px 10px; background: transparent; }}
+    QMenuBar::item:selected, QMenu::item:selected {{ background: {c["pale"]}; color: {c["ink"]}; }}
+    QMenu {{ background: {c["sheet"]}; border: 1px solid {c["rule"]}; }} QMenu::item {{ padding: 6px 24px 6px 14px; }}
+    QMenu::item:disabled {{ color: {c["ink-3"]}; }} QMenu::separator {{ height: 1px; background: {c["rule"]}; margin: 4px 0; }}
+    .Sheet, QFrame#sheet {{ background: {c["sheet"]}; border: 1px solid {c["rule"]}; }}
+    QWidget#plain {{ background: {c["sheet"]}; }}
+    QLabel#title {{ font-weight: bold; }} QLabel#note {{ color: {c["ink-2"]}; font-size: 11px; }}
+    QLabel#care {{ color: {c["on-amber"]}; background: {c["amber"]}; padding: 4px 8px; font-size: 12px; }}
+    QLabel#wrong {{ color: {c["vermilion"]}; }}
+    QLineEdit, QComboBox, QSpinBox, QPlainTextEdit {{ background: {c["sheet"]}; border: 1px solid {c["rule"]}; padding: 2px 6px;
+        min-height: 20px; selection-background-color: {c["deep"]}; selection-color: {c["on-deep"]}; }}
+    QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QPlainTextEdit:focus {{ border: 2px solid {c["reseda"]}; padding: 1px 5px; }}
+    QLineEdit[bad="true"] {{ border: 2px solid {c["vermilion"]}; padding: 2px 5px; }}
+    QLineEdit:disabled, QComboBox:disabled {{ color: {c["ink-3"]}; background: {c["bench"]}; }}
+    QComboBox QAbstractItemView {{ background: {c["sheet"]}; border: 1px solid {c["rule"]}; }}
+    QPushButton {{ background: {c["sheet"]}; border: 1px solid {c["ink-3"]}; padding: 3px 10px; min-height: 22px; }}
+    QPushButton:hover {{ background: {c["pale"]}; }} QPushButton:pressed {{ background: {c["rule"]}; }}
+    QPushButton:focus {{ border: 2px solid {c["reseda"]}; padding: 2px 9px; }}
+    QPushButton:disabled {{ color: {c["ink-3"]}; border-color: {c["rule"]}; }}
+    QPushButton#act {{ background: {c["deep"]}; color: {c["on-deep"]}; border: 1px solid {c["deep"]}; font-weight: bold; }}
+    QPushButton#act:focus {{ border: 2px solid {c["brass"]}; }} QPushButton#act:disabled {{ background: {c["rule"]}; color: {c["ink-2"]}; border-color: {c["rule"]}; }}
+    QPushButton#stop {{ background: {c["vermilion"]}; color: #FFFFFF; border: 1px solid {c["vermilion"]}; font-weight: bold; }}
+    QPushButton#stop:focus {{ border: 2px solid {c["ink"]}; }}
+    QPushButton#quiet {{ border: none; background: transparent; color: {c["ink-2"]}; padding: 2px 6px; text-align: left; }}
+    QPushButton#quiet:hover {{ background: {c["pale"]}; }} QPushButton#quiet:focus {{ border: 1px solid {c["reseda"]}; padding: 1px 5px; }}
+    QTreeWidget, QTableWidget, QTableView, QListWidget {{ background: {c["sheet"]}; border: none; gridline-color: {c["rule"]}; outline: 0; }}
     QTreeWidget::item {{ height: 24px; }} QTreeWidget::item:selected, QTableWidget::item:selected, QListWidget::item:selected {{
-        background: {c['pale']}; color: {c['ink']}; }}
-    QTreeWidget:focus, QTableWidget:focus {{ border: 1px solid {c['reseda']}; }}
-    QHeaderView::section {{ background: {c['sheet']}; color: {c['ink-2']}; border: none; border-bottom: 1px solid {c['rule']}; padding: 4px 6px; font-size: 11px; }}
-    QTableCornerButton::section {{ background: {c['sheet']}; border: none; }}
+        background: {c["pale"]}; color: {c["ink"]}; }}
+    QTreeWidget:focus, QTableWidget:focus {{ border: 1px solid {c["reseda"]}; }}
+    QHeaderView::section {{ background: {c["sheet"]}; color: {c["ink-2"]}; border: none; border-bottom: 1px solid {c["rule"]}; padding: 4px 6px; font-size: 11px; }}
+    QTableCornerButton::section {{ background: {c["sheet"]}; border: none; }}
     QScrollArea {{ border: none; background: transparent; }} QScrollBar:vertical {{ width: 10px; background: transparent; }}
     QScrollBar:horizontal {{ height: 10px; background: transparent; }}
-    QScrollBar::handle {{ background: {c['rule']}; min-height: 28px; min-width: 28px; }} QScrollBar::handle:hover {{ background: {c['ink-3']}; }}
+    QScrollBar::handle {{ background: {c["rule"]}; min-height: 28px; min-width: 28px; }} QScrollBar::handle:hover {{ background: {c["ink-3"]}; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
-    QSlider::groove:horizontal {{ height: 4px; background: {c['rule']}; }} QSlider::handle:horizontal {{ width: 14px; margin: -9px 0; background: {c['deep']}; }}
-    QSlider::handle:horizontal:focus {{ background: {c['brass']}; }}
-    QSplitter::handle {{ background: {c['rule']}; }} QToolTip {{ background: {c['sheet']}; color: {c['ink']}; border: 1px solid {c['ink-3']}; padding: 4px; }}
-    QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {c['ink-2']}; background: {c['sheet']}; }}
-    QCheckBox::indicator:checked {{ background: {c['deep']}; border: 3px solid {c['sheet']}; outline: 1px solid {c['ink-2']}; }}
-    QCheckBox:focus {{ color: {c['reseda']}; }}
-    QTabBar::tab {{ background: transparent; border: none; border-bottom: 2px solid transparent; padding: 4px 12px; color: {c['ink-2']}; }}
-    QTabBar::tab:selected {{ color: {c['ink']}; border-bottom: 2px solid {c['reseda']}; font-weight: bold; }}
-    QTabBar::tab:focus {{ border: 1px solid {c['reseda']}; }}
+    QSlider::groove:horizontal {{ height: 4px; background: {c["rule"]}; }} QSlider::handle:horizontal {{ width: 14px; margin: -9px 0; background: {c["deep"]}; }}
+    QSlider::handle:horizontal:focus {{ background: {c["brass"]}; }}
+    QSplitter::handle {{ background: {c["rule"]}; }} QToolTip {{ background: {c["sheet"]}; color: {c["ink"]}; border: 1px solid {c["ink-3"]}; padding: 4px; }}
+    QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {c["ink-2"]}; background: {c["sheet"]}; }}
+    QCheckBox::indicator:checked {{ background: {c["deep"]}; border: 3px solid {c["sheet"]}; outline: 1px solid {c["ink-2"]}; }}
+    QCheckBox:focus {{ color: {c["reseda"]}; }}
+    QTabBar::tab {{ background: transparent; border: none; border-bottom: 2px solid transparent; padding: 4px 12px; color: {c["ink-2"]}; }}
+    QTabBar::tab:selected {{ color: {c["ink"]}; border-bottom: 2px solid {c["reseda"]}; font-weight: bold; }}
+    QTabBar::tab:focus {{ border: 1px solid {c["reseda"]}; }}
     QComboBox::drop-down {{ border: none; width: 18px; }}
-    QStatusBar {{ background: {c['sheet']}; }}
+    QStatusBar {{ background: {c["sheet"]}; }}
     """

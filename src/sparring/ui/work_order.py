@@ -47,8 +47,15 @@ class WorkOrder(QWidget):
             state = self.states.get(page, "")
             chosen = page == self.current
             fill = "deep" if chosen else "pale" if state == "done" else "bench"
-            shape = QPolygonF([QPointF(r.left(), 0), QPointF(r.right(), 0), QPointF(r.right() + point, r.height() / 2),
-                               QPointF(r.right(), r.height()), QPointF(r.left(), r.height())])
+            shape = QPolygonF(
+                [
+                    QPointF(r.left(), 0),
+                    QPointF(r.right(), 0),
+                    QPointF(r.right() + point, r.height() / 2),
+                    QPointF(r.right(), r.height()),
+                    QPointF(r.left(), r.height()),
+                ]
+            )
             p.setPen(QPen(theme.colour("rule"), 1))
             p.setBrush(theme.colour(fill))
             p.drawPolygon(shape)

@@ -21,14 +21,22 @@ def output_above_input(result: TestResult, inputs: Inputs, peers: Sequence[Peer]
         return
     worst = max(bad, key=lambda s: nominal(s.wire_to_shaft))
     yield Finding(
-        "output-above-input", "wrong", "More power out than in",
+        "output-above-input",
+        "wrong",
+        "More power out than in",
         "At {torque} the output gives {out} and the supply {supply}.",
         "No drive does that: a measurement is wrong.",
-        ("the drum's diameter was entered as its radius", "a weight was entered in the wrong unit",
-         "the ammeter is in the wrong range or place", "the tachometer counts several marks a turn"),
+        (
+            "the drum's diameter was entered as its radius",
+            "a weight was entered in the wrong unit",
+            "the ammeter is in the wrong range or place",
+            "the tachometer counts several marks a turn",
+        ),
         ("Check the drum first: it touches every figure.", "Read current on a second meter."),
-        {"torque": Fact.of(worst.torque, "torque"), "out": Fact.of(worst.power_out, "power"),
-         "supply": Fact.of(worst.power_in, "power")}, tuple(s.index for s in bad), "rig.method.drum_diameter")
+        {"torque": Fact.of(worst.torque, "torque"), "out": Fact.of(worst.power_out, "power"), "supply": Fact.of(worst.power_in, "power")},
+        tuple(s.index for s in bad),
+        "rig.method.drum_diameter",
+    )
 
 
 @rule
@@ -40,16 +48,23 @@ def gearbox_above_one(result: TestResult, inputs: Inputs, peers: Sequence[Peer])
     worst = max(bad, key=lambda s: nominal(s.gearbox))
     sure = nominal(worst.gearbox) - 2 * std(worst.gearbox) > 1
     yield Finding(
-        "gearbox-above-one", "wrong" if sure else "caution", "Gearbox efficiency above 1",
+        "gearbox-above-one",
+        "wrong" if sure else "caution",
+        "Gearbox efficiency above 1",
         "At {torque} the gearbox efficiency comes to {eta}.",
-        "A gearbox gives at most the ratio times the motor's torque. " + (
-            "The gap is beyond the stated uncertainty." if sure else "Within its uncertainty it may still be below."),
-        ("the bare motor was measured too weak: another voltage, a warm winding, a flat battery",
-         "the no-load current was read with the gearbox on", "the ratio has a tooth miscounted",
-         "the drum's diameter is entered too large"),
+        "A gearbox gives at most the ratio times the motor's torque. "
+        + ("The gap is beyond the stated uncertainty." if sure else "Within its uncertainty it may still be below."),
+        (
+            "the bare motor was measured too weak: another voltage, a warm winding, a flat battery",
+            "the no-load current was read with the gearbox on",
+            "the ratio has a tooth miscounted",
+            "the drum's diameter is entered too large",
+        ),
         ("Measure the bare motor again: no-load and stall at the test's voltage.", "Count the teeth again."),
         {"torque": Fact.of(worst.torque, "torque"), "eta": Fact.of(worst.gearbox, "ratio")},
-        tuple(s.index for s in bad), "build.motor")
+        tuple(s.index for s in bad),
+        "build.motor",
+    )
 
 
 @rule
@@ -61,23 +76,36 @@ def drop_at_last(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> I
     expected = result.losses.expected(nominal(last.torque))
     expected_eta = last.torque / (last.torque + expected)
     yield Finding(
-        "drop-at-last-weights", "caution", "Efficiency drops at the heaviest weights" if result.sound < len(result.lifted) - 1 else "Efficiency drops at the heaviest weight",
+        "drop-at-last-weights",
+        "caution",
+        "Efficiency drops at the heaviest weights" if result.sound < len(result.lifted) - 1 else "Efficiency drops at the heaviest weight",
         "At {torque} the gearbox gives {eta}; the lighter weights let expect {expected}.",
         "Losses that grow faster than the load mean that something moves out of place under load.",
-        ("the output shaft bends and the last mesh runs askew", "the frame gives way and the centres open",
-         "a bearing is at its limit", "the motor sags: see the voltage"),
-        ("Watch the last mesh under the heaviest weight, from the side.", "Support the shaft on both sides, or brace the frame, and lift again.",
-         "Lift the heaviest weight again after a light one: is it the load, or the time?"),
-        {"torque": Fact.of(last.torque, "torque"), "eta": Fact.of(last.gearbox, "ratio"),
-         "expected": Fact.of(expected_eta, "ratio")}, tuple(s.index for s in result.lifted[result.sound:]))
+        (
+            "the output shaft bends and the last mesh runs askew",
+            "the frame gives way and the centres open",
+            "a bearing is at its limit",
+            "the motor sags: see the voltage",
+        ),
+        (
+            "Watch the last mesh under the heaviest weight, from the side.",
+            "Support the shaft on both sides, or brace the frame, and lift again.",
+            "Lift the heaviest weight again after a light one: is it the load, or the time?",
+        ),
+        {"torque": Fact.of(last.torque, "torque"), "eta": Fact.of(last.gearbox, "ratio"), "expected": Fact.of(expected_eta, "ratio")},
+        tuple(s.index for s in result.lifted[result.sound :]),
+    )
 
 
 @rule
 def motor_torques_disagree(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """Motor torque from the speed line against motor torque from the current."""
-    pairs = [(p.torque, p.motor_torque_speed / p.motor_torque_current) for s in result.lifted for p in s.points
-             if p.motor_torque_speed is not None and p.motor_torque_current is not None
-             and nominal(p.motor_torque_current) > 0]
+    pairs = [
+        (p.torque, p.motor_torque_speed / p.motor_torque_current)
+        for s in result.lifted
+        for p in s.points
+        if p.motor_torque_speed is not None and p.motor_torque_current is not None and nominal(p.motor_torque_current) > 0
+    ]
     if not pairs:
         return
     mean = mean_of([q for _, q in pairs])
@@ -85,10 +113,18 @@ def motor_torques_disagree(result: TestResult, inputs: Inputs, peers: Sequence[P
         return
     low = nominal(mean) < 1
     yield Finding(
-        "motor-torques-disagree", "caution", "Speed and current tell different motor torques",
+        "motor-torques-disagree",
+        "caution",
+        "Speed and current tell different motor torques",
         "By its speed line the motor gives {quotient} of the torque that its current tells.",
         "One of them rests on a motor that has changed since it was measured; the gearbox efficiency uses the better known one.",
-        (("the winding is warmer than when the motor was measured", "the voltage is measured at the supply, not at the motor") if low else
-         ("the no-load current was read with the gearbox on", "the stall current was read at a sagging supply")),
+        (
+            ("the winding is warmer than when the motor was measured", "the voltage is measured at the supply, not at the motor")
+            if low
+            else ("the no-load current was read with the gearbox on", "the stall current was read at a sagging supply")
+        ),
         ("Measure no load and stall again, at the test's voltage and temperature.",),
-        {"quotient": Fact.of(mean, "ratio")}, tuple(s.index for s in result.lifted), "build.motor")
+        {"quotient": Fact.of(mean, "ratio")},
+        tuple(s.index for s in result.lifted),
+        "build.motor",
+    )

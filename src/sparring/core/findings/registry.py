@@ -48,12 +48,11 @@ class Finding:
 
 @dataclass(frozen=True)
 class Peer:
-    """Another build's headline efficiency, to tell this one from. random: standard uncertainty of its repeats alone."""
+    """Another build's gearbox efficiencies, to tell this one from. steps: (output torque [N·m], efficiency, standard
+    uncertainty of its repeats alone, lifts), one a weight."""
 
     name: str
-    efficiency: float
-    random: float
-    repeats: int
+    steps: tuple[tuple[float, float, float, int], ...]
 
 
 Rule = Callable[["TestResult", "Inputs", Sequence[Peer]], Iterable[Finding]]

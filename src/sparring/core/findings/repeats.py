@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 
 _WIDE, _CLOSE = 0.05, 0.015  # relative SD of the gearbox or wire-to-shaft efficiency between repeats
 _MOST_MORE = 200
+_SAME_LOAD = 0.03  # difference of torque within which two points count as the same load
 
 
 @rule
@@ -28,45 +29,73 @@ def spread(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterabl
     facts = {"spread": Fact(size, "ratio"), "torque": Fact.of(worst.torque, "torque")}
     if size > _WIDE:
         yield Finding(
-            "spread-of-repeats", "caution", "Repeats scatter",
+            "spread-of-repeats",
+            "caution",
+            "Repeats scatter",
             "At {torque} the efficiency scatters by {spread} (standard deviation) from lift to lift.",
             "Something changes between lifts. The mean is less sure than each single lift looks.",
             ("the cord winds in different layers or slips", "the drive warms or runs in", "a mesh binds at one place"),
-            ("Wind the cord in one layer, from the same side.", "Shuffle the order of the weights.",
-             "Compare the first lifts with the last: a trend is warming or wear."), facts, (worst.index,))
+            (
+                "Wind the cord in one layer, from the same side.",
+                "Shuffle the order of the weights.",
+                "Compare the first lifts with the last: a trend is warming or wear.",
+            ),
+            facts,
+            (worst.index,),
+        )
     elif size < _CLOSE:
-        yield Finding("repeats-agree", "good", "Repeats agree",
-                      "The efficiency scatters by at most {spread} from lift to lift.",
-                      "The differences between weights are real.", facts=facts)
+        yield Finding(
+            "repeats-agree",
+            "good",
+            "Repeats agree",
+            "The efficiency scatters by at most {spread} from lift to lift.",
+            "The differences between weights are real.",
+            facts=facts,
+        )
 
 
 @rule
 def too_few_to_tell(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """Another build lies closer than the repeats can tell."""
-    best = result.best
-    if best is None:
-        return
-    name = "gearbox" if best.gearbox is not None else "wire_to_shaft"
-    value = getattr(best, name)
-    mine, n = random_part(value), len(best.points)
     for peer in peers:
-        gap = abs(nominal(value) - peer.efficiency)
-        needed_u = gap / (2 * math.sqrt(2))
-        if gap > 2 * math.hypot(mine, peer.random) or gap < 1e-6:
+        # only like with like: the same load on both, and lifted more than once
+        pairs = [
+            (s, other)
+            for s in result.lifted
+            for other in peer.steps
+            if s.gearbox is not None
+            and len(s.points) > 1
+            and other[3] > 1
+            and abs(other[0] - nominal(s.torque)) < _SAME_LOAD * nominal(s.torque)
+        ]
+        if not pairs or any(abs(nominal(s.gearbox) - o[1]) > 2 * math.hypot(random_part(s.gearbox), o[2]) for s, o in pairs):
             continue
-        single = math.hypot(mine * math.sqrt(n), peer.random * math.sqrt(peer.repeats)) / math.sqrt(2)
-        wanted = math.ceil((single / needed_u) ** 2)
-        more = wanted - min(n, peer.repeats)
-        if more <= 0:
-            continue
-        advice = (f"{more} more lifts of each at the same weight would show a difference of this size." if more <= _MOST_MORE else
-                  "The difference is too small to show by repeating; treat the two as equal.")
+        step, (_, other, random, lifts) = max(pairs, key=lambda pair: nominal(pair[0].torque))
+        mine, n = random_part(step.gearbox), len(step.points)
+        gap = abs(nominal(step.gearbox) - other)
+        single = math.hypot(mine * math.sqrt(n), random * math.sqrt(lifts)) / math.sqrt(2)
+        wanted = math.ceil((single * 2 * math.sqrt(2) / max(gap, 1e-6)) ** 2)
+        more = max(1, wanted - min(n, lifts))
+        advice = (
+            f"{more} more lifts of each at the same weight would show a difference of this size."
+            if more <= _MOST_MORE
+            else "The difference is too small to show by repeating; treat the two as equal."
+        )
         yield Finding(
-            "too-few-repeats", "note", f"Cannot be told from {peer.name}",
-            f"{{mine}} here, {{other}} for {peer.name}, from {n} and {peer.repeats} lifts.",
-            "The gap is no larger than the scatter of the repeats makes by chance.",
-            ("the builds are equal for this purpose", "too few lifts"), (advice,),
-            {"mine": Fact(nominal(value), "ratio", mine), "other": Fact(peer.efficiency, "ratio", peer.random)}, (best.index,))
+            "too-few-repeats",
+            "note",
+            f"Cannot be told from {peer.name}",
+            f"At {{torque}}: {{mine}} here, {{other}} for {peer.name}, from {n} and {lifts} lifts (± of the repeats alone).",
+            "At every load that both lifted, the gap is no larger than the scatter of the repeats makes by chance.",
+            ("the builds are equal for this purpose", "too few lifts"),
+            (advice,),
+            {
+                "torque": Fact(nominal(step.torque), "torque"),
+                "mine": Fact(nominal(step.gearbox), "ratio", mine),
+                "other": Fact(other, "ratio", random),
+            },
+            (step.index,),
+        )
 
 
 @rule
@@ -74,7 +103,12 @@ def single_lifts(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> I
     """No repeats at all."""
     if result.lifted and all(len(s.points) < 2 for s in result.lifted):
         yield Finding(
-            "no-repeats", "caution", "Each weight lifted only once",
+            "no-repeats",
+            "caution",
+            "Each weight lifted only once",
             "No weight was lifted more than once.",
             "The scatter from lift to lift is unknown; the stated uncertainty leaves it out.",
-            (), ("Lift each weight at least three times, better five.",), steps=tuple(s.index for s in result.lifted))
+            (),
+            ("Lift each weight at least three times, better five.",),
+            steps=tuple(s.index for s in result.lifted),
+        )

@@ -32,31 +32,45 @@ def drum_radius(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> It
     elif abs(h.drum_radius.value - (h.drum_diameter.value + h.cord_diameter.value) / 2) < 2 * std(off) + 1e-4:
         causes.insert(0, "the radius was measured to the middle of the cord; the cord is added by itself")
     yield Finding(
-        "drum-radius-vs-diameter", "wrong", "Drum radius is not half its diameter",
+        "drum-radius-vs-diameter",
+        "wrong",
+        "Drum radius is not half its diameter",
         "Drum ⌀ {diameter}, radius entered as {radius}.",
         "Torque is weight times radius: every torque, power and efficiency here is wrong by the same factor.",
-        tuple(causes), ("Measure the drum across with calipers, three times, and enter the diameter alone.",),
-        {"diameter": _fact(h.drum_diameter), "radius": _fact(h.drum_radius)}, place="rig.method.drum_radius")
+        tuple(causes),
+        ("Measure the drum across with calipers, three times, and enter the diameter alone.",),
+        {"diameter": _fact(h.drum_diameter), "radius": _fact(h.drum_radius)},
+        place="rig.method.drum_radius",
+    )
 
 
 @rule
 def cell_against_weight(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """The load cell's force is not the weight's."""
-    quotients = [p.torque_cell / p.torque_mass for s in result.lifted for p in s.points
-                 if p.torque_cell is not None and p.torque_mass is not None]
+    quotients = [
+        p.torque_cell / p.torque_mass for s in result.lifted for p in s.points if p.torque_cell is not None and p.torque_mass is not None
+    ]
     if not quotients:
         return
     mean = mean_of(quotients)
     if abs(nominal(mean) - 1) <= max(2 * std(mean), 0.01):
         return
     yield Finding(
-        "cell-against-weight", "caution", "Load cell and weights disagree",
+        "cell-against-weight",
+        "caution",
+        "Load cell and weights disagree",
         "The load cell reads {quotient} of the force that the hung weights make.",
         "One of the two is wrong, and with it the torque.",
-        ("the cell was tared under load, or drifted since", "a weight was entered wrongly",
-         "the cord rubs or is not vertical at the cell", "the cell's calibration belongs to another cell"),
+        (
+            "the cell was tared under load, or drifted since",
+            "a weight was entered wrongly",
+            "the cord rubs or is not vertical at the cell",
+            "the cell's calibration belongs to another cell",
+        ),
         ("Hang one known weight at rest and compare.", "Calibrate the cell again, up and down."),
-        {"quotient": Fact.of(mean, "ratio")}, place="rig.calibration")
+        {"quotient": Fact.of(mean, "ratio")},
+        place="rig.calibration",
+    )
 
 
 def _fact(m: Measured) -> Fact:

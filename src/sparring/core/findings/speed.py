@@ -30,15 +30,25 @@ def speeds_against_ratio(result: TestResult, inputs: Inputs, peers: Sequence[Pee
         return
     slips = off > 0
     yield Finding(
-        "speeds-against-ratio", "wrong", "The two speeds do not give the gear ratio",
+        "speeds-against-ratio",
+        "wrong",
+        "The two speeds do not give the gear ratio",
         "Motor over output speed is {seen}; the teeth counted give {ratio}.",
         "Teeth in mesh cannot slip: with the wrong ratio the motor's power and the gearbox efficiency are wrong.",
-        (("something slips: a gear on its shaft, a coupling, the cord on the drum" if slips else
-          "a tachometer sees two marks a turn as one"), "a tooth was counted wrongly",
-         "a tachometer's pulses per turn are set wrongly"),
+        (
+            (
+                "something slips: a gear on its shaft, a coupling, the cord on the drum"
+                if slips
+                else "a tachometer sees two marks a turn as one"
+            ),
+            "a tooth was counted wrongly",
+            "a tachometer's pulses per turn are set wrongly",
+        ),
         ("Mark both shafts, turn the output ten turns by hand and count the motor's.", "Count the teeth again."),
         {"seen": Fact(nominal(mean), "count", std(mean)), "ratio": Fact(inputs.ratio, "count")},
-        tuple(s.index for s in result.lifted), "build.stages")
+        tuple(s.index for s in result.lifted),
+        "build.stages",
+    )
 
 
 @rule
@@ -53,14 +63,21 @@ def sag(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[F
         return
     by_supply = fall / inputs.motor.k / inputs.ratio
     yield Finding(
-        "voltage-sag", "caution", "The supply sags under load",
+        "voltage-sag",
+        "caution",
+        "The supply sags under load",
         "From the lightest to the heaviest weight the motor's voltage falls from {first} to {last}; that alone costs {slow} of {total}.",
         "The speed falls further than the speed line allows at one voltage: the curve shows drive and supply together, and the stall comes early.",
         ("long or thin leads", "the supply's current limit", "a battery that is not full"),
         ("Shorten or thicken the leads.", "Raise the current limit.", "Measure the voltage at the motor's terminals."),
-        {"first": Fact.of(first.voltage, "voltage"), "last": Fact.of(last.voltage, "voltage"),
-         "slow": Fact(nominal(by_supply), "speed"), "total": Fact(nominal(first.speed - last.speed), "speed")},
-        (last.index,))
+        {
+            "first": Fact.of(first.voltage, "voltage"),
+            "last": Fact.of(last.voltage, "voltage"),
+            "slow": Fact(nominal(by_supply), "speed"),
+            "total": Fact(nominal(first.speed - last.speed), "speed"),
+        },
+        (last.index,),
+    )
 
 
 @rule
@@ -81,12 +98,16 @@ def period_of_a_shaft(result: TestResult, inputs: Inputs, peers: Sequence[Peer])
         shaft = next((name for known, name in names.items() if abs(known - order) < 1e-9), "a shaft")
         out_of_round = "the drum is out of round" if shaft == "output" else f"a gear on {shaft} is out of round"
         yield Finding(
-            "period-of-a-shaft", "caution", f"Speed swings once per turn of the {shaft if shaft != 'output' else 'output shaft'}",
+            "period-of-a-shaft",
+            "caution",
+            f"Speed swings once per turn of the {shaft if shaft != 'output' else 'output shaft'}",
             f"The speed swings by ± {{swing}} with each turn of the {shaft} ({order:.4g} per output turn).",
             "Something turns unevenly with that shaft. The mean is little harmed over whole turns; the peaks wear and stall the drive.",
             (out_of_round, f"the {shaft} shaft is bent or its bore off centre", "a tooth is damaged"),
             (f"Turn the {shaft} slowly by hand and feel for the tight place.", "Look at the run-out with a dial indicator."),
-            {"swing": Fact(float(np.median(amplitudes)), "ratio")}, tuple(s.index for s in result.lifted))
+            {"swing": Fact(float(np.median(amplitudes)), "ratio")},
+            tuple(s.index for s in result.lifted),
+        )
 
 
 @rule
@@ -98,9 +119,14 @@ def not_steady(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Ite
     worst = max(abs(p.window.drift) for _, p in bad)
     n = len(bad)
     yield Finding(
-        "not-steady", "caution", f"{n} {'lift' if n == 1 else 'lifts'} not steady",
+        "not-steady",
+        "caution",
+        f"{n} {'lift' if n == 1 else 'lifts'} not steady",
         "In the measured window of " + (f"{n} lifts" if n > 1 else "one lift") + " the speed still changes, by up to {worst}.",
         "While the speed changes, part of the torque accelerates the drive and is not at the output.",
         ("the settle time is too short", "the lift is too short for the measure time", "something warms or wears quickly"),
         ("Lengthen the settle time.", "Lift further, or use a thinner drum."),
-        {"worst": Fact(worst, "ratio")}, tuple(sorted({i for i, _ in bad})), "plan.settle")
+        {"worst": Fact(worst, "ratio")},
+        tuple(sorted({i for i, _ in bad})),
+        "plan.settle",
+    )

@@ -29,10 +29,17 @@ def stalled(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterab
         facts["lifted"] = Fact(nominal(result.stall.lifted), "torque")
         between = " The stall lies between {lifted} (lifted) and that."
     yield Finding(
-        "stalled", "caution" if early else "note", "Stalls early" if early else "Stalled",
+        "stalled",
+        "caution" if early else "note",
+        "Stalls early" if early else "Stalled",
         f"At {{torque}} the output did not move ({len(first.stalls)} of {len(first.stalls) + len(first.points)} lifts).{between} Expected: {{expected}}.",
         "At stall all the supply's power heats the winding, within seconds.",
-        (("a mesh binds under load", "the supply's current limit is below the motor's stall current", "the shaft bends")
-         if early else ("the motor's torque is used up",)),
+        (
+            ("a mesh binds under load", "the supply's current limit is below the motor's stall current", "the shaft bends")
+            if early
+            else ("the motor's torque is used up",)
+        ),
         ("Halve the step between the last two weights to narrow the interval.", "Let the motor cool before the next lift."),
-        facts, tuple(s.index for s in steps))
+        facts,
+        tuple(s.index for s in steps),
+    )

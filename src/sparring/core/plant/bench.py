@@ -70,12 +70,20 @@ def bench_of(build: Build, rig: Rig, *, friction: list[float] | None = None, **c
     back = build.back_drive_line(friction)
     h = rig.method
     base: dict[str, Any] = {
-        "k": motor.k, "R": motor.R, "friction": motor.friction, "inertia": build.motor.inertia,
+        "k": motor.k,
+        "R": motor.R,
+        "friction": motor.friction,
+        "inertia": build.motor.inertia,
         "heat_capacity": build.motor.heat_time / build.motor.heat_resistance,
-        "heat_resistance": build.motor.heat_resistance, "ratio": abs(build.ratio()), "up": up,
+        "heat_resistance": build.motor.heat_resistance,
+        "ratio": abs(build.ratio()),
+        "up": up,
         "down": (0.0, up[1]) if back is None else back,
-        "radius": hoist.effective_radius(h.drum_diameter.value, h.cord_diameter.value), "windup": build.windup,
-        "backlash": build.backlash(), "gravity": rig.gravity.value, "reference": build.motor.winding_temperature,
+        "radius": hoist.effective_radius(h.drum_diameter.value, h.cord_diameter.value),
+        "windup": build.windup,
+        "backlash": build.backlash(),
+        "gravity": rig.gravity.value,
+        "reference": build.motor.winding_temperature,
     }
     return Bench(**{**base, **changed})
 
@@ -104,8 +112,17 @@ class Plant:
         self.time = 0.0
         self.volts = np.zeros(n)
         zero = np.zeros(n)
-        self.state = State(zero.copy(), zero.copy(), zero + height, zero.copy(), zero + bench.ambient,
-                           np.zeros((len(_ENERGIES), n)), np.zeros(n, bool), zero.copy(), zero.copy())
+        self.state = State(
+            zero.copy(),
+            zero.copy(),
+            zero + height,
+            zero.copy(),
+            zero + bench.ambient,
+            np.zeros((len(_ENERGIES), n)),
+            np.zeros(n, bool),
+            zero.copy(),
+            zero.copy(),
+        )
         self._prepare()
         self.start_energy = self.stored()
 
@@ -136,8 +153,9 @@ class Plant:
             return self.bench.radius * turned
         return self.bench.radius * (turned + self.bench.runout * np.sin(turned))
 
-    def _cord(self, angle: np.ndarray, speed: np.ndarray, height: np.ndarray, rise: np.ndarray, broken: np.ndarray
-              ) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    def _cord(
+        self, angle: np.ndarray, speed: np.ndarray, height: np.ndarray, rise: np.ndarray, broken: np.ndarray
+    ) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
         b = self.bench
         radius = self.drum_radius(angle)
         stiffness = self._stiffness
@@ -225,7 +243,7 @@ class Plant:
         """Kinetic, potential and elastic energy [J]."""
         s, b = self.state, self.bench
         spring = self._cord(s.angle, s.speed, s.height, s.rise, s.broken)[3]
-        total: np.ndarray = (0.5 * b.inertia * s.speed**2 + 0.5 * b.mass * s.rise**2 + b.mass * b.gravity * s.height + spring)
+        total: np.ndarray = 0.5 * b.inertia * s.speed**2 + 0.5 * b.mass * s.rise**2 + b.mass * b.gravity * s.height + spring
         return total
 
     def imbalance(self) -> np.ndarray:
@@ -241,10 +259,20 @@ class Plant:
         current, terminal, R = self.electrical(s.speed, s.temperature)
         force, radius, *_ = self._cord(s.angle, s.speed, s.height, s.rise, s.broken)
         shaft = b.k * current - b.friction
-        return {"force": force, "torque": force * radius, "speed": s.speed / b.ratio, "motor_speed": s.speed,
-                "voltage": terminal, "current": current, "power_in": terminal * current, "motor_torque": shaft,
-                "power_out": force * radius * s.speed / b.ratio, "motor_power": shaft * s.speed,
-                "temperature": s.temperature.copy(), "height": s.height.copy()}
+        return {
+            "force": force,
+            "torque": force * radius,
+            "speed": s.speed / b.ratio,
+            "motor_speed": s.speed,
+            "voltage": terminal,
+            "current": current,
+            "power_in": terminal * current,
+            "motor_torque": shaft,
+            "power_out": force * radius * s.speed / b.ratio,
+            "motor_power": shaft * s.speed,
+            "temperature": s.temperature.copy(),
+            "height": s.height.copy(),
+        }
 
     def stall_torque(self) -> np.ndarray:
         """Output torque at which the drive would stall at the present voltage and winding temperature [N·m]."""

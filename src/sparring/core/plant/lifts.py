@@ -27,8 +27,18 @@ class Lifted:
     stall_torque: float
 
 
-def lift(bench: Bench, sensors: SensorSet, *, volts: Any, travel: float, seed: int, rate: float = 80.0,
-         most: float = 6.0, stalled_for: float = 0.8, dt: float = 2e-3) -> list[Lifted]:
+def lift(
+    bench: Bench,
+    sensors: SensorSet,
+    *,
+    volts: Any,
+    travel: float,
+    seed: int,
+    rate: float = 80.0,
+    most: float = 6.0,
+    stalled_for: float = 0.8,
+    dt: float = 2e-3,
+) -> list[Lifted]:
     """Lifts on all lanes of `bench` at once, each until the top, a stall, or `most` seconds; one result a lane.
 
     volts: drive voltage, scalar or (n,); travel [m]; rate: samples a second; seed: repeats the same lift.
@@ -76,14 +86,20 @@ def lift(bench: Bench, sensors: SensorSet, *, volts: Any, travel: float, seed: i
     result = []
     for lane in range(n):
         stop = int(np.searchsorted(t, end_time[lane] + _REST_AFTER)) + 1
-        result.append(Lifted(
-            Recording((t + jitter)[:stop], {k: v[:stop, lane].copy() for k, v in all_samples.items()}),
-            {k: v[:stop, lane].copy() for k, v in all_truths.items()}, str(ended[lane]), float(stall[lane])))
+        result.append(
+            Lifted(
+                Recording((t + jitter)[:stop], {k: v[:stop, lane].copy() for k, v in all_samples.items()}),
+                {k: v[:stop, lane].copy() for k, v in all_truths.items()},
+                str(ended[lane]),
+                float(stall[lane]),
+            )
+        )
     return result
 
 
-def ladder(bench: Bench, sensors: SensorSet, loads: list[float], hook: float, repeats: int, *, vary: float = 0.04,
-           **how: Any) -> list[tuple[int, int, Lifted]]:
+def ladder(
+    bench: Bench, sensors: SensorSet, loads: list[float], hook: float, repeats: int, *, vary: float = 0.04, **how: Any
+) -> list[tuple[int, int, Lifted]]:
     """Every load [kg, hook excluded] lifted `repeats` times: (step, repeat, lift). One lane a lift; the train's losses vary
     from lift to lift by the part `vary` (standard deviation), as on a bench."""
     n = len(loads) * repeats
@@ -97,13 +113,13 @@ def ladder(bench: Bench, sensors: SensorSet, loads: list[float], hook: float, re
     return [(i // repeats, i % repeats + 1, x) for i, x in enumerate(lifted)]
 
 
-def runs_of(lifts: list[tuple[int, int, Lifted]], loads: list[Any], volts: float, source: str = "simulated", tare: Any = None
-            ) -> list[tuple[Run, Recording]]:
+def runs_of(
+    lifts: list[tuple[int, int, Lifted]], loads: list[Any], volts: float, source: str = "simulated", tare: Any = None
+) -> list[tuple[Run, Recording]]:
     """Simulated lifts as runs with recordings; loads: the weights as the tester knows them."""
-    return [(Run(step=s, repeat=r, load=loads[s], voltage=volts, source=source, ended=x.ended, tare=tare), x.recording)
-            for s, r, x in lifts]
-
-
+    return [
+        (Run(step=s, repeat=r, load=loads[s], voltage=volts, source=source, ended=x.ended, tare=tare), x.recording) for s, r, x in lifts
+    ]
 
 
 def one_log(lifts: list[tuple[int, int, Lifted]], loads: list[float], pause: float = 0.5) -> Recording:

@@ -33,8 +33,7 @@ class SensorSet:
     step_current: float = 0.001  # [A]
     step_speed: float = 0.01  # [rad/s]
 
-    def read(self, truth: Mapping[str, np.ndarray], time: float, crept: np.ndarray, rng: np.random.Generator
-             ) -> dict[str, np.ndarray]:
+    def read(self, truth: Mapping[str, np.ndarray], time: float, crept: np.ndarray, rng: np.random.Generator) -> dict[str, np.ndarray]:
         """One sample of every channel, SI (cell: counts). crept: the slow part of the cell force [N]."""
         n = truth["force"].shape
         normal = rng.standard_normal
@@ -64,9 +63,11 @@ def sensors_of(rig: Rig, **changed: Any) -> SensorSet:
     return replace(sensors, **changed)
 
 
-def calibration_points(zero: float, gain: float, masses: list[float], rng: np.random.Generator, noise: float = 12.0
-                       ) -> tuple[calibration.CalibrationPoint, ...]:
+def calibration_points(
+    zero: float, gain: float, masses: list[float], rng: np.random.Generator, noise: float = 12.0
+) -> tuple[calibration.CalibrationPoint, ...]:
     """A calibration as it would have been taken: masses [kg] up and down, readings with scatter [counts]."""
     ladder = [*masses, *reversed(masses)]
-    return tuple(calibration.CalibrationPoint(mass=m, reading=float(round(zero + gain * m * G_N + noise * rng.standard_normal())))
-                 for m in ladder)
+    return tuple(
+        calibration.CalibrationPoint(mass=m, reading=float(round(zero + gain * m * G_N + noise * rng.standard_normal()))) for m in ladder
+    )

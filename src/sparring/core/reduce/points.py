@@ -62,19 +62,24 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
             from_measured(m.voltage, "motor readings: voltage"),
             from_measured(m.no_load_speed, "motor readings: no-load speed"),
             from_measured(m.no_load_current, "motor readings: no-load current"),
-            from_measured(m.stall_current, "motor readings: stall current"), m.winding_temperature)
+            from_measured(m.stall_current, "motor readings: stall current"),
+            m.winding_temperature,
+        )
         cell = calibration.fit(rig.calibration, rig.gravity.value) if rig.calibration else None
     except ValueError as err:
         raise ReductionError(str(err)) from err
     return Inputs(
         ratio=abs(build.ratio()),
-        radius=hoist.effective_radius(from_measured(h.drum_diameter, "drum diameter"),
-                                      from_measured(h.cord_diameter, "cord diameter")),
-        hook=from_measured(h.hook_mass, "hook mass"), gravity=from_measured(rig.gravity, "gravity"),
+        radius=hoist.effective_radius(from_measured(h.drum_diameter, "drum diameter"), from_measured(h.cord_diameter, "cord diameter")),
+        hook=from_measured(h.hook_mass, "hook mass"),
+        gravity=from_measured(rig.gravity, "gravity"),
         gain_voltage=ufloat(1.0, s.voltage_accuracy / 2, "voltmeter"),
         gain_current=ufloat(1.0, s.current_accuracy / 2, "ammeter"),
         gain_speed=ufloat(1.0, s.speed_accuracy / 2, "tachometer"),
-        motor=motor, warming=ufloat(0.0, 1.0, "winding temperature"), cell=cell)
+        motor=motor,
+        warming=ufloat(0.0, 1.0, "winding temperature"),
+        cell=cell,
+    )
 
 
 @dataclass(frozen=True)
@@ -106,8 +111,9 @@ class Point:
     ripple: dict[float, float] = field(default_factory=dict)  # shaft turns per output turn -> relative amplitude
 
 
-def reduce_run(inputs: Inputs, rig: Rig, run: Run, recording: Recording, *, settle: float, measure: float,
-               orders: tuple[float, ...] = ()) -> Point:
+def reduce_run(
+    inputs: Inputs, rig: Rig, run: Run, recording: Recording, *, settle: float, measure: float, orders: tuple[float, ...] = ()
+) -> Point:
     """The point of one run.
 
     orders: turns of the shafts per turn of the output, whose ripple in the speed is wanted.
@@ -183,7 +189,8 @@ def reduce_run(inputs: Inputs, rig: Rig, run: Run, recording: Recording, *, sett
     if voltage is not None:
         known = math.isfinite(temperature)
         rise = (temperature - inputs.motor.temperature if known else 0.0) + inputs.warming * (
-            _CASE_TO_WINDING if known else _WINDING_UNKNOWN)
+            _CASE_TO_WINDING if known else _WINDING_UNKNOWN
+        )
         per_kelvin = 1.0 / (motors.COPPER_ZERO + inputs.motor.temperature - 273.15)
         warm = motors.Motor(inputs.motor.k, inputs.motor.R * (1 + rise * per_kelvin), inputs.motor.friction)
         by_speed = warm.torque_from_speed(motor_speed, voltage)
@@ -192,14 +199,30 @@ def reduce_run(inputs: Inputs, rig: Rig, run: Run, recording: Recording, *, sett
     power_out = None if stalled else hoist.power(torque, speed)
     motor_power = None if stalled or motor_torque is None else motor_torque * motor_speed
     return Point(
-        run=run, window=window, stalled=stalled, torque=torque, speed=speed, voltage=voltage, current=current,
-        power_in=power_in, power_out=power_out, torque_mass=torque_mass, torque_cell=torque_cell,
-        motor_speed=measured_motor_speed, motor_torque=motor_torque, motor_torque_current=by_current,
-        motor_torque_speed=by_speed, motor_power=motor_power, wire_to_shaft=_quotient(power_out, power_in),
+        run=run,
+        window=window,
+        stalled=stalled,
+        torque=torque,
+        speed=speed,
+        voltage=voltage,
+        current=current,
+        power_in=power_in,
+        power_out=power_out,
+        torque_mass=torque_mass,
+        torque_cell=torque_cell,
+        motor_speed=measured_motor_speed,
+        motor_torque=motor_torque,
+        motor_torque_current=by_current,
+        motor_torque_speed=by_speed,
+        motor_power=motor_power,
+        wire_to_shaft=_quotient(power_out, power_in),
         gearbox=_quotient(power_out, motor_power),
         work=None if stalled else hoist.work(torque, speed * window.length),
-        temperature=temperature if math.isfinite(temperature) else None, torque_peak=peak, effective=effective,
-        ripple={} if stalled else ripple(steady.t, steady.channels["speed"], orders))
+        temperature=temperature if math.isfinite(temperature) else None,
+        torque_peak=peak,
+        effective=effective,
+        ripple={} if stalled else ripple(steady.t, steady.channels["speed"], orders),
+    )
 
 
 def ripple(t: np.ndarray, speed: np.ndarray, orders: tuple[float, ...]) -> dict[float, float]:

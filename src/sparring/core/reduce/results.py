@@ -23,8 +23,7 @@ from sparring.core.uncertainty import mean_of, nominal, std, ufloat
 
 NOTABLE_EXCESS = 0.15
 """Loss above the expected one, as a part of it, that is worth a word."""
-COMBINED = ("torque", "speed", "voltage", "current", "power_in", "power_out", "motor_torque", "motor_power",
-            "wire_to_shaft", "gearbox")
+COMBINED = ("torque", "speed", "voltage", "current", "power_in", "power_out", "motor_torque", "motor_power", "wire_to_shaft", "gearbox")
 
 
 @dataclass(frozen=True)
@@ -123,8 +122,9 @@ class TestResult:
         return None
 
 
-def analyse(build: Build, rig: Rig, plan: Plan, runs: Iterable[tuple[Run, Recording | Callable[[], Recording]]],
-            peers: Sequence[Peer] = ()) -> TestResult:
+def analyse(
+    build: Build, rig: Rig, plan: Plan, runs: Iterable[tuple[Run, Recording | Callable[[], Recording]]], peers: Sequence[Peer] = ()
+) -> TestResult:
     """The results of a test. Recordings may be given as functions, so that only one is in memory at a time.
 
     Raises ReductionError when the records contradict themselves; a run that cannot be reduced is listed in `skipped`.
@@ -142,8 +142,15 @@ def analyse(build: Build, rig: Rig, plan: Plan, runs: Iterable[tuple[Run, Record
     return combine(build, rig, plan, points, skipped, inputs, peers)
 
 
-def combine(build: Build, rig: Rig, plan: Plan, points: Sequence[Point], skipped: Sequence[tuple[Run, str]] = (),
-            inputs: Inputs | None = None, peers: Sequence[Peer] = ()) -> TestResult:
+def combine(
+    build: Build,
+    rig: Rig,
+    plan: Plan,
+    points: Sequence[Point],
+    skipped: Sequence[tuple[Run, str]] = (),
+    inputs: Inputs | None = None,
+    peers: Sequence[Peer] = (),
+) -> TestResult:
     """Points of the same weight to steps, steps to curves, all of it to findings."""
     groups: dict[int, list[Point]] = {}
     for p in points:
@@ -185,8 +192,17 @@ def split_runs(recording: Recording, plan: Plan, tolerance: float = 0.06) -> lis
     for n, (start, stop) in enumerate(spans):
         s = step_of[n]
         count[s] = count.get(s, 0) + 1
-        runs.append(Run(step=s, repeat=count[s], load=levels[n] if level_of == "mass" else None, voltage=plan.voltage,
-                        source="import", start=max(start - pause, float(recording.t[0])), stop=stop + pause / 4))
+        runs.append(
+            Run(
+                step=s,
+                repeat=count[s],
+                load=levels[n] if level_of == "mass" else None,
+                voltage=plan.voltage,
+                source="import",
+                start=max(start - pause, float(recording.t[0])),
+                stop=stop + pause / 4,
+            )
+        )
     return runs
 
 
@@ -221,8 +237,17 @@ def headline(result: TestResult) -> dict[str, Any]:
     kind = "gearbox" if best.gearbox is not None else "wire_to_shaft"
     value = getattr(best, kind)
     stall = result.stall.by_line
-    return {"derived_by": __version__, "kind": kind, "value": nominal(value), "u": std(value), "random": random_part(value),
-            "lifts": len(best.points), "torque": nominal(best.torque), "stall": None if stall is None else nominal(stall)}
+    return {
+        "derived_by": __version__,
+        "kind": kind,
+        "value": nominal(value),
+        "u": std(value),
+        "steps": [
+            (nominal(s.torque), nominal(s.gearbox), random_part(s.gearbox), len(s.points)) for s in result.lifted if s.gearbox is not None
+        ],
+        "torque": nominal(best.torque),
+        "stall": None if stall is None else nominal(stall),
+    }
 
 
 def _of(group: Sequence[Point], name: str) -> list[Any]:
@@ -284,8 +309,9 @@ def _speed_line(steps: Sequence[Step]) -> SpeedLine | None:
     def fit(ys: Sequence[Any], xs: Sequence[Any]) -> tuple[Any, Any]:
         xm = sum(w * x for w, x in zip(weights, xs, strict=True))
         ym = sum(w * y for w, y in zip(weights, ys, strict=True))
-        b = (sum(w * (x - xm) * (y - ym) for w, x, y in zip(weights, xs, ys, strict=True))
-             / sum(w * (x - xm) ** 2 for w, x in zip(weights, xs, strict=True)))
+        b = sum(w * (x - xm) * (y - ym) for w, x, y in zip(weights, xs, ys, strict=True)) / sum(
+            w * (x - xm) ** 2 for w, x in zip(weights, xs, strict=True)
+        )
         return ym - b * xm, b
 
     xs, ys = [s.torque for s in lifted], [s.speed for s in lifted]

@@ -99,7 +99,7 @@ def find_window(t: np.ndarray, y: np.ndarray, settle: float, measure: float) -> 
         raise ValueError(f"only {t[-1] - t[0]:.2f} s recorded under drive; {settle:g} s to settle leave nothing to measure")
     step = (tb[-1] - tb[0]) / (n - 1)
     least = min(n, max(5, math.ceil(measure / step)))
-    half = yb[n // 2:]
+    half = yb[n // 2 :]
     ramp = np.arange(len(half)) - (len(half) - 1) / 2
     slope_half = float((ramp * half).sum() / max((ramp**2).sum(), 1e-300))
     tau = autocorrelation_time(half - slope_half * ramp)
@@ -131,8 +131,9 @@ def find_window(t: np.ndarray, y: np.ndarray, settle: float, measure: float) -> 
     return Window(float(tb[first]), float(tb[last] + step), steady and length >= least, drift_found)
 
 
-def powered_spans(t: np.ndarray, voltage: np.ndarray | None, current: np.ndarray | None,
-                  speed: np.ndarray | None, least: float = 0.4) -> list[tuple[float, float]]:
+def powered_spans(
+    t: np.ndarray, voltage: np.ndarray | None, current: np.ndarray | None, speed: np.ndarray | None, least: float = 0.4
+) -> list[tuple[float, float]]:
     """Spans [s] in which the drive lifts: forward voltage, or current, or (lacking both) speed above a quarter of its most.
 
     Spans shorter than `least` [s] are left out. Lowering (drive reversed) is no lift.
@@ -151,5 +152,4 @@ def powered_spans(t: np.ndarray, voltage: np.ndarray | None, current: np.ndarray
     edges = np.diff(np.concatenate([[0], on.astype(np.int8), [0]]))
     starts, stops = np.nonzero(edges == 1)[0], np.nonzero(edges == -1)[0]
     step = (tb[-1] - tb[0]) / max(len(tb) - 1, 1) if len(tb) else 0.0
-    return [(float(tb[i]), float(tb[j - 1] + step)) for i, j in zip(starts, stops, strict=True)
-            if tb[j - 1] - tb[i] >= least]
+    return [(float(tb[i]), float(tb[j - 1] + step)) for i, j in zip(starts, stops, strict=True) if tb[j - 1] - tb[i] >= least]

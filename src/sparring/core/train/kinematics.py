@@ -68,8 +68,7 @@ def external(a: str, b: str, za: int, zb: int, carrier: str | None = None, eta: 
     return Mesh(a, b, za, zb, carrier, eta, name=name)
 
 
-def internal(a: str, ring: str, za: int, zring: int, carrier: str | None = None, eta: float = 1.0,
-             name: str = "") -> Mesh:
+def internal(a: str, ring: str, za: int, zring: int, carrier: str | None = None, eta: float = 1.0, name: str = "") -> Mesh:
     """Gear a inside a ring; also a belt or chain: both turn the same way in the carrier's frame."""
     return Mesh(a, ring, za, -zring, carrier, eta, name=name)
 
@@ -82,14 +81,22 @@ def differential(a: str, b: str, carrier: str, eta: float = 1.0, name: str = "")
     return Mesh(a, b, 1.0, 1.0, carrier, eta, name=name)
 
 
-def worm(screw: str, wheel: str, starts: int, teeth: int, *, left_hand: bool = False, eta: float = 1.0,
-         eta_back: float | None = None, name: str = "") -> Mesh:
+def worm(
+    screw: str,
+    wheel: str,
+    starts: int,
+    teeth: int,
+    *,
+    left_hand: bool = False,
+    eta: float = 1.0,
+    eta_back: float | None = None,
+    name: str = "",
+) -> Mesh:
     """Worm and wheel: ω_worm · starts = ω_wheel · z; the hand gives the sign."""
     return Mesh(screw, wheel, starts, teeth if left_hand else -teeth, None, eta, eta_back, name)
 
 
-def strain_wave(flexspline: str, circular: str, generator: str, z_f: int, z_c: int, eta: float = 1.0,
-                name: str = "") -> Mesh:
+def strain_wave(flexspline: str, circular: str, generator: str, z_f: int, z_c: int, eta: float = 1.0, name: str = "") -> Mesh:
     """Strain wave: z_F (ω_F − ω_H) = z_C (ω_C − ω_H)."""
     return Mesh(flexspline, circular, z_f, -z_c, generator, eta, name=name)
 
@@ -99,8 +106,7 @@ def cycloid(disc: str, pins: str, eccentric: str, lobes: int, n_pins: int, eta: 
     return Mesh(disc, pins, lobes, -n_pins, eccentric, eta, name=name)
 
 
-def magnetic(inner: str, outer: str, segments: str, p_inner: int, p_outer: int, eta: float = 1.0,
-             name: str = "") -> Mesh:
+def magnetic(inner: str, outer: str, segments: str, p_inner: int, p_outer: int, eta: float = 1.0, name: str = "") -> Mesh:
     """Flux-modulated magnetic gear: p_i ω_i + p_o ω_o = (p_i + p_o) ω_s, in pole pairs."""
     return Mesh(inner, outer, p_inner, p_outer, segments, eta, name=name)
 
@@ -136,13 +142,17 @@ def solve_speeds(elements: Sequence[Element], given: Mapping[str, float]) -> dic
     rank = int((s > 1e-10 * max(s[0], 1.0)).sum())
     if rank < len(names):
         loose = np.abs(vt[rank:]).max(axis=0) > 1e-8
-        raise TrainError("nothing fixes the speed of " + _list([n for n, is_loose in zip(names, loose, strict=True)
-                                                                if is_loose])
-                         + "; add a mesh, or hold one of them")
+        raise TrainError(
+            "nothing fixes the speed of "
+            + _list([n for n, is_loose in zip(names, loose, strict=True) if is_loose])
+            + "; add a mesh, or hold one of them"
+        )
     if rank < len(rows):
         involved = np.abs(u[:, rank:]).max(axis=1) > 1e-8
-        tied = shafts_of([e for e, hit in zip(elements, involved, strict=False) if hit],
-                         *[s for s, hit in zip(given, involved[len(elements):], strict=True) if hit])
+        tied = shafts_of(
+            [e for e, hit in zip(elements, involved, strict=False) if hit],
+            *[s for s, hit in zip(given, involved[len(elements) :], strict=True) if hit],
+        )
         raise TrainError(f"{_list(tied)} are tied twice; remove a mesh or let one of them go")
     omega = np.linalg.lstsq(A, b, rcond=None)[0]
     return {name: float(w) for name, w in zip(names, omega, strict=True)}

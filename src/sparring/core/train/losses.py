@@ -10,8 +10,7 @@ from sparring.core.train.teeth import ALPHA_20, contact_ratios
 FRICTION = {"dry": 0.20, "greased": 0.09, "oiled": 0.06}
 
 
-def loss_factor(module: float, z1: int, z2: int, x1: float = 0.0, x2: float = 0.0, opening: float = 0.0,
-                alpha: float = ALPHA_20) -> float:
+def loss_factor(module: float, z1: int, z2: int, x1: float = 0.0, x2: float = 0.0, opening: float = 0.0, alpha: float = ALPHA_20) -> float:
     """H_V = π (u + 1)/(z1 u cos β_b) (1 − ε_α + ε1² + ε2²), external spur pair (β_b = 0), u = z2/z1 with z2 >= z1."""
     e1, e2 = contact_ratios(module, z1, z2, x1, x2, opening, alpha)
     small, large = sorted((z1, z2))

@@ -37,27 +37,30 @@ class SpurStage(Record):
 
     def loss_factor(self) -> float:
         """H_V of this pair [-]."""
-        return losses.loss_factor(self.module, self.pinion, self.wheel, self.pinion_shift, self.wheel_shift,
-                                  self.opening, self.pressure_angle)
+        return losses.loss_factor(
+            self.module, self.pinion, self.wheel, self.pinion_shift, self.wheel_shift, self.opening, self.pressure_angle
+        )
 
     def contact_ratio(self) -> float:
         """Transverse contact ratio ε_α [-]. Raises ValueError when the teeth do not reach each other."""
-        return sum(teeth.contact_ratios(self.module, self.pinion, self.wheel, self.pinion_shift, self.wheel_shift,
-                                        self.opening, self.pressure_angle))
+        return sum(
+            teeth.contact_ratios(
+                self.module, self.pinion, self.wheel, self.pinion_shift, self.wheel_shift, self.opening, self.pressure_angle
+            )
+        )
 
     def centre_distance(self) -> float:
         """Distance of the axes as built [m]."""
-        return self.opening + teeth.centre_distance(self.module, self.pinion, self.wheel, self.pinion_shift,
-                                                    self.wheel_shift, self.pressure_angle)
+        return self.opening + teeth.centre_distance(
+            self.module, self.pinion, self.wheel, self.pinion_shift, self.wheel_shift, self.pressure_angle
+        )
 
     def backlash(self) -> float:
         """Backlash seen at the wheel [rad], from the opened centres."""
-        alpha_w = teeth.working_pressure_angle(self.pinion, self.wheel, self.pinion_shift, self.wheel_shift,
-                                               self.pressure_angle)
+        alpha_w = teeth.working_pressure_angle(self.pinion, self.wheel, self.pinion_shift, self.wheel_shift, self.pressure_angle)
         return teeth.backlash_from_opening(self.opening, alpha_w) / (self.module * self.wheel / 2)
 
-    def elements(self, shaft_in: str, shaft_out: str, name: str, friction: float | None = None
-                 ) -> list[kinematics.Element]:
+    def elements(self, shaft_in: str, shaft_out: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
         """What this stage contributes to the train; friction [-] overrides the nominal one."""
         mu = self.friction.value if friction is None else friction
         eta = losses.basic_efficiency(mu, self.loss_factor())

@@ -47,8 +47,7 @@ def working_pressure_angle(z1: int, z2: int, x1: float = 0.0, x2: float = 0.0, a
     return inv_inverse(inv(alpha) + 2 * math.tan(alpha) * (x1 + x2) / (z1 + z2))
 
 
-def centre_distance(module: float, z1: int, z2: int, x1: float = 0.0, x2: float = 0.0,
-                    alpha: float = ALPHA_20) -> float:
+def centre_distance(module: float, z1: int, z2: int, x1: float = 0.0, x2: float = 0.0, alpha: float = ALPHA_20) -> float:
     """Centre distance without backlash of an external pair."""
     alpha_w = working_pressure_angle(z1, z2, x1, x2, alpha)
     return module * (z1 + z2) / 2 * math.cos(alpha) / math.cos(alpha_w)
@@ -59,8 +58,9 @@ def undercut_limit(shift: float = 0.0, alpha: float = ALPHA_20) -> float:
     return 2 * (ADDENDUM - shift) / math.sin(alpha) ** 2
 
 
-def contact_ratios(module: float, z1: int, z2: int, x1: float = 0.0, x2: float = 0.0, opening: float = 0.0,
-                   alpha: float = ALPHA_20) -> tuple[float, float]:
+def contact_ratios(
+    module: float, z1: int, z2: int, x1: float = 0.0, x2: float = 0.0, opening: float = 0.0, alpha: float = ALPHA_20
+) -> tuple[float, float]:
     """Tip contact ratios (ε1, ε2) of pinion and wheel; their sum is the transverse contact ratio ε_α.
 
     opening: centres opened beyond the distance without backlash [m].
@@ -96,8 +96,7 @@ def span_over_teeth(module: float, teeth: int, across: int, *, shift: float = 0.
     """
     if not 1 <= across < teeth / 2:
         raise ValueError(f"{across} of {teeth} teeth cannot be spanned with calipers")
-    return (module * math.cos(alpha) * (math.pi * (across - 0.5) + teeth * inv(alpha))
-            + 2 * shift * module * math.sin(alpha))
+    return module * math.cos(alpha) * (math.pi * (across - 0.5) + teeth * inv(alpha)) + 2 * shift * module * math.sin(alpha)
 
 
 def outline(module: float, teeth: int, shift: float = 0.0, alpha: float = ALPHA_20, points: int = 7) -> np.ndarray:

@@ -35,8 +35,9 @@ class TorqueFlow:
         return self.power_out / self.power_in
 
 
-def solve_torques(elements: Sequence[Element], driver: str, output: str, load: float, *, speed: float = 1.0,
-                  drag: Mapping[str, float] | None = None) -> TorqueFlow:
+def solve_torques(
+    elements: Sequence[Element], driver: str, output: str, load: float, *, speed: float = 1.0, drag: Mapping[str, float] | None = None
+) -> TorqueFlow:
     """Torques with losses at one load.
 
     driver, output: shafts; load: torque that opposes the output's turning [N·m] (>= 0); speed: of the driver
@@ -132,13 +133,26 @@ def solve_torques(elements: Sequence[Element], driver: str, output: str, load: f
     passed[driver] = max(passed[driver], abs(torque))
     passed[output] = max(passed[output], abs(load))
     return TorqueFlow(
-        speeds=omega, driver_torque=torque, load_torque=-load * _sign(omega[output]),
-        power_in=torque * omega[driver], power_out=load * abs(omega[output]), mesh_losses=mesh_losses,
-        drag_losses={s: t * abs(omega[s]) for s, t in drag.items()}, shaft_torques=passed)
+        speeds=omega,
+        driver_torque=torque,
+        load_torque=-load * _sign(omega[output]),
+        power_in=torque * omega[driver],
+        power_out=load * abs(omega[output]),
+        mesh_losses=mesh_losses,
+        drag_losses={s: t * abs(omega[s]) for s, t in drag.items()},
+        shaft_torques=passed,
+    )
 
 
-def _lossless_directions(meshes: Sequence[Mesh], held: Sequence[str], names: Sequence[str], column: Mapping[str, int],
-                         driver: str, outside: np.ndarray, relative: np.ndarray) -> np.ndarray | None:
+def _lossless_directions(
+    meshes: Sequence[Mesh],
+    held: Sequence[str],
+    names: Sequence[str],
+    column: Mapping[str, int],
+    driver: str,
+    outside: np.ndarray,
+    relative: np.ndarray,
+) -> np.ndarray | None:
     M = np.zeros((len(names), len(names)))
     for j, mesh in enumerate(meshes):
         for shaft, coefficient in mesh.row().items():
@@ -154,8 +168,9 @@ def _lossless_directions(meshes: Sequence[Mesh], held: Sequence[str], names: Seq
     return directions
 
 
-def back_drive_efficiency(elements: Sequence[Element], driver: str, output: str, load: float = 1.0,
-                          drag: Mapping[str, float] | None = None) -> float | None:
+def back_drive_efficiency(
+    elements: Sequence[Element], driver: str, output: str, load: float = 1.0, drag: Mapping[str, float] | None = None
+) -> float | None:
     """Efficiency with power put in at the output and taken out at the driver; None: it holds by itself.
 
     load: torque taken at the driver [N·m]; with drag the figure depends on it.

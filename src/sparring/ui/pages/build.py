@@ -63,14 +63,35 @@ class BuildPage(QWidget):
         self.stage_form: Form | None = None
         self._stage_shown: tuple[int, int] | None = None
         self.forms.addWidget(heading("Motor, as measured bare"))
-        self.motor_form = Form(desk, "build", [
-            ("Name", ("motor", "name")), ("Voltage", ("motor", "voltage")), ("No-load speed", ("motor", "no_load_speed")),
-            ("No-load current", ("motor", "no_load_current")), ("Stall current", ("motor", "stall_current")),
-            ("Stall torque", ("motor", "stall_torque")), ("Winding was at", ("motor", "winding_temperature")), ("Rotor inertia", ("motor", "inertia"))])
+        self.motor_form = Form(
+            desk,
+            "build",
+            [
+                ("Name", ("motor", "name")),
+                ("Voltage", ("motor", "voltage")),
+                ("No-load speed", ("motor", "no_load_speed")),
+                ("No-load current", ("motor", "no_load_current")),
+                ("Stall current", ("motor", "stall_current")),
+                ("Stall torque", ("motor", "stall_torque")),
+                ("Winding was at", ("motor", "winding_temperature")),
+                ("Rotor inertia", ("motor", "inertia")),
+            ],
+        )
         self.forms.addWidget(self.motor_form)
         self.forms.addWidget(heading("Build"))
-        self.build_form = Form(desk, "build", [("Family", ("family",)), ("Revision", ("revision",)), ("Title", ("title",)),
-                                               ("Lubricant", ("lubricant",)), ("Wind-up stiffness", ("windup",)), ("Mass", ("mass",)), ("Notes", ("notes",))])
+        self.build_form = Form(
+            desk,
+            "build",
+            [
+                ("Family", ("family",)),
+                ("Revision", ("revision",)),
+                ("Title", ("title",)),
+                ("Lubricant", ("lubricant",)),
+                ("Wind-up stiffness", ("windup",)),
+                ("Mass", ("mass",)),
+                ("Notes", ("notes",)),
+            ],
+        )
         self.forms.addWidget(self.build_form)
         self.forms.addStretch(1)
         self.side.setWidget(inner)
@@ -112,12 +133,17 @@ class BuildPage(QWidget):
             self.slider.blockSignals(False)
             self.load = stall * 0.3
         back = back_drive_efficiency(build.elements(), MOTOR, OUTPUT)
-        facts = [f"predicted stall {self.desk.show(stall, 'torque')} at {self.desk.show(self.desk.plan.voltage, 'voltage', decimals=1)}",
-                 f"backlash at the output {self.desk.show(build.backlash(), 'angle', decimals=2)}",
-                 "holds by itself" if back is None else f"turned backwards it passes on {self.desk.show(back, 'ratio', decimals=0)}"]
-        few = [f"stage {n} {who} of {z} teeth is undercut (below {teeth.undercut_limit(x, s.pressure_angle):.1f})"
-               for n, s in enumerate(build.stages, start=1) for who, z, x in (("pinion", s.pinion, s.pinion_shift), ("wheel", s.wheel, s.wheel_shift))
-               if z < teeth.undercut_limit(x, s.pressure_angle)]
+        facts = [
+            f"predicted stall {self.desk.show(stall, 'torque')} at {self.desk.show(self.desk.plan.voltage, 'voltage', decimals=1)}",
+            f"backlash at the output {self.desk.show(build.backlash(), 'angle', decimals=2)}",
+            "holds by itself" if back is None else f"turned backwards it passes on {self.desk.show(back, 'ratio', decimals=0)}",
+        ]
+        few = [
+            f"stage {n} {who} of {z} teeth is undercut (below {teeth.undercut_limit(x, s.pressure_angle):.1f})"
+            for n, s in enumerate(build.stages, start=1)
+            for who, z, x in (("pinion", s.pinion, s.pinion_shift), ("wheel", s.wheel, s.wheel_shift))
+            if z < teeth.undercut_limit(x, s.pressure_angle)
+        ]
         self.facts.setText("; ".join(facts) + "." + (" Watch: " + "; ".join(few) + "." if few else ""))
         self._shafts()
 
@@ -129,13 +155,21 @@ class BuildPage(QWidget):
         rows = []
         for n, shaft in enumerate(build.shafts()):
             turning = train.speeds[shaft] if speed > 0 else 0.0
-            row = [shaft, d.show(turning, "speed", decimals=1 if abs(turning) < 100 else 0), d.show(train.shaft_torques[shaft], "torque", decimals=4)]
+            row = [
+                shaft,
+                d.show(turning, "speed", decimals=1 if abs(turning) < 100 else 0),
+                d.show(train.shaft_torques[shaft], "torque", decimals=4),
+            ]
             if n < len(build.stages):
                 stage, name = build.stages[n], build.stage_names()[n]
                 lost = train.mesh_losses[name] + train.drag_losses.get(build.shafts()[n + 1], 0.0)
                 eta = max(0.0, 1 - stage.friction.value * stage.loss_factor())
                 u = 2 * stage.friction.u * stage.loss_factor()
-                row += [d.show(lost if speed > 0 else 0.0, "power", decimals=2), f"{100 * eta:.1f} ± {100 * u:.1f} %", f"{stage.contact_ratio():.2f}"]
+                row += [
+                    d.show(lost if speed > 0 else 0.0, "power", decimals=2),
+                    f"{100 * eta:.1f} ± {100 * u:.1f} %",
+                    f"{stage.contact_ratio():.2f}",
+                ]
             else:
                 row += ["", "", ""]
             rows.append(row)
@@ -176,10 +210,23 @@ class BuildPage(QWidget):
             self.stage_form.setParent(None)
             self.stage_form.deleteLater()
         at = ("stages", n)
-        self.stage_form = Form(self.desk, "build", [
-            ("Pinion teeth", (*at, "pinion")), ("Wheel teeth", (*at, "wheel")), ("Module", (*at, "module")), ("Face width", (*at, "face_width")),
-            ("Pressure angle", (*at, "pressure_angle")), ("Pinion shift", (*at, "pinion_shift")), ("Wheel shift", (*at, "wheel_shift")),
-            ("Centres opened by", (*at, "opening")), ("Friction coefficient", (*at, "friction")), ("Drag of its output", (*at, "drag")), ("Material", (*at, "material"))])
+        self.stage_form = Form(
+            self.desk,
+            "build",
+            [
+                ("Pinion teeth", (*at, "pinion")),
+                ("Wheel teeth", (*at, "wheel")),
+                ("Module", (*at, "module")),
+                ("Face width", (*at, "face_width")),
+                ("Pressure angle", (*at, "pressure_angle")),
+                ("Pinion shift", (*at, "pinion_shift")),
+                ("Wheel shift", (*at, "wheel_shift")),
+                ("Centres opened by", (*at, "opening")),
+                ("Friction coefficient", (*at, "friction")),
+                ("Drag of its output", (*at, "drag")),
+                ("Material", (*at, "material")),
+            ],
+        )
         self.forms.insertWidget(1, self.stage_form)
 
     def _add(self) -> None:
@@ -191,7 +238,7 @@ class BuildPage(QWidget):
     def _remove(self) -> None:
         stages = self.desk.build.stages
         n = min((self.gears.chosen or (len(stages) - 1, 0))[0], len(stages) - 1)
-        self._edit_stages(stages[:n] + stages[n + 1:], f"stage {n + 1} removed")
+        self._edit_stages(stages[:n] + stages[n + 1 :], f"stage {n + 1} removed")
 
     def _edit_stages(self, stages: tuple, text: str) -> None:
         self.desk.edit("build", ("stages",), stages, text)

@@ -48,7 +48,11 @@ class BudgetView(QWidget):
             p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Choose a point to see what its uncertainty is made of.")
             return
         advice = f"{self.title} To make it smaller, improve: {self.rows[0].name}."
-        p.drawText(QRectF(4, 2, self.width() - 8, 20), Qt.AlignmentFlag.AlignVCenter, p.fontMetrics().elidedText(advice, Qt.TextElideMode.ElideRight, self.width() - 8))
+        p.drawText(
+            QRectF(4, 2, self.width() - 8, 20),
+            Qt.AlignmentFlag.AlignVCenter,
+            p.fontMetrics().elidedText(advice, Qt.TextElideMode.ElideRight, self.width() - 8),
+        )
         height = 21
         room = max(1, (self.height() - 28) // height)
         for i, row in enumerate(self.rows[:room]):
@@ -59,7 +63,11 @@ class BudgetView(QWidget):
             width = (self.width() - 340) * row.share
             p.fillRect(QRectF(260, y + 3, max(width, 1), height - 9), theme.colour("reseda" if i else "brass"))
             p.setPen(theme.colour("ink-2"))
-            p.drawText(QRectF(266 + width, y, 70, height - 3), Qt.AlignmentFlag.AlignVCenter, f"{100 * row.share:.0f} %" if row.share >= 0.005 else "< 1 %")
+            p.drawText(
+                QRectF(266 + width, y, 70, height - 3),
+                Qt.AlignmentFlag.AlignVCenter,
+                f"{100 * row.share:.0f} %" if row.share >= 0.005 else "< 1 %",
+            )
 
 
 class ResultsPage(QWidget):
@@ -133,7 +141,11 @@ class ResultsPage(QWidget):
         self.stack.addWidget(full)
 
         nothing, column = sheet("No results yet", margins=24)
-        column.addWidget(note("Here come efficiency and speed over output torque with their uncertainty, the stall, and what the numbers mean: from lifts on the bench, or from a log of another logger."))
+        column.addWidget(
+            note(
+                "Here come efficiency and speed over output torque with their uncertainty, the stall, and what the numbers mean: from lifts on the bench, or from a log of another logger."
+            )
+        )
         row = QHBoxLayout()
         run = QPushButton("Go to Run")
         run.setObjectName("act")
@@ -184,14 +196,36 @@ class ResultsPage(QWidget):
             self._add(self.efficiency, pg.PlotDataItem(x, 100 * getattr(curve, name), pen=pen("ink-3", 1.3, style)))
         low, high = curve.band["speed"]
         good = np.isfinite(low) & np.isfinite(high)
-        self._add(self.speed, pg.FillBetweenItem(pg.PlotCurveItem(x[good], low[good] / ks), pg.PlotCurveItem(x[good], high[good] / ks),
-                                                 brush=pg.mkBrush(theme.colour("ink-3", 60))))
+        self._add(
+            self.speed,
+            pg.FillBetweenItem(
+                pg.PlotCurveItem(x[good], low[good] / ks),
+                pg.PlotCurveItem(x[good], high[good] / ks),
+                brush=pg.mkBrush(theme.colour("ink-3", 60)),
+            ),
+        )
         self._add(self.speed, pg.PlotDataItem(x, curve.speed / ks, pen=pen("ink-3", 1.3)))
         steps = result.lifted
         for name, label, symbol, _style, filled in _SERIES:
-            self._points(self.efficiency, [(s.torque / kt, 100 * getattr(s, name), [100 * nominal(getattr(p, name)) for p in s.points if getattr(p, name) is not None])
-                                           for s in steps if getattr(s, name) is not None], "reseda" if filled else "ink-2", symbol, filled, label)
-        self._points(self.speed, [(s.torque / kt, s.speed / ks, [nominal(p.speed) / ks for p in s.points]) for s in steps], "speed", "d", True, "")
+            self._points(
+                self.efficiency,
+                [
+                    (
+                        s.torque / kt,
+                        100 * getattr(s, name),
+                        [100 * nominal(getattr(p, name)) for p in s.points if getattr(p, name) is not None],
+                    )
+                    for s in steps
+                    if getattr(s, name) is not None
+                ],
+                "reseda" if filled else "ink-2",
+                symbol,
+                filled,
+                label,
+            )
+        self._points(
+            self.speed, [(s.torque / kt, s.speed / ks, [nominal(p.speed) / ks for p in s.points]) for s in steps], "speed", "d", True, ""
+        )
         self._stall(result, curve, kt)
         most = max(nominal(s.torque) for s in result.steps) / kt
         stall = nominal(result.stall.by_line) / kt if result.stall.by_line is not None else most
@@ -209,14 +243,25 @@ class ResultsPage(QWidget):
             return
         x = np.array([nominal(r[0]) for r in rows])
         y = np.array([nominal(r[1]) for r in rows])
-        bars = pg.ErrorBarItem(x=x, y=y, height=4 * np.array([std(r[1]) for r in rows]), width=4 * np.array([std(r[0]) for r in rows]), beam=0,
-                               pen=pen("ink", 1.5))
+        bars = pg.ErrorBarItem(
+            x=x,
+            y=y,
+            height=4 * np.array([std(r[1]) for r in rows]),
+            width=4 * np.array([std(r[0]) for r in rows]),
+            beam=0,
+            pen=pen("ink", 1.5),
+        )
         each_x = np.concatenate([np.full(len(r[2]), nominal(r[0])) for r in rows])
         each_y = np.concatenate([np.array(r[2]) for r in rows])
         offset = np.concatenate([(np.arange(len(r[2])) - (len(r[2]) - 1) / 2) for r in rows]) * 0.004 * (x.max() or 1)
         self._add(chart, pg.ScatterPlotItem(each_x + offset, each_y, size=4, pen=None, brush=pg.mkBrush(theme.colour(colour, 150))))
         self._add(chart, bars)
-        self._add(chart, pg.ScatterPlotItem(x, y, symbol=symbol, size=11, pen=pen(colour, 2), brush=pg.mkBrush(theme.colour(colour if filled else "sheet"))))
+        self._add(
+            chart,
+            pg.ScatterPlotItem(
+                x, y, symbol=symbol, size=11, pen=pen(colour, 2), brush=pg.mkBrush(theme.colour(colour if filled else "sheet"))
+            ),
+        )
         if label:
             text = pg.TextItem(label, color=theme.colour(colour), anchor=(0, 0.5))
             text.setFont(font(12, bold=True))
@@ -226,22 +271,39 @@ class ResultsPage(QWidget):
     def _stall(self, result: Any, curve: predict.Curve, kt: float) -> None:
         stall = result.stall
         if stall.not_lifted is not None and stall.lifted is not None:
-            region = pg.LinearRegionItem((nominal(stall.lifted) / kt, nominal(stall.not_lifted) / kt), movable=False,
-                                         brush=pg.mkBrush(theme.colour("vermilion", 26)), pen=pen("vermilion", 1, Qt.PenStyle.DotLine))
+            region = pg.LinearRegionItem(
+                (nominal(stall.lifted) / kt, nominal(stall.not_lifted) / kt),
+                movable=False,
+                brush=pg.mkBrush(theme.colour("vermilion", 26)),
+                pen=pen("vermilion", 1, Qt.PenStyle.DotLine),
+            )
             self._add(self.speed, region)
         if stall.by_line is not None and std(stall.by_line) < 0.5 * nominal(stall.by_line):
             x, u = nominal(stall.by_line) / kt, std(stall.by_line) / kt
-            self._add(self.speed, pg.ErrorBarItem(x=np.array([x]), y=np.array([0.0]), width=np.array([4 * u]), beam=0, pen=pen("vermilion", 4)))
-            self._add(self.speed, pg.ScatterPlotItem([x], [0.0], symbol="t", size=12, pen=pen("vermilion", 1), brush=pg.mkBrush(theme.colour("vermilion"))))
+            self._add(
+                self.speed, pg.ErrorBarItem(x=np.array([x]), y=np.array([0.0]), width=np.array([4 * u]), beam=0, pen=pen("vermilion", 4))
+            )
+            self._add(
+                self.speed,
+                pg.ScatterPlotItem([x], [0.0], symbol="t", size=12, pen=pen("vermilion", 1), brush=pg.mkBrush(theme.colour("vermilion"))),
+            )
             if result.line is not None:
                 xs = np.array([0.0, x])
-                self._add(self.speed, pg.PlotDataItem(xs, np.array([nominal(result.line.a), 0.0]) / quantity.factor(self.desk.units["speed"], "speed"),
-                                                      pen=pen("speed", 1.2, Qt.PenStyle.DashLine)))
+                self._add(
+                    self.speed,
+                    pg.PlotDataItem(
+                        xs,
+                        np.array([nominal(result.line.a), 0.0]) / quantity.factor(self.desk.units["speed"], "speed"),
+                        pen=pen("speed", 1.2, Qt.PenStyle.DashLine),
+                    ),
+                )
 
     def _rows(self) -> tuple[list[str], list[list[float]]]:
         result = self.desk.result
         head = ["torque N·m", "u", "speed rad/s", "u", "wire to shaft", "u", "gearbox", "u"]
-        rows = [[f(v) for v in (s.torque, s.speed, s.wire_to_shaft, s.gearbox) for f in (_n, _u)] for s in (result.lifted if result else [])]
+        rows = [
+            [f(v) for v in (s.torque, s.speed, s.wire_to_shaft, s.gearbox) for f in (_n, _u)] for s in (result.lifted if result else [])
+        ]
         return head, rows
 
     # --- table, recording, budget ------------------------------------------------------------------------------------
@@ -250,13 +312,37 @@ class ResultsPage(QWidget):
         d, result = self.desk, self.desk.result
         assert result is not None
         units = [d.units[k] for k in ("torque", "speed", "power", "power", "ratio", "ratio")]
-        self.table.head(["weight", "lifts", *(f"{n}, {u}" for n, u in zip(("torque", "speed", "power in", "power out", "wire to shaft", "gearbox"), units, strict=True))])
+        self.table.head(
+            [
+                "weight",
+                "lifts",
+                *(
+                    f"{n}, {u}"
+                    for n, u in zip(("torque", "speed", "power in", "power out", "wire to shaft", "gearbox"), units, strict=True)
+                ),
+            ]
+        )
         rows = []
         for s in result.steps:
             first = (*s.points, *s.stalls)[0]
             lifts = " + ".join([str(len(s.points))] * bool(s.points) + [f"{len(s.stalls)} stalled"] * bool(s.stalls))
-            rows.append([self._weight(first), lifts, *(d.show(getattr(s, n), k, with_unit=False) for n, k in (
-                ("torque", "torque"), ("speed", "speed"), ("power_in", "power"), ("power_out", "power"), ("wire_to_shaft", "ratio"), ("gearbox", "ratio")))])
+            rows.append(
+                [
+                    self._weight(first),
+                    lifts,
+                    *(
+                        d.show(getattr(s, n), k, with_unit=False)
+                        for n, k in (
+                            ("torque", "torque"),
+                            ("speed", "speed"),
+                            ("power_in", "power"),
+                            ("power_out", "power"),
+                            ("wire_to_shaft", "ratio"),
+                            ("gearbox", "ratio"),
+                        )
+                    ),
+                ]
+            )
         self.table.blockSignals(True)
         self.table.fill(rows)
         self.table.blockSignals(False)
@@ -264,10 +350,14 @@ class ResultsPage(QWidget):
         if result.stall.by_line is not None:
             text.append(f"Stall by the speed line {d.show(result.stall.by_line, 'torque')}")
         if result.stall.lifted is not None and result.stall.not_lifted is not None:
-            text.append(f"by weights between {d.show(nominal(result.stall.lifted), 'torque')} and {d.show(nominal(result.stall.not_lifted), 'torque')}")
+            text.append(
+                f"by weights between {d.show(nominal(result.stall.lifted), 'torque')} and {d.show(nominal(result.stall.not_lifted), 'torque')}"
+            )
         text.append(f"predicted {d.show(predict.stall_torque(result.build, result.plan.voltage), 'torque')}")
         if result.losses is not None:
-            text.append(f"gearbox loss {d.show(result.losses.constant, 'torque')} constant + {d.show(result.losses.proportional, 'ratio')} of the load")
+            text.append(
+                f"gearbox loss {d.show(result.losses.constant, 'torque')} constant + {d.show(result.losses.proportional, 'ratio')} of the load"
+            )
         if result.skipped:
             text.append(f"{len(result.skipped)} lifts left out: {result.skipped[0][1]}")
         self.summary.setText("; ".join(text) + ". All ± are 95 % half-widths (k = 2). Grey: predicted.")
@@ -296,7 +386,9 @@ class ResultsPage(QWidget):
                     value = getattr(source, name)
                     if value is None:
                         continue
-                    offset = 0.0 if n is None else (n - (len(s.points) - 1) / 2) * 0.004 * max(nominal(q.torque) for q in result.lifted) / kt
+                    offset = (
+                        0.0 if n is None else (n - (len(s.points) - 1) / 2) * 0.004 * max(nominal(q.torque) for q in result.lifted) / kt
+                    )
                     away = np.hypot((nominal(s.torque) / kt + offset - x) / px, (nominal(value) * scale - y) / py)
                     if away < 14 and (best is None or away < best[0]):
                         best = (away, s.index, 0 if n is None else n)
@@ -329,7 +421,9 @@ class ResultsPage(QWidget):
         stored = self._stored(point)
         if book is None or stored is None:
             return
-        background.run(lambda: book.recording(stored.recording), lambda rec: self._show_recording(rec, point), lambda err: self.about.setText(str(err)))
+        background.run(
+            lambda: book.recording(stored.recording), lambda rec: self._show_recording(rec, point), lambda err: self.about.setText(str(err))
+        )
 
     def _stored(self, point: Point) -> Any:
         return next((r for r in self.desk.runs if r.run == point.run), None)
@@ -350,8 +444,12 @@ class ResultsPage(QWidget):
         if not len(part):
             return
         zero = float(part.t[0])
-        region = pg.LinearRegionItem((point.window.start - zero, point.window.stop - zero), movable=False, brush=pg.mkBrush(theme.colour("reseda", 38)),
-                                     pen=pen("reseda", 1))
+        region = pg.LinearRegionItem(
+            (point.window.start - zero, point.window.stop - zero),
+            movable=False,
+            brush=pg.mkBrush(theme.colour("reseda", 38)),
+            pen=pen("reseda", 1),
+        )
         self._window_items.append(region)
         shown = [k for k in _SHOWN_IN_RECORDING if part.has(k)][:4]
         for n, key in enumerate(shown):
@@ -365,17 +463,28 @@ class ResultsPage(QWidget):
             label.setPos(float(t[-1]) * (0.015 + 0.2 * n), 118)
             self._window_items.append(label)
         for at, text in part.marks:
-            line = pg.InfiniteLine(pos=at - zero, angle=90, label=text, labelOpts={"position": 0.15, "color": theme.colour("on-amber"), "fill": theme.colour("amber")},
-                                   pen=pen("amber", 1.4, Qt.PenStyle.DashLine))
+            line = pg.InfiniteLine(
+                pos=at - zero,
+                angle=90,
+                label=text,
+                labelOpts={"position": 0.15, "color": theme.colour("on-amber"), "fill": theme.colour("amber")},
+                pen=pen("amber", 1.4, Qt.PenStyle.DashLine),
+            )
             self._window_items.append(line)
         for item in self._window_items:
             self.recording.addItem(item)
         self.recording.getPlotItem().getViewBox().setRange(xRange=(0, float(part.t[-1]) - zero), yRange=(-5, 120), padding=0)
         d = self.desk
         steady = "steady" if point.window.steady else f"not steady (drifts {d.show(point.window.drift, 'ratio', decimals=1)})"
-        state = "stalled" if point.stalled else f"window {point.window.start - zero:.2f} to {point.window.stop - zero:.2f} s, {steady}, {point.effective:.0f} independent samples"
+        state = (
+            "stalled"
+            if point.stalled
+            else f"window {point.window.start - zero:.2f} to {point.window.stop - zero:.2f} s, {steady}, {point.effective:.0f} independent samples"
+        )
         gaps = f", {len(rec.gaps)} gaps" if rec.gaps else ""
-        self.about.setText(f"{self._weight(point)}, lift {run.repeat}: {state}; speed {d.show(point.speed, 'speed')}, torque {d.show(point.torque, 'torque')}{gaps}.")
+        self.about.setText(
+            f"{self._weight(point)}, lift {run.repeat}: {state}; speed {d.show(point.speed, 'speed')}, torque {d.show(point.torque, 'torque')}{gaps}."
+        )
         self.recording.rows = lambda: (["t s", *part.channels], np.column_stack([part.t, *part.channels.values()]).tolist())
 
     def _strike(self) -> None:

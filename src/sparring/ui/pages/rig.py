@@ -27,13 +27,18 @@ from sparring.ui.widgets.quantity_field import QuantityField
 class HoistPicture(QWidget):
     """The hoist, with its dimensions as fields where they are measured."""
 
-    _FIELDS = (("drum_diameter", "Drum ⌀", 0.625, 0.10), ("drum_radius", "Drum radius (check)", 0.625, 0.31), ("cord_diameter", "Cord ⌀", 0.625, 0.52),
-               ("hook_mass", "Hook and cell", 0.625, 0.73), ("travel", "Travel", 0.03, 0.62))
+    _FIELDS = (
+        ("drum_diameter", "Drum ⌀", 0.60, 0.10),
+        ("drum_radius", "Drum radius (check)", 0.60, 0.31),
+        ("cord_diameter", "Cord ⌀", 0.60, 0.52),
+        ("hook_mass", "Hook and cell", 0.60, 0.73),
+        ("travel", "Travel", 0.03, 0.62),
+    )
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self.setMinimumSize(340, 232)
+        self.setMinimumSize(340, 196)
         self.fields: dict[str, tuple[QLabel, QuantityField, float, float]] = {}
         hoist = type(desk.rig.method)
         for name, label, x, y in self._FIELDS:
@@ -41,7 +46,15 @@ class HoistPicture(QWidget):
             assert info is not None
             text = QLabel(label, self)
             text.setObjectName("note")
-            field = QuantityField(info, info.file_unit, self._commit(name, label), optional=name == "drum_radius", measured=name != "travel", name=label, parent=self)
+            field = QuantityField(
+                info,
+                info.file_unit,
+                self._commit(name, label),
+                optional=name == "drum_radius",
+                measured=name != "travel",
+                name=label,
+                parent=self,
+            )
             text.setBuddy(field)
             self.fields[name] = (text, field, x, y)
         for signal in (desk.rig_changed, desk.units_changed):
@@ -63,7 +76,7 @@ class HoistPicture(QWidget):
         for text, field, x, y in self.fields.values():
             text.move(int(x * self.width()), int(y * self.height()) - 15)
             text.adjustSize()
-            field.setGeometry(int(x * self.width()), int(y * self.height()), int(0.37 * self.width()) if x > 0.5 else 90, 26)
+            field.setGeometry(int(x * self.width()), int(y * self.height()), int(0.395 * self.width()) if x > 0.5 else 90, 26)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         p = QPainter(self)
@@ -98,8 +111,12 @@ class HoistPicture(QWidget):
         p.setPen(QPen(theme.colour("ink"), 2))
         p.drawLine(QPointF(0.16 * w, 0.955 * h), QPointF(0.62 * w, 0.955 * h))  # the floor
         p.setPen(thin)
-        for name, to in (("drum_diameter", QPointF(drum.x() + r * 0.7, drum.y() - r * 0.7)), ("drum_radius", QPointF(drum.x() + r * 0.3, drum.y())),
-                         ("cord_diameter", QPointF(x, 0.53 * h)), ("hook_mass", QPointF(x + 13, 0.66 * h))):
+        for name, to in (
+            ("drum_diameter", QPointF(drum.x() + r * 0.7, drum.y() - r * 0.7)),
+            ("drum_radius", QPointF(drum.x() + r * 0.3, drum.y())),
+            ("cord_diameter", QPointF(x, 0.53 * h)),
+            ("hook_mass", QPointF(x + 13, 0.66 * h)),
+        ):
             _text, field, *_ = self.fields[name]
             start = QPointF(field.x() - 4, field.y() + field.height() / 2)
             p.drawLine(start, to)
@@ -123,7 +140,9 @@ class RigPage(QWidget):
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
         page.setSpacing(10)
-        page.addWidget(care("Care: guard and eye protection before anything turns; clear of the taut cord and the weight; first power at low voltage."))
+        page.addWidget(
+            care("Care: guard and eye protection before anything turns; clear of the taut cord and the weight; first power at low voltage.")
+        )
         upper, lower = QHBoxLayout(), QHBoxLayout()
         upper.setSpacing(10)
         lower.setSpacing(10)
@@ -169,7 +188,9 @@ class RigPage(QWidget):
         row.addWidget(QLabel("Known mass"))
         row.addWidget(self.known, 1)
         self.take = QPushButton("Take reading")
-        self.take.setToolTip("Adds the mean of the last second as a calibration point; begins a new calibration when the old one is not from today")
+        self.take.setToolTip(
+            "Adds the mean of the last second as a calibration point; begins a new calibration when the old one is not from today"
+        )
         self.take.clicked.connect(self._take)
         row.addWidget(self.take)
         self.drop = QPushButton("Drop last")
@@ -180,11 +201,35 @@ class RigPage(QWidget):
         self._fresh: list[calibration.CalibrationPoint] = []
 
         for title, what, rows in (
-                ("Rig", "rig", [("Name", ("name",)), ("Torque from", ("torque_from",)), ("Local gravity", ("gravity",)),
-                                ("Voltmeter ±", ("sensors", "voltage_accuracy")), ("Ammeter ±", ("sensors", "current_accuracy")),
-                                ("Tachometer ±", ("sensors", "speed_accuracy"))]),
-                ("Stops by itself at", "rig", [("Current", ("limits", "current")), ("Output speed", ("limits", "speed")), ("Stalled for", ("limits", "stalled_for"))]),
-                ("Plan", "plan", [("Repeats", ("repeats",)), ("Voltage", ("voltage",)), ("Settle", ("settle",)), ("Measure at least", ("measure",)), ("Order", ("order",))])):
+            (
+                "Rig",
+                "rig",
+                [
+                    ("Name", ("name",)),
+                    ("Torque from", ("torque_from",)),
+                    ("Local gravity", ("gravity",)),
+                    ("Voltmeter ±", ("sensors", "voltage_accuracy")),
+                    ("Ammeter ±", ("sensors", "current_accuracy")),
+                    ("Tachometer ±", ("sensors", "speed_accuracy")),
+                ],
+            ),
+            (
+                "Stops by itself at",
+                "rig",
+                [("Current", ("limits", "current")), ("Output speed", ("limits", "speed")), ("Stalled for", ("limits", "stalled_for"))],
+            ),
+            (
+                "Plan",
+                "plan",
+                [
+                    ("Repeats", ("repeats",)),
+                    ("Voltage", ("voltage",)),
+                    ("Settle", ("settle",)),
+                    ("Measure at least", ("measure",)),
+                    ("Order", ("order",)),
+                ],
+            ),
+        ):
             frame, column = sheet(title, margins=10)
             column.addWidget(Form(desk, what, rows, units={("limits", "speed"): "rpm"}))
             if title == "Plan":
@@ -211,8 +256,10 @@ class RigPage(QWidget):
         self.drop.setEnabled(bool(self._fresh))
         if cal is None:
             self.dots.setData([], [])
-            self.verdict.setText("Not calibrated. Hang a known mass, wait until it hangs still, take the reading; three masses at least, up and down."
-                                 + (f" Taken so far: {len(self._fresh)}." if self._fresh else ""))
+            self.verdict.setText(
+                "Not calibrated. Hang a known mass, wait until it hangs still, take the reading; three masses at least, up and down."
+                + (f" Taken so far: {len(self._fresh)}." if self._fresh else "")
+            )
             return
         try:
             line = calibration.fit(cal, d.rig.gravity.value)
@@ -227,7 +274,8 @@ class RigPage(QWidget):
         self.verdict.setText(
             f"{cal.cell}, {cal.date}, {len(cal.points)} points up to {d.show(span, 'force', decimals=1)}: {nominal(line.slope):.1f} ± {2 * std(line.slope):.1f} counts/N, "
             f"worst residual {d.show(worst, 'force', decimals=3)} ({100 * worst / span:.2f} % of span), scatter {d.show(scatter, 'force', decimals=3)}."
-            + (f" New readings: {len(self._fresh)}." if self._fresh else ""))
+            + (f" New readings: {len(self._fresh)}." if self._fresh else "")
+        )
         self.chart.rows = lambda: (["force N", "residual N"], np.column_stack([force, residual]).tolist())
 
     def _style(self) -> None:
@@ -267,8 +315,12 @@ class RigPage(QWidget):
         self._fresh.append(calibration.CalibrationPoint(mass=mass, reading=round(reading[0], 1)))
         if len(self._fresh) >= 3:
             old = self.desk.rig.calibration
-            made = calibration.Calibration(cell=old.cell if old else "load cell", date=date.today().isoformat(),
-                                           capacity=old.capacity if old else 49.0, points=tuple(self._fresh))
+            made = calibration.Calibration(
+                cell=old.cell if old else "load cell",
+                date=date.today().isoformat(),
+                capacity=old.capacity if old else 49.0,
+                points=tuple(self._fresh),
+            )
             reason = self.desk.edit("rig", ("calibration",), made, "load cell calibrated")
             if reason:
                 self.desk.said.emit(reason)
@@ -328,7 +380,9 @@ class QuantityLine(QuantityField):
             self._show()
 
     def _show(self) -> None:
-        self.setText("; ".join(f"{from_si(m.value, self.unit, 'mass'):.6g}" for m in self._masses) + (f" {self.unit}" if self._masses else ""))
+        self.setText(
+            "; ".join(f"{from_si(m.value, self.unit, 'mass'):.6g}" for m in self._masses) + (f" {self.unit}" if self._masses else "")
+        )
         self.setCursorPosition(0)
         self.setModified(False)
         self._mark("")

@@ -103,7 +103,10 @@ class LadderRow(QWidget):
         p.setPen(theme.colour("ink-2"))
         p.drawText(QRectF(88, 0, 34, 28), Qt.AlignmentFlag.AlignVCenter, count)
         for i in range(self.total):
-            p.fillRect(QRectF(88 + i * min(7, 40 / max(self.total, 1)), 28, min(5, 30 / max(self.total, 1)), 4), theme.colour("reseda" if i < self.done else "rule"))
+            p.fillRect(
+                QRectF(88 + i * min(7, 40 / max(self.total, 1)), 28, min(5, 30 / max(self.total, 1)), 4),
+                theme.colour("reseda" if i < self.done else "rule"),
+            )
         p.setPen(theme.colour("vermilion" if self.stalled else "torque" if self.done else "ink-2"))
         p.setFont(font(13, bold=self.current))
         p.drawText(QRectF(114, 0, self.width() - 122, 30), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, found)
@@ -165,8 +168,12 @@ class RunPage(QWidget):
         figures, column = sheet(margins=8)
         row = QHBoxLayout()
         row.setSpacing(6)
-        self.figures = {"torque": BigFigure("Output torque", "torque"), "speed": BigFigure("Output speed", "speed"),
-                        "current": BigFigure("Current", "current"), "force": BigFigure("Load cell", "force")}
+        self.figures = {
+            "torque": BigFigure("Output torque", "torque"),
+            "speed": BigFigure("Output speed", "speed"),
+            "current": BigFigure("Current", "current"),
+            "force": BigFigure("Load cell", "force"),
+        }
         for figure in self.figures.values():
             row.addWidget(figure, 1)
         column.addLayout(row)
@@ -266,7 +273,9 @@ class RunPage(QWidget):
         total = len(plan.loads) * plan.repeats
         self.ladder.where.setText(f"{len(done)} of {total}" if not self.lift else f"lift {self.lift.repeat} of {plan.repeats}")
         self.empty.setVisible(s.ring is None)
-        self.empty.setText("The strips show load cell, speed and current as soon as a bench is connected. Press Space to try the simulated one.")
+        self.empty.setText(
+            "The strips show load cell, speed and current as soon as a bench is connected. Press Space to try the simulated one."
+        )
         if s.ring is None and s.state == "off":
             self._blank()
 
@@ -293,8 +302,13 @@ class RunPage(QWidget):
                 chance = predict.stall_likelihood(d.build, d.rig, mass.value, plan.voltage)
                 eta = predict.power_flow(d.build, predict.load_torque(d.rig, mass.value), plan.voltage).gearbox
                 text = f"stall likely {100 * chance:.0f} %" if chance > 0.05 else f"{100 * eta:.0f} % expected"
-            row.put((d.show(mass, "mass", u=False, decimals=2), f"{n}/{plan.repeats}", text), n, plan.repeats,
-                    stalled=i in stalls or "stall" in text, current=self.lift is not None and self.lift.step == i)
+            row.put(
+                (d.show(mass, "mass", u=False, decimals=2), f"{n}/{plan.repeats}", text),
+                n,
+                plan.repeats,
+                stalled=i in stalls or "stall" in text,
+                current=self.lift is not None and self.lift.step == i,
+            )
 
     def _force(self, step: int) -> None:
         self.forced = None if self.forced == step else step
@@ -324,7 +338,13 @@ class RunPage(QWidget):
                 s.send(f"hang {mass.value:.6g}")
                 s.hung = mass.value
             s.limit_current, s.limit_speed = d.rig.limits.current, d.rig.limits.speed
-            run = Run(step=self.lift.step, repeat=self.lift.repeat, load=mass, voltage=d.plan.voltage, source="simulated" if s.simulated else "bench")
+            run = Run(
+                step=self.lift.step,
+                repeat=self.lift.repeat,
+                load=mass,
+                voltage=d.plan.voltage,
+                source="simulated" if s.simulated else "bench",
+            )
             s.lift(run, d.ensure_test(), d.book.capture_path())
         self.refresh()
 
@@ -412,21 +432,28 @@ class RunPage(QWidget):
         elif "cell" in ring.channels:
             force = float(self.force_of(np.nanmean(ring.values("cell")[recent])))
         h = d.rig.method
-        torque = None if force is None else hoist.torque_from_force(force, hoist.effective_radius(h.drum_diameter.value, h.cord_diameter.value))
+        torque = (
+            None if force is None else hoist.torque_from_force(force, hoist.effective_radius(h.drum_diameter.value, h.cord_diameter.value))
+        )
         if self.isVisible():
             self._figures(torque, mean, force)
             self._strips(ring.since(now - _SPAN), t, now)
         if {"voltage", "current", "speed"} <= mean.keys() and torque is not None:
             moving = mean["speed"] > 0.05
             power_in = max(0.0, float(np.nanmean((ring.values("voltage") * ring.values("current"))[recent])))
-            flow = predict.measured_flow(d.build, max(mean["voltage"], 0.0), max(mean["current"], 0.0), power_in, mean["speed"] if moving else 0.0,
-                                         max(torque, 0.0))
+            flow = predict.measured_flow(
+                d.build, max(mean["voltage"], 0.0), max(mean["current"], 0.0), power_in, mean["speed"] if moving else 0.0, max(torque, 0.0)
+            )
             self.live_flow.emit(flow)
 
     def _figures(self, torque: float | None, mean: dict[str, float], force: float | None) -> None:
         d = self.desk
-        for key, value, kind, size in (("torque", torque, "torque", 3), ("speed", mean.get("speed"), "speed", 1), ("current", mean.get("current"), "current", 2),
-                                       ("force", force, "force", 2)):
+        for key, value, kind, size in (
+            ("torque", torque, "torque", 3),
+            ("speed", mean.get("speed"), "speed", 1),
+            ("current", mean.get("current"), "current", 2),
+            ("force", force, "force", 2),
+        ):
             unit = d.units[kind]
             if value is None or not np.isfinite(value):
                 self.figures[key].put("–", unit)
@@ -485,8 +512,8 @@ class RunPage(QWidget):
         for key in self.charts:
             lines = self.marks.setdefault(key, [])
             while len(lines) < len(marks):
-                line = pg.InfiniteLine(angle=90, label="" if key != "force" else "mark", labelOpts={"position": 0.9, "color": theme.colour("on-amber"),
-                                                                                                      "fill": theme.colour("amber"), "movable": False})
+                flag = {"position": 0.9, "color": theme.colour("on-amber"), "fill": theme.colour("amber"), "movable": False}
+                line = pg.InfiniteLine(angle=90, label="mark" if key == "force" else None, labelOpts=flag)
                 line.setPen(pen("amber", 1.4, Qt.PenStyle.DashLine))
                 self.charts[key].addItem(line)
                 lines.append(line)

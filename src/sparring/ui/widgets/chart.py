@@ -16,14 +16,22 @@ from sparring.ui.theme import font, theme
 pg.setConfigOptions(antialias=True)
 
 
+class _Axis(pg.AxisItem):
+    """An axis whose figures are in the unit that its label names, never silently scaled."""
+
+    def updateAutoSIPrefix(self) -> None:
+        self.autoSIPrefixScale = 1.0
+        self._updateLabel()
+
+
 class Chart(pg.PlotWidget):
     """One pair of axes. `rows`: what a copied table holds (header, lines of figures), given by whoever fills it."""
 
     pointed = pyqtSignal(float, float)
     clicked = pyqtSignal(float, float)
 
-    def __init__(self, x_label: str, y_label: str, *, name: str = "", time_axis: bool = False) -> None:
-        super().__init__()
+    def __init__(self, x_label: str, y_label: str, *, name: str = "") -> None:
+        super().__init__(axisItems={"left": _Axis("left"), "bottom": _Axis("bottom")})
         self.setAccessibleName(name or y_label)
         self.setMinimumHeight(60)
         self.rows: Callable[[], tuple[list[str], list[list[float]]]] | None = None
@@ -61,7 +69,6 @@ class Chart(pg.PlotWidget):
             axis = item.getAxis(side)
             axis.setPen(theme.colour("rule"))
             axis.setTextPen(theme.colour("ink-2"))
-            axis.enableAutoSIPrefix(False)
             axis.setStyle(tickFont=font(11), tickLength=-4)
         for line in self._cross:
             line.setPen(pg.mkPen(theme.colour("ink-2"), width=1, style=Qt.PenStyle.DotLine))

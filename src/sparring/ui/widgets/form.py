@@ -46,8 +46,9 @@ def value_at(record: Record, path: Path) -> Any:
 class Form(QWidget):
     """Rows of (label, path) of one record of the desk: 'build', 'rig' or 'plan'."""
 
-    def __init__(self, desk: Desk, what: str, rows: list[tuple[str, Path]], *, units: dict[Path, str] | None = None,
-                 parent: QWidget | None = None) -> None:
+    def __init__(
+        self, desk: Desk, what: str, rows: list[tuple[str, Path]], *, units: dict[Path, str] | None = None, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.desk, self.what, self._units = desk, what, units or {}
         self.fields: dict[Path, QWidget] = {}

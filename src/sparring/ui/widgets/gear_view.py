@@ -137,7 +137,9 @@ class GearView(QWidget):
             return
         scale, cx, cy = self._fit()
         at = event.position()
-        hits = [(r, n, m) for n, m, x, y, _a, r in self.placed() if math.hypot(at.x() - cx - x * scale, at.y() - cy + y * scale) <= r * scale]
+        hits = [
+            (r, n, m) for n, m, x, y, _a, r in self.placed() if math.hypot(at.x() - cx - x * scale, at.y() - cy + y * scale) <= r * scale
+        ]
         if hits:
             self.pick(*min(hits)[1:])
 
@@ -158,5 +160,3 @@ class GearView(QWidget):
             self.turn(not self.turning)
         else:
             super().keyPressEvent(event)
-
-

@@ -79,7 +79,9 @@ class Table(QTableWidget):
         for c in range(len(texts)):
             item = self.horizontalHeaderItem(c)
             if item is not None:
-                item.setTextAlignment(int((Qt.AlignmentFlag.AlignLeft if c == 0 else Qt.AlignmentFlag.AlignRight) | Qt.AlignmentFlag.AlignVCenter))
+                item.setTextAlignment(
+                    int((Qt.AlignmentFlag.AlignLeft if c == 0 else Qt.AlignmentFlag.AlignRight) | Qt.AlignmentFlag.AlignVCenter)
+                )
 
     def fill(self, rows: list[list[str]]) -> None:
         self.setRowCount(len(rows))

@@ -22,8 +22,17 @@ class QuantityField(QLineEdit):
     brings the old value back.
     """
 
-    def __init__(self, info: Q, unit: str, commit: Callable[[Any], str | None], *, optional: bool = False, measured: bool = True,
-                 name: str = "", parent: QWidget | None = None) -> None:
+    def __init__(
+        self,
+        info: Q,
+        unit: str,
+        commit: Callable[[Any], str | None],
+        *,
+        optional: bool = False,
+        measured: bool = True,
+        name: str = "",
+        parent: QWidget | None = None,
+    ) -> None:
         super().__init__(parent)
         self.info, self.unit, self.optional, self.measured = info, unit, optional, measured
         self._commit = commit
@@ -106,8 +115,10 @@ class QuantityField(QLineEdit):
             self._note.setMargin(4)
             self._note.setWordWrap(True)
         edge = theme.hex("vermilion") if bad else theme.hex("rule")
-        self._note.setStyleSheet(f"background: {theme.hex('sheet')}; border: 1px solid {edge}; font-size: 12px;"
-                                 + (f"color: {theme.hex('vermilion')};" if bad else ""))
+        self._note.setStyleSheet(
+            f"background: {theme.hex('sheet')}; border: 1px solid {edge}; font-size: 12px;"
+            + (f"color: {theme.hex('vermilion')};" if bad else "")
+        )
         self._note.setText(text)
         width = min(340, max(self.width(), self._note.fontMetrics().horizontalAdvance(text) + 24))
         self._note.setFixedWidth(width)
