@@ -309,8 +309,6 @@ def _guess(header: str) -> ColumnGuess:
     channel = next((c for pattern, c in _NAMES if re.search(pattern, name)), _UNIT_KINDS.get(unit, ""))
     if not channel:
         return ColumnGuess(header, "", unit)
-    if not unit and "rpm" in name:
-        unit = "rpm"
     if channel == "t" and not unit and "ms" in name.split():
         unit = "ms"
     if channel == "force" and unit in ("kg", "g", "lb"):
@@ -320,4 +318,6 @@ def _guess(header: str) -> ColumnGuess:
             quantity.factor(unit, kind_of_channel(channel)) if kind_of_channel(channel) != "temperature" else None
         except quantity.QuantityError:
             unit = ""
+    if not unit and "rpm" in name.split():
+        unit = "rpm"
     return ColumnGuess(header, channel, unit)

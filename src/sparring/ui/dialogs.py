@@ -132,7 +132,7 @@ class ImportDialog(QDialog):
                 try:
                     quantity.to_si(0.0, unit, kind) if unit or "" in quantity.kind_of(kind).units else quantity.parse("1", kind)
                 except quantity.QuantityError as err:
-                    problem = f"{self.log.columns[i].header}: {err}"
+                    problem = f"{self.log.columns[i].header}: " + (str(err) if unit else "choose its unit.")
                     break
         self.said.setText(problem)
         if self.go is not None:

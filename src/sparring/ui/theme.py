@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from importlib import resources
+from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -142,6 +143,9 @@ def font(size: int, *, bold: bool = False, figures: bool = False) -> QFont:
     return f
 
 
+_ARROW = (Path(__file__).parent / "assets" / "down.svg").as_posix()
+
+
 def _sheet(c: dict[str, str]) -> str:
     return f"""
     QWidget {{ font-size: 13px; color: {c["ink"]}; }}
@@ -190,6 +194,7 @@ def _sheet(c: dict[str, str]) -> str:
     QTabBar::tab {{ background: transparent; border: none; border-bottom: 2px solid transparent; padding: 4px 12px; color: {c["ink-2"]}; }}
     QTabBar::tab:selected {{ color: {c["ink"]}; border-bottom: 2px solid {c["reseda"]}; font-weight: bold; }}
     QTabBar::tab:focus {{ border: 1px solid {c["reseda"]}; }}
-    QComboBox::drop-down {{ border: none; width: 18px; }}
+    QComboBox::drop-down {{ border: none; width: 20px; }}
+    QComboBox::down-arrow {{ image: url({_ARROW}); width: 10px; height: 7px; }}
     QStatusBar {{ background: {c["sheet"]}; }}
     """

@@ -17,6 +17,7 @@ from sparring.core.quantity import G_N
 from sparring.core.rig import Rig, hoist
 
 _REST = 0.05  # motor speed [rad/s] below which friction may hold
+_FINEST = 3e-4  # [s] step at which a bench that comes to rest is followed
 _ENERGIES = ("supplied", "leads", "copper", "friction", "train", "cord", "lifted")
 
 
@@ -218,10 +219,20 @@ class Plant:
         s, b = self.state, self.bench
         y = np.vstack([s.speed, s.angle, s.height, s.rise, s.temperature, s.energy])
         k1 = self._rates(y, s.broken)
+        if h > _FINEST and bool(np.any((np.abs(y[0]) < _REST) & (np.abs(k1[0]) * h > _REST))):
+            self._finely(h)  # one breaks away
+            return
         k2 = self._rates(y + h / 2 * k1, s.broken)
         k3 = self._rates(y + h / 2 * k2, s.broken)
         k4 = self._rates(y + h * k3, s.broken)
-        y = y + h / 6 * (k1 + 2 * k2 + 2 * k3 + k4)
+        after = y + h / 6 * (k1 + 2 * k2 + 2 * k3 + k4)
+        crossed = (y[0] * after[0] < 0) & (np.abs(y[0]) > 0)
+        if crossed.any():
+            if h > _FINEST:  # friction turns over within this step: take it in small ones
+                self._finely(h)
+                return
+            after = self._come_to_rest(y, after, k1, h, crossed)
+        y = after
         landed = (y[2] <= 0) & (y[3] <= 0)
         if landed.any():
             s.impact = s.impact + np.where(landed, 0.5 * b.mass * y[3] ** 2 + self._weight * y[2], 0.0)
@@ -236,6 +247,24 @@ class Plant:
         s.broken = s.broken | breaks
         s.speed, s.angle, s.height, s.rise, s.temperature, s.energy = y[0], y[1], y[2], y[3], y[4], y[5:]
         self.time += h
+
+    def _finely(self, h: float) -> None:
+        for _ in range(8):
+            self._step(h / 8)
+
+    def _come_to_rest(self, y: np.ndarray, after: np.ndarray, k1: np.ndarray, h: float, crossed: np.ndarray) -> np.ndarray:
+        """Benches whose speed went through zero and that friction then holds stop there instead of shooting past."""
+        still = y.copy()
+        still[0] = 0.0
+        held = crossed & (self._rates(still, self.state.broken)[0] == 0)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            part = np.clip(np.where(k1[0] != 0, -y[0] / (k1[0] * h), 1.0), 0.0, 1.0)
+        stopped = y + part * h * k1
+        # the mean speed while stopping is half of that at its start: so is what the speed turned over
+        for row in (1, 5, 8, 9):
+            stopped[row] = y[row] + part * h * k1[row] / 2
+        stopped[0] = 0.0
+        return np.where(held, stopped, after)
 
     # --- what can be seen and what is true ------------------------------------------------------------------
 

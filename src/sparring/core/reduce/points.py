@@ -47,6 +47,8 @@ class Inputs:
     motor: motors.Motor
     warming: Any  # R rises by this factor - 1 per kelvin; carries the winding's doubt
     cell: calibration.LineFit | None
+    heat_capacity: float  # of the winding [J/K]
+    heating: Any  # 1, doubtful by a quarter: how well that capacity tells the warming within a lift
     masses: dict[float, Any] = field(default_factory=dict)
 
     def mass(self, m: Any) -> Any:
@@ -78,6 +80,8 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
         gain_speed=ufloat(1.0, s.speed_accuracy / 2, "tachometer"),
         motor=motor,
         warming=ufloat(0.0, 1.0, "winding temperature"),
+        heat_capacity=m.heat_time / m.heat_resistance,
+        heating=ufloat(1.0, 0.25, "warming during the lift"),
         cell=cell,
     )
 
@@ -91,6 +95,7 @@ class Point:
     stalled: bool
     torque: Any
     speed: Any
+    cold_speed: Any  # what the speed would be with the winding as warm as when the drive came on
     voltage: Any
     current: Any
     power_in: Any
@@ -196,6 +201,11 @@ def reduce_run(
         by_speed = warm.torque_from_speed(motor_speed, voltage)
     candidates = [t for t in (by_current, by_speed) if t is not None]
     motor_torque = min(candidates, key=std) if candidates else None
+    cold_speed = speed
+    if current is not None and not stalled:
+        heat = nominal(current) ** 2 * nominal(inputs.motor.R) * ((window.start + window.stop) / 2 - start)
+        rise = inputs.heating * heat / inputs.heat_capacity / (motors.COPPER_ZERO + inputs.motor.temperature - 273.15)
+        cold_speed = speed + nominal(current * inputs.motor.R / inputs.motor.k) / inputs.ratio * rise
     power_out = None if stalled else hoist.power(torque, speed)
     motor_power = None if stalled or motor_torque is None else motor_torque * motor_speed
     return Point(
@@ -204,6 +214,7 @@ def reduce_run(
         stalled=stalled,
         torque=torque,
         speed=speed,
+        cold_speed=cold_speed,
         voltage=voltage,
         current=current,
         power_in=power_in,

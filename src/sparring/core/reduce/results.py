@@ -23,7 +23,8 @@ from sparring.core.uncertainty import mean_of, nominal, std, ufloat
 
 NOTABLE_EXCESS = 0.15
 """Loss above the expected one, as a part of it, that is worth a word."""
-COMBINED = ("torque", "speed", "voltage", "current", "power_in", "power_out", "motor_torque", "motor_power", "wire_to_shaft", "gearbox")
+COMBINED = ("torque", "speed",
+    "cold_speed", "voltage", "current", "power_in", "power_out", "motor_torque", "motor_power", "wire_to_shaft", "gearbox")
 
 
 @dataclass(frozen=True)
@@ -35,6 +36,7 @@ class Step:
     stalls: tuple[Point, ...]
     torque: Any
     speed: Any = None
+    cold_speed: Any = None
     voltage: Any = None
     current: Any = None
     power_in: Any = None
@@ -156,8 +158,7 @@ def combine(
     for p in points:
         groups.setdefault(p.run.step, []).append(p)
     ordered = sorted(groups.values(), key=lambda g: nominal(g[0].torque))
-    pooled = {name: _pooled_spread([_of(g, name) for g in ordered]) for name in COMBINED}
-    steps = tuple(_step(n, group, pooled) for n, group in enumerate(ordered))
+    steps = tuple(_step(n, group, ordered[max(0, n - 1) : n + 2]) for n, group in enumerate(ordered))
     line = _speed_line(steps)
     losses, sound = sound_losses([s for s in steps if s.lifted])
     result = TestResult(build, rig, plan, steps, line, _stall(steps, line), losses, sound, (), tuple(skipped))
@@ -274,7 +275,9 @@ def _pooled_spread(groups: Sequence[Sequence[Any]]) -> tuple[float, int]:
     return math.sqrt(max(total / freedom - within / count, 0.0)), freedom
 
 
-def _step(n: int, group: Sequence[Point], pooled: dict[str, tuple[float, int]]) -> Step:
+def _step(n: int, group: Sequence[Point], near: Sequence[Sequence[Point]]) -> Step:
+    """One weight's runs combined. near: the groups whose spread is pooled, this one and its neighbours: losses, and with
+    them the scatter, change along the ladder, so that far weights say little of this one's."""
     running = [p for p in group if not p.stalled]
     stalls = tuple(p for p in group if p.stalled)
     if not running:
@@ -286,7 +289,7 @@ def _step(n: int, group: Sequence[Point], pooled: dict[str, tuple[float, int]]) 
         if not xs:
             continue
         mean = mean_of(xs)
-        relative, freedom = pooled[name]
+        relative, freedom = _pooled_spread([_of(g, name) for g in near])
         if relative > 0:
             # with few repeats the spread itself is uncertain: the t-distribution's variance (JCGM 101, 6.4.9.4)
             widen = math.sqrt(freedom / (freedom - 2)) if freedom > 2 else math.sqrt(3.0)
@@ -299,11 +302,14 @@ def _step(n: int, group: Sequence[Point], pooled: dict[str, tuple[float, int]]) 
 
 
 def _speed_line(steps: Sequence[Step]) -> SpeedLine | None:
-    """Weighted least squares through the lifted steps, done on the values with uncertainty so that all of it carries."""
+    """Weighted least squares through the lifted steps, done on the values with uncertainty so that all of it carries.
+
+    The speeds are those with the winding as warm as at the start of a lift: the line is not bent by its own heat.
+    """
     lifted = [s for s in steps if s.lifted]
     if len(lifted) < 3:
         return None
-    weights = np.array([1.0 / max(std(s.speed), 1e-4 * abs(nominal(s.speed))) ** 2 for s in lifted])
+    weights = np.array([1.0 / max(std(s.cold_speed), 1e-4 * abs(nominal(s.cold_speed))) ** 2 for s in lifted])
     weights = weights / weights.sum()
 
     def fit(ys: Sequence[Any], xs: Sequence[Any]) -> tuple[Any, Any]:
@@ -314,7 +320,7 @@ def _speed_line(steps: Sequence[Step]) -> SpeedLine | None:
         )
         return ym - b * xm, b
 
-    xs, ys = [s.torque for s in lifted], [s.speed for s in lifted]
+    xs, ys = [s.torque for s in lifted], [s.cold_speed for s in lifted]
     a, b = fit([nominal(y) for y in ys], [nominal(x) for x in xs])
     off = np.array([nominal(y) - a - b * nominal(x) for x, y in zip(xs, ys, strict=True)])
     misfit = math.sqrt(float((off**2).sum()) / (len(lifted) - 2))

@@ -128,7 +128,7 @@ def find_window(t: np.ndarray, y: np.ndarray, settle: float, measure: float) -> 
         length = max(least, min(length - 1, math.floor(length * 0.96)))
     first, length, steady, drift_found = best
     last = first + length - 1
-    return Window(float(tb[first]), float(tb[last] + step), steady and length >= least, drift_found)
+    return Window(float(tb[first] - step / 2), float(tb[last] + step / 2), steady and length >= least, drift_found)
 
 
 def powered_spans(
@@ -136,7 +136,7 @@ def powered_spans(
 ) -> list[tuple[float, float]]:
     """Spans [s] in which the drive lifts: forward voltage, or current, or (lacking both) speed above a quarter of its most.
 
-    Spans shorter than `least` [s] are left out. Lowering (drive reversed) is no lift.
+    The last sample of a span is left out: the drive may have gone off within it. Spans shorter than `least` [s] are left out. Lowering (drive reversed) is no lift.
     """
     tb = block_means(t, 20_000)
     on = np.zeros(len(tb), bool)
@@ -152,4 +152,4 @@ def powered_spans(
     edges = np.diff(np.concatenate([[0], on.astype(np.int8), [0]]))
     starts, stops = np.nonzero(edges == 1)[0], np.nonzero(edges == -1)[0]
     step = (tb[-1] - tb[0]) / max(len(tb) - 1, 1) if len(tb) else 0.0
-    return [(float(tb[i]), float(tb[j - 1] + step)) for i, j in zip(starts, stops, strict=True) if tb[j - 1] - tb[i] >= least]
+    return [(float(tb[i] - step / 2), float(tb[j - 1] - step / 2)) for i, j in zip(starts, stops, strict=True) if tb[j - 1] - tb[i] >= least]

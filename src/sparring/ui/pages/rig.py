@@ -128,7 +128,6 @@ class HoistPicture(QWidget):
             p.drawLine(QPointF(travel_x - 5, y), QPointF(travel_x + 5, y))
         p.setFont(font(11))
         p.setPen(theme.colour("ink-2"))
-        p.drawText(QPointF(0.03 * w, 0.985 * h), "load cell between cord and weight")
 
 
 class RigPage(QWidget):

@@ -156,5 +156,7 @@ def _nice(value: Measured, kind: str, unit: str, measured: bool) -> str:
     if measured and value.u > 0:
         half = 2 * value.u / scale
         places = min(9, quantity.decimals_for(half))
+        if places and round(half, places - 1) == round(half, places):
+            places -= 1  # 0.050 is typed as 0.05
         return f"{shown:.{places}f} ± {half:.{places}f}{tail}"
     return f"{shown:.6g}{tail}"

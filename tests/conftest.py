@@ -1,0 +1,73 @@
+"""Shared benches, and a settings folder of the tests' own."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+import time
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="sparring-tests-")
+
+import pytest
+from hypothesis import HealthCheck, settings
+
+from sparring.core.plant.bench import bench_of
+from sparring.core.plant.lifts import ladder, runs_of
+from sparring.core.plant.sensors import sensors_of
+from sparring.core.quantity import Measured
+from sparring.demo import hollin_yard
+
+settings.register_profile("suite", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("suite")
+
+TARE = Measured(84_120.0, 4.0)
+
+
+def make_runs(build, rig, plan, *, seed=1, friction=1.0, sensors=None, **bench):
+    """A test's lifts on the plant: (runs with recordings, what was true)."""
+    truth = bench_of(build, rig, friction=[s.friction.value * friction for s in build.stages], **bench)
+    lifts = ladder(
+        truth,
+        sensors_of(rig, **(sensors or {})),
+        [m.value for m in plan.loads],
+        rig.method.hook_mass.value,
+        plan.repeats,
+        volts=plan.voltage,
+        travel=rig.method.travel,
+        seed=seed,
+    )
+    return runs_of(lifts, list(plan.loads), plan.voltage, tare=TARE), lifts
+
+
+@pytest.fixture(scope="session")
+def build():
+    return hollin_yard.dunnock(2)
+
+
+@pytest.fixture(scope="session")
+def rig():
+    return hollin_yard.rig()
+
+
+@pytest.fixture(scope="session")
+def plan():
+    return hollin_yard.plan(0.5, 1.0, 1.5, 2.0, 2.5, repeats=3)
+
+
+@pytest.fixture(scope="session")
+def lifted(build, rig, plan):
+    """Fifteen good lifts, made once for all tests of a worker."""
+    return make_runs(build, rig, plan)
+
+
+def wait_for(condition, seconds=15.0, step=None):
+    """Waits until `condition()` holds; `step` keeps things going meanwhile. Fails loudly."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        if condition():
+            return
+        if step:
+            step()
+        time.sleep(0.01)
+    raise AssertionError(f"not within {seconds} s: {condition}")
