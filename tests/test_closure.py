@@ -18,6 +18,7 @@ from sparring.core.run import Run
 from sparring.core.train.spur import SpurStage
 from sparring.core.uncertainty import nominal, std
 
+pytestmark = pytest.mark.xdist_group("closure")  # the benches are lifted once, by one worker
 CASES, LOADS, REPEATS = 200, 5, 3
 LANES = LOADS * REPEATS
 
@@ -91,7 +92,11 @@ def cases():
         result = analyse(build, rig, plan, runs)
         torque = (loads + 0.05) * 9.81 * bench.radius
         a, b = bench.up
-        truth = {"torque": torque, "gearbox": torque / (bench.ratio * (a * torque + b)), "stall": (bench.k * 12.0 / bench.R - bench.friction - b) / a}
+        truth = {
+            "torque": torque,
+            "gearbox": torque / (bench.ratio * (a * torque + b)),
+            "stall": (bench.k * 12.0 / bench.R - bench.friction - b) / a,
+        }
         found.append((result, truth))
     return found
 

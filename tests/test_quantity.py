@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sparring.core import quantity
-from sparring.core.quantity import KINDS, G_N, Measured, QuantityError, from_si, measured_text, parse, show, to_si
+from sparring.core.quantity import G_N, KINDS, Measured, QuantityError, from_si, measured_text, parse, show, to_si
 
 
 @pytest.mark.parametrize(
@@ -41,7 +41,8 @@ def test_units_and_arithmetic_are_understood(typed, kind, si):
 
 
 @pytest.mark.parametrize(
-    ("typed", "u"), [("12.0 ± 0.1 V", 0.05), ("12 +/- 0.1 V", 0.05), ("(12.0 ± 0.1) V", 0.05), ("12 V ± 1 %", 0.06), ("12 V ± 100 mV", 0.05)]
+    ("typed", "u"),
+    [("12.0 ± 0.1 V", 0.05), ("12 +/- 0.1 V", 0.05), ("(12.0 ± 0.1) V", 0.05), ("12 V ± 1 %", 0.06), ("12 V ± 100 mV", 0.05)],
 )
 def test_plus_minus_is_the_95_percent_half_width(typed, u):
     found = parse(typed, "voltage")
@@ -78,11 +79,23 @@ def test_a_bare_number_takes_the_fields_unit():
 @pytest.mark.parametrize("kind", [k for k in KINDS if k != "temperature"])
 def test_factors_kept_for_speed_equal_the_unit_library(kind):
     library = quantity._library()
-    names = {"kg·cm": "kgf*cm", "ft·lb": "ft*lbf", "in·lb": "inch*lbf", "oz·in": "ozf*inch", "%": "0.01", "": "1", "counts": "1", "rev": "turn"}
+    names = {
+        "kg·cm": "kgf*cm",
+        "ft·lb": "ft*lbf",
+        "in·lb": "inch*lbf",
+        "oz·in": "ozf*inch",
+        "%": "0.01",
+        "": "1",
+        "counts": "1",
+        "rev": "turn",
+    }
     for unit, factor in KINDS[kind].units.items():
         text = names.get(unit, unit).replace("·", "*").replace("²", "**2").replace("Ω", "ohm").replace("rev/s", "turn/s")
-        assert library.Quantity(1, "").check("") if not text else factor == pytest.approx(
-            library.Quantity(text).to_base_units().magnitude if text not in ("1", "0.01") else float(text), rel=1e-9
+        assert (
+            library.Quantity(1, "").check("")
+            if not text
+            else factor
+            == pytest.approx(library.Quantity(text).to_base_units().magnitude if text not in ("1", "0.01") else float(text), rel=1e-9)
         ), unit
 
 

@@ -102,9 +102,7 @@ def test_contact_ratio_from_the_line_of_action(z1, z2):
     """The line of action cut by the two tip circles, found by stepping along it, in base pitches (ISO 21771's definition)."""
     alpha = math.radians(20)
     point = [(s * math.cos(alpha + math.pi / 2), s * math.sin(alpha + math.pi / 2)) for s in (k * 1e-4 - 8 for k in range(160_000))]
-    inside = [
-        (x, y) for x, y in point if math.hypot(x + z1 / 2, y) <= z1 / 2 + 1 and math.hypot(x - z2 / 2, y) <= z2 / 2 + 1
-    ]
+    inside = [(x, y) for x, y in point if math.hypot(x + z1 / 2, y) <= z1 / 2 + 1 and math.hypot(x - z2 / 2, y) <= z2 / 2 + 1]
     assert sum(teeth.contact_ratios(1.0, z1, z2)) == pytest.approx(len(inside) * 1e-4 / (math.pi * math.cos(alpha)), abs=1e-3)
 
 

@@ -77,7 +77,7 @@ def test_wear_opens_the_backlash_with_the_work_done(build, rig):
 
 def test_copper_factor_of_iec_60034_1():
     """(235 + 75)/(235 + 20): a winding at 75 °C has 1.2157 times its resistance at 20 °C."""
-    assert motors.Motor(1.0, 2.0, 0.0, 293.15).at(348.15).R == pytest.approx(2.0 * 310 / 255)
+    assert pytest.approx(2.0 * 310 / 255) == motors.Motor(1.0, 2.0, 0.0, 293.15).at(348.15).R
 
 
 def test_motor_behind_a_gearbox_cp():

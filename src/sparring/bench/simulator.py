@@ -75,6 +75,10 @@ class SimulatedBench:
                 link.unlink()
             link.symlink_to(self.port)
 
+    def leave(self) -> None:
+        """Ends `serve` at its next turn."""
+        self._leaving = True
+
     def close(self) -> None:
         for fd in (self._master, self._slave):
             with contextlib.suppress(OSError):
@@ -154,7 +158,7 @@ class SimulatedBench:
         elif word == "rate":
             self.rate = min(max(value, 10.0), 1000.0)
         elif word == "bye":
-            self._leaving = True
+            self.leave()
         else:
             refused = "not a command"
         self._send(f"> {word} {'refused: ' + refused if refused else 'ok ' + figure}\n".encode())

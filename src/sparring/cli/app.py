@@ -222,10 +222,11 @@ def reduce(
     from sparring.core.uncertainty import nominal, std
     from sparring.files import log_files, record_files, result_files
 
+    columns = _columns(column) if column else None
     with _data():
         b, r = record_files.load(build, Build), record_files.load(rig, Rig)
         p = record_files.load(plan, Plan) if plan else Plan()
-        recording, remarks = log_files.read(log_files.look(log), _columns(column) if column else None)
+        recording, remarks = log_files.read(log_files.look(log), columns)
         runs = split_runs(recording, p)
         result = analyse(b, r, p, [(run, recording) for run in runs])
         if not result.steps:

@@ -167,13 +167,13 @@ def read(log: LogLook, columns: Mapping[int, tuple[str, str]] | None = None) -> 
 
     remarks: list[str] = []
     wanted = [names[i] for i in chosen]
-    # where the file separates by spaces, several in a row are one
-    source: Path | pa.BufferReader = log.path
     delimiter = log.delimiter
     try:
-        if delimiter == " ":
-            source = pa.BufferReader(re.sub(rb"[ \t]+", b" ", re.sub(rb"(?m)^[ \t]+|[ \t]+(?=\r?$)", b"", log.path.read_bytes())))
-        read_options = pcsv.ReadOptions(column_names=names, skip_rows=log.skip + (1 if log.has_header else 0))
+        data = log.path.read_bytes()
+        if delimiter == " ":  # several in a row are one
+            data = re.sub(rb"[ \t]+", b" ", re.sub(rb"(?m)^[ \t]+|[ \t]+(?=\r?$)", b"", data))
+        source = pa.BufferReader(data)
+        read_options = pcsv.ReadOptions(column_names=names, skip_rows=log.skip + (1 if log.has_header else 0), encoding=_encoding(data))
         parse_options = pcsv.ParseOptions(delimiter=delimiter, invalid_row_handler=bad_row)
         strict = pcsv.ConvertOptions(
             include_columns=wanted,
@@ -185,8 +185,7 @@ def read(log: LogLook, columns: Mapping[int, tuple[str, str]] | None = None) -> 
             table = pcsv.read_csv(source, read_options, parse_options, strict)
         except pa.ArrowInvalid:
             dropped.clear()
-            if isinstance(source, pa.BufferReader):
-                source.seek(0)
+            source.seek(0)
             as_text = pcsv.ConvertOptions(include_columns=wanted, column_types=dict.fromkeys(wanted, pa.string()))
             table = _forgiving(log, pcsv.read_csv(source, read_options, parse_options, as_text), remarks)
     except (pa.ArrowException, OSError, UnicodeError) as err:
@@ -198,6 +197,8 @@ def read(log: LogLook, columns: Mapping[int, tuple[str, str]] | None = None) -> 
     arrays: dict[str, np.ndarray] = {}
     for channel, (i, unit) in by_channel.items():
         values = table.column(names[i]).to_numpy().astype(float, copy=False)
+        if np.isinf(values).any():  # 1e400 is no reading
+            values = np.where(np.isinf(values), np.nan, values)
         try:
             zero = quantity.to_si(0.0, unit, kind_of_channel(channel))
             scale = quantity.to_si(1.0, unit, kind_of_channel(channel)) - zero
@@ -246,6 +247,17 @@ def write(path: Path, recording: Recording) -> None:
         scale = quantity.to_si(1.0, units[key], kind) - zero
         columns[f"{'time' if key == 't' else key} [{units[key]}]"] = pa.array(np.round((values - zero) / scale, 6))
     pcsv.write_csv(pa.table(columns), path)
+
+
+def _encoding(data: bytes) -> str:
+    """UTF-8 where it holds; else Latin-1, in which every byte is some letter."""
+    if data.isascii():
+        return "utf8"
+    try:
+        data.decode("utf-8")
+    except UnicodeDecodeError:
+        return "latin1"
+    return "utf8"
 
 
 def _forgiving(log: LogLook, table: pa.Table, remarks: list[str]) -> pa.Table:

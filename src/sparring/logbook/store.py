@@ -287,6 +287,9 @@ class Logbook:
         Raises RecordingError when nothing of it can be read.
         """
         recording, note = recordings.read_stream(stream)
+        if len(recording) == 0:
+            stream.unlink()
+            raise RecordingError("no sample arrived during this lift; there is nothing to keep")
         run = Run.model_validate_json(json.dumps(note["run"]))
         run = run.model_copy(update={"ended": note.get("ended", "interrupted")})
         run_id = self.add_run(int(note["test"]), run, recording)
@@ -298,7 +301,7 @@ class Logbook:
         said = []
         for stream in sorted((self.folder / "recordings").glob("*.arrow")):
             try:
-                recording, note = recordings.read_stream(stream)
+                recording, _ = recordings.read_stream(stream)
                 if len(recording) == 0:
                     stream.unlink()
                     continue

@@ -17,6 +17,7 @@ from sparring.core.quantity import G_N
 from sparring.core.rig import Rig, hoist
 
 _REST = 0.05  # motor speed [rad/s] below which friction may hold
+_BINDING = 5e-4  # [s] longest step while losses that grow with the square of the load act
 _FINEST = 3e-4  # [s] step at which a bench that comes to rest is followed
 _ENERGIES = ("supplied", "leads", "copper", "friction", "train", "cord", "lifted")
 
@@ -211,6 +212,8 @@ class Plant:
 
     def advance(self, duration: float, dt: float = 2e-3) -> None:
         """Runs for `duration` [s] in steps of at most `dt`."""
+        if self._binds:
+            dt = min(dt, _BINDING)
         steps = max(1, int(np.ceil(duration / dt - 1e-9)))
         for _ in range(steps):
             self._step(duration / steps)
@@ -219,9 +222,6 @@ class Plant:
         s, b = self.state, self.bench
         y = np.vstack([s.speed, s.angle, s.height, s.rise, s.temperature, s.energy])
         k1 = self._rates(y, s.broken)
-        if h > _FINEST and bool(np.any((np.abs(y[0]) < _REST) & (np.abs(k1[0]) * h > _REST))):
-            self._finely(h)  # one breaks away
-            return
         k2 = self._rates(y + h / 2 * k1, s.broken)
         k3 = self._rates(y + h / 2 * k2, s.broken)
         k4 = self._rates(y + h * k3, s.broken)
@@ -229,7 +229,8 @@ class Plant:
         crossed = (y[0] * after[0] < 0) & (np.abs(y[0]) > 0)
         if crossed.any():
             if h > _FINEST:  # friction turns over within this step: take it in small ones
-                self._finely(h)
+                for _ in range(8):
+                    self._step(h / 8)
                 return
             after = self._come_to_rest(y, after, k1, h, crossed)
         y = after
@@ -247,10 +248,6 @@ class Plant:
         s.broken = s.broken | breaks
         s.speed, s.angle, s.height, s.rise, s.temperature, s.energy = y[0], y[1], y[2], y[3], y[4], y[5:]
         self.time += h
-
-    def _finely(self, h: float) -> None:
-        for _ in range(8):
-            self._step(h / 8)
 
     def _come_to_rest(self, y: np.ndarray, after: np.ndarray, k1: np.ndarray, h: float, crossed: np.ndarray) -> np.ndarray:
         """Benches whose speed went through zero and that friction then holds stop there instead of shooting past."""
@@ -285,7 +282,7 @@ class Plant:
     def truth(self) -> dict[str, np.ndarray]:
         """The true figures now: what perfect sensors would show, and the powers in between."""
         s, b = self.state, self.bench
-        current, terminal, R = self.electrical(s.speed, s.temperature)
+        current, terminal, _ = self.electrical(s.speed, s.temperature)
         force, radius, *_ = self._cord(s.angle, s.speed, s.height, s.rise, s.broken)
         shaft = b.k * current - b.friction
         return {

@@ -23,8 +23,19 @@ from sparring.core.uncertainty import mean_of, nominal, std, ufloat
 
 NOTABLE_EXCESS = 0.15
 """Loss above the expected one, as a part of it, that is worth a word."""
-COMBINED = ("torque", "speed",
-    "cold_speed", "voltage", "current", "power_in", "power_out", "motor_torque", "motor_power", "wire_to_shaft", "gearbox")
+COMBINED = (
+    "torque",
+    "speed",
+    "cold_speed",
+    "voltage",
+    "current",
+    "power_in",
+    "power_out",
+    "motor_torque",
+    "motor_power",
+    "wire_to_shaft",
+    "gearbox",
+)
 
 
 @dataclass(frozen=True)

@@ -152,4 +152,6 @@ def powered_spans(
     edges = np.diff(np.concatenate([[0], on.astype(np.int8), [0]]))
     starts, stops = np.nonzero(edges == 1)[0], np.nonzero(edges == -1)[0]
     step = (tb[-1] - tb[0]) / max(len(tb) - 1, 1) if len(tb) else 0.0
-    return [(float(tb[i] - step / 2), float(tb[j - 1] - step / 2)) for i, j in zip(starts, stops, strict=True) if tb[j - 1] - tb[i] >= least]
+    return [
+        (float(tb[i] - step / 2), float(tb[j - 1] - step / 2)) for i, j in zip(starts, stops, strict=True) if tb[j - 1] - tb[i] >= least
+    ]

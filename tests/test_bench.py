@@ -1,0 +1,315 @@
+"""The cable, the recorder and the logbook, with all that goes wrong at a bench."""
+
+import errno
+import json
+import os
+import signal
+import subprocess
+import sys
+import textwrap
+import threading
+import time
+
+import pytest
+from conftest import wait_for
+from hypothesis import given
+from hypothesis import strategies as st
+
+from sparring.bench.lines import Column, Event, LineError, LineReader, Mapping, Sample, with_checksum
+from sparring.bench.link import Link
+from sparring.bench.recorder import Recorder
+from sparring.bench.simulator import Faults, SimulatedBench
+from sparring.core.plant.bench import bench_of
+from sparring.core.plant.sensors import sensors_of
+from sparring.core.run import Run
+from sparring.logbook import Logbook, LogbookError
+from sparring.logbook.recordings import RecordingError
+
+HEADER = b"# columns: seq, t/ms, speed/rpm, voltage/V\n"
+
+
+def samples(items):
+    return [i for i in items if isinstance(i, Sample)]
+
+
+def test_lines_are_read_in_si_with_their_sequence():
+    reader = LineReader()
+    got = samples(reader.feed(HEADER + b"1,10.0,60,12.0\n2,22.5,60,12.0\n5,60,60,12\n"))
+    assert got[0] == Sample(1, pytest.approx(0.01), (pytest.approx(6.283185), 12.0))
+    assert (reader.tally.samples, reader.tally.lost, reader.tally.garbled) == (3, 2, 0)
+
+
+def test_lines_may_come_in_pieces_and_with_spaces():
+    reader = LineReader(Mapping((Column("t", "s"), Column("", ""), Column("force", "kgf"))))
+    assert samples(reader.feed(b"0.5  ok? 1")) == []
+    assert samples(reader.feed(b".5\n0.6 7 2.0\n"))[-1].values == (pytest.approx(19.6133),)
+
+
+def test_a_garbled_line_is_counted_and_never_believed():
+    reader = LineReader()
+    good = with_checksum("1,10,60,12")
+    bad = good.replace(b"60", b"61")
+    assert len(samples(reader.feed(HEADER + good + bad + b"2,20,60\n" + b"x" * 10_000 + b"\n3,30,60,12\n"))) == 2
+    assert reader.tally.garbled == 3
+
+
+def test_a_header_that_makes_no_sense_is_refused():
+    with pytest.raises(LineError, match="speed/kg"):
+        Mapping.from_header("t/ms, speed/kg")
+    assert Mapping.from_header("t/ms, wobble/3, speed/rpm").channels == ("speed",)
+
+
+@given(st.binary(max_size=400))
+def test_no_bytes_crash_the_reader(data):
+    reader = LineReader()
+    reader.feed(HEADER)
+    for item in reader.feed(data + b"\n"):
+        assert isinstance(item, Sample | Event)
+
+
+@pytest.fixture
+def bench(build, rig, tmp_path):
+    """A simulated bench on a thread, eight times as fast as real."""
+    made = []
+
+    def start(**how):
+        sim = SimulatedBench(
+            bench_of(build, rig),
+            sensors_of(rig),
+            hook=0.047,
+            travel=0.5,
+            speed=how.pop("speed", 8.0),
+            rate=100,
+            link=tmp_path / "port",
+            **how,
+        )
+        thread = threading.Thread(target=sim.serve, args=(30,), daemon=True)
+        thread.start()
+        made.append((sim, thread))
+        sim.thread = thread
+        return sim
+
+    yield start
+    for sim, thread in made:
+        sim.leave()
+        thread.join(3)
+        sim.close()
+
+
+def listen(port):
+    got, events, states = [], [], []
+    link = Link(
+        str(port), on_samples=lambda _t, s: got.extend(s), on_event=events.append, on_state=lambda up, why: states.append((up, why))
+    )
+    link.start()
+    return link, got, events, states
+
+
+def test_the_bench_lifts_stops_at_the_top_and_lowers(bench, tmp_path):
+    bench(faults=Faults(drop=0.01, garble=0.01))
+    link, got, events, _ = listen(tmp_path / "port")
+    wait_for(lambda: len(got) > 20)
+    for command in ("hang 1.2", "tare", "nonsense", "drive twelve"):
+        link.send(command)
+    wait_for(lambda: any("drive" in e.text for e in events))
+    link.send("up")
+    wait_for(lambda: any(e.text == "top" for e in events))
+    assert max(s.values[1] for s in got) > 9
+    link.send("hang 2")
+    link.send("down")
+    wait_for(lambda: any(e.text == "bottom" for e in events))
+    link.close()
+    texts = [e.text for e in events]
+    assert any(t.startswith("tare ok 8") for t in texts)
+    assert "hang refused: lower the hook first" in texts
+    assert any(t.startswith("nonsense refused") for t in texts)
+    assert any(t.startswith("drive refused") for t in texts)
+    assert link.reader.tally.garbled > 0
+    assert link.reader.tally.lost >= link.reader.tally.garbled * 0.5
+
+
+def test_a_stall_is_called_and_the_current_limit_stops(bench, tmp_path):
+    bench(current_limit=1.0)
+    link, got, events, _ = listen(tmp_path / "port")
+    wait_for(lambda: len(got) > 5)
+    link.send("hang 9")
+    link.send("up")
+    wait_for(lambda: any(e.text in ("stalled", "limit current") for e in events))
+    link.close()
+
+
+def test_a_pulled_cable_comes_back_with_the_same_port(bench, tmp_path):
+    first = bench()
+    link, got, _, states = listen(tmp_path / "port")
+    wait_for(lambda: len(got) > 20)
+    first.leave()
+    first.thread.join(3)
+    first.close()
+    wait_for(lambda: states[-1][0] is False)
+    n = len(got)
+    bench()
+    wait_for(lambda: len(got) > n + 20)
+    assert [up for up, _ in states][:3] == [True, False, True]
+    link.close()
+
+
+@pytest.fixture
+def book(tmp_path, build, rig, plan):
+    with Logbook(tmp_path / "book") as made:
+        made.add_test(made.save_build(build), made.save_rig(rig), plan)
+        yield made
+
+
+def note(run=None):
+    return {"test": 1, "run": json.loads((run or Run(step=2)).to_json())}
+
+
+def test_a_capture_becomes_a_run_with_marks_and_gaps(book):
+    recorder = Recorder(book.capture_path(), ["speed"], note())
+    recorder.add([(n * 0.01, 1.0 + n) for n in range(150)])
+    recorder.mark(0.5, "click heard")
+    time.sleep(0.4)
+    recorder.add([(2 + n * 0.01, 2.0) for n in range(50)])
+    recorder.gap(1.5, 2.0)
+    recorder.close(ended="top", lost=3)
+    book.adopt(recorder.path)
+    run = book.runs(1)[0]
+    recording = book.recording(run.recording)
+    assert (run.run.ended, run.run.step, len(recording)) == ("top", 2, 200)
+    assert (recording.marks, recording.gaps, recording.lost) == (((0.5, "click heard"),), ((1.5, 2.0),), 3)
+    assert not list(book.folder.glob("recordings/*.arrow"))
+
+
+KILLED = """
+import json, sys, time
+from pathlib import Path
+from sparring.bench.recorder import Recorder
+from sparring.core.run import Run
+r = Recorder(Path(sys.argv[1]), ["speed"], {"test": 1, "run": json.loads(Run(step=4).to_json())})
+start = time.monotonic()
+while True:
+    r.add([(time.monotonic() - start, 1.0)])
+    print(time.monotonic() - start, flush=True)
+    time.sleep(0.01)
+"""
+
+
+def test_kill_9_loses_at_most_a_second(book):
+    process = subprocess.Popen([sys.executable, "-c", textwrap.dedent(KILLED), str(book.capture_path())], stdout=subprocess.PIPE, text=True)
+    last = 0.0
+    while last < 1.7:
+        last = float(process.stdout.readline())
+    os.kill(process.pid, signal.SIGKILL)
+    rest = process.communicate()[0].split()
+    last = float(rest[-1]) if rest else last
+    said = book.recover()
+    assert len(said) == 1
+    assert "Recovered a lift" in said[0]
+    run = book.runs(1)[-1]
+    assert run.run.ended == "interrupted"
+    assert last - book.recording(run.recording).t[-1] < 1.0
+    assert book.recover() == []
+
+
+def test_rubbish_left_by_a_crash_is_kept_and_told(book):
+    (book.folder / "recordings" / "dead.arrow").write_bytes(b"\x00\x01 nothing")
+    assert "kept as dead.arrow.unreadable" in book.recover()[0]
+    assert (book.folder / "recordings" / "dead.arrow.unreadable").exists()
+
+
+class FullDisk:
+    """A file on a disk that is full after `room` bytes."""
+
+    def __init__(self, path, room):
+        self.file, self.room, self.closed = open(path, "wb", buffering=0), room, False  # noqa: SIM115
+
+    def write(self, data):
+        if self.file.tell() + len(data) > self.room:
+            raise OSError(errno.ENOSPC, "No space left on device")
+        return self.file.write(data)
+
+    def flush(self):
+        pass
+
+    def close(self):
+        self.file.close()
+
+
+def test_a_full_disk_stops_the_capture_and_keeps_what_was_written(book):
+    faults = []
+    recorder = Recorder(book.capture_path(), ["speed"], note(), on_fault=faults.append, opener=lambda p: FullDisk(p, 40_000))
+    for n in range(40):
+        recorder.add([(n + k / 100, 1.0) for k in range(100)])
+        time.sleep(0.03)
+    recorder.close(ended="top")
+    assert "No space left" in str(faults[0])
+    assert "safe" in str(faults[0])
+    book.adopt(recorder.path)
+    assert 0 < len(book.recording(book.runs(1)[0].recording)) < 4000
+
+
+def test_a_second_program_is_refused_with_the_holders_name(book):
+    with pytest.raises(LogbookError, match=f"already open: process {os.getpid()}"):
+        Logbook(book.folder)
+
+
+def test_everything_is_there_after_closing(tmp_path, build, rig, plan, lifted):
+    with Logbook(tmp_path / "b") as book:
+        test = book.add_test(book.save_build(build), book.save_rig(rig), plan, "first")
+        for run, recording in lifted[0][:2]:
+            book.add_run(test, run, recording)
+        book.strike(book.runs(test)[0].id)
+        book.save_headline(test, {"value": 0.8})
+        book.set_setting("import x", [["t", "s"]])
+    with Logbook(tmp_path / "b") as book:
+        assert [b for _, b in book.builds()][0].to_json() == build.to_json()
+        assert book.rig(1).to_json() == rig.to_json()
+        stored = book.test(test)
+        assert (stored.title, stored.runs, stored.headline, stored.plan.repeats) == ("first", 1, {"value": 0.8}, plan.repeats)
+        kept = book.recording(book.runs(test, struck=True)[0].recording)
+        assert (kept.channels["speed"] == lifted[0][0][1].channels["speed"]).all()
+        assert book.setting("import x") == [["t", "s"]]
+        with pytest.raises(LogbookError, match="already in the logbook"):
+            book.save_build(build)
+
+
+def test_folders_that_are_no_logbook_are_told_apart(tmp_path):
+    with pytest.raises(LogbookError, match=r"no logbook\.sqlite"):
+        Logbook(tmp_path / "none", create=False)
+    (tmp_path / "full").mkdir()
+    (tmp_path / "full" / "thesis.txt").write_text("x")
+    with pytest.raises(LogbookError, match="other files"):
+        Logbook(tmp_path / "full")
+    (tmp_path / "bad").mkdir()
+    (tmp_path / "bad" / "logbook.sqlite").write_text("this is not a database at all, not even close" * 50)
+    with pytest.raises(LogbookError, match="no database"):
+        Logbook(tmp_path / "bad")
+
+
+def test_a_logbook_of_a_newer_version_is_left_alone(tmp_path):
+    from sqlalchemy import text
+
+    with Logbook(tmp_path / "b") as book, book.engine.begin() as connection:
+        connection.execute(text("UPDATE alembic_version SET version_num = '9999'"))
+    with pytest.raises(LogbookError, match="newer version"):
+        Logbook(tmp_path / "b")
+
+
+def test_migrations_make_the_tables_that_the_code_expects(tmp_path):
+    from alembic.autogenerate import compare_metadata
+    from alembic.runtime.migration import MigrationContext
+
+    from sparring.logbook.tables import SCHEMA, Base
+
+    with Logbook(tmp_path / "b") as book, book.engine.connect() as connection:
+        context = MigrationContext.configure(connection)
+        assert context.get_current_revision() == SCHEMA
+        assert compare_metadata(context, Base.metadata) == []
+
+
+def test_a_missing_recording_is_named(book, lifted):
+    book.add_run(1, *lifted[0][0])
+    name = book.runs(1)[0].recording
+    (book.folder / "recordings" / name).unlink()
+    with pytest.raises(RecordingError, match="missing"):
+        book.recording(name)

@@ -1,0 +1,192 @@
+"""From lifts to results and judgements."""
+
+import numpy as np
+import pytest
+from conftest import make_runs
+
+from sparring.core import predict
+from sparring.core.findings import Peer, explain
+from sparring.core.plan import Lift, Plan, next_lift, sequence
+from sparring.core.quantity import Measured
+from sparring.core.recording import Recording
+from sparring.core.records import changed
+from sparring.core.reduce.results import analyse, headline, split_runs
+from sparring.core.reduce.windows import find_window, mean_with_uncertainty
+from sparring.core.rig import hoist
+from sparring.core.run import Run
+from sparring.core.uncertainty import nominal, std
+from sparring.demo import hollin_yard
+
+
+def ids(result):
+    return {f.id for f in result.findings}
+
+
+@pytest.fixture(scope="module")
+def result(build, rig, plan, lifted):
+    return analyse(build, rig, plan, lifted[0])
+
+
+def test_good_lifts_give_true_figures_and_no_reproach(result, plan, rig, lifted):
+    assert [len(s.points) for s in result.steps] == [3] * 5
+    for step, mass in zip(result.steps, plan.loads, strict=True):
+        assert nominal(step.torque) == pytest.approx(predict.load_torque(rig, mass.value), rel=1e-9)
+        true = np.mean(
+            [np.median(x.truth["power_out"][60:-40] / x.truth["motor_power"][60:-40]) for s, _, x in lifted[1] if s == step.index]
+        )
+        assert nominal(step.gearbox) == pytest.approx(true, abs=2.5 * std(step.gearbox))
+        assert nominal(step.power_in) > nominal(step.motor_power) > nominal(step.power_out)
+    assert all(f.severity in ("good", "note") for f in result.findings)
+
+
+def test_measured_lies_near_predicted(result, build):
+    curve = predict.curve(build, 12.0)
+    for step in result.lifted:
+        assert nominal(step.speed) == pytest.approx(np.interp(nominal(step.torque), curve.torque, curve.speed), rel=0.02)
+    assert nominal(result.stall.by_line) == pytest.approx(curve.stall, rel=0.03)
+
+
+def test_stall_is_bracketed_by_the_weights(build, rig):
+    plan = hollin_yard.plan(0.5, 2.0, 3.5, 4.9, repeats=2)
+    runs, _ = make_runs(build, rig, plan)
+    result = analyse(build, rig, plan, runs)
+    assert nominal(result.stall.lifted) == pytest.approx(predict.load_torque(rig, 3.5))
+    assert nominal(result.stall.not_lifted) == pytest.approx(predict.load_torque(rig, 4.9))
+    half = (nominal(result.stall.not_lifted) - nominal(result.stall.lifted)) / 2
+    assert std(result.stall.bracket) == pytest.approx(half / 3**0.5, rel=0.02)
+    assert "stalled" in ids(result)
+
+
+@pytest.mark.parametrize(
+    ("finding", "rig_changes", "bench", "sensors"),
+    [
+        ("drum-radius-vs-diameter", {"drum_radius": Measured(0.05, 1e-4)}, {}, {}),
+        ("voltage-sag", {}, {"source_resistance": 0.9}, {}),
+        ("drop-at-last-weights", {}, {"bind_from": 0.55, "bind": 0.5}, {}),
+        ("period-of-a-shaft", {}, {"runout": 0.06}, {}),
+        ("gearbox-above-one", {"drum_diameter": Measured(0.062, 5e-5)}, {}, {}),
+        ("output-above-input", {"drum_diameter": Measured(0.120, 5e-5)}, {}, {}),
+        ("cell-against-weight", {}, {}, {"cell_gain": 2300.0}),
+        ("motor-torques-disagree", {}, {"R": 8.5}, {}),
+    ],
+)
+def test_planted_faults_are_found_and_explained(build, rig, plan, finding, rig_changes, bench, sensors):
+    runs, _ = make_runs(build, rig, plan, sensors=sensors, **bench)
+    told = rig
+    for name, value in rig_changes.items():
+        told = changed(told, ("method", name), value)
+    result = analyse(build, told, plan, runs)
+    assert finding in ids(result)
+    found = next(f for f in result.findings if f.id == finding)
+    assert found.causes
+    assert found.try_next
+    assert "{" not in explain(found)
+
+
+def test_a_miscounted_tooth_shows_in_the_two_speeds(build, rig, plan, lifted):
+    wrong = changed(build, ("stages", 0, "wheel"), 62)
+    assert "speeds-against-ratio" in ids(analyse(wrong, rig, plan, lifted[0]))
+
+
+def test_scatter_and_single_lifts_are_told(build, rig, plan, lifted):
+    single = [r for r in lifted[0] if r[0].repeat == 1]
+    assert "no-repeats" in ids(analyse(build, rig, plan, single))
+    runs = []
+    for n, (run, rec) in enumerate(lifted[0]):
+        factor = 1 + 0.12 * (n % 3 - 1)
+        runs.append((run, Recording(rec.t, {**rec.channels, "current": rec.channels["current"] * factor})))
+    assert "spread-of-repeats" in ids(analyse(build, rig, plan, runs))
+
+
+def test_builds_too_close_to_tell_are_named_with_the_lifts_it_would_take(build, rig, plan, lifted, result):
+    step = result.steps[2]
+    near = Peer("Dunnock r9", ((nominal(step.torque), nominal(step.gearbox) + 0.0004, 0.002, 3),))
+    far = Peer("Dunnock r8", ((nominal(step.torque), nominal(step.gearbox) - 0.2, 0.002, 3),))
+    elsewhere = Peer("Dunnock r7", ((nominal(step.torque) * 1.5, nominal(step.gearbox), 0.002, 3),))
+    told = [f for f in analyse(build, rig, plan, lifted[0], [near, far, elsewhere]).findings if f.id == "too-few-repeats"]
+    assert [f.title for f in told] == ["Cannot be told from Dunnock r9"]
+
+
+def test_one_long_log_is_split_into_the_same_lifts(build, rig, plan, lifted, result):
+    from sparring.core.plant.lifts import one_log
+
+    log = one_log(lifted[1], [m.value for m in plan.loads])
+    runs = split_runs(log, plan)
+    assert [(r.step, r.repeat) for r in runs] == [(s, r) for s, r, _ in lifted[1]]
+    again = analyse(build, rig, plan, [(r, log) for r in runs])
+    for a, b in zip(result.steps, again.steps, strict=True):
+        assert nominal(a.gearbox) == pytest.approx(nominal(b.gearbox), rel=5e-3)
+    by_force = Recording(log.t, {k: v for k, v in log.channels.items() if k != "mass"})
+    assert [r.step for r in split_runs(by_force, plan)] == [r.step for r in runs]
+
+
+def test_a_run_that_cannot_be_reduced_is_set_aside_with_its_reason(build, rig, plan, lifted):
+    t = np.arange(100) / 80.0
+    dead = Recording(t, {"speed": np.zeros(100), "voltage": np.zeros(100), "current": np.zeros(100)})
+    blind = Recording(t, {"voltage": np.full(100, 12.0)})
+
+    def missing():
+        raise ValueError("recording gone")
+
+    result = analyse(build, rig, plan, [*lifted[0], (Run(step=1), dead), (Run(step=1), blind), (Run(step=1), missing)])
+    assert len(result.steps) == 5
+    reasons = " ".join(why for _, why in result.skipped)
+    assert all(word in reasons for word in ("never on", "no output speed", "recording gone"))
+
+
+def test_window_skips_the_settling_and_reports_drift():
+    t = np.arange(800) / 80.0
+    rng = np.random.default_rng(0)
+    y = 10 * (1 - np.exp(-t / 0.5)) + 0.01 * rng.standard_normal(800)
+    window = find_window(t, y, 0.3, 1.0)
+    assert window.steady
+    assert window.start > 1.5
+    ramp = find_window(t, 5 + t, 0.3, 1.0)
+    assert not ramp.steady
+    assert ramp.length == pytest.approx(1.0, abs=0.05)
+    with pytest.raises(ValueError, match="settle"):
+        find_window(t, y, 20.0, 1.0)
+
+
+def test_slow_noise_is_not_taken_for_many_samples():
+    rng = np.random.default_rng(2)
+    slow = np.repeat(rng.standard_normal(50), 40)
+    _, u, effective = mean_with_uncertainty(slow)
+    assert effective < 120
+    assert u > slow.std() / len(slow) ** 0.5 * 3
+
+
+def test_the_plan_is_followed_in_order_and_shuffled_the_same_way_each_time():
+    plan = Plan(repeats=2)
+    assert sequence(plan)[:3] == [Lift(0, 1), Lift(0, 2), Lift(1, 1)]
+    shuffled = changed(plan, ("order",), "shuffled")
+    assert sorted(sequence(shuffled), key=lambda x: (x.step, x.repeat)) == sequence(plan)
+    assert sequence(shuffled) == sequence(shuffled)
+    assert next_lift(plan, [Lift(0, 1)], skip=[0]) == Lift(1, 1)
+    assert next_lift(plan, sequence(plan)) is None
+
+
+def test_power_flow_adds_up_from_supply_to_output(build):
+    for load in (0.0, 0.1, 0.5, 3.0):
+        flow = predict.power_flow(build, load, 12.0)
+        assert flow.power_in == pytest.approx(flow.power_out + sum(x.power for s in flow.stations for x in s.losses), rel=1e-9)
+    assert flow.power_out == 0
+
+
+def test_likelihood_of_a_stall_rises_with_the_weight(build, rig):
+    chances = [predict.stall_likelihood(build, rig, m, 12.0) for m in (1.0, 4.5, 4.8, 8.0)]
+    assert chances == sorted(chances)
+    assert chances[0] < 0.01
+    assert chances[-1] > 0.99
+
+
+def test_turned_degrees_and_work_cp():
+    """1586° in one second is 264 rpm (cp); work is torque times angle in radians."""
+    assert pytest.approx(264, abs=0.5) == 1586 / 360 * 60
+    assert hoist.work(2.0, np.pi) == pytest.approx(2 * np.pi)
+
+
+def test_headline_carries_what_derived_it(result):
+    line = headline(result)
+    assert line["derived_by"]
+    assert line["value"] == pytest.approx(nominal(result.best.gearbox))

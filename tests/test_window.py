@@ -1,0 +1,451 @@
+"""The real window, driven as its user does: keyboard, clicks, files, a live bench."""
+
+import json
+import shutil
+
+import numpy as np
+import pytest
+from conftest import wait_for
+from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QApplication, QDialog, QWidget
+
+from sparring.core.quantity import Measured
+from sparring.core.uncertainty import nominal
+from sparring.demo import make_logbook
+from sparring.files import log_files
+from sparring.logbook import Logbook
+from sparring.ui import background
+from sparring.ui.application import application
+from sparring.ui.live import Ring
+from sparring.ui.panels import matcher
+from sparring.ui.shell import PAGES, MainWindow
+from sparring.ui.theme import theme
+from sparring.ui.widgets.chart import thinned
+
+pytestmark = pytest.mark.xdist_group("window")  # the demo logbook is made once, by one worker
+
+
+@pytest.fixture(scope="module")
+def demo(tmp_path_factory):
+    return make_logbook(tmp_path_factory.mktemp("demo") / "book")
+
+
+@pytest.fixture
+def folder(demo, tmp_path):
+    return shutil.copytree(demo, tmp_path / "book")
+
+
+@pytest.fixture
+def window(qapp, folder):
+    application()
+    w = MainWindow()
+    w.show()
+    w.desk.open(folder)
+    until(lambda: w.desk.book is not None)
+    idle()
+    yield w
+    w.close()
+    idle()
+
+
+def until(condition, seconds=25.0):
+    wait_for(condition, seconds, QApplication.processEvents)
+
+
+def idle():
+    until(lambda: not background.busy())
+    for _ in range(3):
+        QApplication.processEvents()
+
+
+def choose(window, name):
+    window.desk.choose_build({b.name: i for i, b in window.desk.book.builds()}[name])
+    idle()
+
+
+def press(widget, key, qtbot):
+    qtbot.keyClick(widget, key)
+    QApplication.processEvents()
+
+
+def enter(field, text, qtbot):
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClicks(field, text) if text else qtbot.keyClick(field, Qt.Key.Key_Delete)
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    idle()
+
+
+def test_the_demo_opens_with_its_builds_and_results(window):
+    names = [b.name for _, b in window.desk.book.builds()]
+    assert names == ["Dunnock r1", "Dunnock r2", "Dunnock r3"]
+    choose(window, "Dunnock r1")
+    assert "drop-at-last-weights" in {f.id for f in window.desk.findings}
+    choose(window, "Dunnock r2")
+    assert "stalled" in {f.id for f in window.desk.findings}
+    choose(window, "Dunnock r3")
+    assert "drum-radius-vs-diameter" in {f.id for f in window.desk.findings}
+    assert window.work.states["Results"].startswith("needs you")
+
+
+def test_pages_are_reached_by_key(window, qtbot):
+    for n, page in enumerate(PAGES, start=1):
+        qtbot.keyClick(window, getattr(Qt.Key, f"Key_{n}"), Qt.KeyboardModifier.AltModifier)
+        assert window.work.current == page
+        assert window.pages.currentIndex() == n - 1
+
+
+def test_an_edit_is_kept_undone_and_shown_everywhere(window, qtbot):
+    choose(window, "Dunnock r2")
+    window.go("Build")
+    field = window.build_page.stage_form.fields["stages", 0, "module"]
+    before = window.desk.build.stages[0].module
+    enter(field, "1/32 in", qtbot)
+    assert window.desk.build.stages[0].module == pytest.approx(0.00079375)
+    assert window.desk.book.build(window.desk.build_id).stages[0].module == pytest.approx(0.00079375)
+    window.desk.undo.undo()
+    assert window.desk.build.stages[0].module == pytest.approx(before)
+    assert "0.8 mm" in field.text()
+    window.desk.undo.redo()
+    assert window.desk.build.stages[0].module == pytest.approx(0.00079375)
+
+
+def test_a_wrong_unit_is_refused_in_place_and_nothing_is_lost(window, qtbot):
+    window.go("Build")
+    field = window.build_page.motor_form.fields["motor", "no_load_speed"]
+    before = window.desk.build
+    enter(field, "4450 V", qtbot)
+    assert field.text() == "4450 V"
+    assert field.property("bad")
+    assert "unit of voltage" in field._note.text()
+    assert window.desk.build == before
+    press(field, Qt.Key.Key_Escape, qtbot)
+    assert "rpm" in field.text()
+
+
+def test_a_build_that_does_not_hold_together_is_refused_with_the_reason(window, qtbot):
+    window.go("Build")
+    field = window.build_page.motor_form.fields["motor", "stall_current"]
+    enter(field, "0.05 A", qtbot)
+    assert "exchanged" in field._note.text()
+    assert window.desk.build.motor.stall_current.value > 1
+
+
+def test_stages_are_added_taken_out_and_picked_by_key(window, qtbot):
+    choose(window, "Dunnock r2")
+    page = window.build_page
+    page._add()
+    assert len(window.desk.build.stages) == 3
+    assert page.table.rowCount() == 4
+    page.gears.setFocus()
+    page.gears.pick(0, 0)
+    press(page.gears, Qt.Key.Key_Right, qtbot)
+    assert page.gears.chosen == (0, 1)
+    page._remove()
+    assert len(window.desk.build.stages) == 2
+    press(page.gears, Qt.Key.Key_Space, qtbot)
+    assert page.gears.turning
+    page.turn.setChecked(False)
+    page.gears.turn(False)
+
+
+def test_the_slider_sweeps_the_prediction(window):
+    page = window.build_page
+    page.slider.setValue(20)
+    light = page.table.item(0, 1).text()
+    page.slider.setValue(180)
+    assert page.table.item(0, 1).text() != light
+    page.slider.setValue(200)
+    assert page.load > 0
+
+
+def test_rig_dimensions_are_edited_on_the_drawing(window, qtbot):
+    choose(window, "Dunnock r3")
+    window.go("Rig")
+    enter(window.rig_page.picture.fields["drum_radius"][1], "25.0 ± 0.1 mm", qtbot)
+    assert window.desk.rig.method.drum_radius.value == pytest.approx(0.025)
+    until(lambda: window.desk.result is not None and "drum-radius-vs-diameter" not in {f.id for f in window.desk.findings})
+    enter(window.rig_page.picture.fields["drum_radius"][1], "", qtbot)
+    assert window.desk.rig.method.drum_radius is None
+    enter(window.rig_page.loads.line, "0.5; 2*310 g; 1 lb", qtbot)
+    assert [m.value for m in window.desk.plan.loads] == pytest.approx([0.45359237, 0.5, 0.62])
+
+
+def test_results_open_the_recording_of_a_clicked_point(window):
+    choose(window, "Dunnock r2")
+    window.go("Results")
+    page = window.results_page
+    step = window.desk.result.lifted[1]
+    page._clicked(page.efficiency, nominal(step.torque), 100 * nominal(step.gearbox))
+    idle()
+    assert page.tabs.currentIndex() == 1
+    assert window.desk.step == step.index
+    assert "window" in page.about.text()
+    assert page._window_items
+    assert window.driveline.source == "measured"
+    assert "kg" in page.table.item(1, 0).text()
+    assert page.budget.rows
+
+
+def test_a_lift_left_out_changes_the_result_and_can_be_taken_back(window):
+    choose(window, "Dunnock r1")
+    window.go("Results")
+    window.desk.select(1, 2)
+    window.results_page._strike()
+    until(lambda: len(window.desk.result.steps[1].points) == 4)
+    window._take_back()
+    until(lambda: len(window.desk.result.steps[1].points) == 5)
+
+
+def test_a_finding_opens_and_leads_to_its_evidence(window, qtbot):
+    choose(window, "Dunnock r3")
+    cards = window.findings.cards()
+    card = next(c for c in cards if c.finding.id == "drum-radius-vs-diameter")
+    card.setFocus()
+    press(card, Qt.Key.Key_Return, qtbot)
+    assert card.is_open
+    assert window.work.current == "Rig"
+    other = next(c for c in window.findings.cards() if c.finding.id == "voltage-sag")
+    other.opened.emit(other)
+    assert window.work.current == "Results"
+
+
+def test_units_change_everywhere_at_once(window):
+    choose(window, "Dunnock r2")
+    window.go("Results")
+    window.desk.set_unit("torque", "oz·in")
+    assert "oz·in" in window.results_page.table.horizontalHeaderItem(2).text()
+    assert "oz·in" in window.title_block.cells["units"].value
+    window.desk.set_unit("torque", "N·m")
+
+
+def test_dark_theme_repaints_everything(window):
+    window.set_dark(True)
+    assert theme.colour("sheet").lightness() < 80
+    image = window.grab().toImage()
+    assert image.pixelColor(5, 60).lightness() < 80
+    window.set_dark(False)
+
+
+def test_the_logbook_is_searched_by_word_and_condition(window):
+    shown = []
+    for text in ("brass", "efficiency > 50 %", "mass < 270 g", "stall > 90 N·m", "mass < 3 V"):
+        window.logbook.find.setText(text)
+        top = [window.logbook.tree.topLevelItem(i) for i in range(window.logbook.tree.topLevelItemCount())]
+        shown.append([family.child(i).text(0)[:2] for family in top for i in range(family.childCount())])
+    assert shown[0] == ["r3"]
+    assert shown[1] == ["r1", "r2", "r3"]
+    assert shown[2] == ["r1"]
+    assert shown[3] == []
+    assert "unit of voltage" in window.logbook.note.text()
+    window.logbook.find.clear()
+
+
+def test_conditions_know_units():
+    keep = matcher("dun mass < 11 oz")
+    assert keep("Dunnock", {"mass": 0.3, "ratio": 30, "efficiency": 0.8, "stall": None})
+    assert not keep("Wren", {"mass": 0.3, "ratio": 30, "efficiency": 0.8, "stall": None})
+
+
+def test_a_log_is_imported_through_the_dialog_and_its_mapping_remembered(window, tmp_path):
+    choose(window, "Dunnock r2")
+    book = window.desk.book
+    runs = book.runs(book.tests(window.desk.build_id)[-1].id)
+    recording = book.recording(runs[0].recording)
+    log = tmp_path / "bench.csv"
+    cells = np.column_stack(
+        [recording.t * 1e3, recording.channels["speed"] * 60 / 2 / np.pi, recording.channels["voltage"], recording.channels["current"]]
+    )
+    log.write_text("clock,foo,bar (V),I (A)\n" + "\n".join(",".join(f"{v:.4f}" for v in row) for row in cells) + "\n")
+    window.import_log(log)
+    dialog = window.dialog
+    assert not dialog.go.isEnabled()
+    assert "time" in dialog.said.text()
+    for i, (channel, unit) in enumerate([("t", "ms"), ("speed", "rpm"), ("voltage", "V"), ("current", "A")]):
+        what, units = dialog.choices[i]
+        what.setCurrentIndex(what.findData(channel))
+        units.setCurrentText(unit)
+    assert dialog.go.isEnabled()
+    before = len(book.tests())
+    dialog.accept()
+    until(lambda: len(book.tests()) == before + 1)
+    idle()
+    assert "1 lifts of 1 weights" in window.message.text()
+    window.import_log(log)
+    assert window.dialog.mapping() == {0: ("t", "ms"), 1: ("speed", "rpm"), 2: ("voltage", "V"), 3: ("current", "A")}
+    window.dialog.reject()
+    window.import_log(tmp_path / "none.csv")
+    assert "none.csv" in window.message.text()
+    assert log_files.look(log).columns[1].channel == ""
+
+
+def test_build_files_are_opened_saved_and_made_revisions(window, tmp_path):
+    choose(window, "Dunnock r1")
+    path = tmp_path / "build.json"
+    path.write_text(window.desk.build.to_json())
+    window.open_build(path)
+    assert window.desk.build.name == "Dunnock r4"
+    window.desk.new_revision()
+    assert window.desk.build.name == "Dunnock r5"
+    path.write_text('{"family": 3}')
+    window.open_build(path)
+    assert "family" in window.message.text()
+
+
+def test_a_live_lift_by_keyboard_is_recorded_reduced_and_kept(window, qtbot, folder):
+    """Space connects, tares, hangs and lifts; M marks; Esc stops with a dialog open; all of it is there after reopening."""
+    choose(window, "Dunnock r2")
+    window.desk.new_test()
+    window.go("Run")
+    s, page = window.session, window.run_page
+    simulate = s.simulate
+    s.simulate = lambda b, r: simulate(b, r, speed=6.0)
+    qtbot.keyClick(window, Qt.Key.Key_Space)
+    until(lambda: s.state == "ready" and s.obeys and s.ring is not None and s.ring.count > 100)
+    assert "Tare" in page.ladder.go.text()
+    qtbot.keyClick(window, Qt.Key.Key_Space)
+    until(lambda: s.tare is not None)
+    assert s.tare.value == pytest.approx(84_120, abs=60)
+    qtbot.keyClick(window, Qt.Key.Key_Space)
+    until(lambda: s.state == "lifting" and s.ring.values("speed")[-1] > 5)
+    s.mark("click heard")
+    assert float(page.figures["speed"].value) > 50
+    assert window.driveline.live
+    until(lambda: s.state == "ready" and len(window.desk.runs) == 1)
+    idle()
+    until(lambda: window.desk.result is not None)
+    assert window.desk.runs[0].run.ended == "top"
+    assert 0.6 < nominal(window.desk.result.steps[0].gearbox) < 1
+    assert "again" in page.ladder.go.text()
+    assert window.work.states["Run"] == "1/30"
+
+    qtbot.keyClick(window, Qt.Key.Key_Space)
+    until(lambda: s.state == "lifting" and s.ring.values("speed")[-1] > 5)
+    dialog = QDialog(window)
+    dialog.open()
+    QApplication.sendEvent(dialog, QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Escape, Qt.KeyboardModifier.NoModifier))
+    assert s.state == "ready"
+    assert dialog.isVisible()
+    dialog.close()
+    until(lambda: len(window.desk.runs) == 2)
+    assert window.desk.runs[1].run.ended == "stopped"
+    until(lambda: abs(s.ring.values("voltage")[-1]) < 0.5)
+    idle()
+    test = window.desk.test_id
+    window.close()
+    idle()
+    with Logbook(folder) as book:
+        assert [r.run.ended for r in book.runs(test)] == ["top", "stopped"]
+        assert book.recording(book.runs(test)[0].recording).marks[0][1] == "click heard"
+        assert book.test(test).headline["value"] > 0.6
+
+
+def test_pulling_the_bench_away_is_told_and_the_lift_is_kept(window):
+    choose(window, "Dunnock r2")
+    window.desk.new_test()
+    window.go("Run")
+    s = window.session
+    s.simulate(window.desk.build, window.desk.rig, speed=4.0)
+    until(lambda: s.state == "ready" and s.obeys)
+    window.run_page.do_next()
+    until(lambda: s.tare is not None)
+    window.run_page.do_next()
+    until(lambda: s.state == "lifting" and s.ring.count > 150)
+    s._process.kill()
+    until(lambda: s.state == "lost")
+    assert "Plug it in again" in window.message.text()
+    s.disconnect_bench()
+    until(lambda: len(window.desk.runs) == 1)
+    assert window.desk.runs[0].run.ended == "interrupted"
+
+
+def test_a_bench_that_only_prints_numbers_is_recorded_by_hand(window, tmp_path):
+    """A home-made board: plain numbers on a pseudo-terminal, columns told by a mapping, no commands."""
+    import os
+    import threading
+    import time
+    import tty
+
+    from sparring.bench.lines import Mapping
+
+    master, slave = os.openpty()
+    tty.setraw(slave)
+    going = True
+
+    def board():
+        for n in range(4000):
+            if not going:
+                return
+            on = n > 120
+            os.write(master, f"{n * 10} {84000 + (12000 if on else 0)} {120 if on else 0} {12 if on else 0} {0.5 if on else 0}\n".encode())
+            time.sleep(0.002)
+
+    thread = threading.Thread(target=board, daemon=True)
+    choose(window, "Dunnock r2")
+    window.desk.new_test()
+    window.go("Run")
+    s = window.session
+    s.connect_port(os.ttyname(slave), mapping=Mapping.from_header("t/ms, cell/counts, speed/rpm, voltage/V, current/A"))
+    thread.start()
+    until(lambda: s.state == "ready")
+    assert "Record a lift" in window.run_page.ladder.go.text()
+    window.run_page.do_next()
+    assert "End this lift" in window.run_page.ladder.go.text()
+    n = s.ring.count
+    until(lambda: s.ring.count > n + 300)
+    window.run_page.do_next()
+    until(lambda: len(window.desk.runs) == 1)
+    going = False
+    thread.join()
+    assert window.desk.runs[0].run.source == "bench"
+    s.disconnect_bench()
+
+
+def test_no_logbook_is_said_and_the_window_lives(qapp, tmp_path):
+    (tmp_path / "x").mkdir()
+    (tmp_path / "x" / "notes.txt").write_text("mine")
+    w = MainWindow()
+    w.show()
+    w.desk.open(tmp_path / "x")
+    until(lambda: "other files" in w.message.text())
+    w.run_page.do_next()
+    assert "opening" in w.message.text()
+    w.close()
+
+
+def test_every_control_has_a_name_and_can_be_reached(window):
+    for page in PAGES:
+        window.go(page)
+        for child in window.findChildren(QWidget):
+            if child.isVisible() and child.focusPolicy() & Qt.FocusPolicy.TabFocus and type(child).__module__.startswith("sparring"):
+                assert child.accessibleName() or getattr(child, "text", lambda: "")(), type(child)
+
+
+def test_the_ring_keeps_the_newest_in_order():
+    ring = Ring(("speed",), size=100)
+    for n in range(57):
+        ring.add([(n * 7.0 + k, float(n)) for k in range(7)])
+    assert ring.count == 100
+    assert (np.diff(ring.t) == 1).all()
+    assert ring.t[-1] == 56 * 7 + 6
+    assert ring.t[ring.since(390.0)][0] == 390
+
+
+def test_thinning_keeps_every_peak():
+    y = np.zeros(100_000)
+    y[54_321] = 9.0
+    t, thin = thinned(np.arange(100_000.0), y, 500)
+    assert thin.max() == 9.0
+    assert len(t) == len(thin) <= 1002
+
+
+def test_a_new_logbook_starts_with_one_build(qapp, tmp_path):
+    w = MainWindow()
+    w.desk.open(tmp_path / "new")
+    until(lambda: w.desk.book is not None)
+    assert w.desk.build.family == "First drive"
+    assert w.results_page.stack.currentIndex() == 1
+    w.desk.edit("build", ("mass",), Measured(0.3))
+    assert json.loads(w.desk.build.to_json())["mass"] == "300 g"
+    w.close()
