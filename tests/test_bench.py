@@ -262,7 +262,7 @@ def test_everything_is_there_after_closing(tmp_path, build, rig, plan, lifted):
         book.save_headline(test, {"value": 0.8})
         book.set_setting("import x", [["t", "s"]])
     with Logbook(tmp_path / "b") as book:
-        assert [b for _, b in book.builds()][0].to_json() == build.to_json()
+        assert next(b for _, b in book.builds()).to_json() == build.to_json()
         assert book.rig(1).to_json() == rig.to_json()
         stored = book.test(test)
         assert (stored.title, stored.runs, stored.headline, stored.plan.repeats) == ("first", 1, {"value": 0.8}, plan.repeats)

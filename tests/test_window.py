@@ -231,7 +231,7 @@ def test_dark_theme_repaints_everything(window):
 def test_the_logbook_is_searched_by_word_and_condition(window):
     shown = []
     for text in ("brass", "efficiency > 50 %", "mass < 270 g", "stall > 90 N·m", "mass < 3 V"):
-        window.logbook.find.setText(text)
+        window.logbook.search.setText(text)
         top = [window.logbook.tree.topLevelItem(i) for i in range(window.logbook.tree.topLevelItemCount())]
         shown.append([family.child(i).text(0)[:2] for family in top for i in range(family.childCount())])
     assert shown[0] == ["r3"]
@@ -239,7 +239,7 @@ def test_the_logbook_is_searched_by_word_and_condition(window):
     assert shown[2] == ["r1"]
     assert shown[3] == []
     assert "unit of voltage" in window.logbook.note.text()
-    window.logbook.find.clear()
+    window.logbook.search.clear()
 
 
 def test_conditions_know_units():
@@ -445,7 +445,7 @@ def test_a_new_logbook_starts_with_one_build(qapp, tmp_path):
     w.desk.open(tmp_path / "new")
     until(lambda: w.desk.book is not None)
     assert w.desk.build.family == "First drive"
-    assert w.results_page.stack.currentIndex() == 1
+    assert w.results_page.either.currentIndex() == 1
     w.desk.edit("build", ("mass",), Measured(0.3))
     assert json.loads(w.desk.build.to_json())["mass"] == "300 g"
     w.close()

@@ -104,7 +104,7 @@ class Recorder:
             notes, self._notes = self._notes, []
         if not rows and not notes:
             return
-        columns = list(zip(*rows, strict=True)) if rows else [[] for _ in self._schema]
+        columns: list[Any] = list(zip(*rows, strict=True)) if rows else [[] for _ in self._schema]
         batch = pa.record_batch([pa.array(c, pa.float64()) for c in columns], schema=self._schema)
         self._writer.write_batch(batch, custom_metadata={"notes": json.dumps(notes)} if notes else None)
         self.samples += len(rows)

@@ -162,7 +162,7 @@ def train(
         flow = predict.power_flow(b, torque, volts)
         speeds = b.flow(torque, flow.stations[1].speed or 0.0)
         back = back_drive_efficiency(b.elements(), MOTOR, OUTPUT)
-        document = {
+        document: dict[str, Any] = {
             "format": "sparring.train/1",
             "build": b.name,
             "ratio": b.ratio(),

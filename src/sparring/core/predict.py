@@ -70,7 +70,7 @@ class Curve:
 def stall_torque(build: Build, voltage: float, friction: list[float] | None = None) -> float:
     """Output torque at which the drive stalls at a terminal voltage [N·m]; 0 when it cannot move itself."""
     a, b = build.torque_line(friction)
-    return max(0.0, (motors.from_readings(build.motor).stall_torque(voltage) - b) / a)
+    return max(0.0, float((motors.from_readings(build.motor).stall_torque(voltage) - b) / a))
 
 
 def curve(build: Build, voltage: float, points: int = 120, friction: list[float] | None = None) -> Curve:

@@ -24,7 +24,7 @@ def render(result: TestResult) -> str:
     template = Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True).from_string(source)
     rows = []
     for step in result.steps:
-        row = {"lifted": len(step.points), "stalled": len(step.stalls)}
+        row: dict[str, Any] = {"lifted": len(step.points), "stalled": len(step.stalls)}
         for name, unit in _UNITS.items():
             x = getattr(step, name)
             row[name] = "–" if x is None else quantity.show(nominal(x), _KINDS[name], unit, u=std(x), with_unit=False)

@@ -35,8 +35,16 @@ def run(work: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[
     task = _Task(work)
     task.setAutoDelete(False)
     _pending.add(task)
-    task.signals.done.connect(lambda result: (_pending.discard(task), done(result)))
-    task.signals.failed.connect(lambda err: (_pending.discard(task), failed(err)))
+
+    def finish(tell: Callable[[Any], None]) -> Callable[[Any], None]:
+        def finished(outcome: Any) -> None:
+            _pending.discard(task)
+            tell(outcome)
+
+        return finished
+
+    task.signals.done.connect(finish(done))
+    task.signals.failed.connect(finish(failed))
     pool = QThreadPool.globalInstance()
     assert pool is not None
     pool.start(task)

@@ -44,14 +44,14 @@ class LogbookPanel(QFrame):
         title = QLabel("Logbook")
         title.setObjectName("title")
         layout.addWidget(title)
-        self.find = QLineEdit()
-        self.find.setPlaceholderText("word, or efficiency > 80 %")
-        self.find.setAccessibleName("Find in the logbook")
-        self.find.setToolTip(
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("word, or efficiency > 80 %")
+        self.search.setAccessibleName("Find in the logbook")
+        self.search.setToolTip(
             "Any words: family, title, material, date. Or a condition: efficiency > 80 %, mass < 300 g, ratio = 30, stall > 1 N·m"
         )
-        self.find.textChanged.connect(self.refresh)
-        layout.addWidget(self.find)
+        self.search.textChanged.connect(self.refresh)
+        layout.addWidget(self.search)
         self.tree = QTreeWidget()
         self.tree.setAccessibleName("Builds and tests")
         self.tree.setHeaderHidden(True)
@@ -79,7 +79,7 @@ class LogbookPanel(QFrame):
         book = self.desk.book
         if book is None:
             return
-        wanted = self.find.text().strip()
+        wanted = self.search.text().strip()
         try:
             keep = matcher(wanted)
             self.note.setText("")

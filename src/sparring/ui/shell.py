@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -106,12 +107,15 @@ class MainWindow(QMainWindow):
         column.addWidget(self.title_block)
         self.setCentralWidget(centre)
 
+        self.dialog: Any = None  # the one that is open, kept from being collected
         self.message = QLabel(centre)
         self.message.setObjectName("sheet")
         self.message.setWordWrap(True)
         self.message.setMargin(10)
         self.message.hide()
-        self._message_timer = QTimer(self, singleShot=True, interval=9000)
+        self._message_timer = QTimer(self)
+        self._message_timer.setSingleShot(True)
+        self._message_timer.setInterval(9000)
         self._message_timer.timeout.connect(self.message.hide)
         self.connection = QLabel()
         self.connection.setMargin(6)
@@ -148,10 +152,12 @@ class MainWindow(QMainWindow):
         app = QApplication.instance()
         if app:
             app.installEventFilter(self)
-        for i, page in enumerate(PAGES, start=1):
-            QShortcut(QKeySequence(f"Alt+{i}"), self, activated=lambda p=page: self.go(p))
-        self.space = QShortcut(QKeySequence(Qt.Key.Key_Space), self, activated=self.run_page.do_next)
-        self.mark_key = QShortcut(QKeySequence(Qt.Key.Key_M), self, activated=self.run_page.mark)
+        for i, name in enumerate(PAGES, start=1):
+            QShortcut(QKeySequence(f"Alt+{i}"), self).activated.connect(partial(self.go, name))
+        self.space = QShortcut(QKeySequence(Qt.Key.Key_Space), self)
+        self.space.activated.connect(self.run_page.do_next)
+        self.mark_key = QShortcut(QKeySequence(Qt.Key.Key_M), self)
+        self.mark_key.activated.connect(self.run_page.mark)
         self.go("Build")
         self._bench_state()
         self.title_block.refresh()
@@ -188,7 +194,7 @@ class MainWindow(QMainWindow):
             ("Export this test …", "Ctrl+E", self.export_test),
             ("Take back left-out lifts", "", self._take_back),
             None,
-            ("Find …", "Ctrl+F", lambda: self._fold(self.logbook, True) or self.logbook.find.setFocus()),
+            ("Find …", "Ctrl+F", self._find),
             ("Quit", "Ctrl+Q", self.close),
         )
         edit = menu("&Edit")
@@ -223,11 +229,17 @@ class MainWindow(QMainWindow):
             ("Fold the findings", "Ctrl+2", lambda: self._fold(self.findings, not self.findings.isVisible())),
             ("Units …", "Ctrl+U", self._units),
         )
-        dark = QAction("Dark, for the night bench", self, checkable=True, checked=theme.dark)
+        dark = QAction("Dark, for the night bench", self)
+        dark.setCheckable(True)
+        dark.setChecked(theme.dark)
         dark.setShortcut(QKeySequence("Ctrl+D"))
         dark.toggled.connect(self.set_dark)
         view.addAction(dark)
         menu("&Help", ("Keys", "F1", self._keys), ("About Sparring", "", self._about))
+
+    def _find(self) -> None:
+        self._fold(self.logbook, True)
+        self.logbook.search.setFocus()
 
     def set_dark(self, on: bool) -> None:
         self.desk.settings.setValue("dark", on)

@@ -308,7 +308,7 @@ class Plant:
         available = b.k * current - b.friction - b.up[1]
         low = np.maximum(available / b.up[0], 0.0)
         if np.all(np.isinf(b.bind_from)):
-            return low
+            return np.asarray(low)
         c = np.asarray(b.bind)
         start = np.minimum(b.bind_from, 1e9)
         rest = available - b.up[0] * start

@@ -22,7 +22,7 @@ from sparring.core.reduce.windows import (
 )
 from sparring.core.rig import Rig, calibration, hoist
 from sparring.core.run import Run
-from sparring.core.uncertainty import UFloat, from_measured, nominal, std, ufloat
+from sparring.core.uncertainty import LineFit, UFloat, from_measured, nominal, std, ufloat
 
 _STALLED_PART = 0.03  # of the no-load speed: below it the output counts as at rest
 _CASE_TO_WINDING = 5.0  # [K], half-width k = 1 of the winding's temperature when the case is measured (from memory)
@@ -46,7 +46,7 @@ class Inputs:
     gain_speed: Any
     motor: motors.Motor
     warming: Any  # R rises by this factor - 1 per kelvin; carries the winding's doubt
-    cell: calibration.LineFit | None
+    cell: LineFit | None
     heat_capacity: float  # of the winding [J/K]
     heating: Any  # 1, doubtful by a quarter: how well that capacity tells the warming within a lift
     masses: dict[float, Any] = field(default_factory=dict)

@@ -199,7 +199,8 @@ def split_runs(recording: Recording, plan: Plan, tolerance: float = 0.06) -> lis
         if before is not None and levels[now] - levels[before] > tolerance * size:
             step += 1
         step_of[int(now)] = step
-    runs, count = [], {}
+    runs: list[Run] = []
+    count: dict[int, int] = {}
     pause = 0.3
     for n, (start, stop) in enumerate(spans):
         s = step_of[n]

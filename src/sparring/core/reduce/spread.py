@@ -12,5 +12,5 @@ REPEATS = "spread of repeats"
 
 def random_part(x: Any) -> float:
     """Standard uncertainty from scatter within and between runs alone, shared inputs left out."""
-    parts = getattr(x, "error_components", dict)()
+    parts: dict[Any, float] = getattr(x, "error_components", dict)()
     return math.sqrt(sum(u**2 for v, u in parts.items() if (v.tag or "").endswith(SCATTER) or v.tag == REPEATS))

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QSlider, QVBoxLayout, QWidget
 
 from sparring.core import predict
-from sparring.core.build import MOTOR, OUTPUT
+from sparring.core.build import MOTOR, OUTPUT, Stage
 from sparring.core.train import teeth
 from sparring.core.train.torque import back_drive_efficiency
 from sparring.ui.desk import Desk
@@ -240,5 +240,5 @@ class BuildPage(QWidget):
         n = min((self.gears.chosen or (len(stages) - 1, 0))[0], len(stages) - 1)
         self._edit_stages(stages[:n] + stages[n + 1 :], f"stage {n + 1} removed")
 
-    def _edit_stages(self, stages: tuple, text: str) -> None:
+    def _edit_stages(self, stages: tuple[Stage, ...], text: str) -> None:
         self.desk.edit("build", ("stages",), stages, text)

@@ -81,8 +81,8 @@ class ResultsPage(QWidget):
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
         page.setSpacing(8)
-        self.stack = QStackedWidget()
-        page.addWidget(self.stack)
+        self.either = QStackedWidget()
+        page.addWidget(self.either)
         full = QWidget()
         column = QVBoxLayout(full)
         column.setContentsMargins(0, 0, 0, 0)
@@ -117,10 +117,10 @@ class ResultsPage(QWidget):
         self.strike.clicked.connect(self._strike)
         row.addWidget(self.strike)
         below.addLayout(row)
-        self.lower = QStackedWidget()
+        self.panes = QStackedWidget()
         self.table = Table(["weight", "lifts", "torque", "speed", "power in", "power out", "wire to shaft", "gearbox"], "Points", 4)
         self.table.itemSelectionChanged.connect(self._row_chosen)
-        self.lower.addWidget(self.table)
+        self.panes.addWidget(self.table)
         record = QWidget()
         inner = QVBoxLayout(record)
         inner.setContentsMargins(0, 0, 0, 0)
@@ -129,16 +129,16 @@ class ResultsPage(QWidget):
         inner.addWidget(self.about)
         self.recording = Chart("s", "of largest, %", name="Recording of the chosen lift")
         inner.addWidget(self.recording, 1)
-        self.lower.addWidget(record)
+        self.panes.addWidget(record)
         self.budget = BudgetView()
-        self.lower.addWidget(self.budget)
-        self.tabs.currentChanged.connect(self.lower.setCurrentIndex)
-        below.addWidget(self.lower, 1)
+        self.panes.addWidget(self.budget)
+        self.tabs.currentChanged.connect(self.panes.setCurrentIndex)
+        below.addWidget(self.panes, 1)
         self.summary = note("")
         below.addWidget(self.summary)
         frame.setFixedHeight(228)
         column.addWidget(frame)
-        self.stack.addWidget(full)
+        self.either.addWidget(full)
 
         nothing, column = sheet("No results yet", margins=24)
         column.addWidget(
@@ -157,7 +157,7 @@ class ResultsPage(QWidget):
         row.addStretch(1)
         column.addLayout(row)
         column.addStretch(1)
-        self.stack.addWidget(nothing)
+        self.either.addWidget(nothing)
         self._items: list[tuple[Chart, Any]] = []
         self._window_items: list[Any] = []
         for signal in (desk.result_changed, desk.units_changed, theme.changed):
@@ -178,7 +178,7 @@ class ResultsPage(QWidget):
             chart.removeItem(item)
         self._items.clear()
         d, result = self.desk, self.desk.result
-        self.stack.setCurrentIndex(0 if result is not None and result.steps else 1)
+        self.either.setCurrentIndex(0 if result is not None and result.steps else 1)
         if result is None or not result.steps:
             return
         torque_unit, speed_unit = d.units["torque"], d.units["speed"]
@@ -366,7 +366,7 @@ class ResultsPage(QWidget):
         return self.desk.show(point.run.load.value, "mass", decimals=2) if point.run.load else "–"
 
     def _row_chosen(self) -> None:
-        rows = self.table.selectionModel().selectedRows() if self.table.selectionModel() else []
+        rows = self.table.selectedItems()
         if rows:
             self.desk.select(rows[0].row(), None)
 

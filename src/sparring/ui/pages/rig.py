@@ -19,7 +19,7 @@ from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
 from sparring.ui.theme import font, theme
 from sparring.ui.widgets.chart import Chart, pen
-from sparring.ui.widgets.form import Form, annotation
+from sparring.ui.widgets.form import Form, Path, annotation
 from sparring.ui.widgets.parts import care, heading, note, sheet
 from sparring.ui.widgets.quantity_field import QuantityField
 
@@ -199,7 +199,7 @@ class RigPage(QWidget):
         upper.addWidget(right, 10)
         self._fresh: list[calibration.CalibrationPoint] = []
 
-        for title, what, rows in (
+        groups: list[tuple[str, str, list[tuple[str, Path]]]] = [
             (
                 "Rig",
                 "rig",
@@ -228,7 +228,8 @@ class RigPage(QWidget):
                     ("Order", ("order",)),
                 ],
             ),
-        ):
+        ]
+        for title, what, rows in groups:
             frame, column = sheet(title, margins=10)
             column.addWidget(Form(desk, what, rows, units={("limits", "speed"): "rpm"}))
             if title == "Plan":

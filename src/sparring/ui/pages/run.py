@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -192,7 +193,7 @@ class RunPage(QWidget):
                 chart.setXLink(first)
             curve = pg.PlotDataItem()
             chart.addItem(curve)
-            chart.styled(lambda c=curve, k=key: c.setPen(pen(CHANNEL_COLOURS[k], 1.5)))
+            chart.styled(partial(self._ink, curve, key))
             bottom = chart.getPlotItem().getAxis("bottom")
             bottom.setHeight(8 if key != "current" else 34)
             bottom.setStyle(showValues=key == "current")
@@ -217,6 +218,10 @@ class RunPage(QWidget):
         self._fit_cell()
         self._relabel()
         self.refresh()
+
+    @staticmethod
+    def _ink(curve: Any, key: str) -> None:
+        curve.setPen(pen(CHANNEL_COLOURS[key], 1.5))
 
     # --- what to do next --------------------------------------------------------------------------------------
 

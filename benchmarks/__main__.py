@@ -1,0 +1,217 @@
+"""Measurements, each as a ratio to a plain yardstick taken in the same run: the machine's own speed drops out.
+
+Run all with `make bench`, or some by name: `python -m benchmarks startup reduce live csv paint`.
+"""
+
+from __future__ import annotations
+
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+
+BARE = """
+import time; start = time.perf_counter()
+from PyQt6.QtWidgets import QApplication, QMainWindow
+import pyqtgraph as pg
+app = QApplication([]); w = QMainWindow(); w.setCentralWidget(pg.PlotWidget()); w.resize(1280, 800); w.show()
+app.processEvents(); print(time.perf_counter() - start)
+"""
+OURS = """
+import time; start = time.perf_counter()
+from sparring.ui.application import application
+from sparring.ui.shell import MainWindow
+app = application(); w = MainWindow(); w.show(); app.processEvents(); print(time.perf_counter() - start)
+"""
+
+
+def best(work: Callable[[], object], times: int = 5) -> float:
+    """Least wall time of several runs [s]."""
+    found = []
+    for _ in range(times):
+        start = time.perf_counter()
+        work()
+        found.append(time.perf_counter() - start)
+    return min(found)
+
+
+def say(what: str, ratio: float, goal: float, detail: str = "") -> None:
+    print(f"{what:<58} {ratio:6.2f}   (goal {goal:g}) {detail}", flush=True)
+
+
+def startup() -> None:
+    """Time to a first interactive window, over a bare PyQt6 + pyqtgraph window; processes in turn."""
+
+    def once(code: str) -> float:
+        return float(subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout)
+
+    once(BARE), once(OURS)
+    pairs = [(once(OURS), once(BARE)) for _ in range(7)]
+    ratio = statistics.median(a / b for a, b in pairs)
+    say("start: first window over a bare one", ratio, 1.5, f"{min(a for a, _ in pairs):.2f} s against {min(b for _, b in pairs):.2f} s")
+
+
+def ten_million() -> tuple[np.ndarray, dict[str, np.ndarray]]:
+    n = 10_000_000
+    rng = np.random.default_rng(0)
+    t = np.arange(n) / 1000.0
+    noise = rng.standard_normal(n)
+    levels = {"cell": 114_000.0, "speed": 11.0, "motor_speed": 330.0, "voltage": 12.0, "current": 0.8, "temperature": 300.0}
+    return t, {k: v * (1 + 0.003 * noise) for k, v in levels.items()}
+
+
+def reduce() -> None:
+    """Reduction of 10 million samples × 6 channels, over one NumPy mean of the same arrays."""
+    from sparring.core.quantity import Measured
+    from sparring.core.recording import Recording
+    from sparring.core.reduce.points import inputs_of, reduce_run
+    from sparring.core.run import Run
+    from sparring.demo import hollin_yard
+
+    t, channels = ten_million()
+    recording = Recording(t, channels)
+    build, rig = hollin_yard.dunnock(2), hollin_yard.rig()
+    inputs, run = inputs_of(build, rig), Run(load=Measured(1.5))
+    ours = best(lambda: reduce_run(inputs, rig, run, recording, settle=0.5, measure=1.0, orders=(1.0, 6.0, 30.0)), 3)
+    bare = best(lambda: [v.mean() for v in channels.values()], 3)
+    say("reduce: 10 M samples × 6 channels over a NumPy mean", ours / bare, 25, f"{ours:.2f} s against {bare:.3f} s")
+
+
+def csv() -> None:
+    """CSV import of 400 000 lines × 6 columns, over PyArrow's bare read of the same file."""
+    import pyarrow.csv as pcsv
+
+    from sparring.files import log_files
+
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "log.csv"
+        rng = np.random.default_rng(0)
+        n = 400_000
+        cells = np.column_stack([np.arange(n) / 1000, *(v + 0.01 * rng.standard_normal(n) for v in (11.0, 330.0, 12.0, 0.8, 14.0))])
+        head = "time [s],speed [rad/s],motor_speed [rad/s],voltage [V],current [A],force [N]"
+        np.savetxt(path, cells, fmt="%.4f", delimiter=",", header=head, comments="")
+        ours = best(lambda: log_files.read(log_files.look(path)))
+        bare = best(lambda: pcsv.read_csv(path))
+    say("csv: import over PyArrow's bare read", ours / bare, 1.5, f"{ours:.2f} s against {bare:.2f} s")
+
+
+def paint() -> None:
+    """A 10-million-sample recording opened and painted, over reading its Parquet file."""
+    import pyarrow.parquet as pq
+
+    from sparring.core.recording import Recording
+    from sparring.logbook import recordings
+    from sparring.ui.application import application
+    from sparring.ui.widgets.chart import Chart, pen, thinned
+
+    app = application()
+    t, channels = ten_million()
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "r.parquet"
+        recordings.write(path, Recording(t, {k: channels[k] for k in ("speed", "current")}))
+        chart = Chart("s", "speed")
+        chart.resize(900, 300)
+        chart.show()
+        curve = chart.plot([0], [0])
+
+        def open_and_paint() -> None:
+            recording = recordings.read(path)
+            x, y = thinned(recording.t, recording.channels["speed"], 1200)
+            curve.setData(x, y, pen=pen("speed"))
+            chart.getPlotItem().getViewBox().autoRange()
+            chart.grab()
+            app.processEvents()
+
+        ours = best(open_and_paint)
+        bare = best(lambda: pq.read_table(path))
+    say("paint: 10 M samples opened and painted over reading", ours / bare, 2, f"{ours:.2f} s against {bare:.2f} s")
+
+
+def live(seconds: float = 60.0) -> None:
+    """Live: 8 channels × 1 kHz over a pseudo-terminal into the Run page."""
+    import os
+    import resource
+    import tty
+
+    from PyQt6.QtCore import QEvent, QObject, QTimer
+
+    from sparring.bench.lines import Mapping
+    from sparring.ui.application import application
+    from sparring.ui.shell import MainWindow
+
+    app = application()
+    window = MainWindow()
+    window.show()
+    window.go("Run")
+    master, slave = os.openpty()
+    tty.setraw(slave)
+    names = "seq, t/ms, cell/counts, force/N, speed/rpm, motor_speed/rpm, voltage/V, current/A, temperature/°C, mass/kg"
+    sender = subprocess.Popen([sys.executable, "-c", SENDER, str(seconds)], pass_fds=[master], env={**os.environ, "PTY": str(master)})
+    frames: list[float] = []
+
+    class Painted(QObject):
+        def eventFilter(self, _watched: QObject | None, event: QEvent | None) -> bool:
+            if event is not None and event.type() == QEvent.Type.Paint:
+                frames.append(time.perf_counter())
+            return False
+
+    watcher = Painted()
+    window.run_page.charts["speed"].viewport().installEventFilter(watcher)
+    beats: list[float] = []
+    beat = QTimer()
+    beat.setInterval(1)
+    beat.timeout.connect(lambda: beats.append(time.perf_counter()))
+    window.session.connect_port(os.ttyname(slave), mapping=Mapping.from_header(names))
+    start = time.perf_counter()
+    memory = None
+    beat.start()
+    while time.perf_counter() - start < seconds + 2:
+        app.processEvents()
+        time.sleep(0.0005)
+        if memory is None and time.perf_counter() - start > seconds / 3:
+            memory = resident()
+    grown = resident() - (memory or 0)
+    tally = window.session.tally
+    sender.wait()
+    assert tally is not None
+    busy = [b for b in beats if b < start + seconds]
+    stall = max(np.diff(busy)) if len(busy) > 1 else 0.0
+    drawn = [f for f in frames if start + 2 < f < start + seconds]
+    lost = int(seconds * 1000) - tally.samples
+    say("live: samples lost of 60 000 × 8" if seconds == 60 else "live: samples lost", lost, 0, f"{tally.samples} read, {tally.garbled} garbled")
+    say("live: frames a second", len(drawn) / (seconds - 2), 30)
+    say("live: longest stall of the window, ms", 1e3 * stall, 100)
+    say("live: memory growth over the last two thirds, MB", grown / 1e6, 20, f"peak {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e3:.0f} MB")
+    window.close()
+
+
+SENDER = """
+import os, sys, time
+fd, seconds = int(os.environ["PTY"]), float(sys.argv[1])
+start, n, total = time.monotonic() + 1.0, 0, int(float(sys.argv[1]) * 1000)
+while n < total:
+    due = min(total, int((time.monotonic() - start) * 1000))
+    out = b"".join(b"%d,%d,%d,%.3f,%.2f,%.1f,%.3f,%.3f,35.1,1.5\\n" % (k, k, 98000 + k % 50, 14.0 + k % 7 * 0.01, 118 + k % 5 * 0.1, 3540 + k % 9, 12.0, 0.8 + k % 3 * 0.001)
+                   for k in range(n, due))
+    while out:
+        out = out[os.write(fd, out):]
+    n = max(n, due)
+    time.sleep(0.004)
+"""
+
+
+def resident() -> int:
+    """Resident memory [bytes]."""
+    return int(Path("/proc/self/statm").read_text().split()[1]) * 4096
+
+
+ALL = {"startup": startup, "reduce": reduce, "csv": csv, "paint": paint, "live": live}
+
+if __name__ == "__main__":
+    for name in sys.argv[1:] or ALL:
+        ALL[name]()
