@@ -93,7 +93,7 @@ def test_pages_are_reached_by_key(window, qtbot):
     for n, page in enumerate(PAGES, start=1):
         qtbot.keyClick(window, getattr(Qt.Key, f"Key_{n}"), Qt.KeyboardModifier.AltModifier)
         assert window.work.current == page
-        assert window.pages.currentIndex() == n - 1
+        assert window.pages.currentWidget() is window.made[page]
 
 
 def test_an_edit_is_kept_undone_and_shown_everywhere(window, qtbot):
@@ -194,7 +194,7 @@ def test_a_lift_left_out_changes_the_result_and_can_be_taken_back(window):
     window.desk.select(1, 2)
     window.results_page._strike()
     until(lambda: len(window.desk.result.steps[1].points) == 4)
-    window._take_back()
+    window.errands.take_back()
     until(lambda: len(window.desk.result.steps[1].points) == 5)
 
 
@@ -258,8 +258,8 @@ def test_a_log_is_imported_through_the_dialog_and_its_mapping_remembered(window,
         [recording.t * 1e3, recording.channels["speed"] * 60 / 2 / np.pi, recording.channels["voltage"], recording.channels["current"]]
     )
     log.write_text("clock,foo,bar (V),I (A)\n" + "\n".join(",".join(f"{v:.4f}" for v in row) for row in cells) + "\n")
-    window.import_log(log)
-    dialog = window.dialog
+    window.errands.import_log(log)
+    dialog = window.errands.dialog
     assert not dialog.go.isEnabled()
     assert "time" in dialog.said.text()
     for i, (channel, unit) in enumerate([("t", "ms"), ("speed", "rpm"), ("voltage", "V"), ("current", "A")]):
@@ -272,10 +272,10 @@ def test_a_log_is_imported_through_the_dialog_and_its_mapping_remembered(window,
     until(lambda: len(book.tests()) == before + 1)
     idle()
     assert "1 lifts of 1 weights" in window.message.text()
-    window.import_log(log)
-    assert window.dialog.mapping() == {0: ("t", "ms"), 1: ("speed", "rpm"), 2: ("voltage", "V"), 3: ("current", "A")}
-    window.dialog.reject()
-    window.import_log(tmp_path / "none.csv")
+    window.errands.import_log(log)
+    assert window.errands.dialog.mapping() == {0: ("t", "ms"), 1: ("speed", "rpm"), 2: ("voltage", "V"), 3: ("current", "A")}
+    window.errands.dialog.reject()
+    window.errands.import_log(tmp_path / "none.csv")
     assert "none.csv" in window.message.text()
     assert log_files.look(log).columns[1].channel == ""
 
@@ -284,12 +284,12 @@ def test_build_files_are_opened_saved_and_made_revisions(window, tmp_path):
     choose(window, "Dunnock r1")
     path = tmp_path / "build.json"
     path.write_text(window.desk.build.to_json())
-    window.open_build(path)
+    window.errands.open_build(path)
     assert window.desk.build.name == "Dunnock r4"
     window.desk.new_revision()
     assert window.desk.build.name == "Dunnock r5"
     path.write_text('{"family": 3}')
-    window.open_build(path)
+    window.errands.open_build(path)
     assert "family" in window.message.text()
 
 

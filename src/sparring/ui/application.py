@@ -33,6 +33,7 @@ def run(folder: Path) -> int:
     app = application()
     window = MainWindow()
     window.show()
+    QTimer.singleShot(0, window.make_pages)
     QTimer.singleShot(0, lambda: window.desk.open(folder))
     signal.signal(signal.SIGINT, lambda *_: window.close())
     wake = QTimer()  # lets the interpreter see the signal

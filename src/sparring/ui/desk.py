@@ -15,7 +15,7 @@ from PyQt6.QtGui import QUndoCommand, QUndoStack
 from sparring.core import quantity
 from sparring.core.build import Build
 from sparring.core.findings import Finding, Peer
-from sparring.core.plan import Plan
+from sparring.core.plan import Lift, Plan
 from sparring.core.quantity import Measured
 from sparring.core.records import Record, RecordError, changed
 from sparring.core.rig import Rig
@@ -239,6 +239,16 @@ class Desk(QObject):
         assert self.book is not None
         self.book.strike(run_id, struck)
         self.runs_changed()
+
+    def done_lifts(self) -> list[Lift]:
+        """Lifts of the test in hand that count, numbered per weight."""
+        counts: dict[int, int] = {}
+        done = []
+        for r in self.runs:
+            if not r.struck:
+                counts[r.run.step] = counts.get(r.run.step, 0) + 1
+                done.append(Lift(r.run.step, counts[r.run.step]))
+        return done
 
     # --- results --------------------------------------------------------------------------------------------
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
 from PyQt6.QtGui import (
@@ -21,32 +21,32 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QMainWindow,
     QMenu,
-    QMessageBox,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from sparring import __version__
 from sparring.core import predict
 from sparring.core.findings import Finding
 from sparring.core.uncertainty import nominal
 from sparring.ui import background
 from sparring.ui.desk import Desk
 from sparring.ui.driveline import Driveline
+from sparring.ui.errands import Errands
 from sparring.ui.live import BenchSession
 from sparring.ui.pages.build import BuildPage
-from sparring.ui.pages.results import ResultsPage
-from sparring.ui.pages.rig import RigPage
-from sparring.ui.pages.run import RunPage
 from sparring.ui.panels import FindingsPanel, LogbookPanel, TitleBlock
 from sparring.ui.theme import theme
 from sparring.ui.work_order import WorkOrder
+
+if TYPE_CHECKING:
+    from sparring.ui.pages.results import ResultsPage
+    from sparring.ui.pages.rig import RigPage
+    from sparring.ui.pages.run import RunPage
 
 PAGES = ["Build", "Rig", "Run", "Results"]
 _SIDE_LEFT, _SIDE_RIGHT = 214, 268
@@ -67,27 +67,24 @@ class MainWindow(QMainWindow):
         theme.dark = d.settings.value("dark", False, type=bool)
         theme.apply()
 
+        self.errands = Errands(self)
         self.driveline = Driveline(d)
         self.work = WorkOrder(PAGES)
         self.logbook = LogbookPanel(d)
         self.findings = FindingsPanel(d)
         self.title_block = TitleBlock(d)
         self.build_page = BuildPage(d)
-        self.rig_page = RigPage(d, self.session)
-        self.run_page = RunPage(d, self.session)
-        self.results_page = ResultsPage(d)
         self.pages = QStackedWidget()
-        for page in (self.build_page, self.rig_page, self.run_page, self.results_page):
-            self.pages.addWidget(page)
+        self.pages.addWidget(self.build_page)
+        self.made: dict[str, QWidget] = {"Build": self.build_page}
 
         self.logbook.setFixedWidth(_SIDE_LEFT)
         self.right = QWidget()
         self.right.setFixedWidth(_SIDE_RIGHT)
-        column = QVBoxLayout(self.right)
-        column.setContentsMargins(0, 10, 10, 10)
-        column.setSpacing(10)
-        column.addWidget(self.run_page.ladder)
-        column.addWidget(self.findings, 1)
+        self.right_column = QVBoxLayout(self.right)
+        self.right_column.setContentsMargins(0, 10, 10, 10)
+        self.right_column.setSpacing(10)
+        self.right_column.addWidget(self.findings, 1)
         middle = QHBoxLayout()
         middle.setContentsMargins(0, 0, 0, 0)
         middle.setSpacing(10)
@@ -107,7 +104,6 @@ class MainWindow(QMainWindow):
         column.addWidget(self.title_block)
         self.setCentralWidget(centre)
 
-        self.dialog: Any = None  # the one that is open, kept from being collected
         self.message = QLabel(centre)
         self.message.setObjectName("sheet")
         self.message.setWordWrap(True)
@@ -133,9 +129,6 @@ class MainWindow(QMainWindow):
         self.driveline.part_clicked.connect(self._part)
         self.title_block.wanted.connect(self._place)
         self.findings.shown.connect(self._show_finding)
-        self.run_page.finished.connect(lambda: self.go("Results"))
-        self.run_page.live_flow.connect(self._live_flow)
-        self.results_page.import_wanted.connect(self.import_log)
         self.session.state_changed.connect(self._bench_state)
         for signal in (
             d.build_changed,
@@ -155,14 +148,64 @@ class MainWindow(QMainWindow):
         for i, name in enumerate(PAGES, start=1):
             QShortcut(QKeySequence(f"Alt+{i}"), self).activated.connect(partial(self.go, name))
         self.space = QShortcut(QKeySequence(Qt.Key.Key_Space), self)
-        self.space.activated.connect(self.run_page.do_next)
+        self.space.activated.connect(lambda: self.run_page.do_next())
         self.mark_key = QShortcut(QKeySequence(Qt.Key.Key_M), self)
-        self.mark_key.activated.connect(self.run_page.mark)
+        self.mark_key.activated.connect(lambda: self.run_page.mark())
         self.go("Build")
         self._bench_state()
         self.title_block.refresh()
         self.findings.refresh()
         self._driveline()
+
+    # --- pages, made when first wanted, or in idle moments after the window is up ----------------------------------------
+
+    @property
+    def rig_page(self) -> RigPage:
+        return self._page("Rig")
+
+    @property
+    def run_page(self) -> RunPage:
+        return self._page("Run")
+
+    @property
+    def results_page(self) -> ResultsPage:
+        return self._page("Results")
+
+    def _page(self, name: str) -> Any:
+        if name in self.made:
+            return self.made[name]
+        # the chart library is only needed from here on: the first window does not wait for it
+        if name == "Rig":
+            from sparring.ui.pages.rig import RigPage
+
+            page: QWidget = RigPage(self.desk, self.session)
+        elif name == "Run":
+            from sparring.ui.pages.run import RunPage
+
+            page = run = RunPage(self.desk, self.session)
+            run.ladder.hide()
+            self.right_column.insertWidget(0, run.ladder)
+            run.finished.connect(lambda: self.go("Results"))
+            run.live_flow.connect(self._live_flow)
+        else:
+            from sparring.ui.pages.results import ResultsPage
+
+            page = results = ResultsPage(self.desk)
+            results.import_wanted.connect(self.errands.import_log)
+        self.made[name] = page
+        self.pages.addWidget(page)
+        return page
+
+    def make_pages(self) -> None:
+        """Makes the pages not yet wanted, one in each idle moment; the chart library is loaded off this thread first."""
+
+        def next_one(_result: object = None) -> None:
+            missing = next((p for p in PAGES if p not in self.made), None)
+            if missing is not None and self.isVisible():
+                self._page(missing)
+                QTimer.singleShot(20, next_one)
+
+        background.run(lambda: __import__("pyqtgraph"), next_one, lambda err: self.say(str(err)))
 
     # --- menus --------------------------------------------------------------------------------------------------------
 
@@ -188,11 +231,11 @@ class MainWindow(QMainWindow):
 
         menu(
             "&Logbook",
-            ("Open or begin a logbook …", "Ctrl+O", self.open_logbook),
+            ("Open or begin a logbook …", "Ctrl+O", self.errands.open_logbook),
             None,
-            ("Import a log …", "Ctrl+I", self.import_log),
-            ("Export this test …", "Ctrl+E", self.export_test),
-            ("Take back left-out lifts", "", self._take_back),
+            ("Import a log …", "Ctrl+I", self.errands.import_log),
+            ("Export this test …", "Ctrl+E", self.errands.export_test),
+            ("Take back left-out lifts", "", self.errands.take_back),
             None,
             ("Find …", "Ctrl+F", self._find),
             ("Quit", "Ctrl+Q", self.close),
@@ -205,20 +248,20 @@ class MainWindow(QMainWindow):
                 edit.addAction(action)
         menu(
             "B&uild",
-            ("New build", "Ctrl+N", self._new_build),
+            ("New build", "Ctrl+N", self.errands.new_build),
             ("New revision of this build", "Ctrl+R", d.new_revision),
             None,
-            ("Open a build file …", "", self.open_build),
-            ("Save as a build file …", "Ctrl+S", self.save_build),
+            ("Open a build file …", "", self.errands.open_build),
+            ("Save as a build file …", "Ctrl+S", self.errands.save_build),
         )
         menu(
             "Be&nch",
-            ("Simulated bench", "Ctrl+B", self._simulate),
-            ("Connect a board …", "", self.connect_board),
+            ("Simulated bench", "Ctrl+B", self.errands.simulate),
+            ("Connect a board …", "", self.errands.connect_board),
             ("Disconnect", "", self.session.disconnect_bench),
             None,
             ("Tare with the cord slack", "", lambda: self.session.send("tare")),
-            ("Mark this moment", "", self.run_page.mark),
+            ("Mark this moment", "", lambda: self.run_page.mark()),
             ("New test", "Ctrl+T", d.new_test),
             None,
             ("Stop", "", self.session.stop),
@@ -227,7 +270,7 @@ class MainWindow(QMainWindow):
             "&View",
             ("Fold the logbook", "Ctrl+1", lambda: self._fold(self.logbook, not self.logbook.isVisible())),
             ("Fold the findings", "Ctrl+2", lambda: self._fold(self.findings, not self.findings.isVisible())),
-            ("Units …", "Ctrl+U", self._units),
+            ("Units …", "Ctrl+U", self.errands.units),
         )
         dark = QAction("Dark, for the night bench", self)
         dark.setCheckable(True)
@@ -235,7 +278,7 @@ class MainWindow(QMainWindow):
         dark.setShortcut(QKeySequence("Ctrl+D"))
         dark.toggled.connect(self.set_dark)
         view.addAction(dark)
-        menu("&Help", ("Keys", "F1", self._keys), ("About Sparring", "", self._about))
+        menu("&Help", ("Keys", "F1", self.errands.keys), ("About Sparring", "", self.errands.about))
 
     def _find(self) -> None:
         self._fold(self.logbook, True)
@@ -247,16 +290,17 @@ class MainWindow(QMainWindow):
 
     def _fold(self, panel: QWidget, shown: bool) -> None:
         panel.setVisible(shown)
-        self.right.setVisible(not self.findings.isHidden() or not self.run_page.ladder.isHidden())
+        self.right.setVisible(not self.findings.isHidden() or self.work.current == "Run")
 
     # --- going about ----------------------------------------------------------------------------------------------------
 
     def go(self, page: str) -> None:
         """Shows a page."""
-        self.pages.setCurrentIndex(PAGES.index(page))
+        self.pages.setCurrentWidget(self._page(page))
         self.work.set_current(page)
         on_run = page == "Run"
-        self.run_page.ladder.setVisible(on_run)
+        if "Run" in self.made:
+            self.run_page.ladder.setVisible(on_run)
         self.right.setVisible(on_run or not self.findings.isHidden())
         self.space.setEnabled(on_run)
         self.mark_key.setEnabled(on_run)
@@ -301,16 +345,15 @@ class MainWindow(QMainWindow):
     def _place(self, place: str) -> None:
         page = {"build": "Build", "train": "Build", "rig": "Rig", "calibration": "Rig", "plan": "Rig", "recorded": "Results"}.get(place)
         if page is None:
-            self._units()
+            self.errands.units()
             return
         self.go(page)
-        target: QWidget | None = {
-            "build": self.build_page.build_form.fields[("family",)],
-            "train": self.build_page.gears,
-            "rig": self.rig_page.rigs,
-            "calibration": self.rig_page.known,
-            "plan": self.rig_page.loads.line,
-        }.get(place)
+        target: QWidget | None = None
+        if page == "Build":
+            target = self.build_page.gears if place == "train" else self.build_page.build_form.fields[("family",)]
+        elif page == "Rig":
+            rig = self.rig_page
+            target = {"rig": rig.rigs, "calibration": rig.known, "plan": rig.loads.line}[place]
         if target is not None:
             self.build_page.side.ensureWidgetVisible(target) if place == "build" else None
             target.setFocus()
@@ -400,7 +443,7 @@ class MainWindow(QMainWindow):
 
     def _states(self) -> None:
         d = self.desk
-        done, total = len(self.run_page.done_lifts()), len(d.plan.loads) * d.plan.repeats
+        done, total = len(d.done_lifts()), len(d.plan.loads) * d.plan.repeats
         self.work.set_state("Build", "done")
         self.work.set_state("Rig", "done" if d.rig.calibration else "needs you: calibrate")
         self.work.set_state("Run", "" if not done else "done" if done >= total else f"{done}/{total}")
@@ -416,177 +459,6 @@ class MainWindow(QMainWindow):
         texts = {"off": "No bench connected", "connecting": f"{name}: waiting", "lost": f"{name}: lost"}
         self.connection.setText(texts.get(s.state, f"{name}: {s.state}{lost}"))
 
-    # --- what the menus do ----------------------------------------------------------------------------------------------
-
-    def open_logbook(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Logbook folder (an empty one begins a new logbook)")
-        if folder:
-            self.desk.open(Path(folder))
-
-    def import_log(self, path: Path | None = None) -> None:
-        """Asks for a log (unless given), shows what is in it, and makes its lifts a new test."""
-        from sparring.files import log_files
-
-        if path is None:
-            name, _ = QFileDialog.getOpenFileName(self, "Log of another logger", "", "Logs (*.csv *.tsv *.txt *.log);;All files (*)")
-            if not name:
-                return
-            path = Path(name)
-        try:
-            look = log_files.look(path)
-        except log_files.LogError as err:
-            self.say(str(err))
-            return
-        from sparring.ui.dialogs import ImportDialog
-
-        dialog = ImportDialog(self.desk, look, self)
-        dialog.accepted.connect(lambda: self._import(dialog))
-        dialog.open()
-        self.dialog = dialog
-
-    def _import(self, dialog: Any) -> None:
-        d = self.desk
-        if d.book is None:
-            return
-        dialog.remember()
-        book, columns, look = d.book, dialog.mapping(), dialog.log
-        build_id, rig_id, plan = d.build_id, d.rig_id, d.plan
-        self.say(f"Importing {look.path.name} …")
-
-        def work() -> tuple[int, list[str]]:
-            from sparring.exchange import import_log
-
-            return import_log(book, look, columns, build_id, rig_id, plan)
-
-        def done(made: tuple[int, list[str]]) -> None:
-            d.choose_test(made[0])
-            self.go("Results")
-            self.say(" ".join(made[1]))
-
-        background.run(work, done, lambda err: self.say(str(err)))
-
-    def export_test(self) -> None:
-        d = self.desk
-        if d.book is None or not d.test_id:
-            self.say("There is no test to export yet.")
-            return
-        folder = QFileDialog.getExistingDirectory(self, "Export into which folder?")
-        if folder:
-            book, test_id = d.book, d.test_id
-
-            def work() -> Path:
-                from sparring.exchange import export_test
-
-                return export_test(book, test_id, Path(folder))
-
-            background.run(work, lambda made: self.say(f"Exported to {made}"), lambda err: self.say(str(err)))
-
-    def _take_back(self) -> None:
-        d = self.desk
-        struck = [r for r in d.runs if r.struck]
-        for r in struck:
-            if d.book:
-                d.book.strike(r.id, False)
-        if struck:
-            d.runs_changed()
-        self.say(f"{len(struck)} lifts taken back." if struck else "No lift is left out.")
-
-    def _new_build(self) -> None:
-        from sparring.core.build import Build
-
-        self.desk.add_build(Build(family="New drive"))
-        self.go("Build")
-        field = self.build_page.build_form.fields[("family",)]
-        self.build_page.side.ensureWidgetVisible(field)
-        field.setFocus()
-
-    def open_build(self, path: Path | None = None) -> None:
-        from sparring.core.build import Build
-        from sparring.core.records import RecordError
-        from sparring.files import record_files
-
-        if path is None:
-            name, _ = QFileDialog.getOpenFileName(self, "Build file", "", "Build files (*.json);;All files (*)")
-            if not name:
-                return
-            path = Path(name)
-        try:
-            self.desk.add_build(record_files.load(path, Build))
-        except RecordError as err:
-            self.say(str(err))
-            return
-        self.go("Build")
-
-    def save_build(self) -> None:
-        from sparring.core.records import RecordError
-        from sparring.files import record_files
-
-        b = self.desk.build
-        name, _ = QFileDialog.getSaveFileName(
-            self, "Save as a build file", f"{b.family.lower()}-r{b.revision}.json", "Build files (*.json)"
-        )
-        if name:
-            try:
-                record_files.save(Path(name), b)
-                self.say(f"Saved {name}")
-            except RecordError as err:
-                self.say(str(err))
-
-    def _simulate(self) -> None:
-        s = self.session
-        s.limit_current, s.limit_speed = self.desk.rig.limits.current, self.desk.rig.limits.speed
-        s.simulate(self.desk.build, self.desk.rig)
-        self.go("Run")
-
-    def connect_board(self) -> None:
-        from sparring.ui.dialogs import ConnectDialog
-
-        dialog = ConnectDialog(self.desk, self)
-
-        def accepted() -> None:
-            self.session.connect_port(dialog.port.currentText().strip(), int(dialog.baud.currentText()), dialog.mapping)
-            self.go("Run")
-
-        dialog.accepted.connect(accepted)
-        dialog.open()
-        self.dialog = dialog
-
-    def _units(self) -> None:
-        from sparring.ui.dialogs import UnitsDialog
-
-        self.dialog = UnitsDialog(self.desk, self)
-        self.dialog.open()
-
-    def _keys(self) -> None:
-        from sparring.ui.dialogs import ShortcutsDialog
-
-        bar = self.menuBar()
-        keys = [
-            ("Esc", "stop, from anywhere"),
-            ("Space", "on Run: the next obvious thing, as written on the button"),
-            ("M", "on Run: mark this moment"),
-            ("Alt+1 to Alt+4", "the pages: " + ", ".join(PAGES)),
-        ]
-        for action in (a for m in (bar.actions() if bar else []) if (sub := m.menu()) for a in sub.actions()):
-            if not action.shortcut().isEmpty():
-                keys.append((action.shortcut().toString(), action.text().replace("&", "")))
-        keys += [
-            ("wheel, drag", "in a chart: zoom, shift; double click shows all; right click copies"),
-            ("arrow keys", "in the gear drawing: choose a gear; Space turns the train"),
-        ]
-        self.dialog = ShortcutsDialog(keys, self)
-        self.dialog.open()
-
-    def _about(self) -> None:
-        box = QMessageBox(self)
-        box.setWindowTitle("About Sparring")
-        box.setText(
-            f"Sparring {__version__}\nBench tests on gearboxes and gearmotors.\n\nFree software under the GNU General Public License, version 3 or later, "
-            "without any warranty. Type: B612, SIL Open Font License 1.1."
-        )
-        box.open()
-        self.dialog = box
-
     # --- files dropped, closing --------------------------------------------------------------------------------------------
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
@@ -598,7 +470,7 @@ class MainWindow(QMainWindow):
         mime = event.mimeData() if event else None
         for url in mime.urls() if mime else []:
             path = Path(url.toLocalFile())
-            self.open_build(path) if path.suffix == ".json" else self.import_log(path)
+            self.errands.open_build(path) if path.suffix == ".json" else self.errands.import_log(path)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.session.disconnect_bench()

@@ -225,20 +225,11 @@ class RunPage(QWidget):
 
     # --- what to do next --------------------------------------------------------------------------------------
 
-    def done_lifts(self) -> list[Lift]:
-        counts: dict[int, int] = {}
-        done = []
-        for r in self.desk.runs:
-            if not r.struck:
-                counts[r.run.step] = counts.get(r.run.step, 0) + 1
-                done.append(Lift(r.run.step, counts[r.run.step]))
-        return done
-
     def refresh(self) -> None:
         """Brings ladder and button in step with desk and bench."""
         d, s = self.desk, self.session
         plan = d.plan
-        done = self.done_lifts()
+        done = self.desk.done_lifts()
         # a weight that stalled twice is not lifted again unasked
         stalls: dict[int, int] = {}
         for r in d.runs:

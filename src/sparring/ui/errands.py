@@ -1,0 +1,191 @@
+"""What the menus do: files in and out, boards, dialogs."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtWidgets import QFileDialog, QMessageBox
+
+from sparring import __version__
+from sparring.ui import background
+
+if TYPE_CHECKING:
+    from sparring.ui.shell import MainWindow
+
+
+class Errands:
+    """Runs the window's errands. `dialog` is the one that is open, kept from being collected."""
+
+    def __init__(self, window: MainWindow) -> None:
+        self.window = window
+        self.dialog: Any = None
+
+    def open_logbook(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self.window, "Logbook folder (an empty one begins a new logbook)")
+        if folder:
+            self.window.desk.open(Path(folder))
+
+    def import_log(self, path: Path | None = None) -> None:
+        """Asks for a log (unless given), shows what is in it, and makes its lifts a new test."""
+        from sparring.files import log_files
+
+        if path is None:
+            name, _ = QFileDialog.getOpenFileName(self.window, "Log of another logger", "", "Logs (*.csv *.tsv *.txt *.log);;All files (*)")
+            if not name:
+                return
+            path = Path(name)
+        try:
+            look = log_files.look(path)
+        except log_files.LogError as err:
+            self.window.say(str(err))
+            return
+        from sparring.ui.dialogs import ImportDialog
+
+        dialog = ImportDialog(self.window.desk, look, self.window)
+        dialog.accepted.connect(lambda: self._import(dialog))
+        dialog.open()
+        self.dialog = dialog
+
+    def _import(self, dialog: Any) -> None:
+        d = self.window.desk
+        if d.book is None:
+            return
+        dialog.remember()
+        book, columns, look = d.book, dialog.mapping(), dialog.log
+        build_id, rig_id, plan = d.build_id, d.rig_id, d.plan
+        self.window.say(f"Importing {look.path.name} …")
+
+        def work() -> tuple[int, list[str]]:
+            from sparring.exchange import import_log
+
+            return import_log(book, look, columns, build_id, rig_id, plan)
+
+        def done(made: tuple[int, list[str]]) -> None:
+            d.choose_test(made[0])
+            self.window.go("Results")
+            self.window.say(" ".join(made[1]))
+
+        background.run(work, done, lambda err: self.window.say(str(err)))
+
+    def export_test(self) -> None:
+        d = self.window.desk
+        if d.book is None or not d.test_id:
+            self.window.say("There is no test to export yet.")
+            return
+        folder = QFileDialog.getExistingDirectory(self.window, "Export into which folder?")
+        if folder:
+            book, test_id = d.book, d.test_id
+
+            def work() -> Path:
+                from sparring.exchange import export_test
+
+                return export_test(book, test_id, Path(folder))
+
+            background.run(work, lambda made: self.window.say(f"Exported to {made}"), lambda err: self.window.say(str(err)))
+
+    def take_back(self) -> None:
+        d = self.window.desk
+        struck = [r for r in d.runs if r.struck]
+        for r in struck:
+            if d.book:
+                d.book.strike(r.id, False)
+        if struck:
+            d.runs_changed()
+        self.window.say(f"{len(struck)} lifts taken back." if struck else "No lift is left out.")
+
+    def new_build(self) -> None:
+        from sparring.core.build import Build
+
+        self.window.desk.add_build(Build(family="New drive"))
+        self.window.go("Build")
+        field = self.window.build_page.build_form.fields[("family",)]
+        self.window.build_page.side.ensureWidgetVisible(field)
+        field.setFocus()
+
+    def open_build(self, path: Path | None = None) -> None:
+        from sparring.core.build import Build
+        from sparring.core.records import RecordError
+        from sparring.files import record_files
+
+        if path is None:
+            name, _ = QFileDialog.getOpenFileName(self.window, "Build file", "", "Build files (*.json);;All files (*)")
+            if not name:
+                return
+            path = Path(name)
+        try:
+            self.window.desk.add_build(record_files.load(path, Build))
+        except RecordError as err:
+            self.window.say(str(err))
+            return
+        self.window.go("Build")
+
+    def save_build(self) -> None:
+        from sparring.core.records import RecordError
+        from sparring.files import record_files
+
+        b = self.window.desk.build
+        name, _ = QFileDialog.getSaveFileName(
+            self.window, "Save as a build file", f"{b.family.lower()}-r{b.revision}.json", "Build files (*.json)"
+        )
+        if name:
+            try:
+                record_files.save(Path(name), b)
+                self.window.say(f"Saved {name}")
+            except RecordError as err:
+                self.window.say(str(err))
+
+    def simulate(self) -> None:
+        s = self.window.session
+        s.limit_current, s.limit_speed = self.window.desk.rig.limits.current, self.window.desk.rig.limits.speed
+        s.simulate(self.window.desk.build, self.window.desk.rig)
+        self.window.go("Run")
+
+    def connect_board(self) -> None:
+        from sparring.ui.dialogs import ConnectDialog
+
+        dialog = ConnectDialog(self.window.desk, self.window)
+
+        def accepted() -> None:
+            self.window.session.connect_port(dialog.port.currentText().strip(), int(dialog.baud.currentText()), dialog.mapping)
+            self.window.go("Run")
+
+        dialog.accepted.connect(accepted)
+        dialog.open()
+        self.dialog = dialog
+
+    def units(self) -> None:
+        from sparring.ui.dialogs import UnitsDialog
+
+        self.dialog = UnitsDialog(self.window.desk, self.window)
+        self.dialog.open()
+
+    def keys(self) -> None:
+        from sparring.ui.dialogs import ShortcutsDialog
+
+        bar = self.window.menuBar()
+        keys = [
+            ("Esc", "stop, from anywhere"),
+            ("Space", "on Run: the next obvious thing, as written on the button"),
+            ("M", "on Run: mark this moment"),
+            (f"Alt+1 to Alt+{len(self.window.work.pages)}", "the pages: " + ", ".join(self.window.work.pages)),
+        ]
+        for action in (a for m in (bar.actions() if bar else []) if (sub := m.menu()) for a in sub.actions()):
+            if not action.shortcut().isEmpty():
+                keys.append((action.shortcut().toString(), action.text().replace("&", "")))
+        keys += [
+            ("wheel, drag", "in a chart: zoom, shift; double click shows all; right click copies"),
+            ("arrow keys", "in the gear drawing: choose a gear; Space turns the train"),
+        ]
+        self.dialog = ShortcutsDialog(keys, self.window)
+        self.dialog.open()
+
+    def about(self) -> None:
+        box = QMessageBox(self.window)
+        box.setWindowTitle("About Sparring")
+        box.setText(
+            f"Sparring {__version__}\nBench tests on gearboxes and gearmotors.\n\nFree software under the GNU General Public License, version 3 or later, "
+            "without any warranty. Type: B612, SIL Open Font License 1.1."
+        )
+        box.open()
+        self.dialog = box
