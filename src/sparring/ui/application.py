@@ -10,7 +10,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
 from sparring.ui.shell import MainWindow, icon
-from sparring.ui.theme import load_fonts, theme
+from sparring.ui.theme import load_fonts
 
 
 def application() -> QApplication:
@@ -23,7 +23,6 @@ def application() -> QApplication:
     app.setDesktopFileName("sparring")
     app.setStyle("Fusion")
     load_fonts()
-    theme.apply()
     app.setWindowIcon(icon())
     return app
 

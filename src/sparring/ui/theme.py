@@ -128,16 +128,16 @@ theme = Theme()
 def load_fonts() -> None:
     """The shipped B612, and the application's base font."""
     folder = resources.files("sparring.ui").joinpath("assets/fonts")
-    for name in ("B612-Regular", "B612-Bold", "B612Mono-Regular", "B612Mono-Bold"):
+    for name in ("B612-Regular", "B612-Bold"):
         QFontDatabase.addApplicationFontFromData((folder / f"{name}.otf").read_bytes())
     base = QFont("B612")
     base.setPixelSize(13)
     QApplication.setFont(base)
 
 
-def font(size: int, *, bold: bool = False, figures: bool = False) -> QFont:
-    """Text or figures at a pixel size."""
-    f = QFont("B612 Mono" if figures else "B612")
+def font(size: int, *, bold: bool = False) -> QFont:
+    """Text or figures at a pixel size; B612's figures are all of one width, so they do not dance."""
+    f = QFont("B612")
     f.setPixelSize(size)
     f.setBold(bold)
     return f

@@ -457,7 +457,7 @@ class ResultsPage(QWidget):
             base = float(np.nanquantile(y, 0.02)) if key in ("cell", "temperature") else 0.0
             top = float(np.nanmax(np.abs(y - base))) or 1.0
             style = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)[n]
-            self._window_items.append(pg.PlotDataItem(t, 100 * (y - base) / top, pen=pen(CHANNEL_COLOURS[key], 1.5, style)))
+            self._window_items.append(pg.PlotDataItem(t, 100 * (y - base) / top, pen=pen(CHANNEL_COLOURS[key], 1, style)))
             label = pg.TextItem(CHANNELS[key].label, color=theme.colour(CHANNEL_COLOURS[key]), anchor=(0, 0))
             label.setFont(font(11, bold=True))
             label.setPos(float(t[-1]) * (0.015 + 0.2 * n), 118)

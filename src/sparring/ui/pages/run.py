@@ -221,7 +221,7 @@ class RunPage(QWidget):
 
     @staticmethod
     def _ink(curve: Any, key: str) -> None:
-        curve.setPen(pen(CHANNEL_COLOURS[key], 1.5))
+        curve.setPen(pen(CHANNEL_COLOURS[key], 1))
 
     # --- what to do next --------------------------------------------------------------------------------------
 

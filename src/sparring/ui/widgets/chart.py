@@ -135,7 +135,8 @@ class Chart(pg.PlotWidget):
             clipboard.setText("\n".join([separator.join(head), *(separator.join(f"{v:.6g}" for v in line) for line in lines)]))
 
 
-def pen(colour: str, width: float = 1.6, style: Qt.PenStyle = Qt.PenStyle.SolidLine, alpha: int = 255) -> QPen:
+def pen(colour: str, width: float = 1, style: Qt.PenStyle = Qt.PenStyle.SolidLine, alpha: int = 255) -> QPen:
+    """A pen of the theme. Long curves keep width 1: Qt draws wider ones many times slower."""
     result: QPen = pg.mkPen(theme.colour(colour, alpha), width=width, style=style)
     return result
 

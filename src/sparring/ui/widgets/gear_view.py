@@ -112,7 +112,7 @@ class GearView(QWidget):
             p.drawPath(gear_path(s.module, z, shift, s.pressure_angle))
             p.restore()
         p.setPen(theme.colour("ink-2"))
-        p.setFont(font(11, figures=True))
+        p.setFont(font(11))
         for n, member, x, y, _angle, r in drawn:
             s = self.build.stages[n]
             z = s.pinion if member == 0 else s.wheel
