@@ -183,10 +183,20 @@ def live(seconds: float = 60.0) -> None:
     stall = max(np.diff(busy)) if len(busy) > 1 else 0.0
     drawn = [f for f in frames if start + 2 < f < start + seconds]
     lost = int(seconds * 1000) - tally.samples
-    say("live: samples lost of 60 000 × 8" if seconds == 60 else "live: samples lost", lost, 0, f"{tally.samples} read, {tally.garbled} garbled")
+    say(
+        "live: samples lost of 60 000 × 8" if seconds == 60 else "live: samples lost",
+        lost,
+        0,
+        f"{tally.samples} read, {tally.garbled} garbled",
+    )
     say("live: frames a second", len(drawn) / (seconds - 2), 30)
     say("live: longest stall of the window, ms", 1e3 * stall, 100)
-    say("live: memory growth over the last two thirds, MB", grown / 1e6, 20, f"peak {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e3:.0f} MB")
+    say(
+        "live: memory growth over the last two thirds, MB",
+        grown / 1e6,
+        20,
+        f"peak {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e3:.0f} MB",
+    )
     window.close()
 
 

@@ -62,7 +62,7 @@ class SimulatedBench:
         self._angle = self.plant.state.angle.copy()
         self._cell: list[float] = []
         self._input = b""
-        self._leaving = False
+        self._leaving = self._closed = False
         self._master, slave = os.openpty()
         tty.setraw(slave)
         os.set_blocking(self._master, False)
@@ -80,9 +80,12 @@ class SimulatedBench:
         self._leaving = True
 
     def close(self) -> None:
-        for fd in (self._master, self._slave):
-            with contextlib.suppress(OSError):
-                os.close(fd)
+        """Gives the port back. Safe to call twice."""
+        if self._closed:
+            return
+        self._closed = True
+        os.close(self._master)
+        os.close(self._slave)
         if self.link is not None:
             with contextlib.suppress(OSError):
                 self.link.unlink()

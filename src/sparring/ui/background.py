@@ -50,5 +50,12 @@ def run(work: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[
     pool.start(task)
 
 
+def finish(most: int = 5000) -> None:
+    """Waits for work under way, at most so many milliseconds."""
+    pool = QThreadPool.globalInstance()
+    if pool is not None:
+        pool.waitForDone(most)
+
+
 def busy() -> bool:
     return bool(_pending)

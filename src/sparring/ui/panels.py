@@ -341,13 +341,13 @@ class TitleBlock(QWidget):
         row.setSpacing(0)
         self.cells: dict[str, _TitleCell] = {}
         for cell, stretch in (
-            (Cell("Build", "build"), 19),
-            (Cell("Train", "train"), 17),
+            (Cell("Build", "build"), 18),
+            (Cell("Train", "train"), 21),
             (Cell("Rig", "rig"), 15),
             (Cell("Calibrated", "calibration"), 15),
             (Cell("Plan", "plan"), 13),
             (Cell("Recorded", "recorded"), 14),
-            (Cell("Units", "units"), 13),
+            (Cell("Units", "units"), 11),
         ):
             button = _TitleCell(cell)
             button.clicked.connect(lambda _c=False, place=cell.place: self.wanted.emit(place))

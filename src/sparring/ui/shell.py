@@ -205,7 +205,7 @@ class MainWindow(QMainWindow):
                 self._page(missing)
                 QTimer.singleShot(20, next_one)
 
-        background.run(lambda: __import__("pyqtgraph"), next_one, lambda err: self.say(str(err)))
+        background.run(_load_slow_libraries, next_one, lambda err: self.say(str(err)))
 
     # --- menus --------------------------------------------------------------------------------------------------------
 
@@ -474,11 +474,21 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.session.disconnect_bench()
+        background.finish()  # a lift that was cut short is being kept
         self.desk.close()
         app = QApplication.instance()
         if app:
             app.removeEventFilter(self)
         super().closeEvent(event)
+
+
+def _load_slow_libraries() -> None:
+    """What the charts and the first lift need, so that neither keeps the window waiting."""
+    import pyarrow.parquet
+    import pyqtgraph
+    import serial
+
+    del pyarrow, pyqtgraph, serial
 
 
 def icon() -> QIcon:

@@ -118,7 +118,7 @@ class ResultsPage(QWidget):
         row.addWidget(self.strike)
         below.addLayout(row)
         self.panes = QStackedWidget()
-        self.table = Table(["weight", "lifts", "torque", "speed", "power in", "power out", "wire to shaft", "gearbox"], "Points", 4)
+        self.table = Table(["weight", "lifts", "torque", "speed", "power in", "power out", "wire to shaft", "gearbox"], "Points", 8)
         self.table.itemSelectionChanged.connect(self._row_chosen)
         self.panes.addWidget(self.table)
         record = QWidget()
@@ -136,7 +136,7 @@ class ResultsPage(QWidget):
         below.addWidget(self.panes, 1)
         self.summary = note("")
         below.addWidget(self.summary)
-        frame.setFixedHeight(228)
+        frame.setFixedHeight(234)
         column.addWidget(frame)
         self.either.addWidget(full)
 

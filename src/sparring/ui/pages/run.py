@@ -18,6 +18,7 @@ from sparring.core.recording import CHANNELS
 from sparring.core.rig import calibration, hoist
 from sparring.core.run import Run
 from sparring.core.uncertainty import nominal
+from sparring.ui import background
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
 from sparring.ui.theme import CHANNEL_COLOURS, font, theme
@@ -363,14 +364,15 @@ class RunPage(QWidget):
         d = self.desk
         if d.book is None:
             return
-        try:
-            d.book.adopt(path)
-        except Exception as err:  # every reason is for the tester to read; the stream stays where it is
-            d.said.emit(f"The lift could not be kept: {err}. Its data stay in {path.name}.")
-            return
-        self.forced = None
-        d.runs_changed()
-        self._kept.append(d.runs[-1].run)
+        book = d.book
+
+        def kept(_run_id: int) -> None:
+            self.forced = None
+            d.runs_changed()
+            self._kept.append(d.runs[-1].run)
+
+        # every reason is for the tester to read; the stream stays where it is
+        background.run(lambda: book.adopt(path), kept, lambda err: d.said.emit(f"The lift could not be kept: {err} ({path.name})."))
 
     # --- live pictures --------------------------------------------------------------------------------------------
 

@@ -66,12 +66,13 @@ class Table(QTableWidget):
         vertical, horizontal = self.verticalHeader(), self.horizontalHeader()
         if vertical is not None:
             vertical.hide()
-            vertical.setDefaultSectionSize(23)
+            vertical.setDefaultSectionSize(22)
         if horizontal is not None:
             horizontal.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
             horizontal.setMinimumSectionSize(40)
             for narrow in range(narrow_columns):
                 horizontal.setSectionResizeMode(narrow, QHeaderView.ResizeMode.ResizeToContents)
+            horizontal.setStretchLastSection(True)
             horizontal.setHighlightSections(False)
 
     def head(self, texts: list[str]) -> None:
