@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from sparring.core.analysis import analyse
 from sparring.core.build import Build
 from sparring.core.motor import MotorReadings
 from sparring.core.plan import Plan
@@ -10,7 +11,6 @@ from sparring.core.plant.bench import Bench, bench_of
 from sparring.core.plant.lifts import lift
 from sparring.core.plant.sensors import SensorSet, calibration_points
 from sparring.core.quantity import Measured
-from sparring.core.reduce.results import analyse
 from sparring.core.rig import Limits, Rig
 from sparring.core.rig.calibration import Calibration
 from sparring.core.rig.hoist import Hoist

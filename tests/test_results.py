@@ -5,12 +5,13 @@ import pytest
 from conftest import make_runs
 
 from sparring.core import predict
-from sparring.core.findings import Peer, explain
+from sparring.core.analysis import analyse
+from sparring.core.finding import Peer, explain
 from sparring.core.plan import Lift, Plan, next_lift, sequence
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import changed
-from sparring.core.reduce.results import analyse, headline, split_runs
+from sparring.core.reduce.results import headline, split_runs
 from sparring.core.reduce.windows import find_window, mean_with_uncertainty
 from sparring.core.rig import hoist
 from sparring.core.run import Run

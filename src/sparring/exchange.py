@@ -5,9 +5,10 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+from sparring.core.analysis import analyse
 from sparring.core.plan import Plan
 from sparring.core.quantity import Measured
-from sparring.core.reduce.results import analyse, split_runs
+from sparring.core.reduce.results import split_runs
 from sparring.files import log_files, record_files, result_files
 from sparring.logbook import Logbook
 from sparring.report.sheet import render

@@ -214,10 +214,11 @@ def reduce(
 ) -> None:
     """Torque, power, efficiency and findings from a log."""
     from sparring.core import quantity
+    from sparring.core.analysis import analyse
     from sparring.core.build import Build
-    from sparring.core.findings import explain
+    from sparring.core.finding import explain
     from sparring.core.plan import Plan
-    from sparring.core.reduce.results import analyse, split_runs
+    from sparring.core.reduce.results import split_runs
     from sparring.core.rig import Rig
     from sparring.core.uncertainty import nominal, std
     from sparring.files import log_files, record_files, result_files

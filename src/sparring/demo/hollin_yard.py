@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from sparring.core.analysis import analyse
 from sparring.core.build import Build
 from sparring.core.motor import MotorReadings
 from sparring.core.plan import Plan
@@ -17,7 +18,7 @@ from sparring.core.plant.bench import bench_of
 from sparring.core.plant.lifts import ladder, runs_of
 from sparring.core.plant.sensors import calibration_points, sensors_of
 from sparring.core.quantity import Measured
-from sparring.core.reduce.results import analyse, headline
+from sparring.core.reduce.results import headline
 from sparring.core.rig import Limits, Rig
 from sparring.core.rig.calibration import Calibration
 from sparring.core.rig.hoist import Hoist

@@ -7,7 +7,7 @@ import io
 from typing import Any
 
 from sparring import __version__
-from sparring.core.findings import explain
+from sparring.core.finding import explain
 from sparring.core.reduce.results import Step, TestResult
 from sparring.core.uncertainty import budget, nominal, std
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from sparring import __version__
 from sparring.core import quantity
-from sparring.core.findings import explain
+from sparring.core.finding import explain
 from sparring.core.reduce.results import TestResult
 from sparring.core.uncertainty import budget, nominal, std
 

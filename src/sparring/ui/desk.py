@@ -14,7 +14,7 @@ from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from sparring.core import quantity
 from sparring.core.build import Build
-from sparring.core.findings import Finding, Peer
+from sparring.core.finding import Finding, Peer
 from sparring.core.plan import Lift, Plan
 from sparring.core.quantity import Measured
 from sparring.core.records import Record, RecordError, changed
@@ -53,7 +53,6 @@ class Desk(QObject):
     units_changed = pyqtSignal()
     said = pyqtSignal(str)
     page_wanted = pyqtSignal(str)
-    place_wanted = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -270,7 +269,7 @@ class Desk(QObject):
         peers = self._peers()
 
         def work() -> TestResult:
-            from sparring.core.reduce.results import analyse
+            from sparring.core.analysis import analyse
 
             return analyse(build, rig, plan, book.material(test_id), peers)
 

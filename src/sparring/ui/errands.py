@@ -2,29 +2,41 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from PyQt6.QtWidgets import QFileDialog, QMessageBox
+from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMessageBox
 
 from sparring import __version__
 from sparring.ui import background
-
-if TYPE_CHECKING:
-    from sparring.ui.shell import MainWindow
+from sparring.ui.desk import Desk
+from sparring.ui.live import BenchSession
 
 
 class Errands:
-    """Runs the window's errands. `dialog` is the one that is open, kept from being collected."""
+    """Runs the window's errands. `dialog` is the one that is open, kept from being collected.
 
-    def __init__(self, window: MainWindow) -> None:
-        self.window = window
+    say: a sentence for the tester; go: shows a page; place: leads to a part of a page.
+    """
+
+    def __init__(
+        self,
+        window: QMainWindow,
+        desk: Desk,
+        session: BenchSession,
+        say: Callable[[str], None],
+        go: Callable[[str], None],
+        place: Callable[[str], None],
+    ) -> None:
+        self.window, self.desk, self.session = window, desk, session
+        self.say, self.go, self.place = say, go, place
         self.dialog: Any = None
 
     def open_logbook(self) -> None:
         folder = QFileDialog.getExistingDirectory(self.window, "Logbook folder (an empty one begins a new logbook)")
         if folder:
-            self.window.desk.open(Path(folder))
+            self.desk.open(Path(folder))
 
     def import_log(self, path: Path | None = None) -> None:
         """Asks for a log (unless given), shows what is in it, and makes its lifts a new test."""
@@ -38,23 +50,23 @@ class Errands:
         try:
             look = log_files.look(path)
         except log_files.LogError as err:
-            self.window.say(str(err))
+            self.say(str(err))
             return
         from sparring.ui.dialogs import ImportDialog
 
-        dialog = ImportDialog(self.window.desk, look, self.window)
+        dialog = ImportDialog(self.desk, look, self.window)
         dialog.accepted.connect(lambda: self._import(dialog))
         dialog.open()
         self.dialog = dialog
 
     def _import(self, dialog: Any) -> None:
-        d = self.window.desk
+        d = self.desk
         if d.book is None:
             return
         dialog.remember()
         book, columns, look = d.book, dialog.mapping(), dialog.log
         build_id, rig_id, plan = d.build_id, d.rig_id, d.plan
-        self.window.say(f"Importing {look.path.name} …")
+        self.say(f"Importing {look.path.name} …")
 
         def work() -> tuple[int, list[str]]:
             from sparring.exchange import import_log
@@ -63,15 +75,15 @@ class Errands:
 
         def done(made: tuple[int, list[str]]) -> None:
             d.choose_test(made[0])
-            self.window.go("Results")
-            self.window.say(" ".join(made[1]))
+            self.go("Results")
+            self.say(" ".join(made[1]))
 
-        background.run(work, done, lambda err: self.window.say(str(err)))
+        background.run(work, done, lambda err: self.say(str(err)))
 
     def export_test(self) -> None:
-        d = self.window.desk
+        d = self.desk
         if d.book is None or not d.test_id:
-            self.window.say("There is no test to export yet.")
+            self.say("There is no test to export yet.")
             return
         folder = QFileDialog.getExistingDirectory(self.window, "Export into which folder?")
         if folder:
@@ -82,26 +94,23 @@ class Errands:
 
                 return export_test(book, test_id, Path(folder))
 
-            background.run(work, lambda made: self.window.say(f"Exported to {made}"), lambda err: self.window.say(str(err)))
+            background.run(work, lambda made: self.say(f"Exported to {made}"), lambda err: self.say(str(err)))
 
     def take_back(self) -> None:
-        d = self.window.desk
+        d = self.desk
         struck = [r for r in d.runs if r.struck]
         for r in struck:
             if d.book:
                 d.book.strike(r.id, False)
         if struck:
             d.runs_changed()
-        self.window.say(f"{len(struck)} lifts taken back." if struck else "No lift is left out.")
+        self.say(f"{len(struck)} lifts taken back." if struck else "No lift is left out.")
 
     def new_build(self) -> None:
         from sparring.core.build import Build
 
-        self.window.desk.add_build(Build(family="New drive"))
-        self.window.go("Build")
-        field = self.window.build_page.build_form.fields[("family",)]
-        self.window.build_page.side.ensureWidgetVisible(field)
-        field.setFocus()
+        self.desk.add_build(Build(family="New drive"))
+        self.place("build")
 
     def open_build(self, path: Path | None = None) -> None:
         from sparring.core.build import Build
@@ -114,41 +123,41 @@ class Errands:
                 return
             path = Path(name)
         try:
-            self.window.desk.add_build(record_files.load(path, Build))
+            self.desk.add_build(record_files.load(path, Build))
         except RecordError as err:
-            self.window.say(str(err))
+            self.say(str(err))
             return
-        self.window.go("Build")
+        self.go("Build")
 
     def save_build(self) -> None:
         from sparring.core.records import RecordError
         from sparring.files import record_files
 
-        b = self.window.desk.build
+        b = self.desk.build
         name, _ = QFileDialog.getSaveFileName(
             self.window, "Save as a build file", f"{b.family.lower()}-r{b.revision}.json", "Build files (*.json)"
         )
         if name:
             try:
                 record_files.save(Path(name), b)
-                self.window.say(f"Saved {name}")
+                self.say(f"Saved {name}")
             except RecordError as err:
-                self.window.say(str(err))
+                self.say(str(err))
 
     def simulate(self) -> None:
-        s = self.window.session
-        s.limit_current, s.limit_speed = self.window.desk.rig.limits.current, self.window.desk.rig.limits.speed
-        s.simulate(self.window.desk.build, self.window.desk.rig)
-        self.window.go("Run")
+        s = self.session
+        s.limit_current, s.limit_speed = self.desk.rig.limits.current, self.desk.rig.limits.speed
+        s.simulate(self.desk.build, self.desk.rig)
+        self.go("Run")
 
     def connect_board(self) -> None:
         from sparring.ui.dialogs import ConnectDialog
 
-        dialog = ConnectDialog(self.window.desk, self.window)
+        dialog = ConnectDialog(self.desk, self.window)
 
         def accepted() -> None:
-            self.window.session.connect_port(dialog.port.currentText().strip(), int(dialog.baud.currentText()), dialog.mapping)
-            self.window.go("Run")
+            self.session.connect_port(dialog.port.currentText().strip(), int(dialog.baud.currentText()), dialog.mapping)
+            self.go("Run")
 
         dialog.accepted.connect(accepted)
         dialog.open()
@@ -157,7 +166,7 @@ class Errands:
     def units(self) -> None:
         from sparring.ui.dialogs import UnitsDialog
 
-        self.dialog = UnitsDialog(self.window.desk, self.window)
+        self.dialog = UnitsDialog(self.desk, self.window)
         self.dialog.open()
 
     def keys(self) -> None:
@@ -168,7 +177,7 @@ class Errands:
             ("Esc", "stop, from anywhere"),
             ("Space", "on Run: the next obvious thing, as written on the button"),
             ("M", "on Run: mark this moment"),
-            (f"Alt+1 to Alt+{len(self.window.work.pages)}", "the pages: " + ", ".join(self.window.work.pages)),
+            ("Alt+1 to Alt+4", "the pages, in the order of the job"),
         ]
         for action in (a for m in (bar.actions() if bar else []) if (sub := m.menu()) for a in sub.actions()):
             if not action.shortcut().isEmpty():

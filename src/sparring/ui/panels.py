@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from sparring.core.findings import Finding, explain
+from sparring.core.finding import Finding, explain
 from sparring.core.quantity import QuantityError, parse
 from sparring.core.train.kinematics import ratio_in_words
 from sparring.ui.desk import Desk

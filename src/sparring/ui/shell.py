@@ -31,7 +31,7 @@ from PyQt6.QtWidgets import (
 )
 
 from sparring.core import predict
-from sparring.core.findings import Finding
+from sparring.core.finding import Finding
 from sparring.core.uncertainty import nominal
 from sparring.ui import background
 from sparring.ui.desk import Desk
@@ -67,7 +67,7 @@ class MainWindow(QMainWindow):
         theme.dark = d.settings.value("dark", False, type=bool)
         theme.apply()
 
-        self.errands = Errands(self)
+        self.errands = Errands(self, d, self.session, self.say, self.go, self._place)
         self.driveline = Driveline(d)
         self.work = WorkOrder(PAGES)
         self.logbook = LogbookPanel(d)

@@ -1,5 +1,17 @@
 """Judgements on a test. A rule is one small function in a module of this folder, registered by `@rule`."""
 
-from sparring.core.findings.registry import Fact, Finding, Peer, explain, judge
+from __future__ import annotations
 
-__all__ = ["Fact", "Finding", "Peer", "explain", "judge"]
+from collections.abc import Sequence
+
+from sparring.core.finding import ORDER, Finding, Peer
+from sparring.core.findings import efficiency, repeats, rig, speed, stall  # noqa: F401  (they register themselves)
+from sparring.core.findings.registry import RULES
+from sparring.core.reduce.points import Inputs
+from sparring.core.reduce.results import TestResult
+
+
+def judge(result: TestResult, inputs: Inputs, peers: Sequence[Peer] = ()) -> list[Finding]:
+    """All findings on a result, worst first."""
+    found = [f for check in RULES for f in check(result, inputs, peers)]
+    return sorted(found, key=lambda f: ORDER[f.severity])

@@ -1,84 +1,18 @@
-"""What a finding is, and how the rules are collected."""
+"""How the rules are collected."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any, Literal
+from collections.abc import Callable, Iterable, Sequence
 
-from sparring.core import quantity
-from sparring.core.uncertainty import nominal, std
+from sparring.core.finding import Finding, Peer
+from sparring.core.reduce.points import Inputs
+from sparring.core.reduce.results import TestResult
 
-if TYPE_CHECKING:
-    from sparring.core.reduce.points import Inputs
-    from sparring.core.reduce.results import TestResult
-
-Severity = Literal["wrong", "caution", "note", "good"]
-ORDER: dict[str, int] = {"wrong": 0, "caution": 1, "note": 2, "good": 3}
-
-
-@dataclass(frozen=True)
-class Fact:
-    """A figure that a finding rests on: SI value, standard uncertainty, kind of quantity."""
-
-    value: float
-    kind: str
-    u: float = 0.0
-
-    @classmethod
-    def of(cls, x: Any, kind: str) -> Fact:
-        return cls(nominal(x), kind, std(x))
-
-
-@dataclass(frozen=True)
-class Finding:
-    """A judgement. seen: text with {facts} in braces; steps, field: where the evidence is shown."""
-
-    id: str
-    severity: Severity
-    title: str
-    seen: str
-    why: str
-    causes: tuple[str, ...] = ()
-    try_next: tuple[str, ...] = ()
-    facts: Mapping[str, Fact] = field(default_factory=dict)
-    steps: tuple[int, ...] = ()
-    place: str = ""  # "rig.method.drum_radius" and the like
-
-
-@dataclass(frozen=True)
-class Peer:
-    """Another build's gearbox efficiencies, to tell this one from. steps: (output torque [N·m], efficiency, standard
-    uncertainty of its repeats alone, lifts), one a weight."""
-
-    name: str
-    steps: tuple[tuple[float, float, float, int], ...]
-
-
-Rule = Callable[["TestResult", "Inputs", Sequence[Peer]], Iterable[Finding]]
-_RULES: list[Rule] = []
+Rule = Callable[[TestResult, Inputs, Sequence[Peer]], Iterable[Finding]]
+RULES: list[Rule] = []
 
 
 def rule(function: Rule) -> Rule:
     """Registers a rule."""
-    _RULES.append(function)
+    RULES.append(function)
     return function
-
-
-def judge(result: TestResult, inputs: Inputs, peers: Sequence[Peer] = ()) -> list[Finding]:
-    """All findings on a result, worst first."""
-    from sparring.core.findings import efficiency, repeats, rig, speed, stall  # noqa: F401  (they register themselves)
-
-    found = [f for check in _RULES for f in check(result, inputs, peers)]
-    return sorted(found, key=lambda f: ORDER[f.severity])
-
-
-def explain(finding: Finding, units: Mapping[str, str] | None = None) -> str:
-    """The finding's `seen` with its figures in the chosen units (kind -> unit)."""
-    units = units or {}
-    shown = {}
-    for name, fact in finding.facts.items():
-        unit = units.get(fact.kind, "%" if fact.kind == "ratio" else quantity.kind_of(fact.kind).default)
-        plain = 1 if fact.kind == "ratio" else None
-        shown[name] = quantity.show(fact.value, fact.kind, unit, u=fact.u or None, decimals=None if fact.u else plain)
-    return finding.seen.format(**shown)

@@ -4,15 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from typing import TYPE_CHECKING
 
-from sparring.core.findings.registry import Fact, Finding, Peer, rule
+from sparring.core.finding import Fact, Finding, Peer
+from sparring.core.findings.registry import rule
+from sparring.core.reduce.points import Inputs
+from sparring.core.reduce.results import TestResult
 from sparring.core.reduce.spread import random_part
 from sparring.core.uncertainty import nominal
-
-if TYPE_CHECKING:
-    from sparring.core.reduce.points import Inputs
-    from sparring.core.reduce.results import TestResult
 
 _WIDE, _CLOSE = 0.05, 0.015  # relative SD of the gearbox or wire-to-shaft efficiency between repeats
 _MOST_MORE = 200

@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import TYPE_CHECKING
 
 import numpy as np
 
-from sparring.core.findings.registry import Fact, Finding, Peer, rule
+from sparring.core.finding import Fact, Finding, Peer
+from sparring.core.findings.registry import rule
+from sparring.core.reduce.points import Inputs
+from sparring.core.reduce.results import TestResult, output_orders
 from sparring.core.uncertainty import mean_of, nominal, std
-
-if TYPE_CHECKING:
-    from sparring.core.reduce.points import Inputs
-    from sparring.core.reduce.results import TestResult
 
 _RIPPLE = 0.02  # amplitude worth a word, of the mean speed
 _SAG = 0.03  # fall of the terminal voltage worth a word, of the set voltage
@@ -83,8 +81,6 @@ def sag(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[F
 @rule
 def period_of_a_shaft(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """The speed repeats with the turning of one shaft."""
-    from sparring.core.reduce.results import output_orders
-
     names = {abs(order): shaft for shaft, order in output_orders(result.build).items()}
     seen: dict[float, list[float]] = {}
     for step in result.lifted:

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import TYPE_CHECKING
 
 from sparring.core import predict
-from sparring.core.findings.registry import Fact, Finding, Peer, rule
+from sparring.core.finding import Fact, Finding, Peer
+from sparring.core.findings.registry import rule
+from sparring.core.reduce.points import Inputs
+from sparring.core.reduce.results import TestResult
 from sparring.core.uncertainty import nominal
-
-if TYPE_CHECKING:
-    from sparring.core.reduce.points import Inputs
-    from sparring.core.reduce.results import TestResult
 
 
 @rule

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -11,10 +11,10 @@ import numpy as np
 
 from sparring import __version__
 from sparring.core.build import Build
-from sparring.core.findings import Finding, Peer, judge
+from sparring.core.finding import Finding
 from sparring.core.plan import Plan
 from sparring.core.recording import Recording
-from sparring.core.reduce.points import Inputs, Point, ReductionError, inputs_of, reduce_run
+from sparring.core.reduce.points import Point, ReductionError
 from sparring.core.reduce.spread import REPEATS, SCATTER, random_part
 from sparring.core.reduce.windows import powered_spans
 from sparring.core.rig import Rig
@@ -135,36 +135,8 @@ class TestResult:
         return None
 
 
-def analyse(
-    build: Build, rig: Rig, plan: Plan, runs: Iterable[tuple[Run, Recording | Callable[[], Recording]]], peers: Sequence[Peer] = ()
-) -> TestResult:
-    """The results of a test. Recordings may be given as functions, so that only one is in memory at a time.
-
-    Raises ReductionError when the records contradict themselves; a run that cannot be reduced is listed in `skipped`.
-    """
-    inputs = inputs_of(build, rig)
-    orders = tuple(sorted({abs(w) for w in output_orders(build).values()}))
-    points: list[Point] = []
-    skipped: list[tuple[Run, str]] = []
-    for run, source in runs:
-        try:
-            recording = source() if callable(source) else source
-            points.append(reduce_run(inputs, rig, run, recording, settle=plan.settle, measure=plan.measure, orders=orders))
-        except ValueError as err:  # of the reduction, or of reading the recording
-            skipped.append((run, str(err)))
-    return combine(build, rig, plan, points, skipped, inputs, peers)
-
-
-def combine(
-    build: Build,
-    rig: Rig,
-    plan: Plan,
-    points: Sequence[Point],
-    skipped: Sequence[tuple[Run, str]] = (),
-    inputs: Inputs | None = None,
-    peers: Sequence[Peer] = (),
-) -> TestResult:
-    """Points of the same weight to steps, steps to curves, all of it to findings."""
+def combine(build: Build, rig: Rig, plan: Plan, points: Sequence[Point], skipped: Sequence[tuple[Run, str]] = ()) -> TestResult:
+    """Points of the same weight to steps, steps to curves; not judged yet."""
     groups: dict[int, list[Point]] = {}
     for p in points:
         groups.setdefault(p.run.step, []).append(p)
@@ -172,8 +144,7 @@ def combine(
     steps = tuple(_step(n, group, ordered[max(0, n - 1) : n + 2]) for n, group in enumerate(ordered))
     line = _speed_line(steps)
     losses, sound = sound_losses([s for s in steps if s.lifted])
-    result = TestResult(build, rig, plan, steps, line, _stall(steps, line), losses, sound, (), tuple(skipped))
-    return TestResult(**{**vars(result), "findings": tuple(judge(result, inputs or inputs_of(build, rig), peers))})
+    return TestResult(build, rig, plan, steps, line, _stall(steps, line), losses, sound, (), tuple(skipped))
 
 
 def split_runs(recording: Recording, plan: Plan, tolerance: float = 0.06) -> list[Run]:

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QTabBar, QVBoxLayout, QWidget
 
 from sparring.core import predict, quantity
-from sparring.core.findings import Finding
+from sparring.core.finding import Finding
 from sparring.core.recording import CHANNELS, Recording
 from sparring.core.reduce.points import Point
 from sparring.core.uncertainty import Share, budget, nominal, std

@@ -1,0 +1,62 @@
+"""What a finding is: a judgement with its evidence, its reason, likely causes and what to try."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from sparring.core import quantity
+from sparring.core.uncertainty import nominal, std
+
+Severity = Literal["wrong", "caution", "note", "good"]
+ORDER: dict[str, int] = {"wrong": 0, "caution": 1, "note": 2, "good": 3}
+
+
+@dataclass(frozen=True)
+class Fact:
+    """A figure that a finding rests on: SI value, standard uncertainty, kind of quantity."""
+
+    value: float
+    kind: str
+    u: float = 0.0
+
+    @classmethod
+    def of(cls, x: Any, kind: str) -> Fact:
+        return cls(nominal(x), kind, std(x))
+
+
+@dataclass(frozen=True)
+class Finding:
+    """A judgement. seen: text with {facts} in braces; steps, field: where the evidence is shown."""
+
+    id: str
+    severity: Severity
+    title: str
+    seen: str
+    why: str
+    causes: tuple[str, ...] = ()
+    try_next: tuple[str, ...] = ()
+    facts: Mapping[str, Fact] = field(default_factory=dict)
+    steps: tuple[int, ...] = ()
+    place: str = ""  # "rig.method.drum_radius" and the like
+
+
+@dataclass(frozen=True)
+class Peer:
+    """Another build's gearbox efficiencies, to tell this one from. steps: (output torque [N·m], efficiency, standard
+    uncertainty of its repeats alone, lifts), one a weight."""
+
+    name: str
+    steps: tuple[tuple[float, float, float, int], ...]
+
+
+def explain(finding: Finding, units: Mapping[str, str] | None = None) -> str:
+    """The finding's `seen` with its figures in the chosen units (kind -> unit)."""
+    units = units or {}
+    shown = {}
+    for name, fact in finding.facts.items():
+        unit = units.get(fact.kind, "%" if fact.kind == "ratio" else quantity.kind_of(fact.kind).default)
+        plain = 1 if fact.kind == "ratio" else None
+        shown[name] = quantity.show(fact.value, fact.kind, unit, u=fact.u or None, decimals=None if fact.u else plain)
+    return finding.seen.format(**shown)
