@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import signal
 import sys
+import traceback
+from functools import partial
 from pathlib import Path
+from types import TracebackType
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
@@ -27,10 +30,17 @@ def application() -> QApplication:
     return app
 
 
+def _unexpected(window: MainWindow, kind: type[BaseException], err: BaseException, trace: TracebackType | None) -> None:
+    """A fault of ours must not end a session at the bench: it is told and written out, and the window lives on."""
+    traceback.print_exception(kind, err, trace)
+    window.say(f"Something went wrong inside Sparring ({kind.__name__}: {err}). Recording goes on; details are in the terminal.", stay=True)
+
+
 def run(folder: Path) -> int:
     """Opens a logbook folder in the window; the exit status."""
     app = application()
     window = MainWindow()
+    sys.excepthook = partial(_unexpected, window)
     window.show()
     QTimer.singleShot(0, window.make_pages)
     QTimer.singleShot(0, lambda: window.desk.open(folder))

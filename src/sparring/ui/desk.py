@@ -32,18 +32,31 @@ class _Edit(QUndoCommand):
         super().__init__(text)
         self.desk, self.what, self.before, self.after = desk, what, before, after
         self.owner = desk.owner(what)
+        self.done = True  # `edit` has kept the record before it pushes this
 
     def redo(self) -> None:
-        self.desk.put(self.what, self.after, self.owner)
+        if self.done:
+            self.done = False
+        else:
+            self._put(self.after)
 
     def undo(self) -> None:
-        self.desk.put(self.what, self.before, self.owner)
+        self._put(self.before)
+
+    def _put(self, record: Record) -> None:
+        from sparring.logbook import LogbookError
+
+        try:
+            self.desk.put(self.what, record, self.owner)
+        except LogbookError as err:  # a name taken since; the record stays as it is
+            self.desk.said.emit(str(err))
 
 
 class Desk(QObject):
     """The window's model. Signals carry nothing: who hears one looks again."""
 
     opened = pyqtSignal()
+    not_opened = pyqtSignal(str)
     build_changed = pyqtSignal()
     rig_changed = pyqtSignal()
     plan_changed = pyqtSignal()
@@ -95,7 +108,7 @@ class Desk(QObject):
             if then:
                 then()
 
-        background.run(work, done, lambda err: self.said.emit(f"{err}"))
+        background.run(work, done, lambda err: self.not_opened.emit(str(err)))
 
     def _start(self) -> None:
         assert self.book is not None
@@ -210,10 +223,10 @@ class Desk(QObject):
         from sparring.logbook import LogbookError
 
         try:
-            self.undo.push(_Edit(self, what, record, after, text or f"{what}: {str(path[-1]).replace('_', ' ')}"))
+            self.put(what, after, self.owner(what))
         except LogbookError as err:
-            self.undo.undo()
             return str(err)
+        self.undo.push(_Edit(self, what, record, after, text or f"{what}: {str(path[-1]).replace('_', ' ')}"))
         return None
 
     def put(self, what: str, record: Record, owner: int) -> None:
@@ -252,7 +265,8 @@ class Desk(QObject):
     # --- results --------------------------------------------------------------------------------------------
 
     def runs_changed(self) -> None:
-        assert self.book is not None
+        if self.book is None:  # closed meanwhile; the run is kept
+            return
         self.runs = self.book.runs(self.test_id, struck=True)
         self.lists_changed.emit()
         self.reanalyse()

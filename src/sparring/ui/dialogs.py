@@ -34,7 +34,7 @@ class ImportDialog(QDialog):
         super().__init__(parent)
         self.desk, self.log = desk, log
         self.setWindowTitle(f"Import {log.path.name}")
-        self.resize(940, 560)
+        self.resize(860, min(620, 230 + 32 * len(log.columns)))
         column = QVBoxLayout(self)
         separator = {"\t": "tab", ";": "semicolon", ",": "comma", " ": "space"}[log.delimiter]
         column.addWidget(heading("What is in the columns?"))

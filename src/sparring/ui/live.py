@@ -154,7 +154,9 @@ class BenchSession(QObject):
         if not simulated:
             self.disconnect_bench()
         self.port, self.simulated, self.obeys = port, simulated, False
-        self.ring = None
+        self.ring, self._last_t, self._lost_at, self._offset = None, None, None, 0.0
+        self.marks.clear()
+        self.gaps.clear()
         self.link = Link(
             port,
             baud=baud,
@@ -299,7 +301,7 @@ class BenchSession(QObject):
             mapping = self.link.reader.mapping if self.link else None
             if self.ring is None and mapping is not None:
                 self.ring = Ring(mapping.channels)
-                if self.state == "connecting":
+                if self.state in ("connecting", "lost"):
                     self._set_state("ready")
             if self.ring is not None and len(new[0]) == len(self.ring.channels) + 1:
                 self.ring.add(new)
@@ -319,7 +321,7 @@ class BenchSession(QObject):
             self.said.emit(f"{why}. Plug it in again: the run goes on, the gap will be marked.")
         elif self._last_t is None:
             self.said.emit(why)
-        self._set_state("lost")
+        self._set_state("connecting" if self._last_t is None else "lost")
 
     def _event(self, event: Event) -> None:
         word, _, rest = event.text.partition(" ")

@@ -125,6 +125,7 @@ class MainWindow(QMainWindow):
         self.work.chosen.connect(self.go)
         d.page_wanted.connect(self.go)
         d.said.connect(self.say)
+        d.not_opened.connect(lambda why: self.say(f"{why} Logbook ▸ Open or begin a logbook chooses another.", stay=True))
         self.session.said.connect(self.say)
         self.driveline.part_clicked.connect(self._part)
         self.title_block.wanted.connect(self._place)
@@ -307,13 +308,13 @@ class MainWindow(QMainWindow):
         self.pages.setFocus()
         self._driveline()
 
-    def say(self, text: str) -> None:
-        """A sentence for the tester, above the title block for a while; nothing else moves."""
+    def say(self, text: str, *, stay: bool = False) -> None:
+        """A sentence for the tester, above the title block for a while (or until the next one); nothing else moves."""
         self.message.setText(text)
         self._place_message()
         self.message.show()
         self.message.raise_()
-        self._message_timer.start()
+        self._message_timer.stop() if stay else self._message_timer.start()
 
     def _place_message(self) -> None:
         centre = self.centralWidget()

@@ -144,7 +144,8 @@ class BuildPage(QWidget):
             for who, z, x in (("pinion", s.pinion, s.pinion_shift), ("wheel", s.wheel, s.wheel_shift))
             if z < teeth.undercut_limit(x, s.pressure_angle)
         ]
-        self.facts.setText("; ".join(facts) + "." + (" Watch: " + "; ".join(few) + "." if few else ""))
+        text = "; ".join(facts)
+        self.facts.setText(text[0].upper() + text[1:] + "." + (" Watch: " + "; ".join(few) + "." if few else ""))
         self._shafts()
 
     def _shafts(self) -> None:

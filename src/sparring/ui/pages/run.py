@@ -369,7 +369,8 @@ class RunPage(QWidget):
         def kept(_run_id: int) -> None:
             self.forced = None
             d.runs_changed()
-            self._kept.append(d.runs[-1].run)
+            if d.runs:
+                self._kept.append(d.runs[-1].run)
 
         # every reason is for the tester to read; the stream stays where it is
         background.run(lambda: book.adopt(path), kept, lambda err: d.said.emit(f"The lift could not be kept: {err} ({path.name})."))

@@ -1,0 +1,276 @@
+"""What the hands do: clicks in pictures, menus, dialogs, dropped files."""
+
+import json
+
+import numpy as np
+import pytest
+from conftest import wait_for
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent, QGuiApplication
+from PyQt6.QtWidgets import QApplication, QFileDialog
+
+from sparring.core.predict import power_flow
+from sparring.core.quantity import Measured
+from sparring.core.records import Q
+from sparring.ui import background
+from sparring.ui.application import application
+from sparring.ui.dialogs import ConnectDialog, UnitsDialog
+from sparring.ui.pages.run import BigFigure, _round_up
+from sparring.ui.shell import MainWindow
+from sparring.ui.widgets.chart import Chart
+from sparring.ui.widgets.gear_view import GearView
+from sparring.ui.widgets.quantity_field import QuantityField
+
+
+def until(condition, seconds=20.0):
+    wait_for(condition, seconds, QApplication.processEvents)
+
+
+@pytest.fixture
+def window(qapp, tmp_path, build, rig, plan, lifted):
+    application()
+    w = MainWindow()
+    w.show()
+    w.desk.open(tmp_path / "book")
+    until(lambda: w.desk.book is not None and not background.busy())
+    book = w.desk.book
+    test = book.add_test(book.save_build(build), book.save_rig(rig), plan)
+    for run, recording in lifted[0]:
+        book.add_run(test, run, recording)
+    w.desk.choose_test(test)
+    until(lambda: w.desk.result is not None and not background.busy())
+    yield w
+    w.close()
+    until(lambda: not background.busy())
+
+
+def test_a_click_on_the_driveline_opens_the_part(window, qtbot):
+    line = window.driveline
+    columns = dict(line._columns())
+    for part, page in (("stage 2", "Build"), ("motor", "Build"), ("rig", "Rig"), ("output", "Results"), ("supply", "Rig")):
+        qtbot.mouseClick(line, Qt.MouseButton.LeftButton, pos=QPoint(int(columns[part]) + 12, 40))
+        assert window.work.current == page, part
+    window._part("stage 2")
+    assert window.build_page.gears.chosen == (1, 0)
+
+
+def test_the_driveline_says_where_the_power_goes(window, build):
+    flow = power_flow(build, 0.3, 12.0)
+    window.driveline.show_flow(flow, "predicted", ("a", "b"), ("50 %", "", ""))
+    said = window.driveline.accessibleDescription()
+    assert "copper" in said
+    assert "stage 2" in said
+
+
+def test_every_cell_of_the_title_block_leads_somewhere(window):
+    for place, page in (
+        ("build", "Build"),
+        ("train", "Build"),
+        ("rig", "Rig"),
+        ("calibration", "Rig"),
+        ("plan", "Rig"),
+        ("recorded", "Results"),
+    ):
+        window.title_block.cells[place].click()
+        assert window.work.current == page
+    window.title_block.cells["units"].click()
+    assert isinstance(window.errands.dialog, UnitsDialog)
+    window.errands.dialog.close()
+
+
+def test_a_gear_is_picked_by_click(qapp, build, qtbot):
+    view = GearView()
+    qtbot.addWidget(view)
+    view.resize(500, 300)
+    view.set_build(build)
+    picked = []
+    view.picked.connect(lambda *which: picked.append(which))
+    scale, cx, cy = view._fit()
+    for n, member, x, y, _angle, r in view.placed():
+        at = (
+            QPoint(int(cx + x * scale), int(cy - y * scale))
+            if member == 0
+            else QPoint(int(cx + x * scale), int(cy - (y + 0.8 * r) * scale))
+        )
+        qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=at)
+        assert picked[-1] == (n, member)
+    first = view.grab().toImage()
+    view.angle += 0.1
+    assert view.grab().toImage() != first
+
+
+def test_a_chart_is_copied_as_table_and_picture(qapp, qtbot):
+    chart = Chart("s", "speed")
+    qtbot.addWidget(chart)
+    chart.rows = lambda: (["t s", "speed"], [[0.0, 1.5], [1.0, 2.5]])
+    assert [a.text() for a in chart.menu().actions()] == ["Show all", "Copy as picture", "Copy as table", "Copy as CSV"]
+    chart.copy_table(",")
+    assert QGuiApplication.clipboard().text() == "t s,speed\n0,1.5\n1,2.5"
+    chart.copy_picture()
+    assert not QGuiApplication.clipboard().pixmap().isNull()
+
+
+def test_axes_show_the_unit_they_name_without_hidden_factors(qapp, qtbot):
+    chart = Chart("output torque, N·m", "speed")
+    qtbot.addWidget(chart)
+    chart.getPlotItem().getViewBox().setRange(xRange=(0, 5e-4))
+    chart.restyle()
+    assert chart.getPlotItem().getAxis("bottom").autoSIPrefixScale == 1.0
+    assert "x0.001" not in chart.getPlotItem().getAxis("bottom").labelString()
+
+
+def test_results_copy_their_points(window):
+    head, rows = window.results_page._rows()
+    assert len(head) == 8
+    assert len(rows) == 5
+    assert np.isfinite(rows).all()
+
+
+def test_rows_of_the_table_choose_the_point(window):
+    window.go("Results")
+    window.results_page.table.selectRow(3)
+    assert window.desk.step == 3
+    until(lambda: "lift 1" in window.results_page.about.text())
+
+
+def test_the_connect_dialog_refuses_columns_it_does_not_know(window):
+    dialog = ConnectDialog(window.desk, window)
+    dialog.port.setCurrentText("")
+    dialog._accept()
+    assert "No port" in dialog.said.text()
+    dialog.port.setCurrentText("/dev/none")
+    dialog.plain.setChecked(True)
+    dialog.columns.setText("t/ms, speed/kg")
+    dialog._accept()
+    assert "unit of mass" in dialog.said.text()
+    dialog.columns.setText("a, b")
+    dialog._accept()
+    assert "None of these" in dialog.said.text()
+    dialog.columns.setText("t/ms, speed/rpm")
+    dialog._accept()
+    assert dialog.mapping.channels == ("speed",)
+    assert window.desk.book.setting("columns") == "t/ms, speed/rpm"
+
+
+def test_keys_are_listed_and_about_tells_the_licence(window):
+    window.errands.keys()
+    window.errands.dialog.close()
+    window.errands.about()
+    assert "General Public License" in window.errands.dialog.text()
+    window.errands.dialog.close()
+
+
+def test_files_are_saved_and_exported_through_the_menus(window, tmp_path, monkeypatch):
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a: (str(tmp_path / "b.json"), ""))
+    window.errands.save_build()
+    assert json.loads((tmp_path / "b.json").read_text())["family"] == "Dunnock"
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_a: str(tmp_path / "out"))
+    window.errands.export_test()
+    until(lambda: "Exported" in window.message.text())
+    assert list((tmp_path / "out").glob("*/sheet.html"))
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a: (str(tmp_path / "b.json"), ""))
+    window.errands.open_build()
+    assert window.desk.build.revision == 3
+    window.errands.export_test()
+    assert "no test to export" in window.message.text()
+
+
+def test_another_logbook_is_opened_and_a_held_one_refused(window, tmp_path, monkeypatch):
+    first = window.desk.book.folder
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_a: str(tmp_path / "second"))
+    (tmp_path / "second").mkdir()
+    window.errands.open_logbook()
+    until(lambda: window.desk.book.folder.name == "second")
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_a: str(tmp_path / "second"))
+    window.errands.open_logbook()
+    until(lambda: "already open" in window.message.text())
+    assert not window._message_timer.isActive()
+    assert first.exists()
+
+
+def test_files_dropped_on_the_window_are_taken(window, tmp_path):
+    build = tmp_path / "b.json"
+    build.write_text(window.desk.build.to_json())
+    log = tmp_path / "l.csv"
+    log.write_text("time [s],speed [rpm]\n" + "".join(f"{i / 10},{i}\n" for i in range(30)))
+    for path in (build, log):
+        mime = QMimeData()
+        mime.setUrls([QUrl.fromLocalFile(str(path))])
+        window.dropEvent(
+            QDropEvent(QPointF(5, 5), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+        )
+    assert window.desk.build.name == "Dunnock r3"
+    assert window.errands.dialog.log.path == log
+    window.errands.dialog.reject()
+
+
+def test_panels_fold_and_come_back(window):
+    window.go("Results")
+    window._fold(window.findings, False)
+    assert not window.right.isVisible()
+    window.go("Run")
+    assert window.right.isVisible()
+    window._fold(window.findings, True)
+    window._fold(window.logbook, False)
+    assert not window.logbook.isVisible()
+    window._find()
+    assert window.logbook.isVisible()
+
+
+def test_a_new_rig_is_a_copy_and_a_test_with_runs_keeps_its_own(window):
+    before = window.desk.test_id
+    window.go("Rig")
+    window.rig_page._copy()
+    assert window.desk.rig.name == "Hoist A copy"
+    assert window.desk.test_id == 0
+    assert window.desk.book.rig(window.desk.book.test(before).rig_id).name == "Hoist A"
+
+
+def test_undo_crosses_builds_without_mixing_them_up(window):
+    first = window.desk.build_id
+    window.desk.edit("build", ("title",), "before")
+    window.desk.new_revision()
+    assert window.desk.build.title == "before"
+    window.desk.undo.undo()
+    assert window.desk.book.build(first).title != "before"
+    assert window.desk.build.title == "before"
+
+
+def test_an_edit_that_clashes_is_refused_and_undone(window):
+    window.desk.new_revision()
+    reason = window.desk.edit("build", ("revision",), 2)
+    assert "already in the logbook" in reason
+    assert window.desk.build.revision == 3
+
+
+def test_a_field_says_what_it_understood_and_keeps_what_it_cannot(qapp, qtbot):
+    taken = []
+    field = QuantityField(Q("mass", "kg", above=0.0), "kg", lambda v: taken.append(v), name="mass")
+    qtbot.addWidget(field)
+    field.show()
+    field.set_value(Measured(1.0, 0.005))
+    assert field.text() == "1.00 ± 0.01 kg"
+    field.selectAll()
+    qtbot.keyClicks(field, "3*310 g + 47 g")
+    assert field._note.text() == "= 0.977 kg"
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert taken[-1].value == pytest.approx(0.977)
+    field.selectAll()
+    qtbot.keyClicks(field, "-1 kg")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert "too small" in field._note.text()
+    field.set_value(Measured(2.0))
+    assert field.text() == "-1 kg"
+
+
+def test_a_live_figure_shrinks_to_fit_and_is_spoken(qapp, qtbot):
+    figure = BigFigure("Output speed", "speed")
+    qtbot.addWidget(figure)
+    figure.resize(140, 78)
+    figure.put("12345678.9", "rpm")
+    assert figure.accessibleName() == "Output speed 12345678.9 rpm"
+    assert not figure.grab().isNull()
+
+
+def test_scales_round_up_to_quiet_figures():
+    assert [_round_up(x) for x in (0.0, 0.9, 1.2, 14.0, 62.0, 81.0)] == [0.0, 1.0, 1.5, 15.0, 80.0, 100.0]

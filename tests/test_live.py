@@ -1,0 +1,188 @@
+"""The window on a bench that misbehaves."""
+
+import errno
+import threading
+
+import pytest
+from conftest import wait_for
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QInputDialog
+
+from sparring.bench.recorder import Recorder
+from sparring.bench.simulator import Faults, SimulatedBench
+from sparring.core.plant.bench import bench_of
+from sparring.core.plant.sensors import sensors_of
+from sparring.core.records import changed
+from sparring.ui import background
+from sparring.ui.application import application
+from sparring.ui.shell import MainWindow
+
+pytestmark = pytest.mark.xdist_group("live")
+
+
+def until(condition, seconds=25.0):
+    wait_for(condition, seconds, QApplication.processEvents)
+
+
+class Board:
+    """A simulated bench on a thread that can be pulled out and put back under the same name."""
+
+    def __init__(self, build, rig, link, **how):
+        self.args, self.link, self.how = (build, rig), link, {"speed": 6.0, "rate": 100, **how}
+        self.plug()
+
+    def plug(self):
+        build, rig = self.args
+        self.sim = SimulatedBench(bench_of(build, rig), sensors_of(rig), hook=0.047, travel=rig.method.travel, link=self.link, **self.how)
+        self.thread = threading.Thread(target=self.sim.serve, args=(60,), daemon=True)
+        self.thread.start()
+
+    def pull(self):
+        self.sim.leave()
+        self.thread.join(3)
+        self.sim.close()
+
+
+@pytest.fixture
+def window(qapp, tmp_path, build, rig, plan):
+    application()
+    w = MainWindow()
+    w.show()
+    w.desk.open(tmp_path / "book")
+    until(lambda: w.desk.book is not None and not background.busy())
+    w.desk.add_build(build)
+    w.desk.choose_rig(w.desk.book.save_rig(rig))
+    w.desk.plan = plan
+    w.go("Run")
+    yield w
+    w.close()
+    until(lambda: not background.busy())
+
+
+@pytest.fixture
+def board(window, tmp_path, build, rig):
+    made = Board(build, rig, tmp_path / "port", faults=Faults(drop=0.005, garble=0.005))
+    window.session.connect_port(str(tmp_path / "port"))
+    until(lambda: window.session.state == "ready" and window.session.obeys and window.session.ring.count > 20)
+    yield made
+    window.session.disconnect_bench()
+    made.pull()
+
+
+def begin_lift(window):
+    page, s = window.run_page, window.session
+    if s.tare is None:
+        page.do_next()
+        until(lambda: s.tare is not None)
+    page.do_next()
+    until(lambda: s.state == "lifting" and s.ring.values("speed")[-1] > 5)
+
+
+def test_a_cable_pulled_during_a_lift_leaves_a_marked_gap_and_the_lift_goes_on(window, board):
+    s = window.session
+    begin_lift(window)
+    board.pull()
+    until(lambda: s.state == "lost")
+    assert "the gap will be marked" in window.message.text()
+    board.plug()
+    until(lambda: s.state == "lifting")
+    until(lambda: len(s.gaps) == 1)
+    n = s.ring.count
+    until(lambda: s.ring.count > n + 50)
+    s.stop()
+    until(lambda: len(window.desk.runs) == 1)
+    recording = window.desk.book.recording(window.desk.runs[0].recording)
+    assert len(recording.gaps) == 1
+    start, stop = recording.gaps[0]
+    assert 0 < stop - start < 20
+    assert (recording.t < start + 1e-6).any()
+    assert (recording.t > stop - 1e-6).any()
+    assert (recording.t[1:] > recording.t[:-1]).all()
+
+
+def test_a_full_disk_stops_the_lift_with_a_clear_message(window, board, monkeypatch):
+    begin_lift(window)
+
+    def full(self):
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(Recorder, "_flush", full)
+    until(lambda: "No space left" in window.message.text())
+    assert window.session.state == "ready"
+    assert "free some space" in window.message.text()
+
+
+def test_the_rigs_limit_stops_the_bench(window, board):
+    window.desk.edit("rig", ("limits", "current"), 0.15)
+    page, s = window.run_page, window.session
+    page.do_next()
+    until(lambda: s.tare is not None)
+    page.do_next()
+    until(lambda: "rig's limit" in window.message.text())
+    until(lambda: len(window.desk.runs) == 1)
+    assert window.desk.runs[0].run.ended == "limit"
+
+
+def test_m_marks_the_moment_it_was_pressed(window, board, qtbot):
+    begin_lift(window)
+    s = window.session
+    at = s.ring.t[-1]
+    qtbot.keyClick(window, Qt.Key.Key_M)
+    dialog = window.run_page.findChild(QInputDialog)
+    assert dialog is not None
+    assert not dialog.isModal()
+    until(lambda: s.ring.t[-1] > at + 0.5)
+    dialog.setTextValue("grinding")
+    dialog.accept()
+    assert s.marks[-1][1] == "grinding"
+    assert s.marks[-1][0] == pytest.approx(at, abs=0.4)
+
+
+def test_a_weight_that_stalls_twice_is_passed_over(window, board):
+    window.desk.plan = changed(window.desk.plan, ("loads",), window.desk.plan.loads[:1])
+    window.desk.edit("plan", ("loads",), (changed(window.desk.plan, ("repeats",), 3).loads[0], type(window.desk.plan.loads[0])(7.0)))
+    page, s = window.run_page, window.session
+    page.do_next()
+    until(lambda: s.tare is not None)
+    page._force(1)
+    for n in (1, 2):
+        page.do_next()
+        until(lambda: s.state == "lifting")
+        until(lambda n=n: len(window.desk.runs) == n and s.state == "ready")
+        assert window.desk.runs[-1].run.ended == "stalled"
+        page._force(1) if n == 1 else None
+    assert page.lift.step == 0
+    until(lambda: window.desk.result is not None)
+    assert "stalled" in {f.id for f in window.desk.findings}
+    assert page.ladder.rows[1].stalled
+
+
+def test_noise_on_the_line_is_counted_where_it_is_seen(window, board):
+    until(lambda: window.session.tally.garbled > 0)
+    window._bench_state()
+    assert "garbled" in window.connection.text()
+
+
+def test_a_port_that_is_not_there_is_told_and_waited_for(window, tmp_path, build, rig):
+    window.session.connect_port(str(tmp_path / "later"))
+    until(lambda: "cannot be opened" in window.message.text())
+    assert not window.run_page.ladder.go.isEnabled()
+    late = Board(build, rig, tmp_path / "later")
+    until(lambda: window.session.state == "ready")
+    window.session.disconnect_bench()
+    late.pull()
+    assert window.session.state == "off"
+
+
+def test_calibration_is_taken_from_the_live_cell(window, board):
+    window.go("Rig")
+    page, s = window.rig_page, window.session
+    for mass in (0.0, 1.0, 2.0):
+        s.send(f"hang {mass}")
+        page.known.setText(f"{mass} kg")
+        until(lambda: s.ring.count > 10)
+        page._take()
+    assert len(page._fresh) == 3
+    assert "no line" in page.verdict.text() or window.desk.rig.calibration.date >= "2026-11-24"
+    page._drop()
+    assert len(page._fresh) == 2
