@@ -61,6 +61,20 @@ def lifted(build, rig, plan):
     return make_runs(build, rig, plan)
 
 
+def discard(window):
+    """Closes a window and deletes it now: a closed one would go on answering to changes of theme."""
+    from PyQt6.QtCore import QEvent
+    from PyQt6.QtWidgets import QApplication
+
+    from sparring.ui import background
+
+    window.close()
+    wait_for(lambda: not background.busy(), step=QApplication.processEvents)
+    window.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+    QApplication.processEvents()
+
+
 def wait_for(condition, seconds=15.0, step=None):
     """Waits until `condition()` holds; `step` keeps things going meanwhile. Fails loudly."""
     end = time.monotonic() + seconds

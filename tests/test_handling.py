@@ -4,7 +4,7 @@ import json
 
 import numpy as np
 import pytest
-from conftest import wait_for
+from conftest import discard, wait_for
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QGuiApplication
 from PyQt6.QtWidgets import QApplication, QFileDialog
@@ -40,8 +40,7 @@ def window(qapp, tmp_path, build, rig, plan, lifted):
     w.desk.choose_test(test)
     until(lambda: w.desk.result is not None and not background.busy())
     yield w
-    w.close()
-    until(lambda: not background.busy())
+    discard(w)
 
 
 def test_a_click_on_the_driveline_opens_the_part(window, qtbot):

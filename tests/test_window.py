@@ -5,7 +5,7 @@ import shutil
 
 import numpy as np
 import pytest
-from conftest import wait_for
+from conftest import discard, wait_for
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QApplication, QDialog, QWidget
@@ -45,8 +45,7 @@ def window(qapp, folder):
     until(lambda: w.desk.book is not None)
     idle()
     yield w
-    w.close()
-    idle()
+    discard(w)
 
 
 def until(condition, seconds=25.0):
@@ -411,7 +410,7 @@ def test_no_logbook_is_said_and_the_window_lives(qapp, tmp_path):
     until(lambda: "other files" in w.message.text())
     w.run_page.do_next()
     assert "opening" in w.message.text()
-    w.close()
+    discard(w)
 
 
 def test_every_control_has_a_name_and_can_be_reached(window):
@@ -448,4 +447,4 @@ def test_a_new_logbook_starts_with_one_build(qapp, tmp_path):
     assert w.results_page.either.currentIndex() == 1
     w.desk.edit("build", ("mass",), Measured(0.3))
     assert json.loads(w.desk.build.to_json())["mass"] == "300 g"
-    w.close()
+    discard(w)

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
-from sparring.core.uncertainty import LineFit, fit_line
+from sparring.core.uncertainty import LineFit, fit_line, nominal, std
 
 
 class CalibrationPoint(Record):
@@ -35,7 +35,10 @@ def fit(calibration: Calibration, gravity: float) -> LineFit:
     """
     force = np.array([p.mass.value * gravity for p in calibration.points])
     reading = np.array([p.reading for p in calibration.points])
-    return fit_line(force, reading, tag="load cell")
+    line = fit_line(force, reading, tag="load cell")
+    if abs(nominal(line.slope)) <= 5 * std(line.slope):
+        raise ValueError("the readings do not follow the masses; was each mass hanging free on the cell, and the right cell read?")
+    return line
 
 
 def force(line: LineFit, reading: Any, zero: Any | None = None) -> Any:
