@@ -62,17 +62,13 @@ def lifted(build, rig, plan):
 
 
 def discard(window):
-    """Closes a window and deletes it now: a closed one would go on answering to changes of theme."""
-    from PyQt6.QtCore import QEvent
+    """Closes a window and waits for what it still has under way."""
     from PyQt6.QtWidgets import QApplication
 
     from sparring.ui import background
 
     window.close()
     wait_for(lambda: not background.busy(), step=QApplication.processEvents)
-    window.deleteLater()
-    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
-    QApplication.processEvents()
 
 
 def wait_for(condition, seconds=15.0, step=None):
