@@ -195,6 +195,10 @@ def test_a_lift_left_out_changes_the_result_and_can_be_taken_back(window):
     until(lambda: len(window.desk.result.steps[1].points) == 4)
     window.errands.take_back()
     until(lambda: len(window.desk.result.steps[1].points) == 5)
+    window.desk.undo.undo()
+    until(lambda: len(window.desk.result.steps[1].points) == 4)
+    window.desk.undo.undo()
+    until(lambda: len(window.desk.result.steps[1].points) == 5)
 
 
 def test_a_finding_opens_and_leads_to_its_evidence(window, qtbot):

@@ -52,6 +52,20 @@ class _Edit(QUndoCommand):
             self.desk.said.emit(str(err))
 
 
+class _Strike(QUndoCommand):
+    """Leaves lifts out of the results, or takes them back in."""
+
+    def __init__(self, desk: Desk, run_ids: list[int], struck: bool) -> None:
+        super().__init__("lift left out" if struck else "lifts taken back")
+        self.desk, self.run_ids, self.struck = desk, run_ids, struck
+
+    def redo(self) -> None:
+        self.desk.put_struck(self.run_ids, self.struck)
+
+    def undo(self) -> None:
+        self.desk.put_struck(self.run_ids, not self.struck)
+
+
 class Desk(QObject):
     """The window's model. Signals carry nothing: who hears one looks again."""
 
@@ -246,10 +260,14 @@ class Desk(QObject):
         self.lists_changed.emit()
         self.reanalyse()
 
-    def strike(self, run_id: int, struck: bool) -> None:
-        """Leaves a run out of the results, or takes it back."""
+    def strike(self, run_ids: list[int], struck: bool) -> None:
+        """Leaves runs out of the results, or takes them back; undoably."""
+        self.undo.push(_Strike(self, run_ids, struck))
+
+    def put_struck(self, run_ids: list[int], struck: bool) -> None:
         assert self.book is not None
-        self.book.strike(run_id, struck)
+        for run_id in run_ids:
+            self.book.strike(run_id, struck)
         self.runs_changed()
 
     def done_lifts(self) -> list[Lift]:

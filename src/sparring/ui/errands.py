@@ -98,12 +98,9 @@ class Errands:
 
     def take_back(self) -> None:
         d = self.desk
-        struck = [r for r in d.runs if r.struck]
-        for r in struck:
-            if d.book:
-                d.book.strike(r.id, False)
+        struck = [r.id for r in d.runs if r.struck]
         if struck:
-            d.runs_changed()
+            d.strike(struck, False)
         self.say(f"{len(struck)} lifts taken back." if struck else "No lift is left out.")
 
     def new_build(self) -> None:

@@ -491,8 +491,8 @@ class ResultsPage(QWidget):
         point = self.chosen_point()
         stored = self._stored(point) if point else None
         if stored is not None:
-            self.desk.strike(stored.id, True)
-            self.desk.said.emit(f"Lift {stored.run.repeat} is left out of the results. Logbook ▸ Take back left-out lifts brings it back.")
+            self.desk.strike([stored.id], True)
+            self.desk.said.emit(f"Lift {stored.run.repeat} is left out of the results. Ctrl+Z brings it back.")
 
     def show_finding(self, finding: Finding) -> None:
         if finding.steps:
