@@ -292,25 +292,29 @@ def _speed_line(steps: Sequence[Step]) -> SpeedLine | None:
     lifted = [s for s in steps if s.lifted]
     if len(lifted) < 3:
         return None
-    weights = np.array([1.0 / max(std(s.cold_speed), 1e-4 * abs(nominal(s.cold_speed))) ** 2 for s in lifted])
-    weights = weights / weights.sum()
-
-    def fit(ys: Sequence[Any], xs: Sequence[Any]) -> tuple[Any, Any]:
-        xm = sum(w * x for w, x in zip(weights, xs, strict=True))
-        ym = sum(w * y for w, y in zip(weights, ys, strict=True))
-        b = sum(w * (x - xm) * (y - ym) for w, x, y in zip(weights, xs, ys, strict=True)) / sum(
-            w * (x - xm) ** 2 for w, x in zip(weights, xs, strict=True)
-        )
-        return ym - b * xm, b
-
     xs, ys = [s.torque for s in lifted], [s.cold_speed for s in lifted]
-    a, b = fit([nominal(y) for y in ys], [nominal(x) for x in xs])
-    off = np.array([nominal(y) - a - b * nominal(x) for x, y in zip(xs, ys, strict=True)])
-    misfit = math.sqrt(float((off**2).sum()) / (len(lifted) - 2))
+
+    def fit(y: Sequence[Any], x: Sequence[Any], extra: float) -> tuple[Any, Any]:
+        weights = np.array([1.0 / (max(std(v), 1e-4 * abs(nominal(v))) ** 2 + extra**2) for v in ys])
+        weights = weights / weights.sum()
+        xm = sum(w * v for w, v in zip(weights, x, strict=True))
+        ym = sum(w * v for w, v in zip(weights, y, strict=True))
+        slope = sum(w * (v - xm) * (u - ym) for w, v, u in zip(weights, x, y, strict=True)) / sum(
+            w * (v - xm) ** 2 for w, v in zip(weights, x, strict=True)
+        )
+        return ym - slope * xm, slope
+
+    plain_x, plain_y = [nominal(x) for x in xs], [nominal(y) for y in ys]
+    a, b = fit(plain_y, plain_x, 0.0)
+    misfit = math.sqrt(sum((y - a - b * x) ** 2 for x, y in zip(plain_x, plain_y, strict=True)) / (len(lifted) - 2))
     own = math.sqrt(float(np.mean([std(y) ** 2 for y in ys])))
-    if misfit > own:  # the points do not lie on a line within their own doubt: say so in the band
-        ys = [y + ufloat(0.0, math.sqrt(misfit**2 - own**2), "departure from a straight line") for y in ys]
-    a, b = fit(ys, xs)
+    extra = 0.0
+    if misfit > own:  # the points do not lie on a line within their own doubt: weigh them more equally, and say so in the band
+        extra = math.sqrt(misfit**2 - own**2)
+        a, b = fit(plain_y, plain_x, extra)
+        extra = math.sqrt(sum((y - a - b * x) ** 2 for x, y in zip(plain_x, plain_y, strict=True)) / (len(lifted) - 2))
+    noisy = [y + ufloat(0.0, extra, "departure from a straight line") for y in ys] if extra else ys
+    a, b = fit(noisy, xs, extra)
     return SpeedLine(a, b, -a / b if nominal(b) < 0 else None)
 
 
