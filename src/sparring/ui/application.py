@@ -37,8 +37,9 @@ def application() -> QApplication:
 
 
 def _collect_again() -> None:
-    gc.freeze()
-    gc.enable()
+    if not gc.isenabled():
+        gc.freeze()
+        gc.enable()
 
 
 def _unexpected(window: MainWindow, kind: type[BaseException], err: BaseException, trace: TracebackType | None) -> None:

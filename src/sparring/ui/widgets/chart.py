@@ -60,8 +60,10 @@ class Chart(pg.PlotWidget):
         apply()
 
     def restyle(self) -> None:
-        self.setBackground(theme.colour("sheet"))
         item = self.getPlotItem()
+        if item is None:  # closed
+            return
+        self.setBackground(theme.colour("sheet"))
         label = {"color": theme.hex("ink-2"), "font-size": "11px"}
         item.setLabel("bottom", self.x_label, **label)
         item.setLabel("left", self.y_label, **label)
