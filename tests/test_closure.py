@@ -18,7 +18,6 @@ from sparring.core.run import Run
 from sparring.core.train.spur import SpurStage
 from sparring.core.uncertainty import nominal, std
 
-pytestmark = pytest.mark.xdist_group("closure")  # the benches are lifted once, by one worker
 CASES, LOADS, REPEATS = 200, 5, 3
 LANES = LOADS * REPEATS
 

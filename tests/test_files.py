@@ -154,6 +154,9 @@ def test_a_log_becomes_a_test_in_the_logbook_and_goes_out_again(tmp_path, build,
         runs = book.runs(test)
         assert len({r.recording for r in runs}) == 1
         folder = export_test(book, test, tmp_path / "out")
+        (folder / "notes.txt").write_text("mine")
+        assert export_test(book, test, tmp_path / "out") == folder
+        assert (folder / "notes.txt").read_text() == "mine"
     assert {p.name for p in folder.iterdir()} >= {
         "build.json",
         "rig.json",
@@ -168,6 +171,38 @@ def test_a_log_becomes_a_test_in_the_logbook_and_goes_out_again(tmp_path, build,
     assert "<svg" in (folder / "sheet.html").read_text()
     with open(folder / "result.csv") as f:
         assert float(list(csv.DictReader(f))[2]["torque_Nm"]) == pytest.approx(document["steps"][2]["torque_Nm"])
+
+
+def test_a_cancelled_import_or_export_leaves_nothing_behind(tmp_path, build, rig, plan):
+    class EnoughError(Exception):
+        pass
+
+    def until(most):
+        seen = []
+
+        def progress(part):
+            seen.append(part)
+            if part > most:
+                raise EnoughError
+
+        return seen, progress
+
+    path = tmp_path / "log.csv"
+    path.write_text("time [s],speed [rpm],voltage [V],mass [kg]\n" + "".join(f"{i * 0.01:.2f},60,12,1\n" for i in range(150_000)))
+    with Logbook(tmp_path / "book") as book:
+        ids = book.save_build(build), book.save_rig(rig)
+        look = log_files.look(path)
+        columns = {i: (c.channel, c.unit) for i, c in enumerate(look.columns)}
+        seen, progress = until(0.4)
+        with pytest.raises(EnoughError):
+            import_log(book, look, columns, *ids, plan, progress)
+        assert 0.4 < seen[-1] < 0.9
+        assert not book.tests()
+        assert not list((tmp_path / "book" / "recordings").glob("*.parquet"))
+        test, _ = import_log(book, look, columns, *ids, plan)
+        with pytest.raises(EnoughError):
+            export_test(book, test, tmp_path / "out", until(0.1)[1])
+        assert not list((tmp_path / "out").iterdir())
 
 
 def test_cli_simulates_and_reduces_what_it_simulated(files, tmp_path):

@@ -18,8 +18,6 @@ from sparring.ui.application import application
 from sparring.ui.live import Ring
 from sparring.ui.shell import MainWindow
 
-pytestmark = pytest.mark.xdist_group("live")
-
 
 def until(condition, seconds=25.0):
     wait_for(condition, seconds, QApplication.processEvents)

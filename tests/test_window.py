@@ -23,8 +23,6 @@ from sparring.ui.shell import PAGES, MainWindow
 from sparring.ui.theme import theme
 from sparring.ui.widgets.chart import thinned
 
-pytestmark = pytest.mark.xdist_group("window")  # the demo logbook is made once, by one worker
-
 
 @pytest.fixture(scope="module")
 def demo(tmp_path_factory):
@@ -274,7 +272,7 @@ def test_a_log_is_imported_through_the_dialog_and_its_mapping_remembered(window,
     dialog.accept()
     until(lambda: len(book.tests()) == before + 1)
     idle()
-    assert "1 lifts of 1 weights" in window.message.text()
+    assert "1 lift of 1 weight" in window.message.text()
     window.errands.import_log(log)
     assert window.errands.dialog.mapping() == {0: ("t", "ms"), 1: ("speed", "rpm"), 2: ("voltage", "V"), 3: ("current", "A")}
     window.errands.dialog.reject()

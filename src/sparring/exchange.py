@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import shutil
+from collections.abc import Callable
 from pathlib import Path
 
 from sparring.core.analysis import analyse
@@ -14,31 +16,54 @@ from sparring.logbook import Logbook
 from sparring.report.sheet import render
 
 
-def export_test(book: Logbook, test_id: int, out: Path) -> Path:
-    """Writes a test's records, recordings as CSV, results as JSON and CSV, and a sheet; the folder they are in."""
+def export_test(book: Logbook, test_id: int, out: Path, progress: Callable[[float], None] = lambda _: None) -> Path:
+    """Writes a test's records, recordings as CSV, results as JSON and CSV, and a sheet; the folder they are in.
+
+    progress: is told the part done [0..1]; an exception it raises ends the export, and nothing half-written stays.
+    """
     test = book.test(test_id)
     build, rig = book.build(test.build_id), book.rig(test.rig_id)
     folder = out / f"test-{test.id}-{build.family.lower().replace(' ', '-').replace('/', '-')}-r{build.revision}"
-    folder.mkdir(parents=True, exist_ok=True)
-    for name, record in (("build", build), ("rig", rig), ("plan", test.plan)):
-        record_files.save(folder / f"{name}.json", record)
-    for n, run in enumerate(book.runs(test.id), start=1):
-        log_files.write(folder / f"run-{n:03d}.csv", book.recording(run.recording))
-    result = analyse(build, rig, test.plan, book.material(test.id))
-    (folder / "result.json").write_text(json.dumps(result_files.to_dict(result), indent=2), encoding="utf-8")
-    (folder / "result.csv").write_text(result_files.to_csv(result), encoding="utf-8")
-    (folder / "sheet.html").write_text(render(result), encoding="utf-8")
+    making = folder.with_name(folder.name + ".part")
+    shutil.rmtree(making, ignore_errors=True)
+    making.mkdir(parents=True)
+    try:
+        for name, record in (("build", build), ("rig", rig), ("plan", test.plan)):
+            record_files.save(making / f"{name}.json", record)
+        runs = book.runs(test.id)
+        for n, run in enumerate(runs, start=1):
+            log_files.write(making / f"run-{n:03d}.csv", book.recording(run.recording))
+            progress(n / (len(runs) + 1))
+        result = analyse(build, rig, test.plan, book.material(test.id))
+        (making / "result.json").write_text(json.dumps(result_files.to_dict(result), indent=2), encoding="utf-8")
+        (making / "result.csv").write_text(result_files.to_csv(result), encoding="utf-8")
+        (making / "sheet.html").write_text(render(result), encoding="utf-8")
+        progress(1.0)
+    except BaseException:
+        shutil.rmtree(making, ignore_errors=True)
+        raise
+    folder.mkdir(exist_ok=True)  # an earlier export of the same test is renewed; whatever else lies there stays
+    for file in making.iterdir():
+        file.replace(folder / file.name)
+    making.rmdir()
     return folder
 
 
 def import_log(
-    book: Logbook, log: log_files.LogLook, columns: dict[int, tuple[str, str]], build_id: int, rig_id: int, plan: Plan
+    book: Logbook,
+    log: log_files.LogLook,
+    columns: dict[int, tuple[str, str]],
+    build_id: int,
+    rig_id: int,
+    plan: Plan,
+    progress: Callable[[float], None] = lambda _: None,
 ) -> tuple[int, list[str]]:
     """Makes a log's lifts a new test; its id, and remarks on what was left out.
 
-    The recording is kept once, whole; each lift is a span of it.
+    The recording is kept once, whole; each lift is a span of it. progress: is told the part done [0..1]; an exception
+    it raises ends the import before anything is kept.
     """
-    recording, remarks = log_files.read(log, columns)
+    recording, remarks = log_files.read(log, columns, lambda part: progress(0.9 * part))
     runs = split_runs(recording, plan)
     masses = sorted({r.load.value for r in runs if r.load is not None})
     steps = 1 + max(r.step for r in runs)
@@ -46,9 +71,11 @@ def import_log(
     if masses:
         plan = plan.model_copy(update={"loads": tuple(Measured(m) for m in masses)})
     plan = plan.model_copy(update={"repeats": repeats})
+    progress(0.95)
     test_id = book.add_test(build_id, rig_id, plan, log.path.name[:120])
     first = book.add_run(test_id, runs[0], recording)
     name = next(r.recording for r in book.runs(test_id) if r.id == first)
     for run in runs[1:]:
         book.add_run(test_id, run, name)
-    return test_id, [f"{len(runs)} lifts of {steps} weights found in {log.path.name}.", *remarks]
+    lifts, weights = f"{len(runs)} lift{'s' * (len(runs) > 1)}", f"{steps} weight{'s' * (steps > 1)}"
+    return test_id, [f"{lifts} of {weights} found in {log.path.name}.", *remarks]

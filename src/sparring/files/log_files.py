@@ -5,8 +5,9 @@ A log is looked at first (`look`), so that a person can correct what was guessed
 
 from __future__ import annotations
 
+import io
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -138,9 +139,24 @@ def look(path: Path) -> LogLook:
     return LogLook(path, delimiter, decimal, start, has_header, tuple(columns), preview)
 
 
-def read(log: LogLook, columns: Mapping[int, tuple[str, str]] | None = None) -> tuple[Recording, list[str]]:
+class _Watched(io.BytesIO):
+    """A log in memory that tells how far it has been read. What `progress` raises ends the reading."""
+
+    def __init__(self, data: bytes, progress: Callable[[float], None]) -> None:
+        super().__init__(data)
+        self._size, self._progress = len(data), progress
+
+    def read(self, size: int | None = -1) -> bytes:
+        self._progress(self.tell() / self._size)
+        return super().read(size)
+
+
+def read(
+    log: LogLook, columns: Mapping[int, tuple[str, str]] | None = None, progress: Callable[[float], None] = lambda _: None
+) -> tuple[Recording, list[str]]:
     """Reads the log; (recording, remarks). columns: position -> (channel, unit), in place of the guesses.
 
+    progress: is told the part read [0..1]; an exception it raises ends the reading and comes through.
     A clock that is not 't' is made from the row number only when no time column exists and a channel is called so.
     Raises LogError when time is missing or runs backwards, when units are missing, or when more than one cell in
     twenty is no number.
@@ -172,7 +188,7 @@ def read(log: LogLook, columns: Mapping[int, tuple[str, str]] | None = None) -> 
         data = log.path.read_bytes()
         if delimiter == " ":  # several in a row are one
             data = re.sub(rb"[ \t]+", b" ", re.sub(rb"(?m)^[ \t]+|[ \t]+(?=\r?$)", b"", data))
-        source = pa.BufferReader(data)
+        source = pa.PythonFile(_Watched(data, progress), mode="r")
         read_options = pcsv.ReadOptions(column_names=names, skip_rows=log.skip + (1 if log.has_header else 0), encoding=_encoding(data))
         parse_options = pcsv.ParseOptions(delimiter=delimiter, invalid_row_handler=bad_row)
         strict = pcsv.ConvertOptions(

@@ -26,6 +26,8 @@ def application() -> QApplication:
     app = QApplication.instance()
     if not isinstance(app, QApplication):
         app = QApplication(sys.argv[:1])
+    if app.applicationName() == "sparring":
+        return app
     app.setApplicationName("sparring")
     app.setApplicationDisplayName("Sparring")
     app.setDesktopFileName("sparring")

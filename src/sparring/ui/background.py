@@ -2,15 +2,42 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
 
+class Cancelled(Exception):
+    """Raised inside long work when its cancel was asked for."""
+
+
 class _Signals(QObject):
     done = pyqtSignal(object)
     failed = pyqtSignal(object)
+    progress = pyqtSignal(float)
+
+
+class Progress:
+    """What long work calls with the part done [0..1]. Raises Cancelled once `cancel` was called."""
+
+    _EVERY = 0.05  # [s] between two tellings: a window cannot show more
+
+    def __init__(self, tell: Callable[[float], None]) -> None:
+        self._signals = _Signals()
+        self._signals.progress.connect(tell)
+        self._cancelled, self._told = False, 0.0
+
+    def cancel(self) -> None:
+        self._cancelled = True
+
+    def __call__(self, part: float) -> None:
+        if self._cancelled:
+            raise Cancelled
+        if (now := time.monotonic()) - self._told >= self._EVERY:
+            self._told = now
+            self._signals.progress.emit(part)
 
 
 class _Task(QRunnable):
@@ -48,6 +75,19 @@ def run(work: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[
     pool = QThreadPool.globalInstance()
     assert pool is not None
     pool.start(task)
+
+
+def run_long(
+    work: Callable[[Progress], Any],
+    done: Callable[[Any], None],
+    failed: Callable[[Exception], None],
+    part: Callable[[float], None],
+) -> Progress:
+    """As `run`, for work that tells how far it is (`part`, on the window's thread) and can be cancelled: `failed` is
+    then called with Cancelled."""
+    progress = Progress(part)
+    run(lambda: work(progress), done, failed)
+    return progress
 
 
 def finish(most: int = 5000) -> None:

@@ -12,12 +12,13 @@ from sparring import __version__
 from sparring.ui import background
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
+from sparring.ui.widgets.message import Message
 
 
 class Errands:
     """Runs the window's errands. `dialog` is the one that is open, kept from being collected.
 
-    say: a sentence for the tester; go: shows a page; place: leads to a part of a page.
+    message: gives the place of sentences for the tester; go: shows a page; place: leads to a part of a page.
     """
 
     def __init__(
@@ -25,13 +26,26 @@ class Errands:
         window: QMainWindow,
         desk: Desk,
         session: BenchSession,
-        say: Callable[[str], None],
+        message: Callable[[], Message],
         go: Callable[[str], None],
         place: Callable[[str], None],
     ) -> None:
         self.window, self.desk, self.session = window, desk, session
-        self.say, self.go, self.place = say, go, place
+        self.message, self.go, self.place = message, go, place
         self.dialog: Any = None
+
+    def say(self, text: str) -> None:
+        self.message().say(text)
+
+    def _work(self, text: str, work: Callable[[background.Progress], Any], done: Callable[[Any], None]) -> None:
+        """Long work off the window's thread, with its progress and a cancel shown."""
+        message = self.message()
+
+        def failed(err: Exception) -> None:
+            self.say("Cancelled; nothing was changed." if isinstance(err, background.Cancelled) else str(err))
+
+        progress = background.run_long(work, done, failed, message.part)
+        message.work(text, progress.cancel)
 
     def open_logbook(self) -> None:
         folder = QFileDialog.getExistingDirectory(self.window, "Logbook folder (an empty one begins a new logbook)")
@@ -66,19 +80,18 @@ class Errands:
         dialog.remember()
         book, columns, look = d.book, dialog.mapping(), dialog.log
         build_id, rig_id, plan = d.build_id, d.rig_id, d.plan
-        self.say(f"Importing {look.path.name} …")
 
-        def work() -> tuple[int, list[str]]:
+        def work(progress: background.Progress) -> tuple[int, list[str]]:
             from sparring.exchange import import_log
 
-            return import_log(book, look, columns, build_id, rig_id, plan)
+            return import_log(book, look, columns, build_id, rig_id, plan, progress)
 
         def done(made: tuple[int, list[str]]) -> None:
             d.choose_test(made[0])
             self.go("Results")
             self.say(" ".join(made[1]))
 
-        background.run(work, done, lambda err: self.say(str(err)))
+        self._work(f"Importing {look.path.name} …", work, done)
 
     def export_test(self) -> None:
         d = self.desk
@@ -89,12 +102,12 @@ class Errands:
         if folder:
             book, test_id = d.book, d.test_id
 
-            def work() -> Path:
+            def work(progress: background.Progress) -> Path:
                 from sparring.exchange import export_test
 
-                return export_test(book, test_id, Path(folder))
+                return export_test(book, test_id, Path(folder), progress)
 
-            background.run(work, lambda made: self.say(f"Exported to {made}"), lambda err: self.say(str(err)))
+            self._work(f"Exporting {d.build.name} …", work, lambda made: self.say(f"Exported to {made}"))
 
     def take_back(self) -> None:
         d = self.desk

@@ -41,6 +41,7 @@ from sparring.ui.live import BenchSession
 from sparring.ui.pages.build import BuildPage
 from sparring.ui.panels import FindingsPanel, LogbookPanel, TitleBlock
 from sparring.ui.theme import theme
+from sparring.ui.widgets.message import Message
 from sparring.ui.work_order import WorkOrder
 
 if TYPE_CHECKING:
@@ -67,7 +68,7 @@ class MainWindow(QMainWindow):
         theme.dark = d.settings.value("dark", False, type=bool)
         theme.apply()
 
-        self.errands = Errands(self, d, self.session, self.say, self.go, self._place)
+        self.errands = Errands(self, d, self.session, lambda: self.message, self.go, self._place)
         self.driveline = Driveline(d)
         self.work = WorkOrder(PAGES)
         self.logbook = LogbookPanel(d)
@@ -104,15 +105,7 @@ class MainWindow(QMainWindow):
         column.addWidget(self.title_block)
         self.setCentralWidget(centre)
 
-        self.message = QLabel(centre)
-        self.message.setObjectName("sheet")
-        self.message.setWordWrap(True)
-        self.message.setMargin(10)
-        self.message.hide()
-        self._message_timer = QTimer(self)
-        self._message_timer.setSingleShot(True)
-        self._message_timer.setInterval(9000)
-        self._message_timer.timeout.connect(self.message.hide)
+        self.message = Message(centre, self._place_message)
         self.connection = QLabel()
         self.connection.setMargin(6)
         self.connection.setFixedWidth(330)
@@ -310,20 +303,15 @@ class MainWindow(QMainWindow):
 
     def say(self, text: str, *, stay: bool = False) -> None:
         """A sentence for the tester, above the title block for a while (or until the next one); nothing else moves."""
-        self.message.setText(text)
-        self._place_message()
-        self.message.show()
-        self.message.raise_()
-        self._message_timer.stop() if stay else self._message_timer.start()
+        self.message.say(text, stay=stay)
 
     def _place_message(self) -> None:
         centre = self.centralWidget()
         if centre is None:
             return
-        width = min(620, centre.width() - 80)
-        self.message.setFixedWidth(width)
-        self.message.setFixedHeight(max(36, self.message.heightForWidth(width)))
-        self.message.move((centre.width() - width) // 2, centre.height() - self.title_block.height() - self.message.height() - 12)
+        self.message.fit(min(620, centre.width() - 80))
+        left = (centre.width() - self.message.width()) // 2
+        self.message.move(left, centre.height() - self.title_block.height() - self.message.height() - 12)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

@@ -118,8 +118,10 @@ class Theme(QObject):
             palette.setColor(role, c(name))
         for role in (roles.Text, roles.ButtonText, roles.WindowText):
             palette.setColor(QPalette.ColorGroup.Disabled, role, c("ink-3"))
-        app.setPalette(palette)
-        app.setStyleSheet(_sheet(DARK if self.dark else LIGHT))
+        sheet = _sheet(DARK if self.dark else LIGHT)
+        if sheet != app.styleSheet():  # either would style every widget anew
+            app.setPalette(palette)
+            app.setStyleSheet(sheet)
 
 
 theme = Theme()
@@ -196,5 +198,7 @@ def _sheet(c: dict[str, str]) -> str:
     QTabBar::tab:focus {{ border: 1px solid {c["reseda"]}; }}
     QComboBox::drop-down {{ border: none; width: 20px; }}
     QComboBox::down-arrow {{ image: url({_ARROW}); width: 10px; height: 7px; }}
+    QProgressBar {{ border: 1px solid {c["ink-3"]}; background: {c["bench"]}; text-align: center; min-height: 18px; }}
+    QProgressBar::chunk {{ background: {c["pale"]}; }}
     QStatusBar {{ background: {c["sheet"]}; }}
     """

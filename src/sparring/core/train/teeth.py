@@ -125,3 +125,37 @@ def outline(module: float, teeth: int, shift: float = 0.0, alpha: float = ALPHA_
 def meshing_angle(z_a: int, z_b: int, angle_a: float, direction: float) -> float:
     """Angle of gear b [rad] that puts its gap on gear a's tooth; b lies at `direction` [rad] from a's centre."""
     return direction + math.pi + math.pi / z_b - (angle_a - direction) * z_a / z_b
+
+
+# --- interference (Shigley, Mechanical Engineering Design, 13-7; formulas from memory) ------------------------------
+
+
+def interferes(
+    module: float, z1: int, z2: int, x1: float = 0.0, x2: float = 0.0, opening: float = 0.0, alpha: float = ALPHA_20
+) -> tuple[bool, bool]:
+    """Whether the tips of (gear 2, gear 1) reach below the other's base circle, past the end of the line of action."""
+    a_w = centre_distance(module, z1, z2, x1, x2, alpha) + opening
+    cos_w = module * (z1 + z2) / 2 * math.cos(alpha) / a_w
+    along = a_w * math.sqrt(max(0.0, 1 - cos_w**2))
+
+    def past(z: int, x: float) -> bool:
+        return tip_diameter(module, z, x) / 2 > math.hypot(module * z / 2 * math.cos(alpha), along) * (1 + 1e-12)
+
+    return past(z2, x2), past(z1, x1)
+
+
+def fewest_without_interference(ratio: float, alpha: float = ALPHA_20) -> float:
+    """Fewest pinion teeth that run with a gear `ratio` (>= 1, inf: a rack) times as large, unshifted (not rounded)."""
+    s2 = math.sin(alpha) ** 2
+    if math.isinf(ratio):
+        return undercut_limit(0.0, alpha)
+    return 2 * ADDENDUM / ((1 + 2 * ratio) * s2) * (ratio + math.sqrt(ratio**2 + (1 + 2 * ratio) * s2))
+
+
+def most_without_interference(pinion: int, alpha: float = ALPHA_20) -> float:
+    """Most teeth of a gear that a pinion runs with, unshifted (not rounded); inf where any, 0 where none."""
+    s2 = math.sin(alpha) ** 2
+    below = 4 * ADDENDUM - 2 * pinion * s2
+    if below <= 0:
+        return math.inf
+    return max(0.0, (pinion**2 * s2 - 4 * ADDENDUM**2) / below)

@@ -1,0 +1,38 @@
+"""Worked figures of Shigley's Mechanical Engineering Design (9th ed., chapter 13), quoted from memory."""
+
+import math
+
+import pytest
+
+from sparring.core.train import kinematics as K
+from sparring.core.train import teeth
+
+DEG20 = math.radians(20)
+
+
+@pytest.mark.parametrize(("ratio", "fewest"), [(1.0, 12.32), (4.0, 15.44), (math.inf, 17.097)])
+def test_fewest_pinion_teeth_without_interference(ratio, fewest):
+    """Eqs. 13-10, 13-11 and 13-13 at 20 deg, full depth: 12.3 -> 13 with its like, 15.4 -> 16 at 4:1, 17.1 -> 18 with a rack."""
+    assert teeth.fewest_without_interference(ratio, DEG20) == pytest.approx(fewest, abs=0.01)
+
+
+@pytest.mark.parametrize(("pinion", "largest"), [(13, 16), (14, 26), (15, 45), (16, 101), (17, 1309)])
+def test_largest_gear_for_a_pinion(pinion, largest):
+    """Table after eq. 13-12: largest gear with a specified pinion, 20 deg full depth."""
+    assert math.floor(teeth.most_without_interference(pinion, DEG20)) == largest
+    assert teeth.interferes(1e-3, pinion, largest) == (False, False)
+    assert teeth.interferes(1e-3, pinion, largest + 1) == (True, False)
+
+
+def test_exact_30_to_1_in_two_steps():
+    """Example 13-4: 30 = 6 x 5 exactly, with 72/12 and 60/12."""
+    train = [K.external("in", "mid", 72, 12), K.external("mid", "out", 60, 12)]
+    assert K.ratio(train, "in", "out") == pytest.approx(1 / 30)
+
+
+def test_planetary_with_a_held_ring():
+    """Example 13-6: sun 20 at 100 rev/min, planet 30, ring 80 held: the arm turns at 20, the planet at -33.3 rev/min."""
+    train = [K.external("sun", "planet", 20, 30, "arm"), K.internal("planet", "ring", 30, 80, "arm"), K.Ground("ring")]
+    speeds = K.solve_speeds(train, {"sun": 100.0})
+    assert speeds["arm"] == pytest.approx(20.0)
+    assert speeds["planet"] == pytest.approx(-33.333, abs=1e-3)
