@@ -39,7 +39,7 @@ def test_a_lift_equals_scipys_integrator(build, rig):
 
 @pytest.mark.parametrize("fault", [{}, {"runout": 0.05}, {"bind_from": 0.2, "bind": 0.5}, {"source_resistance": 1.0, "current_limit": 1.2}])
 def test_energy_balances_to_a_tenth_of_a_percent(build, rig, fault):
-    plant = Plant(Bench(**{**vars(bench_of(build, rig, **fault)), "mass": np.array([0.3, 1.0, 2.0, 4.0, 9.0])}))
+    plant = Plant(Bench(**{**vars(bench_of(build, rig, **fault)), "mass": np.array([0.3, 1.0, 2.0, 4.0, 9.0])}), account=True)
     for volts, seconds in ((12.0, 2.0), (0.0, 0.7), (-9.0, 1.5), (12.0, 1.0)):
         plant.volts[:] = volts
         plant.advance(seconds)
@@ -47,7 +47,7 @@ def test_energy_balances_to_a_tenth_of_a_percent(build, rig, fault):
 
 
 def test_a_broken_tooth_lets_the_weight_fall_and_energy_still_balances(build, rig):
-    plant = Plant(bench_of(build, rig, mass=2.0, strength=0.4))
+    plant = Plant(bench_of(build, rig, mass=2.0, strength=0.4), account=True)
     plant.volts[:] = 12.0
     plant.advance(2.0)
     assert plant.state.broken.all()

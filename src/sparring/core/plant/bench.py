@@ -99,16 +99,19 @@ class State:
     height: np.ndarray
     rise: np.ndarray
     temperature: np.ndarray
-    energy: np.ndarray  # (7, n), see _ENERGIES [J]
+    energy: np.ndarray  # (7, n), see _ENERGIES [J]; (0, n) where they are not asked for
     broken: np.ndarray
     worn: np.ndarray  # backlash gained [rad]
     impact: np.ndarray = field(default_factory=lambda: np.zeros(0))
 
 
 class Plant:
-    """A set of benches running in step. `volts` is the drive voltage [V], per bench, changed at will between advances."""
+    """A set of benches running in step. `volts` is the drive voltage [V], per bench, changed at will between advances.
 
-    def __init__(self, bench: Bench, *, height: float = 0.0) -> None:
+    account: integrate the energies beside the state, so that `imbalance` can be asked; a third slower.
+    """
+
+    def __init__(self, bench: Bench, *, height: float = 0.0, account: bool = False) -> None:
         self.bench = bench
         n = self.n = bench.lanes()
         self.time = 0.0
@@ -120,7 +123,7 @@ class Plant:
             zero + height,
             zero.copy(),
             zero + bench.ambient,
-            np.zeros((len(_ENERGIES), n)),
+            np.zeros((len(_ENERGIES) if account else 0, n)),
             np.zeros(n, bool),
             zero.copy(),
             zero.copy(),
@@ -200,6 +203,8 @@ class Plant:
         dy[2] = np.where(lifted, rise, 0.0)
         dy[3] = np.where(lifted, force / b.mass - b.gravity, 0.0)
         dy[4] = (current**2 * R - (temperature - b.ambient) / b.heat_resistance) / b.heat_capacity
+        if len(y) == 5:
+            return dy
         train = (np.where(moving_up, resist_up, resist_down) * moving - load / b.ratio) * speed
         dy[5] = self.volts * current
         dy[6] = (self.volts - terminal) * current
@@ -258,7 +263,7 @@ class Plant:
             part = np.clip(np.where(k1[0] != 0, -y[0] / (k1[0] * h), 1.0), 0.0, 1.0)
         stopped = y + part * h * k1
         # the mean speed while stopping is half of that at its start: so is what the speed turned over
-        for row in (1, 5, 8, 9):
+        for row in (1, 5, 8, 9) if len(y) > 5 else (1,):
             stopped[row] = y[row] + part * h * k1[row] / 2
         stopped[0] = 0.0
         return np.where(held, stopped, after)
@@ -273,7 +278,7 @@ class Plant:
         return total
 
     def imbalance(self) -> np.ndarray:
-        """Energy supplied less stored and lost, as a part of what was supplied [-]."""
+        """Energy supplied less stored and lost, as a part of what was supplied [-]; needs `account`."""
         supplied, *lost = self.state.energy[:6]
         rest = supplied - sum(lost) - (self.stored() - self.start_energy) - self.state.impact
         result: np.ndarray = rest / np.maximum(np.abs(supplied), 1e-9)
