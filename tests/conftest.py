@@ -26,7 +26,7 @@ TARE = Measured(84_120.0, 4.0)
 
 def make_runs(build, rig, plan, *, seed=1, friction=1.0, sensors=None, **bench):
     """A test's lifts on the plant: (runs with recordings, what was true)."""
-    truth = bench_of(build, rig, friction=[s.friction.value * friction for s in build.stages], **bench)
+    truth = bench_of(build, rig, friction=[f * friction for f in build.loss_figures()], **bench)
     lifts = ladder(
         truth,
         sensors_of(rig, **(sensors or {})),

@@ -15,7 +15,7 @@ from sparring.core.rig import Limits, Rig
 from sparring.core.rig.calibration import Calibration
 from sparring.core.rig.hoist import Hoist
 from sparring.core.run import Run
-from sparring.core.train.spur import SpurStage
+from sparring.core.train.kinds.spur import SpurStage
 from sparring.core.uncertainty import nominal, std
 
 CASES, LOADS, REPEATS = 200, 5, 3

@@ -18,8 +18,8 @@ from sparring.ui.dialogs import ConnectDialog, UnitsDialog
 from sparring.ui.pages.run import BigFigure, _round_up
 from sparring.ui.shell import MainWindow
 from sparring.ui.widgets.chart import Chart
-from sparring.ui.widgets.gear_view import GearView
 from sparring.ui.widgets.quantity_field import QuantityField
+from sparring.ui.widgets.train_view import TrainView
 
 
 def until(condition, seconds=20.0):
@@ -50,7 +50,7 @@ def test_a_click_on_the_driveline_opens_the_part(window, qtbot):
         qtbot.mouseClick(line, Qt.MouseButton.LeftButton, pos=QPoint(int(columns[part]) + 12, 40))
         assert window.work.current == page, part
     window._part("stage 2")
-    assert window.build_page.gears.chosen == (1, 0)
+    assert window.build_page.gears.chosen == (1, "pinion")
 
 
 def test_the_driveline_says_where_the_power_goes(window, build):
@@ -78,21 +78,19 @@ def test_every_cell_of_the_title_block_leads_somewhere(window):
 
 
 def test_a_gear_is_picked_by_click(qapp, build, qtbot):
-    view = GearView()
+    view = TrainView()
     qtbot.addWidget(view)
     view.resize(500, 300)
     view.set_build(build)
     picked = []
     view.picked.connect(lambda *which: picked.append(which))
-    scale, cx, cy = view._fit()
-    for n, member, x, y, _angle, r in view.placed():
-        at = (
-            QPoint(int(cx + x * scale), int(cy - y * scale))
-            if member == 0
-            else QPoint(int(cx + x * scale), int(cy - (y + 0.8 * r) * scale))
-        )
-        qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=at)
-        assert picked[-1] == (n, member)
+    scale, ox, oy = view._scale()
+    for drawn in view._drawn:
+        x, y = drawn.body.centre(view.turned)
+        to_screen = view._to_screen(drawn.stage, scale, ox, oy)
+        at = to_screen.map(QPointF(1e3 * x, -1e3 * (y + 0.6 * drawn.body.reach)))
+        qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=at.toPoint())
+        assert picked[-1] == (drawn.stage, drawn.body.field)
     first = view.grab().toImage()
     view.angle += 0.1
     assert view.grab().toImage() != first

@@ -68,6 +68,23 @@ def main(out: Path, only: set[str], size: tuple[int, int]) -> None:
     window.message.hide()
     window.go("Build")
     shot("build")
+    for name, picture, stage in (
+        ("Wren r1", "build-planetary", 1),
+        ("Curlew r1", "build-split-ring", 0),
+        ("Plover r1", "build-cycloid", 1),
+    ):
+        if wanted(picture):
+            window.desk.choose_build(ids[name])
+            settle(app, most=1.0)
+            window.build_page.gears.pick(stage)
+            window.build_page.tables.tabs.setCurrentIndex(1 if stage else 0)
+            window.message.hide()
+            if picture == "build-cycloid":
+                window.set_dark(True)
+            shot(picture)
+            window.set_dark(False)
+    window.desk.choose_build(ids["Dunnock r1"])
+    settle(app, lambda: window.desk.result is not None)
     window.go("Rig")
     shot("rig")
     window.go("Results")

@@ -5,7 +5,18 @@ import math
 import pytest
 
 from sparring.core.train import kinematics as K
-from sparring.core.train import losses, teeth
+from sparring.core.train import teeth
+from sparring.core.train.kinds import (
+    BeltStage,
+    BevelStage,
+    DifferentialStage,
+    MagneticStage,
+    PlanetaryStage,
+    SplitRingStage,
+    StrainWaveStage,
+    WormStage,
+)
+from sparring.core.train.pair import Pair
 from sparring.core.train.torque import back_drive_efficiency, solve_torques
 
 
@@ -97,13 +108,13 @@ def test_involute_of_20_degrees():
         assert teeth.inv_inverse(teeth.inv(math.radians(degrees))) == pytest.approx(math.radians(degrees), abs=1e-12)
 
 
-@pytest.mark.parametrize(("z1", "z2"), [(16, 40), (12, 60), (25, 25)])
+@pytest.mark.parametrize(("z1", "z2"), [(18, 40), (20, 60), (25, 25)])
 def test_contact_ratio_from_the_line_of_action(z1, z2):
     """The line of action cut by the two tip circles, found by stepping along it, in base pitches (ISO 21771's definition)."""
     alpha = math.radians(20)
     point = [(s * math.cos(alpha + math.pi / 2), s * math.sin(alpha + math.pi / 2)) for s in (k * 1e-4 - 8 for k in range(160_000))]
     inside = [(x, y) for x, y in point if math.hypot(x + z1 / 2, y) <= z1 / 2 + 1 and math.hypot(x - z2 / 2, y) <= z2 / 2 + 1]
-    assert sum(teeth.contact_ratios(1.0, z1, z2)) == pytest.approx(len(inside) * 1e-4 / (math.pi * math.cos(alpha)), abs=1e-3)
+    assert Pair(1.0, z1, z2).contact_ratio() == pytest.approx(len(inside) * 1e-4 / (math.pi * math.cos(alpha)), abs=1e-3)
 
 
 def test_span_over_teeth_of_a_table():
@@ -120,7 +131,7 @@ def test_loss_factor_is_that_of_integrated_sliding():
     with e1, e2 in base pitches the mean over a mesh cycle is π(1/z1 + 1/z2)(1 − ε + ε1² + ε2²), equal sharing.
     """
     z1, z2 = 20, 50
-    e1, e2 = teeth.contact_ratios(1.0, z1, z2)
+    e1, e2 = Pair(1.0, z1, z2).contact_ratios()
     n = 200_000
     total = 0.0
     for k in range(n):
@@ -129,4 +140,111 @@ def test_loss_factor_is_that_of_integrated_sliding():
         total += sum(abs(s) for s in pairs) / len(pairs)
     slide = 2 * math.pi * (1 / z1 + 1 / z2) * total / n
     # the closed form assumes the force shared; integrate it the same way
-    assert losses.loss_factor(1.0, z1, z2) == pytest.approx(slide, rel=0.02)
+    assert Pair(1.0, z1, z2).loss_factor() == pytest.approx(slide, rel=0.02)
+
+
+@pytest.mark.parametrize(
+    ("driven", "held", "out", "ratio"),
+    [("inner", "segments", "outer", -5), ("inner", "outer", "segments", 6), ("outer", "inner", "segments", 1.2)],
+)
+def test_magnetic_stage_in_its_uses_cp(driven, held, out, ratio):
+    """2 and 10 pole pairs, 12 segments; and each the other way round is the inverse."""
+    assert MagneticStage(driven=driven, held=held).ratio == pytest.approx(ratio)
+    assert MagneticStage(driven=out, held=held).ratio == pytest.approx(1 / ratio)
+
+
+def test_stages_of_the_handbook_facts_cp():
+    assert PlanetaryStage(sun=9, planet=18, ring=45).ratio == pytest.approx(6)
+    assert abs(StrainWaveStage().ratio) == pytest.approx(45)
+    assert abs(StrainWaveStage(nodes=3, ring=93).ratio) == pytest.approx(30)
+
+
+@pytest.mark.parametrize("teeth_", [(15, 30, 75, 29, 74), (12, 27, 66, 24, 63)])
+def test_split_ring_efficiency_closed_form(teeth_):
+    """Wolfrom train, sun in, I = R1 P2/(P1 R2) < 1: η = (1 + η_a η_b R1/S)(1 − I)/((1 + R1/S)(1 − I η_b η_c)).
+
+    Müller, Epicyclic Drive Trains (1982), compound of two basic trains; from memory. η_a sun–planet, η_b planet–held
+    ring, η_c planet–turning ring.
+    """
+    s, p, r, p2, r2 = teeth_
+    a, b, c = 0.985, 0.99, 0.992
+    train = [K.external("s", "p", s, p, "h", a), K.internal("p", "r", p, r, "h", b), K.Ground("r"), K.internal("p", "o", p2, r2, "h", c)]
+    i, k = r * p2 / (p * r2), r / s
+    closed = (1 + a * b * k) * (1 - i) / ((1 + k) * (1 - i * b * c))
+    assert solve_torques(train, "s", "o", 1.0).efficiency == pytest.approx(closed, rel=1e-9)
+    stage = SplitRingStage(sun=s, planet=p, ring=r, upper_planet=p2, upper_ring=r2)
+    assert stage.ratio == pytest.approx((1 + k) / (1 - i))
+
+
+def test_worm_efficiency_closed_form():
+    """η = tan γ/tan(γ + ρ'), back tan(γ − ρ')/tan γ (DIN 3975-type formulas, from memory)."""
+    stage = WormStage(starts=2, wheel=30, module=1e-3, worm_diameter=10e-3)
+    mu = stage.friction.value
+    gamma, rho = math.atan(2 / 10), math.atan(mu / math.cos(math.radians(20)))
+    assert stage.efficiency() == pytest.approx(math.tan(gamma) / math.tan(gamma + rho))
+    back = back_drive_efficiency(stage.elements("a", "b", "s"), "a", "b")
+    assert back == pytest.approx(math.tan(gamma - rho) / math.tan(gamma))
+    steep = WormStage(starts=1, wheel=30, module=1e-3, worm_diameter=16e-3)
+    assert back_drive_efficiency(steep.elements("a", "b", "s"), "a", "b") is None
+
+
+@pytest.mark.parametrize(
+    ("driven", "held", "ratio"), [("cage", "other side gear", 0.5), ("side gear", "other side gear", 2.0), ("side gear", "cage", -1.0)]
+)
+def test_differential_with_a_member_held(driven, held, ratio):
+    """ω₁ + ω₂ = 2 ω_cage. Held cage: η = η₀; held side gear, cage out: η = (1 + η₀)/2; cage in: 2/(1 + 1/η₀) (Müller 1982, i₀ = −1)."""
+    stage = DifferentialStage(driven=driven, held=held)
+    mesh = (1 - stage.friction.value * stage.pair().loss_factor()) ** 2
+    closed = {0.5: 2 / (1 + 1 / mesh), 2.0: (1 + mesh) / 2, -1.0: mesh}[ratio]
+    assert stage.ratio == pytest.approx(ratio)
+    assert stage.efficiency() == pytest.approx(closed, rel=1e-9)
+
+
+def test_bevel_pair_runs_as_its_virtual_spur_pair():
+    """Tredgold: z/cos δ teeth; 18 and 36 at 90° have cones of 26.57° and 63.43°, so 20.1 and 80.5 (Shigley 13-8's formula)."""
+    pair = BevelStage().pair()
+    assert (pair.z1, pair.z2) == (20, 80)
+    assert BevelStage().ratio == pytest.approx(-2)
+    assert BevelStage(side="on the far side").ratio == pytest.approx(2)
+
+
+def test_belt_length_of_two_equal_pulleys():
+    """Equal pulleys: length = 2 C + π d exactly; 20 and 20 teeth with 80 links of 2 mm: C = (80 − 20)/2 × 2 mm."""
+    assert BeltStage(driving=20, driven=20, links=80).centre_distance() == pytest.approx(60e-3)
+    open_belt = BeltStage(driving=16, driven=32, links=80)
+    c = open_belt.centre_distance()
+    r1, r2 = 16 * 2e-3 / (2 * math.pi), 32 * 2e-3 / (2 * math.pi)
+    approx = 2 * c + math.pi * (r1 + r2) + (r2 - r1) ** 2 / c  # Shigley 17-1's usual approximation
+    assert approx == pytest.approx(80 * 2e-3, rel=1e-4)
+
+
+def test_ring_contact_ratio_from_the_line_of_action():
+    """The line of action between the ring's tips and the pinion's, found by stepping along it."""
+    pair = Pair(1.0, 20, 60, ring=True)
+    alpha = math.radians(20)
+    tip1, tip2 = pair.radii(1)[0], pair.radii(2)[0]
+    step = 1e-4
+    inside = 0
+    for k in range(-80_000, 160_000):
+        s = k * step
+        x, y = s * math.sin(alpha), s * math.cos(alpha)  # the pitch point is the origin; both centres to the left
+        inside += math.hypot(x + 10, y) <= tip1 and math.hypot(x + 30, y) >= tip2 and s >= -10 * math.sin(alpha)
+    assert pair.contact_ratio() == pytest.approx(inside * step / (math.pi * math.cos(alpha)), abs=2e-3)
+
+
+def test_over_pins_of_a_worked_example():
+    """m = 1, z = 20, 20°, pin 1.728 m: M/m = 22.3914 (even teeth), checked by a pin laid into the drawn gap."""
+    size = teeth.over_pins(1.0, 20, 1.728)
+    from sparring.core.train import outlines
+
+    tooth = outlines.gear(1.0, 20, 0.0, teeth.ALPHA_20, 400)
+    c, s = math.cos(math.pi / 20), math.sin(math.pi / 20)
+    gap = [(c * x - s * y, s * x + c * y) for x, y in tooth]  # a gap on +x
+    low, high = 9.0, 13.0
+    for _ in range(60):
+        mid = (low + high) / 2
+        free = min(math.hypot(x - mid, y) for x, y in gap if x > 0 and abs(y) < 2) >= 0.864
+        low, high = (low, mid) if free else (mid, high)
+    assert size == pytest.approx(2 * high + 1.728, abs=2e-3)
+    with pytest.raises(ValueError, match="thicker"):
+        teeth.over_pins(1.0, 20, 0.5)

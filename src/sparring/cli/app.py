@@ -116,7 +116,7 @@ def bench(
     with _data():
         b = record_files.load(build, Build) if build else hollin_yard.dunnock(2)
         r = record_files.load(rig, Rig) if rig else hollin_yard.rig()
-        truth = bench_of(b, r, friction=[s.friction.value * friction for s in b.stages])
+        truth = bench_of(b, r, friction=[f * friction for f in b.loss_figures()])
         simulated = SimulatedBench(
             truth,
             sensors_of(r),
@@ -152,6 +152,8 @@ def train(
     """How a build turns, what each shaft carries, what is lost, and when it stalls."""
     from sparring.core import predict, quantity
     from sparring.core.build import MOTOR, OUTPUT, Build
+    from sparring.core.finding import explain
+    from sparring.core.findings.build import judge_build
     from sparring.core.train.kinematics import ratio_in_words
     from sparring.core.train.torque import back_drive_efficiency
     from sparring.files import record_files
@@ -163,7 +165,7 @@ def train(
         speeds = b.flow(torque, flow.stations[1].speed or 0.0)
         back = back_drive_efficiency(b.elements(), MOTOR, OUTPUT)
         document: dict[str, Any] = {
-            "format": "sparring.train/1",
+            "format": "sparring.train/2",
             "build": b.name,
             "ratio": b.ratio(),
             "load_Nm": torque,
@@ -175,12 +177,31 @@ def train(
             "efficiency_back_drive": back,
             "backlash_output_rad": b.backlash(),
             "shafts": [
-                {"name": s, "speed_rad_per_s": speeds.speeds[s] if flow.power_out > 0 else 0.0, "torque_Nm": speeds.shaft_torques[s]}
-                for s in b.shafts()
+                {
+                    "name": s,
+                    "speed_rad_per_s": speeds.speeds[s] if flow.power_out > 0 else 0.0,
+                    "torque_Nm": speeds.shaft_torques.get(s, 0.0),
+                }
+                for s in b.all_shafts()
             ],
             "stages": [
-                {"name": n, "contact_ratio": s.contact_ratio(), "loss_factor": s.loss_factor(), "loss_W": speeds.mesh_losses[n]}
+                {
+                    "name": n,
+                    "kind": s.kind,
+                    "ratio": s.ratio,
+                    "efficiency": s.efficiency(),
+                    "loss_W": speeds.mesh_losses.get(n, 0.0),
+                    "meshes": [
+                        {"name": c.name, "contact_ratio": c.pair.contact_ratio(), "loss_factor": c.pair.loss_factor()} for c in s.contacts()
+                    ],
+                }
                 for n, s in zip(b.stage_names(), b.stages, strict=True)
+            ],
+            "limits": [
+                {"part": x.name, "mode": x.mode, "output_torque_Nm": x.output, "basis": x.basis} for x in predict.limits(b, torque, volts)
+            ],
+            "findings": [
+                {"id": f.id, "severity": f.severity, "title": f.title, "seen": explain(f), "place": f.place} for f in judge_build(b, volts)
             ],
         }
     if as_json:

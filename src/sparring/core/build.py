@@ -10,12 +10,22 @@ from sparring.core import motor as motors
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
 from sparring.core.train import kinematics
-from sparring.core.train.spur import SpurStage
+from sparring.core.train.kinds import SpurStage, Stage
+from sparring.core.train.materials import Material
+from sparring.core.train.strength import Setting
 from sparring.core.train.torque import SelfLocking, TorqueFlow, solve_torques
 
-Stage = SpurStage  # a further kind of stage joins this union, and nothing else changes
-
 MOTOR, OUTPUT = "motor", "output"
+
+
+class Item(Record):
+    """One line of the parts list."""
+
+    part: Annotated[str, Field(min_length=1, max_length=80)]
+    count: Annotated[int, Field(ge=1, le=10_000)] = 1
+    price: Annotated[float, Field(ge=0.0, le=1e7)] = 0.0
+    spares: Annotated[int, Field(ge=0, le=10_000)] = 0
+    mass: Annotated[float, Q("mass", "g", least=0.0)] = 0.0
 
 
 class Build(Record):
@@ -30,15 +40,31 @@ class Build(Record):
     lubricant: Literal["dry", "greased", "oiled"] = "greased"
     windup: Annotated[float, Q("stiffness", above=0.0)] = 40.0
     mass: Annotated[Measured, Q("mass", "g", above=0.0)] | None = None
+    further_motors: Annotated[tuple[motors.FurtherMotor, ...], Field(max_length=7)] = ()
+    expected_load: Annotated[float, Q("torque", "N·m", above=0.0)] | None = None
+    holding: Literal["either will do", "must hold by itself", "must turn back"] = "either will do"
+    fastest: Annotated[float, Q("speed", "rpm", above=0.0)] | None = None
+    works_at: Annotated[float, Q("temperature", "°C", least=193.15, most=573.15)] = 293.15
+    across_layers: Annotated[float, Q("ratio", "%", above=0.0, most=1.0)] = 1.0
+    fuse: Annotated[str, Field(max_length=60)] = ""
+    materials: Annotated[tuple[Material, ...], Field(max_length=40)] = ()
+    parts: Annotated[tuple[Item, ...], Field(max_length=200)] = ()
+    currency: Annotated[str, Field(max_length=6)] = "€"
+    photos: Annotated[tuple[str, ...], Field(max_length=100)] = ()
     notes: str = ""
 
     @model_validator(mode="after")
-    def _teeth_reach(self) -> Build:
+    def _turns(self) -> Build:
         for n, stage in enumerate(self.stages, start=1):
             try:
-                stage.contact_ratio()
+                stage.elements("a", "b", "stage")
             except ValueError as err:
-                raise ValueError(f"stage {n}: {err}; check shifts and opening") from err
+                raise ValueError(f"stage {n}: {err}; check teeth, shifts and opening") from err
+        try:
+            self.ratio()
+            self.torque_line()
+        except (kinematics.TrainError, SelfLocking) as err:
+            raise ValueError(str(err)) from err
         m = self.motor
         if m.stall_current.value <= m.no_load_current.value:
             raise ValueError("motor: the stall current is not above the no-load current; were the two exchanged?")
@@ -55,8 +81,32 @@ class Build(Record):
     def stage_names(self) -> list[str]:
         return [f"stage {n}" for n in range(1, len(self.stages) + 1)]
 
+    def motor_lines(self) -> list[tuple[motors.Motor, float]]:
+        """Every motor's nominal line with its gearing to the input shaft."""
+        return [(motors.from_readings(self.motor), 1.0), *((motors.from_readings(m.readings), m.gearing) for m in self.further_motors)]
+
+    def motor_line(self) -> motors.Motor:
+        """The nominal line of all motors together, at the input shaft."""
+        return motors.together(self.motor_lines())
+
+    def heat_capacity(self) -> float:
+        """Of all windings together [J/K]."""
+        return sum(m.heat_time / m.heat_resistance for m in (self.motor, *(f.readings for f in self.further_motors)))
+
+    def rotor_inertia(self) -> float:
+        """Of all rotors, as seen at the input shaft [kg·m²]."""
+        return self.motor.inertia + sum(f.readings.inertia * f.gearing**2 for f in self.further_motors)
+
+    def setting(self) -> Setting:
+        """What the strength of its parts depends on."""
+        return Setting(self.works_at, self.across_layers, self.materials)
+
+    def loss_figures(self) -> list[float]:
+        """The nominal figure each stage's loss hangs on, as `elements` takes them."""
+        return [s.loss_figure.value for s in self.stages]
+
     def elements(self, friction: list[float] | None = None) -> list[kinematics.Element]:
-        """The train for the solver; friction: one coefficient a stage [-] in place of the nominal ones."""
+        """The train for the solver; friction: one figure a stage [-] in place of the nominal ones."""
         shafts = self.shafts()
         return [
             e
@@ -67,6 +117,15 @@ class Build(Record):
     def drags(self) -> dict[str, float]:
         """Load-independent torque on each shaft behind a stage [N·m]."""
         return {shaft: s.drag for shaft, s in zip(self.shafts()[1:], self.stages, strict=True)}
+
+    def all_shafts(self) -> list[str]:
+        """Every shaft that can turn, from the motor to the output, a stage's own (planets, carriers) behind its input."""
+        held = {e.shaft for e in self.elements() if isinstance(e, kinematics.Ground)}
+        main = self.shafts()
+        found = [main[0]]
+        for n, (stage, name) in enumerate(zip(self.stages, self.stage_names(), strict=True)):
+            found += [s for s in stage.own_shafts(name) if s not in held] + [main[n + 1]]
+        return found
 
     def ratio(self) -> float:
         """Motor speed over output speed, signed [-]."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
@@ -20,6 +21,7 @@ class Fact:
     value: float
     kind: str
     u: float = 0.0
+    digits: int | None = None  # significant ones to show; None: as the uncertainty warrants, else four
 
     @classmethod
     def of(cls, x: Any, kind: str) -> Fact:
@@ -58,5 +60,8 @@ def explain(finding: Finding, units: Mapping[str, str] | None = None) -> str:
     for name, fact in finding.facts.items():
         unit = units.get(fact.kind, "%" if fact.kind == "ratio" else quantity.kind_of(fact.kind).default)
         plain = 1 if fact.kind == "ratio" else None
+        if fact.digits is not None and fact.value:
+            scaled = abs(quantity.from_si(fact.value, unit, fact.kind))
+            plain = max(0, fact.digits - 1 - math.floor(math.log10(scaled))) if scaled else None
         shown[name] = quantity.show(fact.value, fact.kind, unit, u=fact.u or None, decimals=None if fact.u else plain)
     return finding.seen.format(**shown)

@@ -6,6 +6,7 @@ and values with uncertainty alike.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Annotated, Any
 
@@ -33,22 +34,31 @@ class MotorReadings(Record):
     heat_resistance: Annotated[float, Q("ratio", "", above=0.0)] = 12.0  # winding to air [K/W]
 
 
+class FurtherMotor(Record):
+    """Another motor on the train's input, its speed `gearing` times the input shaft's (its own pinion on the same wheel)."""
+
+    readings: MotorReadings = MotorReadings()
+    gearing: Annotated[float, Q("ratio", "", above=0.0, most=100.0)] = 1.0
+
+
 @dataclass(frozen=True)
 class Motor:
-    """The motor's line. k: torque constant [N·m/A = V·s]; R: resistance [Ω]; friction: k I₀ [N·m]; at temperature [K]."""
+    """The motor's line. k: torque constant [N·m/A = V·s]; R: resistance [Ω]; friction: k I₀ [N·m]; at temperature [K];
+    between: current that unequal motors on one shaft pass between themselves, over the voltage [A/V]."""
 
     k: Any
     R: Any
     friction: Any
     temperature: float = 293.15
+    between: Any = 0.0
 
-    def current(self, torque: Any) -> Any:
-        """Current [A] at a shaft torque [N·m]."""
-        return (torque + self.friction) / self.k
+    def current(self, torque: Any, voltage: Any = 0.0) -> Any:
+        """Current [A] at a shaft torque [N·m]; the voltage [V] counts for unequal motors only."""
+        return (torque + self.friction) / self.k + self.between * voltage
 
-    def torque_from_current(self, current: Any) -> Any:
+    def torque_from_current(self, current: Any, voltage: Any = 0.0) -> Any:
         """Shaft torque k (I − I₀) [N·m]."""
-        return self.k * current - self.friction
+        return self.k * (current - self.between * voltage) - self.friction
 
     def torque_from_speed(self, speed: Any, voltage: Any) -> Any:
         """Shaft torque on the speed line at the terminal voltage [N·m]."""
@@ -56,7 +66,7 @@ class Motor:
 
     def speed(self, torque: Any, voltage: Any) -> Any:
         """Speed [rad/s] at a shaft torque and terminal voltage."""
-        return (voltage - self.current(torque) * self.R) / self.k
+        return (voltage - (torque + self.friction) / self.k * self.R) / self.k
 
     def stall_torque(self, voltage: Any) -> Any:
         """T_s = k (V/R − I₀) [N·m]."""
@@ -84,6 +94,25 @@ def from_readings(readings: MotorReadings) -> Motor:
     """The nominal line of `readings`, in plain floats."""
     r = readings
     return identify(r.voltage.value, r.no_load_speed.value, r.no_load_current.value, r.stall_current.value, r.winding_temperature)
+
+
+def together(motors: Sequence[tuple[Motor, Any]]) -> Motor:
+    """Several motors on one shaft, each with its gearing (its speed over the shaft's), as one line at that shaft.
+
+    T = Σ g T_i(g ω) and I = Σ I_i(g ω) are straight lines in V and ω again: T = A V − B ω − Σ g f, I = C V − A ω with
+    A = Σ g k/R, B = Σ g² k²/R, C = Σ 1/R. As A² <= B C, unequal motors draw (C − A²/B) V more than one motor would.
+    """
+    if len(motors) == 1 and motors[0][1] == 1.0:
+        return motors[0][0]
+    A = sum(g * m.k / m.R for m, g in motors)
+    B = sum((g * m.k) ** 2 / m.R for m, g in motors)
+    C = sum(1 / m.R + m.between for m, _ in motors)
+    return Motor(B / A, B / A**2, sum(g * m.friction for m, g in motors), motors[0][0].temperature, C - A**2 / B)
+
+
+def shares(motors: Sequence[tuple[Motor, Any]], speed: Any, voltage: Any) -> list[Any]:
+    """Torque that each motor gives at the common shaft [N·m] at its speed [rad/s]; a negative one is dragged along."""
+    return [g * m.torque_from_speed(g * speed, voltage) for m, g in motors]
 
 
 def best_efficiency(no_load_current: float, stall_current: float) -> float:

@@ -10,6 +10,7 @@ import numpy as np
 from sparring.core import motor as motors
 from sparring.core.build import Build
 from sparring.core.rig import Rig, hoist
+from sparring.core.train import strength
 
 
 @dataclass(frozen=True)
@@ -70,19 +71,19 @@ class Curve:
 def stall_torque(build: Build, voltage: float, friction: list[float] | None = None) -> float:
     """Output torque at which the drive stalls at a terminal voltage [N·m]; 0 when it cannot move itself."""
     a, b = build.torque_line(friction)
-    return max(0.0, float((motors.from_readings(build.motor).stall_torque(voltage) - b) / a))
+    return max(0.0, float((build.motor_line().stall_torque(voltage) - b) / a))
 
 
 def curve(build: Build, voltage: float, points: int = 120, friction: list[float] | None = None) -> Curve:
     """Speed, current, power and efficiencies from no load to stall, with bands from the friction's uncertainty."""
     a, b = build.torque_line(friction)
-    motor = motors.from_readings(build.motor)
+    motor = build.motor_line()
     stall = max((motor.stall_torque(voltage) - b) / a, 1e-9)
     torque = np.linspace(0.0, stall, points)
     motor_torque = a * torque + b
     motor_speed = np.maximum(motor.speed(motor_torque, voltage), 0.0)
     speed = motor_speed / abs(build.ratio())
-    current = motor.current(motor_torque)
+    current = motor.current(motor_torque, voltage)
     power = torque * speed
     wire = power / (voltage * current)
     box = np.divide(power, motor_torque * motor_speed, out=np.zeros_like(power), where=motor_torque * motor_speed > 0)
@@ -91,7 +92,7 @@ def curve(build: Build, voltage: float, points: int = 120, friction: list[float]
     if friction is None:
         sides = []
         for sign in (-1, 1):
-            mu = [max(0.0, s.friction.value + sign * 2 * s.friction.u) for s in build.stages]
+            mu = [max(0.0, s.loss_figure.value + sign * 2 * s.loss_figure.u) for s in build.stages]
             c = curve(build, voltage, points, mu)
             sides.append({k: np.interp(torque, c.torque, getattr(c, k), right=math.nan) for k in ("speed", "wire_to_shaft", "gearbox")})
         band = {k: (np.minimum(sides[0][k], sides[1][k]), np.maximum(sides[0][k], sides[1][k])) for k in sides[0]}
@@ -100,12 +101,12 @@ def curve(build: Build, voltage: float, points: int = 120, friction: list[float]
 
 def power_flow(build: Build, load: float, voltage: float) -> PowerFlow:
     """Where the power goes with `load` [N·m] at the output and `voltage` at the motor. At or beyond stall nothing turns."""
-    motor = motors.from_readings(build.motor)
+    motor = build.motor_line()
     a, b = build.torque_line()
     motor_torque = a * load + b
     speed = float(motor.speed(motor_torque, voltage))
     if speed <= 0:
-        current = float(voltage / motor.R)
+        current = float(voltage / motor.R + motor.between * voltage)
         heat = (Loss("copper", voltage * current, False),)
         names = [*build.stage_names(), "output"]
         still = (
@@ -114,14 +115,14 @@ def power_flow(build: Build, load: float, voltage: float) -> PowerFlow:
             *(Station(n, 0.0, speed=0.0) for n in names),
         )
         return PowerFlow(still, voltage, current, voltage * current, 0.0, False)
-    current = float(motor.current(motor_torque))
+    current = float(motor.current(motor_torque, voltage))
     return _flow(build, motor, voltage, current, voltage * current, speed, load, None, measured=False)
 
 
 def measured_flow(build: Build, voltage: float, current: float, power_in: float, output_speed: float, load: float) -> PowerFlow:
     """The same from measured figures: the electrical and mechanical ends are measured, the motor's share follows from
     its line, and what the gears lose is divided among the stages as predicted (marked estimated)."""
-    motor = motors.from_readings(build.motor)
+    motor = build.motor_line()
     speed = max(0.0, output_speed) * abs(build.ratio())
     return _flow(build, motor, voltage, current, power_in, speed, load, max(0.0, output_speed) * load, measured=True)
 
@@ -146,7 +147,7 @@ def _flow(
         copper = power_in - friction - shaft
         scale = 1.0
     else:
-        copper = min(power_in, current**2 * motor.R)
+        copper = min(power_in, current**2 * motor.R)  # with unequal motors what they pass between them stays in the copper
         shaft = max(power_in - copper - friction, 0.0)
         predicted = sum(train.mesh_losses.values()) + sum(train.drag_losses.values())
         scale = max(shaft - power_out, 0.0) / predicted if predicted > 0 else 0.0
@@ -164,6 +165,14 @@ def _flow(
     return PowerFlow(tuple(stations), voltage, current, power_in, power_out, measured)
 
 
+def limits(build: Build, load: float, voltage: float) -> list[strength.Limit]:
+    """What gives way, weakest first, and what each part carries with `load` [N·m] at the output."""
+    stall = stall_torque(build, voltage) or 1.0
+    loads = (0.5 * stall, stall)
+    low, high = (build.flow(t) for t in loads)
+    return strength.limits(build.stages, build.shafts(), build.stage_names(), low, high, (*loads, load), build.setting())
+
+
 def load_torque(rig: Rig, mass: float) -> float:
     """Output torque of a hung weight, hook included [N·m]."""
     h = rig.method
@@ -177,7 +186,7 @@ def load_torque(rig: Rig, mass: float) -> float:
 def stall_likelihood(build: Build, rig: Rig, mass: float, voltage: float) -> float:
     """Chance [0..1] that the weight stalls the drive, from the friction's and the motor's uncertainty (normal)."""
     nominal_stall = stall_torque(build, voltage)
-    worse = stall_torque(build, voltage, [s.friction.value + s.friction.u for s in build.stages])
+    worse = stall_torque(build, voltage, [s.loss_figure.value + s.loss_figure.u for s in build.stages])
     m = build.motor
     relative = math.hypot(m.stall_current.u / m.stall_current.value, m.no_load_speed.u / m.no_load_speed.value)
     u = math.hypot(nominal_stall - worse, nominal_stall * relative) or 1e-9

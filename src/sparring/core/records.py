@@ -150,8 +150,9 @@ def problems(err: ValidationError, where: str) -> str:
     lines = []
     errors = err.errors()
     wrong_kind = [e for e in errors if e["loc"] == ("version",)]
-    for e in wrong_kind or errors:
-        place = ".".join(str(p) for p in e["loc"]) or "the whole record"
+    real = [e for e in errors if e["type"] != "too_short" or not any(o is not e and o["loc"][: len(e["loc"])] == e["loc"] for o in errors)]
+    for e in wrong_kind or real:  # a list whose items are bad is not too short besides
+        place = ".".join(str(p) for p in e["loc"] if not str(p).startswith("kind ")) or "the whole record"
         said = e["msg"].removeprefix("Value error, ")
         if e["type"] == "missing":
             said = "is missing; add it"

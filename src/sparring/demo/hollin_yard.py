@@ -22,7 +22,8 @@ from sparring.core.reduce.results import headline
 from sparring.core.rig import Limits, Rig
 from sparring.core.rig.calibration import Calibration
 from sparring.core.rig.hoist import Hoist
-from sparring.core.train.spur import SpurStage
+from sparring.core.train.kinds.spur import SpurStage
+from sparring.demo.drives import others
 from sparring.logbook import Logbook
 
 _RPM = 2 * math.pi / 60
@@ -152,13 +153,15 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
         return folder
     with Logbook(folder) as book:
         rig_ids: dict[str, int] = {}
+        for build in others(motor()):
+            book.save_build(build)
         for scene in scenes():
             progress(f"lifting {scene.build.name} ...")
             build_id = book.save_build(scene.build)
             if scene.rig.name not in rig_ids:
                 rig_ids[scene.rig.name] = book.save_rig(scene.rig)
             test_id = book.add_test(build_id, rig_ids[scene.rig.name], scene.plan, scene.title)
-            truth = [s.friction.value * scene.friction for s in scene.build.stages]
+            truth = [f * scene.friction for f in scene.build.loss_figures()]
             bench = bench_of(scene.build, scene.rig, friction=truth, **scene.bench)
             loads = [m.value for m in scene.plan.loads]
             lifts = ladder(

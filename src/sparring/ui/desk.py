@@ -330,6 +330,12 @@ class Desk(QObject):
     def findings(self) -> tuple[Finding, ...]:
         return self.result.findings if self.result else ()
 
+    def build_findings(self) -> list[Finding]:
+        """Judgements on the build in hand, before anything is measured."""
+        from sparring.core.findings.build import judge_build
+
+        return judge_build(self.build, self.plan.voltage)
+
     def select(self, step: int | None, point: int | None = None) -> None:
         """Chooses a step of the result, and one of its lifts."""
         if (step, point) != (self.step, self.point):

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import math
-
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QLinearGradient, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from sparring.core.build import MOTOR
 from sparring.core.predict import PowerFlow, Station
+from sparring.core.train import kinematics
 from sparring.ui.desk import Desk
 from sparring.ui.theme import font, theme
-from sparring.ui.widgets.gear_view import gear_path
+from sparring.ui.widgets.train_view import Drawn, drawn_stage, paint_stage
 
 HEIGHT = 138
 _TOP, _RIBBON, _TALLEST = 10, 66, 34
@@ -33,6 +33,9 @@ class Driveline(QWidget):
         self.live = False
         self._angle = 0.0
         self._gap = False
+        self._drawn_for: object = None
+        self._drawn: list[list[Drawn]] = []
+        self._speeds: dict[str, float] = {}
         self.setFixedHeight(HEIGHT)
         self.setMouseTracking(True)
         self.setAccessibleName("Driveline: power from the supply to the output")
@@ -136,8 +139,8 @@ class Driveline(QWidget):
         title = f"{self.desk.rig.method.kind}" if name == "rig" else name
         gear_room = 0.0
         if name.startswith("stage") and width > 132:
-            gear_room = 50.0
-            self._gears(p, int(name.split()[1]) - 1, left + width - 24, _TOP + 22)
+            gear_room = 58.0
+            self._gears(p, int(name.split()[1]) - 1, left + width - 32, _TOP + 22)
         p.setPen(theme.colour("ink-2"))
         p.setFont(font(11))
         p.drawText(QRectF(left, _TOP, width, 14), Qt.AlignmentFlag.AlignVCenter, title.capitalize())
@@ -150,26 +153,32 @@ class Driveline(QWidget):
         p.drawText(QRectF(left, _TOP + 36, width - gear_room, 16), Qt.AlignmentFlag.AlignVCenter, small)
 
     def _gears(self, p: QPainter, stage: int, x: float, y: float) -> None:
-        if stage >= len(self.desk.build.stages):
+        """The stage's own drawing, small; everything turns in proportion to its input, which is slowed to be seen."""
+        build = self.desk.build
+        if stage >= len(build.stages):
             return
-        s = self.desk.build.stages[stage]
-        turn = self._angle if stage == 0 else self._angle / math.prod(abs(b.ratio) for b in self.desk.build.stages[:stage]) * 3
-        scale = 22.0 / (s.module * 1e3 * (s.pinion + s.wheel) / 2 + s.module * 1e3)
-        a = s.centre_distance() * 1e3 * scale
-        for z, shift, dx, angle, colour in (
-            (s.wheel, s.wheel_shift, a / 2 - 6, math.pi + math.pi / s.wheel - turn * s.pinion / s.wheel, "pale"),
-            (s.pinion, s.pinion_shift, -a / 2 - 6, turn, "brass"),
-        ):
-            p.save()
-            p.translate(x + dx, y)
-            p.rotate(-math.degrees(angle))
-            p.scale(scale, scale)
-            pen = QPen(theme.colour("ink"), 0.7)
-            pen.setCosmetic(True)
-            p.setPen(pen)
-            p.setBrush(theme.colour(colour))
-            p.drawPath(gear_path(s.module, z, shift, s.pressure_angle))
-            p.restore()
+        if self._drawn_for is not build.stages:
+            self._drawn_for = build.stages
+            self._drawn = [drawn_stage(build, n) for n in range(len(build.stages))]
+            self._speeds = kinematics.solve_speeds(build.elements(), {MOTOR: 1.0})
+        drawn, speeds = self._drawn[stage], self._speeds
+        into = speeds[build.shafts()[stage]] or 1.0
+        turn = self._angle if stage == 0 else self._angle * max(abs(into), 0.15) * (1 if into > 0 else -1)
+        left, right, low, high = (
+            f(v)
+            for f, v in (
+                (min, [d.body.at[0] - d.body.reach for d in drawn if d.body.reach]),
+                (max, [d.body.at[0] + d.body.reach for d in drawn if d.body.reach]),
+                (min, [d.body.at[1] - d.body.reach for d in drawn if d.body.reach]),
+                (max, [d.body.at[1] + d.body.reach for d in drawn if d.body.reach]),
+            )
+        )
+        scale = 44.0 / (1e3 * max(right - left, high - low))
+        p.save()
+        p.translate(x - 1e3 * scale * (left + right) / 2, y + 1e3 * scale * (low + high) / 2)
+        p.scale(scale, scale)
+        paint_stage(p, drawn, lambda shaft: speeds.get(shaft, 0.0) / into * turn, width=0.7, first_shaft=build.shafts()[stage])
+        p.restore()
 
     def _ribbon(self, p: QPainter, places: dict[str, tuple[float, float]]) -> None:
         flow = self.flow

@@ -106,7 +106,7 @@ class LogbookPanel(QFrame):
                     build.title,
                     build.lubricant,
                     build.notes,
-                    *(s.material for s in build.stages),
+                    *(f"{s.material} {s.kind}" for s in build.stages),
                     *(f"{t.title} {local(t.created):%Y-%m-%d}" for t in own),
                 ]
             )
@@ -264,7 +264,7 @@ class FindingsPanel(QFrame):
         super().__init__()
         self.setObjectName("sheet")
         self.desk = desk
-        self.extra: tuple[Finding, ...] = ()
+        self.of_build = False
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 2, 4)
         title = QLabel("Findings")
@@ -282,6 +282,14 @@ class FindingsPanel(QFrame):
         layout.addWidget(scroll, 1)
         for signal in (desk.result_changed, desk.units_changed, theme.changed):
             signal.connect(self.refresh)
+        for signal in (desk.build_changed, desk.plan_changed):
+            signal.connect(lambda: self.refresh() if self.of_build else None)
+
+    def show_build(self, on: bool) -> None:
+        """Judgements on the build as described, or on what was measured."""
+        if on != self.of_build:
+            self.of_build = on
+            self.refresh()
 
     def refresh(self) -> None:
         while self.list.count():
@@ -291,14 +299,16 @@ class FindingsPanel(QFrame):
                 widget.hide()
                 widget.setParent(None)
                 widget.deleteLater()
-        findings = self.desk.findings
+        findings = self.desk.build_findings() if self.of_build else self.desk.findings
         for finding in findings:
             card = _Card(finding, self.desk.units)
             card.opened.connect(self._open)
             self.list.addWidget(card)
         if not findings:
             label = QLabel(
-                "Nothing to say yet: findings come with the first measured lifts."
+                "No finding: this build assembles, meshes and holds, as far as can be reckoned."
+                if self.of_build
+                else "Nothing to say yet: findings come with the first measured lifts."
                 if not self.desk.result
                 else "No finding: nothing here contradicts itself."
             )

@@ -298,6 +298,7 @@ class MainWindow(QMainWindow):
         self.right.setVisible(on_run or not self.findings.isHidden())
         self.space.setEnabled(on_run)
         self.mark_key.setEnabled(on_run)
+        self.findings.show_build(page == "Build")
         self.pages.setFocus()
         self._driveline()
 
@@ -348,6 +349,15 @@ class MainWindow(QMainWindow):
             target.setFocus()
 
     def _show_finding(self, finding: Finding) -> None:
+        if finding.place.startswith("build."):
+            self.go("Build")
+            _, what, *rest = finding.place.split(".")
+            if what == "stages" and rest:
+                self.build_page.show_stage(int(rest[0]), rest[1] if len(rest) > 1 else "")
+            elif (entry := self.build_page.build_form.fields.get((what,))) is not None:
+                self.build_page.side.ensureWidgetVisible(entry)
+                entry.setFocus()
+            return
         if finding.place.startswith("rig"):
             self.go("Rig")
             field = self.rig_page.picture.fields.get(finding.place.rpartition(".")[2])

@@ -67,7 +67,7 @@ class Bench:
 
 def bench_of(build: Build, rig: Rig, *, friction: list[float] | None = None, **changed: Any) -> Bench:
     """The bench that `build` on `rig` would be if every stated figure were exact; `changed` replaces parameters."""
-    motor = motors.from_readings(build.motor)
+    motor = build.motor_line()
     up = build.torque_line(friction)
     back = build.back_drive_line(friction)
     h = rig.method
@@ -75,9 +75,9 @@ def bench_of(build: Build, rig: Rig, *, friction: list[float] | None = None, **c
         "k": motor.k,
         "R": motor.R,
         "friction": motor.friction,
-        "inertia": build.motor.inertia,
-        "heat_capacity": build.motor.heat_time / build.motor.heat_resistance,
-        "heat_resistance": build.motor.heat_resistance,
+        "inertia": build.rotor_inertia(),
+        "heat_capacity": build.heat_capacity(),
+        "heat_resistance": build.motor.heat_resistance / (1 + len(build.further_motors)),
         "ratio": abs(build.ratio()),
         "up": up,
         "down": (0.0, up[1]) if back is None else back,

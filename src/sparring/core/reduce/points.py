@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -59,14 +59,19 @@ class Inputs:
 def inputs_of(build: Build, rig: Rig) -> Inputs:
     """Inputs shared by all runs of `build` on `rig`. Raises ReductionError when a record contradicts itself."""
     m, h, s = build.motor, rig.method, rig.sensors
-    try:
-        motor = motors.identify(
-            from_measured(m.voltage, "motor readings: voltage"),
-            from_measured(m.no_load_speed, "motor readings: no-load speed"),
-            from_measured(m.no_load_current, "motor readings: no-load current"),
-            from_measured(m.stall_current, "motor readings: stall current"),
-            m.winding_temperature,
+
+    def line(readings: motors.MotorReadings, whose: str) -> motors.Motor:
+        return motors.identify(
+            from_measured(readings.voltage, f"{whose} readings: voltage"),
+            from_measured(readings.no_load_speed, f"{whose} readings: no-load speed"),
+            from_measured(readings.no_load_current, f"{whose} readings: no-load current"),
+            from_measured(readings.stall_current, f"{whose} readings: stall current"),
+            readings.winding_temperature,
         )
+
+    try:
+        further = [(line(f.readings, f"motor {n}"), f.gearing) for n, f in enumerate(build.further_motors, start=2)]
+        motor = motors.together([(line(m, "motor"), 1.0), *further])
         cell = calibration.fit(rig.calibration, rig.gravity.value) if rig.calibration else None
     except ValueError as err:
         raise ReductionError(str(err)) from err
@@ -80,7 +85,7 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
         gain_speed=ufloat(1.0, s.speed_accuracy / 2, "tachometer"),
         motor=motor,
         warming=ufloat(0.0, 1.0, "winding temperature"),
-        heat_capacity=m.heat_time / m.heat_resistance,
+        heat_capacity=build.heat_capacity(),
         heating=ufloat(1.0, 0.25, "warming during the lift"),
         cell=cell,
     )
@@ -190,14 +195,14 @@ def reduce_run(
     motor_speed = measured_motor_speed if measured_motor_speed is not None else speed * inputs.ratio
     by_current = by_speed = None
     if current is not None:
-        by_current = inputs.motor.torque_from_current(current)
+        by_current = inputs.motor.torque_from_current(current, 0.0 if voltage is None else voltage)
     if voltage is not None:
         known = math.isfinite(temperature)
         rise = (temperature - inputs.motor.temperature if known else 0.0) + inputs.warming * (
             _CASE_TO_WINDING if known else _WINDING_UNKNOWN
         )
         per_kelvin = 1.0 / (motors.COPPER_ZERO + inputs.motor.temperature - 273.15)
-        warm = motors.Motor(inputs.motor.k, inputs.motor.R * (1 + rise * per_kelvin), inputs.motor.friction)
+        warm = replace(inputs.motor, R=inputs.motor.R * (1 + rise * per_kelvin))
         by_speed = warm.torque_from_speed(motor_speed, voltage)
     candidates = [t for t in (by_current, by_speed) if t is not None]
     motor_torque = min(candidates, key=std) if candidates else None

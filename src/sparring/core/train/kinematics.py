@@ -21,7 +21,8 @@ class Mesh:
     """Two members that force one linear relation between their speeds relative to a carrier.
 
     za, zb: signed tooth numbers [-]; eta: basic efficiency with power a -> b, valid in the carrier's frame;
-    eta_back: with power b -> a (the same unless given; a worm's differ, and may be <= 0).
+    eta_back: with power b -> a (the same unless given; a worm's differ, and may be <= 0). name: the stage that its
+    loss is counted under; contact: which of the stage's gear pairs it is.
     """
 
     a: str
@@ -32,6 +33,7 @@ class Mesh:
     eta: float = 1.0
     eta_back: float | None = None
     name: str = ""
+    contact: str = ""
 
     @property
     def shafts(self) -> tuple[str, ...]:
@@ -63,14 +65,16 @@ class Ground:
 Element = Mesh | Ground
 
 
-def external(a: str, b: str, za: int, zb: int, carrier: str | None = None, eta: float = 1.0, name: str = "") -> Mesh:
+def external(a: str, b: str, za: int, zb: int, carrier: str | None = None, eta: float = 1.0, name: str = "", contact: str = "") -> Mesh:
     """External gear pair: they turn opposite ways in the carrier's frame."""
-    return Mesh(a, b, za, zb, carrier, eta, name=name)
+    return Mesh(a, b, za, zb, carrier, eta, name=name, contact=contact)
 
 
-def internal(a: str, ring: str, za: int, zring: int, carrier: str | None = None, eta: float = 1.0, name: str = "") -> Mesh:
+def internal(
+    a: str, ring: str, za: int, zring: int, carrier: str | None = None, eta: float = 1.0, name: str = "", contact: str = ""
+) -> Mesh:
     """Gear a inside a ring; also a belt or chain: both turn the same way in the carrier's frame."""
-    return Mesh(a, ring, za, -zring, carrier, eta, name=name)
+    return Mesh(a, ring, za, -zring, carrier, eta, name=name, contact=contact)
 
 
 belt = internal

@@ -7,10 +7,12 @@ from __future__ import annotations
 
 import math
 
-import numpy as np
-
 ALPHA_20 = math.radians(20.0)
 ADDENDUM, DEDENDUM = 1.0, 1.25
+
+
+FILLET = 0.38
+"""Tip radius of the basic rack, in modules (ISO 53, profile A)."""
 
 
 def inv(alpha: float) -> float:
@@ -42,51 +44,15 @@ def root_diameter(module: float, teeth: int, shift: float = 0.0) -> float:
     return module * (teeth - 2 * (DEDENDUM - shift))
 
 
-def working_pressure_angle(z1: int, z2: int, x1: float = 0.0, x2: float = 0.0, alpha: float = ALPHA_20) -> float:
-    """α_w without backlash: inv α_w = inv α + 2 tan α (x1 + x2)/(z1 + z2)."""
-    return inv_inverse(inv(alpha) + 2 * math.tan(alpha) * (x1 + x2) / (z1 + z2))
-
-
-def centre_distance(module: float, z1: int, z2: int, x1: float = 0.0, x2: float = 0.0, alpha: float = ALPHA_20) -> float:
-    """Centre distance without backlash of an external pair."""
-    alpha_w = working_pressure_angle(z1, z2, x1, x2, alpha)
-    return module * (z1 + z2) / 2 * math.cos(alpha) / math.cos(alpha_w)
-
-
 def undercut_limit(shift: float = 0.0, alpha: float = ALPHA_20) -> float:
     """Fewest teeth that a rack cuts without undercut: 2 (1 − x)/sin² α (17.1 at 20°, x = 0)."""
     return 2 * (ADDENDUM - shift) / math.sin(alpha) ** 2
 
 
-def contact_ratios(
-    module: float, z1: int, z2: int, x1: float = 0.0, x2: float = 0.0, opening: float = 0.0, alpha: float = ALPHA_20
-) -> tuple[float, float]:
-    """Tip contact ratios (ε1, ε2) of pinion and wheel; their sum is the transverse contact ratio ε_α.
-
-    opening: centres opened beyond the distance without backlash [m].
-    Raises ValueError when the teeth no longer reach each other.
-    """
-    a_w = centre_distance(module, z1, z2, x1, x2, alpha) + opening
-    cos_w = module * (z1 + z2) / 2 * math.cos(alpha) / a_w
-    if cos_w >= 1:
-        raise ValueError(f"the centres are {-opening * 1e3:.2f} mm too close: the base circles overlap")
-    tan_w = math.sqrt(1 - cos_w**2) / cos_w
-    pitch = math.pi * module * math.cos(alpha)
-
-    def part(z: int, x: float) -> float:
-        base = module * z * math.cos(alpha) / 2
-        tip = tip_diameter(module, z, x) / 2
-        return (math.sqrt(max(tip**2 - base**2, 0.0)) - base * tan_w) / pitch
-
-    e1, e2 = part(z1, x1), part(z2, x2)
-    if e1 + e2 <= 0:
-        raise ValueError(f"with the centres opened by {opening * 1e3:.2f} mm the teeth do not reach each other")
-    return e1, e2
-
-
-def backlash_from_opening(opening: float, alpha_w: float) -> float:
-    """Circumferential backlash j_t ≈ 2 Δa tan α_w at the pitch circle [m]."""
-    return 2 * opening * math.tan(alpha_w)
+def start_of_involute(teeth: int, shift: float = 0.0, alpha: float = ALPHA_20) -> float:
+    """Length of roll, in modules, from the base circle to where the fillet of a rack-cut tooth ends; 0 when undercut."""
+    depth = DEDENDUM - FILLET * (1 - math.sin(alpha)) - shift
+    return max(0.0, teeth / 2 * math.sin(alpha) - depth / math.sin(alpha))
 
 
 def span_over_teeth(module: float, teeth: int, across: int, *, shift: float = 0.0, alpha: float = ALPHA_20) -> float:
@@ -99,27 +65,22 @@ def span_over_teeth(module: float, teeth: int, across: int, *, shift: float = 0.
     return module * math.cos(alpha) * (math.pi * (across - 0.5) + teeth * inv(alpha)) + 2 * shift * module * math.sin(alpha)
 
 
-def outline(module: float, teeth: int, shift: float = 0.0, alpha: float = ALPHA_20, points: int = 7) -> np.ndarray:
-    """True outline of an external gear, a tooth centred on the +x axis, closed; shape (n, 2) [m].
+def over_pins(module: float, teeth: int, pin: float, *, shift: float = 0.0, alpha: float = ALPHA_20) -> float:
+    """Size over two pins or balls of diameter `pin` in opposite gaps, M = d_b/cos β + D (odd teeth: d_b/cos β · cos(π/2z) + D).
 
-    Involute flanks from the base circle (or the root circle, whichever is larger) to the tip; below the base circle
-    radial lines, as the cutter's own fillet depends on the tool.
+    inv β = inv α + D/(m z cos α) − π/2z + 2 x tan α/z. Raises ValueError when the pin does not rest on the flanks.
     """
-    r = module * teeth / 2
-    rb = r * math.cos(alpha)
-    ra, rf = tip_diameter(module, teeth, shift) / 2, root_diameter(module, teeth, shift) / 2
-    half = (math.pi / 2 + 2 * shift * math.tan(alpha)) / teeth + inv(alpha)  # half tooth angle at the base circle
-    radii = np.linspace(max(rb, rf), ra, points)
-    roll = np.arccos(np.clip(rb / radii, -1.0, 1.0))
-    flank = np.maximum(half - (np.tan(roll) - roll), 0.0)
-    angle = np.concatenate([[-flank[0]], -flank, flank[::-1], [flank[0]]])
-    radius = np.concatenate([[min(rf, rb)], radii, radii[::-1], [min(rf, rb)]])
-    turns = 2 * math.pi / teeth * np.arange(teeth)[:, None]
-    all_angles = (turns + angle).ravel()
-    all_radii = np.tile(radius, teeth)
-    xy = np.column_stack([all_radii * np.cos(all_angles), all_radii * np.sin(all_angles)])
-    closed: np.ndarray = np.vstack([xy, xy[:1]])
-    return closed
+    involute = inv(alpha) + pin / (module * teeth * math.cos(alpha)) - math.pi / (2 * teeth) + 2 * shift * math.tan(alpha) / teeth
+    if involute <= 0:
+        raise ValueError(
+            f"a pin of {pin * 1e3:.2f} mm falls to the bottom of the gap; take a thicker one, about {1.7 * module * 1e3:.2f} mm"
+        )
+    size = (
+        module * teeth * math.cos(alpha) / math.cos(inv_inverse(involute)) * (math.cos(math.pi / (2 * teeth)) if teeth % 2 else 1.0) + pin
+    )
+    if size < tip_diameter(module, teeth, shift):
+        raise ValueError(f"a pin of {pin * 1e3:.2f} mm lies below the tips; take a thicker one, about {1.7 * module * 1e3:.2f} mm")
+    return size
 
 
 def meshing_angle(z_a: int, z_b: int, angle_a: float, direction: float) -> float:
@@ -127,21 +88,12 @@ def meshing_angle(z_a: int, z_b: int, angle_a: float, direction: float) -> float
     return direction + math.pi + math.pi / z_b - (angle_a - direction) * z_a / z_b
 
 
+def ring_angle(z_a: int, z_ring: int, angle_a: float, direction: float) -> float:
+    """Angle of a ring round gear a [rad] (0: a space on +x) that puts its space on gear a's tooth; a lies at `direction`."""
+    return direction + (angle_a - direction) * z_a / z_ring
+
+
 # --- interference (Shigley, Mechanical Engineering Design, 13-7; formulas from memory) ------------------------------
-
-
-def interferes(
-    module: float, z1: int, z2: int, x1: float = 0.0, x2: float = 0.0, opening: float = 0.0, alpha: float = ALPHA_20
-) -> tuple[bool, bool]:
-    """Whether the tips of (gear 2, gear 1) reach below the other's base circle, past the end of the line of action."""
-    a_w = centre_distance(module, z1, z2, x1, x2, alpha) + opening
-    cos_w = module * (z1 + z2) / 2 * math.cos(alpha) / a_w
-    along = a_w * math.sqrt(max(0.0, 1 - cos_w**2))
-
-    def past(z: int, x: float) -> bool:
-        return tip_diameter(module, z, x) / 2 > math.hypot(module * z / 2 * math.cos(alpha), along) * (1 + 1e-12)
-
-    return past(z2, x2), past(z1, x1)
 
 
 def fewest_without_interference(ratio: float, alpha: float = ALPHA_20) -> float:

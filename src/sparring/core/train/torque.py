@@ -18,6 +18,17 @@ class SelfLocking(ValueError):
 
 
 @dataclass(frozen=True)
+class MeshFlow:
+    """One mesh of a steady state: torques that it puts on a and b [N·m], power that passes in its carrier's frame [W], its loss [W]."""
+
+    mesh: Mesh
+    on_a: float
+    on_b: float
+    power: float
+    loss: float
+
+
+@dataclass(frozen=True)
 class TorqueFlow:
     """One steady state of a train. Speeds [rad/s], torques [N·m] as put on the shaft from outside, losses [W] >= 0."""
 
@@ -29,6 +40,7 @@ class TorqueFlow:
     mesh_losses: dict[str, float]
     drag_losses: dict[str, float]
     shaft_torques: dict[str, float]  # largest torque the shaft passes on [N·m]
+    meshes: tuple[MeshFlow, ...] = ()
 
     @property
     def efficiency(self) -> float:
@@ -118,13 +130,16 @@ def solve_torques(
         raise SelfLocking(f"no power passes from {driver} to {output}: the train holds in this direction")
 
     mesh_losses: dict[str, float] = {}
+    flows: list[MeshFlow] = []
     passed = dict.fromkeys(names, 0.0)
     for j, (mesh, ahead) in enumerate(zip(meshes, forward, strict=True)):
         gain = mesh.eta if ahead else 1.0 / (mesh.eta if mesh.eta_back is None else mesh.eta_back)
         on_a, on_b = solution[j] * mesh.za, solution[j] * mesh.zb * gain
         rel_b = omega[mesh.b] - (omega[mesh.carrier] if mesh.carrier else 0.0)
         label = mesh.name or f"{mesh.a}–{mesh.b}"
-        mesh_losses[label] = mesh_losses.get(label, 0.0) + float(-(on_a * relative[j] + on_b * rel_b))
+        lost = float(-(on_a * relative[j] + on_b * rel_b))
+        mesh_losses[label] = mesh_losses.get(label, 0.0) + lost
+        flows.append(MeshFlow(mesh, float(on_a), float(on_b), abs(float(on_a * relative[j])), lost))
         passed[mesh.a] = max(passed[mesh.a], abs(float(on_a)))
         passed[mesh.b] = max(passed[mesh.b], abs(float(on_b)))
         if mesh.carrier is not None:
@@ -141,6 +156,7 @@ def solve_torques(
         mesh_losses=mesh_losses,
         drag_losses={s: t * abs(omega[s]) for s, t in drag.items()},
         shaft_torques=passed,
+        meshes=tuple(flows),
     )
 
 

@@ -1,18 +1,24 @@
-"""Build: the train drawn to scale, the parts of the chosen stage beside it, what each shaft does below."""
+"""Build: the train drawn to scale, the parts of the chosen stage beside it, and below what each shaft and part does."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QSlider, QVBoxLayout, QWidget
+from functools import partial
+from typing import Any
 
-from sparring.core import predict
-from sparring.core.build import MOTOR, OUTPUT, Stage
-from sparring.core.train import teeth
-from sparring.core.train.torque import back_drive_efficiency
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QSlider, QVBoxLayout, QWidget
+
+from sparring.core import predict, revise
+from sparring.core.build import Build
+from sparring.core.train.kinematics import ratio_in_words
+from sparring.core.train.kinds import KINDS, ShiftStage, Stage
 from sparring.ui.desk import Desk
+from sparring.ui.pages.build_tables import BuildTables
 from sparring.ui.widgets.form import Form
-from sparring.ui.widgets.gear_view import GearView
-from sparring.ui.widgets.parts import Table, heading, note, sheet
+from sparring.ui.widgets.joint_form import JointForm
+from sparring.ui.widgets.parts import heading, sheet
+from sparring.ui.widgets.train_view import TrainView
 
 
 class BuildPage(QWidget):
@@ -22,37 +28,72 @@ class BuildPage(QWidget):
         super().__init__()
         self.desk = desk
         self.load = 0.3  # output torque that the slider sets [N·m]
+        self.dialog: Any = None  # kept from being collected
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
         page.setSpacing(10)
         upper = QHBoxLayout()
         upper.setSpacing(10)
         page.addLayout(upper, 1)
+        upper.addWidget(self._drawing(), 5)
+        upper.addWidget(self._side(), 3)
 
+        lower, rows = sheet(margins=10)
+        self.tables = BuildTables(desk)
+        self.sweep_text = self.tables.said
+        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider.setAccessibleName("Output torque")
+        self.slider.setRange(0, 200)
+        self.slider.setMinimumHeight(28)
+        self.slider.setMinimumWidth(120)
+        self.slider.setValue(60)
+        self.slider.valueChanged.connect(self._swept)
+        self.tables.head.addWidget(self.slider, 1)
+        rows.addWidget(self.tables)
+        lower.setFixedHeight(196)
+        page.addWidget(lower)
+
+        desk.build_changed.connect(self.refresh)
+        desk.plan_changed.connect(self.refresh)
+        desk.units_changed.connect(self.refresh)
+        self.refresh()
+
+    # --- what it is made of -------------------------------------------------------------------------------------
+
+    def _drawing(self) -> QWidget:
         drawing, column = sheet()
         row = QHBoxLayout()
+        row.setSpacing(6)
         self.ratio = QLabel()
         self.ratio.setObjectName("title")
+        self.ratio.setMinimumWidth(60)
         row.addWidget(self.ratio, 1)
+        self.speed = QComboBox()
+        self.speed.setAccessibleName("Speed engaged")
+        self.speed.setToolTip("Which speed of the box is engaged")
+        self.speed.activated.connect(self._engage)
+        row.addWidget(self.speed)
         self.turn = QPushButton("Turn")
         self.turn.setCheckable(True)
         self.turn.setToolTip("Let the train turn, slowed down, in the true directions")
         self.turn.toggled.connect(self._turn)
-        add = QPushButton("Add stage")
-        add.clicked.connect(self._add)
-        self.remove = QPushButton("Remove")
-        self.remove.setToolTip("Takes the chosen stage out")
-        self.remove.clicked.connect(self._remove)
-        for button in (self.turn, add, self.remove):
-            row.addWidget(button)
+        self.side_view = QPushButton("Side")
+        self.side_view.setCheckable(True)
+        self.side_view.setToolTip("Draw it from the side, axes spread out")
+        self.side_view.toggled.connect(self._from_side)
+        stage, gear = QPushButton("Stage"), QPushButton("Gear")
+        stage.setMenu(self._stage_menu())
+        gear.setMenu(self._gear_menu())
+        for widget in (self.turn, self.side_view, stage, gear):
+            row.addWidget(widget)
         column.addLayout(row)
-        self.gears = GearView()
+        self.gears = TrainView()
         self.gears.picked.connect(self._picked)
+        self.gears.count_edited.connect(self._count_edited)
         column.addWidget(self.gears, 1)
-        self.facts = note("")
-        column.addWidget(self.facts)
-        upper.addWidget(drawing, 5)
+        return drawing
 
+    def _side(self) -> QWidget:
         self.side = QScrollArea()
         self.side.setWidgetResizable(True)
         self.side.setMinimumWidth(292)
@@ -61,10 +102,11 @@ class BuildPage(QWidget):
         self.stage_title = heading("")
         self.forms.addWidget(self.stage_title)
         self.stage_form: Form | None = None
-        self._stage_shown: tuple[int, int] | None = None
+        self.joints: JointForm | None = None
+        self._stage_shown: tuple[int, str] | None = None
         self.forms.addWidget(heading("Motor, as measured bare"))
         self.motor_form = Form(
-            desk,
+            self.desk,
             "build",
             [
                 ("Name", ("motor", "name")),
@@ -80,166 +122,230 @@ class BuildPage(QWidget):
         self.forms.addWidget(self.motor_form)
         self.forms.addWidget(heading("Build"))
         self.build_form = Form(
-            desk,
+            self.desk,
             "build",
             [
                 ("Family", ("family",)),
                 ("Revision", ("revision",)),
                 ("Title", ("title",)),
                 ("Lubricant", ("lubricant",)),
+                ("Expected load", ("expected_load",)),
+                ("Without power it", ("holding",)),
+                ("Fastest allowed shaft", ("fastest",)),
+                ("Parts work at", ("works_at",)),
+                ("Strength across layers", ("across_layers",)),
+                ("Fuse part", ("fuse",)),
                 ("Wind-up stiffness", ("windup",)),
                 ("Mass", ("mass",)),
+                ("Currency", ("currency",)),
                 ("Notes", ("notes",)),
             ],
         )
         self.forms.addWidget(self.build_form)
         self.forms.addStretch(1)
         self.side.setWidget(inner)
-        upper.addWidget(self.side, 3)
+        return self.side
 
-        lower, rows = sheet(margins=10)
-        sweep = QHBoxLayout()
-        self.sweep_text = QLabel()
-        self.sweep_text.setMinimumWidth(300)
-        sweep.addWidget(self.sweep_text)
-        self.slider = QSlider(Qt.Orientation.Horizontal)
-        self.slider.setAccessibleName("Output torque")
-        self.slider.setRange(0, 200)
-        self.slider.setMinimumHeight(28)
-        self.slider.valueChanged.connect(self._swept)
-        sweep.addWidget(self.slider, 1)
-        rows.addLayout(sweep)
-        self.table = Table(["shaft", "speed", "torque", "loss behind it", "basic efficiency", "contact ratio"], "Shafts")
-        rows.addWidget(self.table)
-        lower.setFixedHeight(168)
-        page.addWidget(lower)
+    def _stage_menu(self) -> QMenu:
+        menu = QMenu(self)
+        add = menu.addMenu("Add after the chosen one")
+        assert add is not None
+        for kind in KINDS:
+            add.addAction(self._action(kind.TITLE, partial(self.add, kind)))
+        menu.addAction(self._action("Duplicate", self._duplicate, "Ctrl+D"))
+        self.split_action = self._action("Split into two", self._split)
+        menu.addAction(self.split_action)
+        menu.addAction(self._action("Move towards the motor", partial(self._move, -1)))
+        menu.addAction(self._action("Move towards the output", partial(self._move, 1)))
+        menu.addSeparator()
+        self.remove_action = self._action("Remove", self._remove, "Ctrl+Backspace")
+        menu.addAction(self.remove_action)
+        menu.addSeparator()
+        menu.addAction(self._action("Mirror the whole build", self._mirror))
+        menu.addAction(self._action("Further motors …", partial(self._open, "MotorsDialog")))
+        menu.addAction(self._action("Own materials …", partial(self._open, "MaterialsDialog")))
+        menu.addAction(self._action("Photos …", partial(self._open, "PhotosDialog")))
+        return menu
 
-        desk.build_changed.connect(self.refresh)
-        desk.plan_changed.connect(self.refresh)
-        desk.units_changed.connect(self.refresh)
-        self.refresh()
+    def _gear_menu(self) -> QMenu:
+        menu = QMenu(self)
+        menu.addAction(self._action("Count its teeth …", partial(self._open, "CountDialog")))
+        menu.addAction(self._action("Module from calipers …", partial(self._open, "CaliperDialog")))
+        menu.addAction(self._action("Ratio and hidden teeth …", partial(self._open, "RatioDialog")))
+        menu.addAction(self._action("Centres and fit test …", partial(self._open, "FitDialog")))
+        menu.addSeparator()
+        menu.addAction(self._action("Save its outline, SVG or DXF …", self._outline))
+        return menu
+
+    def _action(self, text: str, act: Any, key: str = "") -> QAction:
+        action = QAction(text, self)
+        action.triggered.connect(lambda _c=False: act())
+        if key:
+            action.setShortcut(QKeySequence(key))
+            action.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            self.addAction(action)
+        return action
+
+    # --- showing ------------------------------------------------------------------------------------------------
+
+    @property
+    def chosen(self) -> int:
+        """Position of the chosen stage."""
+        return min(self.gears.chosen[0], len(self.desk.build.stages) - 1)
 
     def refresh(self) -> None:
         build = self.desk.build
         self.gears.set_build(build)
-        self.ratio.setText(build.train_in_words())
-        self.remove.setEnabled(len(build.stages) > 1)
-        self._show_stage(*(self.gears.chosen or (0, 0)))
-        stall = predict.stall_torque(build, self.desk.plan.voltage)
-        self.load = stall * self.slider.value() / 200
-        if self.slider.value() == 0:
-            self.slider.blockSignals(True)
-            self.slider.setValue(60)
-            self.slider.blockSignals(False)
-            self.load = stall * 0.3
-        back = back_drive_efficiency(build.elements(), MOTOR, OUTPUT)
-        facts = [
-            f"predicted stall {self.desk.show(stall, 'torque')} at {self.desk.show(self.desk.plan.voltage, 'voltage', decimals=1)}",
-            f"backlash at the output {self.desk.show(build.backlash(), 'angle', decimals=2)}",
-            "holds by itself" if back is None else f"turned backwards it passes on {self.desk.show(back, 'ratio', decimals=0)}",
-        ]
-        few = [
-            f"stage {n} {who} of {z} teeth is undercut (below {teeth.undercut_limit(x, s.pressure_angle):.1f})"
-            for n, s in enumerate(build.stages, start=1)
-            for who, z, x in (("pinion", s.pinion, s.pinion_shift), ("wheel", s.wheel, s.wheel_shift))
-            if z < teeth.undercut_limit(x, s.pressure_angle)
-        ]
-        text = "; ".join(facts)
-        self.facts.setText(text[0].upper() + text[1:] + "." + (" Watch: " + "; ".join(few) + "." if few else ""))
-        self._shafts()
+        self.ratio.setText(ratio_in_words(build.ratio()))
+        self.ratio.setToolTip(build.train_in_words())
+        self.remove_action.setEnabled(len(build.stages) > 1)
+        self._show_stage(*self.gears.chosen)
+        self._show_speeds()
+        self.load = predict.stall_torque(build, self.desk.plan.voltage) * self.slider.value() / 200
+        self._show_load()
 
-    def _shafts(self) -> None:
-        build, d = self.desk.build, self.desk
-        flow = predict.power_flow(build, self.load, d.plan.voltage)
-        speed = flow.stations[1].speed or 0.0
-        train = build.flow(self.load, max(speed, 1e-9))
-        rows = []
-        for n, shaft in enumerate(build.shafts()):
-            turning = train.speeds[shaft] if speed > 0 else 0.0
-            row = [
-                shaft,
-                d.show(turning, "speed", decimals=1 if abs(turning) < 100 else 0),
-                d.show(train.shaft_torques[shaft], "torque", decimals=4),
-            ]
-            if n < len(build.stages):
-                stage, name = build.stages[n], build.stage_names()[n]
-                lost = train.mesh_losses[name] + train.drag_losses.get(build.shafts()[n + 1], 0.0)
-                eta = max(0.0, 1 - stage.friction.value * stage.loss_factor())
-                u = 2 * stage.friction.u * stage.loss_factor()
-                row += [
-                    d.show(lost if speed > 0 else 0.0, "power", decimals=2),
-                    f"{100 * eta:.1f} ± {100 * u:.1f} %",
-                    f"{stage.contact_ratio():.2f}",
-                ]
-            else:
-                row += ["", "", ""]
-            rows.append(row)
-        self.table.fill(rows)
+    def _show_speeds(self) -> None:
+        """The speeds of the chosen box, or of the first one in the train."""
+        boxes = [n for n, s in enumerate(self.desk.build.stages) if isinstance(s, ShiftStage)]
+        self.speed.setVisible(bool(boxes))
+        if boxes:
+            n = self.chosen if self.chosen in boxes else boxes[0]
+            stage = self.desk.build.stages[n]
+            assert isinstance(stage, ShiftStage)
+            texts = [f"Speed {k}" for k in range(1, len(stage.pairs) + 1)]
+            if [self.speed.itemText(i) for i in range(self.speed.count())] != texts:
+                self.speed.clear()
+                self.speed.addItems(texts)
+            self.speed.setCurrentIndex(stage.engaged - 1)
+            self.speed.setProperty("stage", n)
+
+    def _show_load(self) -> None:
+        d = self.desk
+        flow = predict.power_flow(d.build, self.load, d.plan.voltage)
         if flow.power_out > 0:
-            text = f"At {d.show(self.load, 'torque', decimals=3)}: {d.show(flow.current, 'current', decimals=2)}, gearbox {d.show(flow.gearbox, 'ratio', decimals=1)}"
+            text = f"{d.show(self.load, 'torque', decimals=3)}: {d.show(flow.current, 'current', decimals=2)}, gearbox {d.show(flow.gearbox, 'ratio', decimals=1)}"
         else:
-            text = f"At {d.show(self.load, 'torque', decimals=3)} it stalls"
+            text = f"{d.show(self.load, 'torque', decimals=3)}: it stalls" if self.load > 0 else "It does not move itself at this voltage"
         self.sweep_text.setText(text)
+        self.tables.show_load(flow, self.load)
 
     def _swept(self, position: int) -> None:
         self.load = predict.stall_torque(self.desk.build, self.desk.plan.voltage) * position / 200
-        self._shafts()
+        self._show_load()
         self.desk.selection_changed.emit()
 
     def _turn(self, on: bool) -> None:
         self.gears.turn(on)
         self.turn.setText("Hold" if on else "Turn")
 
-    def _picked(self, stage: int, member: int) -> None:
-        self._show_stage(stage, member)
+    def _from_side(self, on: bool) -> None:
+        self.gears.from_side = on
+        self.gears.update()
+
+    def _picked(self, stage: int, field: str) -> None:
+        self._show_stage(stage, field)
+        self._show_speeds()
         self.gears.setFocus()
 
-    def show_stage(self, stage: int) -> None:
-        """Lays a stage open, as a click in the driveline asks."""
-        self.gears.pick(min(stage, len(self.desk.build.stages) - 1), 0)
+    def show_stage(self, stage: int, field: str = "") -> None:
+        """Lays a stage open, as a click in the driveline or on a finding asks; with a field, its entry gets the keyboard."""
+        self.gears.pick(min(stage, len(self.desk.build.stages) - 1), field)
+        if field and self.stage_form is not None:
+            widget = self.stage_form.fields.get(("stages", stage, field))
+            if widget is not None:
+                self.side.ensureWidgetVisible(widget)
+                widget.setFocus()
 
-    def _show_stage(self, n: int, member: int) -> None:
+    def _show_stage(self, n: int, field: str) -> None:
         n = min(n, len(self.desk.build.stages) - 1)
         stage = self.desk.build.stages[n]
-        self.stage_title.setText(f"Stage {n + 1}: {'pinion' if member == 0 else 'wheel'} chosen, {stage.in_words()}")
-        key = (n, len(self.desk.build.stages))
-        if self._stage_shown == key:
+        part = field.replace("_", " ")
+        self.stage_title.setText(f"Stage {n + 1}, {stage.TITLE.lower()}" + (f": {part} chosen" if part else ""))
+        self.split_action.setEnabled(stage.kind == "spur")
+        if self._stage_shown == (n, stage.kind):
             return
-        self._stage_shown = key
-        if self.stage_form is not None:
-            self.forms.removeWidget(self.stage_form)
-            self.stage_form.setParent(None)
-            self.stage_form.deleteLater()
-        at = ("stages", n)
-        self.stage_form = Form(
-            self.desk,
-            "build",
-            [
-                ("Pinion teeth", (*at, "pinion")),
-                ("Wheel teeth", (*at, "wheel")),
-                ("Module", (*at, "module")),
-                ("Face width", (*at, "face_width")),
-                ("Pressure angle", (*at, "pressure_angle")),
-                ("Pinion shift", (*at, "pinion_shift")),
-                ("Wheel shift", (*at, "wheel_shift")),
-                ("Centres opened by", (*at, "opening")),
-                ("Friction coefficient", (*at, "friction")),
-                ("Drag of its output", (*at, "drag")),
-                ("Material", (*at, "material")),
-            ],
-        )
+        self._stage_shown = (n, stage.kind)
+        for old in (self.stage_form, self.joints):
+            if old is not None:
+                self.forms.removeWidget(old)
+                old.hide()
+                old.deleteLater()
+        self.stage_form = Form(self.desk, "build", [(label, ("stages", n, f)) for label, f in stage.FIELDS])
+        self.joints = JointForm(self.desk, n)
         self.forms.insertWidget(1, self.stage_form)
+        self.forms.insertWidget(2, self.joints)
+        inner = self.side.widget()
+        if inner is not None:  # the scroll bar takes its own width
+            self.side.setMinimumWidth(min(380, inner.minimumSizeHint().width() + 16))
 
-    def _add(self) -> None:
-        stages = self.desk.build.stages
-        last = stages[-1]
-        self._edit_stages((*stages, last), "stage added")
-        self.gears.pick(len(self.desk.build.stages) - 1, 0)
+    # --- editing ------------------------------------------------------------------------------------------------
+
+    def add(self, kind: type[Any]) -> None:
+        """Puts a stage of a kind, with its template's sizes, behind the chosen one."""
+        stages, n = self.desk.build.stages, self.chosen
+        if self._edit_stages((*stages[: n + 1], kind(), *stages[n + 1 :]), f"{kind.TITLE} added"):
+            self.gears.pick(n + 1)
+
+    def _duplicate(self) -> None:
+        stages, n = self.desk.build.stages, self.chosen
+        if self._edit_stages((*stages[: n + 1], stages[n], *stages[n + 1 :]), "stage duplicated"):
+            self.gears.pick(n + 1)
+
+    def _split(self) -> None:
+        stages, n = self.desk.build.stages, self.chosen
+        try:
+            pair = revise.split(stages[n])
+        except ValueError as err:
+            self.desk.said.emit(f"Stage {n + 1} stays whole: {err}.")
+            return
+        self._edit_stages((*stages[:n], *pair, *stages[n + 1 :]), "stage split in two")
+
+    def _move(self, by: int) -> None:
+        stages, n = list(self.desk.build.stages), self.chosen
+        to = n + by
+        if 0 <= to < len(stages):
+            stages[n], stages[to] = stages[to], stages[n]
+            if self._edit_stages(tuple(stages), "stage moved"):
+                self.gears.pick(to)
 
     def _remove(self) -> None:
-        stages = self.desk.build.stages
-        n = min((self.gears.chosen or (len(stages) - 1, 0))[0], len(stages) - 1)
-        self._edit_stages(stages[:n] + stages[n + 1 :], f"stage {n + 1} removed")
+        stages, n = self.desk.build.stages, self.chosen
+        if len(stages) > 1:
+            self._edit_stages(stages[:n] + stages[n + 1 :], f"stage {n + 1} removed")
 
-    def _edit_stages(self, stages: tuple[Stage, ...], text: str) -> None:
-        self.desk.edit("build", ("stages",), stages, text)
+    def _engage(self, index: int) -> None:
+        n = self.speed.property("stage")
+        if reason := self.desk.edit("build", ("stages", n, "engaged"), index + 1, f"speed {index + 1} engaged"):
+            self.desk.said.emit(reason)
+
+    def _mirror(self) -> None:
+        self._replace(revise.mirrored(self.desk.build), "build mirrored")
+
+    def _replace(self, build: Build, text: str) -> None:
+        for field in ("stages", "title"):
+            if reason := self.desk.edit("build", (field,), getattr(build, field), text):
+                self.desk.said.emit(reason)
+                return
+
+    def _count_edited(self, n: int, field: str, count: int) -> None:
+        if reason := self.desk.edit("build", ("stages", n, field), count, f"{field.replace('_', ' ')} changed"):
+            self.desk.said.emit(reason.split(": ", 1)[-1])
+
+    def _edit_stages(self, stages: tuple[Stage, ...], text: str) -> bool:
+        reason = self.desk.edit("build", ("stages",), stages, text)
+        if reason:
+            self.desk.said.emit(reason)
+        return reason is None
+
+    # --- dialogs and files --------------------------------------------------------------------------------------
+
+    def _open(self, name: str) -> None:
+        from sparring.ui import build_dialogs
+
+        self.dialog = getattr(build_dialogs, name)(self.desk, self.gears.chosen, self)
+        self.dialog.open()
+
+    def _outline(self) -> None:
+        from sparring.ui import build_dialogs
+
+        build_dialogs.save_outline(self.desk, self.gears.chosen, self)

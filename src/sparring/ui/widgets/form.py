@@ -12,6 +12,8 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QSpinBox,
 
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
+from sparring.core.train import materials
+from sparring.core.train.kinds.shift import ShiftPairs, pairs_from_text
 from sparring.ui.desk import Desk
 from sparring.ui.widgets.quantity_field import QuantityField
 
@@ -95,10 +97,17 @@ class Form(QWidget):
             self._refresh.append(lambda: field.set_value(current(), unit or self._unit(info)))
             return field
         if typing.get_origin(bare) is typing.Literal:
-            choice = QComboBox()
+            choice = narrow(QComboBox())
             choice.setAccessibleName(label)
-            choice.addItems([str(v) for v in typing.get_args(bare)])
-            choice.activated.connect(lambda _i: commit(choice.currentText()))
+            values = typing.get_args(bare)
+            choice.addItems([str(v) for v in values])
+
+            def take_choice(i: int) -> None:
+                if reason := commit(values[i]):
+                    self.desk.said.emit(reason.split(": ", 1)[-1])
+                    choice.setCurrentText(str(current()))
+
+            choice.activated.connect(take_choice)
             self._refresh.append(lambda: choice.setCurrentText(str(current())))
             return choice
         if bare is int:
@@ -120,6 +129,10 @@ class Form(QWidget):
             plain = QuantityField(Q("ratio", ""), "", commit, measured=False, name=label)
             self._refresh.append(lambda: plain.set_value(current(), ""))
             return plain
+        if str(path[-1]).endswith("material") or path[-1] == "shaft":
+            return self._material(label, commit, current)
+        if bare == ShiftPairs:
+            return self._pairs(label, commit, current)
         line = QLineEdit()
         line.setAccessibleName(label)
 
@@ -132,9 +145,64 @@ class Form(QWidget):
         self._refresh.append(lambda: None if line.isModified() else line.setText(str(current() or "")))
         return line
 
+    def _material(self, label: str, commit: Callable[[Any], str | None], current: Callable[[], Any]) -> QWidget:
+        """A name from the table, from the build's own materials, or another one."""
+        choice = narrow(QComboBox())
+        choice.setEditable(True)
+        choice.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        choice.setAccessibleName(label)
+
+        def fill() -> None:
+            names = [*(m.name for m in self.desk.build.materials), *(m.name for m in materials.TABLE)]
+            if [choice.itemText(i) for i in range(choice.count())] != names:
+                choice.clear()
+                choice.addItems(names)
+            choice.setCurrentText(str(current() or ""))
+
+        def take() -> None:
+            if choice.currentText().strip() != str(current() or ""):
+                commit(choice.currentText().strip())
+
+        choice.activated.connect(lambda _i: take())
+        line = choice.lineEdit()
+        if line is not None:
+            line.setPlaceholderText("as the other")
+            line.editingFinished.connect(take)
+        self._refresh.append(fill)
+        return choice
+
+    def _pairs(self, label: str, commit: Callable[[Any], str | None], current: Callable[[], Any]) -> QWidget:
+        """The speeds of a shift stage as text: 14/42 24/32."""
+        line = QLineEdit()
+        line.setAccessibleName(label + ", each as pinion/wheel")
+
+        def take() -> None:
+            if not line.isModified():
+                return
+            try:
+                reason = commit(pairs_from_text(line.text(), current() or ()))
+            except ValueError as err:
+                reason = str(err)
+            if reason:
+                self.desk.said.emit(reason)
+            line.setModified(False)
+
+        line.editingFinished.connect(take)
+        self._refresh.append(
+            lambda: None if line.isModified() else line.setText(" ".join(f"{p.pinion}/{p.wheel}" for p in current() or ()))
+        )
+        return line
+
     def _unit(self, info: Q) -> str:
         """The tester's unit; small things keep the unit that fits them (mm, mN·m) while it is metric."""
         chosen = self.desk.units[info.kind]
         from sparring.core.quantity import kind_of
 
         return info.file_unit if info.kind == "ratio" or chosen == kind_of(info.kind).default else chosen
+
+
+def narrow(choice: QComboBox) -> QComboBox:
+    """A choice that does not claim the width of its longest entry."""
+    choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    choice.setMinimumContentsLength(8)
+    return choice

@@ -50,16 +50,20 @@ def care(text: str) -> QLabel:
 
 
 class Table(QTableWidget):
-    """A read-only table of figures, right-aligned, the first column left."""
+    """A read-only table of figures, right-aligned; the first column, and those in `left`, hold words and stand left."""
 
-    def __init__(self, head: list[str], name: str, narrow_columns: int = 1, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, head: list[str], name: str, narrow_columns: int = 1, parent: QWidget | None = None, *, left: tuple[int, ...] = ()
+    ) -> None:
         super().__init__(0, len(head), parent)
+        self._left = (0, *left)
         self.setAccessibleName(name)
         self.head(head)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setShowGrid(False)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setMinimumHeight(90)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self.setTabKeyNavigation(False)
@@ -70,7 +74,7 @@ class Table(QTableWidget):
         if horizontal is not None:
             horizontal.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
             horizontal.setMinimumSectionSize(40)
-            for narrow in range(narrow_columns):
+            for narrow in {*range(narrow_columns), *left[:-1]}:
                 horizontal.setSectionResizeMode(narrow, QHeaderView.ResizeMode.ResizeToContents)
             horizontal.setStretchLastSection(True)
             horizontal.setHighlightSections(False)
@@ -81,7 +85,7 @@ class Table(QTableWidget):
             item = self.horizontalHeaderItem(c)
             if item is not None:
                 item.setTextAlignment(
-                    int((Qt.AlignmentFlag.AlignLeft if c == 0 else Qt.AlignmentFlag.AlignRight) | Qt.AlignmentFlag.AlignVCenter)
+                    int((Qt.AlignmentFlag.AlignLeft if c in self._left else Qt.AlignmentFlag.AlignRight) | Qt.AlignmentFlag.AlignVCenter)
                 )
 
     def fill(self, rows: list[list[str]]) -> None:
@@ -91,8 +95,9 @@ class Table(QTableWidget):
                 item = self.item(r, c)
                 if item is None:
                     item = QTableWidgetItem()
-                    side = Qt.AlignmentFlag.AlignLeft if c == 0 else Qt.AlignmentFlag.AlignRight
+                    side = Qt.AlignmentFlag.AlignLeft if c in self._left else Qt.AlignmentFlag.AlignRight
                     item.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
                     self.setItem(r, c, item)
                 if item.text() != text:
                     item.setText(text)
+                    item.setToolTip(text if len(text) > 16 else "")

@@ -1,0 +1,336 @@
+"""Judgements on a build before anything is measured. A rule is one small function, registered by `@build_rule`."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from sparring.core import motor as motors
+from sparring.core import predict
+from sparring.core.build import MOTOR, OUTPUT, Build
+from sparring.core.finding import ORDER, Fact, Finding
+from sparring.core.train import kinematics, strength
+from sparring.core.train.kinds import ClutchStage
+from sparring.core.train.torque import back_drive_efficiency
+
+
+@dataclass(frozen=True)
+class Case:
+    """A build at a voltage, with what several rules ask for worked out once."""
+
+    build: Build
+    voltage: float
+
+    @cached_property
+    def stall(self) -> float:
+        return predict.stall_torque(self.build, self.voltage)
+
+    @cached_property
+    def limits(self) -> list[strength.Limit]:
+        return predict.limits(self.build, self.build.expected_load or self.stall, self.voltage)
+
+    @cached_property
+    def back(self) -> float | None:
+        return back_drive_efficiency(self.build.elements(), MOTOR, OUTPUT)
+
+
+Rule = Callable[[Case], Iterable[Finding]]
+BUILD_RULES: list[Rule] = []
+
+
+def build_rule(function: Rule) -> Rule:
+    """Registers a rule."""
+    BUILD_RULES.append(function)
+    return function
+
+
+def judge_build(build: Build, voltage: float) -> list[Finding]:
+    """All findings on a build with `voltage` [V] at its motor, worst first."""
+    case = Case(build, voltage)
+    found = [replace(f, facts={k: replace(v, digits=3) for k, v in f.facts.items()}) for check in BUILD_RULES for f in check(case)]
+    return sorted(found, key=lambda f: ORDER[f.severity])
+
+
+@build_rule
+def stages_assemble(case: Case) -> Iterable[Finding]:
+    """What each stage says of itself: assembly, mesh, undercut, support."""
+    many = len(case.build.stages) > 1
+    for n, stage in enumerate(case.build.stages):
+        for f in stage.faults():
+            yield replace(
+                f, title=f"Stage {n + 1}: {f.title[0].lower()}{f.title[1:]}" if many else f.title, place=f"build.stages.{n}.{f.place}"
+            )
+
+
+@build_rule
+def weakest_part(case: Case) -> Iterable[Finding]:
+    """Torque the drive promises against torque its parts carry."""
+    if not case.limits:
+        return
+    first = case.limits[0]
+    facts = {"stall": Fact(case.stall, "torque"), "breaks": Fact(first.output, "torque")}
+    others = tuple(f"then the {o.name}: {o.mode} at {o.output / first.output:.1f} times that" for o in case.limits[1:3])
+    place = f"build.stages.{first.stage}."
+    protected = any(isinstance(s, ClutchStage) and s.type == "slip" for s in case.build.stages) and first.mode == "slips"
+    if first.output < case.stall and not protected:
+        yield Finding(
+            "breaks-before-stall",
+            "caution" if case.build.fuse and case.build.fuse.casefold() in first.name.casefold() else "wrong",
+            "The motor can break the drive",
+            f"The {first.name} is weakest: {first.mode} at {{breaks}} at the output. The motor drives it to {{stall}} before it stalls.",
+            "A blocked output breaks the part before the motor gives up. " + first.basis + ".",
+            others,
+            (
+                "Limit the current, or lower the voltage.",
+                "Make the part wider, of larger module or of a stronger material.",
+                "Name it as the fuse part if it is meant to go first.",
+            ),
+            facts,
+            (),
+            place,
+        )
+    else:
+        yield Finding(
+            "weakest-part",
+            "note",
+            f"Weakest: {first.name}",
+            f"{first.mode.capitalize()} at {{breaks}} at the output; the drive stalls at {{stall}}.",
+            "Static strength from typical figures (" + first.basis + "); shock and fatigue come earlier.",
+            others,
+            (),
+            facts,
+            (),
+            place,
+        )
+
+
+@build_rule
+def fuse_part(case: Case) -> Iterable[Finding]:
+    """Where a fuse part is named: does it go first, and by what margin?"""
+    fuse = case.build.fuse.strip().casefold()
+    if not fuse or not case.limits:
+        return
+    own = [x for x in case.limits if fuse in x.name.casefold()]
+    rest = [x for x in case.limits if x not in own]
+    if not own:
+        names = ", ".join(dict.fromkeys(x.name for x in case.limits))
+        yield Finding(
+            "fuse-unknown",
+            "caution",
+            "The fuse part is not one of the parts",
+            f"“{case.build.fuse}” is named as the fuse; the parts with a known strength are: {names}.",
+            "Whether it protects the others cannot be said.",
+            try_next=("Write the part's name as in the strength table.",),
+            place="build.fuse",
+        )
+        return
+    if rest and rest[0].output < own[0].output:
+        yield Finding(
+            "fuse-not-first",
+            "wrong",
+            "The fuse part does not go first",
+            f"The {own[0].name} holds to {{fuse}}; the {rest[0].name} gives way at {{other}}: {rest[0].mode}.",
+            "What the fuse should protect breaks instead.",
+            try_next=("Make the fuse narrower or softer.", f"Make the {rest[0].name} stronger."),
+            facts={"fuse": Fact(own[0].output, "torque"), "other": Fact(rest[0].output, "torque")},
+            place="build.fuse",
+        )
+    elif rest:
+        margin = rest[0].output / own[0].output
+        yield Finding(
+            "fuse-first",
+            "good" if margin > 1.4 else "caution",
+            "The fuse part goes first" if margin > 1.4 else "The fuse part goes first, but only just",
+            f"The {own[0].name} gives way at {{fuse}}; next is the {rest[0].name} at {margin:.2f} times that.",
+            "Strengths are typical figures, ± 20 %; a margin under 1.4 may turn round.",
+            facts={"fuse": Fact(own[0].output, "torque")},
+            place="build.fuse",
+        )
+
+
+@build_rule
+def unknown_material(case: Case) -> Iterable[Finding]:
+    """Materials without figures are left out of the ranking; that must be said."""
+    missing = strength.unknown_materials(case.build.stages, case.build.setting())
+    missing = [(n, name) for n, name in missing if name not in ("belt", "magnet")]
+    if missing:
+        names = ", ".join(dict.fromkeys(f"“{name}” (stage {n + 1})" for n, name in missing))
+        yield Finding(
+            "material-unknown",
+            "caution",
+            "No strength known for a material",
+            f"{names}: parts of it are left out of the strength table and the mass.",
+            "The weakest part may be one of them.",
+            ("a material written in other words",),
+            ("Choose one of the materials in the list.", "Add the material with its figures to the build."),
+            place=f"build.stages.{missing[0][0]}.material",
+        )
+
+
+@build_rule
+def holds_or_turns_back(case: Case) -> Iterable[Finding]:
+    """Self-locking, against what is wanted; and what drag carried through does."""
+    b = case.build
+    line = b.back_drive_line()
+    locks = case.back is None or line is None
+    if locks or line is None:
+        wanted = b.holding != "must turn back"
+        yield Finding(
+            "holds",
+            "note" if b.holding == "either will do" else "good" if wanted else "wrong",
+            "It holds by itself",
+            "No torque at the output turns the motor.",
+            "Friction in the mesh is larger than what the load can push through." + ("" if wanted else " This build must turn back."),
+            try_next=() if wanted else ("Fewer meshes, less friction, a larger lead or a lower ratio turn back.",),
+            place="build.holding",
+        )
+        return
+    a, lost = line
+    needs = lost / a if a > 0 else 0.0  # output torque at which the motor shaft just turns, with nothing on it
+    friction = b.motor_line().friction
+    breaks_away = (lost + float(friction)) / a if a > 0 else math.inf
+    yield Finding(
+        "turns-back",
+        "wrong" if b.holding == "must hold by itself" else "note",
+        "The output turns it back" if b.holding != "must hold by itself" else "It does not hold by itself",
+        "From {needs} at the output the drag of the train gives way, from {motor} the motor's own friction too; of what is beyond {share} arrives at the motor.",
+        "Drag that does not depend on load grows with the ratio on its way to the output, so a high-ratio drive may hold small loads all the same. Rest friction adds to this.",
+        try_next=("Add a worm, a brake or a ratchet.",) if b.holding == "must hold by itself" else (),
+        facts={"needs": Fact(needs, "torque"), "motor": Fact(breaks_away, "torque"), "share": Fact(case.back or 0.0, "ratio")},
+        place="build.holding",
+    )
+
+
+@build_rule
+def over_speed(case: Case) -> Iterable[Finding]:
+    """Shafts faster than the build allows, at no load."""
+    limit = case.build.fastest
+    if limit is None:
+        return
+    free = float(case.build.motor_line().speed(case.build.torque_line()[1], case.voltage))
+    speeds = kinematics.solve_speeds(case.build.elements(), {MOTOR: free})
+    for f, m in zip(case.build.further_motors, range(2, 9), strict=False):
+        speeds[f"motor {m}"] = free * f.gearing
+    over = {s: abs(w) for s, w in speeds.items() if abs(w) > limit}
+    if over:
+        worst = max(over, key=lambda s: over[s])
+        yield Finding(
+            "over-speed",
+            "wrong",
+            f"{worst.capitalize()} turns too fast",
+            f"Without load the {worst} reaches {{speed}}; {{limit}} is set as the fastest allowed."
+            + (f" {len(over) - 1} more shafts are above it." if len(over) > 1 else ""),
+            "Bearings run hot, plastic teeth soften, rims and magnets can come off.",
+            try_next=("Lower the voltage.", "Change the ratio of the stages before it."),
+            facts={"speed": Fact(over[worst], "speed"), "limit": Fact(limit, "speed")},
+            place="build.fastest",
+        )
+
+
+@build_rule
+def motor_range(case: Case) -> Iterable[Finding]:
+    """The expected load against what the motor does well."""
+    load = case.build.expected_load
+    if load is None or case.stall <= 0:
+        return
+    line = case.build.motor_line()
+    a, b = case.build.torque_line()
+    share = (a * load + b) / float(line.stall_torque(case.voltage))
+    facts = {"load": Fact(load, "torque"), "share": Fact(share, "ratio"), "stall": Fact(case.stall, "torque")}
+    if share >= 1:
+        yield Finding(
+            "load-stalls-motor",
+            "wrong",
+            "The expected load stalls the drive",
+            "At {load} the motor would need {share} of its stall torque; the drive stalls at {stall}.",
+            "It does not turn, and the winding takes the whole current.",
+            try_next=("A higher ratio, a larger motor or a higher voltage.",),
+            facts=facts,
+            place="build.expected_load",
+        )
+    elif share > 0.5:
+        yield Finding(
+            "motor-overloaded",
+            "caution",
+            "The expected load is beyond the motor's best range",
+            "At {load} the motor gives {share} of its stall torque.",
+            "Beyond half of the stall torque the power falls again while the winding heats with the square of the current; best efficiency lies at about a seventh to a quarter.",
+            try_next=("A higher ratio puts the motor back into its range.",),
+            facts=facts,
+            place="build.expected_load",
+        )
+    elif share < 0.05:
+        yield Finding(
+            "motor-idle",
+            "note",
+            "The motor is hardly loaded",
+            "At {load} the motor gives {share} of its stall torque.",
+            "Friction and iron then take most of the power: a smaller motor or a lower ratio would be more efficient.",
+            facts=facts,
+            place="build.expected_load",
+        )
+
+
+@build_rule
+def ratio_convention(case: Case) -> Iterable[Finding]:
+    """A step-up may be a ratio entered the other way round."""
+    ratio = case.build.ratio()
+    if abs(ratio) < 0.999:
+        yield Finding(
+            "step-up",
+            "note",
+            "The output turns faster than the motor",
+            f"This train is a {kinematics.ratio_in_words(ratio)}.",
+            "Ratios are written both ways, input:output and output:input. Here the motor drives the first-named gear of each stage.",
+            ("a stage entered with driver and driven exchanged",),
+            ("If a reduction was meant, exchange pinion and wheel.",),
+            place="build.stages.0.",
+        )
+
+
+@build_rule
+def motors_share(case: Case) -> Iterable[Finding]:
+    """Unequal motors on one train."""
+    lines = case.build.motor_lines()
+    if len(lines) < 2:
+        return
+    load = case.build.expected_load or 0.3 * case.stall
+    a, b = case.build.torque_line()
+    speed = float(case.build.motor_line().speed(a * load + b, case.voltage))
+    torques = [float(t) for t in motors.shares(lines, max(speed, 0.0), case.voltage)]
+    mean = sum(torques) / len(torques)
+    shares = ", ".join(f"motor {n}: {t / sum(torques):.0%}" for n, t in enumerate(torques, start=1)) if sum(torques) else ""
+    uneven = max(torques) > 1.2 * mean
+    dragged = min(torques) < 0
+    yield Finding(
+        "motors-share",
+        "wrong" if dragged else "caution" if uneven else "note",
+        "One motor drags another along" if dragged else "The motors share the load unequally" if uneven else "The motors share the load",
+        f"At {{load}}: {shares}.",
+        "On one shaft all motors run at one speed; the one with the higher no-load speed takes more, and the current that they pass between themselves is lost.",
+        try_next=("Pair motors of equal no-load speed.",) if uneven or dragged else (),
+        facts={"load": Fact(load, "torque")},
+        place="build.motor",
+    )
+
+
+@build_rule
+def one_way(case: Case) -> Iterable[Finding]:
+    """A one-way clutch that runs free in the direction the motor turns."""
+    shafts = case.build.shafts()
+    speeds = kinematics.solve_speeds(case.build.elements(), {MOTOR: 1.0})
+    for n, stage in enumerate(case.build.stages):
+        if isinstance(stage, ClutchStage) and stage.type == "one-way":
+            forwards = speeds[shafts[n]] > 0
+            if forwards != (stage.drives == "forwards"):
+                yield Finding(
+                    "one-way-runs-free",
+                    "wrong",
+                    f"Stage {n + 1}: the one-way clutch runs free",
+                    f"Its input turns {'forwards' if forwards else 'backwards'} with the motor turning forwards; it drives {stage.drives} only.",
+                    "The output stands still.",
+                    try_next=("Turn the clutch round.", "Run the motor the other way."),
+                    place=f"build.stages.{n}.drives",
+                )

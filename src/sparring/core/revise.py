@@ -1,0 +1,74 @@
+"""What is done to a build as a whole: a stage split in two, the other hand, and what changed between two revisions."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from typing import Any
+
+from sparring.core.build import Build
+from sparring.core.quantity import Measured, measured_text
+from sparring.core.records import Q, Record, changed
+from sparring.core.train.kinds import ClutchStage, SpurStage, Stage, WormStage
+
+
+def split(stage: Stage) -> tuple[SpurStage, SpurStage]:
+    """Two spur pairs with the ratio of one, as nearly as whole teeth allow, each near its square root.
+
+    Raises ValueError where the stage is no external spur pair or its ratio is too small to share.
+    """
+    if not isinstance(stage, SpurStage) or stage.mesh != "external":
+        raise ValueError("only an external spur pair can be split in two")
+    whole = stage.wheel / stage.pinion
+    if not whole > 1.5:
+        raise ValueError(f"a ratio of {whole:.3g}:1 is too small to share between two pairs")
+    z = max(stage.pinion, 8)
+    best = min(
+        ((first, second) for first in range(z, stage.wheel + 1) for second in (round(whole * z * z / first),) if second >= z),
+        key=lambda w: (round(abs(w[0] * w[1] / (z * z) / whole - 1), 4), abs(math.log(w[0] / w[1]))),
+    )
+    small, large = sorted(best)
+    first = changed(stage, ("wheel",), small)
+    return first, changed(changed(first, ("pinion",), z), ("wheel",), large)
+
+
+def mirrored(build: Build) -> Build:
+    """The other hand: worms and one-way clutches turned round, the title saying so."""
+    stages: list[Stage] = []
+    for s in build.stages:
+        if isinstance(s, WormStage):
+            s = changed(s, ("hand",), "left" if s.hand == "right" else "right")
+        elif isinstance(s, ClutchStage):
+            s = changed(s, ("drives",), "backwards" if s.drives == "forwards" else "forwards")
+        stages.append(s)
+    title = build.title.removesuffix(", mirrored") if build.title.endswith(", mirrored") else f"{build.title}, mirrored".removeprefix(", ")
+    return changed(changed(build, ("stages",), tuple(stages)), ("title",), title)
+
+
+def differences(old: Build, new: Build) -> list[tuple[str, str, str]]:
+    """(what, before, after) of every field that differs, stages by position; names and revision left out."""
+    before, after = dict(_leaves(old)), dict(_leaves(new))
+    found = []
+    for path in dict.fromkeys([*before, *after]):
+        if path in ("family", "revision", "version") or before.get(path) == after.get(path):
+            continue
+        found.append((path, before.get(path, "–"), after.get(path, "–")))
+    return found
+
+
+def _leaves(record: Record, where: str = "") -> Iterator[tuple[str, str]]:
+    for name in type(record).model_fields:
+        value = getattr(record, name)
+        yield from _leaf(value, type(record).quantity(name), f"{where}{name.replace('_', ' ')}")
+
+
+def _leaf(value: Any, info: Q | None, where: str) -> Iterator[tuple[str, str]]:
+    if isinstance(value, Record):
+        yield from _leaves(value, f"{where}, ")
+    elif isinstance(value, tuple):
+        for n, item in enumerate(value, start=1):
+            yield from _leaf(item, info, f"{where.removesuffix('s')} {n}")
+    elif info is not None and value is not None:
+        yield where, measured_text(value if isinstance(value, Measured) else Measured(value), info.kind, info.file_unit)
+    elif value not in (None, ""):
+        yield where, str(value)

@@ -1,0 +1,233 @@
+"""The cycloid stage: an eccentric rolls a lobed disc round a circle of pins."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from sparring.core.finding import Finding
+from sparring.core.quantity import Measured
+from sparring.core.train import kinematics, materials, outlines
+from sparring.core.train.joints import SHEAR
+from sparring.core.train.stage import Body, Capacity, Length, Opening, Share, StageBase, Width, fault
+
+
+class CycloidStage(StageBase):
+    """Eccentric in; out through rollers in the disc's holes with the pins held, or through the turning pins."""
+
+    TITLE: ClassVar[str] = "Cycloid"
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Held", "held"),
+        ("Pins", "pins"),
+        ("Discs", "discs"),
+        ("Pin circle diameter", "pin_circle"),
+        ("Pin diameter", "pin_diameter"),
+        ("Eccentricity", "eccentricity"),
+        ("Clearance", "clearance"),
+        ("Disc thickness", "face_width"),
+        ("Output rollers", "rollers"),
+        ("Roller diameter", "roller_diameter"),
+        ("Loss in the mesh", "loss"),
+        ("Drag of its output", "drag"),
+        ("Disc material", "material"),
+        ("Pin material", "pin_material"),
+    )
+
+    kind: Literal["cycloid"] = "cycloid"
+    held: Literal["pins", "disc"] = "pins"
+    pins: Annotated[int, Field(ge=4, le=200)] = 12
+    discs: Annotated[int, Field(ge=1, le=2)] = 2
+    pin_circle: Length = 50e-3
+    pin_diameter: Length = 5e-3
+    eccentricity: Length = 1.2e-3
+    clearance: Opening = 0.0
+    face_width: Width = 6e-3
+    rollers: Annotated[int, Field(ge=3, le=24)] = 6
+    roller_diameter: Length = 4e-3
+    loss: Share = Measured(0.012, 0.004)
+    pin_material: str = "steel"
+
+    @property
+    def lobes(self) -> int:
+        return self.pins - 1
+
+    @property
+    def loss_figure(self) -> Measured:
+        return self.loss
+
+    def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
+        eta = max(1e-6, 1 - (self.loss.value if friction is None else friction))
+        fixed = f"{name} {self.held}"
+        disc, pins = (b, fixed) if self.held == "pins" else (fixed, b)
+        return [kinematics.cycloid(disc, pins, a, self.lobes, self.pins, eta, name), kinematics.Ground(fixed, name)]
+
+    def backlash(self) -> float:
+        """Clearance over the lobes' flanks, as an angle at the disc: 2 c/(e N), e N the rolling circle of the lobes [rad]."""
+        return 2 * self.clearance / (self.eccentricity * self.pins)
+
+    def pin_forces(self, torque: float) -> tuple[float, int]:
+        """(largest force on a pin [N], pins that bear) with `torque` on one disc: half of the pins bear, each in proportion
+        to its lever arm about the disc's centre (rigid disc, equally stiff pins)."""
+        roll = self.eccentricity * self.lobes
+        point = self.eccentricity * self.pins  # the instant centre lies here, from the pin circle's centre
+        k = np.arange(self.pins) * 2 * math.pi / self.pins
+        r = self.pin_circle / 2
+        toward = np.hypot(r * np.cos(k) - point, r * np.sin(k))
+        arm = roll * np.abs(r * np.sin(k)) / toward
+        bearing = np.sin(k) > 1e-9
+        return float(torque * arm[bearing].max() / (arm[bearing] ** 2).sum()), int(bearing.sum())
+
+    def capacities(self, a: str, b: str) -> tuple[Capacity, ...]:
+        pin, disc = materials.find(self.pin_material), materials.find(self.material)
+        force, _ = self.pin_forces(1.0 / self.discs)
+        found = []
+        share = 1.0 if self.held == "pins" else self.lobes / self.pins  # torque on the disc over torque at the output
+        if pin is not None:
+            shear = SHEAR * pin.strength * math.pi * self.pin_diameter**2 / 4
+            found.append(Capacity("pins", "shear off", b, 2 * shear / (force * share), "most loaded pin in double shear"))
+        if disc is not None:
+            crush = disc.strength * self.pin_diameter * self.face_width
+            found.append(
+                Capacity("disc", "lobes crush on the pins", b, crush / (force * share), "strength × projected area of the most loaded pin")
+            )
+        return tuple(found)
+
+    def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:
+        disc, pins = (b, "") if self.held == "pins" else ("", b)
+        r, e = self.pin_circle / 2, self.eccentricity
+        rp = self.pin_diameter / 2
+        t = 2 * math.pi * np.arange(self.pins) / self.pins
+        ring = tuple(outlines.circle(rp, r * math.cos(k), r * math.sin(k), 24) for k in t)
+        hole_circle = 0.62 * r
+        hole = self.roller_diameter / 2 + e
+        u = 2 * math.pi * np.arange(self.rollers) / self.rollers
+        bearing = min(0.3 * r, hole_circle - hole - 0.8e-3)
+        w = self.face_width
+        found = [
+            Body(
+                "housing",
+                (outlines.circle(r + 2.2 * rp + 1e-3, points=180), outlines.circle(r + 0.2 * rp, points=180)),
+                pins,
+                reach=r + 2.2 * rp + 1e-3,
+                field="pin_circle",
+                width=w * self.discs,
+                material=self.material,
+                look="ring",
+            ),
+        ]
+        outline = outlines.cycloid_disc(self.pins, r, rp, e, self.clearance)
+        for n in reversed(range(self.discs)):
+            x = e if n == 0 else -e
+            ahead = n * math.pi / self.lobes  # the second disc's holes stand otherwise to its lobes, as both take the same rollers
+            holes = tuple(outlines.circle(hole, hole_circle * math.cos(k + ahead), hole_circle * math.sin(k + ahead), 180) for k in u)
+            found.append(
+                Body(
+                    "disc",
+                    (outline, outlines.circle(bearing, points=60), *holes),
+                    disc,
+                    (x, 0.0),
+                    a,
+                    -n * math.pi / self.lobes,
+                    r,
+                    "pins",
+                    self.lobes,
+                    w,
+                    n * w,
+                    self.material,
+                )
+            )
+        rollers = tuple(outlines.circle(self.roller_diameter / 2, hole_circle * math.cos(k), hole_circle * math.sin(k), 24) for k in u)
+        found += [
+            Body(
+                "pins",
+                ring,
+                pins,
+                reach=r + rp,
+                field="pin_diameter",
+                teeth=self.pins,
+                width=w * self.discs,
+                material=self.pin_material,
+                look="pin",
+            ),
+            Body("rollers", rollers, disc, reach=hole_circle, field="rollers", width=w * self.discs, material="steel", look="pin"),
+            Body(
+                "eccentric",
+                (outlines.circle(bearing * 0.92, points=60), outlines.circle(bearing * 0.35, -e, 0.0, 30)),
+                a,
+                (e, 0.0),
+                a,
+                0.0,
+                bearing,
+                "eccentricity",
+                0,
+                w * self.discs,
+                0.0,
+                "steel",
+            ),
+        ]
+        return tuple(found)
+
+    def faults(self) -> list[Finding]:
+        found = []
+        r = self.pin_circle / 2
+        if self.eccentricity * self.pins >= r:
+            found.append(
+                fault(
+                    "cycloid-loops",
+                    "wrong",
+                    "The disc's outline loops",
+                    "Eccentricity × pins is {reach}, more than the pin circle's radius of {radius}.",
+                    "No disc has this outline; it cannot be made.",
+                    tries=("Make the eccentricity smaller than {most}.".format(most=f"{r / self.pins * 1e3:.2f} mm"),),
+                    field="eccentricity",
+                    reach=(self.eccentricity * self.pins, "length"),
+                    radius=(r, "length"),
+                )
+            )
+        elif outlines.least_hollow(self.pins, r, self.eccentricity) < self.pin_diameter / 2:
+            found.append(
+                fault(
+                    "cycloid-undercut",
+                    "wrong",
+                    "The lobes are undercut",
+                    "The pins of {pin} are thicker than the tightest bend of the lobes, {bend}, allows.",
+                    "The lobes come to a point and lose their tips: they knock and wear.",
+                    tries=("Use thinner pins or a smaller eccentricity.",),
+                    field="pin_diameter",
+                    pin=(self.pin_diameter, "length"),
+                    bend=(2 * outlines.least_hollow(self.pins, r, self.eccentricity), "length"),
+                )
+            )
+        if self.pin_diameter >= 2 * r * math.sin(math.pi / self.pins):
+            found.append(
+                fault(
+                    "pins-touch",
+                    "wrong",
+                    "The pins touch one another",
+                    f"{self.pins} pins of {{pin}} do not fit on the circle.",
+                    "It does not assemble.",
+                    tries=("Use thinner pins or a larger circle.",),
+                    field="pin_diameter",
+                    pin=(self.pin_diameter, "length"),
+                )
+            )
+        if self.discs == 1:
+            found.append(
+                fault(
+                    "one-disc",
+                    "note",
+                    "One disc is out of balance",
+                    "A single disc goes round off centre by {e}.",
+                    "It shakes at the speed of the input and pulls the bearings to one side.",
+                    tries=("Use two discs half a turn apart, or a counterweight.",),
+                    field="discs",
+                    e=(self.eccentricity, "length"),
+                )
+            )
+        return found
+
+    def in_words(self) -> str:
+        return f"cycloid {self.lobes}/{self.pins}"

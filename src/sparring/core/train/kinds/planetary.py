@@ -1,0 +1,264 @@
+"""The planetary stage: sun, planets, ring; any member driven, any held; and what it needs to assemble."""
+
+from __future__ import annotations
+
+import math
+from typing import ClassVar, Literal
+
+import numpy as np
+from pydantic import model_validator
+
+from sparring.core.finding import Finding
+from sparring.core.quantity import Measured
+from sparring.core.train import kinematics, losses, teeth
+from sparring.core.train.kinds.spur import gear_body, ring_body
+from sparring.core.train.pair import Pair
+from sparring.core.train.stage import Angle, Body, Contact, Friction, Module, Planets, Shift, StageBase, Teeth, Width, fault
+
+
+class PlanetaryStage(StageBase):
+    """Sun, planets on a carrier, ring. `locked`: sun and carrier held together, the direct speed of a two-speed box."""
+
+    TITLE: ClassVar[str] = "Planetary"
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Driven", "driven"),
+        ("Held", "held"),
+        ("Sun teeth", "sun"),
+        ("Planet teeth", "planet"),
+        ("Ring teeth", "ring"),
+        ("Planets", "planets"),
+        ("Planets held", "support"),
+        ("Module", "module"),
+        ("Face width", "face_width"),
+        ("Pressure angle", "pressure_angle"),
+        ("Sun shift", "sun_shift"),
+        ("Planet shift", "planet_shift"),
+        ("Ring shift", "ring_shift"),
+        ("Friction coefficient", "friction"),
+        ("Drag of its output", "drag"),
+        ("Sun and planet material", "material"),
+        ("Ring material", "ring_material"),
+    )
+
+    kind: Literal["planetary"] = "planetary"
+    driven: Literal["sun", "carrier", "ring"] = "sun"
+    held: Literal["ring", "carrier", "sun", "locked"] = "ring"
+    sun: Teeth = 12
+    planet: Teeth = 18
+    ring: Teeth = 48
+    planets: Planets = 3
+    support: Literal["on both sides", "on one side"] = "on both sides"
+    module: Module = 1e-3
+    face_width: Width = 8e-3
+    pressure_angle: Angle = teeth.ALPHA_20
+    sun_shift: Shift = 0.0
+    planet_shift: Shift = 0.0
+    ring_shift: Shift = 0.0
+    friction: Friction = Measured(0.09, 0.0135)
+    ring_material: str = ""
+
+    @model_validator(mode="after")
+    def _driven_is_free(self) -> PlanetaryStage:
+        if self.driven == self.held:
+            raise ValueError(f"the {self.driven} is both driven and held; hold another member")
+        return self
+
+    @property
+    def output(self) -> str:
+        """The member that drives on."""
+        if self.held == "locked":
+            return "ring" if self.driven != "ring" else "carrier"
+        return next(m for m in ("carrier", "ring", "sun") if m not in (self.driven, self.held))
+
+    @property
+    def loss_figure(self) -> Measured:
+        return self.friction
+
+    def sun_pair(self) -> Pair:
+        return Pair(self.module, self.sun, self.planet, self.sun_shift, self.planet_shift, 0.0, self.pressure_angle)
+
+    def ring_pair(self) -> Pair:
+        """Planet and ring at the centre distance of sun and planet; where that is too far out, as if it were right."""
+        free = Pair(self.module, self.planet, self.ring, self.planet_shift, self.ring_shift, 0.0, self.pressure_angle, ring=True)
+        return Pair(
+            self.module,
+            self.planet,
+            self.ring,
+            self.planet_shift,
+            self.ring_shift,
+            max(0.0, free.tight_distance() - self.radius()),
+            self.pressure_angle,
+            ring=True,
+        )
+
+    def radius(self) -> float:
+        """Radius of the planets' axes [m]."""
+        return self.sun_pair().centre_distance()
+
+    def members(self, a: str, b: str, name: str) -> dict[str, str]:
+        """Shaft of each member."""
+        other = next((m for m in ("sun", "carrier", "ring") if m not in (self.driven, self.output)), "sun")
+        return {self.driven: a, self.output: b, other: f"{name} {other}", "planets": f"{name} planets"}
+
+    def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
+        mu = self.friction.value if friction is None else friction
+        m = self.members(a, b, name)
+        sun, ring = (losses.basic_efficiency(mu, p.loss_factor()) for p in (self.sun_pair(), self.ring_pair()))
+        found: list[kinematics.Element] = [
+            kinematics.external(m["sun"], m["planets"], self.sun, self.planet, m["carrier"], sun, name, "sun–planet"),
+            kinematics.internal(m["planets"], m["ring"], self.planet, self.ring, m["carrier"], ring, name, "planet–ring"),
+        ]
+        held = kinematics.coupling(m["sun"], m["carrier"], name) if self.held == "locked" else kinematics.Ground(m[self.held], name)
+        return [*found, held]
+
+    def contacts(self) -> tuple[Contact, ...]:
+        ring = self.ring_material or self.material
+        return (
+            Contact("sun–planet", "sun", "planet", self.sun_pair(), self.face_width, self.material, self.material, self.planets),
+            Contact("planet–ring", "planet", "ring", self.ring_pair(), self.face_width, self.material, ring, self.planets),
+        )
+
+    def backlash(self) -> float:
+        """Only what a planet wider of the ring than needed leaves; centres of sun and planets are taken as tight."""
+        play = self.ring_pair().backlash()
+        return play * {"ring": 1.0, "carrier": self.ring / (self.sun + self.ring), "sun": self.ring / self.sun}[self.output]
+
+    def angles(self) -> list[float]:
+        """Directions of the planets [rad]: equal where they fit so, else the nearest places where they do."""
+        return planet_angles(self.planets, self.sun + self.ring)
+
+    def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:
+        m, r = self.members(a, b, name), self.radius()
+        sp, pr = self.sun_pair(), self.ring_pair()
+        held = dict.fromkeys((m[self.held],), "") if self.held != "locked" else {}
+        turns = {k: held.get(v, v) for k, v in m.items()}
+        first = teeth.meshing_angle(self.sun, self.planet, 0.0, 0.0)
+        found = [
+            ring_body(
+                "ring",
+                pr,
+                teeth.ring_angle(self.planet, self.ring, first, 0.0),
+                turns["ring"],
+                self.face_width,
+                self.ring_material or self.material,
+            )
+        ]
+        places = [(r * math.cos(t), r * math.sin(t)) for t in self.angles()]
+        found.append(
+            carrier_body(
+                places,
+                turns["carrier"],
+                0.45 * min(teeth.root_diameter(self.module, self.planet, self.planet_shift), r),
+                self.face_width,
+                self.material,
+            )
+        )
+        for t, at in zip(self.angles(), places, strict=True):
+            phase = teeth.meshing_angle(self.sun, self.planet, 0.0, t)
+            found.append(gear_body("planet", sp, 2, phase, m["planets"], self.face_width, self.material, at=at, carrier=turns["carrier"]))
+        found.append(gear_body("sun", sp, 1, 0.0, turns["sun"], self.face_width, self.material))
+        return tuple(found)
+
+    def faults(self) -> list[Finding]:
+        found = super().faults()
+        free = Pair(self.module, self.planet, self.ring, self.planet_shift, self.ring_shift, 0.0, self.pressure_angle, ring=True)
+        off = self.radius() - free.tight_distance()
+        if off > 0.02 * self.module or off < -0.25 * self.module:
+            found.append(
+                fault(
+                    "not-coaxial",
+                    "wrong",
+                    "The planets cannot reach sun and ring at once",
+                    f"Sun {self.sun} + 2 × planet {self.planet} = {self.sun + 2 * self.planet}, the ring has {self.ring}: the planets' axes would have to be at two radii, {{off}} apart.",
+                    "The drive does not assemble, or runs with far too much play.",
+                    ("a tooth was counted wrongly", "shifted profiles that are not entered"),
+                    (f"A ring of {self.sun + 2 * self.planet} teeth fits without shift.", "Shift the planets to take up the difference."),
+                    "ring",
+                    off=(abs(off), "length"),
+                )
+            )
+        found += spacing_faults(self.planets, self.sun + self.ring, f"sun {self.sun} + ring {self.ring}", self.angles())
+        gap = neighbour_gap(self.planets, self.radius(), teeth.tip_diameter(self.module, self.planet, self.planet_shift), self.angles())
+        if gap <= 0:
+            found.append(
+                fault(
+                    "planets-collide",
+                    "wrong",
+                    "Neighbouring planets strike each other",
+                    f"With {self.planets} planets of {self.planet} teeth the tips overlap by {{overlap}}.",
+                    "It does not assemble.",
+                    tries=(f"Use {self.planets - 1} planets.", "Make the planets smaller and the sun larger."),
+                    field="planets",
+                    overlap=(-gap, "length"),
+                )
+            )
+        if self.support == "on one side":
+            found.append(
+                fault(
+                    "planets-unsupported",
+                    "caution",
+                    "The planets are held on one side only",
+                    "Each planet's pin stands free at its other end.",
+                    "Under load the pins bend, the planets tilt and touch on one edge of their teeth; with soft pins they lean inwards and skip.",
+                    tries=("Add a plate that holds the pins' other ends.", "Use steel pins."),
+                    field="support",
+                )
+            )
+        return found
+
+    def in_words(self) -> str:
+        return f"{self.sun}/{self.planet}/{self.ring}"
+
+
+def planet_angles(n: int, places: int) -> list[float]:
+    """Directions of n planets [rad] when they fit at `places` equal places round the sun: the nearest to equal spacing."""
+    return [2 * math.pi * round(k * places / n) / places for k in range(n)]
+
+
+def neighbour_gap(n: int, radius: float, tip_diameter: float, angles: list[float]) -> float:
+    """Least gap between the tips of neighbouring planets [m]; negative: they overlap. One planet: no neighbour."""
+    if n < 2:
+        return math.inf
+    apart = [(b - a) % (2 * math.pi) for a, b in zip(angles, [*angles[1:], angles[0] + 2 * math.pi], strict=True)]
+    return 2 * radius * math.sin(min(min(apart), math.pi) / 2) - tip_diameter
+
+
+def spacing_faults(n: int, places: int, words: str, angles: list[float]) -> list[Finding]:
+    """Whether n equal planets fit at equal spacing: `places`/n must be whole."""
+    if places % n == 0:
+        return []
+    shown = ", ".join(f"{math.degrees(a):.1f}°" for a in angles)
+    return [
+        fault(
+            "unequal-spacing",
+            "caution",
+            f"{n} planets do not fit at equal spacing",
+            f"({words})/{n} = {places / n:.2f} is not whole. They fit at {shown}.",
+            "At equal spacing one planet's teeth meet tooth on tooth. Unequally spaced planets leave the sun and carrier out of balance.",
+            ("a tooth was counted wrongly",),
+            ("Drill the carrier at the angles shown.", "Change sun or ring so that their sum divides by the planets."),
+            "planets",
+        )
+    ]
+
+
+def carrier_body(places: list[tuple[float, float]], shaft: str, reach: float, width: float, material: str) -> Body:
+    """A plate under the planets: an arm to each."""
+    loop = []
+    n = max(len(places), 3)
+    for k in range(n):
+        x, y = places[k % len(places)]
+        r, t = math.hypot(x, y), math.atan2(y, x) + (0 if k < len(places) else 2 * math.pi * k / n)
+        for d in np.linspace(-1.9, 1.9, 15):
+            loop.append((r * math.cos(t) + reach * math.cos(t + d), r * math.sin(t) + reach * math.sin(t + d)))
+    loop.append(loop[0])
+    return Body(
+        "carrier",
+        (np.array(loop),),
+        shaft,
+        reach=max(math.hypot(*p) for p in places) + reach,
+        field="planets",
+        width=width / 3,
+        material=material,
+        look="arm",
+    )

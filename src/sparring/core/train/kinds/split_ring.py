@@ -1,0 +1,237 @@
+"""The split ring (Wolfrom) stage: stepped planets run in a held ring and in a turning ring; high ratio, little efficiency."""
+
+from __future__ import annotations
+
+import math
+from typing import ClassVar, Literal
+
+from sparring.core.finding import Finding
+from sparring.core.quantity import Measured
+from sparring.core.train import kinematics, losses, teeth
+from sparring.core.train.kinds.planetary import carrier_body, neighbour_gap, planet_angles
+from sparring.core.train.kinds.spur import gear_body, ring_body
+from sparring.core.train.pair import Pair
+from sparring.core.train.stage import Angle, Body, Contact, Friction, Module, Planets, Shift, StageBase, Teeth, Width, fault
+
+
+class SplitRingStage(StageBase):
+    """Sun in, lower ring held, upper ring out; each planet is two gears on one body."""
+
+    TITLE: ClassVar[str] = "Split ring"
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Sun teeth", "sun"),
+        ("Lower planet teeth", "planet"),
+        ("Held ring teeth", "ring"),
+        ("Upper planet teeth", "upper_planet"),
+        ("Turning ring teeth", "upper_ring"),
+        ("Planets", "planets"),
+        ("Module", "module"),
+        ("Upper module", "upper_module"),
+        ("Face width of each", "face_width"),
+        ("Pressure angle", "pressure_angle"),
+        ("Upper planet shift", "upper_planet_shift"),
+        ("Turning ring shift", "upper_ring_shift"),
+        ("Friction coefficient", "friction"),
+        ("Drag of its output", "drag"),
+        ("Material", "material"),
+    )
+
+    kind: Literal["split ring"] = "split ring"
+    sun: Teeth = 12
+    planet: Teeth = 27
+    ring: Teeth = 66
+    upper_planet: Teeth = 24
+    upper_ring: Teeth = 63
+    planets: Planets = 3
+    module: Module = 0.8e-3
+    upper_module: Module = 0.8e-3
+    face_width: Width = 7e-3
+    pressure_angle: Angle = teeth.ALPHA_20
+    upper_planet_shift: Shift = 0.0
+    upper_ring_shift: Shift = 0.0
+    friction: Friction = Measured(0.09, 0.0135)
+
+    @property
+    def loss_figure(self) -> Measured:
+        return self.friction
+
+    def radius(self) -> float:
+        """Radius of the planets' axes [m]: that of sun and planets."""
+        return self.sun_pair().centre_distance()
+
+    def sun_pair(self) -> Pair:
+        return Pair(self.module, self.sun, self.planet, alpha=self.pressure_angle)
+
+    def _in_ring(self, free: Pair) -> Pair:
+        opening = max(0.0, free.tight_distance() - self.radius())
+        return Pair(free.module, free.z1, free.z2, free.x1, free.x2, opening, free.alpha, ring=True)
+
+    def _rings(self) -> tuple[Pair, Pair]:
+        """Both ring pairs, without regard to the planets' radius."""
+        lower = Pair(self.module, self.planet, self.ring, alpha=self.pressure_angle, ring=True)
+        upper = Pair(
+            self.upper_module,
+            self.upper_planet,
+            self.upper_ring,
+            self.upper_planet_shift,
+            self.upper_ring_shift,
+            0.0,
+            self.pressure_angle,
+            True,
+        )
+        return lower, upper
+
+    def ring_pairs(self) -> tuple[Pair, Pair]:
+        """(held ring, turning ring) with the planets where the sun puts them."""
+        lower, upper = self._rings()
+        return self._in_ring(lower), self._in_ring(upper)
+
+    def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
+        mu = self.friction.value if friction is None else friction
+        lower, upper = self.ring_pairs()
+        eta = [losses.basic_efficiency(mu, p.loss_factor()) for p in (self.sun_pair(), lower, upper)]
+        planets, carrier, held = f"{name} planets", f"{name} carrier", f"{name} ring"
+        return [
+            kinematics.external(a, planets, self.sun, self.planet, carrier, eta[0], name, "sun–planet"),
+            kinematics.internal(planets, held, self.planet, self.ring, carrier, eta[1], name, "planet–held ring"),
+            kinematics.internal(planets, b, self.upper_planet, self.upper_ring, carrier, eta[2], name, "planet–turning ring"),
+            kinematics.Ground(held, name),
+        ]
+
+    def contacts(self) -> tuple[Contact, ...]:
+        lower, upper = self.ring_pairs()
+        w, m, n = self.face_width, self.material, self.planets
+        return (
+            Contact("sun–planet", "sun", "planet", self.sun_pair(), w, m, m, n),
+            Contact("planet–held ring", "planet", "held ring", lower, w, m, m, n, "planet", "ring"),
+            Contact("planet–turning ring", "upper planet", "turning ring", upper, w, m, m, n, "upper_planet", "upper_ring"),
+        )
+
+    def angles(self) -> list[float]:
+        return planet_angles(self.planets, self.sun + self.ring)
+
+    def phases(self) -> list[float]:
+        """How far each planet's upper teeth must stand ahead of its lower teeth [rad], 0 to one upper pitch.
+
+        The lower teeth are set by sun and held ring, the upper by the turning ring that all planets share.
+        """
+        found = []
+        first = teeth.meshing_angle(self.sun, self.planet, 0.0, 0.0)
+        ring = teeth.ring_angle(self.upper_planet, self.upper_ring, first, 0.0)
+        for t in self.angles():
+            lower = teeth.meshing_angle(self.sun, self.planet, 0.0, t)
+            upper = t + (ring - t) * self.upper_ring / self.upper_planet
+            pitch = 2 * math.pi / self.upper_planet
+            ahead = (upper - lower) % pitch
+            found.append(0.0 if pitch - ahead < 1e-9 else ahead)
+        return found
+
+    def backlash(self) -> float:
+        lower, upper = self.ring_pairs()
+        return upper.backlash() + lower.backlash() * self.ring / self.upper_ring
+
+    def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:
+        lower, upper = self.ring_pairs()
+        planets, carrier = f"{name} planets", f"{name} carrier"
+        first = teeth.meshing_angle(self.sun, self.planet, 0.0, 0.0)
+        w, m, r = self.face_width, self.material, self.radius()
+        places = [(r * math.cos(t), r * math.sin(t)) for t in self.angles()]
+        found = [
+            ring_body("held ring", lower, teeth.ring_angle(self.planet, self.ring, first, 0.0), "", w, m, field="ring"),
+            ring_body(
+                "turning ring",
+                upper,
+                teeth.ring_angle(self.upper_planet, self.upper_ring, first, 0.0),
+                b,
+                w,
+                m,
+                layer=w,
+                field="upper_ring",
+            ),
+            carrier_body(places, carrier, 0.3 * min(teeth.root_diameter(self.module, self.planet), r), w / 2, m),
+        ]
+        for t, at, ahead in zip(self.angles(), places, self.phases(), strict=True):
+            phase = teeth.meshing_angle(self.sun, self.planet, 0.0, t)
+            found.append(gear_body("planet", self.sun_pair(), 2, phase, planets, w, m, at=at, carrier=carrier))
+            found.append(
+                gear_body("upper planet", upper, 1, phase + ahead, planets, w, m, at=at, carrier=carrier, layer=w, field="upper_planet")
+            )
+        found.append(gear_body("sun", self.sun_pair(), 1, 0.0, a, w, m))
+        return tuple(found)
+
+    def faults(self) -> list[Finding]:
+        found = super().faults()
+        r = self.radius()
+        for which, pair, field in zip(("held", "turning"), self._rings(), ("ring", "upper_ring"), strict=True):
+            off = r - pair.tight_distance()
+            if off > 0.02 * self.module or off < -0.25 * self.module:
+                found.append(
+                    fault(
+                        "not-coaxial",
+                        "wrong",
+                        f"The planets do not fit the {which} ring",
+                        f"Sun and planets put the planets' axes at {{at}}; {pair.z1} teeth in the {which} ring of {pair.z2} want {{wants}}.",
+                        "The drive does not assemble, or runs with far too much play.",
+                        ("a tooth was counted wrongly", "shifted profiles that are not entered"),
+                        ("Keep ring − planet equal on both levels, or shift the upper pair.",),
+                        field,
+                        at=(r, "length"),
+                        wants=(pair.tight_distance(), "length"),
+                    )
+                )
+        if (self.sun + self.ring) % self.planets:
+            found.append(
+                fault(
+                    "unequal-spacing",
+                    "caution",
+                    f"{self.planets} planets do not fit at equal spacing",
+                    "They fit at " + ", ".join(f"{math.degrees(t):.1f}°" for t in self.angles()) + ".",
+                    "At equal spacing one planet's teeth meet tooth on tooth.",
+                    tries=("Drill the carrier at the angles shown.", "Change sun or held ring so that their sum divides by the planets."),
+                    field="planets",
+                )
+            )
+        if (
+            neighbour_gap(
+                self.planets,
+                r,
+                max(
+                    teeth.tip_diameter(self.module, self.planet),
+                    teeth.tip_diameter(self.upper_module, self.upper_planet, self.upper_planet_shift),
+                ),
+                self.angles(),
+            )
+            <= 0
+        ):
+            found.append(
+                fault(
+                    "planets-collide",
+                    "wrong",
+                    "Neighbouring planets strike each other",
+                    f"{self.planets} planets do not clear each other.",
+                    "It does not assemble.",
+                    tries=(f"Use {self.planets - 1} planets.",),
+                    field="planets",
+                )
+            )
+        phases = self.phases()
+        if max(phases) - min(phases) > 1e-6:
+            shown = ", ".join(f"{math.degrees(p):.2f}°" for p in phases)
+            found.append(
+                fault(
+                    "planet-phases",
+                    "note",
+                    "The planets are not all alike",
+                    f"Their upper teeth must stand ahead of the lower ones by {shown} in turn.",
+                    "Planets in the wrong place or order do not enter the turning ring.",
+                    tries=(
+                        "Mark each planet and its place.",
+                        f"With both tooth differences divisible by {self.planets} all planets are alike.",
+                    ),
+                    field="upper_planet",
+                )
+            )
+        return found
+
+    def in_words(self) -> str:
+        return f"{self.sun}/{self.planet}/{self.ring}+{self.upper_planet}/{self.upper_ring}"

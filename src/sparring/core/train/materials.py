@@ -1,0 +1,78 @@
+"""Materials: what strength, mass and warmth are reckoned with.
+
+All figures are from memory, rounded, and typical for the named material, ± 20 %: good for finding the weakest part,
+not for approving a design. A tester who knows better adds the own material to the build.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated
+
+from pydantic import Field
+
+from sparring.core.records import Q, Record
+
+_YIELD_BELOW_SURFACE = 1.67  # Hertz pressure over yield strength, line contact (Johnson, Contact Mechanics; from memory)
+
+
+class Material(Record):
+    """One material. strength: tensile or yield at 20 °C; softens: where half of the strength is left."""
+
+    name: Annotated[str, Field(min_length=1, max_length=40)]
+    density: Annotated[float, Q("density", "g/cm³", above=0.0)]
+    modulus: Annotated[float, Q("pressure", "GPa", above=0.0)]
+    strength: Annotated[float, Q("pressure", "MPa", above=0.0)]
+    softens: Annotated[float, Q("temperature", "°C", above=293.15)]
+    poisson: Annotated[float, Field(gt=0.0, lt=0.5)] = 0.38
+    printed: bool = False
+    source: str = "from memory"
+
+    def strength_at(self, temperature: float, layers: float = 1.0) -> float:
+        """Strength [Pa] at `temperature` [K]: straight from full at 20 °C to half where it softens, zero at twice that rise.
+
+        layers: the tester's factor for load across the layers of a printed part [-].
+        """
+        warm = 1 - 0.5 * (temperature - 293.15) / (self.softens - 293.15)
+        return max(0.0, min(warm, 1.2)) * self.strength * (layers if self.printed else 1.0)
+
+    def flank_pressure(self, temperature: float) -> float:
+        """Hertz pressure at which a flank yields below its surface [Pa]."""
+        return _YIELD_BELOW_SURFACE * self.strength_at(temperature)
+
+
+def _m(
+    name: str, density: float, modulus: float, strength: float, softens: float, poisson: float = 0.38, *, printed: bool = False
+) -> Material:
+    return Material(
+        name=name,
+        density=density * 1e3,
+        modulus=modulus * 1e9,
+        strength=strength * 1e6,
+        softens=softens + 273.15,
+        poisson=poisson,
+        printed=printed,
+    )
+
+
+TABLE: tuple[Material, ...] = (
+    _m("PLA, printed", 1.24, 3.0, 50, 55, printed=True),
+    _m("PETG, printed", 1.27, 2.0, 42, 68, printed=True),
+    _m("ABS, printed", 1.04, 2.0, 35, 85, printed=True),
+    _m("PA, printed", 1.10, 1.5, 42, 80, printed=True),
+    _m("PC, printed", 1.20, 2.2, 55, 105, printed=True),
+    _m("resin, printed", 1.18, 2.5, 50, 60, printed=True),
+    _m("POM", 1.41, 2.8, 65, 100),
+    _m("PA66", 1.14, 2.8, 75, 90),
+    _m("PEEK", 1.30, 3.7, 97, 150),
+    _m("brass", 8.45, 100, 300, 350, 0.34),
+    _m("steel", 7.85, 206, 500, 500, 0.30),
+    _m("hardened steel", 7.85, 206, 1100, 400, 0.30),
+    _m("aluminium", 2.70, 70, 240, 200, 0.33),
+)
+
+
+def find(name: str, own: Sequence[Material] = ()) -> Material | None:
+    """The material of that name, the build's own first; None when nobody knows it."""
+    wanted = name.strip().casefold()
+    return next((m for m in (*own, *TABLE) if m.name.casefold() == wanted), None)

@@ -1,0 +1,296 @@
+"""What every kind of stage gives: elements for the solver, contacts and capacities for strength, bodies to draw and weigh."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Annotated, ClassVar
+
+import numpy as np
+from pydantic import Field
+
+from sparring.core.finding import Fact, Finding, Severity
+from sparring.core.quantity import Measured
+from sparring.core.records import Q, Record
+from sparring.core.train import kinematics
+from sparring.core.train.joints import Joint
+from sparring.core.train.pair import Pair
+from sparring.core.train.teeth import undercut_limit
+from sparring.core.train.torque import SelfLocking, solve_torques
+
+Teeth = Annotated[int, Field(ge=4, le=2000)]
+Planets = Annotated[int, Field(ge=1, le=12)]
+Shift = Annotated[float, Field(ge=-1.0, le=1.5)]
+Module = Annotated[float, Q("length", "mm", above=0.0, most=0.1)]
+Width = Annotated[float, Q("length", "mm", above=0.0, most=1.0)]
+Length = Annotated[float, Q("length", "mm", above=0.0, most=10.0)]
+Angle = Annotated[float, Q("angle", "deg", least=0.17, most=0.61)]
+Opening = Annotated[float, Q("length", "mm", least=0.0, most=0.05)]
+Friction = Annotated[Measured, Q("ratio", "", least=0.0, most=1.0)]
+Share = Annotated[Measured, Q("ratio", "%", least=0.0, most=0.9)]
+Torque = Annotated[float, Q("torque", "N·m", above=0.0)]
+
+Loops = tuple[np.ndarray, ...]
+
+
+@dataclass(frozen=True)
+class Body:
+    """One body of a stage. Lengths [m], angles [rad], at rest: all shafts at angle 0.
+
+    loops: closed outlines (n, 2) in its own frame, filled odd-even; or a function of (its shaft's angle, the wave's
+    angle) where the outline changes as it turns, which is then drawn unrotated. shaft: what it turns with; at: its
+    centre from the stage's input axis, going round with `carrier`. field: of the stage's record, opened by a click.
+    """
+
+    name: str
+    loops: Loops | Callable[[float, float], Loops]
+    shaft: str = ""
+    at: tuple[float, float] = (0.0, 0.0)
+    carrier: str = ""
+    phase: float = 0.0
+    reach: float = 0.0
+    field: str = ""
+    teeth: int = 0
+    width: float = 0.0
+    layer: float = 0.0
+    material: str = ""
+    look: str = "gear"  # gear, ring, arm, pin
+    wave: str = ""
+    tall: float = 0.0  # reach across the drawing where it is less than `reach`
+
+    def placed(self, turned: Callable[[str], float]) -> Loops:
+        """The outlines where they are when each shaft has turned by `turned(shaft)` [rad]."""
+        own = turned(self.shaft) if self.shaft else 0.0
+        if callable(self.loops):
+            loops, angle = self.loops(own, turned(self.wave) if self.wave else 0.0), 0.0
+        else:
+            loops, angle = self.loops, own + self.phase
+        x, y = self.centre(turned)
+        c, s = math.cos(angle), math.sin(angle)
+        return tuple(np.column_stack([x + c * p[:, 0] - s * p[:, 1], y + s * p[:, 0] + c * p[:, 1]]) for p in loops)
+
+    def centre(self, turned: Callable[[str], float]) -> tuple[float, float]:
+        """Where its axis is [m]."""
+        if not self.carrier:
+            return self.at
+        a = turned(self.carrier)
+        return (self.at[0] * math.cos(a) - self.at[1] * math.sin(a), self.at[0] * math.sin(a) + self.at[1] * math.cos(a))
+
+    def area(self) -> float:
+        """Face area [m²], holes taken out."""
+        return self._filled(_polygon_area)
+
+    def second_moment(self) -> float:
+        """Polar second moment of its face about its own axis [m⁴], holes taken out."""
+        return self._filled(_polar_moment)
+
+    def _filled(self, measure: Callable[[np.ndarray], float]) -> float:
+        """Sum over the loops by the odd-even rule: a loop inside an odd number of others is a hole."""
+        loops = self.loops(0.0, 0.0) if callable(self.loops) else self.loops
+        total = 0.0
+        for k, loop in enumerate(loops):
+            depth = sum(_inside(other, loop[0]) for j, other in enumerate(loops) if j != k)
+            total += measure(loop) * (1 if depth % 2 == 0 else -1)
+        return total
+
+
+def _inside(loop: np.ndarray, point: np.ndarray) -> bool:
+    """Whether a point lies in a closed polygon (crossings of a ray)."""
+    x, y = loop[:, 0], loop[:, 1]
+    above = y > point[1]
+    cross = np.flatnonzero(above[:-1] != above[1:])
+    at = x[cross] + (point[1] - y[cross]) / (y[cross + 1] - y[cross]) * (x[cross + 1] - x[cross])
+    return bool((at > point[0]).sum() % 2)
+
+
+def _polygon_area(p: np.ndarray) -> float:
+    x, y = p[:, 0], p[:, 1]
+    return float(abs(np.dot(x[:-1], y[1:]) - np.dot(x[1:], y[:-1])) / 2)
+
+
+def _polar_moment(p: np.ndarray) -> float:
+    """∫ r² dA over a closed polygon (Green's theorem)."""
+    x, y = p[:-1, 0], p[:-1, 1]
+    u, v = p[1:, 0], p[1:, 1]
+    return float(abs(np.sum((x * v - u * y) * (x * x + x * u + u * u + y * y + y * v + v * v)) / 12))
+
+
+@dataclass(frozen=True)
+class Contact:
+    """Two gears in mesh, for strength: paths share the force (planets)."""
+
+    name: str
+    a: str
+    b: str
+    pair: Pair
+    width: float
+    material_a: str
+    material_b: str
+    paths: int = 1
+    field_a: str = ""  # of the stage's record; "": as the part's name
+    field_b: str = ""
+    arm_a: float = 1.0  # true radius over that in `pair` (bevel gears, whose pair is a virtual one)
+    arm_b: float = 1.0
+
+
+@dataclass(frozen=True)
+class Capacity:
+    """A torque that a part carries at most [N·m], on the shaft that passes it."""
+
+    part: str
+    mode: str
+    shaft: str
+    torque: float
+    basis: str = ""
+
+
+class StageBase(Record):
+    """Base of all kinds. A kind adds its fields and fills in what follows."""
+
+    TITLE: ClassVar[str] = ""
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = ()  # (label, field) in the order a tester asks
+
+    drag: Annotated[float, Q("torque", "mN·m", least=0.0)] = 0.0
+    material: str = "POM"
+    input_joint: Joint | None = None
+    output_joint: Joint | None = None
+
+    # --- what a kind fills in ---------------------------------------------------------------------------------
+
+    @property
+    def loss_figure(self) -> Measured:
+        """The figure, with its uncertainty, that this stage's loss hangs on (a friction coefficient, or a share)."""
+        return Measured(0.0)
+
+    def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
+        """What the stage contributes between shafts a and b; friction [-] in place of the nominal loss figure."""
+        raise NotImplementedError
+
+    def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:
+        """Its bodies, front ones last."""
+        raise NotImplementedError
+
+    def contacts(self) -> tuple[Contact, ...]:
+        """Its gear pairs. Contact names are those of its elements."""
+        return ()
+
+    def capacities(self, a: str, b: str) -> tuple[Capacity, ...]:
+        """Limits that are no teeth: what slips, skips or pulls out."""
+        return ()
+
+    def backlash(self) -> float:
+        """Play at its output with its input held [rad]."""
+        return 0.0
+
+    def output_at(self) -> tuple[float, float]:
+        """Where the output axis lies from the input axis [m]; the direction is the drawing's choice."""
+        return (0.0, 0.0)
+
+    def faults(self) -> list[Finding]:
+        """What does not assemble, mesh or hold."""
+        return [f for c in self.contacts() for f in pair_faults(c)]
+
+    def in_words(self) -> str:
+        """`12/48`, as the title block shows it."""
+        raise NotImplementedError
+
+    # --- what follows -----------------------------------------------------------------------------------------
+
+    @property
+    def ratio(self) -> float:
+        """Input over output speed [-], negative: reversing."""
+        return kinematics.ratio(self.elements("in", "out", "stage"), "in", "out")
+
+    def efficiency(self, friction: float | None = None) -> float:
+        """Of this stage alone, without drag [-]; 0 where it passes nothing."""
+        try:
+            return solve_torques(self.elements("in", "out", "stage", friction), "in", "out", 1.0).efficiency
+        except SelfLocking:
+            return 0.0
+
+    def own_shafts(self, name: str) -> list[str]:
+        """Its shafts that are neither input nor output."""
+        return [s for s in kinematics.shafts_of(self.elements("\0in", "\0out", name)) if not s.startswith("\0")]
+
+
+def fault(
+    id: str,
+    severity: Severity,
+    title: str,
+    seen: str,
+    why: str,
+    causes: tuple[str, ...] = (),
+    tries: tuple[str, ...] = (),
+    field: str = "",
+    **facts: tuple[float, str],
+) -> Finding:
+    """A finding on a stage; facts as name=(value, kind); field: of the stage's record."""
+    return Finding(id, severity, title, seen, why, causes, tries, {k: Fact(v, kind) for k, (v, kind) in facts.items()}, (), field)
+
+
+def pair_faults(c: Contact) -> list[Finding]:
+    """Undercut, contact ratio, tips that foul, of one gear pair."""
+    found = []
+    p = c.pair
+    for who, field, z, x, outer in ((c.a, c.field_a, p.z1, p.x1, True), (c.b, c.field_b, p.z2, p.x2, not p.ring)):
+        least = undercut_limit(x, p.alpha)
+        if outer and z < least - 1e-9:
+            found.append(
+                fault(
+                    "undercut",
+                    "note",
+                    f"The {who} is undercut",
+                    f"The {who} has {z} teeth; below {math.ceil(least - 1e-9)} at this shift and pressure angle a rack cuts into the root.",
+                    "An undercut tooth is thin at its root and has a shorter flank: it breaks sooner and runs less smoothly.",
+                    tries=(
+                        f"Shift its profile by about +{max(0.0, 1 - z * math.sin(p.alpha) ** 2 / 2):.2f}.",
+                        "Give it more teeth.",
+                        "Raise the pressure angle of both gears.",
+                    ),
+                    field=field or who,
+                )
+            )
+    try:
+        ratio = p.contact_ratio()
+    except ValueError as err:
+        return [
+            *found,
+            fault(
+                "does-not-mesh",
+                "wrong",
+                f"{c.name} does not mesh",
+                f"{str(err)[0].upper()}{str(err)[1:]}.",
+                "Nothing is driven.",
+                tries=("Bring the centres together.", "Look at shifts and module."),
+                field=c.field_a or c.a,
+            ),
+        ]
+    if ratio < 1.1:
+        found.append(
+            fault(
+                "contact-ratio",
+                "wrong" if ratio < 1 else "caution",
+                f"Contact ratio of {c.name} is only {ratio:.2f}",
+                f"On average {ratio:.2f} tooth pairs touch; 1.1 or more is wanted.",
+                "Below 1 a pair lets go before the next takes over: it knocks and jams."
+                if ratio < 1
+                else "Little wear or bending is enough to lose contact between two teeth: noise and uneven speed.",
+                ("the centres are opened too far", "undercut shortens the flanks"),
+                ("Bring the centres together.", "Use more teeth or a smaller pressure angle."),
+                field=c.field_a or c.a,
+            )
+        )
+    if p.ring_tips_foul():
+        found.append(
+            fault(
+                "tips-foul",
+                "wrong",
+                f"The tips of {c.a} and ring strike each other",
+                f"{p.z1} teeth in a ring of {p.z2}: only {p.z2 - p.z1} teeth between them.",
+                "Away from the line of contact the tips cross: the gear cannot turn in the ring.",
+                tries=("Leave more teeth between gear and ring (about 8 at 20°).", "Shift both profiles outwards."),
+                field=c.field_b or c.b,
+            )
+        )
+    return found

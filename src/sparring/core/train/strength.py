@@ -1,0 +1,206 @@
+"""What breaks first: every part that carries, the torque it carries, and the output torque at which it gives way.
+
+Teeth by Lewis' formula with the form factor of the true tooth (Shigley, Mechanical Engineering Design, 14-1), flanks by Hertz'
+pressure at the pitch point, shafts and joints as in `joints`. Static figures for one slow push to failure: fatigue
+and shock are not in them.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from sparring.core.train import materials
+from sparring.core.train.joints import Joint
+from sparring.core.train.materials import Material
+from sparring.core.train.outlines import lewis_form_factor
+from sparring.core.train.pair import Pair
+from sparring.core.train.stage import Contact, StageBase
+from sparring.core.train.torque import TorqueFlow
+
+
+@dataclass(frozen=True)
+class Setting:
+    """What the strength of all parts depends on. temperature [K]; layers: factor for load across printed layers [-]."""
+
+    temperature: float = 293.15
+    layers: float = 1.0
+    own: tuple[Material, ...] = ()
+
+    def material(self, name: str) -> Material | None:
+        return materials.find(name, self.own)
+
+
+ROOM = Setting()
+_Add = Callable[[int, str, str, tuple[float, float], float, str], None]  # (stage, part, mode, at two loads, capacity, basis)
+
+
+@dataclass(frozen=True)
+class Limit:
+    """One way in which one part gives way. output: torque at the output when it does [N·m]; carries, carried: on the part
+    itself [N·m], the second at the load asked for."""
+
+    stage: int
+    part: str
+    mode: str
+    output: float
+    carries: float
+    carried: float
+    basis: str
+
+    @property
+    def name(self) -> str:
+        return f"stage {self.stage + 1} {self.part}"
+
+
+def bending_torque(pair: Pair, gear: int, width: float, material: str, setting: Setting = ROOM) -> tuple[float, str]:
+    """Torque on one gear at which a tooth breaks [N·m]: T = σ b m Y r, all force on one tooth at its tip; and what it rests on.
+
+    A ring's tooth is reckoned as a rack's, Y = 0.485 (Shigley table 14-2; from memory), which is on the safe side. (0, "") for
+    a material that nobody knows.
+    """
+    m = setting.material(material)
+    if m is None:
+        return 0.0, ""
+    z, x = (pair.z1, pair.x1) if gear == 1 else (pair.z2, pair.x2)
+    form = 0.485 if pair.ring and gear == 2 else lewis_form_factor(z, round(x, 6), round(pair.alpha, 9))
+    return m.strength_at(
+        setting.temperature, setting.layers
+    ) * width * pair.module * form * pair.module * z / 2, f"Lewis, Y = {form:.3f}, {m.name}"
+
+
+def flank_torque(pair: Pair, width: float, material_1: str, material_2: str, setting: Setting = ROOM) -> tuple[float, str]:
+    """Torque on gear 1 at which the softer flank yields under Hertz' pressure at the pitch point [N·m]; (0, "") where unknown.
+
+    p² = F_n/(π b) · (1/ρ₁ ± 1/ρ₂)/((1−ν₁²)/E₁ + (1−ν₂²)/E₂), minus for a ring; F_n = T/(r₁ cos α).
+    """
+    m1, m2 = setting.material(material_1), setting.material(material_2)
+    if m1 is None or m2 is None:
+        return 0.0, ""
+    angle = pair.running_angle()
+    a = pair.centre_distance()
+    r1 = a * pair.z1 / pair.teeth_between
+    r2 = a * pair.z2 / pair.teeth_between
+    curvature = 1 / (r1 * math.sin(angle)) + (-1 if pair.ring else 1) / (r2 * math.sin(angle))
+    compliance = (1 - m1.poisson**2) / m1.modulus + (1 - m2.poisson**2) / m2.modulus
+    softer = min((m1, m2), key=lambda m: m.flank_pressure(setting.temperature))
+    force = softer.flank_pressure(setting.temperature) ** 2 * math.pi * width * compliance / curvature
+    return force * math.cos(angle) * r1, f"Hertz at the pitch point, {softer.name}"
+
+
+def limits(
+    stages: Sequence[StageBase],
+    shafts: Sequence[str],
+    names: Sequence[str],
+    low: TorqueFlow,
+    high: TorqueFlow,
+    loads: tuple[float, float, float],
+    setting: Setting = ROOM,
+) -> list[Limit]:
+    """Every limit of a train, weakest first.
+
+    low, high: the train's state at two loads loads[0] < loads[1] [N·m]; torques are straight lines between and beyond, as the
+    losses are linear; loads[2]: the load for which `carried` is given.
+    """
+    span = loads[1] - loads[0]
+
+    def reached(at_low: float, at_high: float, capacity: float) -> tuple[float, float]:
+        """(output torque where the part carries `capacity`, what it carries at the load asked for)."""
+        slope = (at_high - at_low) / span
+        start = at_low - slope * loads[0]
+        return (max(0.0, (capacity - start) / slope) if slope > 1e-15 else math.inf), start + slope * loads[2]
+
+    meshes: dict[tuple[str, str], tuple[tuple[float, float], tuple[float, float]]] = {}
+    for a, b in zip(low.meshes, high.meshes, strict=True):
+        meshes[a.mesh.name, a.mesh.contact] = ((abs(a.on_a), abs(a.on_b)), (abs(b.on_a), abs(b.on_b)))
+    found: list[Limit] = []
+
+    def add(stage: int, part: str, mode: str, at: tuple[float, float], capacity: float, basis: str) -> None:
+        if capacity > 0 and math.isfinite(capacity):
+            output, carried = reached(*at, capacity)
+            if math.isfinite(output):
+                found.append(Limit(stage, part, mode, output, capacity, carried, basis))
+
+    for n, stage in enumerate(stages):
+        for c in stage.contacts():
+            if (names[n], c.name) not in meshes:
+                continue
+            (low_a, low_b), (high_a, high_b) = meshes[names[n], c.name]
+            _teeth(add, n, c, (low_a, high_a), (low_b, high_b), setting)
+        passed = {s: (low.shaft_torques.get(s, 0.0), high.shaft_torques.get(s, 0.0)) for s in (shafts[n], shafts[n + 1])}
+        for capacity in stage.capacities(shafts[n], shafts[n + 1]):
+            add(n, capacity.part, capacity.mode, passed[capacity.shaft], capacity.torque, capacity.basis)
+        for side, joint, shaft in (("input", stage.input_joint, shafts[n]), ("output", stage.output_joint, shafts[n + 1])):
+            if joint is not None:
+                _joint(add, n, side, joint, stage.material, passed[shaft], setting)
+    weakest: dict[tuple[int, str, str], Limit] = {}  # a planet's tooth is in two meshes; the worse counts
+    for limit in sorted(found, key=lambda limit: limit.output):
+        weakest.setdefault((limit.stage, limit.part, limit.mode), limit)
+    return list(weakest.values())
+
+
+def _teeth(add: _Add, n: int, c: Contact, on_a: tuple[float, float], on_b: tuple[float, float], setting: Setting) -> None:
+    for gear, part, at, material, arm in ((1, c.a, on_a, c.material_a, c.arm_a), (2, c.b, on_b, c.material_b, c.arm_b)):
+        torque, basis = bending_torque(c.pair, gear, c.width, material, setting)
+        add(n, part, "a tooth breaks", at, torque * c.paths * arm, basis)
+    torque, basis = flank_torque(c.pair, c.width, c.material_a, c.material_b, setting)
+    add(n, c.name, "flanks are crushed", on_a, torque * c.paths * c.arm_a, basis)
+
+
+def _joint(add: _Add, n: int, side: str, joint: Joint, material: str, at: tuple[float, float], setting: Setting) -> None:
+    hub, shaft = setting.material(material), setting.material(joint.shaft)
+    if shaft is None:
+        return
+    strength = shaft.strength_at(setting.temperature)
+    if hub is not None and joint.kind != "one piece":
+        add(
+            n,
+            f"{side} joint",
+            joint.failure(),
+            at,
+            joint.carries(hub.strength_at(setting.temperature, setting.layers), strength),
+            f"{joint.kind}, {hub.name} on {shaft.name}",
+        )
+    add(
+        n,
+        f"{side} shaft",
+        "shaft shears",
+        at,
+        joint.shaft_carries(strength),
+        f"torsion, {joint.core_diameter() * 1e3:.1f} mm left whole, {shaft.name}",
+    )
+
+
+def tooth_temperature(
+    power: float,
+    friction: float,
+    loss_factor: float,
+    face_width: float,
+    teeth: int,
+    speed: float,
+    module: float,
+    *,
+    ambient: float = 293.15,
+    duty: float = 1.0,
+) -> float:
+    """Temperature of plastic teeth [K]: ϑ₀ + P μ H_V (k_ϑ/(b z (v m)^0.75)) ED^0.64 (VDI 2736-2:2014, formula and k_ϑ from
+    memory; open housing, so the term for a closed one is left out).
+
+    power [W] through the mesh, face_width and module [m], speed: pitch-line [m/s], duty: running share of the time [-].
+    """
+    k = 2100.0  # K·(m/s)^0.75·mm^1.75/W for plastic on plastic, dry; plastic on steel about 1100
+    if speed <= 0 or power <= 0:
+        return ambient
+    rise: float = power * friction * loss_factor * k / (face_width * 1e3 * teeth * (speed * module * 1e3) ** 0.75) * duty**0.64
+    return ambient + rise
+
+
+def unknown_materials(stages: Sequence[StageBase], setting: Setting = ROOM) -> list[tuple[int, str]]:
+    """(stage, name) of materials that nobody knows, so that their parts are left out of the ranking."""
+    return [
+        (n, name)
+        for n, s in enumerate(stages)
+        for name in dict.fromkeys([s.material, *(m for c in s.contacts() for m in (c.material_a, c.material_b))])
+        if setting.material(name) is None
+    ]

@@ -1,0 +1,220 @@
+"""The tables below the drawing on Build: shafts, what breaks first, meshes, size and cost, what changed."""
+
+from __future__ import annotations
+
+import math
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QStackedWidget, QTabBar, QVBoxLayout, QWidget
+
+from sparring.core import inventory, predict, quantity, revise
+from sparring.core.build import Build, Item
+from sparring.core.predict import PowerFlow
+from sparring.core.train import fit
+from sparring.core.train.strength import tooth_temperature
+from sparring.core.train.torque import TorqueFlow
+from sparring.ui.desk import Desk
+from sparring.ui.widgets.list_editor import ListEditor
+from sparring.ui.widgets.parts import Table, note
+
+_TABS = ("Shafts", "Strength", "Meshes", "Size, cost", "Changes")
+
+
+class BuildTables(QWidget):
+    """One table at a time; only the one shown is worked out."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.flow: PowerFlow | None = None
+        self.load = 0.0
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        self.tabs = QTabBar()
+        self.tabs.setDrawBase(False)
+        self.tabs.setExpanding(False)
+        self.tabs.setAccessibleName("Tables of the build")
+        for text in _TABS:
+            self.tabs.addTab(text)
+        self.tabs.currentChanged.connect(self._show)
+        self.head = QHBoxLayout()
+        self.head.addWidget(self.tabs)
+        self.said = QLabel()
+        self.said.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.head.addWidget(self.said, 1)
+        column.addLayout(self.head)
+        self.pages = QStackedWidget()
+        self.shafts = Table(["shaft", "speed", "torque", "sense", "stage behind it", "its loss", "its efficiency", "limited by"], "Shafts")
+        self.strength = Table(
+            ["part", "at the output", "over stall", "has to carry", "can carry", "gives way", "reckoned by"],
+            "What breaks first",
+            left=(5, 6),
+        )
+        self.meshes = Table(
+            ["mesh", "module", "centres", "contact ratio", "play at the wheel", "span W", "over pins", "teeth warm to"], "Meshes"
+        )
+        self.cost = QWidget()
+        side = QHBoxLayout(self.cost)
+        side.setContentsMargins(0, 0, 0, 0)
+        self.items = ListEditor(
+            desk,
+            ("parts",),
+            Item(part="part"),
+            [("part", ("part",)), ("count", ("count",)), ("price each", ("price",)), ("spares", ("spares",)), ("mass each", ("mass",))],
+            "Parts list",
+        )
+        side.addWidget(self.items, 3)
+        self.sums = note("")
+        self.sums.setAlignment(Qt.AlignmentFlag.AlignTop)
+        side.addWidget(self.sums, 2)
+        self.changes = Table(["what", "before", "now"], "What changed")
+        for page in (self.shafts, self.strength, self.meshes, self.cost, self.changes):
+            self.pages.addWidget(page)
+        column.addWidget(self.pages, 1)
+
+    def show_load(self, flow: PowerFlow, load: float) -> None:
+        """Shows the build in hand at an output load [N·m]."""
+        self.flow, self.load = flow, load
+        self._show()
+
+    def _show(self) -> None:
+        self.pages.setCurrentIndex(self.tabs.currentIndex())
+        if self.flow is None:
+            return
+        build = self.desk.build
+        speed = self.flow.stations[1].speed or 0.0
+        train = build.flow(self.load, max(speed, 1e-9))
+        {
+            "Shafts": lambda: self._fill_shafts(build, train, speed),
+            "Strength": lambda: self._fill_strength(build),
+            "Meshes": lambda: self._fill_meshes(build, train, speed),
+            "Size, cost": lambda: self._fill_cost(build),
+            "Changes": lambda: self._fill_changes(build),
+        }[_TABS[self.tabs.currentIndex()]]()
+
+    def _fill_shafts(self, build: Build, train: TorqueFlow, speed: float) -> None:
+        d = self.desk
+        behind = {shaft: n for n, shaft in enumerate(build.shafts()[:-1])}
+        weakest: dict[int, str] = {}
+        for limit in predict.limits(build, self.load, d.plan.voltage):
+            weakest.setdefault(limit.stage, f"{limit.part}, {d.show(limit.output, 'torque', decimals=2)}")
+        rows = []
+        for shaft in build.all_shafts():
+            turning = train.speeds[shaft] if speed > 0 else 0.0
+            torque = train.shaft_torques.get(shaft, 0.0)
+            sense = "forwards" if train.speeds[shaft] > 1e-12 else "backwards" if train.speeds[shaft] < -1e-12 else "stands"
+            row = [
+                shaft,
+                d.show(abs(turning), "speed", decimals=1 if abs(turning) < 100 else 0),
+                d.show(torque, "torque", decimals=4),
+                sense,
+            ]
+            n = behind.get(shaft)
+            if n is None:
+                row += [""] * 4
+            else:
+                stage, name = build.stages[n], build.stage_names()[n]
+                lost = train.mesh_losses.get(name, 0.0) + train.drag_losses.get(build.shafts()[n + 1], 0.0)
+                eta = stage.efficiency()
+                mu = stage.loss_figure
+                u = abs(eta - stage.efficiency(mu.value + 2 * mu.u)) if mu.u else 0.0
+                row += [
+                    stage.in_words(),
+                    d.show(lost if speed > 0 else 0.0, "power", decimals=2),
+                    f"{100 * eta:.1f}" + (f" ± {100 * u:.1f}" if u >= 5e-4 else "") + " %",
+                    weakest.get(n, "–"),
+                ]
+            rows.append(row)
+        self.shafts.fill(rows)
+
+    def _fill_strength(self, build: Build) -> None:
+        d = self.desk
+        stall = predict.stall_torque(build, d.plan.voltage)
+        rows = []
+        for limit in predict.limits(build, self.load, d.plan.voltage):
+            fuse = bool(build.fuse) and build.fuse.casefold() in limit.name.casefold()
+            share = limit.output / stall if stall > 0 else math.inf
+            rows.append(
+                [
+                    limit.name + (" (fuse)" if fuse else ""),
+                    self._three(limit.output, "torque"),
+                    f"{share:.2g} ×" if share < 100 else "over 100 ×",
+                    self._three(limit.carried, "torque"),
+                    self._three(limit.carries, "torque"),
+                    limit.mode,
+                    limit.basis,
+                ]
+            )
+        self.strength.fill(rows or [["no part with a known strength", "", "", "", "", "", ""]])
+
+    def _fill_meshes(self, build: Build, train: TorqueFlow, speed: float) -> None:
+        d = self.desk
+        powers = {(m.mesh.name, m.mesh.contact): m.power for m in train.meshes}
+        rows = []
+        for n, (stage, name) in enumerate(zip(build.stages, build.stage_names(), strict=True), start=1):
+            for c in stage.contacts():
+                p = c.pair
+                first = fit.sizes(p, 1)
+                power = powers.get((name, c.name), 0.0) / c.paths if speed > 0 else 0.0
+                speeds = [abs(m.mesh.za) for m in train.meshes if (m.mesh.name, m.mesh.contact) == (name, c.name)]
+                rim = p.module * p.z1 / 2 * abs(train.speeds.get(build.shafts()[n - 1], 0.0)) if speeds and speed > 0 else 0.0
+                plastic = (m := build.setting().material(c.material_a)) is not None and m.modulus < 10e9
+                warm = (
+                    tooth_temperature(power, stage.loss_figure.value, p.loss_factor(), c.width, p.z1, rim, p.module, ambient=build.works_at)
+                    if plastic
+                    else math.nan
+                )
+                rows.append(
+                    [
+                        f"stage {n} {c.name}",
+                        d.show(p.module, "length", decimals=3),
+                        d.show(p.centre_distance(), "length", decimals=3),
+                        f"{p.contact_ratio():.2f}",
+                        d.show(p.backlash(), "angle", decimals=2),
+                        f"{d.show(first.span, 'length', decimals=3)} ({first.across} teeth)" if first else "–",
+                        d.show(first.over_pins, "length", decimals=3) if first and math.isfinite(first.over_pins) else "–",
+                        d.show(warm, "temperature", decimals=0) if math.isfinite(warm) else "–",
+                    ]
+                )
+        self.meshes.fill(rows or [["no toothed mesh", "", "", "", "", "", "", ""]])
+
+    def _three(self, value: float, kind: str) -> str:
+        """Three significant digits in the tester's unit: a prediction is no better than that."""
+        shown = abs(quantity.from_si(value, self.desk.units[kind], kind))
+        return self.desk.show(value, kind, decimals=min(6, max(0, 2 - math.floor(math.log10(shown)))) if shown > 0 else 0)
+
+    def _fill_cost(self, build: Build) -> None:
+        d = self.desk
+        inv = inventory.take(build)
+        self.items.refresh()
+        stall = predict.stall_torque(build, d.plan.voltage)
+        size = " × ".join(d.show(v, "length", decimals=0, with_unit=False) for v in inv.size)
+        lines = [
+            f"Mass {d.show(inv.mass, 'mass', decimals=3)} reckoned (gears {d.show(inv.gears, 'mass', decimals=3)})"
+            + (f", weighed {d.show(build.mass, 'mass', u=False, decimals=3)}" if build.mass else ""),
+            f"Gears fit in {size} {d.units['length']} (along the axes × wide × high)",
+            f"Inertia {d.show(inv.inertia_in, 'inertia')} at the motor, {d.show(inv.inertia_out, 'inertia')} at the output",
+            f"Cost {inv.cost:.2f} {build.currency}, with spares {inv.with_spares:.2f} {build.currency}",
+        ]
+        mass = build.mass.value if build.mass else inv.mass
+        if stall > 0:
+            lines.append(
+                f"Predicted stall torque over mass {stall / mass:.2f} N·m/kg"
+                + (f", over cost {stall / inv.cost:.3f} N·m/{build.currency}" if inv.cost else "")
+            )
+        if inv.unknown:
+            lines.append("Left out, no density known: " + ", ".join(inv.unknown))
+        self.sums.setText("\n".join(lines))
+
+    def _fill_changes(self, build: Build) -> None:
+        older = None
+        if self.desk.book is not None:
+            before = [b for _, b in self.desk.book.builds() if b.family == build.family and b.revision < build.revision]
+            older = max(before, key=lambda b: b.revision, default=None)
+        if older is None:
+            self.changes.head(["what", "before", "now"])
+            self.changes.fill([[f"{build.name} is the first of its family", "", ""]])
+            return
+        self.changes.head(["what", older.name, build.name])
+        self.changes.fill([list(row) for row in revise.differences(older, build)] or [[f"nothing differs from {older.name}", "", ""]])
