@@ -121,8 +121,7 @@ def test_any_build_is_read_back_from_its_file_judged_drawn_and_weighed(stages):
     inv = inventory.take(build)
     assert inv.mass > 0
     assert inv.inertia_in > build.motor.inertia * 0.999
-    limits = predict.limits(build, 0.1, 12.0)
-    assert [x.output for x in limits] == sorted(x.output for x in limits)
+    assert [x.output for x in build.limits] == sorted(x.output for x in build.limits)
 
 
 @pytest.mark.parametrize("kind", KINDS, ids=lambda k: k.TITLE)

@@ -197,9 +197,7 @@ def train(
                 }
                 for n, s in zip(b.stage_names(), b.stages, strict=True)
             ],
-            "limits": [
-                {"part": x.name, "mode": x.mode, "output_torque_Nm": x.output, "basis": x.basis} for x in predict.limits(b, torque, volts)
-            ],
+            "limits": [{"part": x.name, "mode": x.mode, "output_torque_Nm": x.output, "basis": x.basis} for x in b.limits],
             "findings": [
                 {"id": f.id, "severity": f.severity, "title": f.title, "seen": explain(f), "place": f.place} for f in judge_build(b, volts)
             ],

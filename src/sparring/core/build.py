@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
@@ -9,10 +10,9 @@ from pydantic import Field, model_validator
 from sparring.core import motor as motors
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
-from sparring.core.train import kinematics
+from sparring.core.train import kinematics, strength
 from sparring.core.train.kinds import SpurStage, Stage
 from sparring.core.train.materials import Material
-from sparring.core.train.strength import Setting
 from sparring.core.train.torque import SelfLocking, TorqueFlow, solve_torques
 
 MOTOR, OUTPUT = "motor", "output"
@@ -61,7 +61,6 @@ class Build(Record):
             except ValueError as err:
                 raise ValueError(f"stage {n}: {err}; check teeth, shifts and opening") from err
         try:
-            self.ratio()
             self.torque_line()
         except (kinematics.TrainError, SelfLocking) as err:
             raise ValueError(str(err)) from err
@@ -97,22 +96,45 @@ class Build(Record):
         """Of all rotors, as seen at the input shaft [kg·m²]."""
         return self.motor.inertia + sum(f.readings.inertia * f.gearing**2 for f in self.further_motors)
 
-    def setting(self) -> Setting:
+    def setting(self) -> strength.Setting:
         """What the strength of its parts depends on."""
-        return Setting(self.works_at, self.across_layers, self.materials)
+        return strength.Setting(self.works_at, self.across_layers, self.materials)
+
+    @cached_property
+    def limits(self) -> tuple[strength.Limit, ...]:
+        """What gives way, weakest first."""
+        loads = (1.0, 2.0)
+        low, high = (self.flow(t) for t in loads)
+        return tuple(strength.limits(self.stages, self.shafts(), self.stage_names(), low, high, loads, self.setting()))
 
     def loss_figures(self) -> list[float]:
         """The nominal figure each stage's loss hangs on, as `elements` takes them."""
         return [s.loss_figure.value for s in self.stages]
 
+    @cached_property
+    def _nominal(self) -> list[kinematics.Element]:
+        return self._elements([s.loss_figure.value for s in self.stages])
+
+    @cached_property
+    def _nominal_ratio(self) -> float:
+        return kinematics.ratio_of(self._nominal_speeds, MOTOR, OUTPUT)
+
+    @cached_property
+    def _nominal_speeds(self) -> dict[str, float]:
+        """Of all shafts, the motor's being 1."""
+        return kinematics.solve_speeds(self._nominal, {MOTOR: 1.0})
+
+    @cached_property
+    def _nominal_line(self) -> tuple[float, float]:
+        return self._line(None)
+
     def elements(self, friction: list[float] | None = None) -> list[kinematics.Element]:
         """The train for the solver; friction: one figure a stage [-] in place of the nominal ones."""
+        return self._nominal if friction is None else self._elements(friction)
+
+    def _elements(self, friction: list[float]) -> list[kinematics.Element]:
         shafts = self.shafts()
-        return [
-            e
-            for n, stage in enumerate(self.stages)
-            for e in stage.elements(shafts[n], shafts[n + 1], self.stage_names()[n], None if friction is None else friction[n])
-        ]
+        return [e for n, stage in enumerate(self.stages) for e in stage.elements(shafts[n], shafts[n + 1], f"stage {n + 1}", friction[n])]
 
     def drags(self) -> dict[str, float]:
         """Load-independent torque on each shaft behind a stage [N·m]."""
@@ -129,7 +151,7 @@ class Build(Record):
 
     def ratio(self) -> float:
         """Motor speed over output speed, signed [-]."""
-        return kinematics.ratio(self.elements(), MOTOR, OUTPUT)
+        return self._nominal_ratio
 
     def backlash(self) -> float:
         """Backlash seen at the output [rad]: each stage's, divided by the ratio behind it."""
@@ -141,10 +163,14 @@ class Build(Record):
 
     def flow(self, load: float, speed: float = 1.0, friction: list[float] | None = None) -> TorqueFlow:
         """Torques and losses with `load` [N·m] at the output, the motor at `speed` [rad/s]."""
-        return solve_torques(self.elements(friction), MOTOR, OUTPUT, load, speed=speed, drag=self.drags())
+        speeds = {s: w * speed for s, w in self._nominal_speeds.items()}
+        return solve_torques(self.elements(friction), MOTOR, OUTPUT, load, speed=speed, drag=self.drags(), speeds=speeds)
 
     def torque_line(self, friction: list[float] | None = None) -> tuple[float, float]:
         """(a, b) of the motor torque that a load needs, T_motor = a T_out + b (exact: the losses are linear)."""
+        return self._nominal_line if friction is None else self._line(friction)
+
+    def _line(self, friction: list[float] | None) -> tuple[float, float]:
         low, high = (self.flow(load, friction=friction).driver_torque for load in (0.0, 1.0))
         return high - low, low
 

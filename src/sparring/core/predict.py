@@ -10,7 +10,6 @@ import numpy as np
 from sparring.core import motor as motors
 from sparring.core.build import Build
 from sparring.core.rig import Rig, hoist
-from sparring.core.train import strength
 
 
 @dataclass(frozen=True)
@@ -163,14 +162,6 @@ def _flow(
         left -= lost
     stations.append(Station("output", power_out, (), abs(train.speeds["output"]), load))
     return PowerFlow(tuple(stations), voltage, current, power_in, power_out, measured)
-
-
-def limits(build: Build, load: float, voltage: float) -> list[strength.Limit]:
-    """What gives way, weakest first, and what each part carries with `load` [N·m] at the output."""
-    stall = stall_torque(build, voltage) or 1.0
-    loads = (0.5 * stall, stall)
-    low, high = (build.flow(t) for t in loads)
-    return strength.limits(build.stages, build.shafts(), build.stage_names(), low, high, (*loads, load), build.setting())
 
 
 def load_torque(rig: Rig, mass: float) -> float:

@@ -42,7 +42,7 @@ def others(motor: MotorReadings) -> list[Build]:
                 Item(part="planet", count=6, price=0.9, spares=2, mass=0.003),
                 Item(part="motor", price=11.5),
             ),
-            **common,  # type: ignore[arg-type]
+            **common,
         ),
         Build(
             family="Wren",
@@ -50,7 +50,7 @@ def others(motor: MotorReadings) -> list[Build]:
             title="pins held on one side",
             stages=(first, second.model_copy(update={"support": "on one side", "face_width": 8e-3})),
             windup=41.0,
-            **common,  # type: ignore[arg-type]
+            **common,
         ),
         Build(
             family="Curlew",
@@ -72,7 +72,7 @@ def others(motor: MotorReadings) -> list[Build]:
             ),
             holding="must hold by itself",
             windup=30.0,
-            **common,  # type: ignore[arg-type]
+            **common,
         ),
         Build(
             family="Plover",
@@ -92,7 +92,7 @@ def others(motor: MotorReadings) -> list[Build]:
                 CycloidStage(drag=10e-3, output_joint=hexed),
             ),
             windup=70.0,
-            **common,  # type: ignore[arg-type]
+            **common,
         ),
         Build(
             family="Siskin",
@@ -104,7 +104,7 @@ def others(motor: MotorReadings) -> list[Build]:
             ),
             holding="must hold by itself",
             windup=38.0,
-            **common,  # type: ignore[arg-type]
+            **common,
         ),
         Build(
             family="Knot",
@@ -115,6 +115,6 @@ def others(motor: MotorReadings) -> list[Build]:
             windup=18.0,
             works_at=293.15 + 5,
             fastest=6000 * 2 * math.pi / 60,
-            **common,  # type: ignore[arg-type]
+            **common,
         ),
     ]

@@ -64,6 +64,7 @@ class Logbook:
         Raises LogbookError when the folder is no logbook, is held by another program, or cannot be written.
         """
         self.folder = Path(folder).expanduser().resolve()
+        self._builds: dict[str, Build] = {}
         known = (self.folder / "logbook.sqlite").exists()
         if not known and not create:
             raise LogbookError(f"{self.folder} is no logbook: it holds no logbook.sqlite. Name another folder, or create one.")
@@ -136,7 +137,7 @@ class Logbook:
         """(id, build), by family and revision."""
         with self._session() as s:
             rows = s.scalars(select(BuildRow).order_by(BuildRow.family, BuildRow.revision)).all()
-            return [(r.id, Build.from_json(r.record, f"build {r.id}")) for r in rows]
+            return [(r.id, self._builds.get(r.record) or self._keep(r.record, Build.from_json(r.record, f"build {r.id}"))) for r in rows]
 
     def build(self, build_id: int) -> Build:
         return self._record(BuildRow, build_id, Build)
@@ -153,7 +154,15 @@ class Logbook:
                 s.add(row)
             row.family, row.revision, row.record = build.family, build.revision, build.to_json()
             s.flush()
+            self._keep(row.record, build)
             return row.id
+
+    def _keep(self, text: str, build: Build) -> Build:
+        """The list of builds is asked for at every edit; what has been read once is not read again."""
+        if len(self._builds) > 500:
+            self._builds.clear()
+        self._builds[text] = build
+        return build
 
     def next_revision(self, family: str) -> int:
         with self._session() as s:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QFrame,
@@ -280,10 +280,15 @@ class FindingsPanel(QFrame):
         self.list.setSpacing(4)
         scroll.setWidget(self.body)
         layout.addWidget(scroll, 1)
-        for signal in (desk.result_changed, desk.units_changed, theme.changed):
+        for signal in (desk.units_changed, theme.changed):
             signal.connect(self.refresh)
+        desk.result_changed.connect(lambda: None if self.of_build else self.refresh())
+        self._soon = QTimer(self)  # the page is repainted first, then judged
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(40)
+        self._soon.timeout.connect(lambda: self.refresh() if self.of_build else None)
         for signal in (desk.build_changed, desk.plan_changed):
-            signal.connect(lambda: self.refresh() if self.of_build else None)
+            signal.connect(self._soon.start)
 
     def show_build(self, on: bool) -> None:
         """Judgements on the build as described, or on what was measured."""

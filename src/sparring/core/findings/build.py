@@ -27,9 +27,9 @@ class Case:
     def stall(self) -> float:
         return predict.stall_torque(self.build, self.voltage)
 
-    @cached_property
-    def limits(self) -> list[strength.Limit]:
-        return predict.limits(self.build, self.build.expected_load or self.stall, self.voltage)
+    @property
+    def limits(self) -> tuple[strength.Limit, ...]:
+        return self.build.limits
 
     @cached_property
     def back(self) -> float | None:

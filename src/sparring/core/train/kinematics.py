@@ -142,6 +142,13 @@ def solve_speeds(elements: Sequence[Element], given: Mapping[str, float]) -> dic
             A[i, column[shaft]] += coefficient
         A[i] /= np.abs(A[i]).max() or 1.0
     b = np.concatenate([np.zeros(len(elements)), np.fromiter(given.values(), float, len(given))])
+    if len(rows) == len(names):  # the usual case; a train with a fault goes on to be explained
+        try:
+            solved = np.linalg.solve(A, b)
+        except np.linalg.LinAlgError:
+            solved = np.full(len(names), np.inf)
+        if np.abs(solved).max() < 1e9 * np.abs(b).max() + 1e-300:
+            return {name: float(w) for name, w in zip(names, solved, strict=True)}
     u, s, vt = np.linalg.svd(A)
     rank = int((s > 1e-10 * max(s[0], 1.0)).sum())
     if rank < len(names):
@@ -164,7 +171,12 @@ def solve_speeds(elements: Sequence[Element], given: Mapping[str, float]) -> dic
 
 def ratio(elements: Sequence[Element], driver: str, output: str) -> float:
     """Input speed over output speed [-]; negative = the output turns the other way."""
-    w = solve_speeds(elements, {driver: 1.0})[output]
+    return ratio_of(solve_speeds(elements, {driver: 1.0}), driver, output)
+
+
+def ratio_of(speeds: Mapping[str, float], driver: str, output: str) -> float:
+    """The same from speeds that are known. Raises TrainError when the output stands still."""
+    w = speeds[output] / speeds[driver]
     if abs(w) < 1e-12:
         raise TrainError(f"{output} stands still when {driver} turns; check which member is held")
     return 1.0 / w

@@ -105,6 +105,7 @@ def least_hollow(pins: int, pin_circle: float, eccentricity: float) -> float:
     return float(1 / bend[bulging].max()) if bulging.any() else math.inf
 
 
+@lru_cache(maxsize=1024)
 def lewis_form_factor(teeth: int, shift: float = 0.0, alpha: float = ALPHA_20) -> float:
     """Lewis form factor Y of an external gear loaded at its tip, by the parabola of constant strength in the true tooth:
     Y = min t²/(6 h m), t the thickness at depth h below the point where the load line meets the tooth's centre line.

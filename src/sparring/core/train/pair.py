@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 from sparring.core.train.teeth import ADDENDUM, ALPHA_20, DEDENDUM, inv, inv_inverse, start_of_involute
 
@@ -71,6 +72,9 @@ class Pair:
 
     def contact_ratios(self) -> tuple[float, float]:
         """Tip contact ratios (ε1, ε2); their sum is ε_α. Raises ValueError when the teeth do not reach each other."""
+        return _contact_ratios(self)
+
+    def _work_out_contact(self) -> tuple[float, float]:
         tan_w = math.tan(self.running_angle())
         pitch = math.pi * self.module * math.cos(self.alpha)
 
@@ -142,3 +146,8 @@ class Pair:
             return tip > math.hypot(base, along) * (1 + 1e-12)
 
         return past(2), past(1)
+
+
+@lru_cache(maxsize=4096)  # a page asks for the same pairs again and again
+def _contact_ratios(pair: Pair) -> tuple[float, float]:
+    return pair._work_out_contact()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Annotated, ClassVar
 
 import numpy as np
@@ -204,14 +205,19 @@ class StageBase(Record):
 
     def efficiency(self, friction: float | None = None) -> float:
         """Of this stage alone, without drag [-]; 0 where it passes nothing."""
-        try:
-            return solve_torques(self.elements("in", "out", "stage", friction), "in", "out", 1.0).efficiency
-        except SelfLocking:
-            return 0.0
+        return _efficiency(self, friction)
 
     def own_shafts(self, name: str) -> list[str]:
         """Its shafts that are neither input nor output."""
         return [s for s in kinematics.shafts_of(self.elements("\0in", "\0out", name)) if not s.startswith("\0")]
+
+
+@lru_cache(maxsize=1024)
+def _efficiency(stage: StageBase, friction: float | None) -> float:
+    try:
+        return solve_torques(stage.elements("in", "out", "stage", friction), "in", "out", 1.0).efficiency
+    except SelfLocking:
+        return 0.0
 
 
 def fault(

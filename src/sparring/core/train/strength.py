@@ -38,20 +38,25 @@ _Add = Callable[[int, str, str, tuple[float, float], float, str], None]  # (stag
 
 @dataclass(frozen=True)
 class Limit:
-    """One way in which one part gives way. output: torque at the output when it does [N·m]; carries, carried: on the part
-    itself [N·m], the second at the load asked for."""
+    """One way in which one part gives way. output: torque at the output when it does [N·m]; carries: on the part itself [N·m];
+    start, slope: what it carries without load, and for each N·m at the output."""
 
     stage: int
     part: str
     mode: str
     output: float
     carries: float
-    carried: float
+    start: float
+    slope: float
     basis: str
 
     @property
     def name(self) -> str:
         return f"stage {self.stage + 1} {self.part}"
+
+    def carried(self, load: float) -> float:
+        """Torque on the part with `load` [N·m] at the output."""
+        return self.start + self.slope * load
 
 
 def bending_torque(pair: Pair, gear: int, width: float, material: str, setting: Setting = ROOM) -> tuple[float, str]:
@@ -95,32 +100,24 @@ def limits(
     names: Sequence[str],
     low: TorqueFlow,
     high: TorqueFlow,
-    loads: tuple[float, float, float],
+    loads: tuple[float, float],
     setting: Setting = ROOM,
 ) -> list[Limit]:
     """Every limit of a train, weakest first.
 
-    low, high: the train's state at two loads loads[0] < loads[1] [N·m]; torques are straight lines between and beyond, as the
-    losses are linear; loads[2]: the load for which `carried` is given.
+    low, high: the train's state at two loads [N·m]; torques are straight lines between and beyond, as the losses are linear.
     """
     span = loads[1] - loads[0]
-
-    def reached(at_low: float, at_high: float, capacity: float) -> tuple[float, float]:
-        """(output torque where the part carries `capacity`, what it carries at the load asked for)."""
-        slope = (at_high - at_low) / span
-        start = at_low - slope * loads[0]
-        return (max(0.0, (capacity - start) / slope) if slope > 1e-15 else math.inf), start + slope * loads[2]
-
     meshes: dict[tuple[str, str], tuple[tuple[float, float], tuple[float, float]]] = {}
     for a, b in zip(low.meshes, high.meshes, strict=True):
         meshes[a.mesh.name, a.mesh.contact] = ((abs(a.on_a), abs(a.on_b)), (abs(b.on_a), abs(b.on_b)))
     found: list[Limit] = []
 
     def add(stage: int, part: str, mode: str, at: tuple[float, float], capacity: float, basis: str) -> None:
-        if capacity > 0 and math.isfinite(capacity):
-            output, carried = reached(*at, capacity)
-            if math.isfinite(output):
-                found.append(Limit(stage, part, mode, output, capacity, carried, basis))
+        slope = (at[1] - at[0]) / span
+        if capacity > 0 and math.isfinite(capacity) and slope > 1e-15:
+            start = at[0] - slope * loads[0]
+            found.append(Limit(stage, part, mode, max(0.0, (capacity - start) / slope), capacity, start, slope, basis))
 
     for n, stage in enumerate(stages):
         for c in stage.contacts():

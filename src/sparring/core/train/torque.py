@@ -48,12 +48,19 @@ class TorqueFlow:
 
 
 def solve_torques(
-    elements: Sequence[Element], driver: str, output: str, load: float, *, speed: float = 1.0, drag: Mapping[str, float] | None = None
+    elements: Sequence[Element],
+    driver: str,
+    output: str,
+    load: float,
+    *,
+    speed: float = 1.0,
+    drag: Mapping[str, float] | None = None,
+    speeds: Mapping[str, float] | None = None,
 ) -> TorqueFlow:
     """Torques with losses at one load.
 
     driver, output: shafts; load: torque that opposes the output's turning [N·m] (>= 0); speed: of the driver
-    [rad/s]; drag: load-independent torque on shafts [N·m] (>= 0). Each mesh's basic efficiency η₀ acts in its
+    [rad/s]; drag: load-independent torque on shafts [N·m] (>= 0); speeds: of all shafts, where they are known already. Each mesh's basic efficiency η₀ acts in its
     carrier's frame: power a -> b when M_a (ω_a − ω_c) < 0, then |M_b| = |M_a| z_b/z_a η₀, else ÷ η₀, and
     M_c = −(M_a + M_b) (Müller, Epicyclic Drive Trains, 1982; from memory). Directions are guessed from the lossless
     state, solved and corrected; where that does not settle all sets are tried, and of several consistent ones
@@ -61,7 +68,7 @@ def solve_torques(
     Raises SelfLocking where no set is consistent, TrainError where the speeds are not determined.
     """
     drag = {} if drag is None else drag
-    omega = solve_speeds(elements, {driver: speed})
+    omega = solve_speeds(elements, {driver: speed}) if speeds is None else dict(speeds)
     names = shafts_of(elements, driver, output, *drag)
     for name in names:
         omega.setdefault(name, 0.0)

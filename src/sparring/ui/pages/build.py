@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QPushButton, 
 
 from sparring.core import predict, revise
 from sparring.core.build import Build
-from sparring.core.train.kinematics import ratio_in_words
 from sparring.core.train.kinds import KINDS, ShiftStage, Stage
+from sparring.core.train.kinematics import ratio_in_words
 from sparring.ui.desk import Desk
 from sparring.ui.pages.build_tables import BuildTables
 from sparring.ui.widgets.form import Form

@@ -97,7 +97,7 @@ class BuildTables(QWidget):
         d = self.desk
         behind = {shaft: n for n, shaft in enumerate(build.shafts()[:-1])}
         weakest: dict[int, str] = {}
-        for limit in predict.limits(build, self.load, d.plan.voltage):
+        for limit in build.limits:
             weakest.setdefault(limit.stage, f"{limit.part}, {d.show(limit.output, 'torque', decimals=2)}")
         rows = []
         for shaft in build.all_shafts():
@@ -107,7 +107,7 @@ class BuildTables(QWidget):
             row = [
                 shaft,
                 d.show(abs(turning), "speed", decimals=1 if abs(turning) < 100 else 0),
-                d.show(torque, "torque", decimals=4),
+                self._three(torque, "torque"),
                 sense,
             ]
             n = behind.get(shaft)
@@ -132,7 +132,7 @@ class BuildTables(QWidget):
         d = self.desk
         stall = predict.stall_torque(build, d.plan.voltage)
         rows = []
-        for limit in predict.limits(build, self.load, d.plan.voltage):
+        for limit in build.limits:
             fuse = bool(build.fuse) and build.fuse.casefold() in limit.name.casefold()
             share = limit.output / stall if stall > 0 else math.inf
             rows.append(
@@ -140,7 +140,7 @@ class BuildTables(QWidget):
                     limit.name + (" (fuse)" if fuse else ""),
                     self._three(limit.output, "torque"),
                     f"{share:.2g} ×" if share < 100 else "over 100 ×",
-                    self._three(limit.carried, "torque"),
+                    self._three(limit.carried(self.load), "torque"),
                     self._three(limit.carries, "torque"),
                     limit.mode,
                     limit.basis,

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QTransform
 from PyQt6.QtWidgets import QSpinBox, QWidget
@@ -20,11 +21,17 @@ _FLAT = ("spur", "shift", "belt")  # kinds on parallel axes, drawn joined; other
 Turned = Callable[[str], float]
 
 
-def path_of(loops: Loops) -> QPainterPath:
-    """Closed outlines [m] as one path in millimetres, y up, filled odd-even."""
+def path_of(loops: Loops, step: float = 0.0) -> QPainterPath:
+    """Closed outlines [m] as one path in millimetres, y up, filled odd-even; points closer than `step` [mm] are left out."""
     path = QPainterPath()
     for loop in loops:
-        path.addPolygon(QPolygonF([QPointF(x, -y) for x, y in (loop * 1e3).tolist()]))
+        points = loop * 1e3
+        if step > 0:
+            along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(points, axis=0).T))])
+            keep = np.diff(np.floor(along / step), prepend=-1.0) > 0
+            keep[-1] = True
+            points = points[keep]
+        path.addPolygon(QPolygonF([QPointF(x, -y) for x, y in points.tolist()]))
         path.closeSubpath()
     return path
 
@@ -35,23 +42,26 @@ class Drawn:
 
     stage: int
     body: Body
-    path: QPainterPath | None
+    paths: dict[int, QPainterPath] = field(default_factory=dict)  # by coarseness
 
-    def pose(self, turned: Turned) -> tuple[QPainterPath, float, float, float]:
-        """(path, x [mm], y [mm], angle [rad]) in the stage's frame."""
+    def pose(self, turned: Turned, scale: float) -> tuple[QPainterPath, float, float, float]:
+        """(path, x [mm], y [mm], angle [rad]) in the stage's frame; scale: pixels a millimetre, for as many points as can be seen."""
         b = self.body
         x, y = b.centre(turned)
-        if self.path is not None:
-            return self.path, x * 1e3, y * 1e3, (turned(b.shaft) if b.shaft else 0.0) + b.phase
-        assert callable(b.loops)
-        return path_of(b.loops(turned(b.shaft) if b.shaft else 0.0, turned(b.wave) if b.wave else 0.0)), x * 1e3, y * 1e3, 0.0
+        coarse = math.floor(math.log2(max(scale, 1e-6)))
+        step = 0.7 / 2.0 ** (coarse + 1)  # two thirds of a pixel or less
+        if callable(b.loops):
+            return path_of(b.loops(turned(b.shaft) if b.shaft else 0.0, turned(b.wave) if b.wave else 0.0), step), x * 1e3, y * 1e3, 0.0
+        if coarse not in self.paths:
+            self.paths[coarse] = path_of(b.loops, step)
+        return self.paths[coarse], x * 1e3, y * 1e3, (turned(b.shaft) if b.shaft else 0.0) + b.phase
 
 
 def drawn_stage(build: Build, n: int) -> list[Drawn]:
     """The bodies of stage n, back to front."""
     shafts = build.shafts()
     bodies = build.stages[n].bodies(shafts[n], shafts[n + 1], build.stage_names()[n])
-    return [Drawn(n, b, None if callable(b.loops) else path_of(b.loops)) for b in bodies]
+    return [Drawn(n, b) for b in bodies]
 
 
 def fill_of(body: Body, chosen: bool, first: bool) -> QColor:
@@ -67,8 +77,9 @@ def fill_of(body: Body, chosen: bool, first: bool) -> QColor:
 
 def paint_stage(p: QPainter, drawn: list[Drawn], turned: Turned, *, chosen: str = "", width: float = 1.1, first_shaft: str = "") -> None:
     """Paints bodies in the stage's frame; the painter is scaled to millimetres."""
+    scale = math.sqrt(abs(p.worldTransform().determinant()))
     for d in drawn:
-        path, x, y, angle = d.pose(turned)
+        path, x, y, angle = d.pose(turned, scale)
         p.save()
         p.translate(x, -y)
         p.rotate(-math.degrees(angle))
@@ -137,8 +148,8 @@ class TrainView(QWidget):
         for n, stage in enumerate(self.build.stages):
             order = [field for _, field in stage.FIELDS]
             fields = dict.fromkeys(d.body.field for d in self._drawn if d.stage == n and d.body.field)
-            for field in sorted(fields, key=lambda f: order.index(f) if f in order else 99):
-                seen[n, field] = None
+            for part in sorted(fields, key=lambda f: order.index(f) if f in order else 99):
+                seen[n, part] = None
         return list(seen)
 
     def _place(self) -> None:
@@ -353,7 +364,7 @@ class TrainView(QWidget):
             back, possible = self._to_screen(d.stage, scale, ox, oy).inverted()
             if not possible or not d.body.field:
                 continue
-            path, x, y, angle = d.pose(self.turned)
+            path, x, y, angle = d.pose(self.turned, scale)
             local = back.map(at) - QPointF(x, -y)
             c, s = math.cos(angle), math.sin(angle)
             if path.contains(QPointF(c * local.x() - s * local.y(), s * local.x() + c * local.y())):
