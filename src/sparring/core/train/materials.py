@@ -6,6 +6,7 @@ not for approving a design. A tester who knows better adds the own material to t
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import Annotated
 
@@ -13,7 +14,9 @@ from pydantic import Field
 
 from sparring.core.records import Q, Record
 
-_YIELD_BELOW_SURFACE = 1.67  # Hertz pressure over yield strength, line contact (Johnson, Contact Mechanics; from memory)
+# Hertz pressure over yield strength at which a flank is crushed: the mean pressure reaches the hardness, 2.8 times the yield
+# strength (Tabor, The Hardness of Metals; from memory), and the peak of a line contact is 4/π times its mean.
+_CRUSHED = 2.8 * 4 / math.pi
 
 
 class Material(Record):
@@ -37,8 +40,8 @@ class Material(Record):
         return max(0.0, min(warm, 1.2)) * self.strength * (layers if self.printed else 1.0)
 
     def flank_pressure(self, temperature: float) -> float:
-        """Hertz pressure at which a flank yields below its surface [Pa]."""
-        return _YIELD_BELOW_SURFACE * self.strength_at(temperature)
+        """Hertz pressure at which a flank is crushed [Pa]."""
+        return _CRUSHED * self.strength_at(temperature)
 
 
 def _m(

@@ -76,7 +76,7 @@ def bending_torque(pair: Pair, gear: int, width: float, material: str, setting: 
 
 
 def flank_torque(pair: Pair, width: float, material_1: str, material_2: str, setting: Setting = ROOM) -> tuple[float, str]:
-    """Torque on gear 1 at which the softer flank yields under Hertz' pressure at the pitch point [N·m]; (0, "") where unknown.
+    """Torque on gear 1 at which the softer flank is crushed by Hertz' pressure at the pitch point [N·m]; (0, "") where unknown.
 
     p² = F_n/(π b) · (1/ρ₁ ± 1/ρ₂)/((1−ν₁²)/E₁ + (1−ν₂²)/E₂), minus for a ring; F_n = T/(r₁ cos α).
     """

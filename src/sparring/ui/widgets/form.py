@@ -55,6 +55,7 @@ class Form(QWidget):
         self.desk, self.what, self._units = desk, what, units or {}
         self.fields: dict[Path, QWidget] = {}
         self._refresh: list[Callable[[], None]] = []
+        self._owners = [(path[:-1], type(value_at(getattr(desk, what), path[:-1]))) for _, path in rows]
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(10)
@@ -72,6 +73,12 @@ class Form(QWidget):
         self.refresh()
 
     def refresh(self) -> None:
+        """Shows the record again; not where another kind of thing has come in its place, whose form is still to be made."""
+        try:
+            if any(type(value_at(self._record(), path)) is not kind for path, kind in self._owners):
+                return
+        except (IndexError, AttributeError):
+            return
         for update in self._refresh:
             update()
 

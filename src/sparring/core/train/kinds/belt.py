@@ -10,7 +10,6 @@ from pydantic import Field
 
 from sparring.core.finding import Finding
 from sparring.core.quantity import Measured
-from sparring.core.records import Q
 from sparring.core.train import kinematics, outlines
 from sparring.core.train.stage import Body, Capacity, Length, Loops, Share, StageBase, Teeth, Torque, Width, fault
 
@@ -42,7 +41,6 @@ class BeltStage(StageBase):
     loss: Share = Measured(0.03, 0.01)
     skips_at: Torque | None = None
     material: Annotated[str, Field(max_length=40)] = "aluminium"
-    tension: Annotated[float, Q("force", "N", least=0.0)] = 0.0
 
     @property
     def loss_figure(self) -> Measured:

@@ -78,7 +78,7 @@ class PlanetaryStage(StageBase):
         return Pair(self.module, self.sun, self.planet, self.sun_shift, self.planet_shift, 0.0, self.pressure_angle)
 
     def ring_pair(self) -> Pair:
-        """Planet and ring at the centre distance of sun and planet; where that is too far out, as if it were right."""
+        """Planet and ring at the centre distance of sun and planet; where that cannot be, as nearly as it can."""
         free = Pair(self.module, self.planet, self.ring, self.planet_shift, self.ring_shift, 0.0, self.pressure_angle, ring=True)
         return Pair(
             self.module,
@@ -86,7 +86,7 @@ class PlanetaryStage(StageBase):
             self.ring,
             self.planet_shift,
             self.ring_shift,
-            max(0.0, free.tight_distance() - self.radius()),
+            min(max(0.0, free.tight_distance() - self.radius()), 0.35 * self.module),
             self.pressure_angle,
             ring=True,
         )

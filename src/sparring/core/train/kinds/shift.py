@@ -83,7 +83,7 @@ class ShiftStage(StageBase):
             p.wheel,
             p.pinion_shift,
             p.wheel_shift,
-            max(0.0, self.distance - tight.tight_distance()),
+            min(max(0.0, self.distance - tight.tight_distance()), 0.5 * p.module),
             self.pressure_angle,
         )
 

@@ -63,7 +63,7 @@ class SplitRingStage(StageBase):
         return Pair(self.module, self.sun, self.planet, alpha=self.pressure_angle)
 
     def _in_ring(self, free: Pair) -> Pair:
-        opening = max(0.0, free.tight_distance() - self.radius())
+        opening = min(max(0.0, free.tight_distance() - self.radius()), 0.35 * free.module)  # what cannot be is a finding, not an error
         return Pair(free.module, free.z1, free.z2, free.x1, free.x2, opening, free.alpha, ring=True)
 
     def _rings(self) -> tuple[Pair, Pair]:
