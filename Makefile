@@ -21,6 +21,7 @@ lint: $(VENV)/.ready-dev    ## style, types, layer contracts
 	$(BIN)/lint-imports --no-logo
 
 bench: $(VENV)/.ready-dev   ## measurements, printed as ratios taken in one run
+	@$(BIN)/python -m compileall -q src
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m benchmarks
 
 screenshots: $(VENV)/.ready-dev  ## refresh docs/screenshots from the demo data
@@ -50,6 +51,7 @@ $(VENV)/.ready: requirements.lock pyproject.toml | $(VENV)/.system
 	@echo "Installing the locked packages (once) ..."
 	@test -e $(VENV)/.ready-dev || $(BIN)/pip install $(QUIET) --require-hashes -r requirements.lock
 	@$(BIN)/pip install $(QUIET) --no-deps --no-build-isolation --editable .
+	@$(BIN)/python -m compileall -q src
 	@touch $@
 
 $(VENV)/.ready-dev: requirements-dev.lock pyproject.toml | $(VENV)/.system

@@ -1,6 +1,6 @@
 """Measurements, each as a ratio to a plain yardstick taken in the same run: the machine's own speed drops out.
 
-Run all with `make bench`, or some by name: `python -m benchmarks startup reduce live csv paint`.
+Run all with `make bench`, or some by name: `python -m benchmarks startup reduce csv paint build live`.
 """
 
 from __future__ import annotations
@@ -200,6 +200,55 @@ def live(seconds: float = 60.0) -> None:
     window.close()
 
 
+def build() -> None:
+    """The Build page: an edit of a train of 60 gears to its repainted page; the turning drawing; 10 000 trains solved."""
+    from sparring.core.build import MOTOR, OUTPUT, Build
+    from sparring.core.train.kinds import PlanetaryStage, SplitRingStage, SpurStage, WormStage
+    from sparring.core.train.torque import solve_torques
+    from sparring.ui.application import application
+    from sparring.ui.shell import MainWindow
+
+    app = application()
+    with tempfile.TemporaryDirectory() as folder:
+        window = MainWindow()
+        window.resize(1280, 800)
+        window.show()
+        window.desk.open(Path(folder) / "book")
+        while window.desk.book is None:
+            app.processEvents()
+        window.desk.add_build(Build(family="Sixty", stages=tuple(SpurStage(pinion=18 + n % 3, wheel=22 + n % 5) for n in range(30))))
+        app.processEvents()
+        page = window.build_page
+        times = []
+        for k in range(12):
+            start = time.perf_counter()
+            window.desk.edit("build", ("stages", 7, "wheel"), 30 + k)
+            page.repaint()
+            app.processEvents()
+            times.append(time.perf_counter() - start)
+            time.sleep(0.1)
+            app.processEvents()
+        say("build: edit of 60 gears to the repainted window, ms", 1e3 * statistics.median(times), 50)
+        for name, stages in (("60 gears", window.desk.build.stages), ("two-stage planetary", (PlanetaryStage(), PlanetaryStage())), ("split ring", (SplitRingStage(),))):
+            window.desk.edit("build", ("stages",), stages)
+            app.processEvents()
+
+            def frame() -> None:
+                page.gears.angle += 0.05
+                page.gears.grab()
+
+            say(f"build: frames a second of the turning drawing, {name}", 1 / best(frame, 20), 30)
+        window.close()
+    rng = np.random.default_rng(0)
+    kinds = (SpurStage, SpurStage, PlanetaryStage, WormStage)
+    trains = [Build(stages=tuple(kinds[k]() for k in rng.integers(0, 4, rng.integers(1, 5)))) for _ in range(200)]
+    elements = [b.elements() for b in trains]
+    start = time.perf_counter()
+    for k in range(10_000):
+        solve_torques(elements[k % 200], MOTOR, OUTPUT, 0.1 + 1e-4 * k)
+    say("build: 10 000 trains solved, ms each", (time.perf_counter() - start) / 10, 2)
+
+
 SENDER = """
 import os, sys, time
 fd, seconds = int(os.environ["PTY"]), float(sys.argv[1])
@@ -220,7 +269,7 @@ def resident() -> int:
     return int(Path("/proc/self/statm").read_text().split()[1]) * 4096
 
 
-ALL = {"startup": startup, "reduce": reduce, "csv": csv, "paint": paint, "live": live}
+ALL = {"startup": startup, "reduce": reduce, "csv": csv, "paint": paint, "build": build, "live": live}
 
 if __name__ == "__main__":
     for name in sys.argv[1:] or ALL:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import typing
 from dataclasses import dataclass
 from typing import Any, Self, TypeVar
 
@@ -96,7 +97,7 @@ class Q:
 class Record(BaseModel):
     """Base of all records: frozen, unknown keys refused."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", arbitrary_types_allowed=True)
+    model_config = ConfigDict(frozen=True, extra="forbid", arbitrary_types_allowed=True, defer_build=True)
 
     def to_json(self) -> str:
         """The record as its file text."""
@@ -114,7 +115,8 @@ class Record(BaseModel):
     def quantity(cls, field: str) -> Q | None:
         """What quantity `field` holds; None for a field that is no quantity."""
         meta = cls.model_fields[field]
-        return next((m for m in meta.metadata if isinstance(m, Q)), None)
+        inner = [m for part in typing.get_args(meta.annotation) for m in getattr(part, "__metadata__", ())]  # optional ones
+        return next((m for m in (*meta.metadata, *inner) if isinstance(m, Q)), None)
 
 
 R = TypeVar("R", bound=Record)

@@ -12,12 +12,10 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from uncertainties import UFloat, correlated_values
-from uncertainties import ufloat as _ufloat
 
 from sparring.core.quantity import Measured
 
-__all__ = ["LineFit", "Share", "UFloat", "budget", "fit_line", "from_measured", "mean_of", "nominal", "std", "ufloat"]
+__all__ = ["LineFit", "Share", "budget", "fit_line", "from_measured", "mean_of", "nominal", "std", "ufloat"]
 
 
 @dataclass(frozen=True)
@@ -31,7 +29,11 @@ class Share:
 
 def ufloat(value: float, u: float, tag: str) -> Any:
     """A new independent input; without uncertainty, a plain float."""
-    return _ufloat(value, u, tag) if u > 0 else float(value)
+    if not u > 0:
+        return float(value)
+    from uncertainties import ufloat as independent  # when first wanted: no window waits for it
+
+    return independent(value, u, tag)
 
 
 def from_measured(m: Measured, tag: str) -> Any:
@@ -96,6 +98,8 @@ def fit_line(x: np.ndarray, y: np.ndarray, x0: float = 0.0, tag: str = "line") -
     s2 = float((residuals**2).sum() / (n - 2))
     covariance = s2 / D * np.array([[(d**2).sum(), -d.sum()], [-d.sum(), n]])
     if s2 > 0:
+        from uncertainties import correlated_values
+
         a, b = correlated_values([intercept, slope], covariance, tags=[f"{tag}: zero", f"{tag}: slope"])
     else:
         a, b = float(intercept), slope

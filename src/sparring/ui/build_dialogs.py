@@ -176,7 +176,7 @@ class CaliperDialog(_Dialog):
         self.readings.setPlaceholderText("17.93 mm ± 0.05 mm, 16\n50.1 mm ± 0.05 mm, 48")
         self.readings.textChanged.connect(self._work)
         self.column.addWidget(self.readings, 1)
-        self.table = Table(["standard size", "is", "away from the reading", ""], "Standard sizes", 1)
+        self.table = Table(["standard size", "is", "standard uncertainties away", ""], "Standard sizes", 1)
         self.column.addWidget(self.table, 1)
         self.guess: takeapart.ModuleGuess | None = None
         self.finish("Use the nearest for this stage")
@@ -203,8 +203,7 @@ class CaliperDialog(_Dialog):
             self.result_text.setText(str(err))
             return
         rows = [
-            [c.name, f"{c.module * 1e3:.4f} mm", f"{c.off:+.1f} standard uncertainties", "excluded" if c.excluded else "may be it"]
-            for c in self.guess.candidates
+            [c.name, f"{c.module * 1e3:.4f} mm", f"{c.off:+.1f}", "excluded" if c.excluded else "may be it"] for c in self.guess.candidates
         ]
         self.table.fill(rows)
         text = f"Module {d.show(self.guess.module, 'length')}."
@@ -323,7 +322,7 @@ class FitDialog(_Dialog):
         form.addRow("Play at the wheel", self.play)
         form.addRow("Distance of the centres", self.centres)
         self.column.addLayout(form)
-        self.sizes = Table(["gear", "tips", "root", "span", "over pins"], "Sizes to check by", 1)
+        self.sizes = Table(["gear", "tips", "root", "teeth spanned", "span", "pin", "over pins"], "Sizes to check by", 1)
         self.column.addWidget(self.sizes, 1)
         row = QHBoxLayout()
         row.addWidget(QLabel("Fit test: make trial holes at"))
@@ -370,8 +369,8 @@ class FitDialog(_Dialog):
         for gear, name in ((1, "pinion"), (2, "wheel")):
             s = fit.sizes(pair, gear)
             if s is not None:
-                mm = [self.desk.show(v, "length", decimals=3) for v in (s.tip, s.root, s.span, s.over_pins)]
-                rows.append([name, mm[0], mm[1], f"{mm[2]} over {s.across}", f"{mm[3]} on {self.desk.show(s.pin, 'length', decimals=2)}"])
+                mm = [self.desk.show(v, "length", decimals=3) for v in (s.tip, s.root, s.span, s.pin, s.over_pins)]
+                rows.append([name, *mm[:2], str(s.across), *mm[2:]])
         self.sizes.fill(rows)
         self.result_text.setText("")
 

@@ -294,7 +294,7 @@ class FindingsPanel(QFrame):
         """Judgements on the build as described, or on what was measured."""
         if on != self.of_build:
             self.of_build = on
-            self.refresh()
+            self._soon.start() if on else self.refresh()
 
     def refresh(self) -> None:
         while self.list.count():

@@ -148,7 +148,6 @@ class MainWindow(QMainWindow):
         self.go("Build")
         self._bench_state()
         self.title_block.refresh()
-        self.findings.refresh()
         self._driveline()
 
     # --- pages, made when first wanted, or in idle moments after the window is up ----------------------------------------

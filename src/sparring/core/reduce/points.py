@@ -22,7 +22,7 @@ from sparring.core.reduce.windows import (
 )
 from sparring.core.rig import Rig, calibration, hoist
 from sparring.core.run import Run
-from sparring.core.uncertainty import LineFit, UFloat, from_measured, nominal, std, ufloat
+from sparring.core.uncertainty import LineFit, from_measured, nominal, std, ufloat
 
 _STALLED_PART = 0.03  # of the no-load speed: below it the output counts as at rest
 _CASE_TO_WINDING = 5.0  # [K], half-width k = 1 of the winding's temperature when the case is measured (from memory)
@@ -278,5 +278,5 @@ def _mean(rec: Recording, key: str, missing: float) -> float:
     return float(blocks.mean()) if len(blocks) else missing
 
 
-def _quotient(a: Any, b: Any) -> UFloat | None:
+def _quotient(a: Any, b: Any) -> Any:
     return None if a is None or b is None or nominal(b) <= 0 else a / b

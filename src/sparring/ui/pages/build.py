@@ -271,7 +271,7 @@ class BuildPage(QWidget):
                 old.hide()
                 old.deleteLater()
         self.stage_form = Form(self.desk, "build", [(label, ("stages", n, f)) for label, f in stage.FIELDS])
-        self.joints = JointForm(self.desk, n)
+        self.joints = JointForm(self.desk, n, self.stage_form.label_width())
         self.forms.insertWidget(1, self.stage_form)
         self.forms.insertWidget(2, self.joints)
         inner = self.side.widget()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import cached_property
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QStackedWidget, QTabBar, QVBoxLayout, QWidget
@@ -17,7 +18,7 @@ from sparring.ui.desk import Desk
 from sparring.ui.widgets.list_editor import ListEditor
 from sparring.ui.widgets.parts import Table, note
 
-_TABS = ("Shafts", "Strength", "Meshes", "Size, cost", "Changes")
+_TABS = {"Shafts": "shafts", "Strength": "strength", "Meshes": "meshes", "Size, cost": "cost", "Changes": "changes"}  # name -> its widget
 
 
 class BuildTables(QWidget):
@@ -34,6 +35,8 @@ class BuildTables(QWidget):
         self.tabs = QTabBar()
         self.tabs.setDrawBase(False)
         self.tabs.setExpanding(False)
+        self.tabs.setUsesScrollButtons(False)
+        self.tabs.setMinimumWidth(400)
         self.tabs.setAccessibleName("Tables of the build")
         for text in _TABS:
             self.tabs.addTab(text)
@@ -45,33 +48,47 @@ class BuildTables(QWidget):
         self.head.addWidget(self.said, 1)
         column.addLayout(self.head)
         self.pages = QStackedWidget()
-        self.shafts = Table(["shaft", "speed", "torque", "sense", "stage behind it", "its loss", "its efficiency", "limited by"], "Shafts")
-        self.strength = Table(
-            ["part", "at the output", "over stall", "has to carry", "can carry", "gives way", "reckoned by"],
-            "What breaks first",
-            left=(5, 6),
-        )
-        self.meshes = Table(
-            ["mesh", "module", "centres", "contact ratio", "play at the wheel", "span W", "over pins", "teeth warm to"], "Meshes"
-        )
-        self.cost = QWidget()
-        side = QHBoxLayout(self.cost)
-        side.setContentsMargins(0, 0, 0, 0)
-        self.items = ListEditor(
-            desk,
-            ("parts",),
-            Item(part="part"),
-            [("part", ("part",)), ("count", ("count",)), ("price each", ("price",)), ("spares", ("spares",)), ("mass each", ("mass",))],
-            "Parts list",
-        )
-        side.addWidget(self.items, 3)
-        self.sums = note("")
-        self.sums.setAlignment(Qt.AlignmentFlag.AlignTop)
-        side.addWidget(self.sums, 2)
-        self.changes = Table(["what", "before", "now"], "What changed")
-        for page in (self.shafts, self.strength, self.meshes, self.cost, self.changes):
-            self.pages.addWidget(page)
         column.addWidget(self.pages, 1)
+
+    # made when first shown, so that the window need not wait for all of them
+
+    @cached_property
+    def shafts(self) -> Table:
+        return Table(["shaft", "speed", "torque", "sense", "drives", "its loss", "its efficiency", "limited by"], "Shafts")
+
+    @cached_property
+    def strength(self) -> Table:
+        head = ["part", "at the output", "over stall", "has to carry", "can carry", "gives way", "reckoned by"]
+        return Table(head, "What breaks first", left=(5, 6))
+
+    @cached_property
+    def meshes(self) -> Table:
+        head = ["mesh", "module", "centres", "contact ratio", "play at the wheel", "span W", "over pins", "teeth warm to"]
+        return Table(head, "Meshes")
+
+    @cached_property
+    def items(self) -> ListEditor:
+        fields = {"part": "part", "count": "count", "price each": "price", "spares": "spares", "mass each": "mass"}
+        return ListEditor(self.desk, ("parts",), Item(part="part"), [(label, (field,)) for label, field in fields.items()], "Parts list")
+
+    @cached_property
+    def sums(self) -> QLabel:
+        text = note("")
+        text.setAlignment(Qt.AlignmentFlag.AlignTop)
+        return text
+
+    @cached_property
+    def cost(self) -> QWidget:
+        both = QWidget()
+        row = QHBoxLayout(both)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(self.items, 3)
+        row.addWidget(self.sums, 2)
+        return both
+
+    @cached_property
+    def changes(self) -> Table:
+        return Table(["what", "before", "now"], "What changed")
 
     def show_load(self, flow: PowerFlow, load: float) -> None:
         """Shows the build in hand at an output load [N·m]."""
@@ -79,9 +96,13 @@ class BuildTables(QWidget):
         self._show()
 
     def _show(self) -> None:
-        self.pages.setCurrentIndex(self.tabs.currentIndex())
         if self.flow is None:
             return
+        tab = self.tabs.tabText(self.tabs.currentIndex())
+        page = getattr(self, _TABS[tab])
+        if self.pages.indexOf(page) < 0:
+            self.pages.addWidget(page)
+        self.pages.setCurrentWidget(page)
         build = self.desk.build
         speed = self.flow.stations[1].speed or 0.0
         train = build.flow(self.load, max(speed, 1e-9))
@@ -91,14 +112,14 @@ class BuildTables(QWidget):
             "Meshes": lambda: self._fill_meshes(build, train, speed),
             "Size, cost": lambda: self._fill_cost(build),
             "Changes": lambda: self._fill_changes(build),
-        }[_TABS[self.tabs.currentIndex()]]()
+        }[tab]()
 
     def _fill_shafts(self, build: Build, train: TorqueFlow, speed: float) -> None:
         d = self.desk
         behind = {shaft: n for n, shaft in enumerate(build.shafts()[:-1])}
         weakest: dict[int, str] = {}
         for limit in build.limits:
-            weakest.setdefault(limit.stage, f"{limit.part}, {d.show(limit.output, 'torque', decimals=2)}")
+            weakest.setdefault(limit.stage, limit.part)
         rows = []
         for shaft in build.all_shafts():
             turning = train.speeds[shaft] if speed > 0 else 0.0
@@ -184,6 +205,12 @@ class BuildTables(QWidget):
         shown = abs(quantity.from_si(value, self.desk.units[kind], kind))
         return self.desk.show(value, kind, decimals=min(6, max(0, 2 - math.floor(math.log10(shown)))) if shown > 0 else 0)
 
+    def _inertia(self, value: float) -> str:
+        """Small ones in g·cm², as rotors are given."""
+        unit = "g·cm²" if value < 1e-3 else "kg·m²"
+        shown = abs(quantity.from_si(value, unit, "inertia"))
+        return quantity.show(value, "inertia", unit, decimals=max(0, 2 - math.floor(math.log10(shown))) if shown > 0 else 0)
+
     def _fill_cost(self, build: Build) -> None:
         d = self.desk
         inv = inventory.take(build)
@@ -194,7 +221,7 @@ class BuildTables(QWidget):
             f"Mass {d.show(inv.mass, 'mass', decimals=3)} reckoned (gears {d.show(inv.gears, 'mass', decimals=3)})"
             + (f", weighed {d.show(build.mass, 'mass', u=False, decimals=3)}" if build.mass else ""),
             f"Gears fit in {size} {d.units['length']} (along the axes × wide × high)",
-            f"Inertia {d.show(inv.inertia_in, 'inertia')} at the motor, {d.show(inv.inertia_out, 'inertia')} at the output",
+            f"Inertia {self._inertia(inv.inertia_in)} at the motor, {self._inertia(inv.inertia_out)} at the output",
             f"Cost {inv.cost:.2f} {build.currency}, with spares {inv.with_spares:.2f} {build.currency}",
         ]
         mass = build.mass.value if build.mass else inv.mass

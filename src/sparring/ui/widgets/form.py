@@ -72,6 +72,16 @@ class Form(QWidget):
         desk.units_changed.connect(self.refresh)
         self.refresh()
 
+    def label_width(self) -> int:
+        """Width of its widest label."""
+        return max((w.sizeHint().width() for w in self.findChildren(QLabel)), default=0)
+
+    def align(self, width: int) -> None:
+        """Gives the labels' column the width of another form's."""
+        grid = self.layout()
+        if isinstance(grid, QGridLayout):
+            grid.setColumnMinimumWidth(0, width)
+
     def refresh(self) -> None:
         """Shows the record again; not where another kind of thing has come in its place, whose form is still to be made."""
         try:

@@ -16,18 +16,19 @@ _KINDS = typing.get_args(Joint.model_fields["kind"].annotation)
 class JointForm(QWidget):
     """Both joints of stage n."""
 
-    def __init__(self, desk: Desk, n: int) -> None:
+    def __init__(self, desk: Desk, n: int, label_width: int) -> None:
         super().__init__()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(3)
         for label, field in (("Input joint", "input_joint"), ("Output joint", "output_joint")):
-            layout.addWidget(_One(desk, n, label, field))
+            layout.addWidget(_One(desk, n, label, field, label_width))
 
 
 class _One(QWidget):
-    def __init__(self, desk: Desk, n: int, label: str, field: str) -> None:
+    def __init__(self, desk: Desk, n: int, label: str, field: str, label_width: int) -> None:
         super().__init__()
+        self.label_width = label_width
         self.desk, self.path, self.label = desk, ("stages", n, field), label
         self.form: Form | None = None
         self._shown = ""
@@ -37,6 +38,7 @@ class _One(QWidget):
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
         grid.setColumnStretch(1, 1)
+        grid.setColumnMinimumWidth(0, label_width)
         self.kind = narrow(QComboBox())
         self.kind.setAccessibleName(label)
         self.kind.addItems(["not described", *_KINDS])
@@ -74,6 +76,7 @@ class _One(QWidget):
         if kind == "one piece":
             rows.pop(1)
         self.form = Form(self.desk, "build", [(text, (*self.path, field)) for text, field in rows])
+        self.form.align(self.label_width)
         self.column.addWidget(self.form)
 
     def _take(self, index: int) -> None:

@@ -42,7 +42,7 @@ class QuantityField(QLineEdit):
         self.setMinimumWidth(96)
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         if optional:
-            self.setPlaceholderText("not measured")
+            self.setPlaceholderText("not given")
         self.textEdited.connect(self._typed)
         self.returnPressed.connect(self.accept)
 
