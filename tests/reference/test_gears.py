@@ -9,6 +9,7 @@ from sparring.core.train import teeth
 from sparring.core.train.kinds import (
     BeltStage,
     BevelStage,
+    CycloidStage,
     DifferentialStage,
     MagneticStage,
     PlanetaryStage,
@@ -248,3 +249,34 @@ def test_over_pins_of_a_worked_example():
     assert size == pytest.approx(2 * high + 1.728, abs=2e-3)
     with pytest.raises(ValueError, match="thicker"):
         teeth.over_pins(1.0, 20, 0.5)
+
+
+S, R = 12, 48
+WILLIS = {  # (driven, held) -> ratio, and efficiency with η₀ in the carrier's frame (Müller 1982, table of the simple train; from memory)
+    ("sun", "ring"): (1 + R / S, lambda e: (1 + e * R / S) / (1 + R / S)),
+    ("carrier", "ring"): (1 / (1 + R / S), lambda e: (1 + R / S) / (1 + R / S / e)),
+    ("sun", "carrier"): (-R / S, lambda e: e),
+    ("ring", "carrier"): (-S / R, lambda e: e),
+    ("ring", "sun"): (1 + S / R, lambda e: (1 + e * S / R) / (1 + S / R)),
+    ("carrier", "sun"): (1 / (1 + S / R), lambda e: (1 + S / R) / (1 + S / R / e)),
+}
+
+
+@pytest.mark.parametrize(("use", "closed"), WILLIS.items(), ids=lambda v: "-".join(v) if isinstance(v[0], str) else "")
+def test_planetary_in_all_six_uses(use, closed):
+    stage = PlanetaryStage(sun=S, planet=18, ring=R, driven=use[0], held=use[1])
+    mu = stage.friction.value
+    eta = (1 - mu * stage.sun_pair().loss_factor()) * (1 - mu * stage.ring_pair().loss_factor())
+    assert stage.ratio == pytest.approx(closed[0])
+    assert stage.efficiency() == pytest.approx(closed[1](eta), rel=1e-9)
+
+
+@pytest.mark.parametrize(
+    ("stage", "inner", "ring"), [(CycloidStage(), 11, 12), (StrainWaveStage(), 90, 92), (StrainWaveStage(nodes=3, ring=93), 90, 93)]
+)
+def test_cycloid_and_strain_wave_efficiency_closed_form(stage, inner, ring):
+    """Eccentric in, ring held, inner wheel out: η = η₀ (z_r − z_i)/(z_r − z_i η₀), by the balance of torques on the three
+    members with the power entering the inner wheel from the ring in the eccentric's frame (Müller 1982)."""
+    eta = 1 - stage.loss.value
+    assert stage.efficiency() == pytest.approx(eta * (ring - inner) / (ring - inner * eta), rel=1e-9)
+    assert stage.efficiency() < eta  # power circulates: worse than the mesh alone

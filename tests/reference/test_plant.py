@@ -37,7 +37,16 @@ def test_a_lift_equals_scipys_integrator(build, rig):
     assert ours == pytest.approx(theirs.y[:, -1], rel=2e-3)
 
 
-@pytest.mark.parametrize("fault", [{}, {"runout": 0.05}, {"bind_from": 0.2, "bind": 0.5}, {"source_resistance": 1.0, "current_limit": 1.2}])
+@pytest.mark.parametrize(
+    "fault",
+    [
+        {},
+        {"runout": 0.05},
+        {"bind_from": 0.2, "bind": 0.5},
+        {"source_resistance": 1.0, "current_limit": 1.2},
+        {"between": 0.05, "source_resistance": 1.0},
+    ],
+)
 def test_energy_balances_to_a_tenth_of_a_percent(build, rig, fault):
     plant = Plant(Bench(**{**vars(bench_of(build, rig, **fault)), "mass": np.array([0.3, 1.0, 2.0, 4.0, 9.0])}), account=True)
     for volts, seconds in ((12.0, 2.0), (0.0, 0.7), (-9.0, 1.5), (12.0, 1.0)):

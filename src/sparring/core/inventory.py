@@ -47,11 +47,11 @@ def take(build: Build) -> Inventory:
                 if b.material not in ("belt", "magnet"):
                     unknown[b.material] = None
                 continue
-            mass = b.area() * b.width * material.density
+            mass = b.volume() * material.density
             gears += mass
             own = speeds.get(b.shaft, 0.0) if b.shaft else 0.0
             around = speeds.get(b.carrier, 0.0) if b.carrier else 0.0
-            inertia += b.second_moment() * b.width * material.density * own**2 + mass * (b.at[0] ** 2 + b.at[1] ** 2) * around**2
+            inertia += b.polar_moment() * material.density * own**2 + mass * (b.at[0] ** 2 + b.at[1] ** 2) * around**2
         if bodies:
             length += max(b.layer + b.width for b in bodies)
         dx, dy = stage.output_at()

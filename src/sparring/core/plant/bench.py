@@ -48,6 +48,7 @@ class Bench:
     slack: Any = 0.004
     gravity: Any = G_N
     source_resistance: Any = 0.0
+    between: Any = 0.0  # current that unequal motors pass between themselves, over the voltage [A/V]
     current_limit: Any = np.inf
     ambient: Any = 293.15
     reference: Any = 293.15
@@ -75,6 +76,7 @@ def bench_of(build: Build, rig: Rig, *, friction: list[float] | None = None, **c
         "k": motor.k,
         "R": motor.R,
         "friction": motor.friction,
+        "between": motor.between,
         "inertia": build.rotor_inertia(),
         "heat_capacity": build.heat_capacity(),
         "heat_resistance": build.motor.heat_resistance / (1 + len(build.further_motors)),
@@ -171,10 +173,11 @@ class Plant:
         return force, radius, (force - elastic) * pull_rate, 0.5 * elastic * elastic / stiffness
 
     def electrical(self, speed: np.ndarray, temperature: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        """(current, terminal voltage, winding resistance) at a motor speed."""
+        """(current that makes torque, terminal voltage, winding resistance) at a motor speed."""
         b = self.bench
         R = self._r_zero + self._r_slope * temperature
-        current = (self.volts - b.k * speed) / (R + b.source_resistance)
+        shared = 1.0 + b.between * b.source_resistance
+        current = (self.volts / shared - b.k * speed) / (R + b.source_resistance / shared)
         if self._limited:
             current = np.maximum(np.minimum(current, b.current_limit), -np.asarray(b.current_limit))
         return current, current * R + b.k * speed, R
@@ -202,13 +205,14 @@ class Plant:
         dy[1] = speed
         dy[2] = np.where(lifted, rise, 0.0)
         dy[3] = np.where(lifted, force / b.mass - b.gravity, 0.0)
-        dy[4] = (current**2 * R - (temperature - b.ambient) / b.heat_resistance) / b.heat_capacity
+        dy[4] = (current**2 * R + b.between * terminal**2 - (temperature - b.ambient) / b.heat_resistance) / b.heat_capacity
         if len(y) == 5:
             return dy
         train = (np.where(moving_up, resist_up, resist_down) * moving - load / b.ratio) * speed
-        dy[5] = self.volts * current
-        dy[6] = (self.volts - terminal) * current
-        dy[7] = current**2 * R
+        drawn = current + b.between * terminal
+        dy[5] = self.volts * drawn
+        dy[6] = (self.volts - terminal) * drawn
+        dy[7] = current**2 * R + b.between * terminal**2
         dy[8] = b.friction * np.abs(speed) * moving
         dy[9] = train
         dy[10] = damped
@@ -296,8 +300,8 @@ class Plant:
             "speed": s.speed / b.ratio,
             "motor_speed": s.speed,
             "voltage": terminal,
-            "current": current,
-            "power_in": terminal * current,
+            "current": current + b.between * terminal,
+            "power_in": terminal * (current + b.between * terminal),
             "motor_torque": shaft,
             "power_out": force * radius * s.speed / b.ratio,
             "motor_power": shaft * s.speed,

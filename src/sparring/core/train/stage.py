@@ -59,6 +59,7 @@ class Body:
     look: str = "gear"  # gear, ring, arm, pin
     wave: str = ""
     tall: float = 0.0  # reach across the drawing where it is less than `reach`
+    turned_part: tuple[float, float] | None = None  # (radius, length) to weigh it by, where it is drawn from the side
 
     def placed(self, turned: Callable[[str], float]) -> Loops:
         """The outlines where they are when each shaft has turned by `turned(shaft)` [rad]."""
@@ -77,6 +78,20 @@ class Body:
             return self.at
         a = turned(self.carrier)
         return (self.at[0] * math.cos(a) - self.at[1] * math.sin(a), self.at[0] * math.sin(a) + self.at[1] * math.cos(a))
+
+    def volume(self) -> float:
+        """Of the whole body [m³]."""
+        if self.turned_part is not None:
+            radius, length = self.turned_part
+            return math.pi * radius**2 * length
+        return self.area() * self.width
+
+    def polar_moment(self) -> float:
+        """∫ r² dV about its own axis [m⁵]."""
+        if self.turned_part is not None:
+            radius, length = self.turned_part
+            return math.pi * radius**4 / 2 * length
+        return self.second_moment() * self.width
 
     def area(self) -> float:
         """Face area [m²], holes taken out."""

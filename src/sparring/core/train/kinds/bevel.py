@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from typing import ClassVar, Literal
+from dataclasses import replace
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
@@ -43,7 +44,7 @@ def seen_from_side(module: float, z: int, length: float, cone: float, axis: floa
                 found.append(turned([(0, big * low), (deep, small * low), (deep, small * high), (0, big * high), (0, big * low)]))
         return tuple(found)
 
-    return Body("", loops, reach=big * (1 + 2 / z), teeth=z)
+    return Body("", loops, reach=big * (1 + 2 / z), teeth=z, turned_part=((big + small) / 2, deep))
 
 
 class BevelStage(StageBase):
@@ -118,35 +119,10 @@ class BevelStage(StageBase):
         hub = outlines.circle(min(3e-3, self.module * self.wheel / 10))
         inside = self.module * self.wheel / 2 - self.face_width * math.cos(cone)
         loops = (*face, hub) if inside > 4e-3 else (face[0], hub)
+        own: dict[str, Any] = {"width": self.face_width, "material": self.material}
         return (
-            Body(
-                "wheel",
-                loops,
-                b,
-                (x, 0.0),
-                "",
-                math.pi,
-                self.module * (self.wheel / 2 + 1),
-                "wheel",
-                self.wheel,
-                self.face_width,
-                0.0,
-                self.material,
-            ),
-            Body(
-                "pinion",
-                pinion.loops,
-                a,
-                (-self.face_width * 0.2, 0.0),
-                "",
-                0.0,
-                pinion.reach,
-                "pinion",
-                self.pinion,
-                self.face_width,
-                0.0,
-                self.material,
-            ),
+            Body("wheel", loops, b, (x, 0.0), "", math.pi, self.module * (self.wheel / 2 + 1), "wheel", self.wheel, **own),
+            replace(pinion, name="pinion", shaft=a, at=(-self.face_width * 0.2, 0.0), field="pinion", **own),
         )
 
     def in_words(self) -> str:
@@ -207,18 +183,18 @@ class DifferentialStage(StageBase):
         cage = a if self.driven == "cage" else (f"{name} cage" if self.held == "cage" else b)
         held = f"{name} side gear" if f"{name} side gear" in (left, right) else f"{name} cage"
         live = {s: "" if s == held else s for s in (left, right, cage)}
-        g1 = seen_from_side(self.module, self.side, self.face_width, cone, 0.0)
-        g2 = seen_from_side(self.module, self.side, self.face_width, cone, math.pi)
+        side_gear = seen_from_side(self.module, self.side, self.face_width, cone, 0.0)
+        other = seen_from_side(self.module, self.side, self.face_width, cone, math.pi)
         planet = seen_from_side(self.module, self.planet, self.face_width, math.pi / 2 - cone, -math.pi / 2)
         frame = np.array(
             [(-r2 * 1.2, -r1 * 1.5), (r2 * 1.2, -r1 * 1.5), (r2 * 1.2, r1 * 1.5), (-r2 * 1.2, r1 * 1.5), (-r2 * 1.2, -r1 * 1.5)]
         )
-        common = {"width": self.face_width, "material": self.material}
+        own: dict[str, Any] = {"width": self.face_width, "material": self.material}
         return (
-            Body("cage", (frame, frame * 0.92), "", reach=r1 * 1.55, field="driven", look="arm", **common),  # type: ignore[arg-type]
-            Body("planet", planet.loops, "", (0.0, r1), reach=planet.reach, field="planet", teeth=self.planet, **common),  # type: ignore[arg-type]
-            Body("side gear", g1.loops, live[left], (-r2, 0.0), reach=g1.reach, field="side", teeth=self.side, **common),  # type: ignore[arg-type]
-            Body("side gear", g2.loops, live[right], (r2, 0.0), reach=g2.reach, field="side", teeth=self.side, **common),  # type: ignore[arg-type]
+            Body("cage", (frame, frame * 0.92), "", reach=r1 * 1.55, field="driven", look="arm", **own),
+            replace(planet, name="planet", at=(0.0, r1), field="planet", **own),
+            replace(side_gear, name="side gear", shaft=live[left], at=(-r2, 0.0), field="side", **own),
+            replace(other, name="side gear", shaft=live[right], at=(r2, 0.0), field="side", **own),
         )
 
     def in_words(self) -> str:
