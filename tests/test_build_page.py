@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QPushButton
 from sparring.core.build import Build
 from sparring.core.quantity import Measured
 from sparring.core.train.kinds import KINDS, CycloidStage, PlanetaryStage, ShiftStage, SpurStage, WormStage
-from sparring.ui import background, build_dialogs
+from sparring.ui import background, build_dialogs, take_apart
 from sparring.ui.application import application
 from sparring.ui.shell import MainWindow
 
@@ -173,7 +173,7 @@ def test_joints_materials_and_lists_reach_the_build(window, page, qtbot):
 
 
 def test_teeth_are_counted_by_taps(window, page, qtbot):
-    dialog = build_dialogs.CountDialog(window.desk, (0, "wheel"), page)
+    dialog = take_apart.CountDialog(window.desk, (0, "wheel"), page)
     dialog.show()
     for _ in range(23):
         qtbot.keyClick(dialog.pad, Qt.Key.Key_Space)
@@ -186,7 +186,7 @@ def test_teeth_are_counted_by_taps(window, page, qtbot):
 
 
 def test_module_ratio_and_fit_are_worked_out_in_dialogs(window, page):
-    calipers = build_dialogs.CaliperDialog(window.desk, (0, "wheel"), page)
+    calipers = take_apart.CaliperDialog(window.desk, (0, "wheel"), page)
     calipers.readings.setPlainText("18*25.4/24 mm ± 0.02 mm, 16")
     assert calipers.table.item(0, 0).text() == "24 DP"
     assert calipers.table.item(1, 3).text() == "excluded"
@@ -194,7 +194,7 @@ def test_module_ratio_and_fit_are_worked_out_in_dialogs(window, page):
     assert stages(window)[0].module == pytest.approx(25.4e-3 / 24)
     calipers.readings.setPlainText("twelve")
     assert "line 1" in calipers.result_text.text()
-    ratio = build_dialogs.RatioDialog(window.desk, (0, "wheel"), page)
+    ratio = take_apart.RatioDialog(window.desk, (0, "wheel"), page)
     ratio.turns_in.setText("30")
     ratio.turns_out.setText("10")
     ratio.known.setText("18/?")
@@ -202,7 +202,7 @@ def test_module_ratio_and_fit_are_worked_out_in_dialogs(window, page):
     ratio.turns_in.setText("600 rpm")
     ratio.turns_out.setText("0 rpm")
     assert "zero" in ratio.result_text.text()
-    fitting = build_dialogs.FitDialog(window.desk, (0, "wheel"), page)
+    fitting = take_apart.FitDialog(window.desk, (0, "wheel"), page)
     fitting.play.setText("0.5 deg")
     fitting._from_play()
     opening = fitting._value()

@@ -179,3 +179,44 @@ def test_a_stage_of_an_unknown_kind_or_a_held_driver_is_refused_in_words():
         Build.from_json('{"stages": [{"kind": "wurm"}]}')
     with pytest.raises(ValueError, match="both driven and held"):
         PlanetaryStage(driven="ring", held="ring")
+
+
+WILD = ["1e-12 mm", "0.1 mm", "1 mm", "20 mm", "90 mm", "9 m", "10 deg", "35 deg", "0", "0.01", "0.5", "1", "-0.9", "1.4", "0.001 mN·m", "900 N·m", "1 %", "89 %"]
+
+
+@pytest.mark.parametrize("kind", KINDS, ids=lambda k: k.TITLE)
+def test_wild_figures_are_refused_in_words_or_carried_through(kind):
+    """Any figures in any field: either a RecordError, or everything that Build shows can be worked out."""
+    import json
+    import random
+
+    from sparring.core.findings.build import judge_build
+
+    rng = random.Random(kind.TITLE)
+    plain = json.loads(kind().model_dump_json())
+    taken = 0
+    for _ in range(60):
+        wild = dict(plain)
+        for name in rng.sample(sorted(plain), min(3, len(plain))):
+            old = plain[name]
+            if isinstance(old, bool) or name in ("kind", "pairs"):
+                continue
+            if isinstance(old, int):
+                wild[name] = rng.choice([1, 2, 4, 5, 7, 12, 13, 40, 181, 1999])
+            elif isinstance(old, float):
+                wild[name] = rng.choice([-1.0, -0.4, 0.0, 0.6, 1.5])
+            elif isinstance(old, str) and old[:1].isdigit():
+                wild[name] = rng.choice(WILD)
+        try:
+            build = Build.from_json(json.dumps({"stages": [wild]}))
+        except RecordError as err:
+            assert str(err)
+            continue
+        taken += 1
+        for finding in judge_build(build, 12.0):
+            assert finding.title
+        flow = predict.power_flow(build, predict.stall_torque(build, 12.0) * 0.4, 12.0)
+        assert math.isfinite(flow.wire_to_shaft)
+        assert all(math.isfinite(x.output) for x in build.limits)
+        assert math.isfinite(inventory.take(build).mass)
+    assert taken > 5

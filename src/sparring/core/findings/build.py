@@ -71,7 +71,7 @@ def weakest_part(case: Case) -> Iterable[Finding]:
         return
     first = case.limits[0]
     facts = {"stall": Fact(case.stall, "torque"), "breaks": Fact(first.output, "torque")}
-    others = tuple(f"then the {o.name}: {o.mode} at {o.output / first.output:.1f} times that" for o in case.limits[1:3])
+    others = tuple(f"then the {o.name}: {o.mode} at {o.output / first.output:.1f} times that" for o in case.limits[1:3] if first.output > 0)
     place = f"build.stages.{first.stage}."
     protected = any(isinstance(s, ClutchStage) and s.type == "slip" for s in case.build.stages) and first.mode == "slips"
     if first.output < case.stall and not protected:
@@ -138,7 +138,7 @@ def fuse_part(case: Case) -> Iterable[Finding]:
             place="build.fuse",
         )
     elif rest:
-        margin = rest[0].output / own[0].output
+        margin = rest[0].output / own[0].output if own[0].output > 0 else math.inf
         yield Finding(
             "fuse-first",
             "good" if margin > 1.4 else "caution",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from importlib import import_module
 from typing import Any
 
 from PyQt6.QtCore import Qt
@@ -162,17 +163,17 @@ class BuildPage(QWidget):
         menu.addAction(self.remove_action)
         menu.addSeparator()
         menu.addAction(self._action("Mirror the whole build", self._mirror))
-        menu.addAction(self._action("Further motors …", partial(self._open, "MotorsDialog")))
-        menu.addAction(self._action("Own materials …", partial(self._open, "MaterialsDialog")))
-        menu.addAction(self._action("Photos …", partial(self._open, "PhotosDialog")))
+        menu.addAction(self._action("Further motors …", partial(self._open, "build_dialogs", "MotorsDialog")))
+        menu.addAction(self._action("Own materials …", partial(self._open, "build_dialogs", "MaterialsDialog")))
+        menu.addAction(self._action("Photos …", partial(self._open, "build_dialogs", "PhotosDialog")))
         return menu
 
     def _gear_menu(self) -> QMenu:
         menu = QMenu(self)
-        menu.addAction(self._action("Count its teeth …", partial(self._open, "CountDialog")))
-        menu.addAction(self._action("Module from calipers …", partial(self._open, "CaliperDialog")))
-        menu.addAction(self._action("Ratio and hidden teeth …", partial(self._open, "RatioDialog")))
-        menu.addAction(self._action("Centres and fit test …", partial(self._open, "FitDialog")))
+        menu.addAction(self._action("Count its teeth …", partial(self._open, "take_apart", "CountDialog")))
+        menu.addAction(self._action("Module from calipers …", partial(self._open, "take_apart", "CaliperDialog")))
+        menu.addAction(self._action("Ratio and hidden teeth …", partial(self._open, "take_apart", "RatioDialog")))
+        menu.addAction(self._action("Centres and fit test …", partial(self._open, "take_apart", "FitDialog")))
         menu.addSeparator()
         menu.addAction(self._action("Save its outline, SVG or DXF …", self._outline))
         return menu
@@ -339,10 +340,9 @@ class BuildPage(QWidget):
 
     # --- dialogs and files --------------------------------------------------------------------------------------
 
-    def _open(self, name: str) -> None:
-        from sparring.ui import build_dialogs
-
-        self.dialog = getattr(build_dialogs, name)(self.desk, self.gears.chosen, self)
+    def _open(self, module: str, name: str) -> None:
+        """Opens a dialog on the chosen part; they are loaded when first wanted."""
+        self.dialog = getattr(import_module(f"sparring.ui.{module}"), name)(self.desk, self.gears.chosen, self)
         self.dialog.open()
 
     def _outline(self) -> None:

@@ -114,7 +114,18 @@ class WormStage(StageBase):
                 self.face_width,
                 material=self.material,
             ),
-            Body("worm", screw, a, reach=max(half, r + m), field="starts", teeth=self.starts, width=2 * r, material="steel", tall=r + m, turned_part=(r, 2 * half)),
+            Body(
+                "worm",
+                screw,
+                a,
+                reach=max(half, r + m),
+                field="starts",
+                teeth=self.starts,
+                width=2 * r,
+                material="steel",
+                tall=r + m,
+                turned_part=(r, 2 * half),
+            ),
         )
 
     def in_words(self) -> str:
