@@ -55,11 +55,6 @@ class Build(Record):
 
     @model_validator(mode="after")
     def _turns(self) -> Build:
-        for n, stage in enumerate(self.stages, start=1):
-            try:
-                stage.elements("a", "b", "stage")
-            except ValueError as err:
-                raise ValueError(f"stage {n}: {err}; check teeth, shifts and opening") from err
         try:
             self.torque_line()
         except (kinematics.TrainError, SelfLocking) as err:
@@ -134,7 +129,13 @@ class Build(Record):
 
     def _elements(self, friction: list[float]) -> list[kinematics.Element]:
         shafts = self.shafts()
-        return [e for n, stage in enumerate(self.stages) for e in stage.elements(shafts[n], shafts[n + 1], f"stage {n + 1}", friction[n])]
+        found: list[kinematics.Element] = []
+        for n, stage in enumerate(self.stages):
+            try:
+                found += stage.elements(shafts[n], shafts[n + 1], f"stage {n + 1}", friction[n])
+            except ValueError as err:
+                raise ValueError(f"stage {n + 1}: {err}; check teeth, shifts and opening") from err
+        return found
 
     def drags(self) -> dict[str, float]:
         """Load-independent torque on each shaft behind a stage [N·m]."""

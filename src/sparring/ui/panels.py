@@ -71,8 +71,12 @@ class LogbookPanel(QFrame):
         self.note.setObjectName("note")
         self.note.setWordWrap(True)
         layout.addWidget(self.note)
+        self._soon = QTimer(self)  # an edit is several signals; the page it was made on is repainted first
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(30)
+        self._soon.timeout.connect(self.refresh)
         for signal in (desk.lists_changed, desk.build_changed, desk.units_changed, theme.changed):
-            signal.connect(self.refresh)
+            signal.connect(self._soon.start)
 
     def refresh(self) -> None:
         """Fills the tree from the logbook."""
