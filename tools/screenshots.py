@@ -125,6 +125,31 @@ def main(out: Path, only: set[str], size: tuple[int, int]) -> None:
         window.set_dark(True)
         shot("run-dark")
         window.set_dark(False)
+    if wanted("take-apart"):
+        from PyQt6.QtGui import QPainter, QPixmap
+
+        from sparring.ui.take_apart import CaliperDialog, CountDialog, FitDialog, RatioDialog
+
+        window.desk.choose_build(ids["Dunnock r2"])
+        settle(app, lambda: window.desk.result is not None)
+        chosen = (0, "wheel")
+        count, calipers, ratio, fitting = (k(window.desk, chosen, window) for k in (CountDialog, CaliperDialog, RatioDialog, FitDialog))
+        count.pad.count = 47
+        calipers.readings.setPlainText("14.41 mm ± 0.05 mm, 16\n39.97 mm ± 0.05 mm, 48")
+        ratio.turns_in.setText("60")
+        ratio.turns_out.setText("2")
+        ratio.known.setText("12/60 ?/84")
+        picture = QPixmap(1280, 880)
+        picture.fill()
+        painter = QPainter(picture)
+        for n, dialog in enumerate((count, calipers, ratio, fitting)):
+            dialog.resize(632, 432)
+            dialog.show()
+            settle(app, most=0.3)
+            painter.drawPixmap((n % 2) * 648, (n // 2) * 448, dialog.grab())
+            dialog.close()
+        painter.end()
+        picture.save(str(out / "take-apart.png"))
     if wanted("import"):
         from sparring.files import log_files
         from sparring.ui.dialogs import ImportDialog

@@ -104,7 +104,8 @@ def others(motor: MotorReadings) -> list[Build]:
             ),
             holding="must hold by itself",
             windup=38.0,
-            **common,
+            motor=motor,
+            expected_load=0.18,  # the small vents
         ),
         Build(
             family="Knot",

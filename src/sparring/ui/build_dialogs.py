@@ -36,7 +36,7 @@ class BuildDialog(QDialog):
         super().__init__(parent)
         self.desk, (self.stage, self.field) = desk, chosen
         self.setWindowTitle(title)
-        self.resize(560, 420)
+        self.resize(640, 440)
         self.column = QVBoxLayout(self)
         self.column.addWidget(heading(title))
         self.column.addWidget(note(purpose))

@@ -258,7 +258,7 @@ class FitDialog(BuildDialog):
         form.addRow("Play at the wheel", self.play)
         form.addRow("Distance of the centres", self.centres)
         self.column.addLayout(form)
-        self.sizes = Table(["gear", "tips", "root", "teeth spanned", "span", "pin", "over pins"], "Sizes to check by", 1)
+        self.sizes = Table(["gear", "tips", "root", "over teeth", "span", "pin", "over pins"], "Sizes to check by", 1)
         self.column.addWidget(self.sizes, 1)
         row = QHBoxLayout()
         row.addWidget(QLabel("Fit test: make trial holes at"))

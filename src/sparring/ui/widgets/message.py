@@ -79,4 +79,5 @@ class Message(QFrame):
         """Takes the width it is given and the height its text then needs."""
         extra = self.bar.width() + self.cancel.sizeHint().width() + 12 if not self.bar.isHidden() else 0
         self.setFixedWidth(width)
-        self.setFixedHeight(max(40, self.label.heightForWidth(width - 20 - extra) + 16))
+        least = 40 if self.bar.isHidden() else self.cancel.sizeHint().height() + 18
+        self.setFixedHeight(max(least, self.label.heightForWidth(width - 20 - extra) + 16))
