@@ -17,7 +17,9 @@ from sparring.demo.drives import others
 
 DRIVES = {b.name: b for b in others(hollin_yard.motor())}
 SLOWER = changed(hollin_yard.motor(), ("no_load_speed",), Measured(420.0, 1.2))
-DRIVES["two unequal motors"] = Build(motor=hollin_yard.motor(), further_motors=(FurtherMotor(readings=SLOWER),), stages=(SpurStage(), SpurStage()))
+DRIVES["two unequal motors"] = Build(
+    motor=hollin_yard.motor(), further_motors=(FurtherMotor(readings=SLOWER),), stages=(SpurStage(), SpurStage())
+)
 DRIVES["a box in its second speed"] = Build(motor=hollin_yard.motor(), stages=(ShiftStage(engaged=2), SpurStage(pinion=12, wheel=72)))
 
 

@@ -181,7 +181,26 @@ def test_a_stage_of_an_unknown_kind_or_a_held_driver_is_refused_in_words():
         PlanetaryStage(driven="ring", held="ring")
 
 
-WILD = ["1e-12 mm", "0.1 mm", "1 mm", "20 mm", "90 mm", "9 m", "10 deg", "35 deg", "0", "0.01", "0.5", "1", "-0.9", "1.4", "0.001 mN·m", "900 N·m", "1 %", "89 %"]
+WILD = [
+    "1e-12 mm",
+    "0.1 mm",
+    "1 mm",
+    "20 mm",
+    "90 mm",
+    "9 m",
+    "10 deg",
+    "35 deg",
+    "0",
+    "0.01",
+    "0.5",
+    "1",
+    "-0.9",
+    "1.4",
+    "0.001 mN·m",
+    "900 N·m",
+    "1 %",
+    "89 %",
+]
 
 
 @pytest.mark.parametrize("kind", KINDS, ids=lambda k: k.TITLE)

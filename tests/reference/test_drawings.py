@@ -26,13 +26,20 @@ def depth(overlap):
     return max((4 * g.area / g.length for g in pieces), default=0.0)
 
 
+def placed(body, turned):
+    """Its outlines where they are."""
+    (x, y), a = body.centre(turned), body.angle(turned)
+    c, s = math.cos(a), math.sin(a)
+    return [np.column_stack([x + c * p[:, 0] - s * p[:, 1], y + s * p[:, 0] + c * p[:, 1]]) for p in body.outline(turned)]
+
+
 def judged(stage, meshing, turn, steps=7):
     """(deepest overlap, widest gap) [µm] of the named bodies while the input turns by `turn` [rad]."""
     speeds = kinematics.solve_speeds(stage.elements("a", "b", "s"), {"a": 1.0})
     bodies = stage.bodies("a", "b", "s")
     deepest = widest = 0.0
     for angle in np.linspace(0, turn, steps, endpoint=False):
-        figures = [(b.name, polygon(b.placed(lambda shaft, a=angle: speeds.get(shaft, 0.0) * a))) for b in bodies]
+        figures = [(b.name, polygon(placed(b, lambda shaft, a=angle: speeds.get(shaft, 0.0) * a))) for b in bodies]
         for i, (name, figure) in enumerate(figures):
             for other, second in figures[i + 1 :]:
                 if {name, other} in meshing:

@@ -255,7 +255,7 @@ def save_outline(desk: Desk, chosen: Chosen, parent: QWidget, path: Path | None 
         if not name:
             return
         path = Path(name)
-    loops = body.loops(0.0, 0.0) if callable(body.loops) else body.loops
+    loops = body.outline(lambda _shaft: 0.0)
     try:
         outline_files.save(path, loops, f"{build.name}, stage {n + 1} {body.name}" + (f", {body.teeth} teeth" if body.teeth else ""))
     except outline_files.OutlineError as err:

@@ -239,6 +239,8 @@ def motor_range(case: Case) -> Iterable[Finding]:
     a, b = case.build.torque_line()
     share = (a * load + b) / float(line.stall_torque(case.voltage))
     facts = {"load": Fact(load, "torque"), "share": Fact(share, "ratio"), "stall": Fact(case.stall, "torque")}
+    free, stalled = float(line.friction / line.k), float(case.voltage / line.R)
+    best, best_at = motors.best_efficiency(free, stalled), (math.sqrt(free * stalled) - free) / (stalled - free) if stalled > free else 0.0
     if share >= 1:
         yield Finding(
             "load-stalls-motor",
@@ -256,7 +258,8 @@ def motor_range(case: Case) -> Iterable[Finding]:
             "caution",
             "The expected load is beyond the motor's best range",
             "At {load} the motor gives {share} of its stall torque.",
-            "Beyond half of the stall torque the power falls again while the winding heats with the square of the current; best efficiency lies at about a seventh to a quarter.",
+            "Beyond half of the stall torque the power falls again while the winding heats with the square of the current; "
+            f"this motor is most efficient, {best:.0%}, at {best_at:.0%} of it.",
             try_next=("A higher ratio puts the motor back into its range.",),
             facts=facts,
             place="build.expected_load",

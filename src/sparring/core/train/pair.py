@@ -136,17 +136,6 @@ class Pair:
         inv_a1, inv_a2 = inv(math.acos(rb1 / ra1)), inv(math.acos(min(1.0, rb2 / ra2)))
         return self.z1 * (inv_a1 + d1) - self.z2 * (inv_a2 + d2) + (self.z2 - self.z1) * inv(self.running_angle()) < 0
 
-    def interferes(self) -> tuple[bool, bool]:
-        """Whether the tips of (gear 2, gear 1) of an external pair reach past the end of the line of action, below the
-        other's base circle (Shigley, Mechanical Engineering Design, 13-7; from memory)."""
-        along = self.centre_distance() * math.sin(self.running_angle())
-
-        def past(gear: int) -> bool:
-            tip, _, base = self.radii(gear)
-            return tip > math.hypot(base, along) * (1 + 1e-12)
-
-        return past(2), past(1)
-
 
 @lru_cache(maxsize=4096)  # a page asks for the same pairs again and again
 def _contact_ratios(pair: Pair) -> tuple[float, float]:

@@ -17,7 +17,7 @@ from sparring.core.records import Q, Record
 from sparring.core.train import kinematics
 from sparring.core.train.joints import Joint
 from sparring.core.train.pair import Pair
-from sparring.core.train.teeth import undercut_limit
+from sparring.core.train.teeth import fewest_without_interference, undercut_limit
 from sparring.core.train.torque import SelfLocking, solve_torques
 
 Teeth = Annotated[int, Field(ge=4, le=2000)]
@@ -61,16 +61,15 @@ class Body:
     tall: float = 0.0  # reach across the drawing where it is less than `reach`
     turned_part: tuple[float, float] | None = None  # (radius, length) to weigh it by, where it is drawn from the side
 
-    def placed(self, turned: Callable[[str], float]) -> Loops:
-        """The outlines where they are when each shaft has turned by `turned(shaft)` [rad]."""
-        own = turned(self.shaft) if self.shaft else 0.0
-        if callable(self.loops):
-            loops, angle = self.loops(own, turned(self.wave) if self.wave else 0.0), 0.0
-        else:
-            loops, angle = self.loops, own + self.phase
-        x, y = self.centre(turned)
-        c, s = math.cos(angle), math.sin(angle)
-        return tuple(np.column_stack([x + c * p[:, 0] - s * p[:, 1], y + s * p[:, 0] + c * p[:, 1]]) for p in loops)
+    def outline(self, turned: Callable[[str], float]) -> Loops:
+        """Its outlines in its own frame when each shaft has turned by `turned(shaft)` [rad]."""
+        if not callable(self.loops):
+            return self.loops
+        return self.loops(turned(self.shaft) if self.shaft else 0.0, turned(self.wave) if self.wave else 0.0)
+
+    def angle(self, turned: Callable[[str], float]) -> float:
+        """How far it is to be drawn turned [rad]; an outline that shows its turning itself is not turned again."""
+        return 0.0 if callable(self.loops) else self.phase + (turned(self.shaft) if self.shaft else 0.0)
 
     def centre(self, turned: Callable[[str], float]) -> tuple[float, float]:
         """Where its axis is [m]."""
@@ -103,7 +102,7 @@ class Body:
 
     def _filled(self, measure: Callable[[np.ndarray], float]) -> float:
         """Sum over the loops by the odd-even rule: a loop inside an odd number of others is a hole."""
-        loops = self.loops(0.0, 0.0) if callable(self.loops) else self.loops
+        loops = self.outline(lambda _shaft: 0.0)
         total = 0.0
         for k, loop in enumerate(loops):
             depth = sum(_inside(other, loop[0]) for j, other in enumerate(loops) if j != k)
@@ -263,7 +262,12 @@ def pair_faults(c: Contact) -> list[Finding]:
                     "note",
                     f"The {who} is undercut",
                     f"The {who} has {z} teeth; below {math.ceil(least - 1e-9)} at this shift and pressure angle a rack cuts into the root.",
-                    "An undercut tooth is thin at its root and has a shorter flank: it breaks sooner and runs less smoothly.",
+                    "An undercut tooth is thin at its root and has a shorter flank: it breaks sooner and runs less smoothly."
+                    + (
+                        f" Formed without a rack, {math.ceil(fewest_without_interference(max(p.z1, p.z2) / min(p.z1, p.z2), p.alpha) - 1e-9)} teeth would run free with this mate."
+                        if not p.ring
+                        else ""
+                    ),
                     tries=(
                         f"Shift its profile by about +{max(0.0, 1 - z * math.sin(p.alpha) ** 2 / 2):.2f}.",
                         "Give it more teeth.",

@@ -102,12 +102,3 @@ def fewest_without_interference(ratio: float, alpha: float = ALPHA_20) -> float:
     if math.isinf(ratio):
         return undercut_limit(0.0, alpha)
     return 2 * ADDENDUM / ((1 + 2 * ratio) * s2) * (ratio + math.sqrt(ratio**2 + (1 + 2 * ratio) * s2))
-
-
-def most_without_interference(pinion: int, alpha: float = ALPHA_20) -> float:
-    """Most teeth of a gear that a pinion runs with, unshifted (not rounded); inf where any, 0 where none."""
-    s2 = math.sin(alpha) ** 2
-    below = 4 * ADDENDUM - 2 * pinion * s2
-    if below <= 0:
-        return math.inf
-    return max(0.0, (pinion**2 * s2 - 4 * ADDENDUM**2) / below)

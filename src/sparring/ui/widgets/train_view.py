@@ -50,11 +50,12 @@ class Drawn:
         x, y = b.centre(turned)
         coarse = math.floor(math.log2(max(scale, 1e-6)))
         step = 0.7 / 2.0 ** (coarse + 1)  # two thirds of a pixel or less
+        angle = b.angle(turned)
         if callable(b.loops):
-            return path_of(b.loops(turned(b.shaft) if b.shaft else 0.0, turned(b.wave) if b.wave else 0.0), step), x * 1e3, y * 1e3, 0.0
+            return path_of(b.outline(turned), step), x * 1e3, y * 1e3, angle
         if coarse not in self.paths:
             self.paths[coarse] = path_of(b.loops, step)
-        return self.paths[coarse], x * 1e3, y * 1e3, (turned(b.shaft) if b.shaft else 0.0) + b.phase
+        return self.paths[coarse], x * 1e3, y * 1e3, angle
 
 
 def drawn_stage(build: Build, n: int) -> list[Drawn]:
