@@ -186,6 +186,17 @@ def test_speed_range_sharing_and_convention_are_judged():
     assert found(turned, "one-way-runs-free").severity == "wrong"
 
 
+def test_circulating_power_is_told_with_its_size():
+    """In the planet–turning ring mesh of a split ring, power over input is that of the closed form's denominators."""
+    told = found(Build(stages=(SplitRingStage(),)), "power-circulates")
+    assert told is not None
+    assert found(Build(stages=(PlanetaryStage(),)), "power-circulates") is None
+    ideal = Build(stages=(SplitRingStage(friction=Measured(0.0)),)).flow(1.0)
+    carrier, out = ideal.speeds["stage 1 carrier"], ideal.speeds["output"]
+    last = next(m for m in ideal.meshes if m.mesh.contact == "planet–turning ring")
+    assert last.power == pytest.approx(abs(1.0 * (out - carrier)))  # load times the ring's speed as the carrier sees it
+
+
 def test_teeth_warm_with_power_and_friction():
     """VDI 2736-2's form: proportional to power, friction and loss factor, falling with the 0.75th power of the speed."""
     base = strength.tooth_temperature(5.0, 0.2, 0.2, 8e-3, 20, 1.0, 1e-3)

@@ -204,6 +204,28 @@ def holds_or_turns_back(case: Case) -> Iterable[Finding]:
 
 
 @build_rule
+def power_circulates(case: Case) -> Iterable[Finding]:
+    """Meshes through which far more power passes than the drive is given, as in split rings and strain waves."""
+    flow = case.build.flow(0.5 * case.stall or 1.0)
+    if not flow.meshes or flow.power_in <= 0:
+        return
+    most = max(flow.meshes, key=lambda m: m.power)
+    times = most.power / flow.power_in
+    if times > 1.8:
+        where = f"{most.mesh.name} {most.mesh.contact}".strip()
+        yield Finding(
+            "power-circulates",
+            "note",
+            "Power circulates in the train",
+            f"Through {where} passes {times:.1f} times the power that the motor gives.",
+            f"It runs round inside and comes out only as heat: each percent that this mesh loses costs the drive about {times:.0f} %. High ratios from nearly equal tooth numbers are bought this way.",
+            ("nearly equal tooth numbers that work against each other",),
+            ("Lower the friction of this mesh first: grease, smoother flanks, more teeth.", "Take part of the ratio in a stage before it."),
+            place=f"build.stages.{int(most.mesh.name.split()[1]) - 1}.",
+        )
+
+
+@build_rule
 def over_speed(case: Case) -> Iterable[Finding]:
     """Shafts faster than the build allows, at no load."""
     limit = case.build.fastest
