@@ -150,6 +150,18 @@ def main(out: Path, only: set[str], size: tuple[int, int]) -> None:
             dialog.close()
         painter.end()
         picture.save(str(out / "take-apart.png"))
+    if wanted("by-hand"):
+        from sparring.core.byhand import METHODS
+        from sparring.core.byhand.drawbar import Drawbar
+
+        window.errands.by_hand()
+        dialog = window.errands.dialog
+        dialog.choice.setCurrentIndex(METHODS.index(Drawbar))
+        dialog.grid.set_texts([["12.1 ± 0.2 N", "", "19 N", "0 kg"], ["16.0 ± 0.2 N", "", "", "1 kg"], ["20.2 ± 0.2 N", "", "", "2 kg"]])
+        dialog.resize(980, 640)
+        settle(app, most=0.5)
+        dialog.grab().save(str(out / "by-hand.png"))
+        dialog.close()
     if wanted("import"):
         from sparring.files import log_files
         from sparring.ui.dialogs import ImportDialog

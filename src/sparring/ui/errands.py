@@ -173,6 +173,12 @@ class Errands:
         dialog.open()
         self.dialog = dialog
 
+    def by_hand(self) -> None:
+        from sparring.ui.by_hand import ByHandDialog
+
+        self.dialog = ByHandDialog(self.desk, self.window)
+        self.dialog.open()
+
     def units(self) -> None:
         from sparring.ui.dialogs import UnitsDialog
 

@@ -256,6 +256,7 @@ class MainWindow(QMainWindow):
             ("Tare with the cord slack", "", lambda: self.session.send("tare")),
             ("Mark this moment", "", lambda: self.run_page.mark()),
             ("New test", "Ctrl+T", d.new_test),
+            ("Readings by hand …", "Ctrl+H", self.errands.by_hand),
             None,
             ("Stop", "", self.session.stop),
         )

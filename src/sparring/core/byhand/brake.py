@@ -1,0 +1,122 @@
+"""Rope brake: T = (F_tight − F_slack)(r + d/2); with the speed, power and heat."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated, ClassVar
+
+from sparring.core.byhand.method import (
+    Current,
+    Force,
+    Inputs,
+    Judged,
+    Length,
+    Method,
+    Reach,
+    Reading,
+    Result,
+    Speed,
+    Voltage,
+    over_repeats,
+    said,
+)
+from sparring.core.quantity import Measured
+from sparring.core.records import Q
+from sparring.core.uncertainty import nominal
+
+
+class BrakeReading(Reading):
+    """Both ends of the rope, the speed, and what goes in."""
+
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Tight end", "tight"),
+        ("Slack end", "slack"),
+        ("Speed", "speed"),
+        ("Voltage", "voltage"),
+        ("Current", "current"),
+    )
+
+    tight: Force = Measured(20.0, 0.1)
+    slack: Force = Measured(2.0, 0.1)
+    speed: Speed = Measured(10.0, 0.1)
+    voltage: Voltage | None = None
+    current: Current | None = None
+
+
+class RopeBrake(Method):
+    """A rope round a drum between two spring balances."""
+
+    TITLE: ClassVar[str] = "Rope brake"
+    PURPOSE: ClassVar[str] = "Torque and power while it runs, from the two ends of a rope over a drum."
+    CARE: ClassVar[str] = "The drum gets hot: all of the output power stays in it. Keep fingers and sleeves off the rope."
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Drum diameter", "drum"),
+        ("Rope diameter", "rope"),
+        ("Heat the drum may take", "heat"),
+    )
+    READING: ClassVar[type[Reading]] = BrakeReading
+
+    drum: Length = Measured(0.060, 1e-4)
+    rope: Reach = Measured(3e-3, 2.5e-4)
+    heat: Annotated[float, Q("power", "W", above=0.0)] = 30.0
+
+    def reduce(self, readings: Sequence[BrakeReading]) -> Judged:
+        x = Inputs()
+        radius = (x.of(self, "drum", "drum diameter") + x.of(self, "rope", "rope diameter")) / 2
+        torques, powers, efficiencies, findings = [], [], [], []
+        for n, r in enumerate(readings, start=1):
+            if r.slack.value > r.tight.value:
+                raise ValueError(
+                    f"reading {n}: the slack end ({r.slack.value:.3g} N) pulls more than the tight one ({r.tight.value:.3g} N); the drum turns the other way, exchange them"
+                )
+            torque = (x.of(r, "tight", f"reading {n}: tight end") - x.of(r, "slack", f"reading {n}: slack end")) * radius
+            power = torque * x.of(r, "speed", f"reading {n}: speed")
+            torques.append(torque)
+            powers.append(power)
+            if r.voltage is not None and r.current is not None:
+                into = x.of(r, "voltage", f"reading {n}: voltage") * x.of(r, "current", f"reading {n}: current")
+                if nominal(into) > 0:
+                    efficiencies.append(power / into)
+                    if nominal(power / into) > 1:
+                        findings.append(
+                            said(
+                                "output-above-input",
+                                "wrong",
+                                "More comes out than goes in",
+                                f"Reading {n}: {{out}} at the drum from {{into}}.",
+                                "No drive does that: one of the readings is wrong.",
+                                ("the speed of another shaft", "a factor of ten", "the slack end was not read"),
+                                out=(power, "power"),
+                                into=(into, "power"),
+                            )
+                        )
+        results = [over_repeats("Torque", "torque", torques), over_repeats("Power at the drum", "power", powers)]
+        if efficiencies:
+            results.append(over_repeats("Wire to shaft", "ratio", efficiencies))
+        hottest = max(nominal(p) for p in powers)
+        if hottest > self.heat:
+            findings.append(
+                said(
+                    "brake-overheats",
+                    "caution",
+                    "The brake takes more heat than allowed",
+                    "{power} goes into the drum; {heat} is set as its limit.",
+                    "The rope's friction fades as it warms, and the reading drifts.",
+                    tries=("Read quickly and let it cool.", "Take a larger drum, or cool it."),
+                    power=(hottest, "power"),
+                    heat=(self.heat, "power"),
+                )
+            )
+        if results[0].scatter is not None and results[0].scatter > 0.05:
+            findings.append(
+                said(
+                    "rope-grabs",
+                    "note",
+                    "The rope grabs",
+                    "The torque scatters by {scatter} between readings.",
+                    "Sticking and slipping makes single readings worth little.",
+                    tries=("Dust the rope with talc, or take a thinner one with more wraps.",),
+                    scatter=(results[0].scatter, "ratio"),
+                )
+            )
+        return Judged((*results, Result("Effective radius", "length", radius)), tuple(findings))

@@ -1,0 +1,81 @@
+"""Generator: volts, amperes and watts at a speed into a load; the constant from open terminals."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import ClassVar
+
+from sparring.core.byhand.method import Current, Inputs, Judged, Method, Reading, Result, Speed, Torque, Voltage, over_repeats, said
+from sparring.core.quantity import Measured
+from sparring.core.uncertainty import nominal
+
+
+class GeneratorReading(Reading):
+    """One load at one speed; open terminals: current 0."""
+
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Speed", "speed"),
+        ("Voltage", "voltage"),
+        ("Current", "current"),
+        ("Torque at its shaft, if known", "torque"),
+    )
+
+    speed: Speed = Measured(200.0, 1.0)
+    voltage: Voltage = Measured(6.0, 0.01)
+    current: Current = Measured(0.0, 0.0)
+    torque: Torque | None = None
+
+
+class Generator(Method):
+    """A machine driven at its shaft, into a resistor or open."""
+
+    TITLE: ClassVar[str] = "Generator into a load"
+    PURPOSE: ClassVar[str] = (
+        "Power a driven machine gives, its constant from a run with open terminals, its inner resistance from the rest."
+    )
+    CARE: ClassVar[str] = "A fast machine makes high voltage on open terminals. Load resistors get hot."
+    READING: ClassVar[type[Reading]] = GeneratorReading
+
+    def reduce(self, readings: Sequence[GeneratorReading]) -> Judged:
+        x = Inputs()
+        rows = [
+            (
+                x.of(r, "speed", f"reading {n}: speed"),
+                x.of(r, "voltage", f"reading {n}: voltage"),
+                x.of(r, "current", f"reading {n}: current"),
+                x.of(r, "torque", f"reading {n}: torque"),
+            )
+            for n, r in enumerate(readings, start=1)
+        ]
+        if any(nominal(w) <= 0 for w, *_ in rows):
+            raise ValueError("a reading at speed zero says nothing of a generator; leave it out")
+        results: list[Result] = []
+        findings = []
+        free = [v / w for w, v, i, _ in rows if nominal(i) == 0]
+        constant = over_repeats("Constant, open terminals", "constant", free) if free else None
+        if constant is not None:
+            results.append(constant)
+        powers = [v * i for _, v, i, _ in rows if nominal(i) > 0]
+        if powers:
+            results.append(Result("Most power given", "power", max(powers, key=nominal)))
+        if constant is not None and powers:
+            inner = [(constant.value * w - v) / i for w, v, i, _ in rows if nominal(i) > 0]
+            results.append(over_repeats("Inner resistance", "resistance", inner))
+        both = [v * i / (t * w) for w, v, i, t in rows if t is not None and nominal(i) > 0 and nominal(t) > 0]
+        if both:
+            best = max(both, key=nominal)
+            results.append(Result("Best efficiency, shaft to wire", "ratio", best))
+            if nominal(best) > 1:
+                findings.append(
+                    said(
+                        "output-above-input",
+                        "wrong",
+                        "More comes out than goes in",
+                        "Shaft to wire comes out as {eta}.",
+                        "No machine does that: torque, speed or a factor of ten is wrong.",
+                        eta=(best, "ratio"),
+                    )
+                )
+        if not results:
+            raise ValueError("give a reading with open terminals (current 0), or one with a current")
+        return Judged(tuple(results), tuple(findings))

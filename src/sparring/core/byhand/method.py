@@ -1,0 +1,141 @@
+"""What every way of measuring by hand has: dimensions that all readings share, readings, and what comes out of both.
+
+Shared dimensions are the same input in every reading, so a mean over repeats keeps their whole uncertainty; the scatter
+between repeats is added as one more input (JCGM 100:2008, 4.2 and F.1.2).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Annotated, Any, ClassVar
+
+from sparring.core.finding import Fact, Finding, Severity
+from sparring.core.quantity import Measured
+from sparring.core.records import Q, Record
+from sparring.core.uncertainty import from_measured, mean_of, nominal, std, ufloat
+
+Length = Annotated[Measured, Q("length", "mm", above=0.0, most=20.0)]
+Reach = Annotated[Measured, Q("length", "mm", least=0.0, most=20.0)]
+Mass = Annotated[Measured, Q("mass", "g", least=0.0, most=1e5)]
+Force = Annotated[Measured, Q("force", "N", least=-1e6, most=1e6)]
+Angle = Annotated[Measured, Q("angle", "deg", least=-1.5, most=1.5)]
+Speed = Annotated[Measured, Q("speed", "rpm", least=0.0)]
+Time = Annotated[Measured, Q("time", "s", above=0.0)]
+Inertia = Annotated[Measured, Q("inertia", "kg·m²", above=0.0)]
+Voltage = Annotated[Measured, Q("voltage", "V", least=0.0)]
+Current = Annotated[Measured, Q("current", "A", least=0.0)]
+Torque = Annotated[Measured, Q("torque", "N·m", least=-1e6, most=1e6)]
+Gravity = Annotated[Measured, Q("acceleration", "m/s²", above=9.7, most=9.9)]
+STANDARD_GRAVITY = Measured(9.80665, 0.012)  # anywhere between the equator and the poles, near sea level (k = 1)
+
+
+class Reading(Record):
+    """One column of the grid. FIELDS: (label, field) in the order in which they are read."""
+
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = ()
+
+
+@dataclass(frozen=True)
+class Result:
+    """One figure that comes out. value carries its inputs; scatter: relative SD between repeats, where there are some."""
+
+    label: str
+    kind: str
+    value: Any
+    scatter: float | None = None
+    repeats: int = 1
+
+
+@dataclass(frozen=True)
+class Judged:
+    """What came out, and what is to be said of it."""
+
+    results: tuple[Result, ...]
+    findings: tuple[Finding, ...] = ()
+
+
+class Method(Record):
+    """Base of all ways: the fields of a subclass are its shared dimensions."""
+
+    TITLE: ClassVar[str] = ""
+    PURPOSE: ClassVar[str] = ""
+    CARE: ClassVar[str] = ""
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = ()
+    READING: ClassVar[type[Reading]] = Reading
+
+    def reduce(self, readings: Sequence[Any]) -> Judged:
+        """Everything that comes out of the readings. Raises ValueError, in words, where they cannot be."""
+        raise NotImplementedError
+
+
+@dataclass
+class Inputs:
+    """Inputs of one reduction, each made once: the same field of the same record is the same input everywhere."""
+
+    made: dict[tuple[int, str], Any] = field(default_factory=dict)
+
+    def of(self, record: Record, name: str, label: str) -> Any:
+        value = getattr(record, name)
+        key = (id(record), name)
+        if key not in self.made:
+            self.made[key] = from_measured(value, label) if value is not None else None
+        return self.made[key]
+
+
+def over_repeats(label: str, kind: str, values: Sequence[Any]) -> Result:
+    """Mean of repeats; scatter beyond what the readings' own uncertainties explain is one more input, s/√n, widened as
+    Student's t for few repeats (JCGM 101:2008, 6.4.9.4)."""
+    n = len(values)
+    mean = mean_of(values)
+    if n < 2:
+        return Result(label, kind, mean)
+    centre = nominal(mean)
+    s = math.sqrt(sum((nominal(v) - centre) ** 2 for v in values) / (n - 1))
+    wider = math.sqrt((n - 1) / (n - 3)) if n > 3 else 3.0
+    explained = sum(_own(v) ** 2 for v in values) / n  # variance that the readings' own uncertainties account for
+    u = wider * math.sqrt(max(0.0, s**2 - explained) / n)
+    value = mean + ufloat(0.0, u, "scatter between repeats") if u > 0 else mean
+    return Result(label, kind, value, s / abs(centre) if centre else None, n)
+
+
+def _own(value: Any) -> float:
+    """Standard uncertainty from the inputs of one reading alone, where they can be told; else nothing."""
+    parts: dict[Any, float] = getattr(value, "error_components", dict)()
+    return math.sqrt(sum(u**2 for v, u in parts.items() if str(v.tag).startswith("reading")))
+
+
+def cosine(angle: Any) -> Any:
+    """cos of an angle [rad] with or without uncertainty."""
+    if hasattr(angle, "nominal_value"):
+        from uncertainties import umath
+
+        return umath.cos(angle)
+    return math.cos(float(angle))
+
+
+def said(
+    id: str,
+    severity: Severity,
+    title: str,
+    seen: str,
+    why: str,
+    causes: tuple[str, ...] = (),
+    tries: tuple[str, ...] = (),
+    **facts: tuple[Any, str],
+) -> Finding:
+    """A finding on readings; facts as name=(value, kind)."""
+    return Finding(id, severity, title, seen, why, causes, tries, {k: Fact(nominal(v), kind, std(v)) for k, (v, kind) in facts.items()})
+
+
+def local_gravity(latitude: float, height: float = 0.0) -> float:
+    """Gravity [m/s²] at a geodetic latitude [rad] and a height above the ellipsoid [m].
+
+    Somigliana's formula on the WGS 84 ellipsoid and its free-air term (NIMA TR8350.2, 2000, eqs. 4-1 and 4-3; from memory).
+    Good to about 0.0005 m/s² of the true local value.
+    """
+    s2 = math.sin(latitude) ** 2
+    surface = 9.7803253359 * (1 + 0.00193185265241 * s2) / math.sqrt(1 - 0.00669437999013 * s2)
+    a, f, m = 6_378_137.0, 1 / 298.257223563, 0.00344978650684
+    return surface * (1 - 2 / a * (1 + f + m - 2 * f * s2) * height + 3 / a**2 * height**2)

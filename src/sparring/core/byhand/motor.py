@@ -1,0 +1,153 @@
+"""The bare motor from any readings of it: V = I R + k ω by least squares, friction from the unloaded ones."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated, Any, ClassVar
+
+from sparring.core import motor as motors
+from sparring.core.byhand.method import Current, Inputs, Judged, Method, Reading, Result, Speed, Torque, Voltage, said
+from sparring.core.motor import COPPER_ZERO, MotorReadings
+from sparring.core.quantity import Measured
+from sparring.core.records import Q
+from sparring.core.uncertainty import mean_of, nominal, std
+
+
+class MotorReading(Reading):
+    """One state. No load: torque left empty or 0. Stall: speed 0, held for a moment, with time to cool between."""
+
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Voltage", "voltage"),
+        ("Speed", "speed"),
+        ("Current", "current"),
+        ("Torque, if loaded", "torque"),
+    )
+
+    voltage: Voltage = Measured(12.0, 0.01)
+    speed: Speed = Measured(460.0, 1.0)
+    current: Current = Measured(0.12, 0.002)
+    torque: Torque | None = None
+
+
+class BareMotor(Method):
+    """Any mix of unloaded, stalled and loaded readings, at one voltage or several."""
+
+    TITLE: ClassVar[str] = "Bare motor"
+    PURPOSE: ClassVar[str] = (
+        "The motor's line from readings without load, held still, and loaded. At least one that turns and one with a good current."
+    )
+    CARE: ClassVar[str] = "Hold it still for two seconds at most and let it cool: the winding heats with the square of the current."
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Line wanted at", "at_voltage"),
+        ("Resistance when cold, if measured", "cold_resistance"),
+        ("Then the winding was at", "cold_temperature"),
+    )
+    READING: ClassVar[type[Reading]] = MotorReading
+
+    at_voltage: Annotated[Measured, Q("voltage", "V", above=0.0)] = Measured(12.0, 0.0)
+    cold_resistance: Annotated[Measured, Q("resistance", "Ω", above=0.0)] | None = None
+    cold_temperature: Annotated[float, Q("temperature", "°C", above=200.0, most=600.0)] = 293.15
+
+    def line(self, readings: Sequence[MotorReading]) -> tuple[motors.Motor, list[float]]:
+        """The motor with its uncertainties, and each reading's voltage less the line's [V]. Raises ValueError."""
+        x = Inputs()
+        V, w, current = (
+            [x.of(r, f, f"reading {n}: {f}") for n, r in enumerate(readings, start=1)] for f in ("voltage", "speed", "current")
+        )
+        sii, siw, sww = (sum(a * b for a, b in zip(p, q, strict=True)) for p, q in ((current, current), (current, w), (w, w)))
+        svi, svw = (sum(a * b for a, b in zip(V, q, strict=True)) for q in (current, w))
+        determinant = sii * sww - siw * siw
+        if len(readings) < 2 or abs(nominal(determinant)) < 1e-9 * nominal(sii) * nominal(sww) or nominal(sii) == 0 or nominal(sww) == 0:
+            raise ValueError(
+                "these readings do not tell resistance from constant: take one without load and one held still, or well loaded"
+            )
+        R = (svi * sww - svw * siw) / determinant
+        k = (svw * sii - svi * siw) / determinant
+        if nominal(R) <= 0 or nominal(k) <= 0:
+            raise ValueError("the readings give a negative resistance or constant; were current and speed exchanged, or a sign?")
+        free = [k * i for i, r in zip(current, readings, strict=True) if r.speed.value > 0 and (r.torque is None or r.torque.value == 0)]
+        loaded = [
+            k * i - x.of(r, "torque", f"reading {n}: torque")
+            for n, (i, r) in enumerate(zip(current, readings, strict=True), start=1)
+            if r.torque is not None and r.torque.value > 0
+        ]
+        if not free and not loaded:
+            raise ValueError("the friction is not known: take one reading without load, or one with the torque")
+        friction = mean_of(free or loaded)
+        residuals = [nominal(v) - nominal(i) * nominal(R) - nominal(k) * nominal(s) for v, i, s in zip(V, current, w, strict=True)]
+        return motors.Motor(k, R, friction), residuals
+
+    def reduce(self, readings: Sequence[MotorReading]) -> Judged:
+        motor, residuals = self.line(readings)
+        x = Inputs()
+        V = x.of(self, "at_voltage", "voltage")
+        free_current, stall_current = motor.friction / motor.k, V / motor.R
+        results = [
+            Result("Resistance", "resistance", motor.R),
+            Result("Constant k", "constant", motor.k),
+            Result("Friction", "torque", motor.friction),
+            Result("No-load speed", "speed", motor.speed(0.0, V)),
+            Result("No-load current", "current", free_current),
+            Result("Stall torque", "torque", motor.stall_torque(V)),
+            Result("Stall current", "current", stall_current),
+        ]
+        if nominal(stall_current) > nominal(free_current) > 0:
+            results.append(Result("Best efficiency", "ratio", (1 - (free_current / stall_current) ** 0.5) ** 2))
+        findings = []
+        if self.cold_resistance is not None:
+            warm = (
+                (COPPER_ZERO + self.cold_temperature - 273.15) * motor.R / x.of(self, "cold_resistance", "cold resistance")
+                - COPPER_ZERO
+                + 273.15
+            )
+            results.append(Result("Winding temperature by its resistance", "temperature", warm))
+            if nominal(warm) > 393.15:
+                findings.append(
+                    said(
+                        "winding-hot",
+                        "caution",
+                        "The winding is hot",
+                        "By its resistance it is at {warm}.",
+                        "Brushes add to the resistance, so this is an upper bound; above 120 °C varnish ages quickly.",
+                        warm=(warm, "temperature"),
+                    )
+                )
+        doubt = [max(3 * r.voltage.u, 0.01 * r.voltage.value) for r in readings]
+        worst = max(range(len(readings)), key=lambda n: abs(residuals[n]) / doubt[n])
+        if len(readings) > 2 and abs(residuals[worst]) > doubt[worst]:
+            findings.append(
+                said(
+                    "motor-not-a-line",
+                    "caution",
+                    f"Reading {worst + 1} does not fit the motor's line",
+                    "Its voltage is {off} away from what resistance and constant of all readings give.",
+                    "A brushed motor follows one straight line at one winding temperature.",
+                    (
+                        "the winding warmed between readings",
+                        "the brushes lift or stick",
+                        "a reading or its unit is wrong",
+                        "it is no brushed motor",
+                    ),
+                    ("Repeat that reading with the motor cold.",),
+                    off=(abs(residuals[worst]), "voltage"),
+                )
+            )
+        return Judged(tuple(results), tuple(findings))
+
+    def as_readings(self, readings: Sequence[MotorReading], base: MotorReadings) -> MotorReadings:
+        """The line as a build's motor readings at `at_voltage`, the rest from `base`. Raises ValueError."""
+        motor, _ = self.line(readings)
+        V = self.at_voltage.value
+
+        def measured(value: Any) -> Measured:
+            return Measured(nominal(value), std(value))
+
+        return base.model_copy(
+            update={
+                "voltage": Measured(V, self.at_voltage.u),
+                "no_load_speed": measured(motor.speed(0.0, V)),
+                "no_load_current": measured(motor.friction / motor.k),
+                "stall_current": measured(V / motor.R),
+                "stall_torque": measured(motor.stall_torque(V)),
+            }
+        )

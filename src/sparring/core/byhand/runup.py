@@ -1,0 +1,120 @@
+"""Run-up: a known inertia is spun up and left to coast; T = J Δω/Δt + drag, everything that turns reflected by the ratio squared."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated, ClassVar
+
+from sparring.core.byhand.method import Inertia, Inputs, Judged, Method, Reading, Result, Speed, Time, over_repeats, said
+from sparring.core.quantity import Measured
+from sparring.core.records import Q
+from sparring.core.uncertainty import nominal
+
+
+class RunUpReading(Reading):
+    """Two speeds of the mass on the way up and the time between; the same while it coasts down, for the drag."""
+
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Speed, first", "first"),
+        ("Speed, second", "second"),
+        ("Time between", "time"),
+        ("Coasting, first", "coast_first"),
+        ("Coasting, second", "coast_second"),
+        ("Time between", "coast_time"),
+    )
+
+    first: Speed = Measured(20.0, 0.2)
+    second: Speed = Measured(60.0, 0.2)
+    time: Time = Measured(2.0, 0.02)
+    coast_first: Speed | None = None
+    coast_second: Speed | None = None
+    coast_time: Time | None = None
+
+
+class RunUp(Method):
+    """Inertias on both sides of a ratio; speeds are those of the mass."""
+
+    TITLE: ClassVar[str] = "Run-up of a known inertia"
+    PURPOSE: ClassVar[str] = "Torque and power from how fast a known inertia comes up to speed, the drag told by coasting."
+    CARE: ClassVar[str] = "A spinning mass has a safe speed. A guard round it, eye protection, and nobody in its plane."
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Inertia of the mass", "mass"),
+        ("Inertia on the motor's shaft", "rotor"),
+        ("Ratio, motor over mass", "ratio"),
+        ("Safe speed of the mass", "safe"),
+    )
+    READING: ClassVar[type[Reading]] = RunUpReading
+
+    mass: Inertia = Measured(0.020, 2e-4)
+    rotor: Inertia = Measured(1.2e-6, 5e-8)
+    ratio: Annotated[Measured, Q("ratio", "", above=0.0, most=1e5)] = Measured(3.0, 0.0)
+    safe: Annotated[float, Q("speed", "rpm", above=0.0)] = 300.0
+
+    def reduce(self, readings: Sequence[RunUpReading]) -> Judged:
+        x = Inputs()
+        ratio, rotor, mass = x.of(self, "ratio", "ratio"), x.of(self, "rotor", "rotor inertia"), x.of(self, "mass", "inertia of the mass")
+        whole = mass + rotor * ratio**2
+        torques, powers, drags, findings = [], [], [], []
+        for n, r in enumerate(readings, start=1):
+            if r.second.value <= r.first.value:
+                raise ValueError(f"reading {n}: the second speed is not above the first; the mass must come up to speed")
+            w1, w2 = x.of(r, "first", f"reading {n}: first speed"), x.of(r, "second", f"reading {n}: second speed")
+            drag = 0.0
+            if r.coast_first is not None and r.coast_second is not None and r.coast_time is not None:
+                if r.coast_second.value >= r.coast_first.value:
+                    raise ValueError(f"reading {n}: coasting, the second speed is not below the first; exchange them")
+                drag = (
+                    whole
+                    * (x.of(r, "coast_first", f"reading {n}: coasting") - x.of(r, "coast_second", f"reading {n}: coasting, later"))
+                    / x.of(r, "coast_time", f"reading {n}: coasting time")
+                )
+                drags.append(drag)
+            torque = whole * (w2 - w1) / x.of(r, "time", f"reading {n}: time") + drag
+            torques.append(torque)
+            powers.append(torque * (w1 + w2) / 2)
+            if r.second.value > self.safe:
+                findings.append(
+                    said(
+                        "above-safe-speed",
+                        "wrong",
+                        "The mass ran above its safe speed",
+                        f"Reading {n} reached {{speed}}; {{safe}} is set as safe.",
+                        "A mass that bursts goes through guards.",
+                        tries=("Stay below, or take a smaller or stronger mass.",),
+                        speed=(r.second.value, "speed"),
+                        safe=(self.safe, "speed"),
+                    )
+                )
+        if not drags:
+            findings.append(
+                said(
+                    "no-coast-down",
+                    "note",
+                    "The drag is not known",
+                    "No coast-down was timed.",
+                    "Bearings and air take part of the torque; without a coast-down the result is what is left for the mass.",
+                    tries=("Cut the power at speed and time it between two speeds.",),
+                )
+            )
+        if nominal(rotor * ratio**2) > nominal(mass):
+            findings.append(
+                said(
+                    "inertia-on-the-wrong-side",
+                    "caution",
+                    "The motor's own inertia outweighs the mass",
+                    "Behind the ratio the rotor counts as {rotor}; the mass is {mass}.",
+                    "That is rare: the inertia may be entered for the wrong side of the ratio.",
+                    ("the mass sits on the motor's shaft", "the ratio is entered the other way round", "a factor of ten"),
+                    ("Enter the inertia of the mass itself, and the ratio as motor speed over its speed.",),
+                    rotor=(rotor * ratio**2, "inertia"),
+                    mass=(mass, "inertia"),
+                )
+            )
+        results = [over_repeats("Torque at the mass", "torque", torques), over_repeats("Power at the middle speed", "power", powers)]
+        if drags:
+            results.append(over_repeats("Drag", "torque", drags))
+        results += [
+            Result("Torque at the motor, without losses", "torque", results[0].value / ratio),
+            Result("Inertia of the mass seen by the motor", "inertia", mass / ratio**2),
+        ]
+        return Judged(tuple(results), tuple(findings))

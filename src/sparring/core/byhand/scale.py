@@ -1,0 +1,88 @@
+"""A lever pressed on a scale or load cell: T = F L cos φ, the arm's tare taken off."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import ClassVar, Literal
+
+from sparring.core.byhand.method import (
+    STANDARD_GRAVITY,
+    Angle,
+    Gravity,
+    Inputs,
+    Judged,
+    Length,
+    Mass,
+    Method,
+    Reading,
+    cosine,
+    over_repeats,
+    said,
+)
+from sparring.core.quantity import Measured
+from sparring.core.uncertainty import nominal
+
+
+class ScaleReading(Reading):
+    """What the scale shows; at rest with the arm on it: `tare`."""
+
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Scale shows", "shows"),
+        ("With the arm alone", "tare"),
+        ("Arm above the level", "angle"),
+    )
+
+    shows: Mass = Measured(1.0, 1e-3)
+    tare: Mass = Measured(0.0, 1e-3)
+    angle: Angle = Measured(0.0, math.radians(0.5))
+
+
+class Scale(Method):
+    """The output shaft presses (or pulls) a lever against a scale that is read in mass."""
+
+    TITLE: ClassVar[str] = "Lever on a scale"
+    PURPOSE: ClassVar[str] = "Torque at standstill from what a scale shows under the end of a lever. Read the peak only as a peak."
+    CARE: ClassVar[str] = "Hold the motor's frame fast: it turns the other way with the same torque."
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Arm, axis to contact", "arm"), ("The lever", "way"), ("Gravity", "gravity"))
+    READING: ClassVar[type[Reading]] = ScaleReading
+
+    arm: Length = Measured(0.150, 2.5e-4)
+    way: Literal["presses on it", "pulls at it"] = "presses on it"
+    gravity: Gravity = STANDARD_GRAVITY
+
+    def reduce(self, readings: Sequence[ScaleReading]) -> Judged:
+        x = Inputs()
+        arm, g = x.of(self, "arm", "arm length"), x.of(self, "gravity", "gravity")
+        torques = []
+        findings = []
+        for n, r in enumerate(readings, start=1):
+            net = x.of(r, "shows", f"reading {n}: scale") - x.of(r, "tare", f"reading {n}: tare")
+            if nominal(net) < 0:
+                net = -net
+                if self.way == "presses on it":
+                    findings.append(
+                        said(
+                            "scale-sign",
+                            "caution",
+                            "The scale shows less than the arm alone",
+                            f"Reading {n} is {{net}} below its tare.",
+                            "The lever lifts off: it pulls where pressing was meant, or reading and tare are exchanged.",
+                            net=(net, "mass"),
+                        )
+                    )
+            torques.append(net * g * arm * cosine(x.of(r, "angle", f"reading {n}: angle")))
+        worst = max(abs(r.angle.value) for r in readings)
+        if worst > math.radians(8):
+            findings.append(
+                said(
+                    "lever-steep",
+                    "note",
+                    "The lever is far from level",
+                    "It stands {angle} off.",
+                    "The force is no longer square to the arm; the cosine is reckoned with, but a sideways load on the scale is not.",
+                    tries=("Shim the scale until the lever is level under load.",),
+                    angle=(worst, "angle"),
+                )
+            )
+        return Judged((over_repeats("Torque", "torque", torques),), tuple(findings))

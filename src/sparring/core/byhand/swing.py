@@ -1,0 +1,114 @@
+"""Swing test: inertia of a body hung on two or three cords, J = m g r² t²/(4π² L); or on a wire against a known body."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Annotated, ClassVar, Literal
+
+from pydantic import Field
+
+from sparring.core.byhand.method import (
+    STANDARD_GRAVITY,
+    Gravity,
+    Inertia,
+    Inputs,
+    Judged,
+    Length,
+    Mass,
+    Method,
+    Reading,
+    Result,
+    Time,
+    over_repeats,
+    said,
+)
+from sparring.core.quantity import Measured
+
+
+class SwingReading(Reading):
+    """Time of so many whole swings, there and back."""
+
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Swings counted", "swings"),
+        ("Time of them", "time"),
+        ("Known body alone, time", "known_time"),
+    )
+
+    swings: Annotated[int, Field(ge=1, le=1000)] = 20
+    time: Time = Measured(24.0, 0.1)
+    known_time: Time | None = None
+
+
+class Swing(Method):
+    """Cords: the body twists on cords of equal length at one radius. Wire: it twists on a wire that a known body has been timed on."""
+
+    TITLE: ClassVar[str] = "Swing test of an inertia"
+    PURPOSE: ClassVar[str] = "Inertia of a flywheel, drum or rotor from the time of its twisting swings. Small swings: under 10°."
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Hung on", "hung_on"),
+        ("Mass of the body", "mass"),
+        ("Radius of the cords", "radius"),
+        ("Length of the cords", "length"),
+        ("Inertia of the known body", "known"),
+        ("Gravity", "gravity"),
+    )
+    READING: ClassVar[type[Reading]] = SwingReading
+
+    hung_on: Literal["two or three cords", "a wire"] = "two or three cords"
+    mass: Mass = Measured(1.2, 5e-4)
+    radius: Length = Measured(0.060, 2.5e-4)
+    length: Length = Measured(1.000, 1e-3)
+    known: Inertia | None = None
+    gravity: Gravity = STANDARD_GRAVITY
+
+    def reduce(self, readings: Sequence[SwingReading]) -> Judged:
+        x = Inputs()
+        found = []
+        for n, r in enumerate(readings, start=1):
+            period = x.of(r, "time", f"reading {n}: time") / r.swings
+            if self.hung_on == "a wire":
+                if self.known is None or r.known_time is None:
+                    raise ValueError(
+                        f"reading {n}: on a wire give the inertia of a known body, and the time of as many swings of it on the same wire"
+                    )
+                found.append(
+                    x.of(self, "known", "known inertia")
+                    * (period * r.swings / x.of(r, "known_time", f"reading {n}: known body's time")) ** 2
+                )
+            else:
+                force = x.of(self, "mass", "mass") * x.of(self, "gravity", "gravity")
+                found.append(
+                    force * x.of(self, "radius", "cord radius") ** 2 * period**2 / (4 * math.pi**2 * x.of(self, "length", "cord length"))
+                )
+        findings = []
+        if self.hung_on != "a wire" and self.length.value < 5 * self.radius.value:
+            findings.append(
+                said(
+                    "cords-short",
+                    "caution",
+                    "The cords are short",
+                    "They are {length} at a radius of {radius}.",
+                    "The formula holds for small lean of the cords; under five radii of length the swing is no longer simple.",
+                    tries=("Hang it longer, or on a smaller radius.",),
+                    length=(self.length.value, "length"),
+                    radius=(self.radius.value, "length"),
+                )
+            )
+        if min(r.time.value for r in readings) < 10 and max(r.time.u / r.time.value for r in readings) > 0.005:
+            findings.append(
+                said(
+                    "swings-few",
+                    "note",
+                    "Few swings were timed",
+                    "The shortest time is {time}.",
+                    "A hand on a stopwatch is good to about 0.2 s; the time enters squared.",
+                    tries=("Count more swings.",),
+                    time=(min(r.time.value for r in readings), "time"),
+                )
+            )
+        inertia = over_repeats("Inertia", "inertia", found)
+        results = [inertia]
+        if self.hung_on != "a wire" and self.mass.value > 0:
+            results.append(Result("Radius of gyration", "length", (inertia.value / x.of(self, "mass", "mass")) ** 0.5))
+        return Judged(tuple(results), tuple(findings))

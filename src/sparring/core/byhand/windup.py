@@ -1,0 +1,94 @@
+"""Wind-up and lost motion: the output is turned slowly to and fro with the input held; the loop of angle over torque."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated, Any, ClassVar
+
+from sparring.core.byhand.method import Inputs, Judged, Method, Reading, Result, Torque, said
+from sparring.core.quantity import Measured
+from sparring.core.records import Q
+from sparring.core.uncertainty import nominal
+
+
+class WindUpReading(Reading):
+    """One point of the loop, in the order they were taken."""
+
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Torque, with its sign", "torque"), ("Angle of the output", "angle"))
+
+    torque: Torque = Measured(0.0, 0.0)
+    angle: Annotated[Measured, Q("angle", "deg", least=-100.0, most=100.0)] = Measured(0.0, 0.0)
+
+
+class WindUp(Method):
+    """Points on a loop from one torque through zero to the other and back."""
+
+    TITLE: ClassVar[str] = "Wind-up and lost motion"
+    PURPOSE: ClassVar[str] = "Play, stiffness and friction from a slow loop: torque one way, back, the other way, and back."
+    CARE: ClassVar[str] = "Hold the input fast; a wound-up drive lets go at once."
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Torque beyond which the play is taken up", "small"),)
+    READING: ClassVar[type[Reading]] = WindUpReading
+
+    small: Annotated[float, Q("torque", "N·m", above=0.0)] = 0.05
+
+    def reduce(self, readings: Sequence[WindUpReading]) -> Judged:
+        x = Inputs()
+        rows = [
+            (x.of(r, "torque", f"reading {n}: torque"), x.of(r, "angle", f"reading {n}: angle")) for n, r in enumerate(readings, start=1)
+        ]
+        sides = {s: [(t, a) for t, a in rows if s * nominal(t) >= self.small] for s in (1, -1)}
+        if any(len(side) < 2 for side in sides.values()):
+            raise ValueError(
+                f"at least two points beyond {self.small:.3g} N·m are needed on either side; there are {len(sides[1])} and {len(sides[-1])}"
+            )
+        fits = {s: _line(side) for s, side in sides.items()}
+        slope = (fits[1][1] + fits[-1][1]) / 2
+        if nominal(slope) <= 0:
+            raise ValueError("the angle does not follow the torque; was the sign of one of them lost?")
+        play = fits[1][0] - fits[-1][0]
+        torque, angle = [t for t, _ in rows], [a for _, a in rows]
+        loop: Any = sum(
+            (t0 + t1) / 2 * (a1 - a0) for t0, t1, a0, a1 in zip(torque, torque[1:] + torque[:1], angle, angle[1:] + angle[:1], strict=True)
+        )
+        results = [
+            Result("Lost motion at no torque", "angle", play),
+            Result("Stiffness", "stiffness", 1 / slope),
+            Result("Energy lost in one loop", "energy", abs(loop)),
+        ]
+        findings = []
+        uneven = abs(nominal(fits[1][1]) / nominal(fits[-1][1]) - 1) if nominal(fits[-1][1]) else 1.0
+        if uneven > 0.3:
+            findings.append(
+                said(
+                    "wind-up-uneven",
+                    "note",
+                    "It is stiffer one way than the other",
+                    "The two slopes differ by {uneven}.",
+                    "One flank, one side of a joint or a bearing gives way.",
+                    uneven=(uneven, "ratio"),
+                )
+            )
+        if nominal(play) < 0:
+            findings.append(
+                said(
+                    "play-negative",
+                    "caution",
+                    "The two sides overlap",
+                    "Lost motion comes out as {play}.",
+                    "Angle and torque have opposite signs, or the loop was not taken in order.",
+                    play=(play, "angle"),
+                )
+            )
+        return Judged(tuple(results), tuple(findings))
+
+
+def _line(points: Sequence[tuple[Any, Any]]) -> tuple[Any, Any]:
+    """(intercept, slope) of angle over torque by least squares, inputs kept."""
+    n = len(points)
+    st, sa = sum(t for t, _ in points), sum(a for _, a in points)
+    stt, sta = sum(t * t for t, _ in points), sum(t * a for t, a in points)
+    d = n * stt - st * st
+    if abs(nominal(d)) < 1e-15:
+        raise ValueError("all points of one side are at one torque; the stiffness needs several")
+    slope = (n * sta - st * sa) / d
+    return (sa - slope * st) / n, slope

@@ -1,0 +1,327 @@
+"""Readings by hand: the ways of measuring with figures typed in, repeats side by side, results and what they rest on below."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sparring.core import quantity
+from sparring.core.byhand import METHODS, Judged, Method
+from sparring.core.byhand.method import Reading, local_gravity
+from sparring.core.byhand.motor import BareMotor
+from sparring.core.finding import explain
+from sparring.core.quantity import Measured, QuantityError
+from sparring.core.records import RecordError, changed
+from sparring.core.uncertainty import budget, nominal, std
+from sparring.ui.desk import Desk
+from sparring.ui.theme import theme
+from sparring.ui.widgets.form import annotation, narrow
+from sparring.ui.widgets.parts import Table, care, heading, note
+from sparring.ui.widgets.quantity_field import QuantityField
+
+
+class ReadingGrid(QTableWidget):
+    """A row a figure, a column a repeat. Enter goes on: down, then to the top of the next column, which is made."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, kind: type[Reading], parent: QWidget | None = None) -> None:
+        super().__init__(len(kind.FIELDS), 0, parent)
+        self.kind = kind
+        self.setVerticalHeaderLabels([label for label, _ in kind.FIELDS])
+        self.setAccessibleName("Readings, a column a repeat. Enter goes on to the next figure, Delete empties a cell.")
+        horizontal = self.horizontalHeader()
+        if horizontal is not None:
+            horizontal.setDefaultSectionSize(122)
+        self.faults: dict[tuple[int, int], str] = {}
+        self._filling = False
+        self.itemChanged.connect(self._typed)
+
+    def set_texts(self, columns: list[list[str]]) -> None:
+        """Fills the grid; a column of texts each."""
+        self._filling = True
+        self.setColumnCount(len(columns) + 1)  # one to go on in
+        self.setHorizontalHeaderLabels([str(n + 1) for n in range(self.columnCount())])
+        for c, texts in enumerate([*columns, [""] * self.rowCount()]):
+            for r, text in enumerate(texts):
+                self._cell(r, c).setText(text)
+        self._filling = False
+        self._check()
+
+    def texts(self) -> list[list[str]]:
+        """What is typed, column by column, empty columns left out."""
+        found = [[self._cell(r, c).text().strip() for r in range(self.rowCount())] for c in range(self.columnCount())]
+        return [column for column in found if any(column)]
+
+    def readings(self) -> list[Reading]:
+        """The columns as records. Raises ValueError naming the cell that cannot be read."""
+        if self.faults:
+            (r, c), reason = min(self.faults.items(), key=lambda item: (item[0][1], item[0][0]))
+            raise ValueError(f"Repeat {c + 1}, {self.kind.FIELDS[r][0].lower()}: {reason}")
+        found = []
+        for n, texts in enumerate(self.texts(), start=1):
+            values = {}
+            for (label, name), text in zip(self.kind.FIELDS, texts, strict=True):
+                if text:
+                    values[name] = self._read(name, text)
+                elif not annotation(self.kind(), (name,))[2]:
+                    raise ValueError(f"Repeat {n}: {label.lower()} is missing.")
+                else:
+                    values[name] = None
+            found.append(self.kind.model_validate(values))
+        if not found:
+            raise ValueError("Type the first reading; units are understood, and ± where you know it.")
+        return found
+
+    def _read(self, name: str, text: str) -> Any:
+        bare, info, _ = annotation(self.kind(), (name,))
+        if info is None:
+            return int(text) if bare is int else text
+        value = quantity.parse(text, info.kind, info.file_unit)
+        info.check(value.value)
+        return value
+
+    def _cell(self, r: int, c: int) -> QTableWidgetItem:
+        item = self.item(r, c)
+        if item is None:
+            item = QTableWidgetItem()
+            item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            self.setItem(r, c, item)
+        return item
+
+    def _typed(self, item: QTableWidgetItem) -> None:
+        if not self._filling:
+            self._check()
+
+    def _check(self) -> None:
+        """Marks what cannot be read, in place; nothing typed is lost."""
+        self._filling = True
+        self.faults.clear()
+        for c in range(self.columnCount()):
+            for r, (_, name) in enumerate(self.kind.FIELDS):
+                item = self._cell(r, c)
+                text = item.text().strip()
+                reason = ""
+                if text:
+                    try:
+                        self._read(name, text)
+                    except (QuantityError, ValueError) as err:
+                        reason = str(err)
+                        self.faults[r, c] = reason
+                item.setForeground(theme.colour("vermilion") if reason else QColor(theme.hex("ink")))
+                item.setToolTip(reason)
+        self._filling = False
+        self.changed.emit()
+
+    def next_cell(self) -> None:
+        """Goes on as a tester reads: down the column, then to the next repeat."""
+        r, c = self.currentRow(), self.currentColumn()
+        if r + 1 < self.rowCount():
+            self.setCurrentCell(r + 1, c)
+            return
+        if c + 1 == self.columnCount():
+            self._filling = True
+            self.setColumnCount(c + 2)
+            self.setHorizontalHeaderLabels([str(n + 1) for n in range(c + 2)])
+            for row in range(self.rowCount()):
+                self._cell(row, c + 1)
+            self._filling = False
+        self.setCurrentCell(0, c + 1)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.next_cell()
+        elif event is not None and event.key() == Qt.Key.Key_Delete:
+            self._cell(max(self.currentRow(), 0), max(self.currentColumn(), 0)).setText("")
+        else:
+            super().keyPressEvent(event)
+
+
+class ByHandDialog(QDialog):
+    """What is typed is kept with the build in hand, a page a way of measuring, and is there again next time."""
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.judged: Judged | None = None
+        self.method: Method = METHODS[0]()
+        self.setWindowTitle(f"Readings by hand, {desk.build.name}")
+        self.resize(960, 680)
+        column = QVBoxLayout(self)
+        head = QHBoxLayout()
+        self.choice = QComboBox()
+        self.choice.setAccessibleName("Way of measuring")
+        self.choice.addItems([m.TITLE for m in METHODS])
+        self.choice.currentIndexChanged.connect(self._choose)
+        head.addWidget(self.choice)
+        self.purpose = note("")
+        head.addWidget(self.purpose, 1)
+        column.addLayout(head)
+        self.care = care("")
+        column.addWidget(self.care)
+        middle = QHBoxLayout()
+        self.shared = QWidget()
+        self.shared.setObjectName("plain")
+        self.form = QFormLayout(self.shared)
+        middle.addWidget(self.shared, 2)
+        self.right = QVBoxLayout()
+        middle.addLayout(self.right, 3)
+        column.addLayout(middle, 3)
+        column.addWidget(heading("What comes out"))
+        self.results = Table(["", "figure", "repeats scatter by", "rests mostly on"], "Results", left=(3,))
+        column.addWidget(self.results, 2)
+        self.said = QLabel()
+        self.said.setWordWrap(True)
+        column.addWidget(self.said)
+        row = QHBoxLayout()
+        self.latitude = QPushButton("Gravity by latitude …")
+        self.latitude.clicked.connect(self._ask_latitude)
+        self.use = QPushButton("Use as this build's motor")
+        self.use.setObjectName("act")
+        self.use.clicked.connect(self._use_motor)
+        done = QPushButton("Close")
+        done.clicked.connect(self.accept)
+        for button in (self.latitude, self.use):
+            row.addWidget(button)
+        row.addStretch(1)
+        row.addWidget(done)
+        for button in (self.latitude, self.use, done):  # Enter belongs to the grid
+            button.setAutoDefault(False)
+        column.addLayout(row)
+        self.grid = ReadingGrid(self.method.READING)
+        self._choose(0)
+
+    # --- keeping ------------------------------------------------------------------------------------------------
+
+    def _key(self) -> str:
+        return f"by hand {self.desk.build_id} {self.method.TITLE}"
+
+    def _keep(self) -> None:
+        if self.desk.book is not None:
+            self.desk.book.set_setting(self._key(), {"method": json.loads(self.method.to_json()), "readings": self.grid.texts()})
+
+    def _choose(self, index: int) -> None:
+        kind = METHODS[index]
+        self.method = kind()
+        kept: dict[str, Any] = {}
+        if self.desk.book is not None:
+            kept = self.desk.book.setting(self._key()) or {}
+            try:
+                self.method = kind.from_json(json.dumps(kept.get("method", {})))
+            except RecordError as err:  # of another version: what was typed in the grid is still there
+                self.said.setText(str(err))
+        self.purpose.setText(kind.PURPOSE)
+        self.care.setText(kind.CARE)
+        while self.form.rowCount():
+            self.form.removeRow(0)
+        for label, name in kind.FIELDS:
+            self.form.addRow(label, self._field(label, name))
+        self.right.removeWidget(self.grid)
+        self.grid.hide()
+        self.grid.deleteLater()
+        self.grid = ReadingGrid(kind.READING)
+        self.right.addWidget(self.grid)
+        self.grid.set_texts(kept.get("readings", []))
+        self.grid.changed.connect(self._work)
+        self.grid.setCurrentCell(0, 0)
+        self.latitude.setVisible("gravity" in kind.model_fields)
+        self.use.setVisible(kind is BareMotor)
+        self._work()
+
+    def _field(self, label: str, name: str) -> QWidget:
+        bare, info, optional = annotation(self.method, (name,))
+
+        def commit(value: Any) -> str | None:
+            try:
+                self.method = changed(self.method, (name,), value)
+            except RecordError as err:
+                return str(err)
+            self._work()
+            return None
+
+        if info is None:
+            choice = narrow(QComboBox())
+            choice.setAccessibleName(label)
+            choice.addItems([str(v) for v in bare.__args__])
+            choice.setCurrentText(str(getattr(self.method, name)))
+            choice.activated.connect(lambda _i: commit(choice.currentText()))
+            return choice
+        field = QuantityField(info, info.file_unit, commit, optional=optional, measured=bare is Measured, name=label)
+        field.set_value(getattr(self.method, name))
+        return field
+
+    # --- working out --------------------------------------------------------------------------------------------
+
+    def _work(self) -> None:
+        """Reduces what is typed, at each change."""
+        self.judged = None
+        try:
+            self.judged = self.method.reduce(self.grid.readings())
+        except (ValueError, ZeroDivisionError) as err:
+            self.results.fill([])
+            self.said.setText(str(err) if str(err) else "A figure is zero that may not be.")
+            self._keep()
+            return
+        rows = []
+        for r in self.judged.results:
+            shares = budget(r.value)[:2]
+            unit = self.desk.units[r.kind]
+            small = r.kind == "inertia" and abs(nominal(r.value)) < 1e-3
+            shown = quantity.show(nominal(r.value), r.kind, "g·cm²" if small else unit, u=std(r.value) or None)
+            repeats = f"{100 * r.scatter:.2g} % of {r.repeats}" if r.scatter is not None else ""
+            rows.append([r.label, shown, repeats, ", ".join(f"{s.name} {100 * s.share:.0f} %" for s in shares)])
+        self.results.fill(rows)
+        signs = {"wrong": "Cannot be: ", "caution": "Caution: ", "note": "", "good": ""}
+        self.said.setText(
+            "\n".join(f"{signs[f.severity]}{f.title}. {explain(f, self.desk.units)} {f.why}" for f in self.judged.findings)
+            or "± is the 95 % half-width (k = 2)."
+        )
+        self._keep()
+
+    def _ask_latitude(self) -> None:
+        from PyQt6.QtWidgets import QInputDialog
+
+        degrees, taken = QInputDialog.getDouble(
+            self, "Gravity by latitude", "Latitude in degrees (height is taken as 100 m):", 50.0, -90.0, 90.0, 1
+        )
+        if taken:
+            self.set_latitude(degrees)
+
+    def set_latitude(self, degrees: float) -> None:
+        """Takes gravity for a latitude; what height and rock leave open stays as its uncertainty."""
+        import math
+
+        self.method = changed(self.method, ("gravity",), Measured(local_gravity(math.radians(degrees), 100.0), 0.001))
+        for r, (_, name) in enumerate(self.method.FIELDS):
+            if name == "gravity":
+                item = self.form.itemAt(r, QFormLayout.ItemRole.FieldRole)
+                field = item.widget() if item else None
+                if isinstance(field, QuantityField):
+                    field.set_value(self.method.gravity)  # type: ignore[attr-defined]
+        self._work()
+
+    def _use_motor(self) -> None:
+        if not isinstance(self.method, BareMotor):
+            return
+        try:
+            motor = self.method.as_readings(self.grid.readings(), self.desk.build.motor)  # type: ignore[arg-type]
+        except ValueError as err:
+            self.said.setText(str(err))
+            return
+        reason = self.desk.edit("build", ("motor",), motor, "motor measured by hand")
+        self.said.setText(reason or f"{self.desk.build.name} has this motor now; Ctrl+Z takes it back.")

@@ -1,0 +1,349 @@
+"""Readings by hand: every way of measuring gives back what went in, and says what is wrong with the readings."""
+
+import math
+
+import numpy as np
+import pytest
+from conftest import discard, wait_for
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication
+
+from sparring.core.byhand import METHODS
+from sparring.core.byhand.brake import BrakeReading, RopeBrake
+from sparring.core.byhand.drawbar import Drawbar, DrawbarReading
+from sparring.core.byhand.generator import Generator, GeneratorReading
+from sparring.core.byhand.lever import Lever, LeverReading
+from sparring.core.byhand.method import local_gravity
+from sparring.core.byhand.motor import BareMotor, MotorReading
+from sparring.core.byhand.runup import RunUp, RunUpReading
+from sparring.core.byhand.scale import Scale, ScaleReading
+from sparring.core.byhand.swing import Swing, SwingReading
+from sparring.core.byhand.windup import WindUp, WindUpReading
+from sparring.core.quantity import Measured
+from sparring.core.records import changed
+from sparring.core.uncertainty import budget, nominal, std
+from sparring.ui import background
+from sparring.ui.application import application
+from sparring.ui.by_hand import ByHandDialog
+from sparring.ui.shell import MainWindow
+
+RPM = 2 * math.pi / 60
+
+
+def figure(judged, label):
+    return next(r for r in judged.results if r.label == label)
+
+
+def ids(judged):
+    return {f.id for f in judged.findings}
+
+
+def test_a_lever_counts_its_own_weight_and_brackets_the_stall():
+    lever = Lever(
+        arm=Measured(0.2, 1e-4), arm_mass=Measured(0.05), arm_centre=Measured(0.1), hook_mass=Measured(0.01), gravity=Measured(9.81)
+    )
+    judged = lever.reduce([LeverReading(lifted=Measured(1.0), not_lifted=Measured(1.2), angle=Measured(math.radians(10)))])
+    own = 0.05 * 0.1 + 0.01 * 0.2
+    low, high = (9.81 * math.cos(math.radians(10)) * (m * 0.2 + own) for m in (1.0, 1.2))
+    stall = figure(judged, "Stall torque").value
+    assert nominal(figure(judged, "Most lifted").value) == pytest.approx(low)
+    assert nominal(stall) == pytest.approx((low + high) / 2)
+    assert std(stall) == pytest.approx((high - low) / 2 / math.sqrt(3), rel=0.02)  # a rectangle's, nearly all of it
+    assert budget(stall)[0].name == "reading 1: between lifted and not"
+    assert "arm-weight-ignored" in ids(changed(lever, ("arm_mass",), Measured(0.0)).reduce([LeverReading()]))
+    with pytest.raises(ValueError, match="exchange them"):
+        lever.reduce([LeverReading(lifted=Measured(1.2), not_lifted=Measured(1.0))])
+
+
+def test_a_scale_is_tared_and_reckoned_level():
+    judged = Scale(arm=Measured(0.15), gravity=Measured(9.81)).reduce(
+        [ScaleReading(shows=Measured(1.2), tare=Measured(0.2), angle=Measured(0.0))]
+    )
+    assert nominal(figure(judged, "Torque").value) == pytest.approx(9.81 * 0.15)
+    steep = Scale().reduce([ScaleReading(angle=Measured(math.radians(12)))])
+    assert "lever-steep" in ids(steep)
+    assert "scale-sign" in ids(Scale().reduce([ScaleReading(shows=Measured(0.1), tare=Measured(0.3))]))
+
+
+def test_a_rope_brake_gives_torque_power_and_catches_the_impossible():
+    brake = RopeBrake(drum=Measured(0.06), rope=Measured(0.004), heat=10.0)
+    judged = brake.reduce(
+        [BrakeReading(tight=Measured(30.0), slack=Measured(5.0), speed=Measured(20.0), voltage=Measured(12.0), current=Measured(1.0))]
+    )
+    assert nominal(figure(judged, "Torque").value) == pytest.approx(25 * 0.032)
+    assert nominal(figure(judged, "Power at the drum").value) == pytest.approx(16.0)
+    assert ids(judged) == {"output-above-input", "brake-overheats"}
+    with pytest.raises(ValueError, match="slack end"):
+        brake.reduce([BrakeReading(tight=Measured(1.0), slack=Measured(5.0))])
+
+
+def test_a_pull_that_grows_with_the_ballast_is_the_floors():
+    sled = Drawbar(mass=Measured(2.0), gravity=Measured(9.81))
+    rows = [DrawbarReading(pull=Measured(0.6 * 9.81 * (2 + b)), ballast=Measured(b)) for b in (0.0, 1.0, 2.0)]
+    judged = sled.reduce(rows)
+    assert "traction-limited" in ids(judged)
+    assert nominal(figure(judged, "Wheel torque at least").value) == pytest.approx(0.6 * 9.81 * 4 * 0.05)
+    flat = [DrawbarReading(pull=Measured(20.0), ballast=Measured(b)) for b in (0.0, 1.0, 2.0)]
+    assert "traction-limited" not in ids(sled.reduce(flat))
+    assert "peak-is-not-pull" in ids(sled.reduce([DrawbarReading(pull=Measured(10.0), peak=Measured(15.0))]))
+    with pytest.raises(ValueError, match="wrong side"):
+        sled.reduce([DrawbarReading(pull=Measured(10.0), peak=Measured(5.0))])
+
+
+def test_inertia_behind_a_ratio_cp():
+    """0.152 kg·m² behind 3:1 looks like 0.0169, behind 2.5:1 like 0.0243; 3600 rpm / 2.5 = 1440 rpm (cp)."""
+    for ratio, seen in ((3.0, 0.0169), (2.5, 0.0243)):
+        judged = RunUp(mass=Measured(0.152), ratio=Measured(ratio)).reduce([RunUpReading()])
+        assert nominal(figure(judged, "Inertia of the mass seen by the motor").value) == pytest.approx(seen, abs=5e-5)
+    assert 3600 / 2.5 == 1440
+
+
+def test_a_run_up_along_a_motor_line_gives_the_lines_torque():
+    """ω = ω₀(1 − e^(−t/τ)) with drag: over a short span the torque is that of the line at its middle."""
+    J, ratio, stall, top, drag = 0.02, 3.0, 1.5, 40.0, 0.05
+    tau = J * top / stall
+
+    def speed(t):
+        return top * (1 - math.exp(-t / tau))
+
+    t1, t2 = 0.2 * tau, 0.25 * tau
+    middle = (speed(t1) + speed(t2)) / 2
+    reading = RunUpReading(
+        first=Measured(speed(t1)),
+        second=Measured(speed(t2)),
+        time=Measured(t2 - t1),
+        coast_first=Measured(20.0),
+        coast_second=Measured(19.0),
+        coast_time=Measured(J * 1.0 / drag),
+    )
+    judged = RunUp(mass=Measured(J), rotor=Measured(1e-12), ratio=Measured(ratio)).reduce([reading])
+    net = stall * (1 - middle / top)
+    assert nominal(figure(judged, "Torque at the mass").value) == pytest.approx(net + drag, rel=1e-3)
+    assert nominal(figure(judged, "Drag").value) == pytest.approx(drag, rel=1e-6)
+    assert "no-coast-down" in ids(RunUp().reduce([RunUpReading()]))
+    assert "above-safe-speed" in ids(RunUp(safe=10.0).reduce([RunUpReading()]))
+    assert "inertia-on-the-wrong-side" in ids(RunUp(mass=Measured(1e-6)).reduce([RunUpReading()]))
+
+
+def test_the_swing_formula_against_the_exact_motion():
+    """Bifilar pendulum, energy integral with SciPy: rise h(θ) = L − √(L² − 4 r² sin²(θ/2)); small swings give the formula."""
+    from scipy.integrate import quad
+
+    m, r, L, J, g = 1.2, 0.06, 1.0, 3.1e-3, 9.81
+
+    def rise(theta):
+        return L - math.sqrt(L**2 - 4 * r**2 * math.sin(theta / 2) ** 2)
+
+    top = math.radians(8)
+    # θ = top sin φ takes the pole out of the integral
+    quarter = quad(
+        lambda phi: top * math.cos(phi) / math.sqrt(2 * m * g * (rise(top) - rise(top * math.sin(phi))) / J), 0, math.pi / 2 * (1 - 1e-9)
+    )[0]
+    swing = Swing(mass=Measured(m), radius=Measured(r), length=Measured(L), gravity=Measured(g))
+    judged = swing.reduce([SwingReading(swings=20, time=Measured(20 * 4 * quarter, 0.05))])
+    assert nominal(figure(judged, "Inertia").value) == pytest.approx(J, rel=3e-3)
+    assert "cords-short" in ids(changed(swing, ("length",), Measured(0.2)).reduce([SwingReading()]))
+    wire = Swing(hung_on="a wire", known=Measured(2e-3, 1e-5))
+    on_wire = wire.reduce([SwingReading(time=Measured(30.0), known_time=Measured(20.0))])
+    assert nominal(figure(on_wire, "Inertia").value) == pytest.approx(2e-3 * 2.25)
+    with pytest.raises(ValueError, match="known body"):
+        wire.reduce([SwingReading()])
+
+
+def test_a_generator_gives_constant_resistance_and_power():
+    k, R = 0.025, 2.0
+    rows = [GeneratorReading(speed=Measured(400.0), voltage=Measured(k * 400), current=Measured(0.0))]
+    rows.append(GeneratorReading(speed=Measured(400.0), voltage=Measured(k * 400 - 1.5 * R), current=Measured(1.5), torque=Measured(0.045)))
+    judged = Generator().reduce(rows)
+    assert nominal(figure(judged, "Constant, open terminals").value) == pytest.approx(k)
+    assert nominal(figure(judged, "Inner resistance").value) == pytest.approx(R)
+    assert nominal(figure(judged, "Best efficiency, shaft to wire").value) == pytest.approx(1.5 * 7 / (0.045 * 400))
+    impossible = changed(rows[1], ("torque",), Measured(0.01))
+    assert "output-above-input" in ids(Generator().reduce([rows[0], impossible]))
+
+
+def motor_rows(k=0.025, R=3.0, f=0.003, noise=0.0, rng=None):
+    rows = []
+    for V, load in ((6.0, 0.0), (12.0, 0.0), (12.0, 0.03), (9.0, 0.02), (6.0, None)):
+        if load is None:
+            i, w, t = V / R, 0.0, None
+        else:
+            i = (load + f) / k
+            w, t = (V - i * R) / k, Measured(load, 1e-5) if load else None
+        e = rng.normal(0, noise, 3) if rng is not None else np.zeros(3)
+        rows.append(
+            MotorReading(
+                voltage=Measured(V * (1 + e[0]), V * noise),
+                speed=Measured(w * (1 + e[1]), w * noise),
+                current=Measured(i * (1 + e[2]), i * noise),
+                torque=t,
+            )
+        )
+    return rows
+
+
+def test_the_bare_motor_comes_out_of_any_mix_of_readings():
+    judged = BareMotor().reduce(motor_rows())
+    assert nominal(figure(judged, "Resistance").value) == pytest.approx(3.0)
+    assert nominal(figure(judged, "Constant k").value) == pytest.approx(0.025)
+    assert nominal(figure(judged, "Friction").value) == pytest.approx(0.003)
+    assert nominal(figure(judged, "Stall torque").value) == pytest.approx(0.025 * 4 - 0.003)
+    bad = motor_rows()
+    bad[2] = changed(bad[2], ("speed",), Measured(500.0))
+    assert "motor-not-a-line" in ids(BareMotor().reduce(bad))
+    with pytest.raises(ValueError, match="held still"):
+        BareMotor().reduce(motor_rows()[:1])
+    hot = BareMotor(cold_resistance=Measured(2.0))
+    assert "winding-hot" in ids(hot.reduce(motor_rows()))
+    # (235 + ϑ)/(235 + 20) = R/R₂₀ (IEC 60034-1)
+    assert nominal(figure(hot.reduce(motor_rows()), "Winding temperature by its resistance").value) == pytest.approx(
+        255 * 1.5 - 235 + 273.15
+    )
+
+
+def test_a_loop_gives_play_stiffness_and_loss():
+    stiffness, play = 40.0, math.radians(1.0)
+    torques = [0.0, 0.5, 1.0, 0.5, 0.1, -0.1, -0.5, -1.0, -0.5, -0.1]
+    rows = [WindUpReading(torque=Measured(t), angle=Measured(t / stiffness + math.copysign(play / 2, t) if t else 0.0)) for t in torques]
+    judged = WindUp(small=0.05).reduce(rows)
+    assert nominal(figure(judged, "Lost motion at no torque").value) == pytest.approx(play)
+    assert nominal(figure(judged, "Stiffness").value) == pytest.approx(stiffness)
+    x, y = [r.angle.value for r in rows], [r.torque.value for r in rows]
+    area = abs(sum(x[i] * y[(i + 1) % len(x)] - x[(i + 1) % len(x)] * y[i] for i in range(len(x)))) / 2
+    assert nominal(figure(judged, "Energy lost in one loop").value) == pytest.approx(
+        area, abs=1e-12
+    )  # the loop's area by the shoelace formula
+    with pytest.raises(ValueError, match="either side"):
+        WindUp().reduce(rows[:3])
+
+
+def test_gravity_at_known_places():
+    """WGS 84: 9.7803253359 at the equator, 9.8321849378 at the poles (NIMA TR8350.2); 9.80620 at 45° (normal gravity, handbook)."""
+    assert local_gravity(0.0) == pytest.approx(9.7803253359, abs=1e-9)
+    assert local_gravity(math.pi / 2) == pytest.approx(9.8321849378, abs=1e-8)
+    assert local_gravity(math.radians(45)) == pytest.approx(9.80620, abs=2e-5)
+    assert local_gravity(math.radians(45)) - local_gravity(math.radians(45), 1000.0) == pytest.approx(3.086e-3, rel=2e-3)  # free air
+
+
+CASES = {  # truth, and how the tester's readings follow from it
+    "lever": (
+        lambda d: Lever(arm=d(0.2, 4e-4), arm_mass=d(0.05, 5e-4), arm_centre=d(0.1, 1e-3), hook_mass=d(0.01, 5e-4), gravity=d(9.81, 1e-3)),
+        lambda d: LeverReading(lifted=d(1.0, 2e-3), angle=d(0.1, 0.01)),
+        "Most lifted",
+    ),
+    "scale": (
+        lambda d: Scale(arm=d(0.15, 3e-4), gravity=d(9.81, 1e-3)),
+        lambda d: ScaleReading(shows=d(1.2, 3e-3), tare=d(0.2, 1e-3), angle=d(0.05, 0.01)),
+        "Torque",
+    ),
+    "brake": (
+        lambda d: RopeBrake(drum=d(0.06, 1e-4), rope=d(0.003, 2e-4)),
+        lambda d: BrakeReading(tight=d(30.0, 0.2), slack=d(4.0, 0.1), speed=d(20.0, 0.2)),
+        "Power at the drum",
+    ),
+    "run-up": (
+        lambda d: RunUp(mass=d(0.02, 2e-4), rotor=d(1e-6, 5e-8), ratio=Measured(3.0)),
+        lambda d: RunUpReading(
+            first=d(20.0, 0.2),
+            second=d(60.0, 0.2),
+            time=d(2.0, 0.02),
+            coast_first=d(60.0, 0.2),
+            coast_second=d(30.0, 0.2),
+            coast_time=d(9.0, 0.05),
+        ),
+        "Torque at the mass",
+    ),
+    "swing": (
+        lambda d: Swing(mass=d(1.2, 1e-3), radius=d(0.06, 3e-4), length=d(1.0, 2e-3), gravity=d(9.81, 1e-3)),
+        lambda d: SwingReading(time=d(24.0, 0.1)),
+        "Inertia",
+    ),
+}
+
+
+@pytest.mark.parametrize("case", CASES)
+@pytest.mark.parametrize("repeats", [1, 4])
+def test_the_truth_lies_inside_the_stated_interval(case, repeats):
+    """400 testers, each with dimensions and readings off by their uncertainty: 95 ± 4 % of the k = 2 intervals hold the truth."""
+    method, reading, label = CASES[case]
+    if label == "Most lifted" and repeats > 1:
+        pytest.skip("the most of several is no mean")
+    rng = np.random.default_rng(1)
+
+    def exact(value, u):
+        return Measured(value)
+
+    def seen(value, u):
+        return Measured(value + rng.normal(0, u), u)
+
+    truth = nominal(figure(method(exact).reduce([reading(exact)]), label).value)
+    inside = 0
+    for _ in range(400):
+        got = figure(method(seen).reduce([reading(seen) for _ in range(repeats)]), label).value
+        inside += abs(nominal(got) - truth) <= 2 * std(got)
+    assert 0.91 <= inside / 400 <= 0.99
+
+
+def test_scatter_that_nobody_stated_is_found_in_the_repeats():
+    """Readings typed without ±: the scatter of four repeats alone gives a 95 ± 4 % interval."""
+    rng = np.random.default_rng(2)
+    inside = 0
+    for _ in range(600):
+        rows = [BrakeReading(tight=Measured(30 + rng.normal(0, 0.4)), slack=Measured(4.0), speed=Measured(20.0)) for _ in range(4)]
+        got = figure(RopeBrake(drum=Measured(0.06), rope=Measured(0.004)).reduce(rows), "Torque").value
+        inside += abs(nominal(got) - 26 * 0.032) <= 2 * std(got)
+    assert 0.91 <= inside / 600 <= 0.99
+
+
+def test_every_way_asks_for_fields_it_has():
+    for kind in METHODS:
+        assert kind.TITLE
+        assert kind.PURPOSE
+        assert all(name in kind.model_fields for _, name in kind.FIELDS)
+        assert all(name in kind.READING.model_fields for _, name in kind.READING.FIELDS)
+        assert kind.from_json(kind().to_json()).to_json() == kind().to_json()
+
+
+@pytest.fixture
+def window(tmp_path, qtbot):
+    application()
+    w = MainWindow()
+    w.show()
+    w.desk.open(tmp_path / "book")
+    wait_for(lambda: w.desk.book is not None and not background.busy(), 15, QApplication.processEvents)
+    yield w
+    discard(w)
+
+
+def test_readings_are_typed_kept_and_used(window, qtbot):
+    window.errands.by_hand()
+    dialog = window.errands.dialog
+    grid = dialog.grid
+    for text in ("500 g", "0.6 kg ± 1 g", "0 deg"):
+        grid.currentItem().setText(text)
+        qtbot.keyClick(grid, Qt.Key.Key_Return)
+    assert (grid.currentRow(), grid.currentColumn()) == (0, 1)
+    assert dialog.results.item(1, 0).text() == "Stall torque"
+    grid.currentItem().setText("three stones")
+    assert "three" in dialog.said.text()
+    assert "Repeat 2, lifted" in dialog.said.text()
+    assert dialog.results.rowCount() == 0
+    qtbot.keyClick(grid, Qt.Key.Key_Delete)
+    assert dialog.results.rowCount() == 3
+    dialog.set_latitude(60.0)
+    assert dialog.method.gravity.value == pytest.approx(9.819, abs=2e-3)
+    dialog.accept()
+    again = ByHandDialog(window.desk, window)
+    assert again.grid.texts() == [["500 g", "0.6 kg ± 1 g", "0 deg"]]
+    assert again.method.gravity.value == pytest.approx(9.819, abs=2e-3)
+    again.choice.setCurrentIndex(METHODS.index(BareMotor))
+    rows = [["12 V", "460 rad/s", "0.12 A", ""], ["12 V", "0 rpm", "4 A", ""]]
+    again.grid.set_texts(rows)
+    again._use_motor()
+    assert window.desk.build.motor.stall_current.value == pytest.approx(4.0)
+    assert window.desk.build.motor.no_load_speed.value == pytest.approx(460.0)
+    window.desk.undo.undo()
+    assert window.desk.build.motor.no_load_speed.value != pytest.approx(460.0)
+    for n in range(len(METHODS)):
+        again.choice.setCurrentIndex(n)
+        assert again.grid.rowCount() == len(METHODS[n].READING.FIELDS)
