@@ -62,13 +62,16 @@ def lifted(build, rig, plan):
 
 
 def discard(window):
-    """Closes a window and waits for what it still has under way."""
+    """Closes a window, waits for what it still has under way, and takes it away: dozens of them slow every later one."""
+    from PyQt6.QtCore import QEvent
     from PyQt6.QtWidgets import QApplication
 
     from sparring.ui import background
 
     window.close()
     wait_for(lambda: not background.busy(), step=QApplication.processEvents)
+    window.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
 def wait_for(condition, seconds=15.0, step=None):

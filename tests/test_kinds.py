@@ -214,7 +214,7 @@ def test_wild_figures_are_refused_in_words_or_carried_through(kind):
     rng = random.Random(kind.TITLE)
     plain = json.loads(kind().model_dump_json())
     taken = 0
-    for _ in range(60):
+    for _ in range(25):
         wild = dict(plain)
         for name in rng.sample(sorted(plain), min(3, len(plain))):
             old = plain[name]
@@ -238,4 +238,4 @@ def test_wild_figures_are_refused_in_words_or_carried_through(kind):
         assert math.isfinite(flow.wire_to_shaft)
         assert all(math.isfinite(x.output) for x in build.limits)
         assert math.isfinite(inventory.take(build).mass)
-    assert taken > 5
+    assert taken > 2
