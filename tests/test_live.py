@@ -13,6 +13,7 @@ from sparring.bench.simulator import Faults, SimulatedBench
 from sparring.core.plant.bench import bench_of
 from sparring.core.plant.sensors import sensors_of
 from sparring.core.records import changed
+from sparring.core.uncertainty import nominal
 from sparring.ui import background
 from sparring.ui.application import application
 from sparring.ui.live import Ring
@@ -194,3 +195,36 @@ def test_calibration_is_taken_from_the_live_cell(window):
     assert [p.mass.value for p in window.desk.rig.calibration.points] == [0.0, 1.0, 2.0]
     window.desk.undo.undo()
     assert len(page._fresh) == 3
+
+
+@pytest.mark.parametrize("name", ["Siskin r1", "Knot r1"])
+def test_a_drive_of_another_kind_is_lifted_live(window, tmp_path, rig, name):
+    """A worm that holds by itself, and a strain wave that reverses: the same Run page, the same lines."""
+    from sparring.core import predict
+    from sparring.core.quantity import Measured
+    from sparring.demo import hollin_yard
+    from sparring.demo.drives import others
+
+    drive = next(b for b in others(hollin_yard.motor()) if b.name == name)
+    short = changed(rig, ("method", "travel"), 0.3)
+    window.desk.add_build(drive)
+    window.desk.choose_rig(window.desk.book.save_rig(changed(short, ("name",), "Short hoist")))
+    load = 0.4 * predict.stall_torque(drive, 12.0) / (predict.load_torque(rig, 1.0) - predict.load_torque(rig, 0.0))
+    window.desk.plan = changed(window.desk.plan, ("loads",), (Measured(round(load, 2), 5e-4),))
+    window.desk.new_test()
+    window.go("Run")
+    made = Board(drive, short, tmp_path / "other")
+    window.session.connect_port(str(tmp_path / "other"))
+    try:
+        until(lambda: window.session.state == "ready" and window.session.obeys and window.session.ring.count > 20)
+        begin_lift(window)
+        until(lambda: len(window.desk.runs) == 1)
+        until(lambda: window.desk.result is not None and window.desk.result.lifted)
+        step = window.desk.result.lifted[0]
+        told = predict.power_flow(drive, nominal(step.torque), 12.0).gearbox
+        assert nominal(step.gearbox) == pytest.approx(told, abs=0.06)
+        window.go("Results")
+        window.grab()
+    finally:
+        window.session.disconnect_bench()
+        made.pull()

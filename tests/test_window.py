@@ -454,3 +454,42 @@ def test_a_new_logbook_starts_with_one_build(qapp, tmp_path):
     w.desk.edit("build", ("mass",), Measured(0.3))
     assert json.loads(w.desk.build.to_json())["mass"] == "300 g"
     discard(w)
+
+
+def test_an_edit_before_the_logbook_is_open_is_refused_in_words(qapp):
+    application()
+    w = MainWindow()
+    w.show()
+    before = w.desk.build
+    assert "still being opened" in w.desk.edit("build", ("family",), "Early")
+    w.build_page.gears.count_edited.emit(0, "wheel", 50)
+    assert "still being opened" in w.message.text()
+    assert w.desk.build == before
+    discard(w)
+
+
+def test_the_logbook_finds_drives_by_their_kind_and_material(window):
+    def families(text):
+        window.logbook.search.setText(text)
+        tree = window.logbook.tree
+        return {tree.topLevelItem(i).text(0).split()[0] for i in range(tree.topLevelItemCount())}
+
+    assert families("worm") == {"Siskin"}
+    assert families("planetary") == {"Wren"}
+    assert families("PLA") == {"Curlew", "Wren"}  # part of planetary too
+    assert families("ratio > 90") == {"Curlew"}
+    window.logbook.search.clear()
+
+
+def test_a_build_finding_leads_to_its_field(window):
+    choose(window, "Curlew r1")
+    window.go("Build")
+    until(lambda: any(c.finding.id == "turns-back" for c in window.findings.cards()))
+    card = next(c for c in window.findings.cards() if c.finding.id == "turns-back")
+    assert card.finding.severity == "wrong"  # a vent must not fall back
+    card.opened.emit(card)
+    assert window.focusWidget() is window.build_page.build_form.fields[("holding",)]
+    window.go("Results")
+    assert not any(c.finding.id == "turns-back" for c in window.findings.cards())
+    window.go("Build")
+    until(lambda: any(c.finding.id == "planet-phases" for c in window.findings.cards()))

@@ -227,6 +227,8 @@ class Desk(QObject):
 
     def edit(self, what: str, path: tuple[str | int, ...], value: Any, text: str = "") -> str | None:
         """Changes a field of the build, rig or plan, undoably. Returns the reason when the result does not hold."""
+        if self.book is None:
+            return "the logbook is still being opened; nothing can be kept yet"
         record: Record = getattr(self, what)
         try:
             after = changed(record, path, value)
