@@ -268,3 +268,96 @@ def test_a_change_that_cannot_be_is_refused_in_words_and_nothing_is_lost(window,
     choice.activated.emit(choice.currentIndex())
     assert "both driven and held" in window.message.text()
     assert choice.currentText() == "ring"
+
+
+def cells(table):
+    return [[table.item(r, c).text() for c in range(table.columnCount())] for r in range(table.rowCount())]
+
+
+def test_the_strength_table_names_the_fuse_and_follows_the_slider(window, page):
+    window.desk.edit("build", ("stages",), (SpurStage(pinion=18, wheel=54), SpurStage(pinion=18, wheel=36, face_width=2e-3)))
+    page.tables.tabs.setCurrentIndex(1)
+    rows = cells(page.tables.strength)
+    assert rows[0][0] == "stage 2 pinion"
+    assert [float(r[1].split()[0]) for r in rows] == sorted(float(r[1].split()[0]) for r in rows)
+    window.desk.edit("build", ("fuse",), "stage 2 pinion")
+    assert cells(page.tables.strength)[0][0] == "stage 2 pinion (fuse)"
+    page.slider.setValue(20)
+    light = float(cells(page.tables.strength)[0][3].split()[0])
+    page.slider.setValue(40)
+    assert float(cells(page.tables.strength)[0][3].split()[0]) == pytest.approx(2 * light, rel=0.03)
+
+
+def test_the_mesh_table_gives_sizes_play_and_warmth(window, page):
+    window.desk.edit(
+        "build", ("stages",), (SpurStage(pinion=20, wheel=40, opening=0.1e-3), SpurStage(pinion=20, wheel=40, material="steel"))
+    )
+    page.tables.tabs.setCurrentIndex(2)
+    page.slider.setValue(100)
+    plastic, steel = cells(page.tables.meshes)
+    assert plastic[2] == "30.100 mm"
+    assert plastic[4] == "0.21 deg"
+    assert plastic[5] == "7.660 mm (3 teeth)"
+    assert float(plastic[7].split()[0]) > 20
+    assert steel[7] == "–"
+    window.desk.edit("build", ("stages",), (WormStage(),))
+    assert cells(page.tables.meshes)[0][0] == "no toothed mesh"
+
+
+def test_cost_mass_and_torque_over_them_are_shown(window, page):
+    from sparring.core.build import Item
+
+    window.desk.edit("build", ("parts",), (Item(part="gear", count=2, price=4.0, spares=1),))
+    page.tables.tabs.setCurrentIndex(3)
+    text = page.tables.sums.text()
+    assert "Cost 8.00 €, with spares 12.00 €" in text
+    assert "N·m/kg" in text
+    assert "g·cm² at the motor" in text
+    window.desk.edit("build", ("stages", 0, "material"), "elm")
+    assert "no density known: elm" in page.tables.sums.text()
+
+
+def test_more_motors_carry_more(window, page):
+    from sparring.core import predict
+
+    alone = predict.stall_torque(window.desk.build, 12.0)
+    dialog = build_dialogs.MotorsDialog(window.desk, (0, ""), page)
+    dialog.list.item(0, 0).setText("second")
+    assert predict.stall_torque(window.desk.build, 12.0) == pytest.approx(2 * alone, rel=1e-6)
+    dialog.list.item(0, 3).setText("3000 rpm ± 20 rpm")
+    wait_for(lambda: any(c.finding.id == "motors-share" for c in window.findings.cards()), 5, QApplication.processEvents)
+    dialog.list.item(0, 5).setText("0.01 A")  # below the no-load current
+    assert window.desk.build.further_motors[0].readings.stall_current.value > 1
+    assert "were the two exchanged" in window.message.text()
+
+
+def test_the_drawing_stays_inside_its_frame_at_any_size(window, page):
+    view = page.gears
+    for kind in KINDS:
+        window.desk.edit("build", ("stages",), (kind(), SpurStage()))
+        for width, height in ((260, 190), (900, 260), (400, 700)):
+            view.resize(width, height)
+            scale, ox, oy = view._scale()
+            b = view._bounds
+            assert ox + scale * b.left() >= 0
+            assert ox + scale * b.right() <= width
+            assert oy - scale * b.bottom() >= 0
+            assert oy - scale * b.top() <= height
+            assert not view.grab().isNull()
+
+
+def test_keys_alone_reach_every_part_and_every_gear(window, page, qtbot):
+    window.desk.edit("build", ("stages",), (PlanetaryStage(), CycloidStage()))
+    view = page.gears
+    view.setFocus()
+    seen = set()
+    for _ in range(len(view.parts())):
+        qtbot.keyClick(view, Qt.Key.Key_Right)
+        seen.add(view.chosen)
+    assert seen == set(view.parts())
+    qtbot.keyClick(view, Qt.Key.Key_Left)
+    assert view.chosen in seen
+    qtbot.keyClick(page, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert len(stages(window)) == 3
+    qtbot.keyClick(page, Qt.Key.Key_Backspace, Qt.KeyboardModifier.ControlModifier)
+    assert len(stages(window)) == 2

@@ -347,3 +347,36 @@ def test_readings_are_typed_kept_and_used(window, qtbot):
     for n in range(len(METHODS)):
         again.choice.setCurrentIndex(n)
         assert again.grid.rowCount() == len(METHODS[n].READING.FIELDS)
+
+
+TYPED = {  # one column each, as a tester types it
+    "Lever on a scale": (["1.2 kg ± 2 g", "0.2 kg ± 1 g", "0 deg"], "Torque"),
+    "Rope brake": (["30 N", "4 N", "190 rpm", "12 V", "2 A"], "Power at the drum"),
+    "Drawbar pull": (["4 lbf", "", "", "0 kg"], "Wheel torque"),
+    "Run-up of a known inertia": (["100 rpm", "600 rpm", "2 s", "600 rpm", "300 rpm", "9 s"], "Drag"),
+    "Swing test of an inertia": (["20", "24 s ± 0.2 s", ""], "Inertia"),
+    "Generator into a load": (["4000 rpm", "10 V", "0 A", ""], "Constant, open terminals"),
+    "Wind-up and lost motion": (["0.5 N·m", "1 deg"], ""),
+}
+
+
+@pytest.mark.parametrize("title", TYPED)
+def test_each_way_is_worked_from_the_window(window, qtbot, title):
+    dialog = ByHandDialog(window.desk, window)
+    dialog.choice.setCurrentText(title)
+    texts, label = TYPED[title]
+    for text in texts:
+        dialog.grid.currentItem().setText(text)
+        qtbot.keyClick(dialog.grid, Qt.Key.Key_Return)
+    labels = [dialog.results.item(r, 0).text() for r in range(dialog.results.rowCount())]
+    if label:
+        row = labels.index(label)
+        assert any(c.isdigit() for c in dialog.results.item(row, 1).text())
+    else:  # one point is no loop
+        assert "either side" in dialog.said.text()
+    assert dialog.care.text()
+    window.desk.set_unit("torque", "oz·in")
+    dialog._work()
+    if "Torque" in labels:
+        assert dialog.results.item(labels.index("Torque"), 1).text().endswith("oz·in")
+    window.desk.set_unit("torque", "N·m")

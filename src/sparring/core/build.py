@@ -55,13 +55,13 @@ class Build(Record):
 
     @model_validator(mode="after")
     def _turns(self) -> Build:
+        for name, m in (("motor", self.motor), *((f"motor {n}", f.readings) for n, f in enumerate(self.further_motors, start=2))):
+            if m.stall_current.value <= m.no_load_current.value:
+                raise ValueError(f"{name}: the stall current is not above the no-load current; were the two exchanged?")
         try:
             self.torque_line()
         except (kinematics.TrainError, SelfLocking) as err:
             raise ValueError(str(err)) from err
-        m = self.motor
-        if m.stall_current.value <= m.no_load_current.value:
-            raise ValueError("motor: the stall current is not above the no-load current; were the two exchanged?")
         return self
 
     @property

@@ -66,7 +66,6 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(960, 600)
         d = self.desk
         theme.dark = d.settings.value("dark", False, type=bool)
-        theme.apply()
 
         self.errands = Errands(self, d, self.session, lambda: self.message, self.go, self._place)
         self.driveline = Driveline(d)
@@ -145,6 +144,7 @@ class MainWindow(QMainWindow):
         self.space.activated.connect(lambda: self.run_page.do_next())
         self.mark_key = QShortcut(QKeySequence(Qt.Key.Key_M), self)
         self.mark_key.activated.connect(lambda: self.run_page.mark())
+        theme.apply()  # last: one pass over finished widgets is quicker than one as each finds its place
         self.go("Build")
         self._bench_state()
         self.title_block.refresh()

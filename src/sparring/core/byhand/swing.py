@@ -45,6 +45,7 @@ class Swing(Method):
 
     TITLE: ClassVar[str] = "Swing test of an inertia"
     PURPOSE: ClassVar[str] = "Inertia of a flywheel, drum or rotor from the time of its twisting swings. Small swings: under 10°."
+    CARE: ClassVar[str] = "A heavy body on thin cords can fall: hang it low, over something soft."
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Hung on", "hung_on"),
         ("Mass of the body", "mass"),

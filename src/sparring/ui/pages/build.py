@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from functools import partial
+from functools import cached_property, partial
 from importlib import import_module
 from typing import Any
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QSlider, QVBoxLayout, QWidget
 
@@ -105,8 +105,23 @@ class BuildPage(QWidget):
         self.stage_form: Form | None = None
         self.joints: JointForm | None = None
         self._stage_shown: tuple[int, str] | None = None
-        self.forms.addWidget(heading("Motor, as measured bare"))
-        self.motor_form = Form(
+        self._motor_head, self._build_head = heading("Motor, as measured bare"), heading("Build")
+        self.forms.addWidget(self._motor_head)
+        self.forms.addWidget(self._build_head)
+        self.forms.addStretch(1)
+        QTimer.singleShot(20, self._below_the_fold)
+        self.side.setWidget(inner)
+        return self.side
+
+    def _below_the_fold(self) -> None:
+        """Makes what is not seen at first; the first window does not wait for it."""
+        for form in (self.motor_form, self.build_form):
+            form.refresh()
+
+    @cached_property
+    def motor_form(self) -> Form:
+        """The first motor."""
+        form = Form(
             self.desk,
             "build",
             [
@@ -120,9 +135,13 @@ class BuildPage(QWidget):
                 ("Rotor inertia", ("motor", "inertia")),
             ],
         )
-        self.forms.addWidget(self.motor_form)
-        self.forms.addWidget(heading("Build"))
-        self.build_form = Form(
+        self.forms.insertWidget(self.forms.indexOf(self._motor_head) + 1, form)
+        return form
+
+    @cached_property
+    def build_form(self) -> Form:
+        """The build as a whole."""
+        form = Form(
             self.desk,
             "build",
             [
@@ -142,10 +161,8 @@ class BuildPage(QWidget):
                 ("Notes", ("notes",)),
             ],
         )
-        self.forms.addWidget(self.build_form)
-        self.forms.addStretch(1)
-        self.side.setWidget(inner)
-        return self.side
+        self.forms.insertWidget(self.forms.indexOf(self._build_head) + 1, form)
+        return form
 
     def _stage_menu(self) -> QMenu:
         menu = QMenu(self)
@@ -153,7 +170,7 @@ class BuildPage(QWidget):
         assert add is not None
         for kind in KINDS:
             add.addAction(self._action(kind.TITLE, partial(self.add, kind)))
-        menu.addAction(self._action("Duplicate", self._duplicate, "Ctrl+D"))
+        menu.addAction(self._action("Duplicate", self._duplicate, "Ctrl+Shift+D"))
         self.split_action = self._action("Split into two", self._split)
         menu.addAction(self.split_action)
         menu.addAction(self._action("Move towards the motor", partial(self._move, -1)))
