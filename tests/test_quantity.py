@@ -126,3 +126,8 @@ def test_figures_show_what_their_uncertainty_warrants():
     assert show(0.35, "torque", "N·m") == "0.3500 N·m"
     assert show(None, "torque", "N·m") == "–"
     assert from_si(311.15, "°C", "temperature") == pytest.approx(38.0)
+
+
+def test_an_uncertainty_that_is_only_rounding_is_not_shown():
+    assert quantity.show(0.1075, "current", "A", u=1e-17) == "0.1075 A"
+    assert "±" in quantity.show(0.1075, "current", "A", u=1e-5)

@@ -428,7 +428,7 @@ def show(value: float | None, kind: str, unit: str, *, u: float | None = None, d
         return "–"
     shown = from_si(value, unit, kind)
     tail = f" {unit}" if with_unit and unit else ""
-    if u is not None and u > 0 and math.isfinite(u):
+    if u is not None and u > 1e-9 * abs(value) and math.isfinite(u):  # less is rounding, not knowledge
         half = 2 * u / factor(unit, kind)
         places = decimals_for(half) if decimals is None else decimals
         return f"{shown:.{places}f} ± {half:.{places}f}{tail}"

@@ -183,7 +183,7 @@ class ByHandDialog(QDialog):
         middle.addLayout(self.right, 3)
         column.addLayout(middle, 3)
         column.addWidget(heading("What comes out"))
-        self.results = Table(["", "figure", "repeats scatter by", "rests mostly on"], "Results", left=(3,))
+        self.results = Table(["", "figure", "repeats scatter by", "rests mostly on"], "Results", 3, left=(3,))
         column.addWidget(self.results, 2)
         self.said = QLabel()
         self.said.setWordWrap(True)

@@ -5,6 +5,7 @@ Pages are handed the desk; they show what it holds and tell it what the tester w
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -350,6 +351,11 @@ class Desk(QObject):
         self.units[kind] = unit
         self.settings.setValue(f"units/{kind}", unit)
         self.units_changed.emit()
+
+    def three(self, value: float, kind: str) -> str:
+        """A predicted or live figure with three significant digits, in the tester's unit."""
+        shown = abs(quantity.from_si(value, self.units[kind], kind))
+        return self.show(value, kind, decimals=min(6, max(0, 2 - math.floor(math.log10(shown)))) if shown > 1e-12 else 0)
 
     def show(self, value: Any, kind: str, *, u: bool = True, decimals: int | None = None, with_unit: bool = True) -> str:
         """A value (plain or with uncertainty) in the tester's unit."""

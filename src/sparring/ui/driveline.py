@@ -122,10 +122,10 @@ class Driveline(QWidget):
                 flow.voltage, "voltage", decimals=2
             ), f"{d.show(flow.current, 'current', decimals=2)}  {d.show(flow.power_in, 'power', decimals=1)}"
         if name == "output":
-            return d.show(
-                station.torque or 0.0, "torque", decimals=3
-            ), f"{d.show(station.speed or 0.0, 'speed', decimals=1)}  {d.show(flow.power_out, 'power', decimals=2)}"
-        speed = d.show(station.speed or 0.0, "speed", decimals=0)
+            return d.three(
+                station.torque or 0.0, "torque"
+            ), f"{d.three(station.speed or 0.0, 'speed')}  {d.show(flow.power_out, 'power', decimals=2)}"
+        speed = d.show(station.speed or 0.0, "speed", decimals=0) if (station.speed or 0.0) > 10 else d.three(station.speed or 0.0, "speed")
         if name == "motor":
             return speed, f"{d.show(flow.power_in, 'power', decimals=1)} in"
         stage = d.build.stages[int(name.split()[1]) - 1]
@@ -150,6 +150,7 @@ class Driveline(QWidget):
         p.drawText(QRectF(left, _TOP + 14, width - gear_room, 22), Qt.AlignmentFlag.AlignVCenter, big)
         p.setFont(font(11))
         p.setPen(theme.colour("ink-2"))
+        small = p.fontMetrics().elidedText(small, Qt.TextElideMode.ElideRight, int(width - gear_room))
         p.drawText(QRectF(left, _TOP + 36, width - gear_room, 16), Qt.AlignmentFlag.AlignVCenter, small)
 
     def _gears(self, p: QPainter, stage: int, x: float, y: float) -> None:
@@ -239,11 +240,12 @@ class Driveline(QWidget):
             p.setPen(QPen(QBrush(gradient), 1.2))
             p.drawPath(path)
         p.setFont(font(11))
-        for x, power, lost, cause, estimated in heats:
-            self._heat(p, x, top + height(power), height(lost), lost, cause, estimated)
+        ends = [h[0] for h in heats[1:]] + [self.width() - _RESULT - 8.0]
+        for (x, power, lost, cause, estimated), end in zip(heats, ends, strict=True):
+            self._heat(p, x, top + height(power), height(lost), lost, cause, estimated, end)
 
-    def _heat(self, p: QPainter, x: float, y: float, thick: float, lost: float, cause: str, estimated: bool) -> None:
-        """A loss leaves downwards."""
+    def _heat(self, p: QPainter, x: float, y: float, thick: float, lost: float, cause: str, estimated: bool, end: float) -> None:
+        """A loss leaves downwards; its words end before the next one's place."""
         foot = _RIBBON + _TALLEST + 10.0
         thick = max(1.2, min(thick, 26.0))
         path = QPainterPath(QPointF(x, y - thick))
@@ -265,7 +267,10 @@ class Driveline(QWidget):
             p.fillPath(path, QBrush(fade))
         p.setPen(theme.colour("heat-text"))
         label = f"{self.desk.show(lost, 'power', decimals=1 if lost >= 0.95 else 2)} {cause}"
-        p.drawText(QPointF(x + 28 + thick / 2, foot + 4), label)
+        begin = x + 28 + thick / 2
+        if p.fontMetrics().horizontalAdvance(label) > end + 12 - begin:
+            label = label.removesuffix(f" {cause}")
+        p.drawText(QPointF(begin, foot + 4), label)
 
     def _result(self, p: QPainter) -> None:
         right = self.width() - 20

@@ -200,7 +200,9 @@ class Errands:
                 keys.append((action.shortcut().toString(), action.text().replace("&", "")))
         keys += [
             ("wheel, drag", "in a chart: zoom, shift; double click shows all; right click copies"),
-            ("arrow keys", "in the gear drawing: choose a gear; Space turns the train"),
+            ("arrow keys", "in the gear drawing: choose a part; Enter or a double click changes its teeth; Space turns the train"),
+            ("Ctrl+Shift+D, Ctrl+Backspace", "on Build: duplicate the chosen stage, take it out"),
+            ("Enter", "in readings by hand: on to the next figure, then to the next repeat"),
         ]
         self.dialog = ShortcutsDialog(keys, self.window)
         self.dialog.open()

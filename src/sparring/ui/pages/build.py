@@ -214,7 +214,9 @@ class BuildPage(QWidget):
     def refresh(self) -> None:
         build = self.desk.build
         self.gears.set_build(build)
-        self.ratio.setText(ratio_in_words(build.ratio()))
+        words = ratio_in_words(build.ratio())
+        boxes = any(isinstance(s, ShiftStage) for s in build.stages)
+        self.ratio.setText(words.split()[0] if boxes else words)  # the switch takes the room of the words
         self.ratio.setToolTip(build.train_in_words())
         self.remove_action.setEnabled(len(build.stages) > 1)
         self._show_stage(*self.gears.chosen)
@@ -241,9 +243,9 @@ class BuildPage(QWidget):
         d = self.desk
         flow = predict.power_flow(d.build, self.load, d.plan.voltage)
         if flow.power_out > 0:
-            text = f"{d.show(self.load, 'torque', decimals=3)}: {d.show(flow.current, 'current', decimals=2)}, gearbox {d.show(flow.gearbox, 'ratio', decimals=1)}"
+            text = f"{d.three(self.load, 'torque')}: {d.show(flow.current, 'current', decimals=2)}, gearbox {d.show(flow.gearbox, 'ratio', decimals=1)}"
         else:
-            text = f"{d.show(self.load, 'torque', decimals=3)}: it stalls" if self.load > 0 else "It does not move itself at this voltage"
+            text = f"{d.three(self.load, 'torque')}: it stalls" if self.load > 0 else "It does not move itself at this voltage"
         self.sweep_text.setText(text)
         self.tables.show_load(flow, self.load)
 

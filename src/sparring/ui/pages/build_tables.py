@@ -128,7 +128,7 @@ class BuildTables(QWidget):
             row = [
                 shaft,
                 d.show(abs(turning), "speed", decimals=1 if abs(turning) < 100 else 0),
-                self._three(torque, "torque"),
+                d.three(torque, "torque"),
                 sense,
             ]
             n = behind.get(shaft)
@@ -159,10 +159,10 @@ class BuildTables(QWidget):
             rows.append(
                 [
                     limit.name + (" (fuse)" if fuse else ""),
-                    self._three(limit.output, "torque"),
+                    d.three(limit.output, "torque"),
                     f"{share:.2g} ×" if share < 100 else "over 100 ×",
-                    self._three(limit.carried(self.load), "torque"),
-                    self._three(limit.carries, "torque"),
+                    d.three(limit.carried(self.load), "torque"),
+                    d.three(limit.carries, "torque"),
                     limit.mode,
                     limit.basis,
                 ]
@@ -199,11 +199,6 @@ class BuildTables(QWidget):
                     ]
                 )
         self.meshes.fill(rows or [["no toothed mesh", "", "", "", "", "", "", ""]])
-
-    def _three(self, value: float, kind: str) -> str:
-        """Three significant digits in the tester's unit: a prediction is no better than that."""
-        shown = abs(quantity.from_si(value, self.desk.units[kind], kind))
-        return self.desk.show(value, kind, decimals=min(6, max(0, 2 - math.floor(math.log10(shown)))) if shown > 0 else 0)
 
     def _inertia(self, value: float) -> str:
         """Small ones in g·cm², as rotors are given."""

@@ -76,7 +76,6 @@ class Table(QTableWidget):
             horizontal.setMinimumSectionSize(40)
             for narrow in {*range(narrow_columns), *left[:-1]}:
                 horizontal.setSectionResizeMode(narrow, QHeaderView.ResizeMode.ResizeToContents)
-            horizontal.setStretchLastSection(True)
             horizontal.setHighlightSections(False)
 
     def head(self, texts: list[str]) -> None:

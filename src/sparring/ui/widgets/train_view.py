@@ -256,7 +256,7 @@ class TrainView(QWidget):
         taken: list[QRectF] = []
         seen: set[tuple[int, str]] = set()
         for d in reversed(self._drawn):
-            key = (d.stage, d.body.field)
+            key = (d.stage, d.body.name)
             if not d.body.teeth or key in seen:
                 continue
             seen.add(key)
