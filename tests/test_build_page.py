@@ -361,3 +361,56 @@ def test_keys_alone_reach_every_part_and_every_gear(window, page, qtbot):
     assert len(stages(window)) == 3
     qtbot.keyClick(page, Qt.Key.Key_Backspace, Qt.KeyboardModifier.ControlModifier)
     assert len(stages(window)) == 2
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_a_restless_tester_breaks_nothing(window, page, seed):
+    """Random edits, moves, tabs, views, undo and redo: no fault, and undoing all of it gives the first build back."""
+    import random
+
+    rng = random.Random(seed)
+    first = window.desk.build
+    desk = window.desk
+
+    def field():
+        n = rng.randrange(len(stages(window)))
+        _, name = rng.choice(type(stages(window)[n]).FIELDS)
+        value = getattr(stages(window)[n], name)
+        if isinstance(value, int):
+            desk.edit("build", ("stages", n, name), rng.randint(1, 60))
+        elif isinstance(value, float):
+            desk.edit("build", ("stages", n, name), value * rng.choice([0.5, 0.9, 1.3, 3.0]))
+        elif isinstance(value, Measured):
+            desk.edit("build", ("stages", n, name), Measured(value.value * rng.choice([0.0, 0.5, 2.0]), value.u))
+
+    moves = [
+        lambda: page.add(rng.choice(KINDS)) if len(stages(window)) < 6 else page._remove(),
+        page._remove,
+        page._duplicate,
+        page._split,
+        lambda: page._move(rng.choice([-1, 1])),
+        page._mirror,
+        field,
+        field,
+        field,
+        lambda: page.gears.pick(rng.randrange(len(stages(window)))),
+        page.gears.edit_count,
+        lambda: page.tables.tabs.setCurrentIndex(rng.randrange(5)),
+        lambda: page._from_side(rng.random() < 0.5),
+        lambda: page.slider.setValue(rng.randint(0, 200)),
+        desk.undo.undo,
+        desk.undo.redo,
+        lambda: desk.edit("build", ("fuse",), rng.choice(["", "stage 1 wheel", "belt"])),
+        lambda: desk.edit("build", ("holding",), rng.choice(["either will do", "must hold by itself", "must turn back"])),
+    ]
+    for _ in range(90):
+        if len(stages(window)) > 7:
+            page._remove()
+        rng.choice(moves)()
+        if rng.random() < 0.3:
+            page.grab()
+            window.findings.refresh()
+            window.driveline.grab()
+    while desk.undo.canUndo():
+        desk.undo.undo()
+    assert desk.build.to_json() == first.to_json()

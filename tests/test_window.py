@@ -493,3 +493,49 @@ def test_a_build_finding_leads_to_its_field(window):
     assert not any(c.finding.id == "turns-back" for c in window.findings.cards())
     window.go("Build")
     until(lambda: any(c.finding.id == "planet-phases" for c in window.findings.cards()))
+
+
+def test_a_restless_reader_breaks_nothing(window):
+    """Builds, pages, units, findings, points and searches in any order: no fault."""
+    import random
+
+    from sparring.core.quantity import KINDS
+
+    rng = random.Random(4)
+    desk = window.desk
+    ids = [i for i, _ in desk.book.builds()]
+
+    def finding():
+        cards = window.findings.cards()
+        if cards:
+            card = rng.choice(cards)
+            card.opened.emit(card)
+
+    def unit():
+        kind = rng.choice(["torque", "speed", "length", "mass"])
+        desk.set_unit(kind, rng.choice(list(KINDS[kind].units)))
+
+    moves = [
+        lambda: desk.choose_build(rng.choice(ids)),
+        lambda: window.go(rng.choice(PAGES)),
+        lambda: window.go(rng.choice(PAGES)),
+        unit,
+        finding,
+        lambda: desk.select(rng.randrange(3), rng.choice([None, 0, 1])) if desk.result else None,
+        lambda: window._part(rng.choice(["stage 1", "stage 2", "motor", "rig", "output", "supply"])),
+        lambda: window._place(rng.choice(["build", "train", "rig", "calibration", "plan", "recorded"])),
+        lambda: window.logbook.search.setText(rng.choice(["", "worm", "mass < 300 g", "ratio > 3 m"])),
+        desk.new_test,
+        lambda: window.build_page.gears.turn(rng.random() < 0.5),
+        idle,
+    ]
+    for _ in range(120):
+        rng.choice(moves)()
+        if rng.random() < 0.25:
+            window.grab()
+            QApplication.processEvents()
+    idle()
+    window.build_page.gears.turn(False)
+    window.logbook.search.clear()
+    for kind in ("torque", "speed", "length", "mass"):
+        desk.set_unit(kind, KINDS[kind].default)

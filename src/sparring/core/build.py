@@ -179,7 +179,9 @@ class Build(Record):
         """(a, b) of the motor torque that holds the train while the load turns it back: a T_out − b; None: it locks."""
         elements = self.elements(friction)
         try:
-            loads = [solve_torques(elements, OUTPUT, MOTOR, t, drag=self.drags()).driver_torque for t in (0.0, 1.0)]
+            out = self._nominal_speeds[OUTPUT]  # known forwards: from the slow end a high ratio can hardly be solved
+            speeds = {s: w / out for s, w in self._nominal_speeds.items()}
+            loads = [solve_torques(elements, OUTPUT, MOTOR, t, drag=self.drags(), speeds=speeds).driver_torque for t in (0.0, 1.0)]
         except SelfLocking:
             return None
         slope = abs(loads[1] - loads[0])

@@ -198,8 +198,10 @@ def back_drive_efficiency(
 
     load: torque taken at the driver [N·m]; with drag the figure depends on it.
     """
+    forwards = solve_speeds(elements, {driver: 1.0})
+    speeds = {s: w / forwards[output] for s, w in forwards.items()}  # from the slow end a high ratio can hardly be solved
     try:
-        return solve_torques(elements, output, driver, load, drag=drag).efficiency
+        return solve_torques(elements, output, driver, load, drag=drag, speeds=speeds).efficiency
     except SelfLocking:
         return None
 

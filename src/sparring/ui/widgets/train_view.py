@@ -128,6 +128,7 @@ class TrainView(QWidget):
     def set_build(self, build: Build) -> None:
         if build == self.build:
             return
+        self._close_field()  # it belonged to a part that may be another one now
         old, self.build = self.build, build
         kept = {} if old is None else {id(s): [d for d in self._drawn if d.stage == n] for n, s in enumerate(old.stages)}
         same_length = old is not None and len(old.stages) == len(build.stages)
