@@ -261,13 +261,12 @@ CASES = {  # truth, and how the tester's readings follow from it
 }
 
 
-@pytest.mark.parametrize("case", CASES)
-@pytest.mark.parametrize("repeats", [1, 4])
+@pytest.mark.parametrize(
+    ("case", "repeats"), [(c, n) for c in CASES for n in (1, 4) if (c, n) != ("lever", 4)]
+)  # the most lifted is no mean
 def test_the_truth_lies_inside_the_stated_interval(case, repeats):
     """400 testers, each with dimensions and readings off by their uncertainty: 95 ± 4 % of the k = 2 intervals hold the truth."""
     method, reading, label = CASES[case]
-    if label == "Most lifted" and repeats > 1:
-        pytest.skip("the most of several is no mean")
     rng = np.random.default_rng(1)
 
     def exact(value, u):

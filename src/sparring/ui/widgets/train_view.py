@@ -76,7 +76,7 @@ def fill_of(body: Body, chosen: bool, first: bool) -> QColor:
     return theme.colour(name, alpha)
 
 
-def paint_stage(p: QPainter, drawn: list[Drawn], turned: Turned, *, chosen: str = "", width: float = 1.1, first_shaft: str = "") -> None:
+def paint_stage(p: QPainter, drawn: list[Drawn], turned: Turned, *, chosen: str = "", width: float = 1.0, first_shaft: str = "") -> None:
     """Paints bodies in the stage's frame; the painter is scaled to millimetres."""
     scale = math.sqrt(abs(p.worldTransform().determinant()))
     for d in drawn:
