@@ -1,7 +1,9 @@
 """The window on a bench that misbehaves."""
 
 import errno
-import threading
+import signal
+import subprocess
+import sys
 
 import pytest
 from conftest import discard, wait_for
@@ -9,11 +11,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QInputDialog
 
 from sparring.bench.recorder import Recorder
-from sparring.bench.simulator import Faults, SimulatedBench
-from sparring.core.plant.bench import bench_of
-from sparring.core.plant.sensors import sensors_of
 from sparring.core.records import changed
 from sparring.core.uncertainty import nominal
+from sparring.files import record_files
 from sparring.ui import background
 from sparring.ui.application import application
 from sparring.ui.live import Ring
@@ -25,22 +25,25 @@ def until(condition, seconds=25.0):
 
 
 class Board:
-    """A simulated bench on a thread that can be pulled out and put back under the same name."""
+    """A simulated bench in its own process, as the application starts it, that can be pulled out and put back under the same name."""
 
-    def __init__(self, build, rig, link, **how):
-        self.args, self.link, self.how = (build, rig), link, {"speed": 6.0, "rate": 100, **how}
+    def __init__(self, build, rig, link, *options):
+        self.link = link
+        files = {"--build": build, "--rig": rig}
+        for name, record in files.items():
+            record_files.save(link.with_name(f"{link.name}{name}.json"), record)
+        self.call = [sys.executable, "-m", "sparring", "bench", "--link", str(link), "--speed", "4", "--rate", "100", *options]
+        self.call += [part for name in files for part in (name, str(link.with_name(f"{link.name}{name}.json")))]
         self.plug()
 
     def plug(self):
-        build, rig = self.args
-        self.sim = SimulatedBench(bench_of(build, rig), sensors_of(rig), hook=0.047, travel=rig.method.travel, link=self.link, **self.how)
-        self.thread = threading.Thread(target=self.sim.serve, args=(60,), daemon=True)
-        self.thread.start()
+        self.process = subprocess.Popen(self.call, stdout=subprocess.PIPE)
+        assert self.process.stdout.readline()  # the port is there
 
     def pull(self):
-        self.sim.leave()
-        self.thread.join(3)
-        self.sim.close()
+        self.process.send_signal(signal.SIGINT)
+        self.process.wait(5)
+        self.process.stdout.close()
 
 
 @pytest.fixture
@@ -60,7 +63,7 @@ def window(qapp, tmp_path, build, rig, plan):
 
 @pytest.fixture
 def board(window, tmp_path, build, rig):
-    made = Board(build, rig, tmp_path / "port", faults=Faults(drop=0.005, garble=0.005))
+    made = Board(build, rig, tmp_path / "port", "--drop", "0.005", "--garble", "0.005")
     window.session.connect_port(str(tmp_path / "port"))
     until(lambda: window.session.state == "ready" and window.session.obeys and window.session.ring.count > 20)
     yield made
