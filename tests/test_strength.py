@@ -12,7 +12,7 @@ from sparring.core.findings.build import judge_build
 from sparring.core.motor import FurtherMotor, MotorReadings
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
-from sparring.core.train import materials, strength
+from sparring.core.train import materials, strength, tooth_strength
 from sparring.core.train.joints import SHEAR, Joint
 from sparring.core.train.kinds import (
     BeltStage,
@@ -66,7 +66,7 @@ def test_every_joint_carries_more_when_it_is_longer_or_thicker(kind):
 def test_a_flank_is_crushed_at_hertz_pressure():
     """Two steel cylinders: p = √(F E'/(2 π R b)) with 1/R = 1/R1 + 1/R2 and E' = E/(1 − ν²) (Johnson, Contact Mechanics, 4.3)."""
     pair = Pair(2e-3, 20, 40)
-    torque, _ = strength.flank_torque(pair, 10e-3, "steel", "steel")
+    torque, _ = tooth_strength.flank_torque(pair, 10e-3, "steel", "steel")
     steel = materials.find("steel")
     force = torque / (20e-3 * math.cos(pair.alpha))
     r1, r2 = 20e-3 * math.sin(pair.alpha), 40e-3 * math.sin(pair.alpha)
@@ -204,3 +204,31 @@ def test_teeth_warm_with_power_and_friction():
     assert strength.tooth_temperature(10.0, 0.2, 0.2, 8e-3, 20, 1.0, 1e-3) - 293.15 == pytest.approx(2 * (base - 293.15))
     assert strength.tooth_temperature(5.0, 0.2, 0.2, 8e-3, 20, 2.0, 1e-3) - 293.15 == pytest.approx((base - 293.15) / 2**0.75)
     assert strength.tooth_temperature(0.0, 0.2, 0.2, 8e-3, 20, 0.0, 1e-3) == 293.15
+
+
+@pytest.mark.parametrize(
+    "stage", [WormStage(material="yard resin"), CycloidStage(material="yard resin"), SpurStage(material="yard resin")], ids=lambda s: s.kind
+)
+def test_own_materials_and_warmth_count_in_every_kind(stage):
+    """A limit that is no tooth pair depends on the build's own materials and on its temperature like the others."""
+    own = Material(name="yard resin", density=1200.0, modulus=2e9, strength=40e6, softens=343.15, printed=True)
+    cold = Build(stages=(stage,), materials=(own,))
+    limits = {x.part: x.output for x in cold.limits}
+    warm = {x.part: x.output for x in changed(cold, ("works_at",), 333.15).limits}
+    across = {x.part: x.output for x in changed(cold, ("across_layers",), 0.5).limits}
+    part = {"worm": "wheel", "cycloid": "disc", "spur": "pinion"}[stage.kind]
+    assert warm[part] < 0.75 * limits[part]
+    assert across[part] == pytest.approx(limits[part] / 2, rel=1e-3)
+
+
+def test_every_named_material_must_be_known():
+    build = Build(stages=(CycloidStage(pin_material="glass"), SpurStage(wheel_material="oak", input_joint=Joint(shaft="ash"))))
+    told = explain(found(build, "material-unknown"))
+    assert all(name in told for name in ("glass", "oak", "ash"))
+
+
+def test_a_fuse_is_the_part_of_that_whole_name_where_there_is_one():
+    """“stage 1 pinion” is not also its mesh, “stage 1 pinion–wheel”."""
+    build = Build(stages=(SpurStage(material="steel"),), fuse="stage 1 pinion")
+    assert [x.part for x in build.limits if build.is_fuse(x)] == ["pinion"]
+    assert {x.part for x in build.limits if changed(build, ("fuse",), "wheel").is_fuse(x)} == {"wheel", "pinion–wheel"}

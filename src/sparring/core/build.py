@@ -12,7 +12,7 @@ from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
 from sparring.core.train import kinematics, strength
 from sparring.core.train.kinds import SpurStage, Stage
-from sparring.core.train.materials import Material
+from sparring.core.train.materials import Material, Setting
 from sparring.core.train.torque import SelfLocking, TorqueFlow, solve_torques
 
 MOTOR, OUTPUT = "motor", "output"
@@ -91,9 +91,9 @@ class Build(Record):
         """Of all rotors, as seen at the input shaft [kg·m²]."""
         return self.motor.inertia + sum(f.readings.inertia * f.gearing**2 for f in self.further_motors)
 
-    def setting(self) -> strength.Setting:
+    def setting(self) -> Setting:
         """What the strength of its parts depends on."""
-        return strength.Setting(self.works_at, self.across_layers, self.materials)
+        return Setting(self.works_at, self.across_layers, self.materials)
 
     @cached_property
     def limits(self) -> tuple[strength.Limit, ...]:
@@ -101,6 +101,12 @@ class Build(Record):
         loads = (1.0, 2.0)
         low, high = (self.flow(t) for t in loads)
         return tuple(strength.limits(self.stages, self.shafts(), self.stage_names(), low, high, loads, self.setting()))
+
+    def is_fuse(self, limit: strength.Limit) -> bool:
+        """Whether a limit is one of the named fuse part: by its whole name, or by a part of it where no part is called so."""
+        named = self.fuse.strip().casefold()
+        whole = any(x.name.casefold() == named for x in self.limits)
+        return bool(named) and (limit.name.casefold() == named if whole else named in limit.name.casefold())
 
     def loss_figures(self) -> list[float]:
         """The nominal figure each stage's loss hangs on, as `elements` takes them."""

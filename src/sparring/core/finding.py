@@ -44,6 +44,21 @@ class Finding:
     place: str = ""  # "rig.method.drum_radius" and the like
 
 
+def noted(
+    id: str,
+    severity: Severity,
+    title: str,
+    seen: str,
+    why: str,
+    causes: tuple[str, ...] = (),
+    tries: tuple[str, ...] = (),
+    place: str = "",
+    **facts: tuple[Any, str],
+) -> Finding:
+    """A finding with its facts as name=(value, kind); values may carry their uncertainty."""
+    return Finding(id, severity, title, seen, why, causes, tries, {k: Fact.of(v, kind) for k, (v, kind) in facts.items()}, (), place)
+
+
 @dataclass(frozen=True)
 class Peer:
     """Another build's gearbox efficiencies, to tell this one from. steps: (output torque [N·m], efficiency, standard

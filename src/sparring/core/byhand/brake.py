@@ -18,8 +18,8 @@ from sparring.core.byhand.method import (
     Speed,
     Voltage,
     over_repeats,
-    said,
 )
+from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
 from sparring.core.uncertainty import nominal
@@ -79,7 +79,7 @@ class RopeBrake(Method):
                     efficiencies.append(power / into)
                     if nominal(power / into) > 1:
                         findings.append(
-                            said(
+                            noted(
                                 "output-above-input",
                                 "wrong",
                                 "More comes out than goes in",
@@ -96,7 +96,7 @@ class RopeBrake(Method):
         hottest = max(nominal(p) for p in powers)
         if hottest > self.heat:
             findings.append(
-                said(
+                noted(
                     "brake-overheats",
                     "caution",
                     "The brake takes more heat than allowed",
@@ -109,7 +109,7 @@ class RopeBrake(Method):
             )
         if results[0].scatter is not None and results[0].scatter > 0.05:
             findings.append(
-                said(
+                noted(
                     "rope-grabs",
                     "note",
                     "The rope grabs",

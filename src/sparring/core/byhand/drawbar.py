@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import ClassVar
 
-from sparring.core.byhand.method import STANDARD_GRAVITY, Force, Gravity, Inputs, Judged, Length, Mass, Method, Reading, over_repeats, said
+from sparring.core.byhand.method import STANDARD_GRAVITY, Force, Gravity, Inputs, Judged, Length, Mass, Method, Reading, over_repeats
+from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 from sparring.core.uncertainty import nominal
 
@@ -62,7 +63,7 @@ class Drawbar(Method):
                     )
             if r.peak is not None and r.peak.value > 1.3 * r.pull.value:
                 findings.append(
-                    said(
+                    noted(
                         "peak-is-not-pull",
                         "note",
                         "The peak is far above the steady pull",
@@ -79,7 +80,7 @@ class Drawbar(Method):
             grows = nominal(pulls[ballasts.index(max(ballasts))]) > 1.1 * nominal(pulls[ballasts.index(min(ballasts))])
             if spread < 0.1 and grows:
                 findings.append(
-                    said(
+                    noted(
                         "traction-limited",
                         "wrong",
                         "The floor was measured, not the motor",

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import ClassVar
 
-from sparring.core.byhand.method import Current, Inputs, Judged, Method, Reading, Result, Speed, Torque, Voltage, over_repeats, said
+from sparring.core.byhand.method import Current, Inputs, Judged, Method, Reading, Result, Speed, Torque, Voltage, over_repeats
+from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 from sparring.core.uncertainty import nominal
 
@@ -67,7 +68,7 @@ class Generator(Method):
             results.append(Result("Best efficiency, shaft to wire", "ratio", best))
             if nominal(best) > 1:
                 findings.append(
-                    said(
+                    noted(
                         "output-above-input",
                         "wrong",
                         "More comes out than goes in",

@@ -20,8 +20,8 @@ from sparring.core.byhand.method import (
     Result,
     cosine,
     over_repeats,
-    said,
 )
+from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 from sparring.core.uncertainty import nominal, ufloat
 
@@ -86,7 +86,7 @@ class Lever(Method):
         results.append(Result("Torque of the bare arm and hook", "torque", g * own))
         if self.arm_mass.value == 0 and self.arm.value > 0.05:
             findings.append(
-                said(
+                noted(
                     "arm-weight-ignored",
                     "caution",
                     "The arm's own weight is left out",
@@ -100,7 +100,7 @@ class Lever(Method):
             widest = max((r.not_lifted.value - r.lifted.value) for r in readings if r.not_lifted) * self.arm.value * self.gravity.value
             if widest > 0.2 * nominal(results[1].value):
                 findings.append(
-                    said(
+                    noted(
                         "wide-bracket",
                         "note",
                         "The stall is only loosely bracketed",

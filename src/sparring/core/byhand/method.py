@@ -7,14 +7,15 @@ between repeats is added as one more input (JCGM 100:2008, 4.2 and F.1.2).
 from __future__ import annotations
 
 import math
+from abc import abstractmethod
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Annotated, Any, ClassVar
 
-from sparring.core.finding import Fact, Finding, Severity
+from sparring.core.finding import Finding
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
-from sparring.core.uncertainty import from_measured, mean_of, nominal, std, ufloat
+from sparring.core.uncertainty import from_measured, mean_of, nominal, ufloat
 
 Length = Annotated[Measured, Q("length", "mm", above=0.0, most=20.0)]
 Reach = Annotated[Measured, Q("length", "mm", least=0.0, most=20.0)]
@@ -65,9 +66,9 @@ class Method(Record):
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = ()
     READING: ClassVar[type[Reading]] = Reading
 
+    @abstractmethod
     def reduce(self, readings: Sequence[Any]) -> Judged:
         """Everything that comes out of the readings. Raises ValueError, in words, where they cannot be."""
-        raise NotImplementedError
 
 
 @dataclass
@@ -115,25 +116,11 @@ def cosine(angle: Any) -> Any:
     return math.cos(float(angle))
 
 
-def said(
-    id: str,
-    severity: Severity,
-    title: str,
-    seen: str,
-    why: str,
-    causes: tuple[str, ...] = (),
-    tries: tuple[str, ...] = (),
-    **facts: tuple[Any, str],
-) -> Finding:
-    """A finding on readings; facts as name=(value, kind)."""
-    return Finding(id, severity, title, seen, why, causes, tries, {k: Fact(nominal(v), kind, std(v)) for k, (v, kind) in facts.items()})
-
-
 def local_gravity(latitude: float, height: float = 0.0) -> float:
     """Gravity [m/s²] at a geodetic latitude [rad] and a height above the ellipsoid [m].
 
     Somigliana's formula on the WGS 84 ellipsoid and its free-air term (NIMA TR8350.2, 2000, eqs. 4-1 and 4-3; from memory).
-    Good to about 0.0005 m/s² of the true local value.
+    The rock below makes the true value differ by up to about 0.001 m/s².
     """
     s2 = math.sin(latitude) ** 2
     surface = 9.7803253359 * (1 + 0.00193185265241 * s2) / math.sqrt(1 - 0.00669437999013 * s2)

@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from typing import Annotated, Any, ClassVar
 
 from sparring.core import motor as motors
-from sparring.core.byhand.method import Current, Inputs, Judged, Method, Reading, Result, Speed, Torque, Voltage, said
+from sparring.core.byhand.method import Current, Inputs, Judged, Method, Reading, Result, Speed, Torque, Voltage
+from sparring.core.finding import noted
 from sparring.core.motor import COPPER_ZERO, MotorReadings
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
@@ -103,7 +104,7 @@ class BareMotor(Method):
             results.append(Result("Winding temperature by its resistance", "temperature", warm))
             if nominal(warm) > 393.15:
                 findings.append(
-                    said(
+                    noted(
                         "winding-hot",
                         "caution",
                         "The winding is hot",
@@ -116,7 +117,7 @@ class BareMotor(Method):
         worst = max(range(len(readings)), key=lambda n: abs(residuals[n]) / doubt[n])
         if len(readings) > 2 and abs(residuals[worst]) > doubt[worst]:
             findings.append(
-                said(
+                noted(
                     "motor-not-a-line",
                     "caution",
                     f"Reading {worst + 1} does not fit the motor's line",

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, ClassVar
 
-from sparring.core.byhand.method import Inertia, Inputs, Judged, Method, Reading, Result, Speed, Time, over_repeats, said
+from sparring.core.byhand.method import Inertia, Inputs, Judged, Method, Reading, Result, Speed, Time, over_repeats
+from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
 from sparring.core.uncertainty import nominal
@@ -74,7 +75,7 @@ class RunUp(Method):
             powers.append(torque * (w1 + w2) / 2)
             if r.second.value > self.safe:
                 findings.append(
-                    said(
+                    noted(
                         "above-safe-speed",
                         "wrong",
                         "The mass ran above its safe speed",
@@ -87,7 +88,7 @@ class RunUp(Method):
                 )
         if not drags:
             findings.append(
-                said(
+                noted(
                     "no-coast-down",
                     "note",
                     "The drag is not known",
@@ -98,7 +99,7 @@ class RunUp(Method):
             )
         if nominal(rotor * ratio**2) > nominal(mass):
             findings.append(
-                said(
+                noted(
                     "inertia-on-the-wrong-side",
                     "caution",
                     "The motor's own inertia outweighs the mass",

@@ -18,8 +18,8 @@ from sparring.core.byhand.method import (
     Reading,
     cosine,
     over_repeats,
-    said,
 )
+from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 from sparring.core.uncertainty import nominal
 
@@ -62,7 +62,7 @@ class Scale(Method):
                 net = -net
                 if self.way == "presses on it":
                     findings.append(
-                        said(
+                        noted(
                             "scale-sign",
                             "caution",
                             "The scale shows less than the arm alone",
@@ -75,7 +75,7 @@ class Scale(Method):
         worst = max(abs(r.angle.value) for r in readings)
         if worst > math.radians(8):
             findings.append(
-                said(
+                noted(
                     "lever-steep",
                     "note",
                     "The lever is far from level",

@@ -21,8 +21,8 @@ from sparring.core.byhand.method import (
     Result,
     Time,
     over_repeats,
-    said,
 )
+from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 
 
@@ -85,7 +85,7 @@ class Swing(Method):
         findings = []
         if self.hung_on != "a wire" and self.length.value < 5 * self.radius.value:
             findings.append(
-                said(
+                noted(
                     "cords-short",
                     "caution",
                     "The cords are short",
@@ -98,7 +98,7 @@ class Swing(Method):
             )
         if min(r.time.value for r in readings) < 10 and max(r.time.u / r.time.value for r in readings) > 0.005:
             findings.append(
-                said(
+                noted(
                     "swings-few",
                     "note",
                     "Few swings were timed",

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, Any, ClassVar
 
-from sparring.core.byhand.method import Inputs, Judged, Method, Reading, Result, Torque, said
+from sparring.core.byhand.method import Inputs, Judged, Method, Reading, Result, Torque
+from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
 from sparring.core.uncertainty import nominal
@@ -59,7 +60,7 @@ class WindUp(Method):
         uneven = abs(nominal(fits[1][1]) / nominal(fits[-1][1]) - 1) if nominal(fits[-1][1]) else 1.0
         if uneven > 0.3:
             findings.append(
-                said(
+                noted(
                     "wind-up-uneven",
                     "note",
                     "It is stiffer one way than the other",
@@ -70,7 +71,7 @@ class WindUp(Method):
             )
         if nominal(play) < 0:
             findings.append(
-                said(
+                noted(
                     "play-negative",
                     "caution",
                     "The two sides overlap",

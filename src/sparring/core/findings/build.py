@@ -77,7 +77,7 @@ def weakest_part(case: Case) -> Iterable[Finding]:
     if first.output < case.stall and not protected:
         yield Finding(
             "breaks-before-stall",
-            "caution" if case.build.fuse and case.build.fuse.casefold() in first.name.casefold() else "wrong",
+            "caution" if case.build.is_fuse(first) else "wrong",
             "The motor can break the drive",
             f"The {first.name} is weakest: {first.mode} at {{breaks}} at the output. The motor drives it to {{stall}} before it stalls.",
             "A blocked output breaks the part before the motor gives up. " + first.basis + ".",
@@ -109,11 +109,10 @@ def weakest_part(case: Case) -> Iterable[Finding]:
 @build_rule
 def fuse_part(case: Case) -> Iterable[Finding]:
     """Where a fuse part is named: does it go first, and by what margin?"""
-    fuse = case.build.fuse.strip().casefold()
-    if not fuse or not case.limits:
+    if not case.build.fuse.strip() or not case.limits:
         return
-    own = [x for x in case.limits if fuse in x.name.casefold()]
-    rest = [x for x in case.limits if x not in own]
+    own = [x for x in case.limits if case.build.is_fuse(x)]
+    rest = [x for x in case.limits if not case.build.is_fuse(x)]
     if not own:
         names = ", ".join(dict.fromkeys(x.name for x in case.limits))
         yield Finding(
@@ -154,7 +153,6 @@ def fuse_part(case: Case) -> Iterable[Finding]:
 def unknown_material(case: Case) -> Iterable[Finding]:
     """Materials without figures are left out of the ranking; that must be said."""
     missing = strength.unknown_materials(case.build.stages, case.build.setting())
-    missing = [(n, name) for n, name in missing if name not in ("belt", "magnet")]
     if missing:
         names = ", ".join(dict.fromkeys(f"“{name}” (stage {n + 1})" for n, name in missing))
         yield Finding(

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Annotated
 
 from pydantic import Field
@@ -79,3 +80,18 @@ def find(name: str, own: Sequence[Material] = ()) -> Material | None:
     """The material of that name, the build's own first; None when nobody knows it."""
     wanted = name.strip().casefold()
     return next((m for m in (*own, *TABLE) if m.name.casefold() == wanted), None)
+
+
+@dataclass(frozen=True)
+class Setting:
+    """What the strength of all parts depends on. temperature [K]; layers: factor for load across printed layers [-]."""
+
+    temperature: float = 293.15
+    layers: float = 1.0
+    own: tuple[Material, ...] = ()
+
+    def material(self, name: str) -> Material | None:
+        return find(name, self.own)
+
+
+ROOM = Setting()

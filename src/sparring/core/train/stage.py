@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from abc import abstractmethod
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
@@ -11,11 +12,12 @@ from typing import Annotated, ClassVar
 import numpy as np
 from pydantic import Field
 
-from sparring.core.finding import Fact, Finding, Severity
+from sparring.core.finding import Finding, noted
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
 from sparring.core.train import kinematics
 from sparring.core.train.joints import Joint
+from sparring.core.train.materials import ROOM, Setting
 from sparring.core.train.pair import Pair
 from sparring.core.train.teeth import fewest_without_interference, undercut_limit
 from sparring.core.train.torque import SelfLocking, solve_torques
@@ -178,19 +180,19 @@ class StageBase(Record):
         """The figure, with its uncertainty, that this stage's loss hangs on (a friction coefficient, or a share)."""
         return Measured(0.0)
 
+    @abstractmethod
     def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
         """What the stage contributes between shafts a and b; friction [-] in place of the nominal loss figure."""
-        raise NotImplementedError
 
+    @abstractmethod
     def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:
         """Its bodies, front ones last."""
-        raise NotImplementedError
 
     def contacts(self) -> tuple[Contact, ...]:
         """Its gear pairs. Contact names are those of its elements."""
         return ()
 
-    def capacities(self, a: str, b: str) -> tuple[Capacity, ...]:
+    def capacities(self, a: str, b: str, setting: Setting = ROOM) -> tuple[Capacity, ...]:
         """Limits that are no teeth: what slips, skips or pulls out."""
         return ()
 
@@ -206,9 +208,9 @@ class StageBase(Record):
         """What does not assemble, mesh or hold."""
         return [f for c in self.contacts() for f in pair_faults(c)]
 
+    @abstractmethod
     def in_words(self) -> str:
         """`12/48`, as the title block shows it."""
-        raise NotImplementedError
 
     # --- what follows -----------------------------------------------------------------------------------------
 
@@ -234,21 +236,6 @@ def _efficiency(stage: StageBase, friction: float | None) -> float:
         return 0.0
 
 
-def fault(
-    id: str,
-    severity: Severity,
-    title: str,
-    seen: str,
-    why: str,
-    causes: tuple[str, ...] = (),
-    tries: tuple[str, ...] = (),
-    field: str = "",
-    **facts: tuple[float, str],
-) -> Finding:
-    """A finding on a stage; facts as name=(value, kind); field: of the stage's record."""
-    return Finding(id, severity, title, seen, why, causes, tries, {k: Fact(v, kind) for k, (v, kind) in facts.items()}, (), field)
-
-
 def pair_faults(c: Contact) -> list[Finding]:
     """Undercut, contact ratio, tips that foul, of one gear pair."""
     found = []
@@ -257,7 +244,7 @@ def pair_faults(c: Contact) -> list[Finding]:
         least = undercut_limit(x, p.alpha)
         if outer and z < least - 1e-9:
             found.append(
-                fault(
+                noted(
                     "undercut",
                     "note",
                     f"The {who} is undercut",
@@ -273,7 +260,7 @@ def pair_faults(c: Contact) -> list[Finding]:
                         "Give it more teeth.",
                         "Raise the pressure angle of both gears.",
                     ),
-                    field=field or who,
+                    place=field or who,
                 )
             )
     try:
@@ -281,19 +268,19 @@ def pair_faults(c: Contact) -> list[Finding]:
     except ValueError as err:
         return [
             *found,
-            fault(
+            noted(
                 "does-not-mesh",
                 "wrong",
                 f"{c.name} does not mesh",
                 f"{str(err)[0].upper()}{str(err)[1:]}.",
                 "Nothing is driven.",
                 tries=("Bring the centres together.", "Look at shifts and module."),
-                field=c.field_a or c.a,
+                place=c.field_a or c.a,
             ),
         ]
     if ratio < 1.1:
         found.append(
-            fault(
+            noted(
                 "contact-ratio",
                 "wrong" if ratio < 1 else "caution",
                 f"Contact ratio of {c.name} is only {ratio:.2f}",
@@ -303,19 +290,19 @@ def pair_faults(c: Contact) -> list[Finding]:
                 else "Little wear or bending is enough to lose contact between two teeth: noise and uneven speed.",
                 ("the centres are opened too far", "undercut shortens the flanks"),
                 ("Bring the centres together.", "Use more teeth or a smaller pressure angle."),
-                field=c.field_a or c.a,
+                place=c.field_a or c.a,
             )
         )
     if p.ring_tips_foul():
         found.append(
-            fault(
+            noted(
                 "tips-foul",
                 "wrong",
                 f"The tips of {c.a} and ring strike each other",
                 f"{p.z1} teeth in a ring of {p.z2}: only {p.z2 - p.z1} teeth between them.",
                 "Away from the line of contact the tips cross: the gear cannot turn in the ring.",
                 tries=("Leave more teeth between gear and ring (about 8 at 20°).", "Shift both profiles outwards."),
-                field=c.field_b or c.b,
+                place=c.field_b or c.b,
             )
         )
     return found

@@ -11,28 +11,12 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from sparring.core.train import materials
 from sparring.core.train.joints import Joint
-from sparring.core.train.materials import Material
-from sparring.core.train.outlines import lewis_form_factor
-from sparring.core.train.pair import Pair
+from sparring.core.train.materials import ROOM, Setting
 from sparring.core.train.stage import Contact, StageBase
+from sparring.core.train.tooth_strength import bending_torque, flank_torque
 from sparring.core.train.torque import TorqueFlow
 
-
-@dataclass(frozen=True)
-class Setting:
-    """What the strength of all parts depends on. temperature [K]; layers: factor for load across printed layers [-]."""
-
-    temperature: float = 293.15
-    layers: float = 1.0
-    own: tuple[Material, ...] = ()
-
-    def material(self, name: str) -> Material | None:
-        return materials.find(name, self.own)
-
-
-ROOM = Setting()
 _Add = Callable[[int, str, str, tuple[float, float], float, str], None]  # (stage, part, mode, at two loads, capacity, basis)
 
 
@@ -57,41 +41,6 @@ class Limit:
     def carried(self, load: float) -> float:
         """Torque on the part with `load` [N·m] at the output."""
         return self.start + self.slope * load
-
-
-def bending_torque(pair: Pair, gear: int, width: float, material: str, setting: Setting = ROOM) -> tuple[float, str]:
-    """Torque on one gear at which a tooth breaks [N·m]: T = σ b m Y r, all force on one tooth at its tip; and what it rests on.
-
-    A ring's tooth is reckoned as a rack's, Y = 0.485 (Shigley table 14-2; from memory), which is on the safe side. (0, "") for
-    a material that nobody knows.
-    """
-    m = setting.material(material)
-    if m is None:
-        return 0.0, ""
-    z, x = (pair.z1, pair.x1) if gear == 1 else (pair.z2, pair.x2)
-    form = 0.485 if pair.ring and gear == 2 else lewis_form_factor(z, round(x, 6), round(pair.alpha, 9))
-    return m.strength_at(
-        setting.temperature, setting.layers
-    ) * width * pair.module * form * pair.module * z / 2, f"Lewis, Y = {form:.3f}, {m.name}"
-
-
-def flank_torque(pair: Pair, width: float, material_1: str, material_2: str, setting: Setting = ROOM) -> tuple[float, str]:
-    """Torque on gear 1 at which the softer flank is crushed by Hertz' pressure at the pitch point [N·m]; (0, "") where unknown.
-
-    p² = F_n/(π b) · (1/ρ₁ ± 1/ρ₂)/((1−ν₁²)/E₁ + (1−ν₂²)/E₂), minus for a ring; F_n = T/(r₁ cos α).
-    """
-    m1, m2 = setting.material(material_1), setting.material(material_2)
-    if m1 is None or m2 is None:
-        return 0.0, ""
-    angle = pair.running_angle()
-    a = pair.centre_distance()
-    r1 = a * pair.z1 / pair.teeth_between
-    r2 = a * pair.z2 / pair.teeth_between
-    curvature = 1 / (r1 * math.sin(angle)) + (-1 if pair.ring else 1) / (r2 * math.sin(angle))
-    compliance = (1 - m1.poisson**2) / m1.modulus + (1 - m2.poisson**2) / m2.modulus
-    softer = min((m1, m2), key=lambda m: m.flank_pressure(setting.temperature))
-    force = softer.flank_pressure(setting.temperature) ** 2 * math.pi * width * compliance / curvature
-    return force * math.cos(angle) * r1, f"Hertz at the pitch point, {softer.name}"
 
 
 def limits(
@@ -126,7 +75,7 @@ def limits(
             (low_a, low_b), (high_a, high_b) = meshes[names[n], c.name]
             _teeth(add, n, c, (low_a, high_a), (low_b, high_b), setting)
         passed = {s: (low.shaft_torques.get(s, 0.0), high.shaft_torques.get(s, 0.0)) for s in (shafts[n], shafts[n + 1])}
-        for capacity in stage.capacities(shafts[n], shafts[n + 1]):
+        for capacity in stage.capacities(shafts[n], shafts[n + 1], setting):
             add(n, capacity.part, capacity.mode, passed[capacity.shaft], capacity.torque, capacity.basis)
         for side, joint, shaft in (("input", stage.input_joint, shafts[n]), ("output", stage.output_joint, shafts[n + 1])):
             if joint is not None:
@@ -195,9 +144,9 @@ def tooth_temperature(
 
 def unknown_materials(stages: Sequence[StageBase], setting: Setting = ROOM) -> list[tuple[int, str]]:
     """(stage, name) of materials that nobody knows, so that their parts are left out of the ranking."""
-    return [
-        (n, name)
-        for n, s in enumerate(stages)
-        for name in dict.fromkeys([s.material, *(m for c in s.contacts() for m in (c.material_a, c.material_b))])
-        if setting.material(name) is None
-    ]
+    found: dict[tuple[int, str], None] = {}
+    for n, s in enumerate(stages):
+        names = [getattr(s, field) for field in type(s).model_fields if field.endswith("material")]
+        names += [joint.shaft for joint in (s.input_joint, s.output_joint) if joint is not None]
+        found |= {(n, name): None for name in names if name and setting.material(name) is None}
+    return list(found)

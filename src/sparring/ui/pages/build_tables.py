@@ -154,11 +154,10 @@ class BuildTables(QWidget):
         stall = predict.stall_torque(build, d.plan.voltage)
         rows = []
         for limit in build.limits:
-            fuse = bool(build.fuse) and build.fuse.casefold() in limit.name.casefold()
             share = limit.output / stall if stall > 0 else math.inf
             rows.append(
                 [
-                    limit.name + (" (fuse)" if fuse else ""),
+                    limit.name + (" (fuse)" if build.is_fuse(limit) else ""),
                     d.three(limit.output, "torque"),
                     f"{share:.2g} ×" if share < 100 else "over 100 ×",
                     d.three(limit.carried(self.load), "torque"),

@@ -8,10 +8,11 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from sparring.core.finding import Finding
+from sparring.core.finding import Finding, noted
 from sparring.core.quantity import Measured
 from sparring.core.train import kinematics, outlines
-from sparring.core.train.stage import Body, Capacity, Length, Loops, Share, StageBase, Teeth, Torque, Width, fault
+from sparring.core.train.materials import ROOM, Setting
+from sparring.core.train.stage import Body, Capacity, Length, Loops, Share, StageBase, Teeth, Torque, Width
 
 
 class BeltStage(StageBase):
@@ -71,7 +72,7 @@ class BeltStage(StageBase):
     def output_at(self) -> tuple[float, float]:
         return (max(self.centre_distance(), 1.1 * self.pitch * (self.driving + self.driven) / (2 * math.pi)), 0.0)
 
-    def capacities(self, a: str, b: str) -> tuple[Capacity, ...]:
+    def capacities(self, a: str, b: str, setting: Setting = ROOM) -> tuple[Capacity, ...]:
         return () if self.skips_at is None else (Capacity("belt", "skips a tooth", b, self.skips_at, "as entered"),)
 
     def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:
@@ -144,7 +145,7 @@ class BeltStage(StageBase):
         r1, r2 = (self.pitch * z / (2 * math.pi) for z in (self.driving, self.driven))
         if self.centre_distance() < r1 + r2:
             return [
-                fault(
+                noted(
                     "belt-too-short",
                     "wrong",
                     f"The {self.means} is too short",
@@ -154,7 +155,7 @@ class BeltStage(StageBase):
                         f"Take a longer {self.means}, from {math.ceil(2 * (r1 + r2) / self.pitch + (self.driving + self.driven) / 2)} teeth.",
                         "Take smaller pulleys.",
                     ),
-                    field="links",
+                    place="links",
                     length=(self.links * self.pitch, "length"),
                 )
             ]
@@ -162,14 +163,14 @@ class BeltStage(StageBase):
         engaged = wrap / (2 * math.pi) * min(self.driving, self.driven)
         if engaged < 6:
             return [
-                fault(
+                noted(
                     "few-teeth-engaged",
                     "caution",
                     f"Only {engaged:.1f} teeth hold on the smaller pulley",
                     f"The {self.means} lies on {{wrap}} of it.",
                     "With fewer than about six teeth engaged a belt skips early (common practice).",
                     tries=("Move the axes apart.", "Use a larger small pulley.", "Add an idler on the slack side."),
-                    field="driving" if self.driving < self.driven else "driven",
+                    place="driving" if self.driving < self.driven else "driven",
                     wrap=(wrap, "angle"),
                 )
             ]

@@ -10,6 +10,7 @@ import numpy as np
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
 from sparring.core.train import kinematics, outlines
+from sparring.core.train.materials import ROOM, Setting
 from sparring.core.train.stage import Body, Capacity, Length, StageBase, Width
 
 
@@ -42,7 +43,7 @@ class ClutchStage(StageBase):
     def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
         return [kinematics.coupling(a, b, name)]
 
-    def capacities(self, a: str, b: str) -> tuple[Capacity, ...]:
+    def capacities(self, a: str, b: str, setting: Setting = ROOM) -> tuple[Capacity, ...]:
         return (Capacity("clutch", "slips", b, self.slips_at, "as entered"),) if self.type == "slip" else ()
 
     def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:

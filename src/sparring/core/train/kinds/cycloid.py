@@ -8,11 +8,12 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from sparring.core.finding import Finding
+from sparring.core.finding import Finding, noted
 from sparring.core.quantity import Measured
-from sparring.core.train import kinematics, materials, outlines
+from sparring.core.train import kinematics, outlines
 from sparring.core.train.joints import SHEAR
-from sparring.core.train.stage import Body, Capacity, Length, Opening, Share, StageBase, Width, fault
+from sparring.core.train.materials import ROOM, Setting
+from sparring.core.train.stage import Body, Capacity, Length, Opening, Share, StageBase, Width
 
 
 class CycloidStage(StageBase):
@@ -80,16 +81,16 @@ class CycloidStage(StageBase):
         bearing = np.sin(k) > 1e-9
         return float(torque * arm[bearing].max() / (arm[bearing] ** 2).sum()), int(bearing.sum())
 
-    def capacities(self, a: str, b: str) -> tuple[Capacity, ...]:
-        pin, disc = materials.find(self.pin_material), materials.find(self.material)
+    def capacities(self, a: str, b: str, setting: Setting = ROOM) -> tuple[Capacity, ...]:
+        pin, disc = setting.material(self.pin_material), setting.material(self.material)
         force, _ = self.pin_forces(1.0 / self.discs)
         found = []
         share = 1.0 if self.held == "pins" else self.lobes / self.pins  # torque on the disc over torque at the output
         if pin is not None:
-            shear = SHEAR * pin.strength * math.pi * self.pin_diameter**2 / 4
+            shear = SHEAR * pin.strength_at(setting.temperature) * math.pi * self.pin_diameter**2 / 4
             found.append(Capacity("pins", "shear off", b, 2 * shear / (force * share), "most loaded pin in double shear"))
         if disc is not None:
-            crush = disc.strength * self.pin_diameter * self.face_width
+            crush = disc.strength_at(setting.temperature, setting.layers) * self.pin_diameter * self.face_width
             found.append(
                 Capacity("disc", "lobes crush on the pins", b, crush / (force * share), "strength × projected area of the most loaded pin")
             )
@@ -175,55 +176,55 @@ class CycloidStage(StageBase):
         r = self.pin_circle / 2
         if self.eccentricity * self.pins >= r:
             found.append(
-                fault(
+                noted(
                     "cycloid-loops",
                     "wrong",
                     "The disc's outline loops",
                     "Eccentricity × pins is {reach}, more than the pin circle's radius of {radius}.",
                     "No disc has this outline; it cannot be made.",
                     tries=("Make the eccentricity smaller than {most}.".format(most=f"{r / self.pins * 1e3:.2f} mm"),),
-                    field="eccentricity",
+                    place="eccentricity",
                     reach=(self.eccentricity * self.pins, "length"),
                     radius=(r, "length"),
                 )
             )
         elif outlines.least_hollow(self.pins, r, self.eccentricity) < self.pin_diameter / 2:
             found.append(
-                fault(
+                noted(
                     "cycloid-undercut",
                     "wrong",
                     "The lobes are undercut",
                     "The pins of {pin} are thicker than the tightest bend of the lobes, {bend}, allows.",
                     "The lobes come to a point and lose their tips: they knock and wear.",
                     tries=("Use thinner pins or a smaller eccentricity.",),
-                    field="pin_diameter",
+                    place="pin_diameter",
                     pin=(self.pin_diameter, "length"),
                     bend=(2 * outlines.least_hollow(self.pins, r, self.eccentricity), "length"),
                 )
             )
         if self.pin_diameter >= 2 * r * math.sin(math.pi / self.pins):
             found.append(
-                fault(
+                noted(
                     "pins-touch",
                     "wrong",
                     "The pins touch one another",
                     f"{self.pins} pins of {{pin}} do not fit on the circle.",
                     "It does not assemble.",
                     tries=("Use thinner pins or a larger circle.",),
-                    field="pin_diameter",
+                    place="pin_diameter",
                     pin=(self.pin_diameter, "length"),
                 )
             )
         if self.discs == 1:
             found.append(
-                fault(
+                noted(
                     "one-disc",
                     "note",
                     "One disc is out of balance",
                     "A single disc goes round off centre by {e}.",
                     "It shakes at the speed of the input and pulls the bearings to one side.",
                     tries=("Use two discs half a turn apart, or a counterweight.",),
-                    field="discs",
+                    place="discs",
                     e=(self.eccentricity, "length"),
                 )
             )

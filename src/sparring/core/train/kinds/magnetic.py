@@ -8,10 +8,11 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from pydantic import Field, model_validator
 
-from sparring.core.finding import Finding
+from sparring.core.finding import Finding, noted
 from sparring.core.quantity import Measured
 from sparring.core.train import kinematics, outlines
-from sparring.core.train.stage import Body, Capacity, Length, Share, StageBase, Torque, Width, fault
+from sparring.core.train.materials import ROOM, Setting
+from sparring.core.train.stage import Body, Capacity, Length, Share, StageBase, Torque, Width
 
 Poles = Annotated[int, Field(ge=1, le=200)]
 Member = Literal["inner", "outer", "segments"]
@@ -68,7 +69,7 @@ class MagneticStage(StageBase):
             kinematics.Ground(m[self.held], name),
         ]
 
-    def capacities(self, a: str, b: str) -> tuple[Capacity, ...]:
+    def capacities(self, a: str, b: str, setting: Setting = ROOM) -> tuple[Capacity, ...]:
         return () if self.pulls_out_at is None else (Capacity("magnets", "pull out, a pole jumps", b, self.pulls_out_at, "as entered"),)
 
     def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:
@@ -121,7 +122,7 @@ class MagneticStage(StageBase):
         if self.inner + self.outer == self.segments:
             return []
         return [
-            fault(
+            noted(
                 "segments-do-not-fit",
                 "wrong",
                 "The steel segments do not couple the two rings of magnets",

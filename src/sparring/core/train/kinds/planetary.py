@@ -8,12 +8,12 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import model_validator
 
-from sparring.core.finding import Finding
+from sparring.core.finding import Finding, noted
 from sparring.core.quantity import Measured
 from sparring.core.train import kinematics, losses, teeth
 from sparring.core.train.kinds.spur import gear_body, ring_body
 from sparring.core.train.pair import Pair
-from sparring.core.train.stage import Angle, Body, Contact, Friction, Module, Planets, Shift, StageBase, Teeth, Width, fault
+from sparring.core.train.stage import Angle, Body, Contact, Friction, Module, Planets, Shift, StageBase, Teeth, Width
 
 
 class PlanetaryStage(StageBase):
@@ -165,7 +165,7 @@ class PlanetaryStage(StageBase):
         off = self.radius() - free.tight_distance()
         if off > 0.02 * self.module or off < -0.25 * self.module:
             found.append(
-                fault(
+                noted(
                     "not-coaxial",
                     "wrong",
                     "The planets cannot reach sun and ring at once",
@@ -181,27 +181,27 @@ class PlanetaryStage(StageBase):
         gap = neighbour_gap(self.planets, self.radius(), teeth.tip_diameter(self.module, self.planet, self.planet_shift), self.angles())
         if gap <= 0:
             found.append(
-                fault(
+                noted(
                     "planets-collide",
                     "wrong",
                     "Neighbouring planets strike each other",
                     f"With {self.planets} planets of {self.planet} teeth the tips overlap by {{overlap}}.",
                     "It does not assemble.",
                     tries=(f"Use {self.planets - 1} planets.", "Make the planets smaller and the sun larger."),
-                    field="planets",
+                    place="planets",
                     overlap=(-gap, "length"),
                 )
             )
         if self.support == "on one side":
             found.append(
-                fault(
+                noted(
                     "planets-unsupported",
                     "caution",
                     "The planets are held on one side only",
                     "Each planet's pin stands free at its other end.",
                     "Under load the pins bend, the planets tilt and touch on one edge of their teeth; with soft pins they lean inwards and skip.",
                     tries=("Add a plate that holds the pins' other ends.", "Use steel pins."),
-                    field="support",
+                    place="support",
                 )
             )
         return found
@@ -229,7 +229,7 @@ def spacing_faults(n: int, places: int, words: str, angles: list[float]) -> list
         return []
     shown = ", ".join(f"{math.degrees(a):.1f}°" for a in angles)
     return [
-        fault(
+        noted(
             "unequal-spacing",
             "caution",
             f"{n} planets do not fit at equal spacing",

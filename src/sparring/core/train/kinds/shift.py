@@ -6,13 +6,13 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
-from sparring.core.finding import Finding
+from sparring.core.finding import Finding, noted
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record, changed
 from sparring.core.train import kinematics, losses, teeth
 from sparring.core.train.kinds.spur import gear_body
 from sparring.core.train.pair import Pair
-from sparring.core.train.stage import Angle, Body, Contact, Friction, Module, Shift, StageBase, Teeth, Width, fault
+from sparring.core.train.stage import Angle, Body, Contact, Friction, Module, Shift, StageBase, Teeth, Width
 
 
 class ShiftPair(Record):
@@ -149,14 +149,14 @@ class ShiftStage(StageBase):
             tight = self.gear_pair(n - 1).tight_distance()
             if tight > self.distance + 0.01 * p.module or tight < self.distance - 0.35 * p.module:
                 found.append(
-                    fault(
+                    noted(
                         "pair-does-not-fit-axes",
                         "wrong",
                         f"Speed {n} does not fit between the axes",
                         f"{p.pinion} and {p.wheel} teeth want {{wants}} between the axes; there is {{has}}.",
                         "The pair jams, or does not reach.",
                         tries=("Give all pairs of one module the same sum of teeth.", "Shift the profiles."),
-                        field="pairs",
+                        place="pairs",
                         wants=(tight, "length"),
                         has=(self.distance, "length"),
                     )

@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 from typing import ClassVar, Literal
 
-from sparring.core.finding import Finding
+from sparring.core.finding import Finding, noted
 from sparring.core.quantity import Measured
 from sparring.core.train import kinematics, losses, teeth
 from sparring.core.train.kinds.planetary import carrier_body, neighbour_gap, planet_angles
 from sparring.core.train.kinds.spur import gear_body, ring_body
 from sparring.core.train.pair import Pair
-from sparring.core.train.stage import Angle, Body, Contact, Friction, Module, Planets, Shift, StageBase, Teeth, Width, fault
+from sparring.core.train.stage import Angle, Body, Contact, Friction, Module, Planets, Shift, StageBase, Teeth, Width
 
 
 class SplitRingStage(StageBase):
@@ -166,7 +166,7 @@ class SplitRingStage(StageBase):
             off = r - pair.tight_distance()
             if off > 0.02 * self.module or off < -0.25 * self.module:
                 found.append(
-                    fault(
+                    noted(
                         "not-coaxial",
                         "wrong",
                         f"The planets do not fit the {which} ring",
@@ -181,14 +181,14 @@ class SplitRingStage(StageBase):
                 )
         if (self.sun + self.ring) % self.planets:
             found.append(
-                fault(
+                noted(
                     "unequal-spacing",
                     "caution",
                     f"{self.planets} planets do not fit at equal spacing",
                     "They fit at " + ", ".join(f"{math.degrees(t):.1f}°" for t in self.angles()) + ".",
                     "At equal spacing one planet's teeth meet tooth on tooth.",
                     tries=("Drill the carrier at the angles shown.", "Change sun or held ring so that their sum divides by the planets."),
-                    field="planets",
+                    place="planets",
                 )
             )
         if (
@@ -204,21 +204,21 @@ class SplitRingStage(StageBase):
             <= 0
         ):
             found.append(
-                fault(
+                noted(
                     "planets-collide",
                     "wrong",
                     "Neighbouring planets strike each other",
                     f"{self.planets} planets do not clear each other.",
                     "It does not assemble.",
                     tries=(f"Use {self.planets - 1} planets.",),
-                    field="planets",
+                    place="planets",
                 )
             )
         phases = self.phases()
         if max(phases) - min(phases) > 1e-6:
             shown = ", ".join(f"{math.degrees(p):.2f}°" for p in phases)
             found.append(
-                fault(
+                noted(
                     "planet-phases",
                     "note",
                     "The planets are not all alike",
@@ -228,7 +228,7 @@ class SplitRingStage(StageBase):
                         "Mark each planet and its place.",
                         f"With both tooth differences divisible by {self.planets} all planets are alike.",
                     ),
-                    field="upper_planet",
+                    place="upper_planet",
                 )
             )
         return found

@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 from typing import ClassVar, Literal
 
-from sparring.core.finding import Finding
+from sparring.core.finding import Finding, noted
 from sparring.core.quantity import Measured
 from sparring.core.train import kinematics, losses, outlines, teeth
 from sparring.core.train.pair import Pair
-from sparring.core.train.stage import Angle, Body, Contact, Friction, Module, Opening, Shift, StageBase, Teeth, Width, fault
+from sparring.core.train.stage import Angle, Body, Contact, Friction, Module, Opening, Shift, StageBase, Teeth, Width
 
 
 class SpurStage(StageBase):
@@ -82,7 +82,7 @@ class SpurStage(StageBase):
         pitch = self.module * math.cos(self.pressure_angle), module * math.cos(angle)
         if abs(pitch[1] / pitch[0] - 1) > 2e-3:  # gears of other modules mesh all the same when their base pitches agree
             found.append(
-                fault(
+                noted(
                     "does-not-mesh",
                     "wrong",
                     "Pinion and wheel do not belong together",

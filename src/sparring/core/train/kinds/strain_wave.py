@@ -8,10 +8,11 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from sparring.core.finding import Finding
+from sparring.core.finding import Finding, noted
 from sparring.core.quantity import Measured
 from sparring.core.train import kinematics, outlines
-from sparring.core.train.stage import Body, Capacity, Length, Loops, Share, StageBase, Teeth, Torque, Width, fault
+from sparring.core.train.materials import ROOM, Setting
+from sparring.core.train.stage import Body, Capacity, Length, Loops, Share, StageBase, Teeth, Torque, Width
 
 _CLEAR = 0.02  # what the ring is cut wider than the path of the belt's teeth, in modules
 
@@ -57,7 +58,7 @@ class StrainWaveStage(StageBase):
         flexible, ring = (fixed, b) if self.held == "flexible" else (b, fixed)
         return [kinematics.strain_wave(flexible, ring, a, self.flexible, self.ring, eta, name), kinematics.Ground(fixed, name)]
 
-    def capacities(self, a: str, b: str) -> tuple[Capacity, ...]:
+    def capacities(self, a: str, b: str, setting: Setting = ROOM) -> tuple[Capacity, ...]:
         return () if self.skips_at is None else (Capacity("flexible teeth", "skip", b, self.skips_at, "as entered"),)
 
     def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:
@@ -105,7 +106,7 @@ class StrainWaveStage(StageBase):
         more = self.ring - self.flexible
         if more <= 0 or more % self.nodes:
             found.append(
-                fault(
+                noted(
                     "nodes-do-not-fit",
                     "wrong",
                     "The teeth do not fit the nodes",
@@ -118,14 +119,14 @@ class StrainWaveStage(StageBase):
             )
         if self.flexible < 15 * self.nodes:
             found.append(
-                fault(
+                noted(
                     "few-flexible-teeth",
                     "caution",
                     "So few flexible teeth bend sharply",
                     f"{self.flexible} teeth on {self.nodes} nodes leave the belt a tight bend at each.",
                     "The teeth tilt as the belt bends; few teeth mesh fully, and it skips early.",
                     tries=(f"Use {30 * self.nodes} teeth or more.",),
-                    field="flexible",
+                    place="flexible",
                 )
             )
         return found

@@ -10,8 +10,10 @@ from pydantic import Field
 
 from sparring.core.quantity import Measured
 from sparring.core.train import kinematics, outlines, teeth
+from sparring.core.train.materials import ROOM, Setting
 from sparring.core.train.pair import Pair
 from sparring.core.train.stage import Angle, Body, Capacity, Friction, Length, Loops, Module, StageBase, Teeth, Width
+from sparring.core.train.tooth_strength import bending_torque
 
 
 class WormStage(StageBase):
@@ -65,11 +67,9 @@ class WormStage(StageBase):
     def output_at(self) -> tuple[float, float]:
         return (0.0, -self.centre_distance())
 
-    def capacities(self, a: str, b: str) -> tuple[Capacity, ...]:
-        from sparring.core.train.strength import bending_torque
-
+    def capacities(self, a: str, b: str, setting: Setting = ROOM) -> tuple[Capacity, ...]:
         pair = Pair(self.module, self.wheel, 10_000, alpha=self.pressure_angle)
-        torque, basis = bending_torque(pair, 1, self.face_width, self.material)
+        torque, basis = bending_torque(pair, 1, self.face_width, self.material, setting)
         return (Capacity("wheel", "teeth break", b, torque, basis),) if torque else ()
 
     def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:

@@ -1,0 +1,44 @@
+"""What the teeth of one pair carry: bending after Lewis, flanks after Hertz."""
+
+from __future__ import annotations
+
+import math
+
+from sparring.core.train.materials import ROOM, Setting
+from sparring.core.train.outlines import lewis_form_factor
+from sparring.core.train.pair import Pair
+
+
+def bending_torque(pair: Pair, gear: int, width: float, material: str, setting: Setting = ROOM) -> tuple[float, str]:
+    """Torque on one gear at which a tooth breaks [N·m]: T = σ b m Y r, all force on one tooth at its tip; and what it rests on.
+
+    A ring's tooth is reckoned as a rack's, Y = 0.485 (Shigley table 14-2; from memory), which is on the safe side. (0, "") for
+    a material that nobody knows.
+    """
+    m = setting.material(material)
+    if m is None:
+        return 0.0, ""
+    z, x = (pair.z1, pair.x1) if gear == 1 else (pair.z2, pair.x2)
+    form = 0.485 if pair.ring and gear == 2 else lewis_form_factor(z, round(x, 6), round(pair.alpha, 9))
+    return m.strength_at(
+        setting.temperature, setting.layers
+    ) * width * pair.module * form * pair.module * z / 2, f"Lewis, Y = {form:.3f}, {m.name}"
+
+
+def flank_torque(pair: Pair, width: float, material_1: str, material_2: str, setting: Setting = ROOM) -> tuple[float, str]:
+    """Torque on gear 1 at which the softer flank is crushed by Hertz' pressure at the pitch point [N·m]; (0, "") where unknown.
+
+    p² = F_n/(π b) · (1/ρ₁ ± 1/ρ₂)/((1−ν₁²)/E₁ + (1−ν₂²)/E₂), minus for a ring; F_n = T/(r₁ cos α).
+    """
+    m1, m2 = setting.material(material_1), setting.material(material_2)
+    if m1 is None or m2 is None:
+        return 0.0, ""
+    angle = pair.running_angle()
+    a = pair.centre_distance()
+    r1 = a * pair.z1 / pair.teeth_between
+    r2 = a * pair.z2 / pair.teeth_between
+    curvature = 1 / (r1 * math.sin(angle)) + (-1 if pair.ring else 1) / (r2 * math.sin(angle))
+    compliance = (1 - m1.poisson**2) / m1.modulus + (1 - m2.poisson**2) / m2.modulus
+    softer = min((m1, m2), key=lambda m: m.flank_pressure(setting.temperature))
+    force = softer.flank_pressure(setting.temperature) ** 2 * math.pi * width * compliance / curvature
+    return force * math.cos(angle) * r1, f"Hertz at the pitch point, {softer.name}"
