@@ -19,8 +19,8 @@ def gear(pair, which):
     """The drawn gear, in millimetres; a ring as the space inside it."""
     z, x = (pair.z1, pair.x1) if which == 1 else (pair.z2, pair.x2)
     if which == 2 and pair.ring:
-        return Polygon(outlines.ring(pair.module, z, x, pair.alpha, 16, tip=pair.radii(2)[0]) * MM)
-    return Polygon(outlines.gear(pair.module, z, x, pair.alpha, 16) * MM)
+        return Polygon(outlines.ring(pair.module, z, x, pair.alpha, 16, tip=pair.radii(2)[0], helix=pair.helix) * MM)
+    return Polygon(outlines.gear(pair.module, z, x, pair.alpha, 16, pair.helix) * MM)
 
 
 def meshed(pair, turn=0.0, extra=0.0):
@@ -48,6 +48,7 @@ pairs = st.builds(
     x1=st.floats(-0.2, 0.6),
     x2=st.floats(-0.3, 0.4),
     alpha=st.sampled_from([math.radians(d) for d in (17.5, 20, 25)]),
+    helix=st.sampled_from([0.0, math.radians(15), math.radians(30)]),
 )
 
 
@@ -64,9 +65,9 @@ def test_random_outer_pairs_touch_without_overlap(pair, part):
 
 
 @settings(max_examples=20)
-@given(st.integers(14, 40), st.integers(10, 50), st.floats(-0.2, 0.4), st.floats(0, 1))
-def test_random_gears_run_in_their_rings(z, between, shift, part):
-    pair = Pair(1e-3, z, z + between, shift, -shift, ring=True)
+@given(st.integers(14, 40), st.integers(10, 50), st.floats(-0.2, 0.4), st.floats(0, 1), st.sampled_from([0.0, math.radians(20)]))
+def test_random_gears_run_in_their_rings(z, between, shift, part, helix):
+    pair = Pair(1e-3, z, z + between, shift, -shift, ring=True, helix=helix)
     assume(not pair.ring_tips_foul())
     assert overlap(pair, part * 2 * math.pi / z) < 1e-3
 
@@ -91,19 +92,21 @@ def test_play_is_what_a_dial_indicator_would_show(z1, z2, ring, opening):
     assert reach(1) + reach(-1) == pytest.approx(pair.backlash(), rel=0.02)
 
 
-@pytest.mark.parametrize(("z", "shift"), [(17, 0.0), (25, 0.3), (40, -0.2), (12, 0.4)])
-def test_calipers_over_teeth_measure_the_formula(z, shift):
-    """Parallel jaws closed over k teeth of the drawing: the least width of the strip that holds them."""
+@pytest.mark.parametrize(("z", "shift", "slant"), [(17, 0.0, 0), (25, 0.3, 0), (40, -0.2, 0), (12, 0.4, 0), (22, 0.1, 18), (30, 0.0, 32)])
+def test_calipers_over_teeth_measure_the_formula(z, shift, slant):
+    """Parallel jaws closed over k teeth of the drawing: the least width of the strip that holds them. The jaws stand square
+    to a helical flank, the drawing is cut across the axis: cos β_b between them."""
+    helix = math.radians(slant)
     across = max(2, round(z * math.radians(20) / math.pi + 0.5))
-    drawn = outlines.gear(1e-3, z, shift, teeth.ALPHA_20, 60) * MM
+    drawn = outlines.gear(1e-3, z, shift, teeth.ALPHA_20, 60, helix) * MM
     angles = np.arctan2(drawn[:, 1], drawn[:, 0])
     turn = 0.0 if across % 2 else math.pi / z
     near = drawn[np.abs((angles - turn + math.pi) % (2 * math.pi) - math.pi) < across * math.pi / z]
-    flanks = near[np.hypot(near[:, 0], near[:, 1]) > teeth.tip_diameter(1.0, z, shift) / 2 - 1.6]
+    flanks = near[np.hypot(near[:, 0], near[:, 1]) > teeth.tip_diameter(1.0, z, shift, helix) / 2 - 1.6]
     c, s = math.cos(turn), math.sin(turn)
     across_jaws = -s * flanks[:, 0] + c * flanks[:, 1]
-    measured = across_jaws.max() - across_jaws.min()
-    assert measured == pytest.approx(teeth.span_over_teeth(1.0, z, across, shift=shift), rel=2e-3)
+    measured = (across_jaws.max() - across_jaws.min()) * math.cos(teeth.base_helix(teeth.ALPHA_20, helix))
+    assert measured == pytest.approx(teeth.span_over_teeth(1.0, z, across, shift=shift, helix=helix), rel=2e-3)
 
 
 @pytest.mark.parametrize(("z", "shift"), [(20, 0.0), (31, 0.2), (16, 0.3)])

@@ -27,6 +27,31 @@ def test_largest_gear_for_a_pinion(pinion, largest):
     )
 
 
+@pytest.mark.parametrize(("ratio", "fewest"), [(1.0, 8.48), (math.inf, 11.54)])
+def test_fewest_helical_pinion_teeth(ratio, fewest):
+    """Eq. 13-22 at 20 deg normal, 30 deg helix (22.80 deg across): 8.48 -> 9 with its like, 11.5 -> 12 with a rack."""
+    assert math.degrees(teeth.across(DEG20, math.radians(30))) == pytest.approx(22.80, abs=0.01)
+    assert teeth.fewest_without_interference(ratio, DEG20, math.radians(30)) == pytest.approx(fewest, abs=0.02)
+
+
+def test_a_stock_helical_gear():
+    """Example 13-2: 18 teeth, 20 deg normal, 25 deg helix, 6 teeth an inch across: d = 3 in, 6.62 teeth an inch square to
+    the tooth, 21.88 deg across, axial pitch 1.123 in."""
+    helix, inch = math.radians(25), 25.4e-3
+    module = inch / 6 * math.cos(helix)
+    assert inch / module == pytest.approx(6.620, abs=1e-3)
+    assert teeth.tip_diameter(module, 18, 0.0, helix) - 2 * module == pytest.approx(3 * inch, rel=1e-9)
+    assert math.degrees(teeth.across(DEG20, helix)) == pytest.approx(21.88, abs=0.01)
+    assert teeth.overlap_ratio(module, 1.123 * inch, helix) == pytest.approx(1.0, abs=1e-3)
+
+
+def test_virtual_teeth_come_near_the_cube_rule():
+    """Eq. 13-20: N' = N/cos³ ψ, which leaves the base helix out of account."""
+    for z, slant in ((18, 25), (30, 15), (12, 30)):
+        helix = math.radians(slant)
+        assert teeth.virtual_teeth(z, DEG20, helix) == pytest.approx(z / math.cos(helix) ** 3, rel=0.04)
+
+
 def test_exact_30_to_1_in_two_steps():
     """Example 13-4: 30 = 6 x 5 exactly, with 72/12 and 60/12."""
     train = [K.external("in", "mid", 72, 12), K.external("mid", "out", 60, 12)]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 from sparring.core import quantity
 from sparring.core.uncertainty import nominal, std
@@ -14,8 +14,7 @@ Severity = Literal["wrong", "caution", "note", "good"]
 ORDER: dict[str, int] = {"wrong": 0, "caution": 1, "note": 2, "good": 3}
 
 
-@dataclass(frozen=True)
-class Fact:
+class Fact(NamedTuple):
     """A figure that a finding rests on: SI value, standard uncertainty, kind of quantity."""
 
     value: float
@@ -59,8 +58,7 @@ def noted(
     return Finding(id, severity, title, seen, why, causes, tries, {k: Fact.of(v, kind) for k, (v, kind) in facts.items()}, (), place)
 
 
-@dataclass(frozen=True)
-class Peer:
+class Peer(NamedTuple):
     """Another build's gearbox efficiencies, to tell this one from. steps: (output torque [N·m], efficiency, standard
     uncertainty of its repeats alone, lifts), one a weight."""
 

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from sparring.core.build import MOTOR, OUTPUT, Build
 from sparring.core.train import kinematics, materials
 
 
-@dataclass(frozen=True)
-class Inventory:
+class Inventory(NamedTuple):
     """mass: of gears, motors and listed parts [kg]; gears: of the gears alone [kg]; size: (length along the axes, width, height) of
     the gears [m]; inertia_in, inertia_out: of everything that turns, seen at the input and at the output [kg·m²]; cost: of one
     drive; with_spares; unknown: materials without a density, whose bodies are left out."""

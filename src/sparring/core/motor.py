@@ -7,8 +7,7 @@ and values with uncertainty alike.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
-from typing import Annotated, Any
+from typing import Annotated, Any, NamedTuple
 
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
@@ -41,8 +40,7 @@ class FurtherMotor(Record):
     gearing: Annotated[float, Q("ratio", "", above=0.0, most=100.0)] = 1.0
 
 
-@dataclass(frozen=True)
-class Motor:
+class Motor(NamedTuple):
     """The motor's line. k: torque constant [N·m/A = V·s]; R: resistance [Ω]; friction: k I₀ [N·m]; at temperature [K];
     between: current that unequal motors on one shaft pass between themselves, over the voltage [A/V]."""
 
@@ -75,7 +73,7 @@ class Motor:
     def at(self, temperature: float) -> Motor:
         """The line with the winding at `temperature` [K]; copper only (IEC 60034-1)."""
         factor = (COPPER_ZERO + temperature - 273.15) / (COPPER_ZERO + self.temperature - 273.15)
-        return replace(self, R=self.R * factor, temperature=temperature)
+        return self._replace(R=self.R * factor, temperature=temperature)
 
 
 def identify(voltage: Any, no_load_speed: Any, no_load_current: Any, stall_current: Any, temperature: float = 293.15) -> Motor:

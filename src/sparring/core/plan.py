@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import random
 from collections.abc import Iterable
-from dataclasses import dataclass
-from typing import Annotated, Literal
+from typing import Annotated, Literal, NamedTuple
 
 from pydantic import Field
 
@@ -27,8 +26,7 @@ class Plan(Record):
     order: Literal["ladder", "shuffled"] = "ladder"
 
 
-@dataclass(frozen=True)
-class Lift:
+class Lift(NamedTuple):
     """One line to do: which step of the ladder (from 0), which repeat (from 1)."""
 
     step: int

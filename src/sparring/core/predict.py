@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 
@@ -12,8 +13,7 @@ from sparring.core.build import Build
 from sparring.core.rig import Rig, hoist
 
 
-@dataclass(frozen=True)
-class Loss:
+class Loss(NamedTuple):
     """Heat that leaves the driveline at one place [W]. estimated: not measured but divided up by the prediction."""
 
     cause: str
@@ -21,8 +21,7 @@ class Loss:
     estimated: bool
 
 
-@dataclass(frozen=True)
-class Station:
+class Station(NamedTuple):
     """One part of the driveline: power that reaches it [W], and what it loses."""
 
     name: str
@@ -32,8 +31,7 @@ class Station:
     torque: float | None = None
 
 
-@dataclass(frozen=True)
-class PowerFlow:
+class PowerFlow(NamedTuple):
     """The driveline's powers from supply to output, in order."""
 
     stations: tuple[Station, ...]

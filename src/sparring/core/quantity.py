@@ -10,7 +10,7 @@ import math
 import re
 from dataclasses import dataclass
 from functools import cache, cached_property
-from typing import Any
+from typing import Any, NamedTuple
 
 G_N = 9.80665
 """Standard gravity [m/s²], exact by definition (3rd CGPM, 1901). Turns the tester's kg·cm and lb into N·m and N."""
@@ -215,8 +215,7 @@ _TOKEN = re.compile(
 )
 
 
-@dataclass
-class _Term:
+class _Term(NamedTuple):
     value: float
     unit: str | None  # the unit the value was written in; None for a plain number. `value` is SI once it has one.
     sure: bool = True

@@ -8,8 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -18,8 +17,7 @@ from sparring.core.quantity import Measured
 __all__ = ["LineFit", "Share", "budget", "fit_line", "from_measured", "mean_of", "nominal", "std", "ufloat"]
 
 
-@dataclass(frozen=True)
-class Share:
+class Share(NamedTuple):
     """One input's part in a result: standard uncertainty it causes [result's unit] and its share of the variance."""
 
     name: str
@@ -65,8 +63,7 @@ def mean_of(xs: Sequence[Any]) -> Any:
     return sum(xs[1:], start=xs[0]) / len(xs)
 
 
-@dataclass(frozen=True)
-class LineFit:
+class LineFit(NamedTuple):
     """y = intercept + slope (x − x0) by least squares; the two carry their covariance. scatter: residual SD."""
 
     intercept: Any

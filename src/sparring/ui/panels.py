@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import UTC, date, datetime
+from typing import NamedTuple
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
@@ -337,8 +337,7 @@ class FindingsPanel(QFrame):
         self.shown.emit(card.finding)
 
 
-@dataclass(frozen=True)
-class Cell:
+class Cell(NamedTuple):
     """A cell of the title block: its heading and the place that changes it."""
 
     heading: str

@@ -66,6 +66,7 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(960, 600)
         d = self.desk
         theme.dark = d.settings.value("dark", False, type=bool)
+        theme.apply_palette()
 
         self.errands = Errands(self, d, self.session, lambda: self.message, self.go, self._place)
         self.driveline = Driveline(d)

@@ -115,6 +115,7 @@ class CaliperDialog(BuildDialog):
         self.table = Table(["standard size", "is", "standard uncertainties away", ""], "Standard sizes", 1)
         self.column.addWidget(self.table, 1)
         self.guess: takeapart.ModuleGuess | None = None
+        self.helix = getattr(desk.build.stages[self.stage], "helix", 0.0)
         self.finish("Use the nearest for this stage")
 
     def _read(self) -> list[tuple[Measured, int]]:
@@ -132,7 +133,7 @@ class CaliperDialog(BuildDialog):
     def _work(self) -> None:
         d = self.desk
         try:
-            self.guess = takeapart.module_from_tips(self._read())
+            self.guess = takeapart.module_from_tips(self._read(), self.helix)
         except (QuantityError, ValueError) as err:
             self.guess = None
             self.table.fill([])
@@ -142,7 +143,9 @@ class CaliperDialog(BuildDialog):
             [c.name, f"{c.module * 1e3:.4f} mm", f"{c.off:+.1f}", "excluded" if c.excluded else "may be it"] for c in self.guess.candidates
         ]
         self.table.fill(rows)
-        text = f"Module {d.show(self.guess.module, 'length')}."
+        text = f"Module {d.show(self.guess.module, 'length')}" + (
+            f", with the stage's helix angle of {d.show(self.helix, 'angle', decimals=1)}." if self.helix else "."
+        )
         if not self.guess.agree:
             text += " The gears do not agree: they are of different modules, a tooth was counted wrongly, or one is shifted."
         elif all(c.excluded for c in self.guess.candidates):

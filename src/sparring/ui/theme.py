@@ -94,9 +94,19 @@ class Theme(QObject):
         self.changed.emit()
 
     def apply(self) -> None:
+        """The palette and the style sheet, where they are not in force already: either styles every widget anew."""
         app = QApplication.instance()
-        if not isinstance(app, QApplication):
+        sheet = _sheet(DARK if self.dark else LIGHT)
+        if isinstance(app, QApplication) and sheet != app.styleSheet():
+            self.apply_palette()
+            app.setStyleSheet(sheet)
+
+    def apply_palette(self) -> None:
+        """The palette alone: quickest while there are no widgets yet."""
+        app = QApplication.instance()
+        if not isinstance(app, QApplication) or app.property("dark") == self.dark:
             return
+        app.setProperty("dark", self.dark)
         c = self.colour
         palette = QPalette()
         roles = QPalette.ColorRole
@@ -118,10 +128,7 @@ class Theme(QObject):
             palette.setColor(role, c(name))
         for role in (roles.Text, roles.ButtonText, roles.WindowText):
             palette.setColor(QPalette.ColorGroup.Disabled, role, c("ink-3"))
-        sheet = _sheet(DARK if self.dark else LIGHT)
-        if sheet != app.styleSheet():  # either would style every widget anew
-            app.setPalette(palette)
-            app.setStyleSheet(sheet)
+        app.setPalette(palette)
 
 
 theme = Theme()

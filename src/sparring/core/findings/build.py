@@ -49,7 +49,7 @@ def build_rule(function: Rule) -> Rule:
 def judge_build(build: Build, voltage: float) -> list[Finding]:
     """All findings on a build with `voltage` [V] at its motor, worst first."""
     case = Case(build, voltage)
-    found = [replace(f, facts={k: replace(v, digits=3) for k, v in f.facts.items()}) for check in BUILD_RULES for f in check(case)]
+    found = [replace(f, facts={k: v._replace(digits=3) for k, v in f.facts.items()}) for check in BUILD_RULES for f in check(case)]
     return sorted(found, key=lambda f: ORDER[f.severity])
 
 

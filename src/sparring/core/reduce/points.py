@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -202,7 +202,7 @@ def reduce_run(
             _CASE_TO_WINDING if known else _WINDING_UNKNOWN
         )
         per_kelvin = 1.0 / (motors.COPPER_ZERO + inputs.motor.temperature - 273.15)
-        warm = replace(inputs.motor, R=inputs.motor.R * (1 + rise * per_kelvin))
+        warm = inputs.motor._replace(R=inputs.motor.R * (1 + rise * per_kelvin))
         by_speed = warm.torque_from_speed(motor_speed, voltage)
     candidates = [t for t in (by_current, by_speed) if t is not None]
     motor_torque = min(candidates, key=std) if candidates else None

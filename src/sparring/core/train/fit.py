@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from sparring.core.train import teeth
 from sparring.core.train.pair import Pair
@@ -13,8 +12,7 @@ from sparring.core.train.pair import Pair
 Verdict = Literal["too tight", "right", "too loose"]
 
 
-@dataclass(frozen=True)
-class FitTest:
+class FitTest(NamedTuple):
     """Trial openings of the centres [m], ascending; decided: the opening to build with, or None while a trial is to be made."""
 
     trials: tuple[float, ...]
@@ -58,8 +56,7 @@ def next_trials(module: float, seen: Mapping[float, Verdict]) -> FitTest:
     return FitTest(first_trials(module, True), None, "Try these three.")
 
 
-@dataclass(frozen=True)
-class Size:
+class Size(NamedTuple):
     """Sizes to check a gear by [m]. across: teeth spanned by the calipers; pin: diameter."""
 
     tip: float
@@ -75,17 +72,17 @@ def sizes(pair: Pair, gear: int) -> Size | None:
     if gear == 2 and pair.ring:
         return None
     z, x = (pair.z1, pair.x1) if gear == 1 else (pair.z2, pair.x2)
-    across = max(1, min(round(z * pair.alpha / math.pi + 0.5 + 2 * x / math.pi), (z - 1) // 2))
+    across = max(1, min(round(teeth.virtual_teeth(z, pair.alpha, pair.helix) * pair.alpha / math.pi + 0.5 + 2 * x / math.pi), (z - 1) // 2))
     pin = 1.7 * pair.module
     try:
-        over = teeth.over_pins(pair.module, z, pin, shift=x, alpha=pair.alpha)
+        over = teeth.over_pins(pair.module, z, pin, shift=x, alpha=pair.alpha, helix=pair.helix)
     except ValueError:
         over = float("nan")
     return Size(
-        teeth.tip_diameter(pair.module, z, x),
-        teeth.root_diameter(pair.module, z, x),
+        teeth.tip_diameter(pair.module, z, x, pair.helix),
+        teeth.root_diameter(pair.module, z, x, pair.helix),
         across,
-        teeth.span_over_teeth(pair.module, z, across, shift=x, alpha=pair.alpha),
+        teeth.span_over_teeth(pair.module, z, across, shift=x, alpha=pair.alpha, helix=pair.helix),
         pin,
         over,
     )

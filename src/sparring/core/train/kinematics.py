@@ -7,7 +7,7 @@ carrier, ω_c = 0) and signed tooth numbers. The constructors below say which nu
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -16,8 +16,7 @@ class TrainError(ValueError):
     """The train does not have exactly one free speed; the message names the shafts that are loose or doubly tied."""
 
 
-@dataclass(frozen=True)
-class Mesh:
+class Mesh(NamedTuple):
     """Two members that force one linear relation between their speeds relative to a carrier.
 
     za, zb: signed tooth numbers [-]; eta: basic efficiency with power a -> b, valid in the carrier's frame;
@@ -47,8 +46,7 @@ class Mesh:
         return row
 
 
-@dataclass(frozen=True)
-class Ground:
+class Ground(NamedTuple):
     """A shaft that is held: ω = 0."""
 
     shaft: str

@@ -8,8 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, NamedTuple
 
 from pydantic import Field
 
@@ -82,8 +81,7 @@ def find(name: str, own: Sequence[Material] = ()) -> Material | None:
     return next((m for m in (*own, *TABLE) if m.name.casefold() == wanted), None)
 
 
-@dataclass(frozen=True)
-class Setting:
+class Setting(NamedTuple):
     """What the strength of all parts depends on. temperature [K]; layers: factor for load across printed layers [-]."""
 
     temperature: float = 293.15

@@ -7,34 +7,36 @@ from functools import lru_cache
 
 import numpy as np
 
-from sparring.core.train.teeth import ADDENDUM, ALPHA_20, DEDENDUM, FILLET, inv, tip_diameter, undercut_limit
+from sparring.core.train.teeth import ADDENDUM, ALPHA_20, DEDENDUM, FILLET, across, inv, undercut_limit
 
 
-def _rack_fillet(module: float, teeth: int, shift: float, alpha: float, points: int) -> tuple[np.ndarray, np.ndarray]:
+def _rack_fillet(module: float, teeth: float, shift: float, alpha: float, points: int, helix: float) -> tuple[np.ndarray, np.ndarray]:
     """(radius, half angle of the tooth [rad]) along the trochoid that the rounded corner of the rack leaves, root first.
 
     The rack's pitch line rolls on the pitch circle; the cutting point lies on the line from the centre of the rounding
-    through the pitch point (Litvin, Gear Geometry and Applied Theory; from memory).
+    through the pitch point (Litvin, Gear Geometry and Applied Theory; from memory). For a helix the rounding is taken as a
+    circle across the axis too, where it is a slightly longer ellipse.
     """
-    r = module * teeth / 2
-    rho = min(FILLET, 0.99 * (math.pi / 4 - DEDENDUM * math.tan(alpha)) / (1 / math.cos(alpha) - math.tan(alpha))) * module
-    across = math.pi * module / 4 - (DEDENDUM * module - rho) * math.tan(alpha) - rho / math.cos(alpha)
+    wide, alpha = 1 / math.cos(helix), across(alpha, helix)
+    r = module * wide * teeth / 2
+    rho = min(FILLET, 0.99 * (math.pi / 4 * wide - DEDENDUM * math.tan(alpha)) / (1 / math.cos(alpha) - math.tan(alpha))) * module
+    half_gap = math.pi * module * wide / 4 - (DEDENDUM * module - rho) * math.tan(alpha) - rho / math.cos(alpha)
     depth = max(DEDENDUM * module - rho - shift * module, 1e-6 * module)
     u = np.linspace(0.0, depth / math.tan(alpha), points)
     away = np.hypot(u, depth)
     x, y = u * (1 + rho / away), r - depth * (1 + rho / away)
-    rolled = (u - across) / r
+    rolled = (u - half_gap) / r
     return np.hypot(x, y), math.pi / teeth - (np.arctan2(x, y) - rolled)
 
 
-def tooth_profile(module: float, teeth: int, shift: float = 0.0, alpha: float = ALPHA_20, points: int = 8) -> tuple[np.ndarray, np.ndarray]:
-    """(radius [m], half angle of the tooth [rad]) from root to tip: fillet, then involute; an undercut shows as a waist."""
-    r = module * teeth / 2
-    rb = r * math.cos(alpha)
-    ra = tip_diameter(module, teeth, shift) / 2
-    half = (math.pi / 2 + 2 * shift * math.tan(alpha)) / teeth + inv(alpha)
-    radius_f, half_f = _rack_fillet(module, teeth, shift, alpha, 4 * points)
-    undercut = teeth < undercut_limit(shift, alpha) and radius_f[-1] > rb  # the trochoid crosses the involute above its start
+def tooth_profile(
+    module: float, teeth: float, shift: float = 0.0, alpha: float = ALPHA_20, points: int = 8, helix: float = 0.0
+) -> tuple[np.ndarray, np.ndarray]:
+    """(radius [m], half angle of the tooth [rad]) across the axis, from root to tip: fillet, then involute; an undercut
+    shows as a waist."""
+    ra, rb, half = _circles(module, teeth, shift, alpha, helix)
+    radius_f, half_f = _rack_fillet(module, teeth, shift, alpha, 4 * points, helix)
+    undercut = teeth < undercut_limit(shift, alpha, helix) and radius_f[-1] > rb  # the trochoid crosses the involute above its start
     start = min(max(rb * (1 + 1e-9), rb if undercut else radius_f[-1]), ra * (1 - 1e-9))
     roll = np.linspace(math.sqrt(start**2 - rb**2), math.sqrt(max(ra**2 - rb**2, 0.0)), 2 * points) / rb
     radius_i, half_i = rb * np.hypot(1.0, roll), np.maximum(half - (roll - np.arctan(roll)), 0.0)
@@ -42,6 +44,14 @@ def tooth_profile(module: float, teeth: int, shift: float = 0.0, alpha: float = 
         half_i = np.where(radius_i < radius_f[-1], np.minimum(half_i, np.interp(radius_i, radius_f, half_f)), half_i)
     below = radius_f < start
     return np.concatenate([radius_f[below], radius_i]), np.concatenate([half_f[below], half_i])
+
+
+def _circles(module: float, teeth: float, shift: float, alpha: float, helix: float) -> tuple[float, float, float]:
+    """(tip radius, base radius, half angle of the tooth where its involute would start at the base circle)."""
+    flank = across(alpha, helix)
+    rb = module / math.cos(helix) * teeth / 2 * math.cos(flank)
+    ra = module * (teeth / math.cos(helix) / 2 + ADDENDUM + shift)
+    return ra, rb, (math.pi / 2 + 2 * shift * math.tan(alpha)) / teeth + inv(flank)
 
 
 def _around(radius: np.ndarray, angle: np.ndarray, teeth: int) -> np.ndarray:
@@ -55,19 +65,21 @@ def _around(radius: np.ndarray, angle: np.ndarray, teeth: int) -> np.ndarray:
 
 
 @lru_cache(maxsize=512)
-def gear(module: float, teeth: int, shift: float = 0.0, alpha: float = ALPHA_20, points: int = 8) -> np.ndarray:
-    """External gear, a tooth centred on +x."""
-    radius, half = tooth_profile(module, teeth, shift, alpha, points)
+def gear(module: float, teeth: int, shift: float = 0.0, alpha: float = ALPHA_20, points: int = 8, helix: float = 0.0) -> np.ndarray:
+    """External gear, a tooth centred on +x; a helical one as cut across its axis."""
+    radius, half = tooth_profile(module, teeth, shift, alpha, points, helix)
     return _around(np.concatenate([radius, radius[::-1]]), np.concatenate([-half, half[::-1]]), teeth)
 
 
 @lru_cache(maxsize=512)
-def ring(module: float, teeth: int, shift: float = 0.0, alpha: float = ALPHA_20, points: int = 8, tip: float | None = None) -> np.ndarray:
+def ring(
+    module: float, teeth: int, shift: float = 0.0, alpha: float = ALPHA_20, points: int = 8, tip: float | None = None, helix: float = 0.0
+) -> np.ndarray:
     """The toothed inside of a ring, a space centred on +x. tip: radius of its tips [m]; never below the base circle."""
-    r = module * teeth / 2
-    rb = r * math.cos(alpha)
+    r = module / math.cos(helix) * teeth / 2
+    rb = r * math.cos(across(alpha, helix))
     inner, outer = max(r - module * (ADDENDUM + shift) if tip is None else tip, rb * (1 + 1e-9)), r + module * (DEDENDUM - shift)
-    half = (math.pi / 2 - 2 * shift * math.tan(alpha)) / teeth + inv(alpha)
+    half = (math.pi / 2 - 2 * shift * math.tan(alpha)) / teeth + inv(across(alpha, helix))
     roll = np.linspace(math.sqrt(inner**2 - rb**2), math.sqrt(outer**2 - rb**2), 2 * points) / rb
     space = np.maximum(half - (roll - np.arctan(roll)), 0.0)
     radius = rb * np.hypot(1.0, roll)
@@ -106,15 +118,15 @@ def least_hollow(pins: int, pin_circle: float, eccentricity: float) -> float:
 
 
 @lru_cache(maxsize=1024)
-def lewis_form_factor(teeth: int, shift: float = 0.0, alpha: float = ALPHA_20) -> float:
+def lewis_form_factor(teeth: float, shift: float = 0.0, alpha: float = ALPHA_20) -> float:
     """Lewis form factor Y of an external gear loaded at its tip, by the parabola of constant strength in the true tooth:
     Y = min t²/(6 h m), t the thickness at depth h below the point where the load line meets the tooth's centre line.
 
     Shigley, Mechanical Engineering Design, eqs. 14-2 and 14-3.
     """
     radius, half = _fine(teeth, shift, alpha)
-    ra, rb = tip_diameter(1.0, teeth, shift) / 2, teeth / 2 * math.cos(alpha)
-    tip_half = (math.pi / 2 + 2 * shift * math.tan(alpha)) / teeth + inv(alpha) - inv(math.acos(rb / ra))
+    ra, rb, half_at_base = _circles(1.0, teeth, shift, alpha, 0.0)
+    tip_half = half_at_base - inv(math.acos(rb / ra))
     at = rb / math.cos(math.acos(rb / ra) - max(tip_half, 0.0))  # where the load line crosses the centre line
     below = radius < at - 0.05
     height, thickness = at - radius[below] * np.cos(half[below]), 2 * radius[below] * np.sin(half[below])
@@ -122,5 +134,5 @@ def lewis_form_factor(teeth: int, shift: float = 0.0, alpha: float = ALPHA_20) -
 
 
 @lru_cache(maxsize=512)
-def _fine(teeth: int, shift: float, alpha: float) -> tuple[np.ndarray, np.ndarray]:
+def _fine(teeth: float, shift: float, alpha: float) -> tuple[np.ndarray, np.ndarray]:
     return tooth_profile(1.0, teeth, shift, alpha, 40)

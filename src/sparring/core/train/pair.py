@@ -10,12 +10,16 @@ import math
 from dataclasses import dataclass
 from functools import lru_cache
 
-from sparring.core.train.teeth import ADDENDUM, ALPHA_20, DEDENDUM, inv, inv_inverse, start_of_involute
+from sparring.core.train.teeth import ADDENDUM, ALPHA_20, DEDENDUM, across, base_helix, inv, inv_inverse, start_of_involute
 
 
 @dataclass(frozen=True)
 class Pair:
-    """Gear 1 and gear 2; ring: gear 2 is a ring round gear 1. opening: centres moved the way that gives backlash [m]."""
+    """Gear 1 and gear 2; ring: gear 2 is a ring round gear 1. opening: centres moved the way that gives backlash [m].
+
+    module, alpha: of the rack, square to the tooth; helix: angle at the reference circle, of opposite hands (ring: of one).
+    What touches what is settled in the plane across the axes, with m/cos β and α_t in place of m and α.
+    """
 
     module: float
     z1: int
@@ -25,6 +29,17 @@ class Pair:
     opening: float = 0.0
     alpha: float = ALPHA_20
     ring: bool = False
+    helix: float = 0.0
+
+    @property
+    def across_module(self) -> float:
+        """Module across the axis m_t = m/cos β: reference circles are m_t z/2 in radius."""
+        return self.module / math.cos(self.helix)
+
+    @property
+    def across_alpha(self) -> float:
+        """Pressure angle across the axis α_t."""
+        return across(self.alpha, self.helix)
 
     @property
     def _side(self) -> int:
@@ -36,14 +51,14 @@ class Pair:
         return abs(self.z1 + self._side * self.z2)
 
     def working_angle(self) -> float:
-        """α_w without backlash: inv α_w = inv α + 2 tan α (x1 + x2)/(z1 + z2). Raises ValueError when there is none."""
+        """α_w without backlash: inv α_w = inv α_t + 2 tan α (x1 + x2)/(z1 + z2). Raises ValueError when there is none."""
         if self.teeth_between == 0:
             raise ValueError("a ring with as many teeth as the gear inside it cannot turn round it")
-        return inv_inverse(inv(self.alpha) + 2 * math.tan(self.alpha) * (self.x1 + self.x2) / (self.z1 + self._side * self.z2))
+        return inv_inverse(inv(self.across_alpha) + 2 * math.tan(self.alpha) * (self.x1 + self.x2) / (self.z1 + self._side * self.z2))
 
     def tight_distance(self) -> float:
         """Centre distance without backlash."""
-        return self.module * self.teeth_between / 2 * math.cos(self.alpha) / math.cos(self.working_angle())
+        return self.across_module * self.teeth_between / 2 * math.cos(self.across_alpha) / math.cos(self.working_angle())
 
     def centre_distance(self) -> float:
         """Centre distance as built."""
@@ -52,7 +67,7 @@ class Pair:
     def running_angle(self) -> float:
         """Pressure angle at the centre distance as built. Raises ValueError when the base circles do not allow it."""
         a = self.centre_distance()
-        cos = self.module * self.teeth_between / 2 * math.cos(self.alpha) / a if a > 0 else 2.0
+        cos = self.across_module * self.teeth_between / 2 * math.cos(self.across_alpha) / a if a > 0 else 2.0
         if cos >= 1:
             raise ValueError(
                 f"with the centres moved by {self.opening * 1e3:.2f} mm the flanks cannot touch: the base circles are in the way"
@@ -63,10 +78,12 @@ class Pair:
         """(tip, root, base) radius of gear 1 or 2. A ring's tip circle is inside its root circle, and its tips are
         shortened where they would dig into the fillet of the gear inside it, or reach below their own base circle."""
         z, x, side = (self.z1, self.x1, 1) if gear == 1 else (self.z2, self.x2, self._side)
-        r = self.module * z / 2
-        tip, base = r + self.module * (ADDENDUM + x), r * math.cos(self.alpha)
+        r = self.across_module * z / 2
+        tip, base = r + self.module * (ADDENDUM + x), r * math.cos(self.across_alpha)
         if side < 0:
-            along = self.centre_distance() * math.sin(self.running_angle()) + self.module * start_of_involute(self.z1, self.x1, self.alpha)
+            along = self.centre_distance() * math.sin(self.running_angle()) + self.module * start_of_involute(
+                self.z1, self.x1, self.alpha, self.helix
+            )
             tip = max(r - self.module * (ADDENDUM + x), math.hypot(base, along))
         return tip, r - side * self.module * (DEDENDUM - side * x), base
 
@@ -76,7 +93,7 @@ class Pair:
 
     def _work_out_contact(self) -> tuple[float, float]:
         tan_w = math.tan(self.running_angle())
-        pitch = math.pi * self.module * math.cos(self.alpha)
+        pitch = math.pi * self.across_module * math.cos(self.across_alpha)
 
         def part(gear: int, side: int) -> float:
             tip, _, base = self.radii(gear)
@@ -94,12 +111,13 @@ class Pair:
         return sum(self.contact_ratios())
 
     def loss_factor(self) -> float:
-        """H_V = π (u + 1)/(z1 u cos β_b) (1 − ε_α + ε1² + ε2²), β_b = 0, u = z2/z1 >= 1; for a ring u is negative, so
+        """H_V = π (u + 1)/(z1 u cos β_b) (1 − ε_α + ε1² + ε2²), u = z2/z1 >= 1; for a ring u is negative, so
         (u + 1)/u = (|u| − 1)/|u| (Niemann; ISO/TR 14179-2; VDI 2736-2:2014)."""
         e1, e2 = self.contact_ratios()
         small, large = sorted((self.z1, self.z2))
         u = large / small
-        return math.pi * (u + self._side) / (small * u) * (1 - (e1 + e2) + e1**2 + e2**2)
+        slow = small * u * math.cos(base_helix(self.alpha, self.helix))
+        return math.pi * (u + self._side) / slow * (1 - (e1 + e2) + e1**2 + e2**2)
 
     def backlash(self) -> float:
         """Play of gear 2 with gear 1 held [rad]: 2 |z1 + z2|/z2 · |inv α' − inv α_w|, exact (≈ 2 Δa tan α_w at the pitch circle)."""

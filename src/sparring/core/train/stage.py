@@ -5,9 +5,8 @@ from __future__ import annotations
 import math
 from abc import abstractmethod
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import lru_cache
-from typing import Annotated, ClassVar
+from typing import Annotated, ClassVar, NamedTuple
 
 import numpy as np
 from pydantic import Field
@@ -19,7 +18,7 @@ from sparring.core.train import kinematics
 from sparring.core.train.joints import Joint
 from sparring.core.train.materials import ROOM, Setting
 from sparring.core.train.pair import Pair
-from sparring.core.train.teeth import fewest_without_interference, undercut_limit
+from sparring.core.train.teeth import fewest_without_interference, overlap_ratio, undercut_limit
 from sparring.core.train.torque import SelfLocking, solve_torques
 
 Teeth = Annotated[int, Field(ge=4, le=2000)]
@@ -29,6 +28,7 @@ Module = Annotated[float, Q("length", "mm", above=0.0, most=0.1)]
 Width = Annotated[float, Q("length", "mm", above=0.0, most=1.0)]
 Length = Annotated[float, Q("length", "mm", above=0.0, most=10.0)]
 Angle = Annotated[float, Q("angle", "deg", least=0.17, most=0.61)]
+Helix = Annotated[float, Q("angle", "deg", least=0.0, most=0.7854)]
 Opening = Annotated[float, Q("length", "mm", least=0.0, most=0.05)]
 Friction = Annotated[Measured, Q("ratio", "", least=0.0, most=1.0)]
 Share = Annotated[Measured, Q("ratio", "%", least=0.0, most=0.9)]
@@ -37,8 +37,7 @@ Torque = Annotated[float, Q("torque", "N·m", above=0.0)]
 Loops = tuple[np.ndarray, ...]
 
 
-@dataclass(frozen=True)
-class Body:
+class Body(NamedTuple):
     """One body of a stage. Lengths [m], angles [rad], at rest: all shafts at angle 0.
 
     loops: closed outlines (n, 2) in its own frame, filled odd-even; or a function of (its shaft's angle, the wave's
@@ -133,8 +132,7 @@ def _polar_moment(p: np.ndarray) -> float:
     return float(abs(np.sum((x * v - u * y) * (x * x + x * u + u * u + y * y + y * v + v * v)) / 12))
 
 
-@dataclass(frozen=True)
-class Contact:
+class Contact(NamedTuple):
     """Two gears in mesh, for strength: paths share the force (planets)."""
 
     name: str
@@ -151,8 +149,7 @@ class Contact:
     arm_b: float = 1.0
 
 
-@dataclass(frozen=True)
-class Capacity:
+class Capacity(NamedTuple):
     """A torque that a part carries at most [N·m], on the shaft that passes it."""
 
     part: str
@@ -241,7 +238,7 @@ def pair_faults(c: Contact) -> list[Finding]:
     found = []
     p = c.pair
     for who, field, z, x, outer in ((c.a, c.field_a, p.z1, p.x1, True), (c.b, c.field_b, p.z2, p.x2, not p.ring)):
-        least = undercut_limit(x, p.alpha)
+        least = undercut_limit(x, p.alpha, p.helix)
         if outer and z < least - 1e-9:
             found.append(
                 noted(
@@ -251,12 +248,12 @@ def pair_faults(c: Contact) -> list[Finding]:
                     f"The {who} has {z} teeth; below {math.ceil(least - 1e-9)} at this shift and pressure angle a rack cuts into the root.",
                     "An undercut tooth is thin at its root and has a shorter flank: it breaks sooner and runs less smoothly."
                     + (
-                        f" Formed without a rack, {math.ceil(fewest_without_interference(max(p.z1, p.z2) / min(p.z1, p.z2), p.alpha) - 1e-9)} teeth would run free with this mate."
+                        f" Formed without a rack, {math.ceil(fewest_without_interference(max(p.z1, p.z2) / min(p.z1, p.z2), p.alpha, p.helix) - 1e-9)} teeth would run free with this mate."
                         if not p.ring
                         else ""
                     ),
                     tries=(
-                        f"Shift its profile by about +{max(0.0, 1 - z * math.sin(p.alpha) ** 2 / 2):.2f}.",
+                        f"Shift its profile by about +{max(0.0, 1 - z / undercut_limit(0.0, p.alpha, p.helix)):.2f}.",
                         "Give it more teeth.",
                         "Raise the pressure angle of both gears.",
                     ),
@@ -264,7 +261,7 @@ def pair_faults(c: Contact) -> list[Finding]:
                 )
             )
     try:
-        ratio = p.contact_ratio()
+        ratio = p.contact_ratio() + overlap_ratio(p.module, c.width, p.helix)
     except ValueError as err:
         return [
             *found,

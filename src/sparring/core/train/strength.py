@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from sparring.core.train.joints import Joint
 from sparring.core.train.materials import ROOM, Setting
@@ -20,8 +20,7 @@ from sparring.core.train.torque import TorqueFlow
 _Add = Callable[[int, str, str, tuple[float, float], float, str], None]  # (stage, part, mode, at two loads, capacity, basis)
 
 
-@dataclass(frozen=True)
-class Limit:
+class Limit(NamedTuple):
     """One way in which one part gives way. output: torque at the output when it does [N·m]; carries: on the part itself [N·m];
     start, slope: what it carries without load, and for each N·m at the output."""
 

@@ -58,15 +58,16 @@ class Candidate:
 
 @dataclass(frozen=True)
 class ModuleGuess:
-    """module: m = d_a/(z + 2) over all gears [m]; candidates: nearest first, those that the readings exclude marked."""
+    """module: m = d_a/(z/cos β + 2) over all gears [m]; candidates: nearest first, those that the readings exclude marked."""
 
     module: Measured
     candidates: tuple[Candidate, ...]
     agree: bool
 
 
-def module_from_tips(readings: Sequence[tuple[Measured, int]]) -> ModuleGuess:
-    """Module from caliper readings over the tips of loose gears, (tip diameter, teeth) each; unshifted teeth of full height.
+def module_from_tips(readings: Sequence[tuple[Measured, int]], helix: float = 0.0) -> ModuleGuess:
+    """Module from caliper readings over the tips of loose gears, (tip diameter, teeth) each; unshifted teeth of full height
+    with this helix angle [rad].
 
     Several gears are weighed by their uncertainty; `agree` is whether they can be of one module (chi-square at 1 %).
     Raises ValueError on no reading or impossible ones.
@@ -77,8 +78,9 @@ def module_from_tips(readings: Sequence[tuple[Measured, int]]) -> ModuleGuess:
     for d, z in readings:
         if z < 4 or d.value <= 0:
             raise ValueError(f"a gear of {z} teeth and {d.value * 1e3:.2f} mm cannot be; count its teeth again")
-        u = max(d.u, 1e-5) / (z + 2)
-        values.append(d.value / (z + 2))
+        modules = z / math.cos(helix) + 2  # in the tip diameter
+        u = max(d.u, 1e-5) / modules
+        values.append(d.value / modules)
         weights.append(1 / u**2)
     mean = sum(v * w for v, w in zip(values, weights, strict=True)) / sum(weights)
     u = 1 / math.sqrt(sum(weights))

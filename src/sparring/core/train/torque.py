@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from itertools import product
+from typing import NamedTuple
 
 import numpy as np
 
@@ -17,8 +17,7 @@ class SelfLocking(ValueError):
     """No set of power directions is consistent: the train holds in this direction."""
 
 
-@dataclass(frozen=True)
-class MeshFlow:
+class MeshFlow(NamedTuple):
     """One mesh of a steady state: torques that it puts on a and b [N·m], power that passes in its carrier's frame [W], its loss [W]."""
 
     mesh: Mesh
@@ -28,8 +27,7 @@ class MeshFlow:
     loss: float
 
 
-@dataclass(frozen=True)
-class TorqueFlow:
+class TorqueFlow(NamedTuple):
     """One steady state of a train. Speeds [rad/s], torques [N·m] as put on the shaft from outside, losses [W] >= 0."""
 
     speeds: dict[str, float]

@@ -109,7 +109,7 @@ class BuildPage(QWidget):
         self.forms.addWidget(self._motor_head)
         self.forms.addWidget(self._build_head)
         self.forms.addStretch(1)
-        QTimer.singleShot(20, self._below_the_fold)
+        QTimer.singleShot(150, self._below_the_fold)  # well after the first paint
         self.side.setWidget(inner)
         return self.side
 

@@ -13,6 +13,8 @@ from sparring.core.build import Build, Item
 from sparring.core.predict import PowerFlow
 from sparring.core.train import fit
 from sparring.core.train.strength import tooth_temperature
+from sparring.core.train.teeth import overlap_ratio
+from sparring.core.train.tooth_strength import thrust
 from sparring.core.train.torque import TorqueFlow
 from sparring.ui.desk import Desk
 from sparring.ui.widgets.list_editor import ListEditor
@@ -63,7 +65,7 @@ class BuildTables(QWidget):
 
     @cached_property
     def meshes(self) -> Table:
-        head = ["mesh", "module", "centres", "contact ratio", "play at the wheel", "span W", "over pins", "teeth warm to"]
+        head = ["mesh", "module", "centres", "contact ratio", "play at the wheel", "span W", "over pins", "teeth warm to", "thrust"]
         return Table(head, "Meshes")
 
     @cached_property
@@ -170,15 +172,15 @@ class BuildTables(QWidget):
 
     def _fill_meshes(self, build: Build, train: TorqueFlow, speed: float) -> None:
         d = self.desk
-        powers = {(m.mesh.name, m.mesh.contact): m.power for m in train.meshes}
+        flows = {(m.mesh.name, m.mesh.contact): m for m in train.meshes}
         rows = []
         for n, (stage, name) in enumerate(zip(build.stages, build.stage_names(), strict=True), start=1):
             for c in stage.contacts():
                 p = c.pair
                 first = fit.sizes(p, 1)
-                power = powers.get((name, c.name), 0.0) / c.paths if speed > 0 else 0.0
-                speeds = [abs(m.mesh.za) for m in train.meshes if (m.mesh.name, m.mesh.contact) == (name, c.name)]
-                rim = p.module * p.z1 / 2 * abs(train.speeds.get(build.shafts()[n - 1], 0.0)) if speeds and speed > 0 else 0.0
+                flow = flows.get((name, c.name))
+                power = flow.power / c.paths if flow and speed > 0 else 0.0
+                rim = p.across_module * p.z1 / 2 * abs(train.speeds.get(build.shafts()[n - 1], 0.0)) if flow and speed > 0 else 0.0
                 plastic = (m := build.setting().material(c.material_a)) is not None and m.modulus < 10e9
                 warm = (
                     tooth_temperature(power, stage.loss_figure.value, p.loss_factor(), c.width, p.z1, rim, p.module, ambient=build.works_at)
@@ -190,14 +192,15 @@ class BuildTables(QWidget):
                         f"stage {n} {c.name}",
                         d.show(p.module, "length", decimals=3),
                         d.show(p.centre_distance(), "length", decimals=3),
-                        f"{p.contact_ratio():.2f}",
+                        f"{p.contact_ratio():.2f}" + (f" + {overlap_ratio(p.module, c.width, p.helix):.2f}" if p.helix else ""),
                         d.show(p.backlash(), "angle", decimals=2),
                         f"{d.show(first.span, 'length', decimals=3)} ({first.across} teeth)" if first else "–",
                         d.show(first.over_pins, "length", decimals=3) if first and math.isfinite(first.over_pins) else "–",
                         d.show(warm, "temperature", decimals=0) if math.isfinite(warm) else "–",
+                        d.three(thrust(p, flow.on_a / c.paths), "force") if flow and p.helix else "–",
                     ]
                 )
-        self.meshes.fill(rows or [["no toothed mesh", "", "", "", "", "", "", ""]])
+        self.meshes.fill(rows or [["no toothed mesh", "", "", "", "", "", "", "", ""]])
 
     def _inertia(self, value: float) -> str:
         """Small ones in g·cm², as rotors are given."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -122,7 +121,7 @@ class BevelStage(StageBase):
         own: dict[str, Any] = {"width": self.face_width, "material": self.material}
         return (
             Body("wheel", loops, b, (x, 0.0), "", math.pi, self.module * (self.wheel / 2 + 1), "wheel", self.wheel, **own),
-            replace(pinion, name="pinion", shaft=a, at=(-self.face_width * 0.2, 0.0), field="pinion", **own),
+            pinion._replace(name="pinion", shaft=a, at=(-self.face_width * 0.2, 0.0), field="pinion", **own),
         )
 
     def in_words(self) -> str:
@@ -192,9 +191,9 @@ class DifferentialStage(StageBase):
         own: dict[str, Any] = {"width": self.face_width, "material": self.material}
         return (
             Body("cage", (frame, frame * 0.92), "", reach=r1 * 1.55, field="driven", look="arm", **own),
-            replace(planet, name="planet", at=(0.0, r1), field="planet", **own),
-            replace(side_gear, name="side gear", shaft=live[left], at=(-r2, 0.0), field="side", **own),
-            replace(other, name="side gear", shaft=live[right], at=(r2, 0.0), field="side", **own),
+            planet._replace(name="planet", at=(0.0, r1), field="planet", **own),
+            side_gear._replace(name="side gear", shaft=live[left], at=(-r2, 0.0), field="side", **own),
+            other._replace(name="side gear", shaft=live[right], at=(r2, 0.0), field="side", **own),
         )
 
     def in_words(self) -> str:

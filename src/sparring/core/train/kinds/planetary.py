@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -13,7 +14,7 @@ from sparring.core.quantity import Measured
 from sparring.core.train import kinematics, losses, teeth
 from sparring.core.train.kinds.spur import gear_body, ring_body
 from sparring.core.train.pair import Pair
-from sparring.core.train.stage import Angle, Body, Contact, Friction, Module, Planets, Shift, StageBase, Teeth, Width
+from sparring.core.train.stage import Angle, Body, Contact, Friction, Helix, Module, Planets, Shift, StageBase, Teeth, Width
 
 
 class PlanetaryStage(StageBase):
@@ -31,6 +32,7 @@ class PlanetaryStage(StageBase):
         ("Module", "module"),
         ("Face width", "face_width"),
         ("Pressure angle", "pressure_angle"),
+        ("Helix angle", "helix"),
         ("Sun shift", "sun_shift"),
         ("Planet shift", "planet_shift"),
         ("Ring shift", "ring_shift"),
@@ -51,6 +53,7 @@ class PlanetaryStage(StageBase):
     module: Module = 1e-3
     face_width: Width = 8e-3
     pressure_angle: Angle = teeth.ALPHA_20
+    helix: Helix = 0.0
     sun_shift: Shift = 0.0
     planet_shift: Shift = 0.0
     ring_shift: Shift = 0.0
@@ -75,21 +78,16 @@ class PlanetaryStage(StageBase):
         return self.friction
 
     def sun_pair(self) -> Pair:
-        return Pair(self.module, self.sun, self.planet, self.sun_shift, self.planet_shift, 0.0, self.pressure_angle)
+        return Pair(self.module, self.sun, self.planet, self.sun_shift, self.planet_shift, 0.0, self.pressure_angle, helix=self.helix)
 
     def ring_pair(self) -> Pair:
         """Planet and ring at the centre distance of sun and planet; where that cannot be, as nearly as it can."""
-        free = Pair(self.module, self.planet, self.ring, self.planet_shift, self.ring_shift, 0.0, self.pressure_angle, ring=True)
-        return Pair(
-            self.module,
-            self.planet,
-            self.ring,
-            self.planet_shift,
-            self.ring_shift,
-            min(max(0.0, free.tight_distance() - self.radius()), 0.35 * self.module),
-            self.pressure_angle,
-            ring=True,
-        )
+        free = self._free_ring()
+        return replace(free, opening=min(max(0.0, free.tight_distance() - self.radius()), 0.35 * self.module))
+
+    def _free_ring(self) -> Pair:
+        """Planet and ring without regard to the sun."""
+        return Pair(self.module, self.planet, self.ring, self.planet_shift, self.ring_shift, 0.0, self.pressure_angle, True, self.helix)
 
     def radius(self) -> float:
         """Radius of the planets' axes [m]."""
@@ -148,7 +146,7 @@ class PlanetaryStage(StageBase):
             carrier_body(
                 places,
                 turns["carrier"],
-                0.45 * min(teeth.root_diameter(self.module, self.planet, self.planet_shift), r),
+                0.45 * min(teeth.root_diameter(self.module, self.planet, self.planet_shift, self.helix), r),
                 self.face_width,
                 self.material,
             )
@@ -161,7 +159,7 @@ class PlanetaryStage(StageBase):
 
     def faults(self) -> list[Finding]:
         found = super().faults()
-        free = Pair(self.module, self.planet, self.ring, self.planet_shift, self.ring_shift, 0.0, self.pressure_angle, ring=True)
+        free = self._free_ring()
         off = self.radius() - free.tight_distance()
         if off > 0.02 * self.module or off < -0.25 * self.module:
             found.append(
@@ -178,7 +176,9 @@ class PlanetaryStage(StageBase):
                 )
             )
         found += spacing_faults(self.planets, self.sun + self.ring, f"sun {self.sun} + ring {self.ring}", self.angles())
-        gap = neighbour_gap(self.planets, self.radius(), teeth.tip_diameter(self.module, self.planet, self.planet_shift), self.angles())
+        gap = neighbour_gap(
+            self.planets, self.radius(), teeth.tip_diameter(self.module, self.planet, self.planet_shift, self.helix), self.angles()
+        )
         if gap <= 0:
             found.append(
                 noted(

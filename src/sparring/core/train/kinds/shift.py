@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field, model_validator
@@ -12,7 +13,7 @@ from sparring.core.records import Q, Record, changed
 from sparring.core.train import kinematics, losses, teeth
 from sparring.core.train.kinds.spur import gear_body
 from sparring.core.train.pair import Pair
-from sparring.core.train.stage import Angle, Body, Contact, Friction, Module, Shift, StageBase, Teeth, Width
+from sparring.core.train.stage import Angle, Body, Contact, Friction, Helix, Module, Shift, StageBase, Teeth, Width
 
 
 class ShiftPair(Record):
@@ -50,6 +51,7 @@ class ShiftStage(StageBase):
         ("Distance of the axes", "distance"),
         ("Face width", "face_width"),
         ("Pressure angle", "pressure_angle"),
+        ("Helix angle", "helix"),
         ("Friction coefficient", "friction"),
         ("Drag of its output", "drag"),
         ("Material", "material"),
@@ -61,6 +63,7 @@ class ShiftStage(StageBase):
     distance: Annotated[float, Q("length", "mm", above=0.0)] = 28e-3
     face_width: Width = 6e-3
     pressure_angle: Angle = teeth.ALPHA_20
+    helix: Helix = 0.0
     friction: Friction = Measured(0.09, 0.0135)
 
     @model_validator(mode="after")
@@ -76,16 +79,8 @@ class ShiftStage(StageBase):
     def gear_pair(self, n: int) -> Pair:
         """Pair n (from 0), at the distance of the axes where that leaves play, else as if tight."""
         p = self.pairs[n]
-        tight = Pair(p.module, p.pinion, p.wheel, p.pinion_shift, p.wheel_shift, 0.0, self.pressure_angle)
-        return Pair(
-            p.module,
-            p.pinion,
-            p.wheel,
-            p.pinion_shift,
-            p.wheel_shift,
-            min(max(0.0, self.distance - tight.tight_distance()), 0.5 * p.module),
-            self.pressure_angle,
-        )
+        tight = Pair(p.module, p.pinion, p.wheel, p.pinion_shift, p.wheel_shift, 0.0, self.pressure_angle, helix=self.helix)
+        return replace(tight, opening=min(max(0.0, self.distance - tight.tight_distance()), 0.5 * p.module))
 
     def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
         mu = self.friction.value if friction is None else friction

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from typing import ClassVar, Literal
 
 from sparring.core.finding import Finding, noted
@@ -11,7 +12,7 @@ from sparring.core.train import kinematics, losses, teeth
 from sparring.core.train.kinds.planetary import carrier_body, neighbour_gap, planet_angles
 from sparring.core.train.kinds.spur import gear_body, ring_body
 from sparring.core.train.pair import Pair
-from sparring.core.train.stage import Angle, Body, Contact, Friction, Module, Planets, Shift, StageBase, Teeth, Width
+from sparring.core.train.stage import Angle, Body, Contact, Friction, Helix, Module, Planets, Shift, StageBase, Teeth, Width
 
 
 class SplitRingStage(StageBase):
@@ -29,6 +30,7 @@ class SplitRingStage(StageBase):
         ("Upper module", "upper_module"),
         ("Face width of each", "face_width"),
         ("Pressure angle", "pressure_angle"),
+        ("Helix angle", "helix"),
         ("Upper planet shift", "upper_planet_shift"),
         ("Turning ring shift", "upper_ring_shift"),
         ("Friction coefficient", "friction"),
@@ -47,6 +49,7 @@ class SplitRingStage(StageBase):
     upper_module: Module = 0.8e-3
     face_width: Width = 7e-3
     pressure_angle: Angle = teeth.ALPHA_20
+    helix: Helix = 0.0
     upper_planet_shift: Shift = 0.0
     upper_ring_shift: Shift = 0.0
     friction: Friction = Measured(0.09, 0.0135)
@@ -60,15 +63,15 @@ class SplitRingStage(StageBase):
         return self.sun_pair().centre_distance()
 
     def sun_pair(self) -> Pair:
-        return Pair(self.module, self.sun, self.planet, alpha=self.pressure_angle)
+        return Pair(self.module, self.sun, self.planet, alpha=self.pressure_angle, helix=self.helix)
 
     def _in_ring(self, free: Pair) -> Pair:
         opening = min(max(0.0, free.tight_distance() - self.radius()), 0.35 * free.module)  # what cannot be is a finding, not an error
-        return Pair(free.module, free.z1, free.z2, free.x1, free.x2, opening, free.alpha, ring=True)
+        return replace(free, opening=opening)
 
     def _rings(self) -> tuple[Pair, Pair]:
         """Both ring pairs, without regard to the planets' radius."""
-        lower = Pair(self.module, self.planet, self.ring, alpha=self.pressure_angle, ring=True)
+        lower = Pair(self.module, self.planet, self.ring, alpha=self.pressure_angle, ring=True, helix=self.helix)
         upper = Pair(
             self.upper_module,
             self.upper_planet,
@@ -78,6 +81,7 @@ class SplitRingStage(StageBase):
             0.0,
             self.pressure_angle,
             True,
+            self.helix,
         )
         return lower, upper
 
@@ -148,7 +152,7 @@ class SplitRingStage(StageBase):
                 layer=w,
                 field="upper_ring",
             ),
-            carrier_body(places, carrier, 0.3 * min(teeth.root_diameter(self.module, self.planet), r), w / 2, m),
+            carrier_body(places, carrier, 0.3 * min(teeth.root_diameter(self.module, self.planet, helix=self.helix), r), w / 2, m),
         ]
         for t, at, ahead in zip(self.angles(), places, self.phases(), strict=True):
             phase = teeth.meshing_angle(self.sun, self.planet, 0.0, t)
@@ -196,8 +200,8 @@ class SplitRingStage(StageBase):
                 self.planets,
                 r,
                 max(
-                    teeth.tip_diameter(self.module, self.planet),
-                    teeth.tip_diameter(self.upper_module, self.upper_planet, self.upper_planet_shift),
+                    teeth.tip_diameter(self.module, self.planet, helix=self.helix),
+                    teeth.tip_diameter(self.upper_module, self.upper_planet, self.upper_planet_shift, self.helix),
                 ),
                 self.angles(),
             )

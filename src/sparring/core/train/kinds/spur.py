@@ -9,7 +9,7 @@ from sparring.core.finding import Finding, noted
 from sparring.core.quantity import Measured
 from sparring.core.train import kinematics, losses, outlines, teeth
 from sparring.core.train.pair import Pair
-from sparring.core.train.stage import Angle, Body, Contact, Friction, Module, Opening, Shift, StageBase, Teeth, Width
+from sparring.core.train.stage import Angle, Body, Contact, Friction, Helix, Module, Opening, Shift, StageBase, Teeth, Width
 
 
 class SpurStage(StageBase):
@@ -23,6 +23,7 @@ class SpurStage(StageBase):
         ("Module", "module"),
         ("Face width", "face_width"),
         ("Pressure angle", "pressure_angle"),
+        ("Helix angle", "helix"),
         ("Wheel's own module", "wheel_module"),
         ("Wheel's own angle", "wheel_angle"),
         ("Pinion shift", "pinion_shift"),
@@ -41,6 +42,7 @@ class SpurStage(StageBase):
     module: Module = 1e-3
     face_width: Width = 6e-3
     pressure_angle: Angle = teeth.ALPHA_20
+    helix: Helix = 0.0  # at the reference circles; pinion and wheel of opposite hands, internal of one
     wheel_module: Module | None = None  # as measured on a gear that may not belong there
     wheel_angle: Angle | None = None
     pinion_shift: Shift = 0.0
@@ -59,6 +61,7 @@ class SpurStage(StageBase):
             self.opening,
             self.pressure_angle,
             self.mesh == "internal",
+            self.helix,
         )
 
     @property
@@ -145,10 +148,10 @@ def gear_body(
 ) -> Body:
     """Gear 1 or 2 of an external pair (or the gear inside a ring), with a bore."""
     z, x = (p.z1, p.x1) if gear == 1 else (p.z2, p.x2)
-    root = teeth.root_diameter(p.module, z, x) / 2
+    root = teeth.root_diameter(p.module, z, x, p.helix) / 2
     bore = outlines.circle(min(max(root * 0.12, 0.6e-3), 2.5e-3, root / 2), points=32)
-    loops = (outlines.gear(p.module, z, x, p.alpha), bore)
-    tip = teeth.tip_diameter(p.module, z, x) / 2
+    loops = (outlines.gear(p.module, z, x, p.alpha, helix=p.helix), bore)
+    tip = teeth.tip_diameter(p.module, z, x, p.helix) / 2
     return Body(name, loops, shaft, at, carrier, phase, tip, field or name, z, width, layer, material)
 
 
@@ -167,5 +170,5 @@ def ring_body(
     """The ring of an internal pair, with a rim two modules thick or more."""
     tip, root, _ = p.radii(2)
     outer = root + max(2.2 * p.module, 0.05 * root)
-    loops = (outlines.circle(outer, points=180), outlines.ring(p.module, p.z2, p.x2, p.alpha, tip=tip))
+    loops = (outlines.circle(outer, points=180), outlines.ring(p.module, p.z2, p.x2, p.alpha, tip=tip, helix=p.helix))
     return Body(name, loops, shaft, at, "", phase, outer, field or name, p.z2, width, layer, material, "ring")
