@@ -60,6 +60,7 @@ class Body(NamedTuple):
     look: str = "gear"  # gear, ring, arm, pin
     wave: str = ""
     tall: float = 0.0  # reach across the drawing where it is less than `reach`
+    slant: float = 0.0  # of its teeth, signed by hand [rad]
     turned_part: tuple[float, float] | None = None  # (radius, length) to weigh it by, where it is drawn from the side
 
     def outline(self, turned: Callable[[str], float]) -> Loops:

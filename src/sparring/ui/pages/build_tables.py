@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from functools import cached_property
+from functools import cached_property, partial
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QStackedWidget, QTabBar, QVBoxLayout, QWidget
@@ -65,8 +65,20 @@ class BuildTables(QWidget):
 
     @cached_property
     def meshes(self) -> Table:
-        head = ["mesh", "module", "centres", "contact ratio", "play at the wheel", "span W", "over pins", "teeth warm to", "thrust"]
-        return Table(head, "Meshes")
+        return Table(self._mesh_head(), "Meshes")
+
+    def _mesh_head(self) -> list[str]:
+        return [
+            f"mesh, sizes in {self.desk.units['length']}",
+            "module",
+            "centres",
+            "contact",
+            "play",
+            "span W",
+            "over pins",
+            "warm to",
+            "thrust",
+        ]
 
     @cached_property
     def items(self) -> ListEditor:
@@ -172,6 +184,8 @@ class BuildTables(QWidget):
 
     def _fill_meshes(self, build: Build, train: TorqueFlow, speed: float) -> None:
         d = self.desk
+        length = partial(d.show, kind="length", decimals=3, with_unit=False)
+        self.meshes.head(self._mesh_head())
         flows = {(m.mesh.name, m.mesh.contact): m for m in train.meshes}
         rows = []
         for n, (stage, name) in enumerate(zip(build.stages, build.stage_names(), strict=True), start=1):
@@ -190,12 +204,12 @@ class BuildTables(QWidget):
                 rows.append(
                     [
                         f"stage {n} {c.name}",
-                        d.show(p.module, "length", decimals=3),
-                        d.show(p.centre_distance(), "length", decimals=3),
-                        f"{p.contact_ratio():.2f}" + (f" + {overlap_ratio(p.module, c.width, p.helix):.2f}" if p.helix else ""),
+                        length(p.module),
+                        length(p.centre_distance()),
+                        f"{p.contact_ratio():.2f}" + (f"+{overlap_ratio(p.module, c.width, p.helix):.2f}" if p.helix else ""),
                         d.show(p.backlash(), "angle", decimals=2),
-                        f"{d.show(first.span, 'length', decimals=3)} ({first.across} teeth)" if first else "–",
-                        d.show(first.over_pins, "length", decimals=3) if first and math.isfinite(first.over_pins) else "–",
+                        f"{length(first.span)} ({first.across})" if first else "–",
+                        length(first.over_pins) if first and math.isfinite(first.over_pins) else "–",
                         d.show(warm, "temperature", decimals=0) if math.isfinite(warm) else "–",
                         d.three(thrust(p, flow.on_a / c.paths), "force") if flow and p.helix else "–",
                     ]

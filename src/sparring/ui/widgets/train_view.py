@@ -65,6 +65,17 @@ def drawn_stage(build: Build, n: int) -> list[Drawn]:
     return [Drawn(n, b) for b in bodies]
 
 
+def _slanted_lines(p: QPainter, box: QRectF, slant: float) -> None:
+    """Three thin lines for the run of helical teeth."""
+    rise = min(box.width() * math.tan(abs(slant)), box.height() / 4) * (1 if slant > 0 else -1)
+    p.save()
+    p.setPen(QPen(theme.colour("ink-2"), 1))
+    for n in (-1, 0, 1):
+        middle = box.center().y() + n * min(7.0, box.height() / 8)
+        p.drawLine(QPointF(box.left(), middle + rise / 2), QPointF(box.right(), middle - rise / 2))
+    p.restore()
+
+
 def fill_of(body: Body, chosen: bool, first: bool) -> QColor:
     """The colour a body is filled with."""
     if chosen and body.look not in ("north", "south"):
@@ -342,6 +353,8 @@ class TrainView(QWidget):
                 p.drawRect(QRectF(on_screen.left(), on_screen.bottom() - rim, on_screen.width(), rim))
             else:
                 p.drawRect(on_screen)
+                if d.body.slant:
+                    _slanted_lines(p, on_screen, d.body.slant)
             left, right = axes.get(axis, (math.inf, -math.inf))
             axes[axis] = (min(left, on_screen.left()), max(right, on_screen.right()))
         p.setPen(QPen(theme.colour("ink-2"), 1, Qt.PenStyle.DashDotLine))

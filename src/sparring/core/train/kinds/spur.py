@@ -152,7 +152,8 @@ def gear_body(
     bore = outlines.circle(min(max(root * 0.12, 0.6e-3), 2.5e-3, root / 2), points=32)
     loops = (outlines.gear(p.module, z, x, p.alpha, helix=p.helix), bore)
     tip = teeth.tip_diameter(p.module, z, x, p.helix) / 2
-    return Body(name, loops, shaft, at, carrier, phase, tip, field or name, z, width, layer, material)
+    slant = p.helix if gear == 1 else -p.helix
+    return Body(name, loops, shaft, at, carrier, phase, tip, field or name, z, width, layer, material, slant=slant)
 
 
 def ring_body(
