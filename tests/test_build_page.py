@@ -295,11 +295,20 @@ def test_the_mesh_table_gives_sizes_play_and_warmth(window, page):
     page.tables.tabs.setCurrentIndex(2)
     page.slider.setValue(100)
     plastic, steel = cells(page.tables.meshes)
-    assert plastic[2] == "30.100 mm"
+    assert page.tables.meshes.horizontalHeaderItem(0).text() == "mesh, sizes in mm"
+    assert plastic[2] == "30.100"
     assert plastic[4] == "0.21 deg"
-    assert plastic[5] == "7.660 mm (3 teeth)"
+    assert plastic[5] == "7.660 (3)"
+    assert plastic[8] == "–"
     assert float(plastic[7].split()[0]) > 20
     assert steel[7] == "–"
+    window.desk.edit("build", ("stages", 1, "helix"), math.radians(20))
+    steel = cells(page.tables.meshes)[1]
+    assert steel[3] == "1.50+0.65"
+    assert steel[8].endswith(" N")
+    window.desk.set_unit("length", "in")
+    assert page.tables.meshes.horizontalHeaderItem(0).text() == "mesh, sizes in in"
+    window.desk.set_unit("length", "mm")
     window.desk.edit("build", ("stages",), (WormStage(),))
     assert cells(page.tables.meshes)[0][0] == "no toothed mesh"
 
