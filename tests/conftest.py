@@ -30,14 +30,14 @@ def make_runs(build, rig, plan, *, seed=1, friction=1.0, sensors=None, **bench):
     lifts = ladder(
         truth,
         sensors_of(rig, **(sensors or {})),
+        rig,
         [m.value for m in plan.loads],
-        rig.method.hook_mass.value,
         plan.repeats,
         volts=plan.voltage,
-        travel=rig.method.travel,
         seed=seed,
     )
-    return runs_of(lifts, list(plan.loads), plan.voltage, tare=TARE), lifts
+    weighed = list(plan.loads) if rig.method.SET_BY[1] == "mass" and rig.method.STEP else None
+    return runs_of(lifts, weighed, plan.voltage, tare=TARE), lifts
 
 
 @pytest.fixture(scope="session")

@@ -21,6 +21,7 @@ from sparring.bench.recorder import Recorder
 from sparring.bench.simulator import Faults, SimulatedBench
 from sparring.core.plant.bench import bench_of
 from sparring.core.plant.sensors import sensors_of
+from sparring.core.records import changed
 from sparring.core.run import Run
 from sparring.logbook import Logbook, LogbookError
 from sparring.logbook.recordings import RecordingError
@@ -76,8 +77,7 @@ def bench(build, rig, tmp_path):
         sim = SimulatedBench(
             bench_of(build, rig),
             sensors_of(rig),
-            hook=0.047,
-            travel=0.5,
+            how.pop("rig", changed(rig, ("method", "travel"), 0.5)),
             speed=how.pop("speed", 8.0),
             rate=100,
             link=tmp_path / "port",
@@ -128,8 +128,8 @@ def test_the_bench_lifts_stops_at_the_top_and_lowers(bench, tmp_path):
     assert link.reader.tally.lost >= link.reader.tally.garbled * 0.5
 
 
-def test_a_stall_is_called_and_the_current_limit_stops(bench, tmp_path):
-    bench(current_limit=1.0)
+def test_a_stall_is_called_and_the_current_limit_stops(bench, rig, tmp_path):
+    bench(rig=changed(rig, ("limits", "current"), 1.0))
     link, got, events, _ = listen(tmp_path / "port")
     wait_for(lambda: len(got) > 5)
     link.send("hang 9")

@@ -82,7 +82,7 @@ def cases():
     )
     zero, gain, gv, gi, gs = (column([c[4][j] for c in made]) for j in range(5))
     sensors = SensorSet(cell_zero=zero, cell_gain=gain, gain_voltage=gv, gain_current=gi, gain_speed=gs)
-    lifted = lift(lanes, sensors, volts=12.0, travel=0.8, seed=9, most=4.0)
+    lifted = lift(lanes, sensors, volts=12.0, method=Hoist(travel=0.8), seed=9, most=4.0)
     found = []
     for n, (build, rig, bench, loads, _) in enumerate(made):
         own = lifted[n * LANES : (n + 1) * LANES]

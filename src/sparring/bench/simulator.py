@@ -1,6 +1,6 @@
 """The simulated bench: a separate process that speaks a board's lines over a pseudo-terminal.
 
-Commands: hello, drive VOLTS, up, down, stop, hang KILOGRAMS, tare, rate HERTZ, bye.
+Commands: hello, drive VOLTS, up, down, stop, hang KILOGRAMS (or resistor OHMS), tare, rate HERTZ, bye.
 """
 
 from __future__ import annotations
@@ -10,18 +10,29 @@ import os
 import select
 import time
 import tty
-from dataclasses import dataclass, replace
+from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
 from sparring.bench.lines import Mapping, with_checksum
 from sparring.core.plant.bench import Bench, Plant
-from sparring.core.plant.lifts import RAMP
+from sparring.core.plant.lifts import RAMP, loaded
 from sparring.core.plant.sensors import SensorSet
+from sparring.core.rig import Rig, RunUp
 
-_COLUMNS = Mapping.from_header("seq, t/ms, cell/counts, speed/rpm, motor_speed/rpm, voltage/V, current/A, temperature/°C")
 _RPM = 60 / (2 * np.pi)
+_COLUMNS: dict[str, tuple[str, int, Callable[[float], float]]] = {  # unit, places, SI to unit
+    "cell": ("counts", 0, lambda v: v),
+    "speed": ("rpm", 2, lambda v: v * _RPM),
+    "motor_speed": ("rpm", 1, lambda v: v * _RPM),
+    "voltage": ("V", 3, lambda v: v),
+    "current": ("A", 3, lambda v: v),
+    "temperature": ("°C", 1, lambda v: v - 273.15),
+    "load_voltage": ("V", 3, lambda v: v),
+    "load_current": ("A", 3, lambda v: v),
+}
 
 
 @dataclass
@@ -40,20 +51,24 @@ class SimulatedBench:
         self,
         bench: Bench,
         sensors: SensorSet,
+        rig: Rig,
         *,
-        hook: float,
-        travel: float,
         seed: int = 1,
         rate: float = 80.0,
         speed: float = 1.0,
-        stalled_for: float = 0.8,
-        current_limit: float = np.inf,
         faults: Faults | None = None,
         link: Path | None = None,
     ) -> None:
-        self.plant = Plant(replace(bench, mass=hook))
-        self.sensors, self.hook, self.travel = sensors, hook, travel
-        self.rate, self.time_scale, self.stalled_for, self.current_limit = rate, speed, stalled_for, current_limit
+        self.method = rig.method
+        self.rig, self.bench = rig, bench
+        self.plant = Plant(loaded(bench, rig, [self._at_rest()]))
+        self.sensors = sensors
+        self.travel, self.hold, self.coast = rig.method.course
+        self.rate, self.time_scale = rate, speed
+        self.stalled_for, self.current_limit = rig.limits.stalled_for, rig.limits.current
+        sensed = ["speed", "motor_speed", "voltage", "current", "temperature", *rig.method.CHANNELS]
+        self.sensed = ["cell", *sensed] if rig.method.CELL else sensed
+        self.columns = Mapping.from_header(", ".join(["seq", "t/ms", *(f"{c}/{_COLUMNS[c][0]}" for c in self.sensed)]))
         self.faults = faults or Faults()
         self.rng = np.random.default_rng(seed)
         self.volts, self.moving = 12.0, "stop"
@@ -74,6 +89,10 @@ class SimulatedBench:
             with contextlib.suppress(FileNotFoundError):
                 link.unlink()
             link.symlink_to(self.port)
+
+    def _at_rest(self) -> float:
+        """The load before anything was hung: an empty hook, an open brake, an open circuit."""
+        return float("inf") if self.method.SET_BY[1] == "resistance" else 0.0
 
     def leave(self) -> None:
         """Ends `serve` at its next turn."""
@@ -143,18 +162,18 @@ class SimulatedBench:
             return
         refused = ""
         if word == "hello":
-            self._send(f"# simulated bench\n# columns: {_COLUMNS.header()}\n".encode())
+            self._send(f"# simulated bench\n# columns: {self.columns.header()}\n".encode())
         elif word == "drive":
             self.volts = value
         elif word in ("up", "down", "stop"):
             self._move(word)
-        elif word == "hang":
-            if self.moving != "stop" or float(self.plant.state.height[0]) > 0.02:
-                refused = "lower the hook first"
-            elif not 0 <= value < 1000:
-                refused = "not a weight"
+        elif word == self.method.SET_BY[0]:
+            if self.moving != "stop" or (self.method.LETS_DOWN and float(self.plant.state.height[0]) > 0.02):
+                refused = "lower the hook first" if self.method.LETS_DOWN else "stop first"
+            elif not 0 <= value < 1e6:
+                refused = f"not a {self.method.SET_BY[1]}"
             else:
-                self._hang(value + self.hook)
+                self._hang(value)
         elif word == "tare":
             figure = f"{np.mean(self._cell[-int(self.rate) :]):.1f}" if self._cell else ""
             refused = "" if figure else "no reading yet"
@@ -166,9 +185,10 @@ class SimulatedBench:
             refused = "not a command"
         self._send(f"> {word} {'refused: ' + refused if refused else 'ok ' + figure}\n".encode())
 
-    def _hang(self, mass: float) -> None:
+    def _hang(self, setting: float) -> None:
         before = self.plant
-        self.plant = Plant(replace(before.bench, mass=mass))
+        self.plant = Plant(loaded(self.bench, self.rig, [setting]))
+        self.plant.state.warmed = before.state.warmed
         self.plant.time, self.plant.state.temperature = before.time, before.state.temperature
         self.plant.state.worn = before.state.worn
         self._angle = self.plant.state.angle.copy()
@@ -182,22 +202,26 @@ class SimulatedBench:
         plant = self.plant
         self._since += period
         sign = {"up": 1.0, "down": -1.0, "stop": 0.0}[self.moving]
-        plant.volts[:] = sign * self.volts * min(self._since / RAMP, 1.0)
+        if sign < 0 and not self.method.LETS_DOWN:
+            sign = 0.0  # nothing comes down: it only runs out
+        coasting = self.moving == "up" and self._since > RAMP + self.hold
+        plant.volts[:] = 0.0 if coasting else sign * self.volts * min(self._since / RAMP, 1.0)
+        plant.open[:] = coasting
         plant.advance(period)
         truth = plant.truth()
         truth["speed"] = (plant.state.angle - self._angle) / plant.bench.ratio / period
         truth["motor_speed"] = truth["speed"] * plant.bench.ratio
+        if isinstance(self.method, RunUp):
+            truth["speed"] = truth["rise"] * self.method.gearing
         self._angle = plant.state.angle.copy()
         self._crept += (truth["force"] - self._crept) * period / np.asarray(self.sensors.creep_time)
-        s = {k: float(v[0]) for k, v in self.sensors.read(truth, plant.time, self._crept, self.rng).items()}
+        s = {k: float(v[0]) for k, v in self.sensors.read(truth, plant.time, self._crept, self.rng, self.method.CHANNELS).items()}
         self._cell = [*self._cell[-1000:], s["cell"]]
         said = self._watch(truth, period)
         self.seq += 1
         t = plant.time * 1e3 + self.rng.standard_normal() * 0.1
-        body = (
-            f"{self.seq},{t:.1f},{s['cell']:.0f},{s['speed'] * _RPM:.2f},{s['motor_speed'] * _RPM:.1f},"
-            f"{s['voltage']:.3f},{s['current']:.3f},{s['temperature'] - 273.15:.1f}"
-        )
+        shown = ((_COLUMNS[c], s[c]) for c in self.sensed)
+        body = ",".join([f"{self.seq}", f"{t:.1f}", *(f"{to_unit(v):.{places}f}" for (_, places, to_unit), v in shown)])
         line = with_checksum(body) if self.faults.checksum else body.encode() + b"\n"
         chance = self.rng.random()
         if chance < self.faults.drop:
@@ -211,9 +235,10 @@ class SimulatedBench:
         """The board's own stops."""
         height, speed, current = float(self.plant.state.height[0]), float(truth["speed"][0]), float(truth["current"][0])
         if self.moving == "up":
-            self._still = self._still + period if abs(speed) < 0.02 and self._since > RAMP else 0.0
+            driven = RAMP < self._since <= RAMP + self.hold
+            self._still = self._still + period if abs(speed) < 0.02 and driven else 0.0
             self._over = self._over + period if abs(current) > self.current_limit else 0.0
-            if height >= self.travel:
+            if height >= self.travel or self._since >= RAMP + self.hold + self.coast:
                 self._move("stop")
                 return b"! top\n"
             if self._still >= self.stalled_for:
@@ -222,6 +247,10 @@ class SimulatedBench:
             if self._over > 0.3:
                 self._move("stop")
                 return b"! limit current\n"
+        elif self.moving == "down" and not self.method.LETS_DOWN:
+            if abs(speed) < 0.05 and float(self.plant.state.rise[0]) < 0.5 * float(self.method.BODY_SPEED) + 0.05:
+                self._move("stop")
+                return b"! bottom\n"
         elif self.moving == "down" and height <= 0 and float(self.plant.wound(self.plant.state.angle)[0]) <= 0:
             self._move("stop")
             return b"! bottom\n"

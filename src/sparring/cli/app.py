@@ -120,13 +120,10 @@ def bench(
         simulated = SimulatedBench(
             truth,
             sensors_of(r),
-            hook=r.method.hook_mass.value,
-            travel=r.method.travel,
+            r,
             seed=seed,
             rate=rate,
             speed=speed,
-            stalled_for=r.limits.stalled_for,
-            current_limit=r.limits.current,
             faults=Faults(drop, garble),
             link=link,
         )
@@ -304,16 +301,15 @@ def simulate(
         lifts = ladder(
             bench_of(b, r),
             sensors_of(r),
+            r,
             loads,
-            r.method.hook_mass.value,
             p.repeats,
             volts=p.voltage,
-            travel=r.method.travel,
             seed=seed,
             rate=rate,
         )
-        log_files.write(out, one_log(lifts, loads))
-    typer.echo(f"{out}: {len(lifts)} lifts")
+        log_files.write(out, one_log(lifts, loads if r.method.SET_BY[1] == "mass" else None))
+    typer.echo(f"{out}: {len(lifts)} runs")
 
 
 @app.command()

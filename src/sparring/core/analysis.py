@@ -12,7 +12,8 @@ from sparring.core.plan import Plan
 from sparring.core.recording import Recording
 from sparring.core.reduce.points import Point, inputs_of, reduce_run
 from sparring.core.reduce.results import TestResult, combine, output_orders
-from sparring.core.rig import Rig
+from sparring.core.reduce.spins import reduce_spin
+from sparring.core.rig import Rig, RunUp
 from sparring.core.run import Run
 
 
@@ -30,7 +31,10 @@ def analyse(
     for run, source in runs:
         try:
             recording = source() if callable(source) else source
-            points.append(reduce_run(inputs, rig, run, recording, settle=plan.settle, measure=plan.measure, orders=orders))
+            if isinstance(rig.method, RunUp):
+                points += reduce_spin(inputs, rig, run, recording)
+            else:
+                points.append(reduce_run(inputs, rig, run, recording, settle=plan.settle, measure=plan.measure, orders=orders))
         except ValueError as err:  # of the reduction, or of reading the recording
             skipped.append((run, str(err)))
     result = combine(build, rig, plan, points, skipped)

@@ -13,7 +13,7 @@ from sparring.core.records import Q, Record
 
 
 class Plan(Record):
-    """A ladder of weights, each lifted `repeats` times."""
+    """A ladder of weights, each lifted `repeats` times; by bisection, only those that close in on the stall."""
 
     version: Literal["sparring.plan/1"] = "sparring.plan/1"
     loads: Annotated[tuple[Annotated[Measured, Q("mass", above=0.0)], ...], Field(min_length=1, max_length=50)] = tuple(
@@ -23,7 +23,11 @@ class Plan(Record):
     voltage: Annotated[float, Q("voltage", above=0.0)] = 12.0
     settle: Annotated[float, Q("time", least=0.0)] = 0.5
     measure: Annotated[float, Q("time", above=0.0)] = 1.0
-    order: Literal["ladder", "shuffled"] = "ladder"
+    order: Literal["ladder", "shuffled", "bisection"] = "ladder"
+
+    def first(self, steps: int) -> Plan:
+        """The plan cut to its first steps, for methods that have fewer than it has weights."""
+        return self if steps >= len(self.loads) else self.model_copy(update={"loads": self.loads[:steps]})
 
 
 class Lift(NamedTuple):
@@ -36,7 +40,7 @@ class Lift(NamedTuple):
 def sequence(plan: Plan) -> list[Lift]:
     """All lifts in the order to do them; shuffled within each round by a fixed seed, so it can be told again."""
     steps = list(range(len(plan.loads)))
-    if plan.order == "ladder":
+    if plan.order != "shuffled":
         return [Lift(s, r) for s in steps for r in range(1, plan.repeats + 1)]
     order: list[Lift] = []
     for r in range(1, plan.repeats + 1):
@@ -45,7 +49,22 @@ def sequence(plan: Plan) -> list[Lift]:
     return order
 
 
-def next_lift(plan: Plan, done: Iterable[Lift], skip: Iterable[int] = ()) -> Lift | None:
-    """The first lift not yet done, leaving out the steps in `skip`; None: all done."""
+def next_lift(plan: Plan, done: Iterable[Lift], skip: Iterable[int] = (), stalled: Iterable[int] = ()) -> Lift | None:
+    """The first lift not yet done, leaving out the steps in `skip`; None: all done.
+
+    stalled: steps that did; by bisection the next is halfway between the heaviest lifted and the lightest that stalled.
+    """
+    if plan.order == "bisection":
+        return _halfway(plan, {d.step for d in done}, set(stalled))
     finished, skipped = set(done), set(skip)
     return next((lift for lift in sequence(plan) if lift not in finished and lift.step not in skipped), None)
+
+
+def _halfway(plan: Plan, tried: set[int], stalled: set[int]) -> Lift | None:
+    """Steps in the order of their weights; each trial halves those the stall may still lie between."""
+    by_weight = sorted(range(len(plan.loads)), key=lambda n: plan.loads[n].value)
+    place = {step: n for n, step in enumerate(by_weight)}
+    low = max((place[n] for n in tried - stalled if n in place), default=-1)
+    high = min((place[n] for n in stalled if n in place and place[n] > low), default=len(by_weight))
+    middle = (low + high) // 2
+    return Lift(by_weight[middle], 1) if low < middle < high else None

@@ -10,7 +10,7 @@ import numpy as np
 
 from sparring.core import motor as motors
 from sparring.core.build import Build
-from sparring.core.rig import Rig, hoist
+from sparring.core.rig import Rig
 
 
 class Loss(NamedTuple):
@@ -163,13 +163,8 @@ def _flow(
 
 
 def load_torque(rig: Rig, mass: float) -> float:
-    """Output torque of a hung weight, hook included [N·m]."""
-    h = rig.method
-    return float(
-        hoist.torque_from_mass(
-            mass, h.hook_mass.value, rig.gravity.value, hoist.effective_radius(h.drum_diameter.value, h.cord_diameter.value)
-        )
-    )
+    """Output torque that a step's mass asks for [N·m]: exact for weights, about right for brakes and sleds."""
+    return rig.method.expected(mass, rig.gravity.value)
 
 
 def stall_likelihood(build: Build, rig: Rig, mass: float, voltage: float) -> float:

@@ -27,6 +27,8 @@ CHANNELS: dict[str, Channel] = {
         Channel("voltage", "voltage", "Voltage"),
         Channel("current", "current", "Current"),
         Channel("temperature", "temperature", "Motor temperature"),
+        Channel("load_voltage", "voltage", "Voltage at the load"),
+        Channel("load_current", "current", "Current of the load"),
         Channel("mass", "mass", "Weight hung"),
     )
 }

@@ -167,11 +167,10 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
             lifts = ladder(
                 bench,
                 sensors_of(scene.rig, **scene.sensors),
+                scene.rig,
                 loads,
-                scene.rig.method.hook_mass.value,
                 scene.plan.repeats,
                 volts=scene.plan.voltage,
-                travel=scene.rig.method.travel,
                 seed=scene.seed,
             )
             tare = Measured(84_120.0, 4.0)

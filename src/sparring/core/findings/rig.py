@@ -9,6 +9,7 @@ from sparring.core.findings.registry import rule
 from sparring.core.quantity import Measured
 from sparring.core.reduce.points import Inputs
 from sparring.core.reduce.results import TestResult
+from sparring.core.rig import Hoist
 from sparring.core.uncertainty import from_measured, mean_of, nominal, std
 
 
@@ -16,7 +17,7 @@ from sparring.core.uncertainty import from_measured, mean_of, nominal, std
 def drum_radius(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """The radius entered beside the diameter is not half of it."""
     h = result.rig.method
-    if h.drum_radius is None:
+    if not isinstance(h, Hoist) or h.drum_radius is None:
         return
     off = from_measured(h.drum_radius, "radius") - from_measured(h.drum_diameter, "diameter") / 2
     if abs(nominal(off)) <= max(2 * std(off), 0.002 * h.drum_diameter.value):

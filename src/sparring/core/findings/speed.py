@@ -19,7 +19,7 @@ _SAG = 0.03  # fall of the terminal voltage worth a word, of the set voltage
 @rule
 def speeds_against_ratio(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """Motor speed over output speed is not the gear ratio."""
-    quotients = [p.motor_speed / p.speed for s in result.lifted for p in s.points if p.motor_speed is not None]
+    quotients = [p.motor_speed / p.speed for s in result.running for p in s.points if p.motor_speed is not None]
     if not quotients:
         return
     mean = mean_of(quotients)
@@ -52,7 +52,7 @@ def speeds_against_ratio(result: TestResult, inputs: Inputs, peers: Sequence[Pee
 @rule
 def sag(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """The supply sags: part of the fall in speed is the supply's, not the drive's."""
-    known = [s for s in result.lifted if s.voltage is not None]
+    known = [s for s in result.running if s.voltage is not None]
     if len(known) < 2:
         return
     first, last = known[0], known[-1]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -10,6 +12,7 @@ import numpy as np
 from sparring.core.plant.bench import Bench, Plant
 from sparring.core.plant.sensors import SensorSet
 from sparring.core.recording import Recording
+from sparring.core.rig import MethodBase, Rig, RunUp
 from sparring.core.run import Run
 
 _REST_BEFORE = 0.3  # [s] recorded before the drive comes on
@@ -32,17 +35,19 @@ def lift(
     sensors: SensorSet,
     *,
     volts: Any,
-    travel: float,
+    method: MethodBase,
     seed: int,
     rate: float = 80.0,
-    most: float = 6.0,
+    most: float | None = None,
     stalled_for: float = 0.8,
     dt: float = 2e-3,
 ) -> list[Lifted]:
-    """Lifts on all lanes of `bench` at once, each until the top, a stall, or `most` seconds; one result a lane.
+    """Runs on all lanes of `bench` at once, each until its course is done, a stall, or `most` seconds; one result a lane.
 
-    volts: drive voltage, scalar or (n,); travel [m]; rate: samples a second; seed: repeats the same lift.
+    volts: drive voltage, scalar or (n,); method: says how a run goes; rate: samples a second; seed: repeats the same run.
     """
+    travel, hold, coast = method.course
+    most = most if most is not None else 6.0 if math.isinf(hold) else _REST_BEFORE + RAMP + hold
     rng = np.random.default_rng(seed)
     plant = Plant(bench)
     n = plant.n
@@ -58,14 +63,20 @@ def lift(
         now = plant.time
         ramp = min(max((now - _REST_BEFORE) / RAMP, 0.0), 1.0)
         plant.volts = np.where(now < end_time, ramp * np.asarray(volts), 0.0)
+        plant.open = (now >= end_time) & (coast > 0)
         plant.advance(period, dt)
         truth = plant.truth()
         truth["speed"] = (plant.state.angle - before) / bench.ratio / period  # a tachometer times whole periods
         truth["motor_speed"] = truth["speed"] * bench.ratio
+        if isinstance(method, RunUp):
+            truth["speed"] = truth["rise"] * method.gearing
         before = plant.state.angle.copy()
         crept += (truth["force"] - crept) * period / np.asarray(sensors.creep_time)
         now = plant.time
-        for store, values in ((samples, sensors.read(truth, now, crept, rng)), (truths, truth)):
+        read = sensors.read(truth, now, crept, rng, method.CHANNELS)
+        if not method.CELL:
+            del read["cell"]
+        for store, values in ((samples, read), (truths, truth)):
             for key, value in values.items():
                 store.setdefault(key, []).append(np.broadcast_to(value, (n,)))
         times.append(now)
@@ -73,11 +84,15 @@ def lift(
         still = np.where(lifting & (np.abs(truth["speed"]) < 0.02), still + period, 0.0)
         top = np.isinf(end_time) & (plant.state.height >= travel)
         stuck = np.isinf(end_time) & (still >= stalled_for)
-        for reason, hit in (("top", top), ("stalled", stuck), ("stopped", np.isinf(end_time) & (now >= most))):
+        for reason, hit in (
+            ("top", top),
+            ("stalled", stuck),
+            ("stopped" if math.isinf(hold) else "top", np.isinf(end_time) & (now >= most)),
+        ):
             ended[hit] = reason
             end_time[hit] = now
             stall[hit] = plant.stall_torque()[hit]
-        if now > end_time.max() + _REST_AFTER:
+        if now > end_time.max() + _REST_AFTER + coast:
             break
     t = np.array(times)
     jitter = np.clip(rng.standard_normal(len(t)) * 2e-4, -period / 3, period / 3)
@@ -85,7 +100,7 @@ def lift(
     all_truths = {k: np.array(v) for k, v in truths.items()}
     result = []
     for lane in range(n):
-        stop = int(np.searchsorted(t, end_time[lane] + _REST_AFTER)) + 1
+        stop = int(np.searchsorted(t, end_time[lane] + _REST_AFTER + coast)) + 1
         result.append(
             Lifted(
                 Recording((t + jitter)[:stop], {k: v[:stop, lane].copy() for k, v in all_samples.items()}),
@@ -98,32 +113,41 @@ def lift(
 
 
 def ladder(
-    bench: Bench, sensors: SensorSet, loads: list[float], hook: float, repeats: int, *, vary: float = 0.04, **how: Any
+    bench: Bench, sensors: SensorSet, rig: Rig, loads: Sequence[float], repeats: int, *, vary: float = 0.04, **how: Any
 ) -> list[tuple[int, int, Lifted]]:
-    """Every load [kg, hook excluded] lifted `repeats` times: (step, repeat, lift). One lane a lift; the train's losses vary
-    from lift to lift by the part `vary` (standard deviation), as on a bench."""
-    n = len(loads) * repeats
+    """Every step of the plan's loads [kg] run `repeats` times: (step, repeat, run). One lane a run; the train's losses vary
+    from run to run by the part `vary` (standard deviation), as on a bench."""
+    steps = rig.method.settings(loads)
+    n = len(steps) * repeats
     rng = np.random.default_rng(how.get("seed", 0))
     factor = 1 + vary * rng.standard_normal(n)
     slope, offset = bench.up
     ideal = 1.0 / np.asarray(bench.ratio)
-    mass = np.repeat(np.asarray(loads, float), repeats) + hook
-    lanes = replace(bench, mass=mass, up=(ideal + (slope - ideal) * factor, offset * factor))
-    lifted = lift(lanes, sensors, **how)
+    lanes = replace(loaded(bench, rig, steps, repeats), up=(ideal + (slope - ideal) * factor, offset * factor))
+    lifted = lift(lanes, sensors, method=rig.method, **how)
     return [(i // repeats, i % repeats + 1, x) for i, x in enumerate(lifted)]
 
 
+def loaded(bench: Bench, rig: Rig, steps: Sequence[float], repeats: int = 1) -> Bench:
+    """The bench with each step's load on it, `repeats` lanes each; what does not change with the load stays the bench's."""
+    bodies = [rig.method.body(step, bench.gravity) for step in steps]
+    keys = [k for k in ("mass", "weight", "grip", "resistor") if k in bodies[0]]
+    changed: dict[str, Any] = {k: np.repeat(np.array([b[k] for b in bodies], float), repeats) for k in keys}
+    return replace(bench, **changed)
+
+
 def runs_of(
-    lifts: list[tuple[int, int, Lifted]], loads: list[Any], volts: float, source: str = "simulated", tare: Any = None
+    lifts: list[tuple[int, int, Lifted]], loads: list[Any] | None, volts: float, source: str = "simulated", tare: Any = None
 ) -> list[tuple[Run, Recording]]:
-    """Simulated lifts as runs with recordings; loads: the weights as the tester knows them."""
+    """Simulated runs with their recordings; loads: the weights as the tester knows them, none where a step has no weight."""
     return [
-        (Run(step=s, repeat=r, load=loads[s], voltage=volts, source=source, ended=x.ended, tare=tare), x.recording) for s, r, x in lifts
+        (Run(step=s, repeat=r, load=loads[s] if loads else None, voltage=volts, source=source, ended=x.ended, tare=tare), x.recording)
+        for s, r, x in lifts
     ]
 
 
-def one_log(lifts: list[tuple[int, int, Lifted]], loads: list[float], pause: float = 0.5) -> Recording:
-    """All lifts one after the other, as a logger that runs through would have them, with a column for the weight."""
+def one_log(lifts: list[tuple[int, int, Lifted]], loads: list[float] | None, pause: float = 0.5) -> Recording:
+    """All lifts one after the other, as a logger that runs through would have them, with a column for the weight where there is one."""
     t: list[np.ndarray] = []
     columns: dict[str, list[np.ndarray]] = {}
     at = 0.0
@@ -131,6 +155,7 @@ def one_log(lifts: list[tuple[int, int, Lifted]], loads: list[float], pause: flo
         rec = lifted.recording
         t.append(rec.t - rec.t[0] + at)
         at = float(t[-1][-1]) + pause
-        for key, values in {**rec.channels, "mass": np.full(len(rec), loads[step])}.items():
+        weight = {} if loads is None else {"mass": np.full(len(rec), loads[step])}
+        for key, values in {**rec.channels, **weight}.items():
             columns.setdefault(key, []).append(values)
     return Recording(np.concatenate(t), {k: np.concatenate(v) for k, v in columns.items()})

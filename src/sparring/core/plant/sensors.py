@@ -33,13 +33,18 @@ class SensorSet:
     step_current: float = 0.001  # [A]
     step_speed: float = 0.01  # [rad/s]
 
-    def read(self, truth: Mapping[str, np.ndarray], time: float, crept: np.ndarray, rng: np.random.Generator) -> dict[str, np.ndarray]:
-        """One sample of every channel, SI (cell: counts). crept: the slow part of the cell force [N]."""
+    def read(
+        self, truth: Mapping[str, np.ndarray], time: float, crept: np.ndarray, rng: np.random.Generator, also: tuple[str, ...] = ()
+    ) -> dict[str, np.ndarray]:
+        """One sample of every channel, SI (cell: counts). crept: the slow part of the cell force [N]; also: further ones."""
         n = truth["force"].shape
         normal = rng.standard_normal
         force = truth["force"] + self.cell_creep * crept
         speed = truth["speed"]
+        noise = {"load_voltage": (self.noise_voltage, self.step_voltage), "load_current": (self.noise_current, self.step_current)}
+        further = {c: _to_step(truth[c] + noise[c][0] * normal(n), noise[c][1]) for c in also}
         return {
+            **further,
             "cell": np.round(self.cell_zero + self.cell_gain * force + self.cell_drift * time + self.cell_noise * normal(n)),
             "speed": _to_step(self.gain_speed * speed * (1 + self.noise_speed * normal(n)), self.step_speed),
             "motor_speed": _to_step(self.gain_speed * truth["motor_speed"] * (1 + self.noise_speed * normal(n)), self.step_speed),

@@ -1,4 +1,6 @@
-"""One run to one point: torque, speed, power and both efficiencies in the steady window, each with its uncertainty."""
+"""One run to its points: torque, speed, power and both efficiencies in a window, each with its uncertainty.
+
+A steady window for most methods; a run-up has one for each part of its range of speed (`reduce.spins`)."""
 
 from __future__ import annotations
 
@@ -38,8 +40,7 @@ class Inputs:
     """What all runs of a test share, as inputs with uncertainty; made once, so correlations are kept."""
 
     ratio: float
-    radius: Any
-    hook: Any
+    figures: dict[str, Any]  # the method's dimensions, by field
     gravity: Any
     gain_voltage: Any
     gain_current: Any
@@ -49,6 +50,8 @@ class Inputs:
     cell: LineFit | None
     heat_capacity: float  # of the winding [J/K]
     heating: Any  # 1, doubtful by a quarter: how well that capacity tells the warming within a lift
+    rotor: Any  # inertia of all rotors [kg·m²], doubtful by a tenth
+    load_gains: dict[str, Any]  # of the meters at a generator's load
     masses: dict[float, Any] = field(default_factory=dict)
 
     def mass(self, m: Any) -> Any:
@@ -58,7 +61,7 @@ class Inputs:
 
 def inputs_of(build: Build, rig: Rig) -> Inputs:
     """Inputs shared by all runs of `build` on `rig`. Raises ReductionError when a record contradicts itself."""
-    m, h, s = build.motor, rig.method, rig.sensors
+    m, s = build.motor, rig.sensors
 
     def line(readings: motors.MotorReadings, whose: str) -> motors.Motor:
         return motors.identify(
@@ -77,8 +80,7 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
         raise ReductionError(str(err)) from err
     return Inputs(
         ratio=abs(build.ratio()),
-        radius=hoist.effective_radius(from_measured(h.drum_diameter, "drum diameter"), from_measured(h.cord_diameter, "cord diameter")),
-        hook=from_measured(h.hook_mass, "hook mass"),
+        figures=rig.method.shared(),
         gravity=from_measured(rig.gravity, "gravity"),
         gain_voltage=ufloat(1.0, s.voltage_accuracy / 2, "voltmeter"),
         gain_current=ufloat(1.0, s.current_accuracy / 2, "ammeter"),
@@ -88,12 +90,17 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
         heat_capacity=build.heat_capacity(),
         heating=ufloat(1.0, 0.25, "warming during the lift"),
         cell=cell,
+        rotor=build.rotor_inertia() * ufloat(1.0, 0.1, "rotor inertia"),
+        load_gains={
+            "load_voltage": ufloat(1.0, s.voltage_accuracy / 2, "voltmeter at the load"),
+            "load_current": ufloat(1.0, s.current_accuracy / 2, "ammeter at the load"),
+        },
     )
 
 
 @dataclass(frozen=True)
 class Point:
-    """One steady operating point, or a stall. SI with uncertainty; None where a channel is missing."""
+    """One operating point, or a stall. SI with uncertainty; None where a channel is missing. A lever's point has no speed."""
 
     run: Run
     window: Window
@@ -129,19 +136,20 @@ def reduce_run(
     orders: turns of the shafts per turn of the output, whose ripple in the speed is wanted.
     Raises ReductionError when the recording lacks what torque and speed need, or the drive was never on.
     """
-    rec = recording
-    if run.start is not None or run.stop is not None:
-        rec = rec.span(run.start if run.start is not None else -math.inf, run.stop if run.stop is not None else math.inf)
-    if not rec.has("speed"):
+    rec = part_of(run, recording)
+    stands = rig.method.STANDS
+    if not rec.has("speed") and not stands:
         raise ReductionError("the recording has no output speed; map a column to it, or log it")
     if len(rec) < 8:
         raise ReductionError(f"the recording holds {len(rec)} samples; at least 8 are needed")
     ch = rec.channels
-    spans = powered_spans(rec.t, ch.get("voltage"), ch.get("current"), ch.get("speed"))
+    spans = powered_spans(rec.t, ch.get("voltage"), ch.get("current"), ch.get("speed"), least=0.1 if stands else 0.4)
     if not spans:
         raise ReductionError("the drive was never on in this recording (no forward voltage, current or speed)")
     start, stop = max(spans, key=lambda s: s[1] - s[0])
     on = rec.span(start, stop)
+    if stands:  # an arm meets its stop in a moment: how the run ended tells all
+        return point_at(inputs, rig, run, on, Window(start, stop, True, 0.0), stalled=run.ended == "stalled")
     no_load = nominal(inputs.motor.speed(0.0, _mean(on, "voltage", 12.0))) / inputs.ratio
     tail = on.span(max(start, stop - 0.4), stop)
     stalled = run.ended == "stalled" or abs(_mean(tail, "speed", 0.0)) < _STALLED_PART * abs(no_load)
@@ -152,6 +160,35 @@ def reduce_run(
             window = find_window(on.t, on.channels["speed"], settle, measure)
     except ValueError as err:
         raise ReductionError(str(err)) from err
+    return point_at(inputs, rig, run, on, window, stalled=stalled, orders=orders)
+
+
+def part_of(run: Run, recording: Recording) -> Recording:
+    """The run's own part of a recording that may hold several."""
+    if run.start is None and run.stop is None:
+        return recording
+    return recording.span(run.start if run.start is not None else -math.inf, run.stop if run.stop is not None else math.inf)
+
+
+def point_at(
+    inputs: Inputs,
+    rig: Rig,
+    run: Run,
+    on: Recording,
+    window: Window,
+    *,
+    stalled: bool = False,
+    orders: tuple[float, ...] = (),
+    torque: Any = None,
+    speed: Any = None,
+    acceleration: float = 0.0,
+) -> Point:
+    """The point of a window. on: the recording while the drive is on.
+
+    torque, speed: of the output, where the method works them out itself; acceleration of the motor [rad/s²]: what its rotor
+    takes for itself does not arrive at the gearbox. Raises ReductionError when torque or speed cannot be known.
+    """
+    method = rig.method
     steady = on.span(window.start, window.stop)
 
     def mean(key: str, gain: Any = 1.0) -> Any:
@@ -160,10 +197,12 @@ def reduce_run(
         value, u, _ = mean_with_uncertainty(steady.channels[key])
         return None if math.isnan(value) else gain * ufloat(value, 0.0 if math.isinf(u) else u, key.replace("_", " ") + SCATTER)
 
-    speed = mean("speed", inputs.gain_speed)
-    if speed is None:
-        raise ReductionError("the output speed is missing throughout the window")
-    effective = mean_with_uncertainty(steady.channels["speed"])[2]
+    effective = 1.0
+    if speed is None and not method.STANDS:
+        speed = mean("speed", inputs.gain_speed)
+        if speed is None:
+            raise ReductionError("the output speed is missing throughout the window")
+        effective = mean_with_uncertainty(steady.channels["speed"])[2]
     voltage, current = mean("voltage", inputs.gain_voltage), mean("current", inputs.gain_current)
     power_in = None
     if voltage is not None and current is not None:
@@ -172,47 +211,48 @@ def reduce_run(
         value, u, _ = mean_with_uncertainty(product)
         power_in = ufloat(value, u if math.isfinite(u) else 0.0, "power" + SCATTER) * inputs.gain_voltage * inputs.gain_current
 
-    torque_mass = torque_cell = None
-    if run.load is not None:
-        torque_mass = hoist.torque_from_mass(inputs.mass(run.load), inputs.hook, inputs.gravity, inputs.radius)
-    force = mean("force")
-    peak = None
-    if steady.has("cell") and inputs.cell is not None:
-        zero = from_measured(run.tare, "tare") if run.tare is not None else None
-        force = calibration.force(inputs.cell, mean("cell"), zero)
-        peak_reading = float(np.nanmax(block_means(on.channels["cell"])))
-        peak = nominal(calibration.force(inputs.cell, peak_reading, zero)) * nominal(inputs.radius)
-    elif force is not None:
-        peak = float(np.nanmax(block_means(on.channels["force"]))) * nominal(inputs.radius)
-    if force is not None:
-        torque_cell = hoist.torque_from_force(force, inputs.radius)
-    torque = torque_cell if (rig.torque_from == "cell" or torque_mass is None) else torque_mass
+    torque_mass = torque_cell = peak = None
     if torque is None:
-        raise ReductionError("neither the weight hung nor a load cell with its calibration is known; give one of them")
+        if run.load is not None:
+            torque_mass = method.known(inputs.figures, inputs.mass(run.load), inputs.gravity)
+        force, most = _force(inputs, run, on, steady, mean("cell"), mean("force"))
+        readings = {"force": force, **{c: mean(c, inputs.load_gains[c]) for c in method.CHANNELS}}
+        torque_cell = method.measured(inputs.figures, readings.get)
+        at_most = method.measured(method.figures(), {"force": most}.get) if torque_cell is not None else None
+        peak = None if at_most is None else nominal(at_most)
+        torque = torque_cell if (rig.torque_from == "cell" or torque_mass is None) else torque_mass
+    if torque is None:
+        raise ReductionError(
+            _WANTED.get(method.kind, "neither the weight hung nor a load cell with its calibration is known; give one of them")
+        )
 
     temperature = _mean(steady, "temperature", math.nan)
     measured_motor_speed = mean("motor_speed", inputs.gain_speed)
-    motor_speed = measured_motor_speed if measured_motor_speed is not None else speed * inputs.ratio
+    motor_speed = measured_motor_speed
+    if motor_speed is None and speed is not None:
+        motor_speed = speed * inputs.ratio
+    own = inputs.rotor * acceleration
     by_current = by_speed = None
     if current is not None:
-        by_current = inputs.motor.torque_from_current(current, 0.0 if voltage is None else voltage)
-    if voltage is not None:
+        by_current = inputs.motor.torque_from_current(current, 0.0 if voltage is None else voltage) - own
+    if voltage is not None and motor_speed is not None:
         known = math.isfinite(temperature)
         rise = (temperature - inputs.motor.temperature if known else 0.0) + inputs.warming * (
             _CASE_TO_WINDING if known else _WINDING_UNKNOWN
         )
         per_kelvin = 1.0 / (motors.COPPER_ZERO + inputs.motor.temperature - 273.15)
         warm = inputs.motor._replace(R=inputs.motor.R * (1 + rise * per_kelvin))
-        by_speed = warm.torque_from_speed(motor_speed, voltage)
+        by_speed = warm.torque_from_speed(motor_speed, voltage) - own
     candidates = [t for t in (by_current, by_speed) if t is not None]
     motor_torque = min(candidates, key=std) if candidates else None
     cold_speed = speed
-    if current is not None and not stalled:
-        heat = nominal(current) ** 2 * nominal(inputs.motor.R) * ((window.start + window.stop) / 2 - start)
+    if current is not None and not stalled and speed is not None:
+        heat = nominal(current) ** 2 * nominal(inputs.motor.R) * ((window.start + window.stop) / 2 - float(on.t[0]))
         rise = inputs.heating * heat / inputs.heat_capacity / (motors.COPPER_ZERO + inputs.motor.temperature - 273.15)
         cold_speed = speed + nominal(current * inputs.motor.R / inputs.motor.k) / inputs.ratio * rise
-    power_out = None if stalled else hoist.power(torque, speed)
-    motor_power = None if stalled or motor_torque is None else motor_torque * motor_speed
+    turns = not stalled and speed is not None
+    power_out = hoist.power(torque, speed) if turns else None
+    motor_power = motor_torque * motor_speed if turns and motor_torque is not None else None
     return Point(
         run=run,
         window=window,
@@ -233,12 +273,31 @@ def reduce_run(
         motor_power=motor_power,
         wire_to_shaft=_quotient(power_out, power_in),
         gearbox=_quotient(power_out, motor_power),
-        work=None if stalled else hoist.work(torque, speed * window.length),
+        work=hoist.work(torque, speed * window.length) if turns else None,
         temperature=temperature if math.isfinite(temperature) else None,
         torque_peak=peak,
         effective=effective,
-        ripple={} if stalled else ripple(steady.t, steady.channels["speed"], orders),
+        ripple=ripple(steady.t, steady.channels["speed"], orders) if turns and steady.has("speed") else {},
     )
+
+
+_WANTED = {
+    "brake": "the load cell under the arm, or its calibration, is missing: the torque of a brake is only known from it",
+    "drawbar": "the load cell in the tow line, or its calibration, is missing: the pull is only known from it",
+    "generator": "the current of the load is not recorded: map a column to it, or log it",
+    "lever": "the mass hung on the arm is not known; give it",
+}
+
+
+def _force(inputs: Inputs, run: Run, on: Recording, steady: Recording, counts: Any, newtons: Any) -> tuple[Any, float | None]:
+    """(mean force in the window, largest block mean while the drive was on) [N]; (None, None) without a cell."""
+    if counts is not None and inputs.cell is not None:
+        zero = from_measured(run.tare, "tare") if run.tare is not None else None
+        most = float(np.nanmax(block_means(on.channels["cell"])))
+        return calibration.force(inputs.cell, counts, zero), nominal(calibration.force(inputs.cell, most, zero))
+    if newtons is not None:
+        return newtons, float(np.nanmax(block_means(on.channels["force"])))
+    return None, None
 
 
 def ripple(t: np.ndarray, speed: np.ndarray, orders: tuple[float, ...]) -> dict[float, float]:

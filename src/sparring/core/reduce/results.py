@@ -126,6 +126,11 @@ class TestResult:
         return [s for s in self.steps if s.lifted]
 
     @property
+    def running(self) -> list[Step]:
+        """The steps at which it turned steadily: with a speed, which an arm at its stop has not."""
+        return [s for s in self.lifted if s.speed is not None]
+
+    @property
     def best(self) -> Step | None:
         """The step with the highest gearbox (else wire-to-shaft) efficiency."""
         for name in ("gearbox", "wire_to_shaft"):
@@ -289,7 +294,7 @@ def _speed_line(steps: Sequence[Step]) -> SpeedLine | None:
 
     The speeds are those with the winding as warm as at the start of a lift: the line is not bent by its own heat.
     """
-    lifted = [s for s in steps if s.lifted]
+    lifted = [s for s in steps if s.lifted and s.cold_speed is not None]
     if len(lifted) < 3:
         return None
     xs, ys = [s.torque for s in lifted], [s.cold_speed for s in lifted]
@@ -330,7 +335,7 @@ def _stall(steps: Sequence[Step], line: SpeedLine | None) -> Stall:
 
 def loss_model(steps: Sequence[Step]) -> LossModel | None:
     """Least squares of the loss torque over the output torque; needs three steps with gearbox losses."""
-    known = [s for s in steps if s.motor_power is not None and nominal(s.speed) > 0]
+    known = [s for s in steps if s.motor_power is not None and s.speed is not None and nominal(s.speed) > 0]
     if len(known) < 3:
         return None
     x = [nominal(s.torque) for s in known]

@@ -1,27 +1,73 @@
-"""Hoist: a weight lifted on a cord over a drum. T = (m_load + m_hook) g r, r = (drum ⌀ + cord ⌀)/2."""
+"""Hoist: a weight lifted on a cord over a drum. T = (m_load + m_hook) g r + T_bearing, r = (drum ⌀ + (2 n − 1) cord ⌀)/2."""
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, ClassVar, Literal
+
+from pydantic import Field
 
 from sparring.core.quantity import Measured
-from sparring.core.records import Q, Record
+from sparring.core.records import Q
+from sparring.core.rig.method import Figures, Mean, MethodBase
 
 
-class Hoist(Record):
-    """Dimensions of the hoist. drum_radius: entered beside the diameter by those who measured it, to be compared."""
+class Hoist(MethodBase):
+    """drum_radius: entered beside the diameter by those who measured it, to be compared. bearing: friction torque of the
+    drum's own bearings, from a run coupled straight to the drum, or from half of what lifting and lowering differ by."""
+
+    TITLE: ClassVar[str] = "Hoist"
+    PURPOSE: ClassVar[str] = (
+        "Weights lifted on a cord: torque, speed, power and efficiency at each weight, and the weight at which it stalls."
+    )
+    CARE: ClassVar[str] = "clear of the taut cord and the weight, and nobody under it"
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Drum diameter", "drum_diameter"),
+        ("Drum radius, to compare", "drum_radius"),
+        ("Cord diameter", "cord_diameter"),
+        ("Layers of cord", "layers"),
+        ("Hook mass", "hook_mass"),
+        ("Drum friction", "bearing"),
+        ("Travel", "travel"),
+    )
+    CELL: ClassVar[str] = "in the cord"
+    DOES: ClassVar[tuple[str, str, str]] = ("Lift", "Lifting", "Lowering")
+    LETS_DOWN: ClassVar[bool] = True
 
     kind: Literal["hoist"] = "hoist"
     drum_diameter: Annotated[Measured, Q("length", "mm", above=0.0, most=5.0)] = Measured(0.050, 5e-5)
     drum_radius: Annotated[Measured, Q("length", "mm", above=0.0, most=2.5)] | None = None
     cord_diameter: Annotated[Measured, Q("length", "mm", least=0.0, most=0.1)] = Measured(1e-3, 1e-4)
+    layers: Annotated[int, Field(ge=1, le=20)] = 1
     hook_mass: Annotated[Measured, Q("mass", "g", least=0.0)] = Measured(0.047, 5e-4)
+    bearing: Annotated[Measured, Q("torque", "mN·m", least=0.0)] = Measured(0.0)
     travel: Annotated[float, Q("length", "m", above=0.0)] = 1.2
 
+    def radius(self, x: Figures) -> Any:
+        """Radius at which the cord's middle runs [m], in the layer it winds on."""
+        return effective_radius(x["drum_diameter"], x["cord_diameter"], self.layers)
 
-def effective_radius(drum_diameter: Any, cord_diameter: Any) -> Any:
-    """Radius at which the cord's middle runs [m]."""
-    return (drum_diameter + cord_diameter) / 2
+    def known(self, x: Figures, load: Any, g: Any) -> Any:
+        return torque_from_mass(load, x["hook_mass"], g, self.radius(x)) + x["bearing"]
+
+    def measured(self, x: Figures, mean: Mean) -> Any:
+        force = mean("force")
+        return None if force is None else torque_from_force(force, self.radius(x)) + x["bearing"]
+
+    def expected(self, load: float, g: float) -> float:
+        return float(self.known(self.figures(), load, g))
+
+    def body(self, load: Any, g: Any) -> dict[str, Any]:
+        x = self.figures()
+        return {"radius": self.radius(x), "mass": load + x["hook_mass"], "bearing": x["bearing"]}
+
+    @property
+    def course(self) -> tuple[float, float, float]:
+        return self.travel, float("inf"), 0.0
+
+
+def effective_radius(drum_diameter: Any, cord_diameter: Any, layers: int = 1) -> Any:
+    """Radius at which the cord's middle runs [m] when it winds on the given layer."""
+    return (drum_diameter + (2 * layers - 1) * cord_diameter) / 2
 
 
 def torque_from_mass(load: Any, hook: Any, gravity: Any, radius: Any) -> Any:

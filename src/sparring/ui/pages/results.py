@@ -205,7 +205,7 @@ class ResultsPage(QWidget):
             ),
         )
         self._add(self.speed, pg.PlotDataItem(x, curve.speed / ks, pen=pen("ink-3", 1.3)))
-        steps = result.lifted
+        steps = result.running
         for name, label, symbol, _style, filled in _SERIES:
             self._points(
                 self.efficiency,
@@ -302,7 +302,7 @@ class ResultsPage(QWidget):
         result = self.desk.result
         head = ["torque N·m", "u", "speed rad/s", "u", "wire to shaft", "u", "gearbox", "u"]
         rows = [
-            [f(v) for v in (s.torque, s.speed, s.wire_to_shaft, s.gearbox) for f in (_n, _u)] for s in (result.lifted if result else [])
+            [f(v) for v in (s.torque, s.speed, s.wire_to_shaft, s.gearbox) for f in (_n, _u)] for s in (result.running if result else [])
         ]
         return head, rows
 
@@ -379,7 +379,7 @@ class ResultsPage(QWidget):
         px, py = box.viewPixelSize()
         kt, ks = quantity.factor(d.units["torque"], "torque"), quantity.factor(d.units["speed"], "speed")
         best: tuple[float, int, int | None] | None = None
-        for s in result.lifted:
+        for s in result.running:
             names = [("speed", 1 / ks)] if chart is self.speed else [("gearbox", 100.0), ("wire_to_shaft", 100.0)]
             for name, scale in names:
                 for n, source in ((None, s), *enumerate(s.points)):
@@ -387,7 +387,7 @@ class ResultsPage(QWidget):
                     if value is None:
                         continue
                     offset = (
-                        0.0 if n is None else (n - (len(s.points) - 1) / 2) * 0.004 * max(nominal(q.torque) for q in result.lifted) / kt
+                        0.0 if n is None else (n - (len(s.points) - 1) / 2) * 0.004 * max(nominal(q.torque) for q in result.running) / kt
                     )
                     away = np.hypot((nominal(s.torque) / kt + offset - x) / px, (nominal(value) * scale - y) / py)
                     if away < 14 and (best is None or away < best[0]):

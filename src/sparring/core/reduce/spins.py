@@ -1,0 +1,118 @@
+"""A run-up to its points: T = J dω/dt + drag(ω) in each part of the range of speed, the drag from the coast-down.
+
+The slope is that of a parabola fitted by least squares to the samples of the part (a Savitzky-Golay filter of unequal
+steps), so its bandwidth is the time the mass spends there.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from sparring.core.recording import Recording
+from sparring.core.reduce.points import Inputs, Point, ReductionError, part_of, point_at
+from sparring.core.reduce.spread import SCATTER
+from sparring.core.reduce.windows import Window, block_means
+from sparring.core.rig import Rig, RunUp
+from sparring.core.run import Run
+from sparring.core.uncertainty import fit_line, nominal, ufloat
+
+PARTS = np.linspace(0.12, 0.88, 9)
+"""Edges of the parts of the range, of the no-load speed."""
+_WIDE = 2.5  # squared speeds from first to last of a coast-down that tells how drag grows with speed
+_LEAST = 8  # samples in a part
+
+
+def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> list[Point]:
+    """A point for each part of the range that the mass ran through; their step numbers count the parts.
+
+    Raises ReductionError when there is no speed, no spin, or no part with samples enough.
+    """
+    method = rig.method
+    assert isinstance(method, RunUp)
+    rec = part_of(run, recording)
+    if not rec.has("speed"):
+        raise ReductionError("the recording has no speed of the mass; map a column to it, or log it")
+    good = ~np.isnan(rec.channels["speed"])
+    t, speed = rec.t[good], rec.channels["speed"][good] / method.gearing
+    if len(t) < 3 * _LEAST:
+        raise ReductionError(f"the recording holds {len(t)} readings of the speed; a spin needs {3 * _LEAST} or more")
+    near = 2 * (min(len(t) // 60, 60) // 2) + 5
+    smooth = np.convolve(speed, np.ones(near) / near, "same")  # to part the range by; a reading's own noise would pick itself
+    top = int(np.argmax(smooth))
+    volts = float(np.nanmax(block_means(rec.channels["voltage"]))) if rec.has("voltage") else run.voltage
+    no_load = nominal(inputs.motor.speed(0.0, volts)) / inputs.ratio
+    inertia = inputs.figures["inertia"] * method.gearing**2
+    drag = _drag(t[top:], speed[top:], no_load)
+    points = []
+    for part, (low, high) in enumerate(zip(PARTS[:-1] * no_load, PARTS[1:] * no_load, strict=True)):
+        inside = np.flatnonzero((smooth[: top - near] >= low) & (smooth[: top - near] < high))
+        if len(inside) < _LEAST or np.ptp(t[inside]) <= 0:
+            continue
+        first, last = int(inside[0]), int(inside[-1]) + 1
+        at, slope, u_at, u_slope = _parabola(t[first:last], speed[first:last])
+        if slope <= 0:
+            continue
+        w = inputs.gain_speed * ufloat(at, u_at, "speed" + SCATTER)
+        faster = inputs.gain_speed * ufloat(slope, u_slope, "acceleration" + SCATTER)
+        torque = inertia * faster
+        if drag is not None:
+            taken = inertia * inputs.gain_speed * drag(w)
+            if method.coasts == "with the drive":  # of the train's drag and the mass's own, only the last is at the output
+                taken = taken / 2 + nominal(taken) / 2 / math.sqrt(3) * ufloat(0.0, 1.0, "whose drag it is")
+            torque = torque + taken
+        window = Window(float(t[first]), float(t[last - 1]) + 1e-9, True, 0.0)
+        placed = run.model_copy(update={"step": part})
+        on = rec.span(float(rec.t[0]), float(t[top]) + 1e-9)
+        motor = slope * inputs.ratio
+        points.append(point_at(inputs, rig, placed, on, window, torque=torque, speed=w, acceleration=motor))
+    if not points:
+        raise ReductionError(
+            f"no part of the range has {_LEAST} readings: the mass spins up too fast for this rate; log faster, or take more inertia"
+        )
+    return points
+
+
+def _parabola(t: np.ndarray, y: np.ndarray) -> tuple[float, float, float, float]:
+    """(value, slope, their standard uncertainties) in the middle of the span, of the parabola through y by least squares."""
+    x = t - (t[0] + t[-1]) / 2
+    X = np.column_stack([np.ones_like(x), x, x * x])
+    coefficients, *_ = np.linalg.lstsq(X, y, rcond=None)
+    left = y - X @ coefficients
+    freedom = max(len(y) - 3, 1)
+    widen = math.sqrt(freedom / (freedom - 2)) if freedom > 2 else math.sqrt(3)
+    covariance = np.linalg.pinv(X.T @ X) * float(left @ left) / freedom
+    return float(coefficients[0]), float(coefficients[1]), widen * math.sqrt(covariance[0, 0]), widen * math.sqrt(covariance[1, 1])
+
+
+def _drag(t: np.ndarray, speed: np.ndarray, no_load: float) -> Callable[[Any], Any] | None:
+    """Slowing [rad/s²] at a speed [rad/s] by drag, c₀ + c₂ ω², from the coast-down; None without six parts of it.
+
+    A coast-down that covers little speed tells one figure: at another speed the drag is then between that figure (dry
+    rubbing) and that figure times the square of the speeds (air), rectangular.
+    """
+    keep = speed > 0.08 * no_load
+    stop = int(np.argmin(keep)) if not keep.all() else len(keep)
+    t, speed = t[3:stop], speed[3:stop]
+    pieces = min(12, len(t) // _LEAST)
+    if pieces < 6:
+        return None
+    at, slowing = [], []
+    for ts, ys in zip(np.array_split(t, pieces), np.array_split(speed, pieces), strict=True):
+        w, slope, *_ = _parabola(ts, ys)
+        at.append(w * w)
+        slowing.append(-slope)
+    if max(at) > _WIDE * min(at):
+        line = fit_line(np.array(at), np.array(slowing), tag="coast-down")
+        return lambda w: line.intercept + line.slope * w**2
+    known = ufloat(float(np.mean(slowing)), float(np.std(slowing, ddof=1)) / math.sqrt(pieces), "coast-down")
+    which = ufloat(0.0, 1 / math.sqrt(3), "drag at other speeds")
+
+    def between(w: Any) -> Any:
+        air = w**2 / float(np.mean(at))
+        return known * ((1 + air) / 2 + which * (1 - air) / 2)
+
+    return between

@@ -1,0 +1,66 @@
+"""Brake with a reaction arm: the brake's body would turn with the shaft and presses on a load cell. T = F L cos φ."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Any, ClassVar, Literal
+
+from sparring.core.quantity import Measured
+from sparring.core.records import Q
+from sparring.core.rig.lever import Angle, _cosine
+from sparring.core.rig.method import Figures, Mean, MethodBase
+
+
+class Brake(MethodBase):
+    """A step's mass hangs on the brake's clamp and only sets it; the torque is what the cell says. The cell is tared with
+    the arm on it and the brake open. grips: torque a clamp mass makes, for predictions only."""
+
+    TITLE: ClassVar[str] = "Brake with reaction arm"
+    PURPOSE: ClassVar[str] = "A brake holds back while the drive turns: torque, speed, power and efficiency as long as its heat allows."
+    CARE: ClassVar[str] = "the brake is hot long after a run; nothing loose near the shaft, and the arm between stops"
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Arm, axis to cell", "arm"),
+        ("Arm off square", "angle"),
+        ("Clamp makes", "grips"),
+        ("Heat that warms it by 1 K", "heat_capacity"),
+        ("Hottest allowed", "hottest"),
+        ("Driven for", "hold"),
+    )
+    STEP: ClassVar[str] = "weight on the clamp"
+    CELL: ClassVar[str] = "under the arm"
+
+    kind: Literal["brake"] = "brake"
+    arm: Annotated[Measured, Q("length", "mm", above=0.0, most=5.0)] = Measured(0.100, 2.5e-4)
+    angle: Angle = Measured(0.0, math.radians(0.7))
+    grips: Annotated[float, Q("torque", "N·m", above=0.0)] = 0.45  # a kilogram on the clamp
+    heat_capacity: Annotated[float, Q("energy", "J", above=0.0)] = 60.0  # for one kelvin
+    hottest: Annotated[float, Q("temperature", "°C", above=0.0)] = 393.15
+    hold: Annotated[float, Q("time", above=0.0, most=3600.0)] = 3.0
+
+    def measured(self, x: Figures, mean: Mean) -> Any:
+        force = mean("force")
+        return None if force is None else force * x["arm"] * _cosine(x["angle"])
+
+    def expected(self, load: float, g: float) -> float:
+        return self.grips * load
+
+    def holds_for(self, power: float, ambient: float = 293.15) -> float:
+        """Seconds until the brake is as hot as allowed at `power` [W], all heat kept: it may hold longer, never shorter."""
+        return self.heat_capacity * max(self.hottest - ambient, 0.0) / power if power > 0 else math.inf
+
+    def body(self, load: Any, g: Any) -> dict[str, Any]:
+        return {
+            "radius": 1.0,
+            "mass": 2e-3,
+            "weight": 0.0,
+            "grip": self.grips * load,
+            "cell_arm": self.arm.value * math.cos(self.angle.value),
+            "cord_stiffness": 1e4,
+            "cord_damping": 0.25,
+            "slack": 0.0,
+            "body_heat": self.heat_capacity,
+        }
+
+    @property
+    def course(self) -> tuple[float, float, float]:
+        return float("inf"), self.hold, 0.0

@@ -1,0 +1,69 @@
+"""Generator: the drive turns a generator into a resistor. T = k (I + I₀), and the watts that arrive at the resistor."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated, Any, ClassVar, Literal
+
+from sparring.core.quantity import Measured
+from sparring.core.records import Q
+from sparring.core.rig.method import Figures, Mean, MethodBase
+
+
+class Generator(MethodBase):
+    """constant: open-circuit volts over speed; it is also the torque per ampere. own_drag: what it takes with no load.
+
+    The plan's weights only say how many steps there are: each has a resistor, `factor` times the one before.
+    """
+
+    TITLE: ClassVar[str] = "Generator"
+    PURPOSE: ClassVar[str] = "The drive turns a generator into resistors: volts, amperes, watts and torque at speed."
+    CARE: ClassVar[str] = "the resistors get hot; an open circuit at speed carries its full voltage"
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Volts per speed", "constant"),
+        ("Its own drag", "own_drag"),
+        ("Its winding", "winding"),
+        ("Resistor, first step", "resistor"),
+        ("Each further step", "factor"),
+        ("Driven for", "hold"),
+    )
+    STEP: ClassVar[str] = "resistor"
+    SET_BY: ClassVar[tuple[str, str]] = ("resistor", "resistance")
+    CHANNELS: ClassVar[tuple[str, ...]] = ("load_voltage", "load_current")
+
+    kind: Literal["generator"] = "generator"
+    constant: Annotated[Measured, Q("constant", "V·s/rad", above=0.0)] = Measured(0.60, 3e-3)
+    own_drag: Annotated[Measured, Q("torque", "mN·m", least=0.0)] = Measured(0.020, 2e-3)
+    winding: Annotated[float, Q("resistance", "Ω", above=0.0)] = 2.0
+    resistor: Annotated[float, Q("resistance", "Ω", above=0.0)] = 22.0
+    factor: Annotated[float, Q("ratio", "", above=0.0, most=1.0)] = 0.6
+    hold: Annotated[float, Q("time", above=0.0, most=3600.0)] = 3.0
+
+    def measured(self, x: Figures, mean: Mean) -> Any:
+        current = mean("load_current")
+        return None if current is None else x["constant"] * current + x["own_drag"]
+
+    def settings(self, loads: Sequence[float]) -> list[float]:
+        """A resistor [Ω] for each step of the plan."""
+        return [float(self.resistor * self.factor**n) for n in range(len(loads))]
+
+    def expected(self, load: float, g: float) -> float:
+        return 0.0
+
+    def body(self, load: Any, g: Any) -> dict[str, Any]:
+        k, own = self.constant.value, self.own_drag.value
+        return {
+            "radius": 1.0,
+            "mass": 4e-4,
+            "weight": 0.0,
+            "grip": own,
+            "generates": (k, self.winding),
+            "resistor": load,
+            "cord_stiffness": 1e4,
+            "cord_damping": 0.25,
+            "slack": 0.0,
+        }
+
+    @property
+    def course(self) -> tuple[float, float, float]:
+        return float("inf"), self.hold, 0.0

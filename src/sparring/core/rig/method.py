@@ -1,0 +1,77 @@
+"""What every way of loading a drive gives: dimensions to ask for, the torque they make of the readings, the load for the plant."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any, ClassVar
+
+from sparring.core.quantity import Measured
+from sparring.core.records import Record
+from sparring.core.uncertainty import from_measured, nominal
+
+Mean = Callable[[str], Any]
+"""The mean of a channel over the window, with uncertainty; None where it was not recorded."""
+Figures = Mapping[str, Any]
+"""A method's dimensions by field name: numbers with uncertainty, or plain ones."""
+
+
+class MethodBase(Record):
+    """Base of all methods. One is a module of its own: the record, its torque, its load, and nothing else."""
+
+    TITLE: ClassVar[str] = ""
+    PURPOSE: ClassVar[str] = ""
+    CARE: ClassVar[str] = ""
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = ()  # (label, field) in the order a tester asks
+    STEP: ClassVar[str] = "weight"  # what the plan's weights are here; "": it has none
+    SET_BY: ClassVar[tuple[str, str]] = ("hang", "mass")  # the board's command for a step, and the kind of its figure
+    CELL: ClassVar[str] = ""  # where the load cell sits; "": there is none
+    CHANNELS: ClassVar[tuple[str, ...]] = ()  # recorded beside the usual ones
+    LETS_DOWN: ClassVar[bool] = False  # the load comes back by itself or is let down after a run
+    DOES: ClassVar[tuple[str, str, str]] = ("Run", "Running", "Stopping")  # what the button and the bench say
+    BODY_SPEED: ClassVar[bool] = False  # the tachometer sits on the mass behind the output
+    STANDS: ClassVar[bool] = False  # it only says whether the load was moved, not how fast
+
+    # --- what a method fills in ---------------------------------------------------------------------------------
+
+    def known(self, x: Figures, load: Any, g: Any) -> Any:
+        """Torque at the gearbox's output [N·m] from the mass `load` [kg] as weighed; None where a mass does not tell it."""
+        return None
+
+    def measured(self, x: Figures, mean: Mean) -> Any:
+        """Torque at the gearbox's output [N·m] from sensors; None where there are none."""
+        return None
+
+    @abstractmethod
+    def expected(self, load: float, g: float) -> float:
+        """About what torque [N·m] a step's mass will ask for: for the plan and for predictions, never a result."""
+
+    @abstractmethod
+    def body(self, load: Any, g: Any) -> dict[str, Any]:
+        """Parameters of the plant's load with this mass on it, as the dimensions say; see `plant.bench.Bench`."""
+
+    @property
+    def course(self) -> tuple[float, float, float]:
+        """How a run goes: (height at which it is at its end, seconds driven, seconds of coasting after them)."""
+        return float("inf"), float("inf"), 0.0
+
+    def settings(self, loads: Sequence[float]) -> list[float]:
+        """What `body` takes for each step of the plan: its masses [kg], or what the method has instead."""
+        return list(loads)
+
+    # --- what follows -------------------------------------------------------------------------------------------
+
+    def figures(self) -> dict[str, Any]:
+        """Every dimension as entered, without uncertainty."""
+        return {name: nominal(getattr(v, "value", v)) for _, name in self.FIELDS if not isinstance(v := getattr(self, name), str | None)}
+
+    def shared(self) -> dict[str, Any]:
+        """Every dimension as one input, the same in all runs, named as the tester knows it."""
+        found: dict[str, Any] = {}
+        for label, name in self.FIELDS:
+            value = getattr(self, name)
+            if isinstance(value, Measured):
+                found[name] = from_measured(value, label[0].lower() + label[1:])
+            elif isinstance(value, int | float):
+                found[name] = value
+        return found

@@ -1,0 +1,92 @@
+"""Run-up: a mass of known inertia is brought up to speed, then coasts. T = J dω/dt + drag(ω), the drag from the coast-down."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Annotated, Any, ClassVar, Literal
+
+import numpy as np
+
+from sparring.core.quantity import Measured
+from sparring.core.records import Q
+from sparring.core.rig.method import MethodBase
+
+_POISSON = 0.3
+
+
+class RunUp(MethodBase):
+    """The mass turns `gearing` times as fast as the gearbox's output, and its speed is what the tachometer on it reads.
+
+    coasts: alone, where a freewheel lets it run on when the drive stops; with the drive, where it drags the train along,
+    whose drag then cannot be told from the mass's own. outer_radius, density, shape: for the stress in its rim.
+    """
+
+    TITLE: ClassVar[str] = "Run-up of a mass"
+    PURPOSE: ClassVar[str] = "A flywheel is spun up and coasts down: torque and power over the whole range of speed from one spin."
+    CARE: ClassVar[str] = "a guard all round the spinning mass that would hold its pieces; never reach in before it stands still"
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Inertia of the mass", "inertia"),
+        ("Mass turns per output turn", "gearing"),
+        ("Coasts", "coasts"),
+        ("Safe speed of the mass", "safe_speed"),
+        ("Outer radius", "outer_radius"),
+        ("Shape", "shape"),
+        ("Density", "density"),
+        ("Strength of it", "strength"),
+        ("Driven for", "hold"),
+        ("Coasting watched for", "coast"),
+    )
+    STEP: ClassVar[str] = ""
+    DOES: ClassVar[tuple[str, str, str]] = ("Spin", "Spinning", "Stopping")
+    BODY_SPEED: ClassVar[bool] = True
+
+    kind: Literal["run-up"] = "run-up"
+    inertia: Annotated[Measured, Q("inertia", "kg·m²", above=0.0)] = Measured(0.020, 1e-4)
+    gearing: Annotated[float, Q("ratio", "", above=0.0, most=1000.0)] = 5.0
+    coasts: Literal["alone", "with the drive"] = "alone"
+    safe_speed: Annotated[float, Q("speed", "rpm", above=0.0)] = 700 * math.pi / 30
+    outer_radius: Annotated[float, Q("length", "mm", above=0.0, most=5.0)] = 0.080
+    shape: Literal["disc", "ring"] = "disc"
+    density: Annotated[float, Q("density", "kg/m³", above=0.0)] = 7850.0
+    strength: Annotated[float, Q("pressure", "MPa", above=0.0)] = 240e6
+    hold: Annotated[float, Q("time", above=0.0, most=3600.0)] = 12.0
+    coast: Annotated[float, Q("time", least=0.0, most=3600.0)] = 10.0
+
+    def settings(self, loads: Sequence[float]) -> list[float]:
+        return [0.0]  # one step: the spin
+
+    def expected(self, load: float, g: float) -> float:
+        return 0.0
+
+    def at_output(self) -> float:
+        """Inertia of the mass as the gearbox's output feels it [kg·m²]."""
+        return self.inertia.value * self.gearing**2
+
+    def body(self, load: Any, g: Any) -> dict[str, Any]:
+        return {
+            "radius": 1.0,
+            "mass": self.at_output(),
+            "weight": 0.0,
+            "grip": 0.02,
+            "drag": 5e-4,
+            "ratchet": 1.0 if self.coasts == "alone" else 0.0,
+            "rigid": 0.0 if self.coasts == "alone" else 1.0,
+            "cord_stiffness": 1e4,
+            "cord_damping": 0.5,
+            "slack": 0.0,
+        }
+
+    @property
+    def course(self) -> tuple[float, float, float]:
+        return float("inf"), self.hold, self.coast
+
+    def rim_stress(self, speed: Any) -> Any:
+        """Largest hoop stress at `speed` [rad/s] of the mass [Pa]: ρ v² for a thin ring, ρ v² (3 + ν)/8 in a solid disc
+        (Timoshenko, Strength of Materials; from memory)."""
+        v2 = (np.asarray(speed) * self.outer_radius) ** 2
+        return self.density * v2 * (1.0 if self.shape == "ring" else (3 + _POISSON) / 8)
+
+    def burst_speed(self) -> float:
+        """Speed of the mass at which the rim's stress reaches its strength [rad/s]."""
+        return math.sqrt(self.strength / float(self.rim_stress(1.0)))
