@@ -13,13 +13,13 @@ from typer.testing import CliRunner
 from sparring.cli.app import app as cli
 from sparring.core.build import Build
 from sparring.core.quantity import Measured
+from sparring.core.records import annotation
 from sparring.core.train.joints import SIZES, Joint
 from sparring.core.train.kinds import KINDS, PlanetaryStage, SpurStage
 from sparring.files import record_files
 from sparring.ui import background
 from sparring.ui.application import application
 from sparring.ui.shell import MainWindow
-from sparring.ui.widgets.form import annotation
 from sparring.ui.widgets.quantity_field import QuantityField
 
 TYPED = {  # kind of quantity -> what is typed, and its SI value

@@ -126,7 +126,7 @@ def test_propagation_agrees_with_monte_carlo(build, rig):
     """JCGM 101: the gearbox efficiency's standard uncertainty and 95 % interval from a million draws of all inputs."""
     inputs = inputs_of(build, rig)
     mass, omega, current = 1.5, 10.4, 0.72
-    torque = hoist.torque_from_mass(mass, inputs.hook, inputs.gravity, inputs.radius)
+    torque = rig.method.known(inputs.figures, mass, inputs.gravity)
     eta = torque * omega / (inputs.motor.torque_from_current(current * inputs.gain_current) * inputs.ratio * omega)
     n, rng = 1_000_000, np.random.default_rng(8)
     m, h, s = build.motor, rig.method, rig.sensors
@@ -146,7 +146,7 @@ def test_propagation_agrees_with_monte_carlo(build, rig):
 
 def test_budget_adds_up_and_ranks(build, rig):
     inputs = inputs_of(build, rig)
-    rows = budget(hoist.torque_from_mass(1.0, inputs.hook, inputs.gravity, inputs.radius))
+    rows = budget(rig.method.known(inputs.figures, 1.0, inputs.gravity))
     assert sum(r.share for r in rows) == pytest.approx(1.0)
     assert [r.u for r in rows] == sorted((r.u for r in rows), reverse=True)
     assert rows[0].name == "cord diameter"

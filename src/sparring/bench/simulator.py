@@ -1,6 +1,6 @@
 """The simulated bench: a separate process that speaks a board's lines over a pseudo-terminal.
 
-Commands: hello, drive VOLTS, up, down, stop, hang KILOGRAMS (or resistor OHMS), tare, rate HERTZ, bye.
+Commands: hello, drive VOLTS, up, down, stop, hang KILOGRAMS (or resistor OHMS), weigh KILOGRAMS, tare, rate HERTZ, bye.
 """
 
 from __future__ import annotations
@@ -74,6 +74,7 @@ class SimulatedBench:
         self.volts, self.moving = 12.0, "stop"
         self.seq, self._still, self._over, self._since = 0, 0.0, 0.0, 0.0
         self._crept = np.zeros(1)
+        self._weighed = 0.0
         self._angle = self.plant.state.angle.copy()
         self._cell: list[float] = []
         self._input = b""
@@ -177,6 +178,9 @@ class SimulatedBench:
         elif word == "tare":
             figure = f"{np.mean(self._cell[-int(self.rate) :]):.1f}" if self._cell else ""
             refused = "" if figure else "no reading yet"
+        elif word == "weigh":  # a known mass straight on the cell, for its calibration
+            refused = "stop first" if self.moving != "stop" else ""
+            self._weighed = self._weighed if refused else max(value, 0.0)
         elif word == "rate":
             self.rate = min(max(value, 10.0), 1000.0)
         elif word == "bye":
@@ -214,6 +218,8 @@ class SimulatedBench:
         if isinstance(self.method, RunUp):
             truth["speed"] = truth["rise"] * self.method.gearing
         self._angle = plant.state.angle.copy()
+        if self._weighed:
+            truth["force"] = truth["force"] + self._weighed * self.rig.gravity.value
         self._crept += (truth["force"] - self._crept) * period / np.asarray(self.sensors.creep_time)
         s = {k: float(v[0]) for k, v in self.sensors.read(truth, plant.time, self._crept, self.rng, self.method.CHANNELS).items()}
         self._cell = [*self._cell[-1000:], s["cell"]]

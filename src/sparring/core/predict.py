@@ -10,7 +10,7 @@ import numpy as np
 
 from sparring.core import motor as motors
 from sparring.core.build import Build
-from sparring.core.rig import Rig
+from sparring.core.rig import Rig, RunUp
 
 
 class Loss(NamedTuple):
@@ -175,3 +175,26 @@ def stall_likelihood(build: Build, rig: Rig, mass: float, voltage: float) -> flo
     relative = math.hypot(m.stall_current.u / m.stall_current.value, m.no_load_speed.u / m.no_load_speed.value)
     u = math.hypot(nominal_stall - worse, nominal_stall * relative) or 1e-9
     return 0.5 * (1 + math.erf((load_torque(rig, mass) - nominal_stall) / (u * math.sqrt(2))))
+
+
+class SpinPlan(NamedTuple):
+    """What a run-up would be at several gearings, each an array. SI."""
+
+    gearing: np.ndarray
+    mass_speed: np.ndarray  # without load
+    felt: np.ndarray  # inertia at the motor
+    time: np.ndarray  # to nine tenths of that speed
+    stress: np.ndarray  # in the rim at it
+
+
+def spin_plan(build: Build, method: RunUp, voltage: float, gearings: np.ndarray) -> SpinPlan:
+    """Speed of the mass, inertia the motor feels, spin-up time and rim stress over the gearing from output to mass.
+
+    ω = ω₀ (1 − e^(−t/τ)), τ = J ω₀/T_s on a straight motor line; an inertia behind ratio i counts by 1/i².
+    """
+    ratio = abs(build.ratio())
+    free = float(build.motor_line().speed(build.torque_line()[1], voltage)) / ratio
+    at_output = method.inertia.value * gearings**2
+    stall = stall_torque(build, voltage)
+    tau = (at_output + build.rotor_inertia() * ratio**2) * free / stall if stall > 0 else np.full_like(gearings, np.inf)
+    return SpinPlan(gearings, free * gearings, at_output / ratio**2, tau * math.log(10), method.rim_stress(free * gearings))

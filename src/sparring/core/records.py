@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
+import types
 import typing
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Self, TypeVar
 
@@ -164,3 +166,21 @@ def problems(err: ValidationError, where: str) -> str:
             said = f"this is a {e['input']!r} file; {e['ctx']['expected']} is wanted"
         lines.append(f"{where + ': ' if where else ''}{place}: {said}")
     return "\n".join(lines)
+
+
+def annotation(record: Record, path: Sequence[str | int]) -> tuple[Any, Q | None, bool]:
+    """(bare type, quantity marker, optional) of the field at `path`."""
+    node: Any = record
+    for part in path[:-1]:
+        node = getattr(node, part) if isinstance(part, str) else node[part]
+    field = type(node).model_fields[str(path[-1])]
+    bare, optional = field.annotation, False
+    markers = list(field.metadata)
+    if isinstance(bare, types.UnionType) or typing.get_origin(bare) is typing.Union:
+        inner = [a for a in typing.get_args(bare) if a is not type(None)]
+        optional = len(inner) < len(typing.get_args(bare))
+        bare = inner[0]
+    if hasattr(bare, "__metadata__"):
+        markers += bare.__metadata__
+        bare = bare.__origin__
+    return bare, next((m for m in markers if isinstance(m, Q)), None), optional

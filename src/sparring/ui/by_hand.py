@@ -26,11 +26,11 @@ from sparring.core.byhand.method import Reading, local_gravity
 from sparring.core.byhand.motor import BareMotor
 from sparring.core.finding import explain
 from sparring.core.quantity import Measured, QuantityError
-from sparring.core.records import RecordError, changed
+from sparring.core.records import RecordError, annotation, changed
 from sparring.core.uncertainty import budget, nominal, std
 from sparring.ui.desk import Desk
 from sparring.ui.theme import theme
-from sparring.ui.widgets.form import annotation, narrow
+from sparring.ui.widgets.form import narrow
 from sparring.ui.widgets.parts import Table, care, heading, note
 from sparring.ui.widgets.quantity_field import QuantityField
 

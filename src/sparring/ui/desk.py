@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -18,7 +19,7 @@ from sparring.core.build import Build
 from sparring.core.finding import Finding, Peer
 from sparring.core.plan import Lift, Plan
 from sparring.core.quantity import Measured
-from sparring.core.records import Record, RecordError, changed
+from sparring.core.records import Record, RecordError, annotation, changed
 from sparring.core.rig import Rig
 from sparring.ui import background
 
@@ -273,6 +274,42 @@ class Desk(QObject):
             self.book.strike(run_id, struck)
         self.runs_changed()
 
+    @property
+    def todo(self) -> Plan:
+        """The plan as far as the rig's method has steps."""
+        return self.plan.first(len(self.steps()))
+
+    def todo_count(self) -> int:
+        """Runs that the plan asks for; by bisection about as many as halvings."""
+        plan = self.todo
+        return len(plan.loads).bit_length() if plan.order == "bisection" else len(plan.loads) * plan.repeats
+
+    def steps(self) -> list[float]:
+        """What each step of the plan sets: a mass [kg], a resistor [Ω], nothing."""
+        return self.rig.method.settings([m.value for m in self.plan.loads])
+
+    def step_name(self, step: int, load: Measured | None = None) -> str:
+        """`1.50 kg`, `22.0 Ω`, `part 3`: how a step is told. load: as a run had it, where the plan may have changed since."""
+        method, steps = self.rig.method, self.steps()
+        if method.weighed() and (load is not None or step < len(steps)):
+            return self.show(load.value if load is not None else steps[step], "mass", decimals=2)
+        if method.STEP and step < len(steps):
+            return quantity.show(steps[step], method.SET_BY[1], quantity.kind_of(method.SET_BY[1]).default, decimals=1)
+        return f"part {step + 1}"
+
+    def dimension(self) -> str:
+        """The rig's first dimension in a few words: `drum ⌀ 50.0 mm`."""
+        method = self.rig.method
+        label, name = next(f for f in method.FIELDS if f[1] == (method.MAIN or method.FIELDS[0][1]))
+        info = annotation(self.rig.method, (name,))[1]
+        value = getattr(self.rig.method, name)
+        assert info is not None
+        unit = info.file_unit if info.kind not in ("length", "mass") or self.units[info.kind] in ("mm", "kg") else self.units[info.kind]
+        shown = quantity.show(
+            getattr(value, "value", value), info.kind, unit, decimals=None if info.kind == "inertia" else 1 if unit == "mm" else 3
+        )
+        return f"{label.split(',')[0].lower().replace('diameter', '⌀')} {shown}"
+
     def done_lifts(self) -> list[Lift]:
         """Lifts of the test in hand that count, numbered per weight."""
         counts: dict[int, int] = {}
@@ -338,6 +375,12 @@ class Desk(QObject):
         from sparring.core.findings.build import judge_build
 
         return judge_build(self.build, self.plan.voltage)
+
+    def setup_findings(self) -> list[Finding]:
+        """Judgements on the bench as set up, before anything runs."""
+        from sparring.core.findings.setup import judge_setup
+
+        return judge_setup(self.build, self.rig, self.plan, date.today())
 
     def select(self, step: int | None, point: int | None = None) -> None:
         """Chooses a step of the result, and one of its lifts."""

@@ -330,7 +330,7 @@ class BenchSession(QObject):
                 self.obeys = True
             elif word == "tare" and rest.startswith("ok"):
                 self.tare = Measured(float(rest.split()[-1]), 6.0)
-            elif word == "hang" and rest.startswith("ok"):
+            elif word in ("hang", "resistor") and rest.startswith("ok"):
                 self.hung = float(rest.split()[-1])
             elif "refused" in rest:
                 self.said.emit(f"The bench refuses “{word}”: {rest.removeprefix('refused: ')}.")

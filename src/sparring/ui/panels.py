@@ -268,7 +268,7 @@ class FindingsPanel(QFrame):
         super().__init__()
         self.setObjectName("sheet")
         self.desk = desk
-        self.of_build = False
+        self.about = "test"  # or build, rig
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 2, 4)
         title = QLabel("Findings")
@@ -286,19 +286,19 @@ class FindingsPanel(QFrame):
         layout.addWidget(scroll, 1)
         for signal in (desk.units_changed, theme.changed):
             signal.connect(self.refresh)
-        desk.result_changed.connect(lambda: None if self.of_build else self.refresh())
+        desk.result_changed.connect(lambda: self.refresh() if self.about == "test" else None)
         self._soon = QTimer(self)  # the page is repainted first, then judged
         self._soon.setSingleShot(True)
         self._soon.setInterval(40)
-        self._soon.timeout.connect(lambda: self.refresh() if self.of_build else None)
-        for signal in (desk.build_changed, desk.plan_changed):
+        self._soon.timeout.connect(lambda: self.refresh() if self.about != "test" else None)
+        for signal in (desk.build_changed, desk.plan_changed, desk.rig_changed):
             signal.connect(self._soon.start)
 
-    def show_build(self, on: bool) -> None:
-        """Judgements on the build as described, or on what was measured."""
-        if on != self.of_build:
-            self.of_build = on
-            self._soon.start() if on else self.refresh()
+    def show_about(self, about: str) -> None:
+        """Judgements on the build as described, on the rig as set up, or on what was measured (`test`)."""
+        if about != self.about:
+            self.about = about
+            self._soon.start() if about == "build" else self.refresh()
 
     def refresh(self) -> None:
         while self.list.count():
@@ -308,7 +308,8 @@ class FindingsPanel(QFrame):
                 widget.hide()
                 widget.setParent(None)
                 widget.deleteLater()
-        findings = self.desk.build_findings() if self.of_build else self.desk.findings
+        d = self.desk
+        findings = {"build": d.build_findings, "rig": d.setup_findings, "test": lambda: d.findings}[self.about]()
         for finding in findings:
             card = _Card(finding, self.desk.units)
             card.opened.connect(self._open)
@@ -316,7 +317,9 @@ class FindingsPanel(QFrame):
         if not findings:
             label = QLabel(
                 "No finding: this build assembles, meshes and holds, as far as can be reckoned."
-                if self.of_build
+                if self.about == "build"
+                else "No finding: nothing on this bench stands in the way of a run, as far as can be reckoned."
+                if self.about == "rig"
                 else "Nothing to say yet: findings come with the first measured lifts."
                 if not self.desk.result
                 else "No finding: nothing here contradicts itself."
@@ -391,13 +394,23 @@ class TitleBlock(QWidget):
             age = f"{days} days ago" if days != 1 else "yesterday"
             age = "today" if days == 0 else age
         kept = sum(1 for r in d.runs if not r.struck)
+        method, steps = d.rig.method, len(d.steps())
+        verb = method.DOES[0].lower()
+        what = ("weights" if method.weighed() else f"{method.STEP}s") if method.STEP else f"{verb}s"
+        plan = (
+            f"{steps} {what}, bisected"
+            if d.plan.order == "bisection"
+            else f"{steps} {what} × {d.plan.repeats}"
+            if method.STEP
+            else f"{d.plan.repeats} {what}"
+        )
         texts = {
             "build": f"{d.build.name}  {d.build.title}",
             "train": d.build.train_in_words(),
             "rig": f"{d.rig.name}, {d.rig.method.kind}",
             "calibration": age + (f", {cal.cell}" if cal else ""),
-            "plan": f"{len(d.plan.loads)} weights × {d.plan.repeats}",
-            "recorded": f"{kept} {'lift' if kept == 1 else 'lifts'}, saved" if kept else "nothing yet",
+            "plan": plan,
+            "recorded": f"{kept} {verb}{'' if kept == 1 else 's'}, saved" if kept else "nothing yet",
             "units": " ".join(d.units[k] for k in ("torque", "speed", "mass")),
         }
         for place, text in texts.items():

@@ -254,7 +254,7 @@ class MainWindow(QMainWindow):
             ("Connect a board …", "", self.errands.connect_board),
             ("Disconnect", "", self.session.disconnect_bench),
             None,
-            ("Tare with the cord slack", "", lambda: self.session.send("tare")),
+            ("Tare with nothing pulling", "", lambda: self.session.send("tare")),
             ("Mark this moment", "", lambda: self.run_page.mark()),
             ("New test", "Ctrl+T", d.new_test),
             ("Readings by hand …", "Ctrl+H", self.errands.by_hand),
@@ -299,7 +299,7 @@ class MainWindow(QMainWindow):
         self.right.setVisible(on_run or not self.findings.isHidden())
         self.space.setEnabled(on_run)
         self.mark_key.setEnabled(on_run)
-        self.findings.show_build(page == "Build")
+        self.findings.show_about({"Build": "build", "Rig": "rig"}.get(page, "test"))
         self.pages.setFocus()
         self._driveline()
 
@@ -331,7 +331,7 @@ class MainWindow(QMainWindow):
             self.go("Results" if self.desk.result else "Build")
         else:
             self.go("Rig")
-            self.rig_page.picture.fields["drum_diameter"][1].setFocus()
+            next(iter(self.rig_page.picture.fields.values())).setFocus()
 
     def _place(self, place: str) -> None:
         page = {"build": "Build", "train": "Build", "rig": "Rig", "calibration": "Rig", "plan": "Rig", "recorded": "Results"}.get(place)
@@ -344,7 +344,8 @@ class MainWindow(QMainWindow):
             target = self.build_page.gears if place == "train" else self.build_page.build_form.fields[("family",)]
         elif page == "Rig":
             rig = self.rig_page
-            target = {"rig": rig.rigs, "calibration": rig.known, "plan": rig.loads.line}[place]
+            rig.tabs.setCurrentIndex({"calibration": 1}.get(place, 0))
+            target = {"rig": rig.rigs, "calibration": rig.calibration.known, "plan": rig.loads.line}[place]
         if target is not None:
             self.build_page.side.ensureWidgetVisible(target) if place == "build" else None
             target.setFocus()
@@ -362,8 +363,11 @@ class MainWindow(QMainWindow):
         if finding.place.startswith("rig"):
             self.go("Rig")
             field = self.rig_page.picture.fields.get(finding.place.rpartition(".")[2])
+            if finding.place == "rig.calibration":
+                self.rig_page.tabs.setCurrentIndex(1)
+                field = self.rig_page.calibration.known
             if field:
-                field[1].setFocus()
+                field.setFocus()
         elif finding.steps:
             self.go("Results")
             self.results_page.show_finding(finding)
@@ -381,9 +385,9 @@ class MainWindow(QMainWindow):
     # --- what is shown above and around -------------------------------------------------------------------------------
 
     def _driveline(self) -> None:
-        d, h = self.desk, self.desk.rig.method
+        d = self.desk
         page = self.work.current
-        lines = (d.rig.name, f"drum ⌀ {d.show(h.drum_diameter.value, 'length', decimals=1 if d.units['length'] == 'mm' else 3)}")
+        lines = (d.rig.name, d.dimension())
         live = self.session.state not in ("off", "connecting") and page == "Run"
         if live:
             return  # the bench draws it
@@ -397,9 +401,8 @@ class MainWindow(QMainWindow):
             )
             wire = d.show(step.wire_to_shaft, "ratio", decimals=None)
             head, _, tail = wire.partition(" ± ")
-            first = step.points[0].run.load
-            if first is not None:
-                lines = (d.show(first.value, "mass", decimals=2), lines[1])
+            first = step.points[0].run
+            lines = (d.step_name(first.step, first.load), lines[1])
             self.driveline.show_flow(
                 flow,
                 "measured",
@@ -411,7 +414,7 @@ class MainWindow(QMainWindow):
         if page == "Run" and self.run_page.lift is not None:
             mass = d.plan.loads[self.run_page.lift.step].value
             load = predict.load_torque(d.rig, mass)
-            lines = (d.show(mass, "mass", decimals=2), lines[1])
+            lines = (d.step_name(self.run_page.lift.step), lines[1])
         flow = predict.power_flow(d.build, load, d.plan.voltage)
         self.driveline.show_flow(
             flow,
@@ -426,8 +429,8 @@ class MainWindow(QMainWindow):
         d = self.desk
         moving = flow.power_out > 0.02
         lines = (
-            "hook" if not self.session.hung else d.show(self.session.hung, "mass", decimals=2),
-            f"drum ⌀ {d.show(d.rig.method.drum_diameter.value, 'length', decimals=1 if d.units['length'] == 'mm' else 3)}",
+            d.rig.name if self.run_page.lift is None else d.step_name(self.run_page.lift.step),
+            d.dimension(),
         )
         self.driveline.show_flow(
             flow,
@@ -443,9 +446,9 @@ class MainWindow(QMainWindow):
 
     def _states(self) -> None:
         d = self.desk
-        done, total = len(d.done_lifts()), len(d.plan.loads) * d.plan.repeats
+        done, total = len(d.done_lifts()), d.todo_count()
         self.work.set_state("Build", "done")
-        self.work.set_state("Rig", "done" if d.rig.calibration else "needs you: calibrate")
+        self.work.set_state("Rig", "done" if d.rig.calibration or not d.rig.method.CELL else "needs you: calibrate")
         self.work.set_state("Run", "" if not done else "done" if done >= total else f"{done}/{total}")
         wrong = [f for f in d.findings if f.severity == "wrong"]
         self.work.set_state("Results", f"needs you: {len(wrong)} wrong" if wrong else "done" if d.result else "")

@@ -20,6 +20,7 @@ from sparring.core.reduce.windows import (
     block_means,
     find_window,
     mean_with_uncertainty,
+    middle_with_uncertainty,
     powered_spans,
 )
 from sparring.core.rig import Rig, calibration, hoist
@@ -191,10 +192,14 @@ def point_at(
     method = rig.method
     steady = on.span(window.start, window.stop)
 
+    def level(y: np.ndarray) -> tuple[float, float, float]:
+        """Of a steady signal its mean, of one that runs through the window its value in the middle."""
+        return middle_with_uncertainty(steady.t, y) if acceleration else mean_with_uncertainty(y)
+
     def mean(key: str, gain: Any = 1.0) -> Any:
         if not steady.has(key):
             return None
-        value, u, _ = mean_with_uncertainty(steady.channels[key])
+        value, u, _ = level(steady.channels[key])
         return None if math.isnan(value) else gain * ufloat(value, 0.0 if math.isinf(u) else u, key.replace("_", " ") + SCATTER)
 
     effective = 1.0
@@ -208,7 +213,7 @@ def point_at(
     if voltage is not None and current is not None:
         # the mean of v·i, not mean v × mean i: a chopped supply would tell them apart
         product = steady.channels["voltage"] * steady.channels["current"]
-        value, u, _ = mean_with_uncertainty(product)
+        value, u, _ = level(product)
         power_in = ufloat(value, u if math.isfinite(u) else 0.0, "power" + SCATTER) * inputs.gain_voltage * inputs.gain_current
 
     torque_mass = torque_cell = peak = None

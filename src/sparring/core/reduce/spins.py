@@ -15,7 +15,7 @@ import numpy as np
 from sparring.core.recording import Recording
 from sparring.core.reduce.points import Inputs, Point, ReductionError, part_of, point_at
 from sparring.core.reduce.spread import SCATTER
-from sparring.core.reduce.windows import Window, block_means
+from sparring.core.reduce.windows import Window, block_means, parabola
 from sparring.core.rig import Rig, RunUp
 from sparring.core.run import Run
 from sparring.core.uncertainty import fit_line, nominal, ufloat
@@ -53,7 +53,7 @@ def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> lis
         if len(inside) < _LEAST or np.ptp(t[inside]) <= 0:
             continue
         first, last = int(inside[0]), int(inside[-1]) + 1
-        at, slope, u_at, u_slope = _parabola(t[first:last], speed[first:last])
+        at, slope, u_at, u_slope = parabola(t[first:last], speed[first:last])
         if slope <= 0:
             continue
         w = inputs.gain_speed * ufloat(at, u_at, "speed" + SCATTER)
@@ -76,18 +76,6 @@ def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> lis
     return points
 
 
-def _parabola(t: np.ndarray, y: np.ndarray) -> tuple[float, float, float, float]:
-    """(value, slope, their standard uncertainties) in the middle of the span, of the parabola through y by least squares."""
-    x = t - (t[0] + t[-1]) / 2
-    X = np.column_stack([np.ones_like(x), x, x * x])
-    coefficients, *_ = np.linalg.lstsq(X, y, rcond=None)
-    left = y - X @ coefficients
-    freedom = max(len(y) - 3, 1)
-    widen = math.sqrt(freedom / (freedom - 2)) if freedom > 2 else math.sqrt(3)
-    covariance = np.linalg.pinv(X.T @ X) * float(left @ left) / freedom
-    return float(coefficients[0]), float(coefficients[1]), widen * math.sqrt(covariance[0, 0]), widen * math.sqrt(covariance[1, 1])
-
-
 def _drag(t: np.ndarray, speed: np.ndarray, no_load: float) -> Callable[[Any], Any] | None:
     """Slowing [rad/s²] at a speed [rad/s] by drag, c₀ + c₂ ω², from the coast-down; None without six parts of it.
 
@@ -102,7 +90,7 @@ def _drag(t: np.ndarray, speed: np.ndarray, no_load: float) -> Callable[[Any], A
         return None
     at, slowing = [], []
     for ts, ys in zip(np.array_split(t, pieces), np.array_split(speed, pieces), strict=True):
-        w, slope, *_ = _parabola(ts, ys)
+        w, slope, *_ = parabola(ts, ys)
         at.append(w * w)
         slowing.append(-slope)
     if max(at) > _WIDE * min(at):

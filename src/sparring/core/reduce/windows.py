@@ -83,6 +83,30 @@ def mean_with_uncertainty(y: np.ndarray) -> tuple[float, float, float]:
     return mean, u, effective
 
 
+def parabola(t: np.ndarray, y: np.ndarray) -> tuple[float, float, float, float]:
+    """(value, slope, their standard uncertainties) in the middle of the span, of the parabola through y by least squares.
+
+    t, y: shape (n,), n >= 4, without NaN. With few points the uncertainties are widened as the t-distribution asks.
+    """
+    x = t - (t[0] + t[-1]) / 2
+    X = np.column_stack([np.ones_like(x), x, x * x])
+    coefficients, *_ = np.linalg.lstsq(X, y, rcond=None)
+    left = y - X @ coefficients
+    freedom = max(len(y) - 3, 1)
+    widen = math.sqrt(freedom / (freedom - 2)) if freedom > 2 else math.sqrt(3)
+    covariance = np.linalg.pinv(X.T @ X) * float(left @ left) / freedom
+    return float(coefficients[0]), float(coefficients[1]), widen * math.sqrt(covariance[0, 0]), widen * math.sqrt(covariance[1, 1])
+
+
+def middle_with_uncertainty(t: np.ndarray, y: np.ndarray) -> tuple[float, float, float]:
+    """(value in the middle of the span, standard uncertainty, readings) of a signal that runs through it."""
+    good = ~np.isnan(y)
+    if good.sum() < 4:
+        return math.nan, math.nan, 0.0
+    value, _, u, _ = parabola(t[good], y[good])
+    return value, u, float(good.sum())
+
+
 def find_window(t: np.ndarray, y: np.ndarray, settle: float, measure: float) -> Window:
     """The longest stretch after `settle` [s] in which the slope of y is not significant.
 

@@ -40,6 +40,7 @@ __all__ = [
     "METHODS",
     "Brake",
     "Calibration",
+    "Check",
     "Drawbar",
     "Generator",
     "Hoist",
@@ -50,6 +51,7 @@ __all__ = [
     "Rig",
     "RunUp",
     "Sensors",
+    "Weight",
 ]
 
 METHODS: tuple[type[MethodBase], ...] = tuple(get_args(k)[0] for k in get_args(get_args(Method)[0]))
@@ -72,6 +74,30 @@ class Limits(Record):
     stalled_for: Annotated[float, Q("time", above=0.0)] = 0.8
 
 
+class Weight(Record):
+    """A mass on the tester's shelf, weighed once."""
+
+    name: Annotated[str, Field(max_length=40)] = ""
+    mass: Annotated[Measured, Q("mass", above=0.0)] = Measured(0.5, 5e-4)
+
+
+class Check(Record):
+    """A line of the list gone through before a run. loose: how often it was found loose."""
+
+    text: Annotated[str, Field(min_length=1, max_length=120)] = "bolts of the frame tight"
+    loose: Annotated[int, Field(ge=0)] = 0
+
+
+CHECKS = (
+    "guards closed, eye protection on",
+    "clear of what will move, people told",
+    "bolts of frame and motor tight",
+    "set screws and pins on their flats",
+    "cord, arm or coupling sound",
+    "first power at low voltage, right way round",
+)
+
+
 class Rig(Record):
     """The bench set-up that a run is made with."""
 
@@ -83,3 +109,5 @@ class Rig(Record):
     calibration: Calibration | None = None
     torque_from: Literal["mass", "cell"] = "mass"
     limits: Limits = Limits()
+    shelf: Annotated[tuple[Weight, ...], Field(max_length=60)] = ()
+    checks: Annotated[tuple[Check, ...], Field(max_length=30)] = tuple(Check(text=t) for t in CHECKS)

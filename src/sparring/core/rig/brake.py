@@ -17,15 +17,16 @@ class Brake(MethodBase):
 
     TITLE: ClassVar[str] = "Brake with reaction arm"
     PURPOSE: ClassVar[str] = "A brake holds back while the drive turns: torque, speed, power and efficiency as long as its heat allows."
-    CARE: ClassVar[str] = "the brake is hot long after a run; nothing loose near the shaft, and the arm between stops"
+    CARE: ClassVar[str] = "the brake stays hot; nothing loose near the shaft, the arm between stops"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Torque by 1 kg on it", "grips"),
+        ("Heat to warm it 1 K", "heat_capacity"),
+        ("Hottest allowed", "hottest"),
         ("Arm, axis to cell", "arm"),
         ("Arm off square", "angle"),
-        ("Clamp makes", "grips"),
-        ("Heat that warms it by 1 K", "heat_capacity"),
-        ("Hottest allowed", "hottest"),
         ("Driven for", "hold"),
     )
+    MAIN: ClassVar[str] = "arm"
     STEP: ClassVar[str] = "weight on the clamp"
     CELL: ClassVar[str] = "under the arm"
 
@@ -43,6 +44,9 @@ class Brake(MethodBase):
 
     def expected(self, load: float, g: float) -> float:
         return self.grips * load
+
+    def cell_force(self, torque: float) -> float | None:
+        return torque / (self.arm.value * math.cos(self.angle.value))
 
     def holds_for(self, power: float, ambient: float = 293.15) -> float:
         """Seconds until the brake is as hot as allowed at `power` [W], all heat kept: it may hold longer, never shorter."""

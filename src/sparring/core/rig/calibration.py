@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+import math
+from collections.abc import Sequence
+from typing import Annotated, Any, NamedTuple
 
 import numpy as np
 from pydantic import Field
@@ -44,3 +46,61 @@ def fit(calibration: Calibration, gravity: float) -> LineFit:
 def force(line: LineFit, reading: Any, zero: Any | None = None) -> Any:
     """Force [N] for a reading [counts]; zero: reading with nothing hung (tare), in place of the line's own."""
     return (reading - (line.intercept if zero is None else zero)) / line.slope
+
+
+class Quality(NamedTuple):
+    """How good a calibration is, as parts of the span it covers [-]: largest departure from the line; largest difference
+    between going up and coming down at one mass; return to zero; scatter of readings at one mass. None where not seen."""
+
+    nonlinearity: float
+    hysteresis: float | None
+    zero_return: float | None
+    repeatability: float | None
+
+    @property
+    def verdict(self) -> str:
+        """In a word; the limits are common practice, no source."""
+        worst = max(v for v in self if v is not None)
+        return "good" if worst < 1e-3 else "usable" if worst < 5e-3 else "poor"
+
+
+def quality(calibration: Calibration, gravity: float) -> Quality:
+    """Judges the points about their line. The masses are taken in the order given. Raises ValueError as `fit` does."""
+    line = fit(calibration, gravity)
+    force = np.array([p.mass.value * gravity for p in calibration.points])
+    off = line.residuals / nominal(line.slope)
+    span = float(np.ptp(force))
+    top = int(np.argmax(force))
+    up: dict[float, list[float]] = {}
+    down: dict[float, list[float]] = {}
+    for n, (f, r) in enumerate(zip(force, off, strict=True)):
+        (up if n <= top else down).setdefault(round(float(f), 6), []).append(float(r))
+    both = [abs(np.mean(down[f]) - np.mean(up[f])) for f in up if f in down]
+    zeros = [float(r) for f, r in zip(force, off, strict=True) if f == 0]
+    again = [np.ptp(v) for side in (up, down) for v in side.values() if len(v) > 1]
+    return Quality(
+        float(np.abs(off).max()) / span,
+        float(max(both)) / span if both else None,
+        abs(zeros[-1] - zeros[0]) / span if len(zeros) > 1 else None,
+        float(max(again)) / span if again else None,
+    )
+
+
+def rungs(masses: Sequence[Measured]) -> list[Measured]:
+    """The masses to hang in order: nothing, each heavier one, and down again to nothing."""
+    up = [Measured(0.0), *sorted((m for m in masses if m.value > 0), key=lambda m: m.value)]
+    return [*up, *reversed(up[:-1])]
+
+
+def steady(values: np.ndarray) -> bool:
+    """Whether the last readings of a cell hang still: both halves agree within their scatter, three standard errors, and
+    the whole scatters little more than one reading does from the next.
+
+    values: shape (n,), the last second or so [counts].
+    """
+    n = len(values) // 2
+    if n < 5:
+        return False
+    first, last = values[:n], values[n:]
+    calm = max(float(np.abs(np.diff(values)).mean()) * 1.2533 / math.sqrt(2), 1.0)
+    return abs(float(last.mean() - first.mean())) < 3 * calm * math.sqrt(2 / n) and float(values.std(ddof=1)) < 2 * calm

@@ -17,14 +17,15 @@ class Drawbar(MethodBase):
     PURPOSE: ClassVar[str] = "Driven wheels pull a loaded sled: pull and wheel torque at speed, until the drive or the traction gives way."
     CARE: ClassVar[str] = "clear of the tow line, and of the wheels when they let go"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("On driven wheels", "on_wheels"),
         ("Wheel diameter", "wheel_diameter"),
-        ("Mass on driven wheels", "on_wheels"),
-        ("Rolling force", "rolls"),
         ("Empty sled", "sled_mass"),
-        ("Sled on floor, friction", "sled_friction"),
-        ("Tyres on floor, friction", "traction"),
+        ("Rolling force", "rolls"),
+        ("Sled friction, about", "sled_friction"),
+        ("Tyre friction, about", "traction"),
         ("Driven for", "hold"),
     )
+    MAIN: ClassVar[str] = "wheel_diameter"
     STEP: ClassVar[str] = "ballast"
     CELL: ClassVar[str] = "in the tow line"
 
@@ -44,6 +45,9 @@ class Drawbar(MethodBase):
     def expected(self, load: float, g: float) -> float:
         pull = min(self.sled_friction * (load + self.sled_mass.value), self.traction * self.on_wheels.value) * g
         return (pull + self.rolls.value) * self.wheel_diameter.value / 2
+
+    def cell_force(self, torque: float) -> float | None:
+        return torque / (self.wheel_diameter.value / 2) - self.rolls.value
 
     def body(self, load: Any, g: Any) -> dict[str, Any]:
         mass = load + self.sled_mass.value

@@ -22,11 +22,11 @@ class Hoist(MethodBase):
     CARE: ClassVar[str] = "clear of the taut cord and the weight, and nobody under it"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Drum diameter", "drum_diameter"),
-        ("Drum radius, to compare", "drum_radius"),
-        ("Cord diameter", "cord_diameter"),
-        ("Layers of cord", "layers"),
-        ("Hook mass", "hook_mass"),
+        ("Drum radius (check)", "drum_radius"),
         ("Drum friction", "bearing"),
+        ("Layers of cord", "layers"),
+        ("Cord diameter", "cord_diameter"),
+        ("Hook mass", "hook_mass"),
         ("Travel", "travel"),
     )
     CELL: ClassVar[str] = "in the cord"
@@ -55,6 +55,10 @@ class Hoist(MethodBase):
 
     def expected(self, load: float, g: float) -> float:
         return float(self.known(self.figures(), load, g))
+
+    def cell_force(self, torque: float) -> float | None:
+        x = self.figures()
+        return float((torque - x["bearing"]) / self.radius(x))
 
     def body(self, load: Any, g: Any) -> dict[str, Any]:
         x = self.figures()

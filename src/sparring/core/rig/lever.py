@@ -20,14 +20,15 @@ class Lever(MethodBase):
     PURPOSE: ClassVar[str] = "A mass hung on an arm is lifted or it is not: the stall torque, between two masses."
     CARE: ClassVar[str] = "clear of the arm's swing, above and below; the mass drops when the power goes"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Upper stop, level +", "top"),
         ("Arm, axis to hook", "arm"),
         ("Mass of the arm", "arm_mass"),
         ("Its mass centre at", "arm_centre"),
+        ("Lower stop, level +", "start"),
         ("Hook and washers", "hook_mass"),
-        ("Lower stop, above level", "start"),
-        ("Upper stop, above level", "top"),
     )
     DOES: ClassVar[tuple[str, str, str]] = ("Lift", "Lifting", "Lowering")
+    MAIN: ClassVar[str] = "arm"
     LETS_DOWN: ClassVar[bool] = True
     STANDS: ClassVar[bool] = True
 

@@ -23,6 +23,7 @@ class MethodBase(Record):
     PURPOSE: ClassVar[str] = ""
     CARE: ClassVar[str] = ""
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = ()  # (label, field) in the order a tester asks
+    MAIN: ClassVar[str] = ""  # the dimension that names the bench; "": the first
     STEP: ClassVar[str] = "weight"  # what the plan's weights are here; "": it has none
     SET_BY: ClassVar[tuple[str, str]] = ("hang", "mass")  # the board's command for a step, and the kind of its figure
     CELL: ClassVar[str] = ""  # where the load cell sits; "": there is none
@@ -50,6 +51,10 @@ class MethodBase(Record):
     def body(self, load: Any, g: Any) -> dict[str, Any]:
         """Parameters of the plant's load with this mass on it, as the dimensions say; see `plant.bench.Bench`."""
 
+    def cell_force(self, torque: float) -> float | None:
+        """Force on the load cell [N] at a torque of the output [N·m]; None where there is no cell."""
+        return None
+
     @property
     def course(self) -> tuple[float, float, float]:
         """How a run goes: (height at which it is at its end, seconds driven, seconds of coasting after them)."""
@@ -58,6 +63,14 @@ class MethodBase(Record):
     def settings(self, loads: Sequence[float]) -> list[float]:
         """What `body` takes for each step of the plan: its masses [kg], or what the method has instead."""
         return list(loads)
+
+    def weighed(self) -> bool:
+        """Whether a step is a mass whose weight, as entered, counts in the result or at least names it."""
+        return bool(self.STEP) and self.SET_BY[1] == "mass"
+
+    def top_speed(self, limit: float) -> float:
+        """The speed at the tachometer [rad/s] at which a bench stops whose output may do `limit`."""
+        return limit
 
     # --- what follows -------------------------------------------------------------------------------------------
 

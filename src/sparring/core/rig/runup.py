@@ -24,18 +24,18 @@ class RunUp(MethodBase):
 
     TITLE: ClassVar[str] = "Run-up of a mass"
     PURPOSE: ClassVar[str] = "A flywheel is spun up and coasts down: torque and power over the whole range of speed from one spin."
-    CARE: ClassVar[str] = "a guard all round the spinning mass that would hold its pieces; never reach in before it stands still"
+    CARE: ClassVar[str] = "a guard that would hold its pieces; never reach in before it stands still"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Inertia of the mass", "inertia"),
-        ("Mass turns per output turn", "gearing"),
+        ("Turns per output turn", "gearing"),
         ("Coasts", "coasts"),
-        ("Safe speed of the mass", "safe_speed"),
+        ("Safe speed", "safe_speed"),
         ("Outer radius", "outer_radius"),
         ("Shape", "shape"),
         ("Density", "density"),
         ("Strength of it", "strength"),
         ("Driven for", "hold"),
-        ("Coasting watched for", "coast"),
+        ("Coasts for", "coast"),
     )
     STEP: ClassVar[str] = ""
     DOES: ClassVar[tuple[str, str, str]] = ("Spin", "Spinning", "Stopping")
@@ -58,6 +58,9 @@ class RunUp(MethodBase):
 
     def expected(self, load: float, g: float) -> float:
         return 0.0
+
+    def top_speed(self, limit: float) -> float:
+        return min(limit * self.gearing, self.safe_speed)
 
     def at_output(self) -> float:
         """Inertia of the mass as the gearbox's output feels it [kg·m²]."""

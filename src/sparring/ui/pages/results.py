@@ -314,8 +314,8 @@ class ResultsPage(QWidget):
         units = [d.units[k] for k in ("torque", "speed", "power", "power", "ratio", "ratio")]
         self.table.head(
             [
-                "weight",
-                "lifts",
+                (d.rig.method.STEP or "part").removesuffix(" on the clamp"),
+                "runs",
                 *(
                     f"{n}, {u}"
                     for n, u in zip(("torque", "speed", "power in", "power out", "wire to shaft", "gearbox"), units, strict=True)
@@ -363,7 +363,7 @@ class ResultsPage(QWidget):
         self.summary.setText("; ".join(text) + ". All ± are 95 % half-widths (k = 2). Grey: predicted.")
 
     def _weight(self, point: Point) -> str:
-        return self.desk.show(point.run.load.value, "mass", decimals=2) if point.run.load else "–"
+        return self.desk.step_name(point.run.step, point.run.load)
 
     def _row_chosen(self) -> None:
         rows = self.table.selectedItems()
@@ -483,7 +483,7 @@ class ResultsPage(QWidget):
         )
         gaps = f", {len(rec.gaps)} gaps" if rec.gaps else ""
         self.about.setText(
-            f"{self._weight(point)}, lift {run.repeat}: {state}; speed {d.show(point.speed, 'speed')}, torque {d.show(point.torque, 'torque')}{gaps}."
+            f"{self._weight(point)}, {d.rig.method.DOES[0].lower()} {run.repeat}: {state}; speed {d.show(point.speed, 'speed')}, torque {d.show(point.torque, 'torque')}{gaps}."
         )
         self.recording.rows = lambda: (["t s", *part.channels], np.column_stack([part.t, *part.channels.values()]).tolist())
 

@@ -1,133 +1,41 @@
-"""Rig: the hoist as the bench looks, dimensions on the drawing as fields; calibration with its residuals; limits; plan."""
+"""Rig: the bench as it looks for the chosen method, dimensions beside it; calibration, masses, checks; limits; plan."""
 
 from __future__ import annotations
 
-from datetime import date
 from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QResizeEvent
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QStackedWidget,
+    QTabBar,
+    QVBoxLayout,
+    QWidget,
+)
 
+from sparring.core import predict
 from sparring.core.quantity import Measured, from_si, parse
 from sparring.core.records import Q
-from sparring.core.rig import Rig, calibration
-from sparring.core.uncertainty import nominal, std
+from sparring.core.rig import METHODS, Check, MethodBase, Rig, RunUp, Weight, calibration
+from sparring.core.uncertainty import nominal
+from sparring.ui.calibration_panel import CalibrationPanel
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
-from sparring.ui.theme import font, theme
+from sparring.ui.theme import theme
+from sparring.ui.widgets.bench_picture import BenchPicture
 from sparring.ui.widgets.chart import Chart, pen
-from sparring.ui.widgets.form import Form, Path, annotation
-from sparring.ui.widgets.parts import care, heading, note, sheet
+from sparring.ui.widgets.form import Form, Path
+from sparring.ui.widgets.list_editor import ListEditor
+from sparring.ui.widgets.parts import Table, care, heading, note, sheet
 from sparring.ui.widgets.quantity_field import QuantityField
-
-
-class HoistPicture(QWidget):
-    """The hoist, with its dimensions as fields where they are measured."""
-
-    _FIELDS = (
-        ("drum_diameter", "Drum ⌀", 0.60, 0.10),
-        ("drum_radius", "Drum radius (check)", 0.60, 0.31),
-        ("cord_diameter", "Cord ⌀", 0.60, 0.52),
-        ("hook_mass", "Hook and cell", 0.60, 0.73),
-        ("travel", "Travel", 0.03, 0.62),
-    )
-
-    def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self.desk = desk
-        self.setMinimumSize(340, 196)
-        self.fields: dict[str, tuple[QLabel, QuantityField, float, float]] = {}
-        hoist = type(desk.rig.method)
-        for name, label, x, y in self._FIELDS:
-            info = annotation(hoist(), (name,))[1]
-            assert info is not None
-            text = QLabel(label, self)
-            text.setObjectName("note")
-            field = QuantityField(
-                info,
-                info.file_unit,
-                self._commit(name, label),
-                optional=name == "drum_radius",
-                measured=name != "travel",
-                name=label,
-                parent=self,
-            )
-            text.setBuddy(field)
-            self.fields[name] = (text, field, x, y)
-        for signal in (desk.rig_changed, desk.units_changed):
-            signal.connect(self.refresh)
-        theme.changed.connect(self.update)
-        self.refresh()
-
-    def _commit(self, name: str, label: str) -> Any:
-        return lambda value: self.desk.edit("rig", ("method", name), value, f"{label} changed")
-
-    def refresh(self) -> None:
-        for name, (_text, field, _x, _y) in self.fields.items():
-            chosen = self.desk.units[field.info.kind]
-            metric = chosen in ("mm", "kg")
-            field.set_value(getattr(self.desk.rig.method, name), field.info.file_unit if metric else chosen)
-        self.update()
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        for text, field, x, y in self.fields.values():
-            text.move(int(x * self.width()), int(y * self.height()) - 15)
-            text.adjustSize()
-            field.setGeometry(int(x * self.width()), int(y * self.height()), int(0.395 * self.width()) if x > 0.5 else 90, 26)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        w, h = self.width(), self.height()
-        ink, thin = QPen(theme.colour("ink"), 1.6), QPen(theme.colour("ink-2"), 1)
-        drum = QPointF(0.34 * w, 0.22 * h)
-        r = 0.13 * h
-        p.setPen(QPen(theme.colour("ink"), 3))
-        p.drawLine(QPointF(0.16 * w, 0.04 * h), QPointF(0.5 * w, 0.04 * h))  # bracket
-        p.setPen(ink)
-        p.setBrush(theme.colour("bench"))
-        p.drawRect(QRectF(drum.x() - 5, 0.04 * h, 10, drum.y() - 0.04 * h))
-        p.setBrush(theme.colour("brass", 200))
-        p.drawEllipse(drum, r, r)
-        p.setBrush(theme.colour("sheet"))
-        p.drawEllipse(drum, r * 0.16, r * 0.16)
-        x = drum.x() + r + 1.5
-        p.setPen(QPen(theme.colour("force"), 2.2))
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        p.drawArc(QRectF(drum.x() - r - 1.5, drum.y() - r - 1.5, 2 * r + 3, 2 * r + 3), 0, 16 * 200)
-        p.drawLine(QPointF(x, drum.y()), QPointF(x, 0.60 * h))
-        p.setPen(ink)  # the cell
-        p.setBrush(theme.colour("pale"))
-        p.drawRect(QRectF(x - 13, 0.60 * h, 26, 0.10 * h))
-        p.drawLine(QPointF(x - 13, 0.65 * h), QPointF(x + 6, 0.65 * h))
-        p.setPen(QPen(theme.colour("force"), 2.2))
-        p.drawLine(QPointF(x, 0.70 * h), QPointF(x, 0.765 * h))
-        p.setPen(ink)
-        p.setBrush(theme.colour("ink-2", 120))
-        p.drawRect(QRectF(x - 22, 0.765 * h, 44, 0.13 * h))  # the weight
-        p.setPen(QPen(theme.colour("ink"), 2))
-        p.drawLine(QPointF(0.16 * w, 0.955 * h), QPointF(0.62 * w, 0.955 * h))  # the floor
-        p.setPen(thin)
-        for name, to in (
-            ("drum_diameter", QPointF(drum.x() + r * 0.7, drum.y() - r * 0.7)),
-            ("drum_radius", QPointF(drum.x() + r * 0.3, drum.y())),
-            ("cord_diameter", QPointF(x, 0.53 * h)),
-            ("hook_mass", QPointF(x + 13, 0.66 * h)),
-        ):
-            _text, field, *_ = self.fields[name]
-            start = QPointF(field.x() - 4, field.y() + field.height() / 2)
-            p.drawLine(start, to)
-            p.setBrush(theme.colour("ink-2"))
-            p.drawEllipse(to, 2, 2)
-        travel_x = 0.31 * w - r * 0.5
-        p.drawLine(QPointF(travel_x, 0.42 * h), QPointF(travel_x, 0.955 * h))
-        for y in (0.42 * h, 0.955 * h):
-            p.drawLine(QPointF(travel_x - 5, y), QPointF(travel_x + 5, y))
-        p.setFont(font(11))
-        p.setPen(theme.colour("ink-2"))
 
 
 class RigPage(QWidget):
@@ -136,70 +44,99 @@ class RigPage(QWidget):
     def __init__(self, desk: Desk, session: BenchSession) -> None:
         super().__init__()
         self.desk, self.session = desk, session
+        self._kept: dict[str, MethodBase] = {}  # dimensions of methods left for another, to come back to
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
         page.setSpacing(10)
-        page.addWidget(
-            care("Care: guard and eye protection before anything turns; clear of the taut cord and the weight; first power at low voltage.")
-        )
-        upper, lower = QHBoxLayout(), QHBoxLayout()
-        upper.setSpacing(10)
-        lower.setSpacing(10)
-        page.addLayout(upper, 1)
-        page.addLayout(lower)
+        self.care = care("")
+        page.addWidget(self.care)
+        row = QHBoxLayout()
+        row.setSpacing(10)
+        page.addLayout(row, 1)
+        row.addWidget(self._bench(), 16)
+        row.addWidget(self._beside(), 10)
+        for signal in (desk.rig_changed, desk.lists_changed, desk.units_changed, desk.build_changed, desk.plan_changed):
+            signal.connect(self.refresh)
+        session.arrived.connect(self._live)
+        session.state_changed.connect(self._live)
+        self.refresh()
 
+    def _bench(self) -> QWidget:
         left, column = sheet(margins=10)
         row = QHBoxLayout()
-        row.addWidget(heading("Hoist"))
+        self.methods = QComboBox()
+        self.methods.setAccessibleName("Method")
+        for kind in METHODS:
+            self.methods.addItem(kind.TITLE, kind)
+            self.methods.setItemData(self.methods.count() - 1, kind.PURPOSE, Qt.ItemDataRole.ToolTipRole)
+        self.methods.activated.connect(lambda i: self.choose_method(self.methods.itemData(i)))
+        row.addWidget(self.methods)
         row.addStretch(1)
         self.rigs = QComboBox()
         self.rigs.setAccessibleName("Rig")
-        self.rigs.activated.connect(lambda i: desk.choose_rig(self.rigs.itemData(i)))
+        self.rigs.activated.connect(lambda i: self.desk.choose_rig(self.rigs.itemData(i)))
         row.addWidget(self.rigs)
         copy = QPushButton("New rig")
         copy.setToolTip("Begin a rig as a copy of this one")
         copy.clicked.connect(self._copy)
         row.addWidget(copy)
         column.addLayout(row)
-        self.picture = HoistPicture(desk)
+        self.picture = BenchPicture(self.desk)
         column.addWidget(self.picture, 1)
-        upper.addWidget(left, 11)
+        self.asked = note("")
+        column.addWidget(self.asked)
+        return left
 
+    def _beside(self) -> QWidget:
         right, column = sheet(margins=10)
-        row = QHBoxLayout()
-        row.addWidget(heading("Load cell calibration"))
-        row.addStretch(1)
-        self.live = QLabel()
-        row.addWidget(self.live)
-        column.addLayout(row)
-        self.chart = Chart("force, N", "residual, mN", name="Residuals of the calibration")
-        self.dots = pg.ScatterPlotItem(size=8)
-        self.zero = pg.InfiniteLine(angle=0, pos=0)
-        self.chart.addItem(self.zero)
-        self.chart.addItem(self.dots)
-        self.chart.styled(self._style)
-        column.addWidget(self.chart, 1)
-        self.verdict = note("")
-        column.addWidget(self.verdict)
-        row = QHBoxLayout()
-        self.known = QuantityField(Q("mass", "kg", least=0.0), "kg", lambda _v: None, name="Known mass on the cell")
-        self.known.set_value(Measured(0.5))
-        row.addWidget(QLabel("Known mass"))
-        row.addWidget(self.known, 1)
-        self.take = QPushButton("Take reading")
-        self.take.setToolTip(
-            "Adds the mean of the last second as a calibration point; begins a new calibration when the old one is not from today"
-        )
-        self.take.clicked.connect(self._take)
-        row.addWidget(self.take)
-        self.drop = QPushButton("Drop last")
-        self.drop.clicked.connect(self._drop)
-        row.addWidget(self.drop)
-        column.addLayout(row)
-        upper.addWidget(right, 10)
-        self._fresh: list[calibration.CalibrationPoint] = []
+        right.setMinimumWidth(292)
+        self.tabs = QTabBar()
+        self.tabs.setAccessibleName("Beside the bench")
+        self.tabs.setExpanding(False)
+        self.tabs.setDrawBase(False)
+        self.tabs.setUsesScrollButtons(False)
+        column.addWidget(self.tabs)
+        self.stack = QStackedWidget()
+        column.addWidget(self.stack, 1)
+        self.calibration = CalibrationPanel(self.desk, self.session)
+        self.planner = RatioPlanner(self.desk)
+        self.checklist = Checklist(self.desk)
+        for name, widget in (
+            ("Plan", self._plan()),
+            ("Cell", self.calibration),
+            ("Masses", self._masses()),
+            ("Ratios", self.planner),
+            ("Checks", self.checklist),
+        ):
+            self.tabs.addTab(name)
+            self.stack.addWidget(widget)
+        self.tabs.currentChanged.connect(self.stack.setCurrentIndex)
+        return right
 
+    def _plan(self) -> QWidget:
+        """What is run, on which rig, and where the bench stops by itself."""
+        inner = QWidget()
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(0, 0, 0, 0)
+        self.loads = LoadsField(self.desk)
+        column.addWidget(self.loads)
         groups: list[tuple[str, str, list[tuple[str, Path]]]] = [
+            (
+                "",
+                "plan",
+                [
+                    ("Repeats", ("repeats",)),
+                    ("Voltage", ("voltage",)),
+                    ("Settle", ("settle",)),
+                    ("Measure at least", ("measure",)),
+                    ("Order", ("order",)),
+                ],
+            ),
+            (
+                "Stops by itself at",
+                "rig",
+                [("Current", ("limits", "current")), ("Output speed", ("limits", "speed")), ("Stalled for", ("limits", "stalled_for"))],
+            ),
             (
                 "Rig",
                 "rig",
@@ -212,124 +149,109 @@ class RigPage(QWidget):
                     ("Tachometer ±", ("sensors", "speed_accuracy")),
                 ],
             ),
-            (
-                "Stops by itself at",
-                "rig",
-                [("Current", ("limits", "current")), ("Output speed", ("limits", "speed")), ("Stalled for", ("limits", "stalled_for"))],
-            ),
-            (
-                "Plan",
-                "plan",
-                [
-                    ("Repeats", ("repeats",)),
-                    ("Voltage", ("voltage",)),
-                    ("Settle", ("settle",)),
-                    ("Measure at least", ("measure",)),
-                    ("Order", ("order",)),
-                ],
-            ),
         ]
+        forms = []
         for title, what, rows in groups:
-            frame, column = sheet(title, margins=10)
-            column.addWidget(Form(desk, what, rows, units={("limits", "speed"): "rpm"}))
-            if title == "Plan":
-                self.loads = LoadsField(desk)
-                column.addWidget(self.loads)
+            if title:
+                column.addSpacing(4)
+                column.addWidget(heading(title))
+            forms.append(Form(self.desk, what, rows, units={("limits", "speed"): "rpm"}))
+            column.addWidget(forms[-1])
             if title.startswith("Stops"):
                 column.addWidget(note("The bench is asked to stop. Neither this nor STOP on the screen is an emergency stop."))
-            column.addStretch(1)
-            lower.addWidget(frame, {"Rig": 9, "Stops by itself at": 7, "Plan": 9}[title])
-        for signal in (desk.rig_changed, desk.lists_changed, desk.units_changed):
-            signal.connect(self.refresh)
-        session.arrived.connect(self._live)
-        session.state_changed.connect(self._live)
-        self.refresh()
+        widest = max(f.label_width() for f in forms)
+        for form in forms:
+            form.align(widest)
+        column.addStretch(1)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        inner.setObjectName("plain")
+        scroll.setWidget(inner)
+        return scroll
+
+    def _masses(self) -> QWidget:
+        masses = QWidget()
+        rows = QVBoxLayout(masses)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.addWidget(note("Each mass you own, weighed once, with its ±: 310.2 g ± 0.5 g. Calibration goes through them."))
+        columns: list[tuple[str, Path]] = [("name", ("name",)), ("weighs", ("mass",))]
+        shelf = ListEditor(self.desk, ("shelf",), Weight(name="mass"), columns, "Masses on the shelf", what="rig")
+        rows.addWidget(shelf, 1)
+        use = QPushButton("Make them the plan's weights")
+        use.clicked.connect(self._plan_from_shelf)
+        rows.addWidget(use)
+        return masses
 
     def refresh(self) -> None:
         d = self.desk
+        method = d.rig.method
         if d.book is not None:
             self.rigs.clear()
             for rig_id, rig in d.book.rigs():
                 self.rigs.addItem(rig.name, rig_id)
             self.rigs.setCurrentIndex(max(0, self.rigs.findData(d.rig_id)))
-        cal = d.rig.calibration
-        self.drop.setEnabled(bool(self._fresh))
-        if cal is None:
-            self.dots.setData([], [])
-            self.verdict.setText(
-                "Not calibrated. Hang a known mass, wait until it hangs still, take the reading; three masses at least, up and down."
-                + (f" Taken so far: {len(self._fresh)}." if self._fresh else "")
-            )
-            return
-        try:
-            line = calibration.fit(cal, d.rig.gravity.value)
-        except ValueError as err:
-            self.verdict.setText(f"The calibration gives no line: {err}.")
-            return
-        force = np.array([p.mass.value * d.rig.gravity.value for p in cal.points])
-        residual = line.residuals / nominal(line.slope)
-        self.dots.setData(force, 1e3 * residual)
-        worst, span = float(np.abs(residual).max()), float(force.max())
-        scatter = line.scatter / abs(nominal(line.slope))
-        self.verdict.setText(
-            f"{cal.cell}, {cal.date}, {len(cal.points)} points up to {d.show(span, 'force', decimals=1)}: {nominal(line.slope):.1f} ± {2 * std(line.slope):.1f} counts/N, "
-            f"worst residual {d.show(worst, 'force', decimals=3)} ({100 * worst / span:.2f} % of span), scatter {d.show(scatter, 'force', decimals=3)}."
-            + (f" New readings: {len(self._fresh)}." if self._fresh else "")
+        self.methods.setCurrentIndex(METHODS.index(type(method)))
+        self.care.setText(f"Care: guard and goggles on; {method.CARE}; low voltage first.")
+        for n, shown in ((1, bool(method.CELL)), (2, method.weighed()), (3, isinstance(method, RunUp))):
+            if self.tabs.isTabVisible(n) != shown:
+                self.tabs.setTabVisible(n, shown)
+                self.tabs.setCurrentIndex(self.tabs.currentIndex() if self.tabs.isTabVisible(self.tabs.currentIndex()) else 0)
+        self.loads.setVisible(bool(method.STEP))
+        self.loads.label.setText("Weights" if method.weighed() else "Steps")
+        first = next(iter(d.setup_findings()), None)
+        self.asked.setText(
+            f"Next: {first.title[0].lower()}{first.title[1:]}. {' '.join(first.try_next[:1])}" if first else "Nothing is missing."
         )
-        self.chart.rows = lambda: (["force N", "residual N"], np.column_stack([force, residual]).tolist())
 
-    def _style(self) -> None:
-        self.zero.setPen(pen("ink-2", 1))
-        self.dots.setBrush(pg.mkBrush(theme.colour("force")))
-        self.dots.setPen(pg.mkPen(theme.colour("sheet")))
-
-    def _reading(self) -> tuple[float, float] | None:
-        ring = self.session.ring
-        if ring is None or "cell" not in ring.channels or ring.count < 10:
-            return None
-        last = ring.values("cell")[ring.since(ring.t[-1] - 1.0)]
-        return float(np.nanmean(last)), float(np.nanstd(last))
+    def choose_method(self, kind: type[MethodBase]) -> None:
+        """Sets the rig up for another method; the dimensions of the one left are kept while the window is open."""
+        old = self.desk.rig.method
+        if type(old) is kind:
+            return
+        self._kept[old.kind] = old
+        wanted = kind()
+        reason = self.desk.edit("rig", ("method",), self._kept.get(wanted.kind, wanted), f"method: {kind.TITLE}")  # type: ignore[attr-defined]
+        if reason:
+            self.desk.said.emit(reason)
+        self.refresh()
 
     def _live(self) -> None:
         if not self.isVisible():
             return
-        reading = self._reading()
-        self.take.setEnabled(reading is not None)
-        self.live.setText("no bench connected" if reading is None else f"cell {reading[0]:.0f} counts")
+        ring, d = self.session.ring, self.desk
+        live: dict[str, str] = {}
+        if ring is not None and ring.count > 10:
+            recent = ring.since(ring.t[-1] - 0.5)
+            if "cell" in ring.channels and d.rig.method.CELL:
+                reading = float(np.nanmean(ring.values("cell")[recent]))
+                try:
+                    line = calibration.fit(d.rig.calibration, d.rig.gravity.value) if d.rig.calibration else None
+                except ValueError:
+                    line = None
+                zero = self.session.tare.value if self.session.tare else None
+                live["cell"] = (
+                    f"{reading:.0f} counts"
+                    if line is None
+                    else d.show(nominal(calibration.force(line, reading, zero)), "force", decimals=2)
+                )
+            if "speed" in ring.channels:
+                live["speed"] = d.show(float(np.nanmean(ring.values("speed")[recent])), "speed", decimals=0)
+        self.picture.show_live(live)
 
     def showEvent(self, event: Any) -> None:
         super().showEvent(event)
         self._live()
+        self.calibration.watch()
 
-    def _take(self) -> None:
-        reading = self._reading()
-        if reading is None:
-            self.desk.said.emit("No load cell reading: connect the bench first (Bench menu).")
+    def _plan_from_shelf(self) -> None:
+        masses = tuple(sorted((w.mass for w in self.desk.rig.shelf), key=lambda m: m.value))
+        if not masses:
+            self.desk.said.emit("The shelf is empty: enter the masses you own first.")
             return
-        try:
-            mass = self.known.read()
-        except ValueError as err:
-            self.desk.said.emit(str(err))
-            return
-        assert mass is not None
-        self._fresh.append(calibration.CalibrationPoint(mass=mass, reading=round(reading[0], 1)))
-        if len(self._fresh) >= 3:
-            old = self.desk.rig.calibration
-            made = calibration.Calibration(
-                cell=old.cell if old else "load cell",
-                date=date.today().isoformat(),
-                capacity=old.capacity if old else 49.0,
-                points=tuple(self._fresh),
-            )
-            reason = self.desk.edit("rig", ("calibration",), made, "load cell calibrated")
-            if reason:
-                self.desk.said.emit(reason)
-        self.refresh()
-
-    def _drop(self) -> None:
-        if self._fresh:
-            self._fresh.pop()
-        self.refresh()
+        reason = self.desk.edit("plan", ("loads",), masses, "weights from the shelf")
+        if reason:
+            self.desk.said.emit(reason)
 
     def _copy(self) -> None:
         d = self.desk
@@ -337,6 +259,129 @@ class RigPage(QWidget):
         name = f"{d.rig.name} copy"[:60]
         rig: Rig = d.rig.model_copy(update={"name": name})
         d.choose_rig(d.book.save_rig(rig))
+
+
+class Checklist(QWidget):
+    """What to look at before a run. What was found loose is counted, and stands first the next time."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        self.rows = QVBoxLayout()
+        self.rows.setSpacing(2)
+        column.addLayout(self.rows)
+        add = QHBoxLayout()
+        self.text = QLineEdit()
+        self.text.setPlaceholderText("something else to look at")
+        self.text.setAccessibleName("A further line of the list")
+        self.text.returnPressed.connect(self._add)
+        add.addWidget(self.text, 1)
+        clear = QPushButton("Untick all")
+        clear.clicked.connect(self._untick)
+        add.addWidget(clear)
+        column.addLayout(add)
+        column.addStretch(1)
+        self._ticked: set[str] = set()
+        self._shown: tuple[Check, ...] = ()
+        desk.rig_changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        checks = tuple(sorted(self.desk.rig.checks, key=lambda c: -c.loose))
+        if checks == self._shown:
+            return
+        self._shown = checks
+        while self.rows.count():
+            item = self.rows.takeAt(0)
+            widget = item.widget() if item else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        for check in checks:
+            line = QWidget()
+            row = QHBoxLayout(line)
+            row.setContentsMargins(0, 0, 0, 0)
+            box = QCheckBox(check.text + (f"   (loose {check.loose} ×)" if check.loose else ""))
+            box.setChecked(check.text in self._ticked)
+            box.toggled.connect(lambda on, text=check.text: (self._ticked.add if on else self._ticked.discard)(text))
+            row.addWidget(box, 1)
+            loose = QPushButton("was loose")
+            loose.setObjectName("quiet")
+            loose.setAccessibleName(f"{check.text}: was loose")
+            loose.clicked.connect(lambda _on, text=check.text: self._loose(text))
+            row.addWidget(loose)
+            self.rows.addWidget(line)
+
+    def _loose(self, text: str) -> None:
+        checks = tuple(c.model_copy(update={"loose": c.loose + 1}) if c.text == text else c for c in self.desk.rig.checks)
+        self.desk.edit("rig", ("checks",), checks, f"{text}: was loose")
+
+    def _add(self) -> None:
+        text = self.text.text().strip()
+        if text and all(c.text != text for c in self.desk.rig.checks):
+            reason = self.desk.edit("rig", ("checks",), (*self.desk.rig.checks, Check(text=text)), "line added to the list")
+            if reason:
+                self.desk.said.emit(reason)
+                return
+        self.text.clear()
+
+    def _untick(self) -> None:
+        self._ticked.clear()
+        self._shown = ()
+        self.refresh()
+
+
+class RatioPlanner(QWidget):
+    """For a run-up: over the gearing from output to mass, the mass's speed against its safe one, and the time to get there."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        self.chart = Chart("mass turns per output turn", "speed of the mass, rpm", name="Speed of the mass over the gearing")
+        self.curve, self.here = pg.PlotDataItem(), pg.ScatterPlotItem(size=11)
+        self.safe = pg.InfiniteLine(angle=0)
+        for item in (self.curve, self.safe, self.here):
+            self.chart.addItem(item)
+        self.chart.styled(self._style)
+        column.addWidget(self.chart, 1)
+        self.table = Table(["gearing", "speed, rpm", "motor feels, kg·m²", "time up, s", "rim stress, MPa"], "Ratios", 1)
+        column.addWidget(self.table, 1)
+        for signal in (desk.rig_changed, desk.build_changed, desk.plan_changed):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        m, d = self.desk.rig.method, self.desk
+        if not isinstance(m, RunUp):
+            return
+        gearing = m.gearing * np.array([0.25, 0.5, 0.75, 1.0, 1.5, 2.0, 3.0])
+        plan = predict.spin_plan(d.build, m, d.plan.voltage, gearing)
+        rpm = plan.mass_speed * 30 / np.pi
+        self.curve.setData(gearing, rpm)
+        self.safe.setValue(m.safe_speed * 30 / np.pi)
+        self.here.setData([m.gearing], [float(np.interp(m.gearing, gearing, rpm))])
+        self.table.fill(
+            [
+                [
+                    f"{g:.3g}" + (" now" if g == m.gearing else ""),
+                    f"{n:.0f}" + (" too fast" if w > m.safe_speed else ""),
+                    f"{j:.2e}",
+                    f"{t:.1f}",
+                    f"{s / 1e6:.2g}",
+                ]
+                for g, n, w, j, t, s in zip(gearing, rpm, plan.mass_speed, plan.felt, plan.time, plan.stress, strict=True)
+            ]
+        )
+        self.chart.rows = lambda: (["gearing", "rpm"], np.column_stack([gearing, rpm]).tolist())
+
+    def _style(self) -> None:
+        self.curve.setPen(pen("speed", 2))
+        self.safe.setPen(pen("vermilion", 2))
+        self.here.setBrush(pg.mkBrush(theme.colour("brass")))
 
 
 class LoadsField(QWidget):
@@ -349,7 +394,8 @@ class LoadsField(QWidget):
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(3)
         row = QHBoxLayout()
-        row.addWidget(QLabel("Weights"))
+        self.label = QLabel("Weights")
+        row.addWidget(self.label)
         self.line = QuantityLine(self._commit)
         self.line.setAccessibleName("Weights to lift, separated by semicolons")
         self.line.setToolTip("Weights, separated by semicolons: 0.5 kg; 1 kg; 2*310 g + 47 g")

@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QInputDialog, QLabel, QPushButt
 from sparring.core import predict, quantity
 from sparring.core.plan import Lift, next_lift
 from sparring.core.recording import CHANNELS
-from sparring.core.rig import calibration, hoist
+from sparring.core.rig import calibration
 from sparring.core.run import Run
 from sparring.core.uncertainty import nominal
 from sparring.ui import background
@@ -40,6 +40,11 @@ class BigFigure(QWidget):
         self.setMinimumHeight(78)
         self.setMinimumWidth(120)
         theme.changed.connect(self.update)
+
+    def rename(self, name: str) -> None:
+        if name != self.name:
+            self.name = name
+            self.update()
 
     def put(self, value: str, unit: str) -> None:
         if (value, unit) != (self.value, self.unit):
@@ -229,7 +234,9 @@ class RunPage(QWidget):
     def refresh(self) -> None:
         """Brings ladder and button in step with desk and bench."""
         d, s = self.desk, self.session
-        plan = d.plan
+        plan, method = d.todo, d.rig.method
+        do, doing, stopping = method.DOES
+        self.figures["speed"].rename("Speed of the mass" if method.BODY_SPEED else "Output speed")
         done = self.desk.done_lifts()
         # a weight that stalled twice is not lifted again unasked
         stalls: dict[int, int] = {}
@@ -240,35 +247,46 @@ class RunPage(QWidget):
         if self.forced is not None and s.state != "lifting":
             self.lift = Lift(self.forced, 1 + max((x.repeat for x in done if x.step == self.forced), default=0))
         elif s.state != "lifting":
-            self.lift = next_lift(plan, done, skip)
+            self.lift = next_lift(plan, done, skip, stalls)
         self._rows(done, stalls)
         text, on, say = "", True, ""
-        weight = d.show(plan.loads[self.lift.step], "mass", u=False, decimals=2) if self.lift else ""
+        weight = d.step_name(self.lift.step) if self.lift and method.STEP else ""
+        tared = s.tare is not None or not method.CELL
         if s.state in ("off",):
             text, say = "Connect the simulated bench", "No bench yet. The Bench menu connects a board on a serial port instead."
         elif s.state in ("connecting", "lost"):
             text, on, say = "Waiting for the bench", False, s.why
         elif s.state == "lifting":
-            text, on = ("Lifting …", False) if s.obeys else ("End this lift", True)
+            text, on = (f"{doing} …", False) if s.obeys else (f"End this {do.lower()}", True)
         elif s.state == "lowering":
-            text, on = "Lowering …", False
-        elif s.obeys and s.tare is None:
-            text, say = "Tare, with the cord slack", "The reading with nothing pulling becomes the zero of the cell."
+            text, on = f"{stopping} …", False
+        elif s.obeys and not tared:
+            text, say = "Tare, with nothing pulling", f"The reading of the cell {method.CELL} becomes its zero."
         elif self.lift is None:
-            text, say = "See the results", "All lifts of the plan are done."
-        elif s.hung is not None and abs(s.hung - plan.loads[self.lift.step].value) < 1e-6:
-            text = f"Lift {weight} again" if any(x.step == self.lift.step for x in done) else f"Lift {weight}"
+            text, say = "See the results", "All of the plan is done."
+        elif not method.STEP or (s.hung is not None and abs(s.hung - d.steps()[self.lift.step]) < 1e-6):
+            again = any(x.step == self.lift.step for x in done)
+            text = f"{do} {weight}".strip() + (" again" if again else "")
         elif s.obeys:
-            text = f"Hang {weight} and lift"
-            say = "Hang the weight while the bench is at rest." if not s.simulated else "The simulated bench hangs the weight by itself."
+            text = f"{'Hang' if method.weighed() else 'Set'} {weight}, then {do.lower()}"
+            say = (
+                f"The simulated bench sets the {method.STEP} by itself."
+                if s.simulated
+                else f"Put the {method.STEP} on while the bench is at rest."
+            )
         else:
-            text, say = f"Record a lift of {weight}", "This bench takes no commands: press, then lift by hand; press again at the top."
+            text = f"Record a {do.lower()} {f'of {weight}' if weight else ''}".strip()
+            say = f"This bench takes no commands: press, {do.lower()} by hand, press again at the end."
         self.ladder.go.setText(f"{text}\nSpace")
         self.ladder.go.setEnabled(on)
         self.ladder.say.setText(say)
         self.ladder.stop.setEnabled(s.state not in ("off",))
-        total = len(plan.loads) * plan.repeats
-        self.ladder.where.setText(f"{len(done)} of {total}" if not self.lift else f"lift {self.lift.repeat} of {plan.repeats}")
+        total = d.todo_count()
+        self.ladder.where.setText(
+            f"{len(done)} of {total}"
+            if not self.lift or plan.order == "bisection"
+            else f"{do.lower()} {self.lift.repeat} of {plan.repeats}"
+        )
         self.empty.setVisible(s.ring is None)
         self.empty.setText(
             "The strips show load cell, speed and current as soon as a bench is connected. Press Space to try the simulated one."
@@ -278,7 +296,7 @@ class RunPage(QWidget):
 
     def _rows(self, done: list[Lift], stalls: dict[int, int]) -> None:
         d = self.desk
-        plan = d.plan
+        plan = d.todo
         while len(self.ladder.rows) < len(plan.loads):
             row = LadderRow(len(self.ladder.rows))
             row.chosen.connect(self._force)
@@ -297,10 +315,15 @@ class RunPage(QWidget):
                 text = d.show(found[i].gearbox if found[i].gearbox is not None else found[i].wire_to_shaft, "ratio", decimals=1)
             else:
                 chance = predict.stall_likelihood(d.build, d.rig, mass.value, plan.voltage)
-                eta = predict.power_flow(d.build, predict.load_torque(d.rig, mass.value), plan.voltage).gearbox
+                asked = predict.load_torque(d.rig, mass.value)
+                eta = predict.power_flow(d.build, asked, plan.voltage).gearbox
                 text = f"stall likely {100 * chance:.0f} %" if chance > 0.05 else f"{100 * eta:.0f} % expected"
+                if asked <= 0 or (chance <= 0.05 and d.rig.method.STANDS):
+                    text = ""
+                if n and i not in stalls and d.rig.method.STANDS:
+                    text = "lifted"
             row.put(
-                (d.show(mass, "mass", u=False, decimals=2), f"{n}/{plan.repeats}", text),
+                (d.step_name(i) if d.rig.method.STEP else d.rig.method.DOES[0].lower(), f"{n}/{plan.repeats}", text),
                 n,
                 plan.repeats,
                 stalled=i in stalls or "stall" in text,
@@ -318,27 +341,27 @@ class RunPage(QWidget):
             d.said.emit("The logbook is still opening.")
             return
         if s.state == "off":
-            s.limit_current, s.limit_speed = d.rig.limits.current, d.rig.limits.speed
             s.simulate(d.build, d.rig)
         elif s.state == "lifting" and not s.obeys:
             s.finish()
         elif s.state != "ready":
             return
-        elif s.obeys and s.tare is None:
+        elif s.obeys and s.tare is None and d.rig.method.CELL:
             s.send("hang 0")
+            s.hung = None
             s.send("tare")
         elif self.lift is None:
             self.finished.emit()
         else:
-            mass = d.plan.loads[self.lift.step]
-            if s.obeys and (s.hung is None or abs(s.hung - mass.value) > 1e-9):
-                s.send(f"hang {mass.value:.6g}")
-                s.hung = mass.value
-            s.limit_current, s.limit_speed = d.rig.limits.current, d.rig.limits.speed
+            method, setting = d.rig.method, d.steps()[self.lift.step]
+            if s.obeys and method.STEP and (s.hung is None or abs(s.hung - setting) > 1e-9):
+                s.send(f"{method.SET_BY[0]} {setting:.6g}")
+                s.hung = setting
+            s.limit_current, s.limit_speed = d.rig.limits.current, d.rig.method.top_speed(d.rig.limits.speed)
             run = Run(
                 step=self.lift.step,
                 repeat=self.lift.repeat,
-                load=mass,
+                load=d.plan.loads[self.lift.step] if method.weighed() else None,
                 voltage=d.plan.voltage,
                 source="simulated" if s.simulated else "bench",
             )
@@ -430,10 +453,11 @@ class RunPage(QWidget):
             force = float(np.nanmean(ring.values("force")[recent]))
         elif "cell" in ring.channels:
             force = float(self.force_of(np.nanmean(ring.values("cell")[recent])))
-        h = d.rig.method
-        torque = (
-            None if force is None else hoist.torque_from_force(force, hoist.effective_radius(h.drum_diameter.value, h.cord_diameter.value))
-        )
+        method = d.rig.method
+        readings: dict[str, float | None] = {"force": force}
+        for key in method.CHANNELS:
+            readings[key] = float(np.nanmean(ring.values(key)[recent])) if key in ring.channels else None
+        torque = method.measured(method.figures(), readings.get)
         if self.isVisible():
             self._figures(torque, mean, force)
             self._strips(ring.since(now - _SPAN), t, now)

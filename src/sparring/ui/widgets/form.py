@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import types
 import typing
 from collections.abc import Callable
 from typing import Any
@@ -11,31 +10,13 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QSpinBox, QWidget
 
 from sparring.core.quantity import Measured
-from sparring.core.records import Q, Record
+from sparring.core.records import Q, Record, annotation
 from sparring.core.train import materials
 from sparring.core.train.kinds.shift import ShiftPairs, pairs_from_text
 from sparring.ui.desk import Desk
 from sparring.ui.widgets.quantity_field import QuantityField
 
 Path = tuple[str | int, ...]
-
-
-def annotation(record: Record, path: Path) -> tuple[Any, Q | None, bool]:
-    """(bare type, quantity marker, optional) of the field at `path`."""
-    node: Any = record
-    for part in path[:-1]:
-        node = getattr(node, part) if isinstance(part, str) else node[part]
-    field = type(node).model_fields[str(path[-1])]
-    bare, optional = field.annotation, False
-    markers = list(field.metadata)
-    if isinstance(bare, types.UnionType) or typing.get_origin(bare) is typing.Union:
-        inner = [a for a in typing.get_args(bare) if a is not type(None)]
-        optional = len(inner) < len(typing.get_args(bare))
-        bare = inner[0]
-    if hasattr(bare, "__metadata__"):
-        markers += bare.__metadata__
-        bare = bare.__origin__
-    return bare, next((m for m in markers if isinstance(m, Q)), None), optional
 
 
 def value_at(record: Record, path: Path) -> Any:

@@ -11,19 +11,27 @@ from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
 from sparring.core import quantity
 from sparring.core.quantity import Measured, QuantityError
-from sparring.core.records import Record, RecordError, changed
+from sparring.core.records import Record, RecordError, annotation, changed
 from sparring.ui.desk import Desk
-from sparring.ui.widgets.form import Path, annotation, value_at
+from sparring.ui.widgets.form import Path, value_at
 
 
 class ListEditor(QTableWidget):
-    """Rows of `template`'s kind at `path` of the desk's build. Delete removes the chosen row; all of it can be undone."""
+    """Rows of `template`'s kind at `path` of the desk's build (or rig). Delete removes the chosen row; all of it can be undone."""
 
     def __init__(
-        self, desk: Desk, path: Path, template: Record, columns: Sequence[tuple[str, Path]], name: str, parent: QWidget | None = None
+        self,
+        desk: Desk,
+        path: Path,
+        template: Record,
+        columns: Sequence[tuple[str, Path]],
+        name: str,
+        parent: QWidget | None = None,
+        *,
+        what: str = "build",
     ) -> None:
         super().__init__(0, len(columns), parent)
-        self.desk, self.path, self.template, self.columns = desk, path, template, columns
+        self.desk, self.what, self.path, self.template, self.columns = desk, what, path, template, columns
         self.setAccessibleName(name + ". Delete removes a row.")
         self.setHorizontalHeaderLabels([label for label, _ in columns])
         vertical, horizontal = self.verticalHeader(), self.horizontalHeader()
@@ -34,11 +42,11 @@ class ListEditor(QTableWidget):
             horizontal.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self._filling = False
         self.itemChanged.connect(self._typed)
-        desk.build_changed.connect(self.refresh)
+        {"build": desk.build_changed, "rig": desk.rig_changed}[what].connect(self.refresh)
         self.refresh()
 
     def records(self) -> tuple[Record, ...]:
-        found: tuple[Record, ...] = value_at(self.desk.build, self.path)
+        found: tuple[Record, ...] = value_at(getattr(self.desk, self.what), self.path)
         return found
 
     def refresh(self) -> None:
@@ -82,7 +90,7 @@ class ListEditor(QTableWidget):
             self.desk.said.emit(f"{label}: {str(err).split(': ', 1)[-1]}")
             self.refresh()
             return
-        reason = self.desk.edit("build", self.path, (*records[:r], record, *records[r + 1 :]), f"{label} changed")
+        reason = self.desk.edit(self.what, self.path, (*records[:r], record, *records[r + 1 :]), f"{label} changed")
         if reason:
             self.desk.said.emit(reason)
         self.refresh()
@@ -105,7 +113,7 @@ class ListEditor(QTableWidget):
             records = self.records()
             r = self.currentRow()
             if 0 <= r < len(records):
-                self.desk.edit("build", self.path, records[:r] + records[r + 1 :], "row removed")
+                self.desk.edit(self.what, self.path, records[:r] + records[r + 1 :], "row removed")
                 self.refresh()
             return
         super().keyPressEvent(event)

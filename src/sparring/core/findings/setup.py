@@ -1,0 +1,375 @@
+"""Judgements on a bench before anything runs: limits with their reasons, dimensions that look wrong, calibration.
+
+A rule is one small function, registered by `@setup_rule`.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, replace
+from datetime import date
+from functools import cached_property
+
+from sparring.core import predict
+from sparring.core.build import Build
+from sparring.core.finding import ORDER, Finding, noted
+from sparring.core.motor import Motor
+from sparring.core.plan import Plan
+from sparring.core.quantity import G_N
+from sparring.core.rig import Brake, Drawbar, Hoist, Lever, Rig, RunUp
+from sparring.core.uncertainty import nominal
+
+_OLD = 120  # days after which a calibration is worth a word (common practice, no source)
+_FLOOR = 0.05  # of what the cell was calibrated to: below it the cell's own faults count (common practice, no source)
+_HOT = 40.0  # [K] that a winding may warm in one run before its line has moved by a sixth
+
+
+@dataclass(frozen=True)
+class Bench:
+    """A build on a rig with a plan, and what several rules ask for."""
+
+    build: Build
+    rig: Rig
+    plan: Plan
+    today: date
+
+    @cached_property
+    def motor(self) -> Motor:
+        return self.build.motor_line()
+
+    @cached_property
+    def torques(self) -> list[float]:
+        """About what each step asks for [N·m], lightest first."""
+        asked = [predict.load_torque(self.rig, m) for m in self.rig.method.settings([m.value for m in self.plan.loads])]
+        return sorted(asked)
+
+    @cached_property
+    def stall(self) -> float:
+        return predict.stall_torque(self.build, self.plan.voltage)
+
+    @property
+    def free_speed(self) -> float:
+        """Of the output [rad/s]."""
+        return float(self.motor.speed(self.build.torque_line()[1], self.plan.voltage)) / abs(self.build.ratio())
+
+
+Rule = Callable[[Bench], Iterable[Finding]]
+SETUP_RULES: list[Rule] = []
+
+
+def setup_rule(function: Rule) -> Rule:
+    """Registers a rule."""
+    SETUP_RULES.append(function)
+    return function
+
+
+def judge_setup(build: Build, rig: Rig, plan: Plan, today: date) -> list[Finding]:
+    """All findings on a bench as set up, worst first."""
+    bench = Bench(build, rig, plan, today)
+    found = [replace(f, facts={k: v._replace(digits=3) for k, v in f.facts.items()}) for check in SETUP_RULES for f in check(bench)]
+    return sorted(found, key=lambda f: ORDER[f.severity])
+
+
+@setup_rule
+def calibration(b: Bench) -> Iterable[Finding]:
+    """The cell is not calibrated, long ago, or not over the forces that will come."""
+    cal, method = b.rig.calibration, b.rig.method
+    if not method.CELL:
+        return
+    if cal is None:
+        yield noted(
+            "calibration-missing",
+            "caution",
+            "The load cell is not calibrated",
+            f"The cell {method.CELL} has no calibration.",
+            "Its counts are no force. Without weights that tell the torque there is no result at all.",
+            tries=("Hang known masses on it, up and down, on this page.",),
+            place="rig.calibration",
+        )
+        return
+    days = (b.today - date.fromisoformat(cal.date)).days
+    if days > _OLD:
+        yield noted(
+            "calibration-old",
+            "note",
+            "The calibration is old",
+            f"The {cal.cell} was calibrated {days} days ago.",
+            "Cells drift with time, knocks and temperature.",
+            tries=("Hang one known mass and compare; calibrate anew if it is off.",),
+            place="rig.calibration",
+        )
+    g = b.rig.gravity.value
+    reached = max(p.mass.value for p in cal.points) * g
+    forces = [f for t in b.torques if (f := method.cell_force(t)) is not None]
+    if not forces or max(forces) <= 0:
+        return
+    if max(forces) > cal.capacity:
+        yield noted(
+            "cell-overloaded",
+            "wrong",
+            "The load cell is too weak for this plan",
+            "The heaviest step pulls about {force} at a cell of {capacity}.",
+            "Beyond its capacity a cell bends for good, and may break.",
+            tries=("Take a stronger cell, a larger radius or a lighter step.",),
+            place="rig.calibration",
+            force=(max(forces), "force"),
+            capacity=(cal.capacity, "force"),
+        )
+    elif max(forces) > 1.1 * reached:
+        yield noted(
+            "calibration-not-covering",
+            "caution",
+            "The calibration does not reach the forces used",
+            "It went up to {reached}; the plan pulls up to about {force}.",
+            "Beyond its masses the line is a guess, however straight it looks.",
+            tries=("Calibrate with masses up to the heaviest step and a little more.",),
+            place="rig.calibration",
+            reached=(reached, "force"),
+            force=(max(forces), "force"),
+        )
+    if max(forces) < _FLOOR * reached:
+        yield noted(
+            "cell-near-its-floor",
+            "caution",
+            "The cell is hardly used",
+            "The heaviest step pulls about {force} at a cell calibrated to {reached}.",
+            "Near its zero, drift and creep of a cell are as large as what is measured.",
+            tries=("Take a weaker cell, or a smaller radius.",),
+            place="rig.calibration",
+            reached=(reached, "force"),
+            force=(max(forces), "force"),
+        )
+
+
+@setup_rule
+def arm_weight(b: Bench) -> Iterable[Finding]:
+    """The lever's own weight is left out although it counts."""
+    m = b.rig.method
+    if not isinstance(m, Lever) or m.arm_mass.value > 0:
+        return
+    lightest = min(p.value for p in b.plan.loads) + m.hook_mass.value
+    assumed = 0.25 * m.arm.value  # a flat bar of aluminium, 20 mm by 5 mm, weighs about 0.27 kg a metre
+    share = assumed * m.arm.value / 2 / (lightest * m.arm.value)
+    if share > 0.005:
+        yield noted(
+            "arm-weight-ignored",
+            "caution" if share > 0.02 else "note",
+            "The arm's own weight is left out",
+            "An arm of {arm} in light metal adds about {share} to the lightest step.",
+            "It pulls at every load alike: the stall torque comes out too low, and worse at light loads.",
+            tries=("Weigh the arm, balance it on an edge for its mass centre, and enter both.",),
+            place="rig.method.arm_mass",
+            arm=(m.arm.value, "length"),
+            share=(share, "ratio"),
+        )
+
+
+@setup_rule
+def factor_of_ten(b: Bench) -> Iterable[Finding]:
+    """A dimension that looks like another unit's."""
+    m = b.rig.method
+    what: tuple[str, str, float, float, float] | None = None
+    if isinstance(m, Hoist):
+        least = 4 * m.cord_diameter.value
+        what = ("drum diameter", "drum_diameter", m.drum_diameter.value, max(least, 3e-3), 0.8)
+    elif isinstance(m, Lever | Brake):
+        what = ("arm", "arm", m.arm.value, 15e-3, 2.0)
+    elif isinstance(m, Drawbar):
+        what = ("wheel diameter", "wheel_diameter", m.wheel_diameter.value, 8e-3, 1.5)
+    elif isinstance(m, RunUp):
+        # all of a solid disc's mass within its radius: the thickness that this inertia would take
+        thick = m.inertia.value * 2 / (math.pi * m.density * m.outer_radius**4)
+        if not 0.02 < thick / m.outer_radius < 6:
+            yield noted(
+                "factor-of-ten",
+                "caution",
+                "Inertia and size of the mass do not go together",
+                "A disc of {radius} radius and this density would be {thick} thick for an inertia of {inertia}.",
+                "A factor of ten in an inertia is a factor of ten in every torque.",
+                ("kg·cm² or g·cm² entered as kg·m²", "diameter entered as radius", "the inertia belongs to another mass"),
+                ("Weigh the mass and reckon m r²/2, or swing it on cords.",),
+                "rig.method.inertia",
+                radius=(m.outer_radius, "length"),
+                thick=(thick, "length"),
+                inertia=(m.inertia.value, "inertia"),
+            )
+        return
+    if what is None or what[3] <= what[2] <= what[4]:
+        return
+    label, name, value, low, high = what
+    yield noted(
+        "factor-of-ten",
+        "caution",
+        f"The {label} looks wrong by a factor of ten",
+        "It is entered as {value}; benches of this kind have {low} to {high}.",
+        "Torque is in proportion to it.",
+        ("centimetres entered as millimetres, or the other way round",),
+        ("Measure it again.",),
+        f"rig.method.{name}",
+        value=(value, "length"),
+        low=(low, "length"),
+        high=(high, "length"),
+    )
+
+
+@setup_rule
+def spinning_mass(b: Bench) -> Iterable[Finding]:
+    """The mass would run too fast, burst, or hardly be felt."""
+    m = b.rig.method
+    if not isinstance(m, RunUp):
+        return
+    top = b.free_speed * m.gearing
+    if top > m.safe_speed:
+        yield noted(
+            "mass-above-its-safe-speed",
+            "wrong",
+            "The mass can run above its safe speed",
+            "Without load the drive takes it to {top}; {safe} is set as safe.",
+            "A mass that bursts goes through guards.",
+            ("the ratio between output and mass is too high", "the voltage is too high"),
+            ("Lower the voltage, or gear the mass down.", "Set the bench to stop at a lower speed."),
+            "rig.method.safe_speed",
+            top=(top, "speed"),
+            safe=(m.safe_speed, "speed"),
+        )
+    stress = float(m.rim_stress(top))
+    if stress > m.strength / 4:
+        yield noted(
+            "rim-stress",
+            "wrong",
+            "The rim would be stressed too highly",
+            "At {top} its stress is {stress}; the strength entered is {strength}.",
+            "A rim bursts without warning: less than a quarter of its strength is wanted.",
+            tries=("Stay slower, or take a smaller or stronger mass.",),
+            place="rig.method.strength",
+            top=(top, "speed"),
+            stress=(stress, "pressure"),
+            strength=(m.strength, "pressure"),
+        )
+    ratio = abs(b.build.ratio())
+    felt = m.at_output() / ratio**2
+    if felt < 0.5 * b.build.rotor_inertia():
+        yield noted(
+            "inertia-on-the-wrong-side",
+            "caution",
+            "The motor hardly feels the mass",
+            "Behind {ratio}:1 the mass of {mass} is only {felt} at the motor, whose own rotor has {rotor}.".replace(
+                "{ratio}", f"{ratio:.4g}"
+            ),
+            "An inertia behind a ratio counts by the ratio squared: the spin would measure the rotor.",
+            ("the inertia is entered for the wrong side of the ratio", "the mass sits on the motor's shaft", "a factor of ten"),
+            ("Enter the inertia of the mass itself.", "Gear the mass up, or take more of it."),
+            "rig.method.inertia",
+            mass=(m.at_output(), "inertia"),
+            felt=(felt, "inertia"),
+            rotor=(b.build.rotor_inertia(), "inertia"),
+        )
+    constant = m.at_output() * b.free_speed / b.stall if b.stall > 0 else math.inf
+    if m.hold < 2 * constant:
+        yield noted(
+            "spin-too-short",
+            "note",
+            "The spin ends before the mass is up to speed",
+            "It takes about {time} to nine tenths of its speed; the drive is on for {hold}.",
+            "The curve will lack its upper end.",
+            tries=("Drive it longer, or take less mass.",),
+            place="rig.method.hold",
+            time=(constant * math.log(10), "time"),
+            hold=(m.hold, "time"),
+        )
+
+
+@setup_rule
+def heat(b: Bench) -> Iterable[Finding]:
+    """The brake or the winding gets too hot within a run."""
+    m = b.rig.method
+    heaviest = max(b.torques, default=0.0)
+    if isinstance(m, Brake) and 0 < heaviest < b.stall:
+        power = predict.power_flow(b.build, heaviest, b.plan.voltage).power_out
+        if m.holds_for(power) < m.hold:
+            yield noted(
+                "brake-too-hot",
+                "wrong",
+                "The brake will get too hot",
+                "At the heaviest step it takes {power}; from cold it may hold for {time}, the plan asks for {hold}.",
+                "A hot brake fades, and its lining or its arm may burn.",
+                tries=("Run shorter, with pauses; or take a heavier brake.",),
+                place="rig.method.hold",
+                power=(power, "power"),
+                time=(m.holds_for(power), "time"),
+                hold=(m.hold, "time"),
+            )
+    lasts = b.plan.settle + b.plan.measure if math.isinf(m.course[1]) else m.course[1]
+    at_stall = b.plan.voltage / nominal(b.motor.R)
+    carried = min(b.build.torque_line()[0] * heaviest + b.build.torque_line()[1], 1e9) / nominal(b.motor.k) + nominal(
+        b.motor.friction
+    ) / nominal(b.motor.k)
+    rise = min(carried, at_stall) ** 2 * nominal(b.motor.R) * lasts / b.build.heat_capacity()
+    if rise > _HOT:
+        yield noted(
+            "winding-too-hot",
+            "caution",
+            "The motor's winding warms a lot in each run",
+            f"At the heaviest step it gains about {rise:.0f} K in {{time}}.",
+            "Warm copper resists more: the speed falls while it is measured, and the next run starts warm.",
+            tries=("Measure for a shorter time, lower the voltage, and let it cool between runs.",),
+            place="rig.limits.stalled_for",
+            time=(lasts, "time"),
+        )
+
+
+@setup_rule
+def supply(b: Bench) -> Iterable[Finding]:
+    """Starting draws more than the bench stops at."""
+    start = b.plan.voltage / nominal(b.motor.R)
+    limit = b.rig.limits.current
+    if start > 1.5 * limit:
+        yield noted(
+            "start-current",
+            "note",
+            "Starting draws more than the set limit",
+            "At standstill the motor draws about {start}; the bench stops at {limit}.",
+            "The limit counts after 0.3 s, so a brisk start passes; a heavy one may not, and a breaker may trip first.",
+            tries=("Let the voltage rise slowly, or raise the limit if leads, supply and motor bear it.",),
+            place="rig.limits.current",
+            start=(start, "current"),
+            limit=(limit, "current"),
+        )
+
+
+@setup_rule
+def traction(b: Bench) -> Iterable[Finding]:
+    """Some steps pull more than the wheels find."""
+    m = b.rig.method
+    if not isinstance(m, Drawbar):
+        return
+    most = m.traction * m.on_wheels.value
+    slipping = [x.value for x in b.plan.loads if m.sled_friction * (x.value + m.sled_mass.value) > most]
+    if slipping:
+        yield noted(
+            "will-slip",
+            "note",
+            "The wheels will slip before the drive stalls",
+            "From a ballast of {mass} on, the sled asks for more than the tyres hold.",
+            "From there on traction is measured, not torque: the wheel torque is only known to be at least that.",
+            tries=("Put more mass on the driven wheels, or less on the sled.",),
+            place="rig.method.on_wheels",
+            mass=(min(slipping), "mass"),
+        )
+
+
+@setup_rule
+def gravity(b: Bench) -> Iterable[Finding]:
+    """The standard value stands for the local one."""
+    if abs(b.rig.gravity.value - G_N) < 1e-5 and b.rig.gravity.u < 2e-3:
+        yield noted(
+            "gravity-standard",
+            "note",
+            "Gravity is the standard value",
+            "It is entered as {g} with hardly any doubt.",
+            "It differs from place to place by up to 0.5 %; all torques from weights follow it.",
+            tries=("Enter the value of your latitude (Readings by hand reckons it), or give it ± 0.03.",),
+            place="rig.gravity",
+            g=(b.rig.gravity.value, "acceleration"),
+        )

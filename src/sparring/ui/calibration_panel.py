@@ -1,0 +1,250 @@
+"""Calibrating the load cell: hang, wait until it hangs still, next; residuals up and down, a verdict, a certificate."""
+
+from __future__ import annotations
+
+from datetime import date
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from sparring.core.quantity import Measured
+from sparring.core.records import Q
+from sparring.core.rig import calibration
+from sparring.core.uncertainty import nominal, std
+from sparring.ui.desk import Desk
+from sparring.ui.live import BenchSession
+from sparring.ui.theme import theme
+from sparring.ui.widgets.chart import Chart, pen
+from sparring.ui.widgets.parts import note
+from sparring.ui.widgets.quantity_field import QuantityField
+
+_STILL = 1.2  # [s] that the cell is watched for before a reading is taken
+
+
+class CalibrationPanel(QWidget):
+    """Takes readings one by one, or guides through the masses on the shelf and takes each when it hangs still."""
+
+    def __init__(self, desk: Desk, session: BenchSession) -> None:
+        super().__init__()
+        self.desk, self.session = desk, session
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        self.live = QLabel()
+        self.live.setObjectName("title")
+        column.addWidget(self.live)
+        self.chart = Chart("force, N", "off the line, mN", name="Residuals of the calibration")
+        self.up, self.down = pg.ScatterPlotItem(size=9, symbol="t1"), pg.ScatterPlotItem(size=9, symbol="t")
+        self.zero = pg.InfiniteLine(angle=0, pos=0)
+        for item in (self.zero, self.up, self.down):
+            self.chart.addItem(item)
+        self.chart.styled(self._style)
+        column.addWidget(self.chart, 1)
+        self.verdict = note("")
+        column.addWidget(self.verdict)
+        row = QHBoxLayout()
+        self.known = QuantityField(Q("mass", "kg", least=0.0), "kg", lambda _v: None, name="Known mass on the cell")
+        self.known.set_value(Measured(0.5))
+        row.addWidget(QLabel("Mass on it"))
+        row.addWidget(self.known, 1)
+        column.addLayout(row)
+        row = QHBoxLayout()
+        self.take = QPushButton("Take")
+        self.take.setToolTip("Adds the mean of the last second as a point; a new calibration begins with the first")
+        self.take.clicked.connect(self.take_reading)
+        self.drop = QPushButton("Drop")
+        self.drop.setToolTip("Takes the last reading back")
+        self.drop.clicked.connect(self._drop)
+        self.guide = QPushButton("Guide")
+        self.guide.setCheckable(True)
+        self.guide.setToolTip("Goes through the masses on the shelf, up and down, and takes each reading when it hangs still")
+        self.guide.toggled.connect(self._guide)
+        self.certificate = QPushButton("Sheet")
+        self.certificate.setToolTip("Writes the calibration as a sheet to keep")
+        self.certificate.clicked.connect(self._certificate)
+        for button in (self.take, self.drop, self.guide, self.certificate):
+            row.addWidget(button)
+        column.addLayout(row)
+        self.fresh: list[calibration.CalibrationPoint] = []
+        self._rungs: list[Measured] = []
+        self._hung_at = 0.0
+        for signal in (desk.rig_changed, desk.units_changed):
+            signal.connect(self.refresh)
+        session.arrived.connect(self.watch)
+        session.state_changed.connect(self.watch)
+        self.refresh()
+
+    # --- what is known ------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        d = self.desk
+        cal, g = d.rig.calibration, d.rig.gravity.value
+        self.drop.setEnabled(bool(self.fresh))
+        self.certificate.setEnabled(cal is not None)
+        if cal is None:
+            self.up.setData([], [])
+            self.down.setData([], [])
+            taken = f" Taken so far: {len(self.fresh)}." if self.fresh else ""
+            self.verdict.setText("Not calibrated. At least three known masses, up and down; Guide goes through those on the shelf." + taken)
+            return
+        try:
+            line, good = calibration.fit(cal, g), calibration.quality(cal, g)
+        except ValueError as err:
+            self.verdict.setText(f"The calibration gives no line: {err}.")
+            return
+        force = np.array([p.mass.value * g for p in cal.points])
+        residual = line.residuals / nominal(line.slope)
+        top = int(np.argmax(force))
+        self.up.setData(force[: top + 1], 1e3 * residual[: top + 1])
+        self.down.setData(force[top + 1 :], 1e3 * residual[top + 1 :])
+
+        def part(what: str, value: float | None) -> list[str]:
+            return [] if value is None else [f"{what} {100 * value:.2f} %"]
+
+        figures = [
+            *part("worst off the line", good.nonlinearity),
+            *part("up against down", good.hysteresis),
+            *part("return to zero", good.zero_return),
+            *part("repeats", good.repeatability),
+        ]
+        fresh = f" New readings: {len(self.fresh)}." if self.fresh else ""
+        self.verdict.setText(
+            f"{good.verdict.capitalize()}: {cal.cell}, {cal.date}, {len(cal.points)} points to {d.show(force.max(), 'force', decimals=1)}, "
+            f"{nominal(line.slope):.1f} ± {2 * std(line.slope):.1f} counts/N; of the span: {', '.join(figures)}.{fresh}"
+        )
+        self.chart.rows = lambda: (["force N", "residual N"], np.column_stack([force, residual]).tolist())
+
+    def _style(self) -> None:
+        self.zero.setPen(pen("ink-2", 1))
+        for dots, colour in ((self.up, "force"), (self.down, "brass")):
+            dots.setBrush(pg.mkBrush(theme.colour(colour)))
+            dots.setPen(pg.mkPen(theme.colour("sheet")))
+
+    # --- taking readings ------------------------------------------------------------------------------------------
+
+    def _last(self, seconds: float) -> np.ndarray | None:
+        ring = self.session.ring
+        if ring is None or "cell" not in ring.channels or ring.count < 10:
+            return None
+        values = ring.values("cell")[ring.since(ring.t[-1] - seconds)]
+        return values[~np.isnan(values)]
+
+    def watch(self) -> None:
+        """The live value; under guidance, takes the reading when the cell hangs still."""
+        if not self.isVisible():
+            return
+        last = self._last(_STILL)
+        self.take.setEnabled(last is not None)
+        self.guide.setEnabled(last is not None or self.guide.isChecked())
+        if last is None or len(last) == 0:
+            self.live.setText("No bench connected" if self.session.ring is None else "This bench has no load cell")
+            return
+        text = f"Cell {last.mean():.0f} counts"
+        if self._rungs:
+            ring = self.session.ring
+            assert ring is not None
+            waited = float(ring.t[-1]) - self._hung_at
+            still = waited > 2 * _STILL and calibration.steady(last) and self._moved(float(last.mean()))
+            name = self.desk.show(self._rungs[0], "mass", u=False, decimals=3)
+            done = len(self.fresh)
+            text = f"{done + 1} of {done + len(self._rungs)}: {'hang ' + name if self._rungs[0].value else 'take everything off'}, wait …"
+            if still:
+                self.take_reading()
+                self._next()
+                return
+        self.live.setText(text)
+
+    def _moved(self, reading: float) -> bool:
+        """Whether another mass hangs than at the last reading; on the first, anything goes."""
+        if not self.fresh or self.fresh[-1].mass.value == self._rungs[0].value:
+            return True
+        last = self._last(_STILL)
+        return last is not None and abs(reading - self.fresh[-1].reading) > 4 * float(np.std(last))
+
+    def _guide(self, on: bool) -> None:
+        if not on:
+            self._rungs = []
+            if self.session.simulated:
+                self.session.send("weigh 0")
+            self.watch()
+            return
+        shelf = [w.mass for w in self.desk.rig.shelf] or list(self.desk.plan.loads)
+        self.fresh = []
+        self._rungs = calibration.rungs(shelf)
+        self._hang()
+
+    def _next(self) -> None:
+        self._rungs = self._rungs[1:]
+        if not self._rungs:
+            self.guide.setChecked(False)
+            self.desk.said.emit("Calibrated: all masses up and down. Sheet writes them down.")
+            return
+        self._hang()
+
+    def _hang(self) -> None:
+        ring = self.session.ring
+        self._hung_at = float(ring.t[-1]) if ring is not None and ring.count else 0.0
+        self.known.set_value(self._rungs[0])
+        if self.session.simulated:
+            self.session.send(f"weigh {self._rungs[0].value:.6g}")
+        self.watch()
+
+    def take_reading(self) -> None:
+        last = self._last(1.0)
+        if last is None or len(last) == 0:
+            self.desk.said.emit("No load cell reading: connect the bench first (Bench menu).")
+            return
+        try:
+            mass = self.known.read()
+        except ValueError as err:
+            self.desk.said.emit(str(err))
+            return
+        assert mass is not None
+        self.fresh.append(calibration.CalibrationPoint(mass=mass, reading=round(float(last.mean()), 1)))
+        if len({p.mass.value for p in self.fresh}) >= 3:
+            self._keep()
+        self.refresh()
+
+    def _keep(self) -> None:
+        old = self.desk.rig.calibration
+        made = calibration.Calibration(
+            cell=old.cell if old else "load cell",
+            date=date.today().isoformat(),
+            capacity=old.capacity if old else 49.0,
+            points=tuple(self.fresh),
+        )
+        reason = self.desk.edit("rig", ("calibration",), made, "load cell calibrated")
+        if reason:
+            self.desk.said.emit(reason)
+
+    def _drop(self) -> None:
+        if self.fresh:
+            self.fresh.pop()
+            if len({p.mass.value for p in self.fresh}) >= 3:
+                self._keep()
+        self.refresh()
+
+    def _certificate(self) -> None:
+        cal = self.desk.rig.calibration
+        assert cal is not None
+        dialog = QFileDialog(self, "Certificate", f"{cal.cell} {cal.date}.html".replace("/", "-"), "Sheet (*.html)")
+        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+        dialog.fileSelected.connect(lambda name: self.write_certificate(Path(name)))
+        dialog.setModal(False)
+        dialog.show()
+        self._dialog: Any = dialog
+
+    def write_certificate(self, path: Path) -> None:
+        """The sheet of the calibration in force."""
+        from sparring.report.certificate import render
+
+        cal = self.desk.rig.calibration
+        assert cal is not None
+        try:
+            path.write_text(render(cal, self.desk.rig.gravity), encoding="utf-8")
+        except OSError as err:
+            self.desk.said.emit(f"{path.name} could not be written: {err.strerror}. Choose another folder.")
+            return
+        self.desk.said.emit(f"Written: {path.name}")
