@@ -179,13 +179,13 @@ def test_a_port_that_is_not_there_is_told_and_waited_for(window, tmp_path, build
 def test_calibration_is_taken_from_the_live_cell(window):
     """Three masses on the cell; with the weights still on the floor the readings do not follow, and that is said."""
     window.go("Rig")
-    page, s = window.rig_page, window.session
+    page, s = window.rig_page.calibration, window.session
 
     def take(mass, counts):
         page.known.setText(f"{mass} kg")
         s.ring = Ring(("cell",))
         s.ring.add([(k / 100, counts) for k in range(100)])
-        page._take()
+        page.take_reading()
 
     for mass in (0.0, 1.0, 2.0):
         take(mass, 84_000.0)
@@ -197,7 +197,7 @@ def test_calibration_is_taken_from_the_live_cell(window):
     assert "counts/N" in page.verdict.text()
     assert [p.mass.value for p in window.desk.rig.calibration.points] == [0.0, 1.0, 2.0]
     window.desk.undo.undo()
-    assert len(page._fresh) == 3
+    assert len(page.fresh) == 3
 
 
 @pytest.mark.parametrize("name", ["Siskin r1", "Knot r1"])
@@ -231,3 +231,84 @@ def test_a_drive_of_another_kind_is_lifted_live(window, tmp_path, rig, name):
     finally:
         window.session.disconnect_bench()
         made.pull()
+
+
+METHODS = {"lever": (0.4, 1.2), "brake": (0.6, 1.4), "drawbar": (0.5, 2.0), "run-up": (1.0,), "generator": (1.0, 1.0)}
+
+
+@pytest.mark.parametrize("kind", METHODS)
+def test_every_method_is_run_with_the_keyboard_from_rig_to_results(window, qtbot, kind):
+    """Choose the method, plan it, then Space until all is done, on the simulated bench over the same lines."""
+    from sparring.core.quantity import Measured
+    from sparring.core.rig import METHODS as KINDS
+
+    d, s = window.desk, window.session
+    d.new_test()
+    window.go("Rig")
+    method = next(k for k in KINDS if k().kind == kind)
+    window.rig_page.methods.setCurrentIndex(KINDS.index(method))
+    window.rig_page.choose_method(method)
+    assert d.rig.method.kind == kind
+    assert d.edit("plan", ("loads",), tuple(Measured(m, 5e-4) for m in METHODS[kind])) is None
+    assert d.edit("plan", ("repeats",), 1) is None
+    window.grab()
+    window.go("Run")
+    s.simulate(d.build, d.rig, speed=6.0)
+    until(lambda: s.state == "ready" and s.ring is not None and s.ring.count > 60)
+    assert ("cell" in s.ring.channels) == bool(method.CELL)
+    wanted = d.todo_count()
+    for _ in range(wanted + 1):
+        if len(d.runs) == wanted:
+            break
+        until(lambda: s.state == "ready")
+        if method.CELL and s.tare is None:
+            qtbot.keyClick(window, Qt.Key.Key_Space)
+            until(lambda: s.tare is not None)
+        n = len(d.runs)
+        qtbot.keyClick(window, Qt.Key.Key_Space)
+        until(lambda n=n: len(d.runs) > n, 40.0)
+    until(lambda: d.result is not None and not background.busy())
+    result = d.result
+    assert not result.skipped
+    if kind == "lever":
+        assert [bool(x.stalls) for x in result.steps] == [False, True]
+        assert result.stall.lifted is not None
+        assert result.best is None
+    else:
+        assert len(result.running) >= len(METHODS[kind])
+        assert 0.6 < nominal(result.best.gearbox) < 0.97
+    window.go("Results")
+    window.grab()
+    assert "–" not in window.results_page.table.item(0, 2).text()
+    s.disconnect_bench()
+
+
+def test_calibration_is_guided_up_and_down_the_shelf(window, tmp_path, qtbot):
+    """Guide hangs each mass on the simulated cell, waits until it is still, and takes it; the sheet is written."""
+    from sparring.core.quantity import Measured
+    from sparring.core.rig import Weight, calibration
+
+    d, s = window.desk, window.session
+    shelf = tuple(Weight(name=f"w{m}", mass=Measured(m, 2e-4)) for m in (1.0, 2.0, 0.5))
+    assert d.edit("rig", ("shelf",), shelf) is None
+    window.go("Rig")
+    s.simulate(d.build, d.rig, speed=8.0)
+    until(lambda: s.state == "ready" and s.ring is not None and s.ring.count > 60)
+    panel = window.rig_page.calibration
+    window.rig_page.tabs.setCurrentIndex(1)
+    until(lambda: panel.guide.isEnabled())
+    old = calibration.fit(d.rig.calibration, d.rig.gravity.value)
+    panel.guide.click()
+    until(lambda: not panel.guide.isChecked(), 60.0)
+    masses = [p.mass.value for p in d.rig.calibration.points]
+    assert masses == [0.0, 0.5, 1.0, 2.0, 1.0, 0.5, 0.0]
+    new = calibration.fit(d.rig.calibration, d.rig.gravity.value)
+    assert nominal(new.slope) == pytest.approx(nominal(old.slope), rel=3e-3)
+    assert "up against down" in panel.verdict.text()
+    panel.write_certificate(tmp_path / "sheet.html")
+    text = (tmp_path / "sheet.html").read_text(encoding="utf-8")
+    assert "Sensitivity" in text
+    assert text.count("<tr>") > 7
+    panel.write_certificate(tmp_path / "no" / "sheet.html")
+    assert "could not be written" in window.message.text()
+    s.disconnect_bench()

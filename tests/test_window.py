@@ -8,9 +8,10 @@ import pytest
 from conftest import discard, wait_for
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QApplication, QDialog, QWidget
+from PyQt6.QtWidgets import QApplication, QCheckBox, QDialog, QPushButton, QWidget
 
 from sparring.core.quantity import Measured
+from sparring.core.rig import Weight
 from sparring.core.train.kinds import SpurStage
 from sparring.core.uncertainty import nominal
 from sparring.demo import make_logbook
@@ -170,6 +171,55 @@ def test_rig_dimensions_are_edited_on_the_drawing(window, qtbot):
     assert [m.value for m in window.desk.plan.loads] == pytest.approx([0.45359237, 0.5, 0.62])
 
 
+def test_a_rig_goes_to_another_method_and_back_without_losing_its_dimensions(window, qtbot):
+    from sparring.core.rig import METHODS, Hoist, Lever, RunUp
+
+    page, d = window.rig_page, window.desk
+    window.go("Rig")
+    enter(page.picture.fields["drum_diameter"], "44 ± 0.1 mm", qtbot)
+    for method in METHODS:
+        page.choose_method(method)
+        window.grab()
+        assert {name for _, name in method.FIELDS} == set(page.picture.fields)
+        assert page.tabs.isTabVisible(1) == bool(method.CELL)
+        assert window.title_block.cells["rig"].value.endswith(method().kind)
+    page.choose_method(Lever)
+    enter(page.picture.fields["arm_mass"], "0 g", qtbot)
+    until(lambda: any("arm's own weight" in f.title.casefold() for f in d.setup_findings()))
+    window.findings.refresh()
+    card = next(c for c in window.findings.cards() if c.finding.id == "arm-weight-ignored")
+    window._show_finding(card.finding)
+    assert page.picture.fields["arm_mass"].hasFocus()
+    page.choose_method(RunUp)
+    page.tabs.setCurrentIndex(3)
+    assert page.planner.table.item(0, 0).text() == "1.25"
+    assert page.planner.table.item(3, 0).text() == "5 now"
+    page.choose_method(Hoist)
+    assert d.rig.method.drum_diameter.value == pytest.approx(0.044)
+    d.undo.undo()
+    assert d.rig.method.kind == "run-up"
+
+
+def test_masses_and_checks_are_kept_with_the_rig(window, qtbot):
+    page, d = window.rig_page, window.desk
+    window.go("Rig")
+    assert d.edit("rig", ("shelf",), (Weight(name="b", mass=Measured(1.02, 1e-4)), Weight(name="a", mass=Measured(0.5, 1e-4)))) is None
+    page._plan_from_shelf()
+    assert [m.value for m in d.plan.loads] == [0.5, 1.02]
+    text = d.rig.checks[3].text
+    loose = next(b for b in page.checklist.findChildren(QPushButton) if b.accessibleName() == f"{text}: was loose")
+    loose.click()
+    loose = next(
+        b for b in page.checklist.findChildren(QPushButton) if b.accessibleName() == f"{text}: was loose" and b.isVisibleTo(page.checklist)
+    )
+    loose.click()
+    assert next(c for c in d.rig.checks if c.text == text).loose == 2
+    assert page.checklist.findChildren(QCheckBox)[-len(d.rig.checks)].text().startswith(text)  # what came loose stands first
+    page.checklist.text.setText("belt not frayed")
+    page.checklist._add()
+    assert d.rig.checks[-1].text == "belt not frayed"
+
+
 def test_results_open_the_recording_of_a_clicked_point(window):
     choose(window, "Dunnock r2")
     window.go("Results")
@@ -209,6 +259,8 @@ def test_a_finding_opens_and_leads_to_its_evidence(window, qtbot):
     press(card, Qt.Key.Key_Return, qtbot)
     assert card.is_open
     assert window.work.current == "Rig"
+    assert "drum-radius-vs-diameter" in {c.finding.id for c in window.findings.cards()}  # still told where it is mended
+    window.go("Results")
     other = next(c for c in window.findings.cards() if c.finding.id == "voltage-sag")
     other.opened.emit(other)
     assert window.work.current == "Results"

@@ -7,7 +7,6 @@ from uncertainties import correlation_matrix
 
 from sparring.core.reduce.points import inputs_of
 from sparring.core.reduce.windows import autocorrelation_time, mean_with_uncertainty
-from sparring.core.rig import hoist
 from sparring.core.uncertainty import budget, fit_line, nominal, std
 
 

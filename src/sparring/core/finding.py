@@ -59,11 +59,14 @@ def noted(
 
 
 class Peer(NamedTuple):
-    """Another build's gearbox efficiencies, to tell this one from. steps: (output torque [N·m], efficiency, standard
-    uncertainty of its repeats alone, lifts), one a weight."""
+    """Another test's gearbox efficiencies, to compare with. steps: (output torque [N·m], efficiency, standard uncertainty
+    of its repeats alone, lifts), one a step; whole: the whole standard uncertainty of each."""
 
     name: str
     steps: tuple[tuple[float, float, float, int], ...]
+    whole: tuple[float, ...] = ()
+    method: str = ""
+    same_build: bool = False
 
 
 def explain(finding: Finding, units: Mapping[str, str] | None = None) -> str:

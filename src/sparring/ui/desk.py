@@ -361,9 +361,15 @@ class Desk(QObject):
         assert self.book is not None
         names = {i: b.name for i, b in self.book.builds()}
         return [
-            Peer(names[t.build_id], tuple(tuple(step) for step in t.headline["steps"]))
+            Peer(
+                names[t.build_id],
+                tuple(tuple(step) for step in t.headline["steps"]),
+                tuple(t.headline.get("whole", ())),
+                t.headline.get("method", ""),
+                t.build_id == self.build_id,
+            )
             for t in self.book.tests()
-            if t.build_id != self.build_id and t.headline and t.headline.get("steps")
+            if t.id != self.test_id and t.headline and t.headline.get("steps")
         ]
 
     @property
@@ -377,10 +383,11 @@ class Desk(QObject):
         return judge_build(self.build, self.plan.voltage)
 
     def setup_findings(self) -> list[Finding]:
-        """Judgements on the bench as set up, before anything runs."""
+        """Judgements on the bench as set up, before anything runs; and what was measured of it since."""
         from sparring.core.findings.setup import judge_setup
 
-        return judge_setup(self.build, self.rig, self.plan, date.today())
+        measured = [f for f in self.findings if f.place.startswith("rig")]
+        return measured + judge_setup(self.build, self.rig, self.plan, date.today())
 
     def select(self, step: int | None, point: int | None = None) -> None:
         """Chooses a step of the result, and one of its lifts."""
@@ -398,7 +405,7 @@ class Desk(QObject):
     def three(self, value: float, kind: str) -> str:
         """A predicted or live figure with three significant digits, in the tester's unit."""
         shown = abs(quantity.from_si(value, self.units[kind], kind))
-        return self.show(value, kind, decimals=min(6, max(0, 2 - math.floor(math.log10(shown)))) if shown > 1e-12 else 0)
+        return self.show(value, kind, decimals=min(6, max(0, 2 - math.floor(math.log10(shown)))) if shown > 1e-7 else 0)
 
     def show(self, value: Any, kind: str, *, u: bool = True, decimals: int | None = None, with_unit: bool = True) -> str:
         """A value (plain or with uncertainty) in the tester's unit."""

@@ -402,7 +402,7 @@ class TitleBlock(QWidget):
             if d.plan.order == "bisection"
             else f"{steps} {what} × {d.plan.repeats}"
             if method.STEP
-            else f"{d.plan.repeats} {what}"
+            else f"{d.plan.repeats} {verb}{'' if d.plan.repeats == 1 else 's'}"
         )
         texts = {
             "build": f"{d.build.name}  {d.build.title}",

@@ -434,7 +434,7 @@ class MainWindow(QMainWindow):
         )
         self.driveline.show_flow(
             flow,
-            f"live, {self.session.state}",
+            f"live, {self._bench_word()}",
             lines,
             (
                 d.show(flow.wire_to_shaft, "ratio", decimals=1) if moving else "–",
@@ -460,7 +460,12 @@ class MainWindow(QMainWindow):
         tally = s.tally
         lost = f", {tally.garbled} lines garbled" if tally and tally.garbled else ""
         texts = {"off": "No bench connected", "connecting": f"{name}: waiting", "lost": f"{name}: lost"}
-        self.connection.setText(texts.get(s.state, f"{name}: {s.state}{lost}"))
+        self.connection.setText(texts.get(s.state, f"{name}: {self._bench_word()}{lost}"))
+
+    def _bench_word(self) -> str:
+        """What the bench does, in the method's words."""
+        _, doing, stopping = self.desk.rig.method.DOES
+        return {"lifting": doing.lower(), "lowering": stopping.lower()}.get(self.session.state, self.session.state)
 
     # --- files dropped, closing --------------------------------------------------------------------------------------------
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from sparring.core.finding import ORDER, Finding, Peer
-from sparring.core.findings import efficiency, repeats, rig, speed, stall  # noqa: F401  (they register themselves)
+from sparring.core.findings import efficiency, method, repeats, rig, speed, stall  # noqa: F401  (they register themselves)
 from sparring.core.findings.registry import RULES
 from sparring.core.reduce.points import Inputs
 from sparring.core.reduce.results import TestResult

@@ -56,6 +56,8 @@ def spread(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterabl
 def too_few_to_tell(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """Another build lies closer than the repeats can tell."""
     for peer in peers:
+        if peer.same_build:
+            continue
         # only like with like: the same load on both, and lifted more than once
         pairs = [
             (s, other)
@@ -103,10 +105,10 @@ def single_lifts(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> I
         yield Finding(
             "no-repeats",
             "caution",
-            "Each weight lifted only once",
-            "No weight was lifted more than once.",
-            "The scatter from lift to lift is unknown; the stated uncertainty leaves it out.",
+            "Each step run only once",
+            "No step was run more than once.",
+            "The scatter from run to run is unknown; the stated uncertainty leaves it out.",
             (),
-            ("Lift each weight at least three times, better five.",),
+            ("Run each step at least three times, better five.",),
             steps=tuple(s.index for s in result.lifted),
         )

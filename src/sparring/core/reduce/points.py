@@ -125,6 +125,7 @@ class Point:
     work: Any
     temperature: float | None
     torque_peak: float | None
+    fade: float | None  # part of the cell's force lost from the second quarter of the run to the last
     effective: float
     ripple: dict[float, float] = field(default_factory=dict)  # shaft turns per output turn -> relative amplitude
 
@@ -208,7 +209,8 @@ def point_at(
         if speed is None:
             raise ReductionError("the output speed is missing throughout the window")
         effective = mean_with_uncertainty(steady.channels["speed"])[2]
-    voltage, current = mean("voltage", inputs.gain_voltage), mean("current", inputs.gain_current)
+    # an arm meets its stop before anything is steady: no electrical figure means anything
+    voltage, current = (None, None) if method.STANDS else (mean("voltage", inputs.gain_voltage), mean("current", inputs.gain_current))
     power_in = None
     if voltage is not None and current is not None:
         # the mean of v·i, not mean v × mean i: a chopped supply would tell them apart
@@ -216,11 +218,11 @@ def point_at(
         value, u, _ = level(product)
         power_in = ufloat(value, u if math.isfinite(u) else 0.0, "power" + SCATTER) * inputs.gain_voltage * inputs.gain_current
 
-    torque_mass = torque_cell = peak = None
+    torque_mass = torque_cell = peak = fade = None
     if torque is None:
         if run.load is not None:
             torque_mass = method.known(inputs.figures, inputs.mass(run.load), inputs.gravity)
-        force, most = _force(inputs, run, on, steady, mean("cell"), mean("force"))
+        force, most, fade = _force(inputs, run, on, mean("cell"), mean("force"))
         readings = {"force": force, **{c: mean(c, inputs.load_gains[c]) for c in method.CHANNELS}}
         torque_cell = method.measured(inputs.figures, readings.get)
         at_most = method.measured(method.figures(), {"force": most}.get) if torque_cell is not None else None
@@ -281,6 +283,7 @@ def point_at(
         work=hoist.work(torque, speed * window.length) if turns else None,
         temperature=temperature if math.isfinite(temperature) else None,
         torque_peak=peak,
+        fade=fade,
         effective=effective,
         ripple=ripple(steady.t, steady.channels["speed"], orders) if turns and steady.has("speed") else {},
     )
@@ -294,15 +297,21 @@ _WANTED = {
 }
 
 
-def _force(inputs: Inputs, run: Run, on: Recording, steady: Recording, counts: Any, newtons: Any) -> tuple[Any, float | None]:
-    """(mean force in the window, largest block mean while the drive was on) [N]; (None, None) without a cell."""
+def _force(inputs: Inputs, run: Run, on: Recording, counts: Any, newtons: Any) -> tuple[Any, float | None, float | None]:
+    """(mean force in the window [N], largest block mean while the drive was on [N], part of it lost from the second quarter
+    of that time to the last); (None, None, None) without a cell."""
     if counts is not None and inputs.cell is not None:
         zero = from_measured(run.tare, "tare") if run.tare is not None else None
-        most = float(np.nanmax(block_means(on.channels["cell"])))
-        return calibration.force(inputs.cell, counts, zero), nominal(calibration.force(inputs.cell, most, zero))
-    if newtons is not None:
-        return newtons, float(np.nanmax(block_means(on.channels["force"])))
-    return None, None
+        force = calibration.force(inputs.cell, counts, zero)
+        course = np.array(calibration.force(inputs.cell, block_means(on.channels["cell"]), zero if zero is None else nominal(zero)))
+        course = np.array([nominal(f) for f in course])
+    elif newtons is not None:
+        force, course = newtons, block_means(on.channels["force"])
+    else:
+        return None, None, None
+    quarter = max(len(course) // 4, 1)
+    early, late = float(np.nanmean(course[quarter : 2 * quarter + 1])), float(np.nanmean(course[-quarter:]))
+    return force, float(np.nanmax(course)), 1 - late / early if early > 0 else None
 
 
 def ripple(t: np.ndarray, speed: np.ndarray, orders: tuple[float, ...]) -> dict[float, float]:

@@ -234,6 +234,8 @@ def headline(result: TestResult) -> dict[str, Any]:
         "steps": [
             (nominal(s.torque), nominal(s.gearbox), random_part(s.gearbox), len(s.points)) for s in result.lifted if s.gearbox is not None
         ],
+        "whole": [std(s.gearbox) for s in result.lifted if s.gearbox is not None],
+        "method": result.rig.method.kind,
         "torque": nominal(best.torque),
         "stall": None if stall is None else nominal(stall),
     }

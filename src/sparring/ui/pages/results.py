@@ -113,7 +113,7 @@ class ResultsPage(QWidget):
             self.tabs.addTab(name)
         row.addWidget(self.tabs)
         row.addStretch(1)
-        self.strike = QPushButton("Leave this lift out")
+        self.strike = QPushButton("Leave this run out")
         self.strike.clicked.connect(self._strike)
         row.addWidget(self.strike)
         below.addLayout(row)

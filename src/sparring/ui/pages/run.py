@@ -465,7 +465,12 @@ class RunPage(QWidget):
             moving = mean["speed"] > 0.05
             power_in = max(0.0, float(np.nanmean((ring.values("voltage") * ring.values("current"))[recent])))
             flow = predict.measured_flow(
-                d.build, max(mean["voltage"], 0.0), max(mean["current"], 0.0), power_in, mean["speed"] if moving else 0.0, max(torque, 0.0)
+                d.build,
+                max(mean["voltage"], 0.0),
+                max(mean["current"], 0.0),
+                power_in,
+                mean["speed"] if moving else 0.0,
+                max(torque, 0.0) if moving else 0.0,
             )
             self.live_flow.emit(flow)
 

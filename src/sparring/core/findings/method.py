@@ -1,0 +1,238 @@
+"""Rules on the way of measuring: traction, fading brakes, peaks, warm motors, cells out of range, methods that disagree."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+from itertools import pairwise
+
+from sparring.core.finding import Finding, Peer, noted
+from sparring.core.findings.registry import rule
+from sparring.core.reduce.points import Inputs
+from sparring.core.reduce.results import TestResult
+from sparring.core.rig import Brake, Drawbar
+from sparring.core.uncertainty import mean_of, nominal, std
+
+_SAME_LOAD = 0.08  # torques this near are compared
+_LESS = 0.4  # part of the expected growth of the pull below which the wheels, not the sled, set it
+_PEAK = 1.15  # peak over mean worth a word
+_FADE = 0.03  # part of a brake's torque lost within a run that is worth a word
+_WARM = 15.0  # [K] above the motor's line worth a word
+
+
+@rule
+def traction_limited(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+    """The pull stays while the ballast grows: the wheels slip."""
+    m = result.rig.method
+    steps = [s for s in result.running if s.points[0].run.load is not None]
+    if not isinstance(m, Drawbar) or len(steps) < 2:
+        return
+    by_mass = sorted(steps, key=lambda s: nominal(s.points[0].run.load.value) if s.points[0].run.load else 0.0)
+    sled, radius = m.sled_mass.value, m.wheel_diameter.value / 2
+    for before, after in pairwise(by_mass):
+        first, last = before.points[0].run.load, after.points[0].run.load
+        assert first is not None
+        assert last is not None
+        grown = (sled + last.value) / (sled + first.value) - 1
+        pull = after.torque / before.torque - 1
+        if grown > 0.1 and nominal(pull) + 2 * std(pull) < _LESS * grown:
+            force = after.torque / radius - m.rolls.value
+            yield replace(
+                noted(
+                    "traction-limited",
+                    "caution",
+                    "The wheels slip: traction was measured, not torque",
+                    "From {first} to {last} of ballast the sled should pull {grown} more; the pull stays at {force}.",
+                    "Slipping wheels pull what the floor gives. The drive makes at least this torque; how much more is not known.",
+                    ("too little weight on the driven wheels", "a smooth or dusty floor"),
+                    ("Put more mass on the driven wheels.", "Clean the tyres.", "Take only steps below this one."),
+                    "rig.method.on_wheels",
+                    first=(first.value, "mass"),
+                    last=(last.value, "mass"),
+                    grown=(grown, "ratio"),
+                    force=(force, "force"),
+                ),
+                steps=(after.index,),
+            )
+            return
+
+
+@rule
+def brake_fades(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+    """The torque of a friction brake falls within the runs."""
+    points = [(s, p) for s in result.running for p in s.points if p.fade is not None]
+    fading = [(s, p) for s, p in points if p.fade is not None and p.fade > _FADE]
+    if not isinstance(result.rig.method, Brake) or len(fading) < max(1, len(points) // 3):
+        return
+    worst = max(p.fade or 0.0 for _, p in fading)
+    yield replace(
+        noted(
+            "brake-fades",
+            "caution",
+            "The brake fades",
+            "Within a run its torque falls by {worst}.",
+            "Friction falls as the brake warms: the load was not the same throughout, and repeats start warm.",
+            ("the brake is hot", "its lining is glazed or oily"),
+            ("Run shorter, with pauses to cool.", "Take a heavier brake, or one that does not rub."),
+            "rig.method.hold",
+            worst=(worst, "ratio"),
+        ),
+        steps=tuple(sorted({s.index for s, _ in fading})),
+    )
+
+
+@rule
+def peak_is_no_average(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+    """Peak and mean of a pull are far apart."""
+    found = [(s, p, p.torque_peak / nominal(p.torque)) for s in result.running for p in s.points if p.torque_peak and nominal(p.torque) > 0]
+    if not found or not isinstance(result.rig.method, Drawbar):
+        return
+    step, point, factor = max(found, key=lambda f: f[2])
+    if factor > _PEAK:
+        yield replace(
+            noted(
+                "peak-is-no-average",
+                "note",
+                "The pull comes in jerks",
+                "Its peak makes {peak} at the wheels, its mean {mean}.",
+                "A sled sticks and slips; a scale that keeps its largest reading shows the peak.",
+                ("the sled sticks to the floor between slips", "a springy tow line", "the start, when the sled breaks away"),
+                ("Quote the mean, with the peak beside it.", "A stiffer line and a smoother floor calm it."),
+                peak=(point.torque_peak, "torque"),
+                mean=(point.torque, "torque"),
+            ),
+            steps=(step.index,),
+        )
+
+
+@rule
+def warm_motor(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+    """The motor is warmer than when its line was measured."""
+    known = [(s, p.temperature) for s in result.running for p in s.points if p.temperature is not None]
+    if not known:
+        return
+    step, hottest = max(known, key=lambda k: k[1])
+    if hottest - inputs.motor.temperature > _WARM:
+        yield replace(
+            noted(
+                "motor-warmer-than-its-line",
+                "caution",
+                "The motor is warmer than its line",
+                "It reached {hot}; its no-load and stall readings belong to {line}.",
+                "Copper resists 0.4 % more a kelvin. The torque from speed is corrected for it, with doubt; the magnets weaken too.",
+                ("runs too close together", "a load too near the stall"),
+                ("Let it cool between runs.", "Measure the bare motor anew at this temperature."),
+                hot=(hottest, "temperature"),
+                line=(inputs.motor.temperature, "temperature"),
+            ),
+            steps=(step.index,),
+        )
+
+
+@rule
+def cell_out_of_its_range(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+    """The cell was used beyond its calibration, or where it hardly reads anything."""
+    cal, method = result.rig.calibration, result.rig.method
+    used = [
+        (s, f) for s in result.running if s.points[0].torque_cell is not None and (f := method.cell_force(nominal(s.torque))) is not None
+    ]
+    if cal is None or not used:
+        return
+    reached = max(p.mass.value for p in cal.points) * result.rig.gravity.value
+    beyond = [(s, f) for s, f in used if f > 1.05 * reached]
+    if beyond:
+        yield replace(
+            noted(
+                "cell-beyond-its-calibration",
+                "caution",
+                "The cell was used beyond its calibration",
+                "It pulled {force}; the calibration ends at {reached}.",
+                "There its line is a guess, which the stated uncertainty does not hold.",
+                tries=("Calibrate up to the heaviest step.",),
+                place="rig.calibration",
+                force=(max(f for _, f in beyond), "force"),
+                reached=(reached, "force"),
+            ),
+            steps=tuple(s.index for s, _ in beyond),
+        )
+    low = [(s, f) for s, f in used if f < 0.02 * reached]
+    if (low and result.rig.torque_from == "cell") or any(s.points[0].torque_mass is None for s, _ in low):
+        yield replace(
+            noted(
+                "cell-near-its-floor",
+                "caution",
+                "The cell hardly reads these steps",
+                "It pulled only {force} of the {reached} it is calibrated to.",
+                "Drift and creep of its zero are then as large as what is measured.",
+                tries=("Take a weaker cell, or a smaller radius.",),
+                place="rig.calibration",
+                force=(min(f for _, f in low), "force"),
+                reached=(reached, "force"),
+            ),
+            steps=tuple(s.index for s, _ in low),
+        )
+
+
+@rule
+def more_than_the_motor_gives(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+    """Output power above the most that the motor's line holds."""
+    powers = [(s, s.power_out) for s in result.running if s.power_out is not None]
+    volts = [s.voltage for s in result.running if s.voltage is not None]
+    if not powers:
+        return
+    m = inputs.motor
+    voltage = mean_of(volts) if volts else result.plan.voltage
+    most = m.stall_torque(voltage) * m.speed(0.0, voltage) / 4
+    step, power = max(powers, key=lambda p: nominal(p[1]))
+    if nominal(power) - 2 * std(power) > 1.05 * (nominal(most) + 2 * std(most)):
+        yield replace(
+            noted(
+                "more-than-the-motor-gives",
+                "wrong",
+                "More power comes out than the motor can make",
+                "The output gives {power}; by its no-load and stall readings the motor makes {most} at most.",
+                "A gearbox takes power, it gives none.",
+                (
+                    "a factor of ten in a length or a mass",
+                    "radius entered for diameter",
+                    "degrees or revolutions for radians",
+                    "another motor",
+                ),
+                ("Check every dimension of the bench, then the motor's readings.",),
+                power=(power, "power"),
+                most=(most, "power"),
+            ),
+            steps=(step.index,),
+        )
+
+
+@rule
+def methods_disagree(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+    """The same build, measured another way, has another efficiency at the same load."""
+    for peer in peers:
+        if not peer.same_build or peer.method in ("", result.rig.method.kind):
+            continue
+        pairs = [
+            (s, other, u)
+            for s in result.running
+            for other, u in zip(peer.steps, peer.whole, strict=False)
+            if s.gearbox is not None and abs(other[0] - nominal(s.torque)) < _SAME_LOAD * nominal(s.torque)
+        ]
+        apart = [(s, o, u) for s, o, u in pairs if abs(nominal(s.gearbox) - o[1]) > 2 * (std(s.gearbox) ** 2 + u**2) ** 0.5]
+        if pairs and len(apart) > len(pairs) / 2:
+            step, other, _ = max(apart, key=lambda a: abs(nominal(a[0].gearbox) - a[1][1]))
+            yield replace(
+                noted(
+                    "methods-disagree",
+                    "caution",
+                    f"{result.rig.method.kind.capitalize()} and {peer.method} disagree",
+                    f"At {{torque}}: {{mine}} here, {{other}} by the {peer.method} on the same build.",
+                    "Two ways of measuring one drive must agree within their uncertainty; one of them has a fault it does not state.",
+                    ("a dimension of one of the rigs", "a load cell out of calibration", "the build changed in between"),
+                    ("Measure one load both ways, one after the other.", "Go through the dimensions of both rigs."),
+                    torque=(nominal(step.torque), "torque"),
+                    mine=(step.gearbox, "ratio"),
+                    other=(other[1], "ratio"),
+                ),
+                steps=(step.index,),
+            )

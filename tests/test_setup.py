@@ -1,0 +1,184 @@
+"""What is said of a bench before anything runs, and of a way of measuring afterwards: each with a case that calls for it."""
+
+import math
+from datetime import date
+
+import numpy as np
+import pytest
+from conftest import make_runs
+
+from sparring.core.analysis import analyse
+from sparring.core.finding import Peer, explain
+from sparring.core.findings.setup import judge_setup
+from sparring.core.plan import Lift, Plan, next_lift
+from sparring.core.predict import spin_plan
+from sparring.core.quantity import Measured
+from sparring.core.records import changed
+from sparring.core.reduce.results import headline
+from sparring.core.rig import METHODS, Brake, Drawbar, Hoist, Lever, Rig, RunUp, calibration
+from sparring.core.rig.calibration import Calibration, CalibrationPoint
+
+TODAY = date(2026, 11, 25)
+
+
+def said(build, rig, plan=None):
+    found = judge_setup(build, rig, plan or Plan(), TODAY)
+    for f in found:
+        assert explain(f)
+        name = f.place.rpartition(".")[2]
+        assert not f.place.startswith("rig.method") or name in {n for _, n in rig.method.FIELDS}
+    return {f.id for f in found}
+
+
+CAL = Calibration(
+    date="2026-11-01", points=tuple(CalibrationPoint(mass=Measured(m), reading=round(84_000 + 20_600 * m)) for m in (0.0, 1.0, 3.0, 5.0))
+)
+GOOD = {"calibration": CAL, "gravity": Measured(9.81, 0.003), "limits": {"current": 4.0}}
+
+
+def rig_with(method, **more):
+    return Rig(method=method, **{**GOOD, **more})
+
+
+@pytest.mark.parametrize(
+    ("rig", "id_"),
+    [
+        (rig_with(Hoist(), calibration=None), "calibration-missing"),
+        (rig_with(Hoist(), calibration=changed(CAL, ("date",), "2026-01-05")), "calibration-old"),
+        (rig_with(Hoist(), calibration=changed(CAL, ("capacity",), 20.0)), "cell-overloaded"),
+        (rig_with(Hoist(), calibration=changed(CAL, ("points",), CAL.points[:2] + CAL.points[1:2])), "calibration-not-covering"),
+        (rig_with(Brake(arm=Measured(1.9, 1e-3))), "cell-near-its-floor"),
+        (rig_with(Lever(arm_mass=Measured(0.0))), "arm-weight-ignored"),
+        (rig_with(Hoist(drum_diameter=Measured(0.0025))), "factor-of-ten"),
+        (rig_with(RunUp(inertia=Measured(0.2, 1e-4), outer_radius=0.03)), "factor-of-ten"),
+        (rig_with(RunUp(gearing=9.0)), "mass-above-its-safe-speed"),
+        (rig_with(RunUp(gearing=9.0, strength=1e6)), "rim-stress"),
+        (rig_with(RunUp(inertia=Measured(2e-6, 1e-8))), "inertia-on-the-wrong-side"),
+        (rig_with(RunUp(hold=1.0)), "spin-too-short"),
+        (rig_with(Brake(heat_capacity=0.1, hold=30.0)), "brake-too-hot"),
+        (rig_with(Brake(hold=600.0)), "winding-too-hot"),
+        (rig_with(Hoist(), limits={"current": 0.5}), "start-current"),
+        (rig_with(Drawbar(traction=0.1)), "will-slip"),
+        (rig_with(Hoist(), gravity=Measured(9.80665)), "gravity-standard"),
+    ],
+    ids=lambda x: x if isinstance(x, str) else "",
+)
+def test_what_is_wrong_with_a_bench_is_said_before_it_runs(build, rig, id_):
+    assert id_ in said(build, rig)
+
+
+@pytest.mark.parametrize("method", METHODS, ids=lambda m: m().kind)
+def test_a_bench_in_order_is_not_blamed(build, method):
+    made = changed(RunUp(), ("safe_speed",), 90.0) if method is RunUp else method()
+    made = changed(made, ("hold",), 20.0) if method is RunUp else made
+    assert said(build, rig_with(made)) <= {"start-current"}
+
+
+def test_a_spin_is_planned_as_common_practice_reckons_it(build):
+    """(cp): 0.152 kg·m² behind 3:1 is 0.0169 to the motor, behind 2.5:1 0.0243; 3600 rev/min over 2.5 is 1440."""
+    one = changed(build, ("stages",), (changed(build.stages[0], ("wheel",), build.stages[0].pinion),))
+    method = RunUp(inertia=Measured(0.152))
+    for ratio, felt in ((3.0, 0.0169), (2.5, 0.0243)):
+        plan = spin_plan(one, method, 12.0, np.array([1 / ratio]))
+        assert plan.felt[0] == pytest.approx(felt, abs=5e-5)
+        free = spin_plan(one, method, 12.0, np.array([1.0])).mass_speed[0]
+        assert plan.mass_speed[0] == pytest.approx(free / ratio)
+    assert 3600 / 2.5 == 1440
+    times = spin_plan(build, method, 12.0, np.array([0.5, 1.0, 2.0])).time
+    assert np.all(np.diff(times) > 0)
+
+
+def test_rim_stress_of_ring_and_disc():
+    """Thin ring at 100 m/s in steel: ρ v² = 78.5 MPa; a solid disc (3 + ν)/8 of it (Timoshenko; from memory)."""
+    ring, disc = RunUp(shape="ring", outer_radius=0.1), RunUp(shape="disc", outer_radius=0.1)
+    assert ring.rim_stress(1000.0) == pytest.approx(78.5e6)
+    assert disc.rim_stress(1000.0) == pytest.approx(78.5e6 * 3.3 / 8)
+    assert ring.rim_stress(ring.burst_speed()) == pytest.approx(ring.strength)
+
+
+def test_bisection_closes_in_on_the_stall_in_few_runs():
+    plan = Plan(loads=tuple(Measured(m) for m in (0.5, 1.0, 1.5, 2.0, 2.5, 3.0, 3.5, 4.0)), order="bisection")
+    for stall in (0.2, 1.7, 3.9, 5.0):
+        done, stalled = [], set()
+        while (lift := next_lift(plan, done, stalled=stalled)) is not None:
+            done.append(lift)
+            if plan.loads[lift.step].value > stall:
+                stalled.add(lift.step)
+        lifted = [plan.loads[d.step].value for d in done if d.step not in stalled]
+        assert len(done) <= 4
+        assert max(lifted, default=0.0) == max((m.value for m in plan.loads if m.value <= stall), default=0.0)
+    assert next_lift(plan, [Lift(3, 1)], stalled={3}) == Lift(1, 1)
+
+
+def test_a_cell_is_judged_by_line_hysteresis_and_zero():
+    def points(off):
+        up = [(m, 0.0) for m in (0.0, 1.0, 2.0, 4.0)]
+        down = [(m, off) for m in (2.0, 1.0)] + [(0.0, off / 2)]
+        return Calibration(points=tuple(CalibrationPoint(mass=Measured(m), reading=84_000 + 20_000 * m + d) for m, d in up + down))
+
+    good, bad = calibration.quality(points(8.0), 9.81), calibration.quality(points(900.0), 9.81)
+    assert good.verdict == "good"
+    assert bad.verdict == "poor"
+    assert bad.hysteresis == pytest.approx(900 / 80_000, rel=0.02)
+    assert bad.zero_return == pytest.approx(450 / 80_000, rel=0.02)
+    assert [m.value for m in calibration.rungs([Measured(2.0), Measured(1.0)])] == [0.0, 1.0, 2.0, 1.0, 0.0]
+
+
+def test_a_swinging_mass_is_not_steady():
+    rng = np.random.default_rng(1)
+    t = np.arange(0, 1.2, 0.0125)
+    still = [calibration.steady(84_000 + 50 * rng.standard_normal(len(t))) for _ in range(50)]
+    swings = [calibration.steady(84_000 + 50 * rng.standard_normal(len(t)) + 400 * np.sin(2 * math.pi * 0.8 * t + p)) for p in range(50)]
+    drifts = [calibration.steady(84_000 + 50 * rng.standard_normal(len(t)) + 400 * t) for _ in range(50)]
+    assert np.mean(still) > 0.9
+    assert np.mean(swings) < 0.1
+    assert np.mean(drifts) < 0.1
+
+
+def judged(build, rig, plan, **bench):
+    runs, _ = make_runs(build, rig, plan, **bench)
+    result = analyse(build, rig, plan, runs)
+    assert not result.skipped
+    return {f.id: f for f in result.findings}
+
+
+def plan_of(*loads, repeats=2):
+    return Plan(loads=tuple(Measured(m, 5e-4) for m in loads), repeats=repeats)
+
+
+def test_slipping_wheels_fading_brakes_and_warm_motors_are_found(build, rig):
+    sled = changed(changed(rig, ("method",), Drawbar(traction=0.35)), ("name",), "sled")
+    assert "traction-limited" in judged(build, sled, plan_of(0.5, 3.0, 4.5))
+    assert "traction-limited" not in judged(build, changed(sled, ("method", "traction"), 0.9), plan_of(0.5, 3.0, 4.5))
+    brake = changed(rig, ("method",), Brake(hold=8.0, heat_capacity=4.0))
+    assert "brake-fades" in judged(build, brake, plan_of(1.0, 1.8), fade=0.02)
+    assert "brake-fades" not in judged(build, brake, plan_of(1.0, 1.8))
+    warm = judged(build, brake, plan_of(1.0), ambient=293.15 + 30)
+    assert "motor-warmer-than-its-line" in warm
+
+
+def test_a_cell_beyond_its_calibration_is_found(build, rig):
+    short = changed(rig, ("calibration", "points"), rig.calibration.points[:3] + rig.calibration.points[-3:])
+    assert "cell-beyond-its-calibration" in judged(build, short, plan_of(0.5, 2.5))
+    assert "cell-beyond-its-calibration" not in judged(build, rig, plan_of(0.5, 2.5))
+
+
+def test_a_factor_of_ten_shows_as_power_the_motor_has_not(build, rig):
+    wrong = changed(rig, ("method", "drum_diameter"), Measured(0.5, 1e-4))
+    runs, _ = make_runs(build, rig, plan_of(0.5, 1.5))
+    ids = {f.id for f in analyse(build, wrong, plan_of(0.5, 1.5), runs).findings}
+    assert "more-than-the-motor-gives" in ids
+
+
+def test_two_methods_on_one_build_are_compared(build, rig):
+    """Hoist and brake agree when both are right; with the arm entered a tenth too long they do not."""
+    hoist_runs, _ = make_runs(build, rig, plan_of(1.0, 2.0, 3.0))
+    head = headline(analyse(build, rig, plan_of(1.0, 2.0, 3.0), hoist_runs))
+    peer = Peer(build.name, tuple(tuple(s) for s in head["steps"]), tuple(head["whole"]), head["method"], True)
+    brake = changed(rig, ("method",), Brake())
+    torques = [s[0] for s in head["steps"]]
+    plan = plan_of(*(round(t / 0.45, 3) for t in torques))
+    runs, _ = make_runs(build, brake, plan)
+    assert "methods-disagree" not in {f.id for f in analyse(build, brake, plan, runs, [peer]).findings}
+    wrong = changed(brake, ("method", "arm"), Measured(0.107, 2.5e-4))
+    assert "methods-disagree" in {f.id for f in analyse(build, wrong, plan, runs, [peer]).findings}
