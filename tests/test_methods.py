@@ -17,7 +17,7 @@ from sparring.core.run import Run
 from sparring.core.train.kinds.spur import SpurStage
 from sparring.core.uncertainty import nominal, std
 
-CASES, STEPS, REPEATS = 200, 4, 2
+CASES, STEPS, REPEATS = 200, 3, 1
 G = 9.81
 LOADS = {
     "hoist": (0.6, 2.2),
@@ -85,7 +85,7 @@ def study(method, seed, cases=CASES, trap=lambda rig: rig, sensors=None, **chang
             fields[optional] = None
     zero, gain, gv, gi, gs = np.concatenate(cells).T
     sensing = SensorSet(cell_zero=zero, cell_gain=gain, gain_voltage=gv, gain_current=gi, gain_speed=gs, **(sensors or {}))
-    runs = lift(Bench(**fields), sensing, volts=12.0, method=method, seed=seed, dt=1e-3)
+    runs = lift(Bench(**fields), sensing, volts=12.0, method=method, seed=seed)
     found = []
     for n, (known, rig, _) in enumerate(made):
         own = runs[n * lanes : (n + 1) * lanes]
@@ -119,7 +119,7 @@ def shares(found, name, step):
     return np.mean(hits)
 
 
-@pytest.mark.parametrize("method", [Brake(), Drawbar(hold=4.0), Generator()], ids=lambda m: m.kind)
+@pytest.mark.parametrize("method", [Brake(hold=2.0), Drawbar(hold=2.5), Generator(hold=2.0)], ids=lambda m: m.kind)
 def test_steady_methods_are_covered(method):
     found = study(method, 3)
     assert not any(result.skipped for result, *_ in found)
@@ -131,7 +131,7 @@ def test_steady_methods_are_covered(method):
 @pytest.mark.parametrize("coasts", ["alone", "with the drive"])
 def test_a_spin_gives_the_curve_of_torque(coasts):
     """Torque of every part of the range from one kind of spin; where the train coasts too, wider, but still covered."""
-    found = study(RunUp(coasts=coasts, hold=10.0, coast=10.0), 5, cases=120)
+    found = study(RunUp(coasts=coasts, hold=6.0, coast=6.0, inertia=Measured(0.012, 6e-5)), 5, cases=100)
     assert not any(result.skipped for result, *_ in found)
     for part in (1, 4, 6):
         hits = []
@@ -172,14 +172,14 @@ def test_energy_balances_whatever_the_load(build, method):
     steps = method.settings([0.3, 1.0, 2.0, 4.0])
     plant = Plant(loaded(bench_of(build, rig, load=steps[0], fade=0.002), rig, steps), account=True)
     for volts, opened, seconds in (
-        (12.0, False, 2.0),
-        (0.0, True, 1.0),
-        (12.0, False, 1.0),
-        (-9.0, False, 0.5 if method.LETS_DOWN else 0.0),
+        (12.0, False, 0.8),
+        (0.0, True, 0.4),
+        (12.0, False, 0.3),
+        (-9.0, False, 0.3 if method.LETS_DOWN else 0.0),
     ):
         plant.volts[:], plant.open[:] = volts, opened
-        plant.advance(seconds, 1e-3)
-        assert np.abs(plant.imbalance()).max() < 1.5e-3
+        plant.advance(seconds, 5e-4)
+        assert np.abs(plant.imbalance()).max() < 1e-3
 
 
 def test_layers_of_cord_and_drum_friction_count_in_the_hoist():
@@ -190,15 +190,15 @@ def test_layers_of_cord_and_drum_friction_count_in_the_hoist():
 
 def test_a_fading_brake_and_slipping_wheels_do_what_their_physics_say(build):
     """Friction that falls with heat lets the torque drop; wheels on the floor never pull more than traction allows."""
-    brake = Rig(method=Brake(hold=8.0, heat_capacity=4.0))
+    brake = Rig(method=Brake(hold=4.0, heat_capacity=2.0))
     b = loaded(bench_of(build, brake, load=2.0, fade=0.01), brake, [2.0])
-    (run,) = lift(b, SensorSet(), volts=12.0, method=brake.method, seed=1, dt=1e-3)
+    (run,) = lift(b, SensorSet(), volts=12.0, method=brake.method, seed=1)
     torque = run.truth["torque"]
     late, early = torque[-60:-30].mean(), torque[70:100].mean()
     assert late < 0.97 * early
-    sled = Rig(method=Drawbar(traction=0.2, hold=3.0))
+    sled = Rig(method=Drawbar(traction=0.2, hold=2.0))
     b = loaded(bench_of(build, sled, load=4.0), sled, [4.0])
-    (run,) = lift(b, SensorSet(), volts=12.0, method=sled.method, seed=1, dt=1e-3)
+    (run,) = lift(b, SensorSet(), volts=12.0, method=sled.method, seed=1)
     limit = 0.2 * 2.5 * sled.gravity.value
     assert run.truth["force"].max() == pytest.approx(limit, rel=0.02)
     assert run.truth["speed"][-40:].mean() > 1.0  # the wheels turn on

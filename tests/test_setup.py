@@ -147,10 +147,10 @@ def plan_of(*loads, repeats=2):
 
 
 def test_slipping_wheels_fading_brakes_and_warm_motors_are_found(build, rig):
-    sled = changed(changed(rig, ("method",), Drawbar(traction=0.35)), ("name",), "sled")
+    sled = changed(changed(rig, ("method",), Drawbar(traction=0.35, hold=2.0)), ("name",), "sled")
     assert "traction-limited" in judged(build, sled, plan_of(0.5, 3.0, 4.5))
     assert "traction-limited" not in judged(build, changed(sled, ("method", "traction"), 0.9), plan_of(0.5, 3.0, 4.5))
-    brake = changed(rig, ("method",), Brake(hold=8.0, heat_capacity=4.0))
+    brake = changed(rig, ("method",), Brake(hold=3.0, heat_capacity=1.5))
     assert "brake-fades" in judged(build, brake, plan_of(1.0, 1.8), fade=0.02)
     assert "brake-fades" not in judged(build, brake, plan_of(1.0, 1.8))
     warm = judged(build, brake, plan_of(1.0), ambient=293.15 + 30)
