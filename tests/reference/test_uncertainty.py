@@ -7,7 +7,7 @@ from uncertainties import correlation_matrix
 
 from sparring.core.reduce.points import inputs_of
 from sparring.core.reduce.windows import autocorrelation_time, mean_with_uncertainty
-from sparring.core.uncertainty import budget, fit_line, nominal, std
+from sparring.core.uncertainty import budget, fit_line, nominal, std, ufloat
 
 
 def test_calibration_line_of_jcgm_100_h3():
@@ -170,3 +170,31 @@ def test_mean_of_correlated_samples_is_covered_as_stated(memory):
         taus.append(autocorrelation_time(y))
     assert 0.91 <= inside / 300 <= 0.99
     assert np.mean(taus) == pytest.approx((1 + memory) / (1 - memory), rel=0.12)
+
+
+def test_the_end_gauge_of_jcgm_100():
+    """JCGM 100:2008 H.1 (figures from memory): l = l_s + d − l_s (δα θ + α_s δθ); u_c = 32 nm to first order, of which the
+    standard has 25 nm, the comparison 9.7 nm, the temperature difference 16.6 nm and the expansions 2.9 nm."""
+    nm, mm = 1e-9, 1e-3
+    l_s, d = ufloat(50.000623 * mm, 25 * nm, "standard"), ufloat(215 * nm, 9.7 * nm, "comparison")
+    alpha, theta = ufloat(11.5e-6, 1.2e-6, "expansion"), ufloat(-0.1, 0.41, "temperature")
+    d_alpha, d_theta = ufloat(0.0, 0.58e-6, "difference of expansions"), ufloat(0.0, 0.029, "difference of temperatures")
+    length = l_s + d - l_s * (d_alpha * theta + alpha * d_theta)
+    assert nominal(length) == pytest.approx(50.000838 * mm, abs=0.5 * nm)
+    assert std(length) == pytest.approx(31.7 * nm, abs=0.2 * nm)
+    shares = {row.name: row.u for row in budget(length)}
+    assert shares["difference of temperatures"] == pytest.approx(16.6 * nm, rel=0.01)
+    assert shares["difference of expansions"] == pytest.approx(2.9 * nm, rel=0.01)
+    assert next(iter(shares)) == "standard"
+
+
+def test_the_additive_model_of_jcgm_101():
+    """JCGM 101:2008 9.2 (figures from memory): four rectangular inputs of unit variance give u = 2.0; the interval of 95 %
+    is ± 3.88 by Monte Carlo, ± 3.92 by the law of propagation: k = 2 covers a little more than it says."""
+    total = sum(ufloat(0.0, 1.0, f"x{n}") for n in range(4))
+    assert std(total) == pytest.approx(2.0)
+    rng = np.random.default_rng(3)
+    draws = rng.uniform(-np.sqrt(3), np.sqrt(3), (4, 1_000_000)).sum(axis=0)
+    low, high = np.quantile(draws, [0.025, 0.975])
+    assert (low, high) == (pytest.approx(-3.88, abs=0.02), pytest.approx(3.88, abs=0.02))
+    assert np.mean(np.abs(draws) <= 2 * std(total)) == pytest.approx(0.957, abs=0.004)

@@ -20,11 +20,11 @@ class Lever(MethodBase):
     PURPOSE: ClassVar[str] = "A mass hung on an arm is lifted or it is not: the stall torque, between two masses."
     CARE: ClassVar[str] = "clear of the arm's swing, above and below; the mass drops when the power goes"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
-        ("Upper stop, level +", "top"),
+        ("Upper stop angle", "top"),
         ("Arm, axis to hook", "arm"),
         ("Mass of the arm", "arm_mass"),
         ("Its mass centre at", "arm_centre"),
-        ("Lower stop, level +", "start"),
+        ("Lower stop angle", "start"),
         ("Hook and washers", "hook_mass"),
     )
     DOES: ClassVar[tuple[str, str, str]] = ("Lift", "Lifting", "Lowering")

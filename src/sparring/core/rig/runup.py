@@ -26,7 +26,7 @@ class RunUp(MethodBase):
     PURPOSE: ClassVar[str] = "A flywheel is spun up and coasts down: torque and power over the whole range of speed from one spin."
     CARE: ClassVar[str] = "a guard that would hold its pieces; never reach in before it stands still"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
-        ("Inertia of mass", "inertia"),
+        ("Inertia", "inertia"),
         ("Turns per output turn", "gearing"),
         ("Coasts", "coasts"),
         ("Safe speed", "safe_speed"),

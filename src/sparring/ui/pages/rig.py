@@ -348,8 +348,13 @@ class RatioPlanner(QWidget):
             self.chart.addItem(item)
         self.chart.styled(self._style)
         column.addWidget(self.chart, 1)
-        self.table = Table(["gearing", "speed, rpm", "motor feels, kg·m²", "time up, s", "rim stress, MPa"], "Ratios", 1)
+        self.table = Table(["gearing", "rpm", "felt, g·cm²", "up in, s", "rim, MPa"], "Ratios", 1)
         column.addWidget(self.table, 1)
+        column.addWidget(
+            note(
+                "rpm: of the mass without load, ! above its safe speed. felt: its inertia at the motor. up in: to nine tenths of that speed."
+            )
+        )
         for signal in (desk.rig_changed, desk.build_changed, desk.plan_changed):
             signal.connect(self.refresh)
         self.refresh()
@@ -368,10 +373,10 @@ class RatioPlanner(QWidget):
             [
                 [
                     f"{g:.3g}" + (" now" if g == m.gearing else ""),
-                    f"{n:.0f}" + (" too fast" if w > m.safe_speed else ""),
-                    f"{j:.2e}",
+                    f"{n:.0f}" + (" !" if w > m.safe_speed else ""),
+                    f"{j * 1e7:.0f}",
                     f"{t:.1f}",
-                    f"{s / 1e6:.2g}",
+                    f"{s / 1e6:.2f}",
                 ]
                 for g, n, w, j, t, s in zip(gearing, rpm, plan.mass_speed, plan.felt, plan.time, plan.stress, strict=True)
             ]

@@ -50,7 +50,8 @@ class BenchPicture(QWidget):
                 self.form.hide()
                 self.form.deleteLater()
             self.form = Form(self.desk, "rig", [(label, ("method", name)) for label, name in method.FIELDS])
-            self.form.setMaximumWidth(290)
+            self.form.setMaximumWidth(320)
+            self.form.setMinimumWidth(318 if self._kind in ("run-up", "generator") else 286)  # their units are long
             self.row.addWidget(self.form)
         self.update()
 
