@@ -12,6 +12,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 _config = tempfile.mkdtemp()
 os.environ["XDG_CONFIG_HOME"] = _config
 
+from sparring.core.quantity import Measured
+from sparring.core.rig import Brake, Hoist, Lever, RunUp, Weight
 from sparring.demo import make_logbook
 from sparring.ui import background
 from sparring.ui.application import application
@@ -87,6 +89,38 @@ def main(out: Path, only: set[str], size: tuple[int, int]) -> None:
     settle(app, lambda: window.desk.result is not None)
     window.go("Rig")
     shot("rig")
+    if wanted("rig-lever", "rig-run-up", "rig-calibration"):
+        window.desk.new_test()
+        window.go("Rig")
+        page = window.rig_page
+        page.choose_method(Lever)
+        settle(app, most=0.5)
+        window.message.hide()
+        shot("rig-lever")
+        page.choose_method(RunUp)
+        page.tabs.setCurrentIndex(3)
+        window.message.hide()
+        window.set_dark(True)
+        shot("rig-run-up")
+        window.set_dark(False)
+        page.choose_method(Brake)
+        shelf = tuple(Weight(name=f"block {n}", mass=Measured(m, 2e-4)) for n, m in enumerate((0.5, 1.0, 2.0), start=1))
+        window.desk.edit("rig", ("shelf",), shelf)
+        s = window.session
+        s.simulate(window.desk.build, window.desk.rig, speed=4.0)
+        settle(app, lambda: s.state == "ready" and s.ring is not None and s.ring.count > 90)
+        page.tabs.setCurrentIndex(1)
+        settle(app, lambda: page.calibration.guide.isEnabled())
+        page.calibration.guide.click()
+        settle(app, lambda: len(page.calibration.fresh) >= 5, 40)
+        window.message.hide()
+        shot("rig-calibration")
+        page.calibration.guide.setChecked(False)
+        s.disconnect_bench()
+        page.choose_method(Hoist)
+        page.tabs.setCurrentIndex(0)
+        window.desk.choose_build(ids["Dunnock r1"])
+        settle(app, lambda: window.desk.result is not None)
     window.go("Results")
     window.desk.select(4, 0)
     cards = window.findings.cards()
