@@ -8,14 +8,16 @@ from sparring.core.build import Build
 from sparring.core.motor import MotorReadings
 from sparring.core.plan import Plan
 from sparring.core.plant.bench import Bench, Plant, bench_of
-from sparring.core.plant.lifts import lift, loaded
-from sparring.core.plant.sensors import SensorSet, calibration_points
+from sparring.core.plant.lifts import ladder, lift, loaded, one_log
+from sparring.core.plant.sensors import SensorSet, calibration_points, sensors_of
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
+from sparring.core.reduce.results import split_runs
 from sparring.core.rig import METHODS, Brake, Calibration, Drawbar, Generator, Hoist, Lever, Rig, RunUp
 from sparring.core.run import Run
 from sparring.core.train.kinds.spur import SpurStage
 from sparring.core.uncertainty import nominal, std
+from sparring.files import log_files
 
 CASES, STEPS, REPEATS = 200, 3, 1
 G = 9.81
@@ -203,3 +205,27 @@ def test_a_fading_brake_and_slipping_wheels_do_what_their_physics_say(build):
     assert run.truth["force"].max() == pytest.approx(limit, rel=0.02)
     assert run.truth["speed"][-40:].mean() > 1.0  # the wheels turn on
     assert np.ptp(run.truth["height"][-60:]) < 1e-3  # the sled stands
+
+
+@pytest.mark.parametrize(
+    "method",
+    [Hoist(travel=0.4), Lever(), Brake(hold=1.6), Drawbar(hold=2.0), RunUp(hold=4.0, coast=4.0), Generator(hold=1.6)],
+    ids=lambda m: m.kind,
+)
+def test_a_log_of_every_method_goes_through_a_file(build, rig, method, tmp_path):
+    """What a logger would have written of three steps, read again as a stranger's file, split into its runs and reduced."""
+    rig = changed(changed(rig, ("method",), method), ("name",), "other")
+    loads = [0.3, 0.6, 1.6]
+    runs = ladder(bench_of(build, rig, load=method.settings(loads)[0]), sensors_of(rig), rig, loads, 1, volts=12.0, seed=4)
+    weighed = loads if method.weighed() else None
+    log_files.write(tmp_path / "log.csv", one_log(runs, weighed))
+    recording, _ = log_files.read(log_files.look(tmp_path / "log.csv"))
+    plan = Plan(loads=tuple(Measured(m, 5e-4) for m in loads), repeats=1)
+    result = analyse(build, rig, plan, [(r, recording) for r in split_runs(recording, plan, method=method)])
+    assert not result.skipped
+    if method.kind == "lever":
+        assert [bool(s.stalls) for s in result.steps] == [False, False, True]
+        return
+    assert len(result.running) == (len(runs) if method.STEP else len(result.steps)) >= 3
+    for step in result.running:
+        assert 0.5 < nominal(step.gearbox) < 0.97

@@ -191,3 +191,16 @@ def test_headline_carries_what_derived_it(result):
     line = headline(result)
     assert line["derived_by"]
     assert line["value"] == pytest.approx(nominal(result.best.gearbox))
+
+
+def test_a_run_keeps_the_calibration_it_was_made_with(build, rig, lifted, plan):
+    """The cell calibrated anew, to another sensitivity: runs that carry theirs stay, those without follow the rig."""
+    runs, _ = lifted
+    kept = [(r.model_copy(update={"calibration": rig.calibration}), rec) for r, rec in runs]
+    points = tuple(p.model_copy(update={"reading": p.reading * 1.05}) for p in rig.calibration.points)
+    anew = changed(rig, ("calibration", "points"), points)
+    before = analyse(build, rig, plan, runs).steps[2].points[0].torque_cell
+    after = analyse(build, anew, plan, kept).steps[2].points[0].torque_cell
+    moved = analyse(build, anew, plan, runs).steps[2].points[0].torque_cell
+    assert nominal(after) == pytest.approx(nominal(before), rel=1e-9)
+    assert nominal(moved) != pytest.approx(nominal(before), rel=0.02)

@@ -13,7 +13,7 @@ _config = tempfile.mkdtemp()
 os.environ["XDG_CONFIG_HOME"] = _config
 
 from sparring.core.quantity import Measured
-from sparring.core.rig import Brake, Hoist, Lever, RunUp, Weight
+from sparring.core.rig import Brake, Lever, RunUp, Weight
 from sparring.demo import make_logbook
 from sparring.ui import background
 from sparring.ui.application import application
@@ -93,6 +93,8 @@ def main(out: Path, only: set[str], size: tuple[int, int]) -> None:
         window.desk.new_test()
         window.go("Rig")
         page = window.rig_page
+        page._copy()
+        window.desk.edit("rig", ("name",), "Bench C")
         page.choose_method(Lever)
         settle(app, most=0.5)
         window.message.hide()
@@ -117,7 +119,6 @@ def main(out: Path, only: set[str], size: tuple[int, int]) -> None:
         shot("rig-calibration")
         page.calibration.guide.setChecked(False)
         s.disconnect_bench()
-        page.choose_method(Hoist)
         page.tabs.setCurrentIndex(0)
         window.desk.choose_build(ids["Dunnock r1"])
         settle(app, lambda: window.desk.result is not None)

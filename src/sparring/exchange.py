@@ -64,7 +64,7 @@ def import_log(
     it raises ends the import before anything is kept.
     """
     recording, remarks = log_files.read(log, columns, lambda part: progress(0.9 * part))
-    runs = split_runs(recording, plan)
+    runs = split_runs(recording, plan, method=book.rig(rig_id).method)
     masses = sorted({r.load.value for r in runs if r.load is not None})
     steps = 1 + max(r.step for r in runs)
     repeats = max(r.repeat for r in runs)

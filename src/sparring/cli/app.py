@@ -244,7 +244,7 @@ def reduce(
         b, r = record_files.load(build, Build), record_files.load(rig, Rig)
         p = record_files.load(plan, Plan) if plan else Plan()
         recording, remarks = log_files.read(log_files.look(log), columns)
-        runs = split_runs(recording, p)
+        runs = split_runs(recording, p, method=r.method)
         result = analyse(b, r, p, [(run, recording) for run in runs])
         if not result.steps:
             reasons = "; ".join(sorted({why for _, why in result.skipped}))

@@ -6,13 +6,15 @@ from typing import Annotated, Literal
 
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
+from sparring.core.rig.calibration import Calibration
 
 
 class Run(Record):
     """What is known of one run beside its recording.
 
     load: weight hung (hook excluded); None where only the load cell knows. start, stop: the run's part of the
-    recording [s]; tare: reading of the cell with the cord slack, before it.
+    recording [s]; tare: reading of the cell with nothing pulling, before it; calibration: the cell's, in force when it was
+    made (None: that of the rig), so that calibrating anew does not change what was measured before.
     """
 
     version: Literal["sparring.run/1"] = "sparring.run/1"
@@ -26,3 +28,4 @@ class Run(Record):
     start: Annotated[float, Q("time")] | None = None
     stop: Annotated[float, Q("time")] | None = None
     tare: Annotated[Measured, Q("count")] | None = None
+    calibration: Calibration | None = None

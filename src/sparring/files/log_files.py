@@ -57,7 +57,9 @@ _NAMES: tuple[tuple[str, str], ...] = (  # first match wins
     (r"^(t|time|zeit|seconds?|timestamp|elapsed|ms|millis)\b", "t"),
     (r"motor.*(speed|rpm|drehzahl)|(speed|rpm).*(motor|input)|rpm_?in|^n_?m", "motor_speed"),
     (r"speed|rpm|omega|drehzahl|tach|^n$", "speed"),
-    (r"count|raw|adc", "cell"),
+    (r"load.*volt|volt.*load", "load_voltage"),
+    (r"load.*(curr|amp)|curr.*load", "load_current"),
+    (r"count|raw|adc|^cell$", "cell"),
     (r"force|load ?cell|pull|kraft|^f$", "force"),
     (r"mass|weight|load|gewicht", "mass"),
     (r"temp|°c|celsius", "temperature"),
@@ -255,6 +257,8 @@ def write(path: Path, recording: Recording) -> None:
         "current": "A",
         "temperature": "°C",
         "mass": "kg",
+        "load_voltage": "V",
+        "load_current": "A",
     }
     columns = {}
     for key, values in {"t": recording.t, **recording.channels}.items():

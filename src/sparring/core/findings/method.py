@@ -136,6 +136,7 @@ def cell_out_of_its_range(result: TestResult, inputs: Inputs, peers: Sequence[Pe
     used = [
         (s, f) for s in result.running if s.points[0].torque_cell is not None and (f := method.cell_force(nominal(s.torque))) is not None
     ]
+    cal = next((s.points[0].run.calibration for s, _ in used if s.points[0].run.calibration), cal)
     if cal is None or not used:
         return
     reached = max(p.mass.value for p in cal.points) * result.rig.gravity.value

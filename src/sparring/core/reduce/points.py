@@ -23,7 +23,7 @@ from sparring.core.reduce.windows import (
     middle_with_uncertainty,
     powered_spans,
 )
-from sparring.core.rig import Rig, calibration, hoist
+from sparring.core.rig import Lever, Rig, calibration, hoist
 from sparring.core.run import Run
 from sparring.core.uncertainty import LineFit, from_measured, nominal, std, ufloat
 
@@ -54,6 +54,16 @@ class Inputs:
     rotor: Any  # inertia of all rotors [kg·m²], doubtful by a tenth
     load_gains: dict[str, Any]  # of the meters at a generator's load
     masses: dict[float, Any] = field(default_factory=dict)
+    cells: dict[str, LineFit] = field(default_factory=dict)
+
+    def cell_of(self, run: Run, gravity: float) -> LineFit | None:
+        """The line of the calibration in force at the run; one input for all runs of one calibration."""
+        if run.calibration is None:
+            return self.cell
+        key = run.calibration.model_dump_json()
+        if key not in self.cells:
+            self.cells[key] = calibration.fit(run.calibration, gravity)
+        return self.cells[key]
 
     def mass(self, m: Any) -> Any:
         """The same weight is the same input in every run."""
@@ -151,7 +161,7 @@ def reduce_run(
     start, stop = max(spans, key=lambda s: s[1] - s[0])
     on = rec.span(start, stop)
     if stands:  # an arm meets its stop in a moment: how the run ended tells all
-        return point_at(inputs, rig, run, on, Window(start, stop, True, 0.0), stalled=run.ended == "stalled")
+        return point_at(inputs, rig, run, on, Window(start, stop, True, 0.0), stalled=_stuck(rig, run, on))
     no_load = nominal(inputs.motor.speed(0.0, _mean(on, "voltage", 12.0))) / inputs.ratio
     tail = on.span(max(start, stop - 0.4), stop)
     stalled = run.ended == "stalled" or abs(_mean(tail, "speed", 0.0)) < _STALLED_PART * abs(no_load)
@@ -163,6 +173,16 @@ def reduce_run(
     except ValueError as err:
         raise ReductionError(str(err)) from err
     return point_at(inputs, rig, run, on, window, stalled=stalled, orders=orders)
+
+
+def _stuck(rig: Rig, run: Run, on: Recording) -> bool:
+    """Whether the arm did not get to its upper stop: as the bench said, or for a log by the angle that was turned."""
+    if run.source != "import" or not isinstance(rig.method, Lever):
+        return run.ended == "stalled"
+    if not on.has("speed"):
+        raise ReductionError("a log of a lever needs the output speed, to tell lifted from not lifted; map a column to it")
+    turned = float(np.trapezoid(np.nan_to_num(on.channels["speed"]), on.t))
+    return turned < 0.6 * (rig.method.top.value - rig.method.start.value)
 
 
 def part_of(run: Run, recording: Recording) -> Recording:
@@ -222,7 +242,8 @@ def point_at(
     if torque is None:
         if run.load is not None:
             torque_mass = method.known(inputs.figures, inputs.mass(run.load), inputs.gravity)
-        force, most, fade = _force(inputs, run, on, mean("cell"), mean("force"))
+        cell = inputs.cell_of(run, rig.gravity.value)
+        force, most, fade = _force(cell, run, on, mean("cell"), mean("force"))
         readings = {"force": force, **{c: mean(c, inputs.load_gains[c]) for c in method.CHANNELS}}
         torque_cell = method.measured(inputs.figures, readings.get)
         at_most = method.measured(method.figures(), {"force": most}.get) if torque_cell is not None else None
@@ -297,13 +318,13 @@ _WANTED = {
 }
 
 
-def _force(inputs: Inputs, run: Run, on: Recording, counts: Any, newtons: Any) -> tuple[Any, float | None, float | None]:
+def _force(cell: LineFit | None, run: Run, on: Recording, counts: Any, newtons: Any) -> tuple[Any, float | None, float | None]:
     """(mean force in the window [N], largest block mean while the drive was on [N], part of it lost from the second quarter
     of that time to the last); (None, None, None) without a cell."""
-    if counts is not None and inputs.cell is not None:
+    if counts is not None and cell is not None:
         zero = from_measured(run.tare, "tare") if run.tare is not None else None
-        force = calibration.force(inputs.cell, counts, zero)
-        course = np.array(calibration.force(inputs.cell, block_means(on.channels["cell"]), zero if zero is None else nominal(zero)))
+        force = calibration.force(cell, counts, zero)
+        course = np.array(calibration.force(cell, block_means(on.channels["cell"]), zero if zero is None else nominal(zero)))
         course = np.array([nominal(f) for f in course])
     elif newtons is not None:
         force, course = newtons, block_means(on.channels["force"])

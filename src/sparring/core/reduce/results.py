@@ -17,7 +17,7 @@ from sparring.core.recording import Recording
 from sparring.core.reduce.points import Point, ReductionError
 from sparring.core.reduce.spread import REPEATS, SCATTER, random_part
 from sparring.core.reduce.windows import powered_spans
-from sparring.core.rig import Rig
+from sparring.core.rig import MethodBase, Rig
 from sparring.core.run import Run
 from sparring.core.uncertainty import mean_of, nominal, std, ufloat
 
@@ -152,17 +152,20 @@ def combine(build: Build, rig: Rig, plan: Plan, points: Sequence[Point], skipped
     return TestResult(build, rig, plan, steps, line, _stall(steps, line), losses, sound, (), tuple(skipped))
 
 
-def split_runs(recording: Recording, plan: Plan, tolerance: float = 0.06) -> list[Run]:
-    """The lifts found in one long recording, as runs with their spans.
+def split_runs(recording: Recording, plan: Plan, tolerance: float = 0.06, *, method: MethodBase | None = None) -> list[Run]:
+    """The runs found in one long recording, with their spans. method: a run-up's coasting belongs to its run, and a lever's
+    are short.
 
     Lifts belong to one step when their weights (column `mass`, else the load cell's level) differ by less than
     `tolerance` of the heaviest. Raises ReductionError when no lift is found.
     """
     ch = recording.channels
-    spans = powered_spans(recording.t, ch.get("voltage"), ch.get("current"), ch.get("speed"))
+    coast = method.course[2] if method is not None else 0.0
+    least = 0.1 if method is not None and method.STANDS else 0.4
+    spans = powered_spans(recording.t, ch.get("voltage"), ch.get("current"), ch.get("speed"), least)
     if not spans:
-        raise ReductionError("no lift found: no span with forward voltage, current or speed of at least 0.4 s")
-    level_of = next((k for k in ("mass", "force", "cell") if k in ch), None)
+        raise ReductionError(f"no run found: no span with forward voltage, current or speed of at least {least:g} s")
+    level_of = next((k for k in ("mass", "force", "cell", "load_current") if k in ch), None)
     levels = []
     for start, stop in spans:
         part = recording.span(start + (stop - start) * 0.3, stop)
@@ -178,6 +181,7 @@ def split_runs(recording: Recording, plan: Plan, tolerance: float = 0.06) -> lis
     runs: list[Run] = []
     count: dict[int, int] = {}
     pause = 0.3
+    nexts = [start for start, _ in spans[1:]] + [float(recording.t[-1])]
     for n, (start, stop) in enumerate(spans):
         s = step_of[n]
         count[s] = count.get(s, 0) + 1
@@ -189,7 +193,7 @@ def split_runs(recording: Recording, plan: Plan, tolerance: float = 0.06) -> lis
                 voltage=plan.voltage,
                 source="import",
                 start=max(start - pause, float(recording.t[0])),
-                stop=stop + pause / 4,
+                stop=min(stop + coast, nexts[n]) if coast else stop + pause / 4,
             )
         )
     return runs

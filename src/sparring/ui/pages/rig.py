@@ -348,11 +348,11 @@ class RatioPlanner(QWidget):
             self.chart.addItem(item)
         self.chart.styled(self._style)
         column.addWidget(self.chart, 1)
-        self.table = Table(["gearing", "rpm", "felt, g·cm²", "up in, s", "rim, MPa"], "Ratios", 1)
+        self.table = Table(["gearing", "rpm", "g·cm²", "up, s", "MPa"], "Ratios", 1)
         column.addWidget(self.table, 1)
         column.addWidget(
             note(
-                "rpm: of the mass without load, ! above its safe speed. felt: its inertia at the motor. up in: to nine tenths of that speed."
+                "rpm of the mass without load, ! above its safe speed; its inertia as the motor feels it; time to nine tenths of that speed; stress in its rim."
             )
         )
         for signal in (desk.rig_changed, desk.build_changed, desk.plan_changed):
