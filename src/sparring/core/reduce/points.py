@@ -324,8 +324,8 @@ def _force(cell: LineFit | None, run: Run, on: Recording, counts: Any, newtons: 
     if counts is not None and cell is not None:
         zero = from_measured(run.tare, "tare") if run.tare is not None else None
         force = calibration.force(cell, counts, zero)
-        course = np.array(calibration.force(cell, block_means(on.channels["cell"]), zero if zero is None else nominal(zero)))
-        course = np.array([nominal(f) for f in course])
+        rest = nominal(cell.intercept if zero is None else zero)
+        course = (block_means(on.channels["cell"]) - rest) / nominal(cell.slope)
     elif newtons is not None:
         force, course = newtons, block_means(on.channels["force"])
     else:
