@@ -303,3 +303,19 @@ def test_typed_uncertainty_survives_the_file(tmp_path, rig):
     record_files.save(tmp_path / "rig.json", told)
     found = record_files.load(tmp_path / "rig.json", Rig).method.drum_diameter
     assert (found.value, found.u) == (pytest.approx(0.0512), pytest.approx(3e-5))
+
+
+def test_our_own_unchecked_figures_hold(build):
+    """Templates and tables are made without checks, for a quick start: each is what the checks would have made."""
+    from sparring.core.motor import FurtherMotor
+    from sparring.core.plan import Plan
+    from sparring.core.rig import METHODS, Rig
+    from sparring.core.train import materials
+    from sparring.core.train.kinds import KINDS
+
+    for kind in (type(build), Rig, Plan, FurtherMotor, *METHODS, *KINDS):
+        text = kind.ours().to_json()
+        assert kind.ours() == kind()
+        assert kind.from_json(text).to_json() == text
+    for material in materials.TABLE:
+        assert type(material).from_json(material.to_json()) == material

@@ -35,8 +35,8 @@ class Build(Record):
     family: Annotated[str, Field(min_length=1, max_length=60)] = "Unnamed"
     revision: Annotated[int, Field(ge=1, le=9999)] = 1
     title: Annotated[str, Field(max_length=120)] = ""
-    motor: motors.MotorReadings = motors.MotorReadings()
-    stages: Annotated[tuple[Stage, ...], Field(min_length=1, max_length=40)] = (SpurStage(),)
+    motor: motors.MotorReadings = motors.MotorReadings.ours()
+    stages: Annotated[tuple[Stage, ...], Field(min_length=1, max_length=40)] = (SpurStage.ours(),)
     lubricant: Literal["dry", "greased", "oiled"] = "greased"
     windup: Annotated[float, Q("stiffness", above=0.0)] = 40.0
     mass: Annotated[Measured, Q("mass", "g", above=0.0)] | None = None

@@ -36,7 +36,7 @@ class MotorReadings(Record):
 class FurtherMotor(Record):
     """Another motor on the train's input, its speed `gearing` times the input shaft's (its own pinion on the same wheel)."""
 
-    readings: MotorReadings = MotorReadings()
+    readings: MotorReadings = MotorReadings.ours()
     gearing: Annotated[float, Q("ratio", "", above=0.0, most=100.0)] = 1.0
 
 

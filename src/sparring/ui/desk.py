@@ -86,7 +86,7 @@ class Desk(QObject):
     def __init__(self) -> None:
         super().__init__()
         self.book: Logbook | None = None
-        self.build, self.rig, self.plan = Build(), Rig(), Plan()
+        self.build, self.rig, self.plan = Build.ours(), Rig.ours(), Plan.ours()
         self.build_id = self.rig_id = self.test_id = 0
         self.result: TestResult | None = None
         self.runs: list[StoredRun] = []

@@ -103,11 +103,11 @@ class Rig(Record):
 
     version: Literal["sparring.rig/1"] = "sparring.rig/1"
     name: Annotated[str, Field(min_length=1, max_length=60)] = "Hoist A"
-    method: Method = Hoist()
+    method: Method = Hoist.ours()
     gravity: Annotated[Measured, Q("acceleration", above=0.0)] = Measured(9.807, 0.015)
-    sensors: Sensors = Sensors()
+    sensors: Sensors = Sensors.ours()
     calibration: Calibration | None = None
     torque_from: Literal["mass", "cell"] = "mass"
-    limits: Limits = Limits()
+    limits: Limits = Limits.ours()
     shelf: Annotated[tuple[Weight, ...], Field(max_length=60)] = ()
-    checks: Annotated[tuple[Check, ...], Field(max_length=30)] = tuple(Check(text=t) for t in CHECKS)
+    checks: Annotated[tuple[Check, ...], Field(max_length=30)] = tuple(Check.ours(text=t) for t in CHECKS)

@@ -47,7 +47,7 @@ class Material(Record):
 def _m(
     name: str, density: float, modulus: float, strength: float, softens: float, poisson: float = 0.38, *, printed: bool = False
 ) -> Material:
-    return Material(
+    return Material.ours(
         name=name,
         density=density * 1e3,
         modulus=modulus * 1e9,

@@ -59,7 +59,10 @@ class ShiftStage(StageBase):
 
     kind: Literal["shift"] = "shift"
     engaged: Annotated[int, Field(ge=1, le=12)] = 1
-    pairs: Annotated[ShiftPairs, Field(min_length=1, max_length=12)] = (ShiftPair(pinion=14, wheel=42), ShiftPair(pinion=24, wheel=32))
+    pairs: Annotated[ShiftPairs, Field(min_length=1, max_length=12)] = (
+        ShiftPair.ours(pinion=14, wheel=42),
+        ShiftPair.ours(pinion=24, wheel=32),
+    )
     distance: Annotated[float, Q("length", "mm", above=0.0)] = 28e-3
     face_width: Width = 6e-3
     pressure_angle: Angle = teeth.ALPHA_20
