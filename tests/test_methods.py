@@ -229,3 +229,12 @@ def test_a_log_of_every_method_goes_through_a_file(build, rig, method, tmp_path)
     assert len(result.running) == (len(runs) if method.STEP else len(result.steps)) >= 3
     for step in result.running:
         assert 0.5 < nominal(step.gearbox) < 0.97
+
+
+def test_a_lever_stopped_by_hand_is_neither_lifted_nor_stalled(build, rig):
+    rig = changed(changed(rig, ("method",), Lever()), ("name",), "arm")
+    ((_, _, run),) = ladder(bench_of(build, rig), SensorSet(), rig, [0.3], 1, volts=12.0, seed=4)
+    record = Run(load=Measured(0.3), ended="stopped")
+    result = analyse(build, rig, Plan(), [(record, run.recording)])
+    assert not result.steps
+    assert "stopped before the arm" in result.skipped[0][1]

@@ -178,6 +178,8 @@ def reduce_run(
 def _stuck(rig: Rig, run: Run, on: Recording) -> bool:
     """Whether the arm did not get to its upper stop: as the bench said, or for a log by the angle that was turned."""
     if run.source != "import" or not isinstance(rig.method, Lever):
+        if run.ended not in ("top", "stalled"):
+            raise ReductionError(f"the run ended as {run.ended} before the arm got to its stop or stood still; run it again")
         return run.ended == "stalled"
     if not on.has("speed"):
         raise ReductionError("a log of a lever needs the output speed, to tell lifted from not lifted; map a column to it")
