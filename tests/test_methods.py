@@ -19,7 +19,7 @@ from sparring.core.train.kinds.spur import SpurStage
 from sparring.core.uncertainty import nominal, std
 from sparring.files import log_files
 
-CASES, STEPS, REPEATS = 200, 3, 1
+CASES, STEPS, REPEATS = 200, 2, 1
 G = 9.81
 LOADS = {
     "hoist": (0.6, 2.2),
