@@ -314,3 +314,20 @@ def test_calibration_is_guided_up_and_down_the_shelf(window, tmp_path, qtbot):
     panel.write_certificate(tmp_path / "no" / "sheet.html")
     assert "could not be written" in window.message.text()
     s.disconnect_bench()
+
+
+def test_the_simulated_bench_is_set_up_anew_for_another_method(window, qtbot):
+    from sparring.core.rig import Lever
+
+    s = window.session
+    s.simulate(window.desk.build, window.desk.rig, speed=6.0)
+    until(lambda: s.state == "ready" and s.ring is not None and s.ring.count > 20)
+    window.go("Rig")
+    window.rig_page.choose_method(Lever)
+    window.go("Run")
+    assert "Set up the simulated lever" in window.run_page.ladder.go.text()
+    qtbot.keyClick(window, Qt.Key.Key_Space)
+    until(lambda: s.state == "ready" and s.simulates == "lever" and s.ring is not None and s.ring.count > 20)
+    assert "cell" not in s.ring.channels
+    assert "Lift" in window.run_page.ladder.go.text() or "Hang" in window.run_page.ladder.go.text()
+    s.disconnect_bench()

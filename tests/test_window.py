@@ -176,6 +176,7 @@ def test_a_rig_goes_to_another_method_and_back_without_losing_its_dimensions(win
 
     page, d = window.rig_page, window.desk
     window.go("Rig")
+    page._copy()  # a rig without tests
     enter(page.picture.fields["drum_diameter"], "44 ± 0.1 mm", qtbot)
     for method in METHODS:
         page.choose_method(method)
@@ -198,6 +199,23 @@ def test_a_rig_goes_to_another_method_and_back_without_losing_its_dimensions(win
     assert d.rig.method.drum_diameter.value == pytest.approx(0.044)
     d.undo.undo()
     assert d.rig.method.kind == "run-up"
+
+
+def test_a_rig_with_tests_is_not_turned_into_another_bench(window):
+    """The lifts of three builds were made on it: they stay lifts, and the other method gets a rig of its own."""
+    from sparring.core.rig import Lever
+
+    choose(window, "Dunnock r1")
+    d = window.desk
+    test, rig, best = d.test_id, d.rig_id, nominal(d.result.best.gearbox)
+    window.go("Rig")
+    window.rig_page.choose_method(Lever)
+    assert (d.rig.name, d.rig.method.kind, d.test_id) == ("Lever", "lever", 0)
+    assert "has tests and stays" in window.message.text()
+    assert d.book.rig(rig).method.kind == "hoist"
+    d.choose_test(test)
+    until(lambda: d.result is not None and not background.busy())
+    assert nominal(d.result.best.gearbox) == pytest.approx(best)
 
 
 def test_masses_and_checks_are_kept_with_the_rig(window, qtbot):

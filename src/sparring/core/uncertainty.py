@@ -14,7 +14,7 @@ import numpy as np
 
 from sparring.core.quantity import Measured
 
-__all__ = ["LineFit", "Share", "budget", "fit_line", "from_measured", "mean_of", "nominal", "std", "ufloat"]
+__all__ = ["LineFit", "Share", "budget", "cosine", "fit_line", "from_measured", "mean_of", "nominal", "std", "ufloat"]
 
 
 class Share(NamedTuple):
@@ -45,6 +45,15 @@ def nominal(x: Any) -> float:
 
 def std(x: Any) -> float:
     return float(getattr(x, "std_dev", 0.0))
+
+
+def cosine(angle: Any) -> Any:
+    """cos of an angle [rad] with or without uncertainty."""
+    if hasattr(angle, "nominal_value"):
+        from uncertainties import umath
+
+        return umath.cos(angle)
+    return math.cos(float(angle))
 
 
 def budget(x: Any) -> list[Share]:

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
+from PyQt6.QtGui import QHideEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from sparring.core.quantity import Measured
@@ -121,6 +122,11 @@ class CalibrationPanel(QWidget):
         for dots, colour in ((self.up, "force"), (self.down, "brass")):
             dots.setBrush(pg.mkBrush(theme.colour(colour)))
             dots.setPen(pg.mkPen(theme.colour("sheet")))
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        """Nobody watches any more: the guide ends, and its mass comes off the simulated cell."""
+        self.guide.setChecked(False)
+        super().hideEvent(event)
 
     # --- taking readings ------------------------------------------------------------------------------------------
 

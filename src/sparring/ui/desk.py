@@ -20,7 +20,7 @@ from sparring.core.finding import Finding, Peer
 from sparring.core.plan import Lift, Plan
 from sparring.core.quantity import Measured
 from sparring.core.records import Record, RecordError, annotation, changed
-from sparring.core.rig import Rig
+from sparring.core.rig import MethodBase, Rig
 from sparring.ui import background
 
 if TYPE_CHECKING:
@@ -178,6 +178,18 @@ class Desk(QObject):
         if self.runs:
             self.test_id, self.result, self.runs = 0, None, []
         self._laid()
+
+    def set_method(self, method: MethodBase) -> None:
+        """The rig set up for another method. One that tests were made with stays as it is, and a rig of its own begins."""
+        assert self.book is not None
+        if all(t.rig_id != self.rig_id for t in self.book.tests()):
+            if reason := self.edit("rig", ("method",), method, f"method: {method.TITLE}"):
+                self.said.emit(reason)
+            return
+        old, taken = self.rig.name, {rig.name for _, rig in self.book.rigs()}
+        name = next(n for n in (method.TITLE, *(f"{method.TITLE} {k}" for k in range(2, 10_000))) if n not in taken)
+        self.choose_rig(self.book.save_rig(self.rig.model_copy(update={"name": name, "method": method})))
+        self.said.emit(f"{old} has tests and stays as it is; “{name}” is a rig of its own, with the same cell.")
 
     def _laid(self) -> None:
         assert self.book is not None

@@ -76,6 +76,7 @@ class BenchSession(QObject):
         self.ring: Ring | None = None
         self.state, self.port, self.why = "off", "", ""
         self.simulated = False
+        self.simulates = ""  # the method that the simulated bench is set up for
         self.obeys = False  # the bench answers commands
         self.tare: Measured | None = None
         self.hung: float | None = None
@@ -109,7 +110,7 @@ class BenchSession(QObject):
         folder = Path(self._files.name)
         (folder / "build.json").write_text(build.to_json(), encoding="utf-8")
         (folder / "rig.json").write_text(rig.to_json(), encoding="utf-8")
-        self.simulated = True
+        self.simulated, self.simulates = True, rig.method.kind
         self._set_state("connecting")
         process = QProcess(self)
         process.setProgram(sys.executable)

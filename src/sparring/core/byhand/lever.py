@@ -18,12 +18,11 @@ from sparring.core.byhand.method import (
     Reach,
     Reading,
     Result,
-    cosine,
     over_repeats,
 )
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
-from sparring.core.uncertainty import nominal, ufloat
+from sparring.core.uncertainty import cosine, nominal, ufloat
 
 
 class LeverReading(Reading):

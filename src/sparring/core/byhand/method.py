@@ -107,15 +107,6 @@ def _own(value: Any) -> float:
     return math.sqrt(sum(u**2 for v, u in parts.items() if str(v.tag).startswith("reading")))
 
 
-def cosine(angle: Any) -> Any:
-    """cos of an angle [rad] with or without uncertainty."""
-    if hasattr(angle, "nominal_value"):
-        from uncertainties import umath
-
-        return umath.cos(angle)
-    return math.cos(float(angle))
-
-
 def local_gravity(latitude: float, height: float = 0.0) -> float:
     """Gravity [m/s²] at a geodetic latitude [rad] and a height above the ellipsoid [m].
 

@@ -16,12 +16,11 @@ from sparring.core.byhand.method import (
     Mass,
     Method,
     Reading,
-    cosine,
     over_repeats,
 )
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
-from sparring.core.uncertainty import nominal
+from sparring.core.uncertainty import cosine, nominal
 
 
 class ScaleReading(Reading):

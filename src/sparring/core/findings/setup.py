@@ -301,11 +301,10 @@ def heat(b: Bench) -> Iterable[Finding]:
                 hold=(m.hold, "time"),
             )
     lasts = b.plan.settle + b.plan.measure if math.isinf(m.course[1]) else m.course[1]
-    at_stall = b.plan.voltage / nominal(b.motor.R)
-    carried = min(b.build.torque_line()[0] * heaviest + b.build.torque_line()[1], 1e9) / nominal(b.motor.k) + nominal(
-        b.motor.friction
-    ) / nominal(b.motor.k)
-    rise = min(carried, at_stall) ** 2 * nominal(b.motor.R) * lasts / b.build.heat_capacity()
+    slope, drag = b.build.torque_line()
+    carried = (slope * heaviest + drag + nominal(b.motor.friction)) / nominal(b.motor.k)
+    current = min(carried, b.plan.voltage / nominal(b.motor.R))
+    rise = current**2 * nominal(b.motor.R) * lasts / b.build.heat_capacity()
     if rise > _HOT:
         yield noted(
             "winding-too-hot",

@@ -7,8 +7,9 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
-from sparring.core.rig.lever import Angle, _cosine
+from sparring.core.rig.lever import Angle
 from sparring.core.rig.method import Figures, Mean, MethodBase
+from sparring.core.uncertainty import cosine
 
 
 class Brake(MethodBase):
@@ -40,7 +41,7 @@ class Brake(MethodBase):
 
     def measured(self, x: Figures, mean: Mean) -> Any:
         force = mean("force")
-        return None if force is None else force * x["arm"] * _cosine(x["angle"])
+        return None if force is None else force * x["arm"] * cosine(x["angle"])
 
     def expected(self, load: float, g: float) -> float:
         return self.grips * load

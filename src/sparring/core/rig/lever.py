@@ -8,6 +8,7 @@ from typing import Annotated, Any, ClassVar, Literal
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
 from sparring.core.rig.method import Figures, MethodBase
+from sparring.core.uncertainty import cosine
 
 Angle = Annotated[Measured, Q("angle", "deg", least=-1.4, most=1.4)]
 
@@ -45,7 +46,7 @@ class Lever(MethodBase):
         if self.start.value <= 0.0 <= self.top.value:
             return 1.0
         nearer = x["start"] if abs(self.start.value) < abs(self.top.value) else x["top"]
-        return _cosine(nearer)
+        return cosine(nearer)
 
     def known(self, x: Figures, load: Any, g: Any) -> Any:
         return g * self.steepest(x) * ((load + x["hook_mass"]) * x["arm"] + x["arm_mass"] * x["arm_centre"])
@@ -71,9 +72,3 @@ class Lever(MethodBase):
     @property
     def course(self) -> tuple[float, float, float]:
         return self.arm.value * max(self.top.value - self.start.value, 1e-3), float("inf"), 0.0
-
-
-def _cosine(angle: Any) -> Any:
-    """cos of a number with or without uncertainty, by its slope."""
-    value = float(getattr(angle, "nominal_value", angle))
-    return math.cos(value) - math.sin(value) * (angle - value)

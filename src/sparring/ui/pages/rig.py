@@ -44,7 +44,7 @@ class RigPage(QWidget):
     def __init__(self, desk: Desk, session: BenchSession) -> None:
         super().__init__()
         self.desk, self.session = desk, session
-        self._kept: dict[str, MethodBase] = {}  # dimensions of methods left for another, to come back to
+        self._kept: dict[tuple[int, type[MethodBase]], MethodBase] = {}  # dimensions of methods left for another, by rig
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
         page.setSpacing(10)
@@ -55,8 +55,10 @@ class RigPage(QWidget):
         page.addLayout(row, 1)
         row.addWidget(self._bench(), 16)
         row.addWidget(self._beside(), 10)
-        for signal in (desk.rig_changed, desk.lists_changed, desk.units_changed, desk.build_changed, desk.plan_changed):
+        for signal in (desk.rig_changed, desk.lists_changed, desk.units_changed):
             signal.connect(self.refresh)
+        for signal in (desk.build_changed, desk.plan_changed):
+            signal.connect(self._ask)
         session.arrived.connect(self._live)
         session.state_changed.connect(self._live)
         self.refresh()
@@ -199,7 +201,13 @@ class RigPage(QWidget):
                 self.tabs.setCurrentIndex(self.tabs.currentIndex() if self.tabs.isTabVisible(self.tabs.currentIndex()) else 0)
         self.loads.setVisible(bool(method.STEP))
         self.loads.label.setText("Weights" if method.weighed() else "Steps")
-        first = next(iter(d.setup_findings()), None)
+        self._ask()
+
+    def _ask(self) -> None:
+        """What stands in the way of a run; reckoned only while it can be seen."""
+        if not self.isVisible():
+            return
+        first = next(iter(self.desk.setup_findings()), None)
         self.asked.setText(
             f"Next: {first.title[0].lower()}{first.title[1:]}. {' '.join(first.try_next[:1])}" if first else "Nothing is missing."
         )
@@ -209,11 +217,8 @@ class RigPage(QWidget):
         old = self.desk.rig.method
         if type(old) is kind:
             return
-        self._kept[old.kind] = old
-        wanted = kind()
-        reason = self.desk.edit("rig", ("method",), self._kept.get(wanted.kind, wanted), f"method: {kind.TITLE}")  # type: ignore[attr-defined]
-        if reason:
-            self.desk.said.emit(reason)
+        self._kept[self.desk.rig_id, type(old)] = old
+        self.desk.set_method(self._kept.get((self.desk.rig_id, kind), kind()))
         self.refresh()
 
     def _live(self) -> None:
@@ -241,6 +246,7 @@ class RigPage(QWidget):
 
     def showEvent(self, event: Any) -> None:
         super().showEvent(event)
+        self._ask()
         self._live()
         self.calibration.watch()
 

@@ -260,6 +260,8 @@ class RunPage(QWidget):
             text, on = (f"{doing} …", False) if s.obeys else (f"End this {do.lower()}", True)
         elif s.state == "lowering":
             text, on = f"{stopping} …", False
+        elif self._other_bench():
+            text, say = f"Set up the simulated {method.kind}", f"The simulated bench is still a {s.simulates}."
         elif s.obeys and not tared:
             text, say = "Tare, with nothing pulling", f"The reading of the cell {method.CELL} becomes its zero."
         elif self.lift is None:
@@ -330,6 +332,10 @@ class RunPage(QWidget):
                 current=self.lift is not None and self.lift.step == i,
             )
 
+    def _other_bench(self) -> bool:
+        """Whether the simulated bench is set up for another method than the rig's."""
+        return self.session.simulated and self.session.simulates != self.desk.rig.method.kind
+
     def _force(self, step: int) -> None:
         self.forced = None if self.forced == step else step
         self.refresh()
@@ -346,6 +352,8 @@ class RunPage(QWidget):
             s.finish()
         elif s.state != "ready":
             return
+        elif self._other_bench():
+            s.simulate(d.build, d.rig)
         elif s.obeys and s.tare is None and d.rig.method.CELL:
             s.send("hang 0")
             s.hung = None
