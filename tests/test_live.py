@@ -256,7 +256,7 @@ def test_every_method_is_run_with_the_keyboard_from_rig_to_results(window, qtbot
     assert d.edit("plan", ("repeats",), 1) is None
     window.grab()
     window.go("Run")
-    s.simulate(d.build, d.rig, speed=6.0)
+    s.simulate(d.build, d.rig, speed=20.0)
     until(lambda: s.state == "ready" and s.ring is not None and s.ring.count > 60)
     assert ("cell" in s.ring.channels) == bool(method.CELL)
     wanted = d.todo_count()
@@ -294,7 +294,7 @@ def test_calibration_is_guided_up_and_down_the_shelf(window, tmp_path, qtbot):
     shelf = tuple(Weight(name=f"w{m}", mass=Measured(m, 2e-4)) for m in (2.0, 1.0))
     assert d.edit("rig", ("shelf",), shelf) is None
     window.go("Rig")
-    s.simulate(d.build, d.rig, speed=16.0)
+    s.simulate(d.build, d.rig, speed=40.0)
     until(lambda: s.state == "ready" and s.ring is not None and s.ring.count > 60)
     panel = window.rig_page.calibration
     window.rig_page.tabs.setCurrentIndex(1)

@@ -7,8 +7,9 @@ from sparring.core.analysis import analyse
 from sparring.core.build import Build
 from sparring.core.motor import MotorReadings
 from sparring.core.plan import Plan
-from sparring.core.plant.bench import Bench, Plant, bench_of
+from sparring.core.plant.bench import Bench, bench_of
 from sparring.core.plant.lifts import ladder, lift, loaded, one_log
+from sparring.core.plant.plant import Plant
 from sparring.core.plant.sensors import SensorSet, calibration_points, sensors_of
 from sparring.core.quantity import Measured
 from sparring.core.records import changed

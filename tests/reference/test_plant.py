@@ -5,7 +5,11 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from sparring.core import motor as motors
-from sparring.core.plant.bench import Bench, Plant, bench_of
+from sparring.core.plant.bench import Bench, bench_of
+from sparring.core.plant.lifts import loaded
+from sparring.core.plant.plant import Plant
+from sparring.core.records import changed
+from sparring.core.rig import METHODS
 
 
 def test_a_lift_equals_scipys_integrator(build, rig):
@@ -53,6 +57,22 @@ def test_energy_balances_to_a_tenth_of_a_percent(build, rig, fault):
         plant.volts[:] = volts
         plant.advance(seconds)
         assert np.abs(plant.imbalance()).max() < 1e-3
+
+
+@pytest.mark.parametrize("method", [kind() for kind in METHODS], ids=lambda m: m.kind)
+def test_a_bench_alone_does_what_it_does_among_many(build, rig, method):
+    """One alone runs in plain floats, twenty together as arrays: the same equations, to rounding."""
+    rig = changed(changed(rig, ("method",), method), ("name",), "other")
+    steps = method.settings([0.4, 1.2, 2.0, 6.0]) * 5
+    many = loaded(bench_of(build, rig, load=steps[0], runout=0.02, wear_rate=1e-5), rig, steps)
+    plants = [Plant(many), Plant(many.taken(1))]
+    for volts, opened, seconds in ((12.0, False, 0.7), (0.0, True, 0.2), (-6.0, False, 0.3)):
+        for plant in plants:
+            plant.volts[:], plant.open[:] = volts, opened
+            plant.advance(seconds)
+    together, alone = (plant.state for plant in plants)
+    for name in ("speed", "angle", "height", "rise", "temperature", "impact", "slipped", "warmed", "worn"):
+        assert getattr(alone, name)[0] == pytest.approx(getattr(together, name)[1], rel=1e-6, abs=1e-9), name
 
 
 def test_a_broken_tooth_lets_the_weight_fall_and_energy_still_balances(build, rig):

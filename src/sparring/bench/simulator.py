@@ -17,8 +17,9 @@ from pathlib import Path
 import numpy as np
 
 from sparring.bench.lines import Mapping, with_checksum
-from sparring.core.plant.bench import Bench, Plant
+from sparring.core.plant.bench import Bench
 from sparring.core.plant.lifts import RAMP, loaded
+from sparring.core.plant.plant import Plant
 from sparring.core.plant.sensors import SensorSet
 from sparring.core.rig import Rig, RunUp
 
@@ -257,7 +258,7 @@ class SimulatedBench:
             if abs(speed) < 0.05 and float(self.plant.state.rise[0]) < 0.5 * float(self.method.BODY_SPEED) + 0.05:
                 self._move("stop")
                 return b"! bottom\n"
-        elif self.moving == "down" and height <= 0 and float(self.plant.wound(self.plant.state.angle)[0]) <= 0:
+        elif self.moving == "down" and height <= 0 and float(self.plant.wound()[0]) <= 0:
             self._move("stop")
             return b"! bottom\n"
         return b""

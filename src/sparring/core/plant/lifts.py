@@ -9,7 +9,8 @@ from typing import Any
 
 import numpy as np
 
-from sparring.core.plant.bench import Bench, Plant
+from sparring.core.plant.bench import Bench
+from sparring.core.plant.plant import Plant
 from sparring.core.plant.sensors import SensorSet
 from sparring.core.recording import Recording
 from sparring.core.rig import MethodBase, Rig, RunUp
@@ -89,9 +90,9 @@ def lift(
             ("stalled", stuck),
             ("stopped" if math.isinf(hold) else "top", np.isinf(end_time) & (now >= most)),
         ):
-            ended[hit] = reason
-            end_time[hit] = now
-            stall[hit] = plant.stall_torque()[hit]
+            if hit.any():
+                ended[hit], end_time[hit] = reason, now
+                stall[hit] = plant.stall_torque()[hit]
         if now > end_time.max() + _REST_AFTER + coast:
             break
     t = np.array(times)

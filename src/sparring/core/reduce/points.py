@@ -214,6 +214,7 @@ def point_at(
     """
     method = rig.method
     steady = on.span(window.start, window.stop)
+    effective: dict[str, float] = {}
 
     def level(y: np.ndarray) -> tuple[float, float, float]:
         """Of a steady signal its mean, of one that runs through the window its value in the middle."""
@@ -222,15 +223,13 @@ def point_at(
     def mean(key: str, gain: Any = 1.0) -> Any:
         if not steady.has(key):
             return None
-        value, u, _ = level(steady.channels[key])
+        value, u, effective[key] = level(steady.channels[key])
         return None if math.isnan(value) else gain * ufloat(value, 0.0 if math.isinf(u) else u, key.replace("_", " ") + SCATTER)
 
-    effective = 1.0
     if speed is None and not method.STANDS:
         speed = mean("speed", inputs.gain_speed)
         if speed is None:
             raise ReductionError("the output speed is missing throughout the window")
-        effective = mean_with_uncertainty(steady.channels["speed"])[2]
     # an arm meets its stop before anything is steady: no electrical figure means anything
     voltage, current = (None, None) if method.STANDS else (mean("voltage", inputs.gain_voltage), mean("current", inputs.gain_current))
     power_in = None
@@ -307,7 +306,7 @@ def point_at(
         temperature=temperature if math.isfinite(temperature) else None,
         torque_peak=peak,
         fade=fade,
-        effective=effective,
+        effective=effective.get("speed", 1.0),
         ripple=ripple(steady.t, steady.channels["speed"], orders) if turns and steady.has("speed") else {},
     )
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -146,7 +146,8 @@ def combine(build: Build, rig: Rig, plan: Plan, points: Sequence[Point], skipped
     for p in points:
         groups.setdefault(p.run.step, []).append(p)
     ordered = sorted(groups.values(), key=lambda g: nominal(g[0].torque))
-    steps = tuple(_step(n, group, ordered[max(0, n - 1) : n + 2]) for n, group in enumerate(ordered))
+    scatters = [_scatters(group) for group in ordered]
+    steps = tuple(_step(n, group, scatters[max(0, n - 1) : n + 2]) for n, group in enumerate(ordered))
     line = _speed_line(steps)
     losses, sound = sound_losses([s for s in steps if s.lifted])
     return TestResult(build, rig, plan, steps, line, _stall(steps, line), losses, sound, (), tuple(skipped))
@@ -249,28 +250,42 @@ def _of(group: Sequence[Point], name: str) -> list[Any]:
     return [v for p in group if not p.stalled and (v := getattr(p, name)) is not None]
 
 
-def _pooled_spread(groups: Sequence[Sequence[Any]]) -> tuple[float, int]:
-    """Relative standard deviation between repeats beyond their scatter within, pooled over steps, and its freedom."""
-    total, within, freedom, count = 0.0, 0.0, 0, 0
-    for values in groups:
-        if len(values) < 2:
-            continue
+class _Scatter(NamedTuple):
+    """Of one figure over one step's repeats, relative to its mean: squares of the deviations, their freedom; squares of the
+    readings' own scatter, how many."""
+
+    between: float
+    freedom: int
+    within: float
+    readings: int
+
+
+def _scatters(group: Sequence[Point]) -> dict[str, _Scatter]:
+    found = {}
+    for name in COMBINED:
+        values = _of(group, name)
         x = np.array([nominal(v) for v in values])
-        if x.mean() == 0:
+        if len(x) < 2 or x.mean() == 0:
             continue
-        total += float(((x / x.mean() - 1) ** 2).sum())
-        freedom += len(x) - 1
-        for v in values:
-            own = sum(part**2 for var, part in getattr(v, "error_components", dict)().items() if (var.tag or "").endswith(SCATTER))
-            within += own / x.mean() ** 2
-            count += 1
-    if freedom == 0:
-        return 0.0, 0
-    return math.sqrt(max(total / freedom - within / count, 0.0)), freedom
+        own = (
+            part * part
+            for v in values
+            for variable, part in getattr(v, "error_components", dict)().items()
+            if (variable.tag or "").endswith(SCATTER)
+        )
+        mean = float(x.mean())
+        found[name] = _Scatter(float(((x / mean - 1) ** 2).sum()), len(x) - 1, sum(own) / mean**2, len(x))
+    return found
 
 
-def _step(n: int, group: Sequence[Point], near: Sequence[Sequence[Point]]) -> Step:
-    """One weight's runs combined. near: the groups whose spread is pooled, this one and its neighbours: losses, and with
+def _pooled_spread(scatters: Sequence[_Scatter]) -> tuple[float, int]:
+    """Relative standard deviation between repeats beyond their scatter within, pooled over steps, and its freedom."""
+    between, freedom, within, readings = (sum(part) for part in zip(*scatters, strict=True)) if scatters else (0.0, 0, 0.0, 0)
+    return (math.sqrt(max(between / freedom - within / readings, 0.0)), int(freedom)) if freedom else (0.0, 0)
+
+
+def _step(n: int, group: Sequence[Point], near: Sequence[dict[str, _Scatter]]) -> Step:
+    """One weight's runs combined. near: the scatters that are pooled, this step's and its neighbours': losses, and with
     them the scatter, change along the ladder, so that far weights say little of this one's."""
     running = [p for p in group if not p.stalled]
     stalls = tuple(p for p in group if p.stalled)
@@ -283,7 +298,7 @@ def _step(n: int, group: Sequence[Point], near: Sequence[Sequence[Point]]) -> St
         if not xs:
             continue
         mean = mean_of(xs)
-        relative, freedom = _pooled_spread([_of(g, name) for g in near])
+        relative, freedom = _pooled_spread([s[name] for s in near if name in s])
         if relative > 0:
             # with few repeats the spread itself is uncertain: the t-distribution's variance (JCGM 101, 6.4.9.4)
             widen = math.sqrt(freedom / (freedom - 2)) if freedom > 2 else math.sqrt(3.0)

@@ -1,0 +1,116 @@
+"""A set of simulated benches running in step: what is driven, what is true, whether the energy balances."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from sparring.core.plant.bench import Bench
+from sparring.core.plant.motion import FEW, REST, Arrays, Motion, State, one_by_one
+
+_ENERGIES = ("supplied", "leads", "copper", "friction", "train", "cord", "lifted")
+
+
+class Plant:
+    """Benches running in step. `volts` is the drive voltage [V], per bench, changed at will between advances; `open`: the
+    drive is switched off, no current flows. Arrays have the shape (n,), one entry a bench.
+
+    account: integrate the energies beside the state, so that `imbalance` can be asked; a third slower.
+    """
+
+    def __init__(self, bench: Bench, *, height: float = 0.0, account: bool = False) -> None:
+        self.bench = bench
+        n = self.n = bench.lanes()
+        self.time = 0.0
+        self.volts = np.zeros(n)
+        self.open = np.zeros(n, bool)
+        self._few = bench.singles(n) if n <= FEW else []
+
+        def zeros() -> np.ndarray:
+            return np.zeros(n)
+
+        self.state = State(
+            speed=zeros(),
+            angle=zeros(),
+            height=zeros() + height,
+            rise=zeros(),
+            temperature=zeros() + bench.ambient,
+            broken=np.zeros(n, bool),
+            worn=zeros(),
+            impact=zeros(),
+            slipped=zeros(),
+            warmed=zeros(),
+            energy=[zeros() for _ in _ENERGIES] if account else [],
+        )
+        self.start_energy = self.stored()
+
+    def _motion(self) -> Motion:
+        return Motion(self.bench, Arrays, self.volts, self.open)
+
+    def advance(self, duration: float, dt: float = 2e-3) -> None:
+        """Runs for `duration` [s] in steps of at most `dt`."""
+        if self._few:
+            self.state = one_by_one(self._few, self.state, self.volts, self.open, duration, dt)
+        else:
+            self._motion().advance(self.state, duration, dt)
+        self.time += duration
+
+    def wound(self) -> np.ndarray:
+        """Cord wound up [m]."""
+        return np.asarray(self._motion().wound(self.state.angle))
+
+    def stored(self) -> np.ndarray:
+        """Kinetic, potential and elastic energy [J]."""
+        s, b, motion = self.state, self.bench, self._motion()
+        spring = motion.cord(s, s.angle, s.speed, s.height, s.rise)[3]
+        total: np.ndarray = 0.5 * b.inertia * s.speed**2 + 0.5 * b.mass * s.rise**2 + motion.raised(s.height) + spring
+        return total
+
+    def imbalance(self) -> np.ndarray:
+        """Energy supplied less stored and lost, as a part of what was supplied [-]; needs `account`."""
+        supplied, *lost = self.state.energy[:6]
+        rest = supplied - sum(lost) - (self.stored() - self.start_energy) - self.state.impact
+        result: np.ndarray = rest / np.maximum(np.abs(supplied), 1e-9)
+        return result
+
+    def truth(self) -> dict[str, np.ndarray]:
+        """The true figures now: what perfect sensors would show, and the powers in between."""
+        s, b, motion = self.state, self.bench, self._motion()
+        current, terminal, _ = motion.electrical(s.speed, s.temperature)
+        force, radius, *_ = motion.cord(s, s.angle, s.speed, s.height, s.rise)
+        shaft = b.k * current - b.friction
+        torque = force * radius + b.bearing * (s.speed > REST)
+        k, winding = b.generates
+        generated = np.asarray(k * s.rise / (np.asarray(winding, float) + b.resistor))
+        return {
+            "force": force if b.cell_arm is None else force * radius / b.cell_arm,
+            "torque": torque,
+            "speed": s.speed / b.ratio,
+            "motor_speed": s.speed,
+            "voltage": terminal,
+            "current": current + b.between * terminal,
+            "power_in": terminal * (current + b.between * terminal),
+            "motor_torque": shaft,
+            "power_out": torque * s.speed / b.ratio,
+            "motor_power": shaft * s.speed,
+            "temperature": s.temperature.copy(),
+            "height": s.height.copy(),
+            "rise": s.rise.copy(),
+            "load_current": generated,
+            "load_voltage": generated * np.where(np.isfinite(b.resistor), b.resistor, 0.0),
+        }
+
+    def stall_torque(self) -> np.ndarray:
+        """Output torque at which the drive would stall at the present voltage and winding temperature [N·m]."""
+        b = self.bench
+        R = self._motion().resistance(self.state.temperature)
+        current = np.minimum(self.volts / (R + b.source_resistance), b.current_limit)
+        available = b.k * current - b.friction - b.up[1]
+        low = np.maximum(available / b.up[0], 0.0)
+        if np.all(np.isinf(b.bind_from)):
+            return np.asarray(low)
+        c = np.asarray(b.bind)
+        start = np.minimum(b.bind_from, 1e9)
+        rest = available - b.up[0] * start
+        bound = start + (-b.up[0] + np.sqrt(b.up[0] ** 2 + 4 * c * np.maximum(rest, 0.0))) / np.maximum(2 * c, 1e-300)
+        stalled: np.ndarray = np.where((low > b.bind_from) & (c > 0), bound, low)
+        return stalled
