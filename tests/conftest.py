@@ -82,5 +82,5 @@ def wait_for(condition, seconds=15.0, step=None):
             return
         if step:
             step()
-        time.sleep(0.01)
+        time.sleep(0.004)
     raise AssertionError(f"not within {seconds} s: {condition}")

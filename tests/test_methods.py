@@ -134,7 +134,7 @@ def test_steady_methods_are_covered(method):
 @pytest.mark.parametrize("coasts", ["alone", "with the drive"])
 def test_a_spin_gives_the_curve_of_torque(coasts):
     """Torque of every part of the range from one kind of spin; where the train coasts too, wider, but still covered."""
-    found = study(RunUp(coasts=coasts, hold=6.0, coast=6.0, inertia=Measured(0.012, 6e-5)), 5, cases=100)
+    found = study(RunUp(coasts=coasts, hold=4.0, coast=4.0, inertia=Measured(0.008, 4e-5)), 5, cases=100)
     assert not any(result.skipped for result, *_ in found)
     for part in (1, 4, 6):
         hits = []

@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass
-from functools import cache, cached_property
+from functools import cache, cached_property, lru_cache
 from typing import Any, NamedTuple
 
 G_N = 9.80665
@@ -388,6 +388,7 @@ def parse(text: str, kind: str, bare_unit: str | None = None) -> Measured:
     return parse_with_unit(text, kind, bare_unit)[0]
 
 
+@lru_cache(maxsize=4096)  # records of a logbook repeat themselves: the same calibration with every run
 def parse_with_unit(text: str, kind: str, bare_unit: str | None = None) -> tuple[Measured, str]:
     """As `parse`, with the unit it was typed in."""
     return _Reader(text, kind, bare_unit).quantity()
