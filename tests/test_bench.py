@@ -273,6 +273,17 @@ def test_everything_is_there_after_closing(tmp_path, build, rig, plan, lifted):
             book.save_build(build)
 
 
+def test_another_database_is_opened_again_without_a_file_of_the_folder(tmp_path, build):
+    url = f"sqlite:///{tmp_path / 'shared.db'}"
+    with Logbook(tmp_path / "b", database=url) as book:
+        book.save_build(build)
+    with Logbook(tmp_path / "b", database=url, create=False) as book:
+        assert [b.name for _, b in book.builds()] == [build.name]
+    (tmp_path / "shared.db").write_text("overwritten by something else" * 50)
+    with pytest.raises(LogbookError, match="database of this logbook cannot be used"):
+        Logbook(tmp_path / "b", database=url)
+
+
 def test_folders_that_are_no_logbook_are_told_apart(tmp_path):
     with pytest.raises(LogbookError, match=r"no logbook\.sqlite"):
         Logbook(tmp_path / "none", create=False)

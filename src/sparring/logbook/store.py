@@ -65,8 +65,9 @@ class Logbook:
         """
         self.folder = Path(folder).expanduser().resolve()
         self._builds: dict[str, Build] = {}
-        known = (self.folder / "logbook.sqlite").exists()
-        if not known and not create:
+        own = self.folder / "logbook.sqlite"
+        known = own.exists()
+        if not known and not create and database is None:
             raise LogbookError(f"{self.folder} is no logbook: it holds no logbook.sqlite. Name another folder, or create one.")
         if (
             not known
@@ -81,13 +82,14 @@ class Logbook:
             raise LogbookError(f"{self.folder} cannot be used: {err.strerror}") from err
         self._lock = self._take()
         try:
-            self.engine = _engine(database or f"sqlite:///{self.folder / 'logbook.sqlite'}")
+            self.engine = _engine(database or f"sqlite:///{own}")
             _migrate(self.engine)
         except DatabaseError as err:
             self._lock.close()
+            if database is not None:
+                raise LogbookError(f"the database of this logbook cannot be used: {err.orig}. Ask whoever keeps it.") from err
             raise LogbookError(
-                f"{self.folder / 'logbook.sqlite'} is damaged or no database: {err.orig}. "
-                "Move it away; the recordings beside it are untouched."
+                f"{own} is damaged or no database: {err.orig}. Move it away; the recordings beside it are untouched."
             ) from err
         except LogbookError:
             self._lock.close()
