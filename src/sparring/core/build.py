@@ -16,6 +16,7 @@ from sparring.core.train.materials import Material, Setting
 from sparring.core.train.torque import SelfLocking, TorqueFlow, solve_torques
 
 MOTOR, OUTPUT = "motor", "output"
+_LOADS = (1.0, 2.0)  # at the output [N·m]: what is linear in the load is known from two
 
 
 class Item(Record):
@@ -98,9 +99,8 @@ class Build(Record):
     @cached_property
     def limits(self) -> tuple[strength.Limit, ...]:
         """What gives way, weakest first."""
-        loads = (1.0, 2.0)
-        low, high = (self.flow(t) for t in loads)
-        return tuple(strength.limits(self.stages, self.shafts(), self.stage_names(), low, high, loads, self.setting()))
+        low, high = self._nominal_flows
+        return tuple(strength.limits(self.stages, self.shafts(), self.stage_names(), low, high, _LOADS, self.setting()))
 
     def is_fuse(self, limit: strength.Limit) -> bool:
         """Whether a limit is one of the named fuse part: by its whole name, or by a part of it where no part is called so."""
@@ -126,8 +126,13 @@ class Build(Record):
         return kinematics.solve_speeds(self._nominal, {MOTOR: 1.0})
 
     @cached_property
+    def _nominal_flows(self) -> tuple[TorqueFlow, TorqueFlow]:
+        low, high = _LOADS
+        return self.flow(low), self.flow(high)
+
+    @cached_property
     def _nominal_line(self) -> tuple[float, float]:
-        return self._line(None)
+        return _line(self._nominal_flows)
 
     def elements(self, friction: list[float] | None = None) -> list[kinematics.Element]:
         """The train for the solver; friction: one figure a stage [-] in place of the nominal ones."""
@@ -175,11 +180,10 @@ class Build(Record):
 
     def torque_line(self, friction: list[float] | None = None) -> tuple[float, float]:
         """(a, b) of the motor torque that a load needs, T_motor = a T_out + b (exact: the losses are linear)."""
-        return self._nominal_line if friction is None else self._line(friction)
-
-    def _line(self, friction: list[float] | None) -> tuple[float, float]:
-        low, high = (self.flow(load, friction=friction).driver_torque for load in (0.0, 1.0))
-        return high - low, low
+        if friction is None:
+            return self._nominal_line
+        low, high = _LOADS
+        return _line((self.flow(low, friction=friction), self.flow(high, friction=friction)))
 
     def back_drive_line(self, friction: list[float] | None = None) -> tuple[float, float] | None:
         """(a, b) of the motor torque that holds the train while the load turns it back: a T_out − b; None: it locks."""
@@ -196,3 +200,10 @@ class Build(Record):
     def train_in_words(self) -> str:
         """`30:1  12/60 · 10/60`."""
         return f"{kinematics.ratio_in_words(abs(self.ratio()))}  " + " · ".join(s.in_words() for s in self.stages)
+
+
+def _line(flows: tuple[TorqueFlow, TorqueFlow]) -> tuple[float, float]:
+    """(a, b) of T_motor = a T_out + b from the flows at `_LOADS`."""
+    (low, high), (first, second) = _LOADS, (flow.driver_torque for flow in flows)
+    slope = (second - first) / (high - low)
+    return slope, first - slope * low

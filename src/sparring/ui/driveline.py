@@ -26,6 +26,7 @@ class Driveline(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
+        self.build = desk.build  # the flow's own: the desk may be a moment ahead
         self.flow: PowerFlow | None = None
         self.source = ""
         self.rig_lines: tuple[str, str] = ("", "")
@@ -42,12 +43,13 @@ class Driveline(QWidget):
         self._timer = QTimer(self)
         self._timer.setInterval(50)
         self._timer.timeout.connect(self._turn)
-        for signal in (theme.changed, desk.units_changed, desk.build_changed):
+        for signal in (theme.changed, desk.units_changed):
             signal.connect(self.update)
 
     def show_flow(
         self, flow: PowerFlow | None, source: str, rig_lines: tuple[str, str], wire: tuple[str, str, str], *, live: bool = False
     ) -> None:
+        self.build = self.desk.build
         self.flow, self.source, self.rig_lines, self.wire, self.live = flow, source, rig_lines, wire, live
         turning = live and flow is not None and flow.power_out > 0.01
         if turning != self._timer.isActive():
@@ -66,7 +68,7 @@ class Driveline(QWidget):
 
     def _columns(self) -> list[tuple[str, float]]:
         """(part, left edge) of every part on the line, the rig last."""
-        stations = [s.name for s in self.flow.stations] if self.flow else ["supply", "motor", *self.desk.build.stage_names(), "output"]
+        stations = [s.name for s in self.flow.stations] if self.flow else ["supply", "motor", *self.build.stage_names(), "output"]
         names = [*stations, "rig"]
         width = self.width() - _RESULT - 24
         weights = [
@@ -128,7 +130,7 @@ class Driveline(QWidget):
         speed = d.show(station.speed or 0.0, "speed", decimals=0) if (station.speed or 0.0) > 10 else d.three(station.speed or 0.0, "speed")
         if name == "motor":
             return speed, f"{d.show(flow.power_in, 'power', decimals=1)} in"
-        stage = d.build.stages[int(name.split()[1]) - 1]
+        stage = self.build.stages[int(name.split()[1]) - 1]
         lost = sum(loss.power for loss in station.losses)
         eta = f"η {1 - lost / station.power:.2f}" if station.power > 1e-6 else ""
         return speed, f"{stage.in_words()}  {eta}"
@@ -155,9 +157,7 @@ class Driveline(QWidget):
 
     def _gears(self, p: QPainter, stage: int, x: float, y: float) -> None:
         """The stage's own drawing, small; everything turns in proportion to its input, which is slowed to be seen."""
-        build = self.desk.build
-        if stage >= len(build.stages):
-            return
+        build = self.build
         if self._drawn_for is not build.stages:
             self._drawn_for = build.stages
             self._drawn = [drawn_stage(build, n) for n in range(len(build.stages))]

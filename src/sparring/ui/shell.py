@@ -124,6 +124,10 @@ class MainWindow(QMainWindow):
         self.title_block.wanted.connect(self._place)
         self.findings.shown.connect(self._show_finding)
         self.session.state_changed.connect(self._bench_state)
+        # the page in hand is painted first, and several changes at once are one for the driveline
+        self._behind = QTimer(self)
+        self._behind.setSingleShot(True)
+        self._behind.timeout.connect(self._driveline)
         for signal in (
             d.build_changed,
             d.rig_changed,
@@ -133,7 +137,7 @@ class MainWindow(QMainWindow):
             d.units_changed,
             self.session.state_changed,
         ):
-            signal.connect(self._driveline)
+            signal.connect(lambda *_: self._behind.start(0))
         for signal in (d.result_changed, d.lists_changed, d.rig_changed, d.build_changed):
             signal.connect(self._states)
         app = QApplication.instance()
@@ -484,6 +488,7 @@ class MainWindow(QMainWindow):
         self.session.disconnect_bench()
         background.finish()  # a lift that was cut short is being kept
         self.desk.close()
+        self._behind.stop()
         app = QApplication.instance()
         if app:
             app.removeEventFilter(self)
