@@ -233,6 +233,28 @@ def test_ring_contact_ratio_from_the_line_of_action():
     assert pair.contact_ratio() == pytest.approx(inside * step / (math.pi * math.cos(alpha)), abs=2e-3)
 
 
+@pytest.mark.parametrize(
+    ("pair", "working", "distance", "base"),
+    [
+        (Pair(3.0, 12, 24, 0.6, 0.36), 26.0886, 56.4999, (33.8289, 67.6579)),
+        (Pair(3.0, 16, 24, 0.0, -0.5, ring=True), 31.0937, 13.1683, (45.105, 67.6579)),
+        (Pair(3.0, 12, 60, 0.09809, 0.0, helix=math.radians(30)), 23.1126, 125.000, (38.322, 191.611)),
+    ],
+    ids=["shifted spur", "shifted ring", "shifted helical"],
+)
+def test_worked_examples_of_shifted_pairs(pair, working, distance, base):
+    """The worked examples that gear makers' handbooks print for ISO 21771's equations: working angle [°], centre distance and
+    base diameters [mm] at module 3 (figures from memory; a ring's shift has the standard's sign, the handbooks' the other)."""
+    assert math.degrees(pair.working_angle()) == pytest.approx(working, abs=6e-5)
+    assert pair.tight_distance() == pytest.approx(distance, abs=6e-5)
+    assert [2 * pair.radii(gear)[2] for gear in (1, 2)] == pytest.approx(base, abs=6e-4)
+
+
+def test_span_of_a_shifted_gear():
+    """m = 3, z = 24, x = 0.4 over 4 teeth: 32.8266 mm (the same handbooks, from memory)."""
+    assert teeth.span_over_teeth(3.0, 24, 4, shift=0.4) == pytest.approx(32.8266, abs=6e-5)
+
+
 def test_over_pins_of_a_worked_example():
     """m = 1, z = 20, 20°, pin 1.728 m: M/m = 22.3914 (even teeth), checked by a pin laid into the drawn gap."""
     size = teeth.over_pins(1.0, 20, 1.728)
