@@ -88,10 +88,11 @@ def test_the_weakest_part_moves_with_what_is_made_weaker():
 
 
 def test_planets_share_the_force_and_the_ring_of_two_is_worked_out_by_statics():
-    """With three planets a sun tooth carries a third; torque balance of an ideal planetary: sun : ring : carrier = 1 : R/S : 1 + R/S."""
-    one, three = (PlanetaryStage(planets=n, friction=Measured(0.0)) for n in (1, 3))
-    limits = [next(x for x in Build(stages=(s,)).limits if x.part == "sun") for s in (one, three)]
+    """With three even planets a sun tooth carries a third, with uneven ones K_γ times that; torque balance of an ideal planetary: sun : ring : carrier = 1 : R/S : 1 + R/S."""
+    stages = (PlanetaryStage(planets=n, mesh_load_factor=k, friction=Measured(0.0)) for n, k in ((1, 1.0), (3, 1.0), (3, 1.25)))
+    limits = [next(x for x in Build(stages=(s,)).limits if x.part == "sun") for s in stages]
     assert limits[1].output == pytest.approx(3 * limits[0].output)
+    assert limits[2].output == pytest.approx(3 / 1.25 * limits[0].output)
     assert limits[0].carried(5.0) == pytest.approx(5.0 / (1 + 48 / 12))
 
 

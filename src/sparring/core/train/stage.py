@@ -23,6 +23,7 @@ from sparring.core.train.torque import SelfLocking, solve_torques
 
 Teeth = Annotated[int, Field(ge=4, le=2000)]
 Planets = Annotated[int, Field(ge=1, le=12)]
+MeshLoad = Annotated[float, Field(ge=1.0, le=2.0)]
 Shift = Annotated[float, Field(ge=-1.0, le=1.5)]
 Module = Annotated[float, Q("length", "mm", above=0.0, most=0.1)]
 Width = Annotated[float, Q("length", "mm", above=0.0, most=1.0)]
@@ -134,7 +135,7 @@ def _polar_moment(p: np.ndarray) -> float:
 
 
 class Contact(NamedTuple):
-    """Two gears in mesh, for strength: paths share the force (planets)."""
+    """Two gears in mesh, for strength: the fullest of the planets carries the force over `paths`."""
 
     name: str
     a: str
@@ -143,11 +144,17 @@ class Contact(NamedTuple):
     width: float
     material_a: str
     material_b: str
-    paths: int = 1
+    paths: float = 1.0
     field_a: str = ""  # of the stage's record; "": as the part's name
     field_b: str = ""
     arm_a: float = 1.0  # true radius over that in `pair` (bevel gears, whose pair is a virtual one)
     arm_b: float = 1.0
+
+
+def paths_of(planets: int, mesh_load_factor: float) -> float:
+    """Planets that carry, counted so that each carries like the fullest: n/K_γ, K_γ the fullest one's force over the mean
+    (mesh load factor, ISO 6336-1:2019)."""
+    return planets / mesh_load_factor if planets > 1 else 1.0
 
 
 class Capacity(NamedTuple):

@@ -14,7 +14,21 @@ from sparring.core.quantity import Measured
 from sparring.core.train import kinematics, losses, teeth
 from sparring.core.train.kinds.spur import gear_body, ring_body
 from sparring.core.train.pair import Pair
-from sparring.core.train.stage import Angle, Body, Contact, Friction, Helix, Module, Planets, Shift, StageBase, Teeth, Width
+from sparring.core.train.stage import (
+    Angle,
+    Body,
+    Contact,
+    Friction,
+    Helix,
+    MeshLoad,
+    Module,
+    Planets,
+    Shift,
+    StageBase,
+    Teeth,
+    Width,
+    paths_of,
+)
 
 
 class PlanetaryStage(StageBase):
@@ -28,6 +42,7 @@ class PlanetaryStage(StageBase):
         ("Planet teeth", "planet"),
         ("Ring teeth", "ring"),
         ("Planets", "planets"),
+        ("Mesh load factor", "mesh_load_factor"),
         ("Planets held", "support"),
         ("Module", "module"),
         ("Face width", "face_width"),
@@ -49,6 +64,7 @@ class PlanetaryStage(StageBase):
     planet: Teeth = 18
     ring: Teeth = 48
     planets: Planets = 3
+    mesh_load_factor: MeshLoad = 1.1  # of three with one member free to float; from memory
     support: Literal["on both sides", "on one side"] = "on both sides"
     module: Module = 1e-3
     face_width: Width = 8e-3
@@ -112,8 +128,26 @@ class PlanetaryStage(StageBase):
     def contacts(self) -> tuple[Contact, ...]:
         ring = self.ring_material or self.material
         return (
-            Contact("sun–planet", "sun", "planet", self.sun_pair(), self.face_width, self.material, self.material, self.planets),
-            Contact("planet–ring", "planet", "ring", self.ring_pair(), self.face_width, self.material, ring, self.planets),
+            Contact(
+                "sun–planet",
+                "sun",
+                "planet",
+                self.sun_pair(),
+                self.face_width,
+                self.material,
+                self.material,
+                paths_of(self.planets, self.mesh_load_factor),
+            ),
+            Contact(
+                "planet–ring",
+                "planet",
+                "ring",
+                self.ring_pair(),
+                self.face_width,
+                self.material,
+                ring,
+                paths_of(self.planets, self.mesh_load_factor),
+            ),
         )
 
     def backlash(self) -> float:

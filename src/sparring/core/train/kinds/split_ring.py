@@ -12,7 +12,21 @@ from sparring.core.train import kinematics, losses, teeth
 from sparring.core.train.kinds.planetary import carrier_body, neighbour_gap, planet_angles
 from sparring.core.train.kinds.spur import gear_body, ring_body
 from sparring.core.train.pair import Pair
-from sparring.core.train.stage import Angle, Body, Contact, Friction, Helix, Module, Planets, Shift, StageBase, Teeth, Width
+from sparring.core.train.stage import (
+    Angle,
+    Body,
+    Contact,
+    Friction,
+    Helix,
+    MeshLoad,
+    Module,
+    Planets,
+    Shift,
+    StageBase,
+    Teeth,
+    Width,
+    paths_of,
+)
 
 
 class SplitRingStage(StageBase):
@@ -26,6 +40,7 @@ class SplitRingStage(StageBase):
         ("Upper planet teeth", "upper_planet"),
         ("Turning ring teeth", "upper_ring"),
         ("Planets", "planets"),
+        ("Mesh load factor", "mesh_load_factor"),
         ("Module", "module"),
         ("Upper module", "upper_module"),
         ("Face width of each", "face_width"),
@@ -45,6 +60,7 @@ class SplitRingStage(StageBase):
     upper_planet: Teeth = 24
     upper_ring: Teeth = 63
     planets: Planets = 3
+    mesh_load_factor: MeshLoad = 1.1  # of three with one member free to float; from memory
     module: Module = 0.8e-3
     upper_module: Module = 0.8e-3
     face_width: Width = 7e-3
@@ -104,7 +120,7 @@ class SplitRingStage(StageBase):
 
     def contacts(self) -> tuple[Contact, ...]:
         lower, upper = self.ring_pairs()
-        w, m, n = self.face_width, self.material, self.planets
+        w, m, n = self.face_width, self.material, paths_of(self.planets, self.mesh_load_factor)
         return (
             Contact("sun–planet", "sun", "planet", self.sun_pair(), w, m, m, n),
             Contact("planet–held ring", "planet", "held ring", lower, w, m, m, n, "planet", "ring"),
