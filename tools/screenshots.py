@@ -186,10 +186,10 @@ def main(out: Path, only: set[str], size: tuple[int, int]) -> None:
         painter.end()
         picture.save(str(out / "take-apart.png"))
     if wanted("by-hand"):
-        from sparring.core.byhand import METHODS
-        from sparring.core.byhand.drawbar import Drawbar
+        from sparring.core.readings import METHODS
+        from sparring.core.readings.drawbar import Drawbar
 
-        window.errands.by_hand()
+        window.errands.readings()
         dialog = window.errands.dialog
         dialog.choice.setCurrentIndex(METHODS.index(Drawbar))
         dialog.grid.set_texts([["12.1 ± 0.2 N", "", "19 N", "0 kg"], ["16.0 ± 0.2 N", "", "", "1 kg"], ["20.2 ± 0.2 N", "", "", "2 kg"]])

@@ -30,6 +30,9 @@ CHANNELS: dict[str, Channel] = {
         Channel("load_voltage", "voltage", "Voltage at the load"),
         Channel("load_current", "current", "Current of the load"),
         Channel("mass", "mass", "Weight hung"),
+        Channel("force_2", "force", "Second load cell"),
+        Channel("torque", "torque", "Torque at the output"),
+        Channel("angle", "angle", "Angle of the output"),
     )
 }
 

@@ -173,10 +173,10 @@ class Errands:
         dialog.open()
         self.dialog = dialog
 
-    def by_hand(self) -> None:
-        from sparring.ui.by_hand import ByHandDialog
+    def readings(self) -> None:
+        from sparring.ui.readings import ReadingsDialog
 
-        self.dialog = ByHandDialog(self.desk, self.window)
+        self.dialog = ReadingsDialog(self.desk, self.window)
         self.dialog.open()
 
     def units(self) -> None:

@@ -1,6 +1,7 @@
-"""Readings by hand: every way of measuring gives back what went in, and says what is wrong with the readings."""
+"""Readings, typed and recorded: every way of measuring gives back what went in, and says what is wrong with the readings."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -8,23 +9,26 @@ from conftest import discard, wait_for
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
-from sparring.core.byhand import METHODS
-from sparring.core.byhand.brake import BrakeReading, RopeBrake
-from sparring.core.byhand.drawbar import Drawbar, DrawbarReading
-from sparring.core.byhand.generator import Generator, GeneratorReading
-from sparring.core.byhand.lever import Lever, LeverReading
-from sparring.core.byhand.method import local_gravity
-from sparring.core.byhand.motor import BareMotor, MotorReading
-from sparring.core.byhand.runup import RunUp, RunUpReading
-from sparring.core.byhand.scale import Scale, ScaleReading
-from sparring.core.byhand.swing import Swing, SwingReading
-from sparring.core.byhand.windup import WindUp, WindUpReading
+from sparring.core.plant.bench import bench_of
+from sparring.core.plant.fixtures import FIXTURES, record
 from sparring.core.quantity import Measured
+from sparring.core.readings import METHODS
+from sparring.core.readings.brake import BrakeReading, RopeBrake
+from sparring.core.readings.drawbar import Drawbar, DrawbarReading
+from sparring.core.readings.generator import Generator, GeneratorReading
+from sparring.core.readings.lever import Lever, LeverReading
+from sparring.core.readings.method import local_gravity
+from sparring.core.readings.motor import BareMotor, MotorReading
+from sparring.core.readings.runup import RunUp, RunUpReading
+from sparring.core.readings.scale import Scale, ScaleReading
+from sparring.core.readings.swing import Swing, SwingReading
+from sparring.core.readings.windup import WindUp, WindUpReading
+from sparring.core.recording import Recording
 from sparring.core.records import changed
 from sparring.core.uncertainty import budget, nominal, std
 from sparring.ui import background
 from sparring.ui.application import application
-from sparring.ui.by_hand import ByHandDialog
+from sparring.ui.readings import ReadingsDialog
 from sparring.ui.shell import MainWindow
 
 RPM = 2 * math.pi / 60
@@ -294,6 +298,70 @@ def test_scatter_that_nobody_stated_is_found_in_the_repeats():
     assert 0.91 <= inside / 600 <= 0.99
 
 
+ACCURACY = {"voltage": 0.005, "current": 0.01, "speed": 0.001, "motor_speed": 0.001, "force": 0.004, "torque": 0.005}
+INSTRUMENTS = {"voltmeter": 0.005, "ammeter": 0.01, "tachometer": 0.001, "scale": 0.004, "balances": 0.004, "torquemeter": 0.005}
+
+
+@pytest.mark.parametrize("title", FIXTURES)
+def test_a_recording_gives_the_truth_as_often_as_it_says(title, build, rig):
+    """200 set-ups of every kind that records, each dimension and instrument off by its own uncertainty."""
+    rng, n = np.random.default_rng(4), 200
+
+    def vary(x, part=0.15):
+        return x * rng.uniform(1 - part, 1 + part, n)
+
+    def seen(true, u):
+        return Measured(float(true + u * rng.standard_normal()), u)
+
+    base = bench_of(build, rig)
+    names = {"k": 0.15, "R": 0.15, "friction": 0.15, "windup": 0.15, "backlash": 0.5}
+    bench = replace(base, **{k: vary(getattr(base, k), part) for k, part in names.items()}, up=tuple(vary(u, 0.05) for u in base.up))
+    how = {
+        "Swing test of an inertia": lambda: {"inertia": vary(2.2e-3), "mass": vary(1.2), "radius": vary(0.06), "length": vary(1.0)},
+        "Lever on a scale": lambda: {"arm": vary(0.15)},
+        "Rope brake": lambda: {"radius": vary(0.0315)},
+        "Break-away and back-drive torque": lambda: {"stick": rng.uniform(1.05, 1.8, n)},
+        "Wind-up and lost motion": lambda: {"friction": vary(0.01, 0.4)},
+    }.get(title, dict)()
+    fixture = FIXTURES[title](bench, **how)
+    gains = {c: 1 + a / 2 * rng.standard_normal(n) for c, a in ACCURACY.items()}
+    gains["force_2"] = gains["force"]
+    kind = next(k for k in METHODS if title == k.TITLE)
+    hits = {label: [] for label in fixture.truth()}
+    for i, recording in enumerate(record(fixture, seed=4, gains=gains)):
+        known = {name: a for name, a in INSTRUMENTS.items() if name in kind.model_fields}
+        if "gravity" in kind.model_fields:
+            known["gravity"] = seen(base.gravity, 0.003)
+        for name, u in (("mass", 1e-3), ("radius", 2e-4), ("length", 1e-3), ("arm", 2e-4)):
+            if name in how and name in kind.model_fields:
+                known[name] = seen(how[name][i], u)
+        if title == "Rope brake":
+            known |= {"rope": seen(0.003, 2e-4), "drum": seen(2 * how["radius"][i] - 0.003, 1e-4)}
+        way = kind(**known)
+        judged = way.reduce(way.from_log(recording))
+        for label, true in fixture.truth().items():
+            value = figure(judged, label).value
+            hits[label].append(abs(nominal(value) - np.broadcast_to(true, n)[i]) <= 2 * std(value))
+    for label, found in hits.items():
+        assert 0.91 <= np.mean(found) <= 0.99, label
+
+
+def test_recordings_that_lack_something_are_refused_in_words(build, rig):
+    for kind in (k for k in METHODS if k.CHANNELS):
+        fixture = FIXTURES[kind.TITLE](bench_of(build, rig))
+        (whole,) = record(fixture, seed=1)
+        for channel in kind.CHANNELS:
+            with pytest.raises(ValueError, match="the recording has no"):
+                kind().from_log(Recording(whole.t, {c: v for c, v in whole.channels.items() if c != channel}))
+        still = Recording(whole.t, {c: np.zeros(len(whole)) for c in kind.CHANNELS})
+        with pytest.raises(ValueError, match=r"recording|beyond|typed"):
+            kind().reduce(kind().from_log(still))
+        with pytest.raises(ValueError, match="samples"):
+            kind().from_log(whole.span(0.0, 0.05))
+    with pytest.raises(ValueError, match="typed, not recorded"):
+        Lever().from_log(whole)
+
+
 def test_every_way_asks_for_fields_it_has():
     for kind in METHODS:
         assert kind.TITLE
@@ -315,7 +383,7 @@ def window(tmp_path, qtbot):
 
 
 def test_readings_are_typed_kept_and_used(window, qtbot):
-    window.errands.by_hand()
+    window.errands.readings()
     dialog = window.errands.dialog
     grid = dialog.grid
     for text in ("500 g", "0.6 kg ± 1 g", "0 deg"):
@@ -332,7 +400,7 @@ def test_readings_are_typed_kept_and_used(window, qtbot):
     dialog.set_latitude(60.0)
     assert dialog.method.gravity.value == pytest.approx(9.819, abs=2e-3)
     dialog.accept()
-    again = ByHandDialog(window.desk, window)
+    again = ReadingsDialog(window.desk, window)
     assert again.grid.texts() == [["500 g", "0.6 kg ± 1 g", "0 deg"]]
     assert again.method.gravity.value == pytest.approx(9.819, abs=2e-3)
     again.choice.setCurrentIndex(METHODS.index(BareMotor))
@@ -361,7 +429,7 @@ TYPED = {  # one column each, as a tester types it
 
 @pytest.mark.parametrize("title", TYPED)
 def test_each_way_is_worked_from_the_window(window, qtbot, title):
-    dialog = ByHandDialog(window.desk, window)
+    dialog = ReadingsDialog(window.desk, window)
     dialog.choice.setCurrentText(title)
     texts, label = TYPED[title]
     for text in texts:

@@ -5,11 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, Any, ClassVar
 
+import numpy as np
+
 from sparring.core import motor as motors
-from sparring.core.byhand.method import Current, Inputs, Judged, Method, Reading, Result, Speed, Torque, Voltage
 from sparring.core.finding import noted
 from sparring.core.motor import COPPER_ZERO, MotorReadings
 from sparring.core.quantity import Measured
+from sparring.core.readings import logged
+from sparring.core.readings.method import Accuracy, Current, Inputs, Judged, Method, Reading, Result, Speed, Torque, Voltage
+from sparring.core.recording import Recording
 from sparring.core.records import Q
 from sparring.core.uncertainty import mean_of, nominal, std
 
@@ -42,19 +46,41 @@ class BareMotor(Method):
         ("Line wanted at", "at_voltage"),
         ("Resistance when cold, if measured", "cold_resistance"),
         ("Then the winding was at", "cold_temperature"),
+        ("Voltmeter, beyond ±", "voltmeter"),
+        ("Ammeter, beyond ±", "ammeter"),
+        ("Tachometer, beyond ±", "tachometer"),
     )
     READING: ClassVar[type[Reading]] = MotorReading
+    CHANNELS: ClassVar[tuple[str, ...]] = ("voltage", "current", "motor_speed")
+    GAINS: ClassVar[dict[str, str]] = {"voltage": "voltmeter", "current": "ammeter", "speed": "tachometer"}
 
     at_voltage: Annotated[Measured, Q("voltage", "V", above=0.0)] = Measured(12.0, 0.0)
     cold_resistance: Annotated[Measured, Q("resistance", "Ω", above=0.0)] | None = None
     cold_temperature: Annotated[float, Q("temperature", "°C", above=200.0, most=600.0)] = 293.15
+    voltmeter: Accuracy = 0.0
+    ammeter: Accuracy = 0.0
+    tachometer: Accuracy = 0.0
+
+    def from_log(self, rec: Recording) -> list[MotorReading]:
+        """Each steady state under voltage: free, held or loaded; held means standing still."""
+        logged.need(rec, self.CHANNELS)
+        most = {c: float(np.nanmax(np.abs(rec.channels[c]))) for c in self.CHANNELS}
+        found = []
+        for part in logged.steady_parts(rec, self.CHANNELS):
+            voltage, current, speed = (logged.level(part, c) for c in self.CHANNELS)
+            if voltage.value < 0.04 * most["voltage"] or current.value <= 0:
+                continue
+            if abs(speed.value) < 0.01 * most["motor_speed"]:
+                speed = Measured(0.0)
+            found.append(MotorReading(voltage=voltage, speed=Measured(abs(speed.value), speed.u), current=current))
+        if not found:
+            raise ValueError("no steady state under voltage of a quarter of a second is in the recording")
+        return found
 
     def line(self, readings: Sequence[MotorReading]) -> tuple[motors.Motor, list[float]]:
         """The motor with its uncertainties, and each reading's voltage less the line's [V]. Raises ValueError."""
         x = Inputs()
-        V, w, current = (
-            [x.of(r, f, f"reading {n}: {f}") for n, r in enumerate(readings, start=1)] for f in ("voltage", "speed", "current")
-        )
+        V, w, current = ([self.read(x, r, f, n) for n, r in enumerate(readings, start=1)] for f in ("voltage", "speed", "current"))
         sii, siw, sww = (sum(a * b for a, b in zip(p, q, strict=True)) for p, q in ((current, current), (current, w), (w, w)))
         svi, svw = (sum(a * b for a, b in zip(V, q, strict=True)) for q in (current, w))
         determinant = sii * sww - siw * siw

@@ -14,6 +14,7 @@ from typing import Annotated, Any, ClassVar
 
 from sparring.core.finding import Finding
 from sparring.core.quantity import Measured
+from sparring.core.recording import Recording
 from sparring.core.records import Q, Record
 from sparring.core.uncertainty import from_measured, mean_of, nominal, ufloat
 
@@ -29,6 +30,7 @@ Voltage = Annotated[Measured, Q("voltage", "V", least=0.0)]
 Current = Annotated[Measured, Q("current", "A", least=0.0)]
 Torque = Annotated[Measured, Q("torque", "N·m", least=-1e6, most=1e6)]
 Gravity = Annotated[Measured, Q("acceleration", "m/s²", above=9.7, most=9.9)]
+Accuracy = Annotated[float, Q("ratio", "%", least=0.0, most=0.5)]
 STANDARD_GRAVITY = Measured(9.80665, 0.012)  # anywhere between the equator and the poles, near sea level (k = 1)
 
 
@@ -65,6 +67,18 @@ class Method(Record):
     CARE: ClassVar[str] = ""
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = ()
     READING: ClassVar[type[Reading]] = Reading
+    CHANNELS: ClassVar[tuple[str, ...]] = ()  # what a recording of it must hold; none: it is only typed
+    GAINS: ClassVar[dict[str, str]] = {}  # figure of a reading -> the shared dimension that is its instrument's accuracy
+
+    def from_log(self, rec: Recording) -> list[Any]:
+        """The readings in a recording. Raises ValueError, in words, where there are none."""
+        raise ValueError(f"{self.TITLE}: these readings are typed, not recorded")
+
+    def read(self, x: Inputs, reading: Reading, name: str, n: int) -> Any:
+        """A figure of reading `n` as an input; the accuracy of its instrument is one more, the same in all readings."""
+        value = x.of(reading, name, f"reading {n}: {name}")
+        accuracy = getattr(self, self.GAINS.get(name, ""), 0.0)
+        return value if value is None or not accuracy else value * x.gain(self.GAINS[name], accuracy / 2)
 
     @abstractmethod
     def reduce(self, readings: Sequence[Any]) -> Judged:
@@ -76,6 +90,10 @@ class Inputs:
     """Inputs of one reduction, each made once: the same field of the same record is the same input everywhere."""
 
     made: dict[tuple[int, str], Any] = field(default_factory=dict)
+
+    def gain(self, instrument: str, u: float) -> Any:
+        """An instrument's gain: 1 with standard uncertainty u."""
+        return self.made.setdefault((0, instrument), ufloat(1.0, u, instrument))
 
     def of(self, record: Record, name: str, label: str) -> Any:
         value = getattr(record, name)

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, ClassVar
 
-from sparring.core.byhand.method import Inertia, Inputs, Judged, Method, Reading, Result, Speed, Time, over_repeats
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
+from sparring.core.readings.method import Inertia, Inputs, Judged, Method, Reading, Result, Speed, Time, over_repeats
 from sparring.core.records import Q
 from sparring.core.uncertainty import nominal
 

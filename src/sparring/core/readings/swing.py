@@ -8,7 +8,10 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
-from sparring.core.byhand.method import (
+from sparring.core.finding import noted
+from sparring.core.quantity import Measured
+from sparring.core.readings import logged
+from sparring.core.readings.method import (
     STANDARD_GRAVITY,
     Gravity,
     Inertia,
@@ -22,8 +25,7 @@ from sparring.core.byhand.method import (
     Time,
     over_repeats,
 )
-from sparring.core.finding import noted
-from sparring.core.quantity import Measured
+from sparring.core.recording import Recording
 
 
 class SwingReading(Reading):
@@ -55,6 +57,7 @@ class Swing(Method):
         ("Gravity", "gravity"),
     )
     READING: ClassVar[type[Reading]] = SwingReading
+    CHANNELS: ClassVar[tuple[str, ...]] = ("angle",)
 
     hung_on: Literal["two or three cords", "a wire"] = "two or three cords"
     mass: Mass = Measured(1.2, 5e-4)
@@ -62,6 +65,12 @@ class Swing(Method):
     length: Length = Measured(1.000, 1e-3)
     known: Inertia | None = None
     gravity: Gravity = STANDARD_GRAVITY
+
+    def from_log(self, rec: Recording) -> list[SwingReading]:
+        """One reading: every whole swing in the recording. A known body on a wire is a recording of its own, typed in beside."""
+        logged.need(rec, self.CHANNELS)
+        count, time = logged.swings(rec)
+        return [SwingReading(swings=min(count, 1000), time=time)]
 
     def reduce(self, readings: Sequence[SwingReading]) -> Judged:
         x = Inputs()

@@ -6,8 +6,12 @@ import math
 from collections.abc import Sequence
 from typing import ClassVar, Literal
 
-from sparring.core.byhand.method import (
+from sparring.core.finding import noted
+from sparring.core.quantity import Measured
+from sparring.core.readings import logged
+from sparring.core.readings.method import (
     STANDARD_GRAVITY,
+    Accuracy,
     Angle,
     Gravity,
     Inputs,
@@ -18,8 +22,7 @@ from sparring.core.byhand.method import (
     Reading,
     over_repeats,
 )
-from sparring.core.finding import noted
-from sparring.core.quantity import Measured
+from sparring.core.recording import Recording
 from sparring.core.uncertainty import cosine, nominal
 
 
@@ -43,12 +46,34 @@ class Scale(Method):
     TITLE: ClassVar[str] = "Lever on a scale"
     PURPOSE: ClassVar[str] = "Torque at standstill from what a scale shows under the end of a lever. Read the peak only as a peak."
     CARE: ClassVar[str] = "Hold the motor's frame fast: it turns the other way with the same torque."
-    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Arm, axis to contact", "arm"), ("The lever", "way"), ("Gravity", "gravity"))
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Arm, axis to contact", "arm"),
+        ("The lever", "way"),
+        ("Gravity", "gravity"),
+        ("Scale, beyond ±", "scale"),
+    )
     READING: ClassVar[type[Reading]] = ScaleReading
+    CHANNELS: ClassVar[tuple[str, ...]] = ("force", "current")
+    GAINS: ClassVar[dict[str, str]] = {"shows": "scale", "tare": "scale"}
 
     arm: Length = Measured(0.150, 2.5e-4)
     way: Literal["presses on it", "pulls at it"] = "presses on it"
     gravity: Gravity = STANDARD_GRAVITY
+    scale: Accuracy = 0.0
+
+    def from_log(self, rec: Recording) -> list[ScaleReading]:
+        """Each push with the drive on: the force at its steady end, and the arm alone just before."""
+        logged.need(rec, self.CHANNELS)
+        g = self.gravity.value
+
+        def mass(part: Recording) -> Measured:
+            force = logged.level(part, "force")
+            return Measured(abs(force.value) / g, force.u / g)
+
+        pushes = logged.driven(rec)
+        if any(len(before) < 4 for before, _ in pushes):
+            raise ValueError("the arm alone was not recorded before each push; leave half a second with the drive off")
+        return [ScaleReading(shows=mass(on), tare=mass(before)) for before, on in pushes]
 
     def reduce(self, readings: Sequence[ScaleReading]) -> Judged:
         x = Inputs()
@@ -56,7 +81,7 @@ class Scale(Method):
         torques = []
         findings = []
         for n, r in enumerate(readings, start=1):
-            net = x.of(r, "shows", f"reading {n}: scale") - x.of(r, "tare", f"reading {n}: tare")
+            net = self.read(x, r, "shows", n) - self.read(x, r, "tare", n)
             if nominal(net) < 0:
                 net = -net
                 if self.way == "presses on it":

@@ -6,7 +6,9 @@ import math
 from collections.abc import Sequence
 from typing import ClassVar
 
-from sparring.core.byhand.method import (
+from sparring.core.finding import noted
+from sparring.core.quantity import Measured
+from sparring.core.readings.method import (
     STANDARD_GRAVITY,
     Angle,
     Gravity,
@@ -20,8 +22,6 @@ from sparring.core.byhand.method import (
     Result,
     over_repeats,
 )
-from sparring.core.finding import noted
-from sparring.core.quantity import Measured
 from sparring.core.uncertainty import cosine, nominal, ufloat
 
 

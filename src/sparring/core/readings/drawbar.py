@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import ClassVar
 
-from sparring.core.byhand.method import STANDARD_GRAVITY, Force, Gravity, Inputs, Judged, Length, Mass, Method, Reading, over_repeats
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
+from sparring.core.readings.method import STANDARD_GRAVITY, Force, Gravity, Inputs, Judged, Length, Mass, Method, Reading, over_repeats
 from sparring.core.uncertainty import nominal
 
 

@@ -5,7 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, ClassVar
 
-from sparring.core.byhand.method import (
+from sparring.core.finding import noted
+from sparring.core.quantity import Measured
+from sparring.core.readings import logged
+from sparring.core.readings.method import (
+    Accuracy,
     Current,
     Force,
     Inputs,
@@ -19,8 +23,7 @@ from sparring.core.byhand.method import (
     Voltage,
     over_repeats,
 )
-from sparring.core.finding import noted
-from sparring.core.quantity import Measured
+from sparring.core.recording import Recording
 from sparring.core.records import Q
 from sparring.core.uncertainty import nominal
 
@@ -53,12 +56,39 @@ class RopeBrake(Method):
         ("Drum diameter", "drum"),
         ("Rope diameter", "rope"),
         ("Heat the drum may take", "heat"),
+        ("Balances, beyond ±", "balances"),
+        ("Voltmeter, beyond ±", "voltmeter"),
+        ("Ammeter, beyond ±", "ammeter"),
+        ("Tachometer, beyond ±", "tachometer"),
     )
     READING: ClassVar[type[Reading]] = BrakeReading
+    CHANNELS: ClassVar[tuple[str, ...]] = ("force", "force_2", "speed")
+    GAINS: ClassVar[dict[str, str]] = {
+        "tight": "balances",
+        "slack": "balances",
+        "speed": "tachometer",
+        "voltage": "voltmeter",
+        "current": "ammeter",
+    }
 
     drum: Length = Measured(0.060, 1e-4)
     rope: Reach = Measured(3e-3, 2.5e-4)
     heat: Annotated[float, Q("power", "W", above=0.0)] = 30.0
+    balances: Accuracy = 0.0
+    voltmeter: Accuracy = 0.0
+    ammeter: Accuracy = 0.0
+    tachometer: Accuracy = 0.0
+
+    def from_log(self, rec: Recording) -> list[BrakeReading]:
+        """The steady end of each run with the drive on: both cells, the speed, and what goes in where it was recorded."""
+        logged.need(rec, self.CHANNELS)
+        found = []
+        for _, on in logged.driven(rec):
+            tight, slack = (logged.level(on, c) for c in ("force", "force_2"))
+            tight, slack = (slack, tight) if slack.value > tight.value else (tight, slack)
+            into = {c: logged.level(on, c) for c in ("voltage", "current") if rec.has(c)}
+            found.append(BrakeReading(tight=tight, slack=slack, speed=logged.level(on, "speed"), **into))
+        return found
 
     def reduce(self, readings: Sequence[BrakeReading]) -> Judged:
         x = Inputs()
@@ -69,12 +99,12 @@ class RopeBrake(Method):
                 raise ValueError(
                     f"reading {n}: the slack end ({r.slack.value:.3g} N) pulls more than the tight one ({r.tight.value:.3g} N); the drum turns the other way, exchange them"
                 )
-            torque = (x.of(r, "tight", f"reading {n}: tight end") - x.of(r, "slack", f"reading {n}: slack end")) * radius
-            power = torque * x.of(r, "speed", f"reading {n}: speed")
+            torque = (self.read(x, r, "tight", n) - self.read(x, r, "slack", n)) * radius
+            power = torque * self.read(x, r, "speed", n)
             torques.append(torque)
             powers.append(power)
             if r.voltage is not None and r.current is not None:
-                into = x.of(r, "voltage", f"reading {n}: voltage") * x.of(r, "current", f"reading {n}: current")
+                into = self.read(x, r, "voltage", n) * self.read(x, r, "current", n)
                 if nominal(into) > 0:
                     efficiencies.append(power / into)
                     if nominal(power / into) > 1:

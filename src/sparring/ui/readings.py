@@ -21,11 +21,11 @@ from PyQt6.QtWidgets import (
 )
 
 from sparring.core import quantity
-from sparring.core.byhand import METHODS, Judged, Method
-from sparring.core.byhand.method import Reading, local_gravity
-from sparring.core.byhand.motor import BareMotor
 from sparring.core.finding import explain
 from sparring.core.quantity import Measured, QuantityError
+from sparring.core.readings import METHODS, Judged, Method
+from sparring.core.readings.method import Reading, local_gravity
+from sparring.core.readings.motor import BareMotor
 from sparring.core.records import RecordError, annotation, changed
 from sparring.core.uncertainty import budget, nominal, std
 from sparring.ui.desk import Desk
@@ -152,7 +152,7 @@ class ReadingGrid(QTableWidget):
             super().keyPressEvent(event)
 
 
-class ByHandDialog(QDialog):
+class ReadingsDialog(QDialog):
     """What is typed is kept with the build in hand, a page a way of measuring, and is there again next time."""
 
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:

@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, Any, ClassVar
 
-from sparring.core.byhand.method import Inputs, Judged, Method, Reading, Result, Torque
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
+from sparring.core.readings import logged
+from sparring.core.readings.method import Accuracy, Inputs, Judged, Method, Reading, Result, Torque
+from sparring.core.recording import Recording
 from sparring.core.records import Q
-from sparring.core.uncertainty import nominal
+from sparring.core.uncertainty import nominal, ufloat
 
 
 class WindUpReading(Reading):
@@ -27,17 +29,31 @@ class WindUp(Method):
     TITLE: ClassVar[str] = "Wind-up and lost motion"
     PURPOSE: ClassVar[str] = "Play, stiffness and friction from a slow loop: torque one way, back, the other way, and back."
     CARE: ClassVar[str] = "Hold the input fast; a wound-up drive lets go at once."
-    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Torque beyond which the play is taken up", "small"),)
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Torque beyond which the play is taken up", "small"),
+        ("Torque sensor, beyond ±", "torquemeter"),
+        ("Angle sensor, beyond ±", "protractor"),
+    )
     READING: ClassVar[type[Reading]] = WindUpReading
+    CHANNELS: ClassVar[tuple[str, ...]] = ("torque", "angle")
+    GAINS: ClassVar[dict[str, str]] = {"torque": "torquemeter", "angle": "protractor"}
 
     small: Annotated[float, Q("torque", "N·m", above=0.0)] = 0.05
+    torquemeter: Accuracy = 0.0
+    protractor: Accuracy = 0.0
+
+    def from_log(self, rec: Recording) -> list[WindUpReading]:
+        """The loop in equal pieces of time."""
+        logged.need(rec, self.CHANNELS)
+        return [WindUpReading(torque=torque, angle=angle) for torque, angle in logged.points(rec, self.CHANNELS, "torque")]
 
     def reduce(self, readings: Sequence[WindUpReading]) -> Judged:
         x = Inputs()
-        rows = [
-            (x.of(r, "torque", f"reading {n}: torque"), x.of(r, "angle", f"reading {n}: angle")) for n, r in enumerate(readings, start=1)
-        ]
-        sides = {s: [(t, a) for t, a in rows if s * nominal(t) >= self.small] for s in (1, -1)}
+        rows = [(self.read(x, r, "torque", n), self.read(x, r, "angle", n)) for n, r in enumerate(readings, start=1)]
+        course = [nominal(t) for t, _ in rows]
+        after, before = [*course[1:], course[-1]], [course[0], *course[:-1]]
+        rising = [b > a for a, b in zip(before, after, strict=True)]
+        sides = {s: [(t, a, up) for (t, a), up in zip(rows, rising, strict=True) if s * nominal(t) >= self.small] for s in (1, -1)}
         if any(len(side) < 2 for side in sides.values()):
             raise ValueError(
                 f"at least two points beyond {self.small:.3g} N·m are needed on either side; there are {len(sides[1])} and {len(sides[-1])}"
@@ -51,10 +67,11 @@ class WindUp(Method):
         loop: Any = sum(
             (t0 + t1) / 2 * (a1 - a0) for t0, t1, a0, a1 in zip(torque, torque[1:] + torque[:1], angle, angle[1:] + angle[:1], strict=True)
         )
+        loop = (loop if nominal(loop) >= 0 else -loop) * ufloat(1.0, 2 / len(rows), "corners of the loop between points")
         results = [
             Result("Lost motion at no torque", "angle", play),
             Result("Stiffness", "stiffness", 1 / slope),
-            Result("Energy lost in one loop", "energy", abs(loop)),
+            Result("Energy lost in one loop", "energy", loop),
         ]
         findings = []
         uneven = abs(nominal(fits[1][1]) / nominal(fits[-1][1]) - 1) if nominal(fits[-1][1]) else 1.0
@@ -83,13 +100,15 @@ class WindUp(Method):
         return Judged(tuple(results), tuple(findings))
 
 
-def _line(points: Sequence[tuple[Any, Any]]) -> tuple[Any, Any]:
-    """(intercept, slope) of angle over torque by least squares, inputs kept."""
-    n = len(points)
-    st, sa = sum(t for t, _ in points), sum(a for _, a in points)
-    stt, sta = sum(t * t for t, _ in points), sum(t * a for t, a in points)
-    d = n * stt - st * st
-    if abs(nominal(d)) < 1e-15:
+def _line(points: Sequence[tuple[Any, Any, bool]]) -> tuple[Any, Any]:
+    """(intercept, slope) of angle over torque by least squares, inputs kept: one slope for the way up and the way down, which
+    friction sets apart, and the middle of their two intercepts."""
+    ways = [[(t, a) for t, a, rising in points if rising is way] for way in (True, False)]
+    ways = [way for way in ways if way]
+    means = [(sum(t for t, _ in way) / len(way), sum(a for _, a in way) / len(way)) for way in ways]
+    stt: Any = sum((t - tm) ** 2 for way, (tm, _) in zip(ways, means, strict=True) for t, _ in way)
+    sta: Any = sum((t - tm) * (a - am) for way, (tm, am) in zip(ways, means, strict=True) for t, a in way)
+    if abs(nominal(stt)) < 1e-15:
         raise ValueError("all points of one side are at one torque; the stiffness needs several")
-    slope = (n * sta - st * sa) / d
-    return (sa - slope * st) / n, slope
+    slope = sta / stt
+    return sum(am - slope * tm for tm, am in means) / len(means), slope

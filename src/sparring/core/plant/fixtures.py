@@ -1,0 +1,270 @@
+"""Simulated set-ups for readings: a motor alone, a lever on a scale, a rope brake, a swing, a loop of torque, a pull from rest.
+
+Each runs by itself once begun, for one bench or for n at once (arrays of shape (n,)), and says what is true of it.
+"""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any, ClassVar
+
+import numpy as np
+
+from sparring.core.plant.bench import Bench
+from sparring.core.plant.plant import Plant
+from sparring.core.recording import Recording
+
+_HELD = 1e3  # friction [N·m] that stands for a clamped shaft
+_REST = 0.6  # [s] before and between pushes
+# noise (standard deviation) and resolution of each channel, SI
+_NOISE: dict[str, tuple[float, float]] = {
+    "voltage": (0.008, 0.004),
+    "current": (0.004, 0.001),
+    "speed": (0.02, 0.01),
+    "motor_speed": (0.4, 0.1),
+    "force": (0.03, 0.005),
+    "force_2": (0.03, 0.005),
+    "torque": (0.002, 0.0005),
+    "angle": (4e-4, 1e-4),
+}
+
+
+class Fixture(ABC):
+    """Begun with `begin`, it goes its way for `length` seconds. bench: true parameters, scalars or shape (n,)."""
+
+    TITLE: ClassVar[str] = ""  # that of the readings it serves
+    CHANNELS: ClassVar[tuple[str, ...]] = ()
+    length: float = 10.0
+
+    def __init__(self, bench: Bench) -> None:
+        self.bench = bench
+        self.since = -1.0  # [s] since it was begun; below 0: it stands
+
+    def begin(self) -> None:
+        self.since = 0.0
+
+    @property
+    def ended(self) -> bool:
+        return self.since >= self.length
+
+    def advance(self, dt: float) -> dict[str, Any]:
+        """The true figures `dt` [s] later."""
+        if self.since >= 0 and not self.ended:
+            self.since += dt
+        return self._at(min(max(self.since, 0.0), self.length), dt)
+
+    @abstractmethod
+    def _at(self, t: float, dt: float) -> dict[str, Any]:
+        """True figures `t` [s] after it was begun."""
+
+    @abstractmethod
+    def truth(self) -> dict[str, Any]:
+        """What should come out, by the label of the result."""
+
+
+class MotorAlone(Fixture):
+    """A motor on the table: free at three voltages, clamped for a moment at one third of the highest, with pauses to cool."""
+
+    TITLE = "Bare motor"
+    CHANNELS = ("voltage", "current", "motor_speed")
+    TOP: ClassVar[float] = 12.0
+
+    def __init__(self, bench: Bench) -> None:
+        super().__init__(
+            replace(bench, ratio=1.0, up=(0.0, 0.0), down=(0.0, 0.0), cord_stiffness=1e-9, cord_damping=0.0, backlash=0.0, radius=1e-3)
+        )
+        programme = [(0.0, False, 0.3)]
+        for volts, held in ((1.0, False), (1 / 3, True), (2 / 3, False), (1 / 3, True), (1 / 3, False)):
+            programme += [(volts * self.TOP, held, 0.7 if held else 1.1), (0.0, held, 0.5), (0.0, False, 1.0 if held else 0.1)]
+        ends = np.cumsum([seconds for *_, seconds in programme])
+        self._until = [(volts, held, float(end)) for (volts, held, _), end in zip(programme, ends, strict=True)]
+        self.length = float(ends[-1])
+        self._plants = {held: Plant(replace(self.bench, friction=self.bench.friction + _HELD * held)) for held in (False, True)}
+        self._held = False
+
+    def _at(self, t: float, dt: float) -> dict[str, Any]:
+        volts, held = next(((v, h) for v, h, end in self._until if t < end), (0.0, False))
+        if held != self._held:
+            self._plants[held].state, self._held = self._plants[self._held].state, held
+            self._plants[held].state.speed[:] = 0.0  # it is clamped, and let go, while it stands
+        plant = self._plants[held]
+        plant.volts[:] = volts
+        plant.open[:] = volts == 0.0
+        plant.advance(dt)
+        true = plant.truth()
+        return {c: true[c] for c in self.CHANNELS}
+
+    def truth(self) -> dict[str, Any]:
+        b = self.bench
+        return {"Resistance": b.R, "Constant k": b.k, "Friction": b.friction}
+
+
+class OnAScale(Fixture):
+    """The drive presses a lever on a scale at three voltages, the lever's own weight with it."""
+
+    TITLE = "Lever on a scale"
+    CHANNELS = ("force", "voltage", "current")
+    VOLTS: ClassVar[tuple[float, ...]] = (6.0, 6.0, 6.0)
+
+    def __init__(self, bench: Bench, arm: Any = 0.150, tare: Any = 0.4) -> None:
+        super().__init__(bench)
+        self.arm, self.tare = arm, tare
+        self.length = len(self.VOLTS) * (1.5 + _REST) + _REST
+
+    def _at(self, t: float, dt: float) -> dict[str, Any]:
+        turn, at = divmod(t, 1.5 + _REST)
+        on = at >= _REST and turn < len(self.VOLTS)
+        b, volts = self.bench, self.VOLTS[int(min(turn, len(self.VOLTS) - 1))] if on else 0.0
+        current = volts / b.R
+        rising = 1 - np.exp(-(at - _REST) / 0.08) if on else 0.0
+        return {"force": self.tare + rising * self._torque(volts) / self.arm, "voltage": volts + 0 * b.R, "current": rising * current}
+
+    def _torque(self, volts: float) -> Any:
+        b = self.bench
+        a, offset = b.up
+        return np.maximum((b.k * volts / b.R - b.friction - offset) / a, 0.0)
+
+    def truth(self) -> dict[str, Any]:
+        return {"Torque": self._torque(self.VOLTS[0])}
+
+
+class RopeOnADrum(Fixture):
+    """The drive turns a drum in a rope between two cells, at one pull of the rope, three times."""
+
+    TITLE = "Rope brake"
+    CHANNELS = ("force", "force_2", "speed", "voltage", "current")
+
+    def __init__(self, bench: Bench, radius: Any = 0.0315, load: Any = 0.35, slack: Any = 1.5) -> None:
+        super().__init__(bench)
+        self.radius, self.load, self.slack = radius, load, slack
+        self.length = 3 * (2.0 + _REST) + _REST
+
+    def _running(self) -> tuple[Any, Any]:
+        b = self.bench
+        a, offset = b.up
+        current = (a * self.load + offset + b.friction) / b.k
+        return current, (12.0 - b.R * current) / b.k / b.ratio
+
+    def _at(self, t: float, dt: float) -> dict[str, Any]:
+        turn, at = divmod(t, 2.0 + _REST)
+        on = at >= _REST and turn < 3
+        rising = 1 - np.exp(-(at - _REST) / 0.06) if on else 0.0
+        current, speed = self._running()
+        grabs = 1 + 0.01 * np.sin(31.0 * t)  # a rope never pulls quite evenly
+        return {
+            "force": self.slack + (rising * grabs * self.load / self.radius),
+            "force_2": self.slack + 0 * current,
+            "speed": rising * speed,
+            "voltage": (12.0 if on else 0.0) + 0 * current,
+            "current": rising * current,
+        }
+
+    def truth(self) -> dict[str, Any]:
+        current, speed = self._running()
+        return {"Torque": self.load, "Power at the drum": self.load * speed, "Wire to shaft": self.load * speed / (12.0 * current)}
+
+
+class OnCords(Fixture):
+    """A body twisting on cords; its swings die away slowly."""
+
+    TITLE = "Swing test of an inertia"
+    CHANNELS = ("angle",)
+
+    def __init__(self, bench: Bench, inertia: Any = 2.2e-3, mass: Any = 1.2, radius: Any = 0.060, length: Any = 1.0) -> None:
+        super().__init__(bench)
+        self.inertia = inertia
+        self.omega = np.sqrt(mass * bench.gravity * radius**2 / (inertia * length))
+        self.length = 30.0
+
+    def _at(self, t: float, dt: float) -> dict[str, Any]:
+        return {"angle": 0.12 * np.exp(-t / 80.0) * np.cos(self.omega * t)}
+
+    def truth(self) -> dict[str, Any]:
+        return {"Inertia": self.inertia}
+
+
+class ToAndFro(Fixture):
+    """The output wound to and fro with the input held: play, stiffness, and friction that makes a loop of it."""
+
+    TITLE = "Wind-up and lost motion"
+    CHANNELS = ("torque", "angle")
+
+    def __init__(self, bench: Bench, most: float = 0.4, friction: Any = 0.01) -> None:
+        super().__init__(bench)
+        self.most, self.friction = most, friction
+        self.length = 16.0
+
+    def _at(self, t: float, dt: float) -> dict[str, Any]:
+        b = self.bench
+        furthest = self.most / b.windup + b.backlash / 2
+        phase = (t / self.length) % 1.0
+        way = 1.0 if phase < 0.25 or phase >= 0.75 else -1.0
+        angle = furthest * (4 * phase if phase < 0.25 else 2 - 4 * phase if phase < 0.75 else 4 * phase - 4)
+        beyond = np.sign(angle) * np.maximum(np.abs(angle) - b.backlash / 2, 0.0)
+        return {"torque": b.windup * beyond + way * self.friction, "angle": angle}
+
+    def truth(self) -> dict[str, Any]:
+        b = self.bench
+        furthest = self.most / b.windup + b.backlash / 2
+        return {"Lost motion at no torque": b.backlash, "Stiffness": b.windup, "Energy lost in one loop": 4 * furthest * self.friction}
+
+
+class FromRest(Fixture):
+    """The output pulled slowly from standstill, the motor's terminals open, three times."""
+
+    TITLE = "Break-away and back-drive torque"
+    CHANNELS = ("torque", "angle")
+
+    def __init__(self, bench: Bench, stick: Any = 1.3) -> None:
+        super().__init__(bench)
+        self.stick = stick
+        self.length = 3 * 3.0 + 0.5
+
+    def _running(self) -> Any:
+        """Torque at the output that turns train and rotor slowly [N·m]."""
+        a, offset = self.bench.down
+        return (self.bench.friction + offset) / np.maximum(a, 1e-6)
+
+    def _at(self, t: float, dt: float) -> dict[str, Any]:
+        turn, at = divmod(t, 3.0)
+        running = self._running()
+        turned = 0.5 * max(at - 1.5, 0.0) if at < 2.7 else 0.6
+        if turn >= 3:
+            return {"torque": 0 * running, "angle": 1.8 + 0 * running}
+        part = self.stick * at / 1.5 if at < 1.5 else 1.0 if at < 2.7 else 0.0
+        return {"torque": part * running, "angle": turn * 0.6 + turned + 0 * running}
+
+    def truth(self) -> dict[str, Any]:
+        running = self._running()
+        return {"Break-away torque": self.stick * running, "Torque to keep it turning": running}
+
+
+FIXTURES: dict[str, type[Fixture]] = {f.TITLE: f for f in (MotorAlone, OnAScale, RopeOnADrum, OnCords, ToAndFro, FromRest)}
+"""By the title of the readings they serve."""
+
+
+def seen(true: Mapping[str, Any], rng: np.random.Generator, gains: Mapping[str, Any] | None = None) -> dict[str, np.ndarray]:
+    """What the sensors show of true figures: gain, noise, resolution."""
+    shown = {}
+    for channel, value in true.items():
+        noise, step = _NOISE[channel]
+        value = np.atleast_1d(np.asarray(value, float))
+        value = value * (gains or {}).get(channel, 1.0) + noise * rng.standard_normal(value.shape)
+        shown[channel] = np.round(value / step) * step
+    return shown
+
+
+def record(fixture: Fixture, *, seed: int, rate: float = 80.0, gains: Mapping[str, Any] | None = None) -> list[Recording]:
+    """Runs a fixture from beginning to end; a recording for each bench."""
+    rng = np.random.default_rng(seed)
+    fixture.begin()
+    times, rows = [], []
+    while not fixture.ended:
+        rows.append(seen(fixture.advance(1.0 / rate), rng, gains))
+        times.append(fixture.since)
+    t = np.array(times)
+    n = max(v.size for v in rows[0].values())
+    columns = {c: np.array([np.broadcast_to(row[c], (n,)) for row in rows]) for c in fixture.CHANNELS}
+    return [Recording(t, {c: v[:, lane].copy() for c, v in columns.items()}) for lane in range(n)]

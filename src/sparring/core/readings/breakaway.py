@@ -1,0 +1,107 @@
+"""Break-away and back-drive: the torque at which an output that stands begins to turn, and the torque that keeps it turning."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from sparring.core.finding import noted
+from sparring.core.quantity import Measured
+from sparring.core.readings import logged
+from sparring.core.readings.method import Accuracy, Inputs, Judged, Method, Reading, Result, Torque, over_repeats
+from sparring.core.recording import Recording
+from sparring.core.uncertainty import nominal
+
+_MOVES = 0.1  # part of the fastest turning from which it counts as turning
+_WATCHED = 0.3  # [s] before it turns, in which the largest torque is the one that broke it away
+
+
+class BreakawayReading(Reading):
+    """One slow pull from standstill: the largest torque before it moved, and the mean once it did."""
+
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Begins to turn at", "starts"), ("Keeps turning with", "turns"))
+
+    starts: Torque = Measured(0.25, 0.005)
+    turns: Torque | None = None
+
+
+class Breakaway(Method):
+    """The output turned from outside, the motor's terminals open, or held."""
+
+    TITLE: ClassVar[str] = "Break-away and back-drive torque"
+    PURPOSE: ClassVar[str] = "What it takes to turn the drive from its output. Pull slowly from standstill, several times, both ways."
+    CARE: ClassVar[str] = "A drive that lets go at once throws the lever. Open the motor's terminals: shorted, it brakes."
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Turned", "way"), ("Torque sensor, beyond ±", "torquemeter"))
+    READING: ClassVar[type[Reading]] = BreakawayReading
+    CHANNELS: ClassVar[tuple[str, ...]] = ("torque", "angle")
+    GAINS: ClassVar[dict[str, str]] = {"starts": "torquemeter", "turns": "torquemeter"}
+
+    way: Literal["forward", "backward"] = "forward"
+    torquemeter: Accuracy = 0.0
+
+    def from_log(self, rec: Recording) -> list[BreakawayReading]:
+        """Each time the angle begins to move: the largest torque just before, the mean while it turns."""
+        logged.need(rec, self.CHANNELS)
+        size = max(1, round(0.02 * (len(rec) - 1) / max(float(rec.t[-1] - rec.t[0]), 1e-9)))
+        n = len(rec) // size
+        t, angle = (np.nanmean(v[: n * size].reshape(n, size), axis=1) for v in (rec.t, rec.channels["angle"]))
+        smooth = np.convolve(angle, np.ones(5) / 5, "same")
+        speed = np.abs(np.gradient(smooth, t))
+        speed[:3], speed[-3:] = 0.0, 0.0  # the average has no neighbours there
+        edges = np.diff(np.concatenate([[0], (speed > _MOVES * speed.max()).astype(np.int8), [0]]))
+        found = []
+        for i, j in zip(np.nonzero(edges == 1)[0], np.nonzero(edges == -1)[0], strict=True):
+            if t[j - 1] - t[i] < 0.2:
+                continue
+            before = np.abs(rec.span(t[i] - _WATCHED, t[i] + 0.1).channels["torque"])
+            turning = rec.span(t[i] + 0.15, t[j - 1] - 0.1)
+            if len(before) < 4 or len(turning) < 4:
+                continue
+            level, noise = logged.level(turning, "torque"), float(np.nanstd(turning.channels["torque"]))
+            # the largest of three normal values scatters by 0.75 of their scatter; the samples at the peak are about so many
+            starts = Measured(float(np.nanmax(before)), 0.75 * noise)
+            found.append(BreakawayReading(starts=starts, turns=Measured(abs(level.value), level.u)))
+        if not found:
+            raise ValueError("the angle never begins to move for a fifth of a second in this recording")
+        return found
+
+    def reduce(self, readings: Sequence[BreakawayReading]) -> Judged:
+        x = Inputs()
+        starts = [self.read(x, r, "starts", n) for n, r in enumerate(readings, start=1)]
+        turns = [self.read(x, r, "turns", n) for n, r in enumerate(readings, start=1) if r.turns is not None]
+        results = [over_repeats("Break-away torque", "torque", starts)]
+        if turns:
+            results.append(over_repeats("Torque to keep it turning", "torque", turns))
+        findings = []
+        if turns:
+            over = results[0].value / results[1].value if nominal(results[1].value) else results[0].value * 0
+            results.append(Result("Break-away over turning", "ratio", over))
+            if nominal(over) < 1:
+                findings.append(
+                    noted(
+                        "breakaway-below-running",
+                        "caution",
+                        "It turns harder than it begins to",
+                        "It begins at {starts} and turns with {turns}.",
+                        "Friction at rest is at least that of slow turning.",
+                        ("it was already creeping", "the pull was too fast: inertia was measured with it", "the two figures are exchanged"),
+                        starts=(results[0].value, "torque"),
+                        turns=(results[1].value, "torque"),
+                    )
+                )
+            elif nominal(over) > 2:
+                findings.append(
+                    noted(
+                        "sticks",
+                        "note",
+                        "It sticks before it turns",
+                        "It begins at {starts} and turns with {turns}.",
+                        "Cold grease, a seal, preload, or a cogging magnet holds it.",
+                        tries=("Turn it once round and measure again.",),
+                        starts=(results[0].value, "torque"),
+                        turns=(results[1].value, "torque"),
+                    )
+                )
+        return Judged(tuple(results), tuple(findings))
