@@ -15,10 +15,11 @@ from conftest import wait_for
 from hypothesis import given
 from hypothesis import strategies as st
 
+from sparring.bench.board import Faults
 from sparring.bench.lines import Column, Event, LineError, LineReader, Mapping, Sample, with_checksum
 from sparring.bench.link import Link
 from sparring.bench.recorder import Recorder
-from sparring.bench.simulator import Faults, SimulatedBench
+from sparring.bench.simulator import SimulatedBench
 from sparring.core.plant.bench import bench_of
 from sparring.core.plant.sensors import sensors_of
 from sparring.core.records import changed

@@ -26,6 +26,7 @@ from sparring.core.readings.windup import WindUp, WindUpReading
 from sparring.core.recording import Recording
 from sparring.core.records import changed
 from sparring.core.uncertainty import budget, nominal, std
+from sparring.files import log_files
 from sparring.ui import background
 from sparring.ui.application import application
 from sparring.ui.readings import ReadingsDialog
@@ -400,7 +401,7 @@ def test_readings_are_typed_kept_and_used(window, qtbot):
     dialog.set_latitude(60.0)
     assert dialog.method.gravity.value == pytest.approx(9.819, abs=2e-3)
     dialog.accept()
-    again = ReadingsDialog(window.desk, window)
+    again = ReadingsDialog(window.desk, window.session, window)
     assert again.grid.texts() == [["500 g", "0.6 kg ± 1 g", "0 deg"]]
     assert again.method.gravity.value == pytest.approx(9.819, abs=2e-3)
     again.choice.setCurrentIndex(METHODS.index(BareMotor))
@@ -429,7 +430,7 @@ TYPED = {  # one column each, as a tester types it
 
 @pytest.mark.parametrize("title", TYPED)
 def test_each_way_is_worked_from_the_window(window, qtbot, title):
-    dialog = ReadingsDialog(window.desk, window)
+    dialog = ReadingsDialog(window.desk, window.session, window)
     dialog.choice.setCurrentText(title)
     texts, label = TYPED[title]
     for text in texts:
@@ -447,3 +448,54 @@ def test_each_way_is_worked_from_the_window(window, qtbot, title):
     if "Torque" in labels:
         assert dialog.results.item(labels.index("Torque"), 1).text().endswith("oz·in")
     window.desk.set_unit("torque", "N·m")
+
+
+@pytest.mark.parametrize("title", FIXTURES)
+def test_each_way_is_recorded_from_the_bench(window, qtbot, title):
+    """Simulated set-up, Record, and the readings stand in the grid, as true as they say; the recording is kept."""
+    window.errands.readings()
+    dialog = window.errands.dialog
+    dialog.choice.setCurrentIndex([k.TITLE for k in METHODS].index(title))
+    s, recorder = window.session, dialog.recorder
+    assert not recorder.go.isEnabled()
+    recorder.start_simulated(speed=25.0)
+    wait_for(lambda: s.state == "ready" and s.obeys and recorder.go.isEnabled(), 25.0, QApplication.processEvents)
+    dialog.activateWindow()
+    qtbot.keyClick(dialog.grid, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    assert "recorded" in recorder.live.text()
+    wait_for(lambda: dialog.grid.texts() or "recording" in dialog.said.text(), 40.0, QApplication.processEvents)
+    assert dialog.grid.texts(), dialog.said.text()
+    truth = FIXTURES[title](
+        bench_of(window.desk.build, window.desk.rig, friction=[f * 1.05 for f in window.desk.build.loss_figures()])
+    ).truth()
+    for label, true in truth.items():
+        value = figure(dialog.judged, label).value
+        assert nominal(value) == pytest.approx(float(true), abs=4 * std(value)), label
+    dialog.grab()
+    assert len(window.desk.book.recording(dialog.logs[0])) > 100
+    window.go("Run")  # the bench that is still there is no rig's: the page says so and stands
+    QApplication.processEvents()
+    s.disconnect_bench()
+    assert dialog.recorder.go.isEnabled() is False
+
+
+def test_a_log_of_readings_is_taken_and_a_wrong_one_is_told(window, tmp_path):
+    fixture = FIXTURES["Wind-up and lost motion"](bench_of(window.desk.build, window.desk.rig))
+    (recording,) = record(fixture, seed=2)
+    log_files.write(tmp_path / "loop.csv", recording)
+    window.errands.readings()
+    dialog = window.errands.dialog
+    dialog.choice.setCurrentIndex(METHODS.index(WindUp))
+    dialog.recorder.open_log(tmp_path / "loop.csv")
+    asked = dialog.recorder.dialog
+    assert asked.mapping() == {0: ("t", "s"), 1: ("torque", "N·m"), 2: ("angle", "deg")}
+    asked.accept()
+    value = figure(dialog.judged, "Stiffness").value
+    assert nominal(value) == pytest.approx(fixture.bench.windup, abs=4 * std(value))
+    assert len(dialog.grid.texts()) > 20
+    dialog.choice.setCurrentIndex(METHODS.index(Swing))
+    dialog.recorder.open_log(tmp_path / "loop.csv")
+    dialog.recorder.dialog.accept()
+    assert "whole swings are in the recording" in dialog.said.text()
+    dialog.recorder.open_log(tmp_path / "none.csv")
+    assert "none.csv" in dialog.said.text()

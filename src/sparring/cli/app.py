@@ -103,30 +103,31 @@ def bench(
     garble: Annotated[float, typer.Option(min=0, max=1, help="chance that a line is garbled")] = 0.0,
     friction: Annotated[float, typer.Option(min=0, help="true friction over the build's")] = 1.0,
     seconds: Annotated[float, typer.Option(help="stop after so long")] = float("inf"),
+    readings: Annotated[
+        str, typer.Option(help="a set-up for readings in place of the rig: motor, scale, rope, swing, wind-up or break-away")
+    ] = "",
 ) -> None:
     """Run a simulated bench on a pseudo-terminal; prints the port to open."""
-    from sparring.bench.simulator import Faults, SimulatedBench
+    from sparring.bench.board import Board, Faults
+    from sparring.bench.fixture import FixtureBench
+    from sparring.bench.simulator import SimulatedBench
     from sparring.core.build import Build
     from sparring.core.plant.bench import bench_of
+    from sparring.core.plant.fixtures import FIXTURES
     from sparring.core.plant.sensors import sensors_of
     from sparring.core.rig import Rig
     from sparring.demo import hollin_yard
     from sparring.files import record_files
 
+    fixtures = {f.KEY: f for f in FIXTURES.values()}
+    if readings and readings not in fixtures:
+        raise typer.BadParameter(f"{readings} is none of {', '.join(fixtures)}", param_hint="--readings")
     with _data():
         b = record_files.load(build, Build) if build else hollin_yard.dunnock(2)
         r = record_files.load(rig, Rig) if rig else hollin_yard.rig()
         truth = bench_of(b, r, friction=[f * friction for f in b.loss_figures()])
-        simulated = SimulatedBench(
-            truth,
-            sensors_of(r),
-            r,
-            seed=seed,
-            rate=rate,
-            speed=speed,
-            faults=Faults(drop, garble),
-            link=link,
-        )
+        how: dict[str, Any] = {"seed": seed, "rate": rate, "speed": speed, "faults": Faults(drop, garble), "link": link}
+        simulated: Board = FixtureBench(fixtures[readings](truth), **how) if readings else SimulatedBench(truth, sensors_of(r), r, **how)
     typer.echo(simulated.port)
     import sys
 

@@ -264,6 +264,9 @@ def write(path: Path, recording: Recording) -> None:
         "mass": "kg",
         "load_voltage": "V",
         "load_current": "A",
+        "force_2": "N",
+        "torque": "N·m",
+        "angle": "deg",
     }
     columns = {}
     for key, values in {"t": recording.t, **recording.channels}.items():

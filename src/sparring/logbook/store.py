@@ -246,20 +246,22 @@ class Logbook:
 
     def add_run(self, test_id: int, run: Run, recording: Recording | str) -> int:
         """Keeps a run with its recording, given as data or as the name of one already kept (a shared file)."""
-        if isinstance(recording, Recording):
-            name = f"{uuid.uuid4().hex}.parquet"
-            try:
-                recordings.write(self.folder / "recordings" / name, recording, {"test": test_id})
-            except OSError as err:
-                raise LogbookError(f"the recording cannot be written: {err.strerror or err}") from err
-        else:
-            name = recording
+        name = self.keep_recording(recording, {"test": test_id}) if isinstance(recording, Recording) else recording
         run = run if run.started else run.model_copy(update={"started": datetime.now(UTC).isoformat(timespec="seconds")})
         with self._session() as s:
             row = RunRow(test_id=test_id, record=run.to_json(), recording=name)
             s.add(row)
             s.flush()
             return row.id
+
+    def keep_recording(self, recording: Recording, note: dict[str, Any]) -> str:
+        """Writes a recording beside the others; its name. Raises LogbookError when it cannot be written."""
+        name = f"{uuid.uuid4().hex}.parquet"
+        try:
+            recordings.write(self.folder / "recordings" / name, recording, note)
+        except OSError as err:
+            raise LogbookError(f"the recording cannot be written: {err.strerror or err}") from err
+        return name
 
     def runs(self, test_id: int, *, struck: bool = False) -> list[StoredRun]:
         """Runs in the order they were made; struck ones only when asked for."""

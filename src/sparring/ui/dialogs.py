@@ -30,9 +30,19 @@ from sparring.ui.widgets.parts import Table, heading, note
 class ImportDialog(QDialog):
     """Preview, what each column is, its unit; what was chosen is remembered for the next file of the same logger."""
 
-    def __init__(self, desk: Desk, log: log_files.LogLook, parent: QWidget | None = None) -> None:
+    def __init__(
+        self,
+        desk: Desk,
+        log: log_files.LogLook,
+        parent: QWidget | None = None,
+        *,
+        needs: tuple[str, ...] = ("speed",),
+        act: str = "Import as a new test",
+        into: str = "",
+    ) -> None:
+        """needs: channels that a column must be given to; act: what the button says; into: what becomes of it."""
         super().__init__(parent)
-        self.desk, self.log = desk, log
+        self.desk, self.log, self.needs = desk, log, needs
         self.setWindowTitle(f"Import {log.path.name}")
         self.resize(860, min(620, 230 + 32 * len(log.columns)))
         column = QVBoxLayout(self)
@@ -85,12 +95,12 @@ class ImportDialog(QDialog):
         column.addWidget(area, 1)
         column.addWidget(self.said)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self.go = self.buttons.addButton("Import as a new test", QDialogButtonBox.ButtonRole.AcceptRole)
+        self.go = self.buttons.addButton(act, QDialogButtonBox.ButtonRole.AcceptRole)
         if self.go:
             self.go.setObjectName("act")
         self.buttons.accepted.connect(self.accept)
         self.buttons.rejected.connect(self.reject)
-        column.addWidget(note(f"The lifts found in the log become a test of {desk.build.name} on {desk.rig.name}."))
+        column.addWidget(note(into or f"The lifts found in the log become a test of {desk.build.name} on {desk.rig.name}."))
         column.addWidget(self.buttons)
         self._check()
 
@@ -124,8 +134,9 @@ class ImportDialog(QDialog):
             problem = f"{name} is chosen for two columns."
         elif "t" not in chosen:
             problem = "Choose which column is the time."
-        elif "speed" not in chosen:
-            problem = "Choose which column is the output speed."
+        elif missing := [c for c in self.needs if c not in chosen]:
+            label = CHANNELS[missing[0]].label
+            problem = f"Choose which column is the {label[0].lower() + label[1:]}."
         else:
             for i, (channel, unit) in self.mapping().items():
                 kind = log_files.kind_of_channel(channel)

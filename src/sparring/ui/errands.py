@@ -176,7 +176,7 @@ class Errands:
     def readings(self) -> None:
         from sparring.ui.readings import ReadingsDialog
 
-        self.dialog = ReadingsDialog(self.desk, self.window)
+        self.dialog = ReadingsDialog(self.desk, self.session, self.window)
         self.dialog.open()
 
     def units(self) -> None:
@@ -202,7 +202,8 @@ class Errands:
             ("wheel, drag", "in a chart: zoom, shift; double click shows all; right click copies"),
             ("arrow keys", "in the gear drawing: choose a part; Enter or a double click changes its teeth; Space turns the train"),
             ("Ctrl+Shift+D, Ctrl+Backspace", "on Build: duplicate the chosen stage, take it out"),
-            ("Enter", "in readings by hand: on to the next figure, then to the next repeat"),
+            ("Ctrl+Enter", "in readings: record from the bench, or stop and take them"),
+            ("Enter", "in readings: on to the next figure, then to the next repeat"),
         ]
         self.dialog = ShortcutsDialog(keys, self.window)
         self.dialog.open()

@@ -102,15 +102,24 @@ class BenchSession(QObject):
     # --- connecting -----------------------------------------------------------------------------------------
 
     def simulate(
-        self, build: Build, rig: Rig, *, seed: int = 21, speed: float = _SIMULATION_SPEED, rate: float = 80.0, friction: float = 1.05
+        self,
+        build: Build,
+        rig: Rig,
+        *,
+        readings: str = "",
+        seed: int = 21,
+        speed: float = _SIMULATION_SPEED,
+        rate: float = 80.0,
+        friction: float = 1.05,
     ) -> None:
-        """Starts the simulated bench as a process of its own, and connects to it like to a board."""
+        """Starts the simulated bench as a process of its own, and connects to it like to a board. readings: the key of a
+        set-up for readings that it is in place of the rig."""
         self.disconnect_bench()
         self._files = tempfile.TemporaryDirectory(prefix="sparring-bench-")
         folder = Path(self._files.name)
         (folder / "build.json").write_text(build.to_json(), encoding="utf-8")
         (folder / "rig.json").write_text(rig.to_json(), encoding="utf-8")
-        self.simulated, self.simulates = True, rig.method.kind
+        self.simulated, self.simulates = True, readings or rig.method.kind
         self._set_state("connecting")
         process = QProcess(self)
         process.setProgram(sys.executable)
@@ -131,6 +140,7 @@ class BenchSession(QObject):
                 str(rate),
                 "--friction",
                 str(friction),
+                *(["--readings", readings] if readings else []),
             ]
         )
         process.readyReadStandardOutput.connect(lambda: self._port_known(process))

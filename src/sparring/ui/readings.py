@@ -1,9 +1,10 @@
-"""Readings by hand: the ways of measuring with figures typed in, repeats side by side, results and what they rest on below."""
+"""Readings: the ways of measuring with figures typed in or recorded, repeats side by side, results and what they rest on below."""
 
 from __future__ import annotations
 
 import json
-from typing import Any
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent
@@ -26,13 +27,20 @@ from sparring.core.quantity import Measured, QuantityError
 from sparring.core.readings import METHODS, Judged, Method
 from sparring.core.readings.method import Reading, local_gravity
 from sparring.core.readings.motor import BareMotor
+from sparring.core.recording import Recording
 from sparring.core.records import RecordError, annotation, changed
+from sparring.core.rig import calibration
 from sparring.core.uncertainty import budget, nominal, std
 from sparring.ui.desk import Desk
+from sparring.ui.live import BenchSession
+from sparring.ui.reading_recorder import ReadingRecorder
 from sparring.ui.theme import theme
 from sparring.ui.widgets.form import narrow
 from sparring.ui.widgets.parts import Table, care, heading, note
 from sparring.ui.widgets.quantity_field import QuantityField
+
+if TYPE_CHECKING:
+    from sparring.ui.widgets.reading_chart import ReadingChart
 
 
 class ReadingGrid(QTableWidget):
@@ -62,6 +70,22 @@ class ReadingGrid(QTableWidget):
                 self._cell(r, c).setText(text)
         self._filling = False
         self._check()
+
+    def add(self, readings: Sequence[Reading]) -> None:
+        """Puts readings behind those that are there."""
+        columns = []
+        for reading in readings:
+            texts = []
+            for _, name in self.kind.FIELDS:
+                value, info = getattr(reading, name), annotation(reading, (name,))[1]
+                if value is None:
+                    texts.append("")
+                elif info is None:
+                    texts.append(str(value))
+                else:
+                    texts.append(quantity.show(value.value, info.kind, info.file_unit, u=value.u or None, decimals=None if value.u else 3))
+            columns.append(texts)
+        self.set_texts([*self.texts(), *columns])
 
     def texts(self) -> list[list[str]]:
         """What is typed, column by column, empty columns left out."""
@@ -153,15 +177,16 @@ class ReadingGrid(QTableWidget):
 
 
 class ReadingsDialog(QDialog):
-    """What is typed is kept with the build in hand, a page a way of measuring, and is there again next time."""
+    """What is typed or recorded is kept with the build in hand, a page a way of measuring, and is there again next time."""
 
-    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+    def __init__(self, desk: Desk, session: BenchSession, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.desk = desk
+        self.logs: list[str] = []
         self.judged: Judged | None = None
         self.method: Method = METHODS[0]()
-        self.setWindowTitle(f"Readings by hand, {desk.build.name}")
-        self.resize(960, 680)
+        self.setWindowTitle(f"Readings, {desk.build.name}")
+        self.resize(1000, 720)
         column = QVBoxLayout(self)
         head = QHBoxLayout()
         self.choice = QComboBox()
@@ -174,6 +199,10 @@ class ReadingsDialog(QDialog):
         column.addLayout(head)
         self.care = care("")
         column.addWidget(self.care)
+        self.recorder = ReadingRecorder(desk, session)
+        self.recorder.taken.connect(self.take)
+        self.recorder.said.connect(lambda text: self.said.setText(text))
+        column.addWidget(self.recorder)
         middle = QHBoxLayout()
         self.shared = QWidget()
         self.shared.setObjectName("plain")
@@ -184,7 +213,11 @@ class ReadingsDialog(QDialog):
         column.addLayout(middle, 3)
         column.addWidget(heading("What comes out"))
         self.results = Table(["", "figure", "repeats scatter by", "rests mostly on"], "Results", 3, left=(3,))
-        column.addWidget(self.results, 2)
+        below = QHBoxLayout()
+        below.addWidget(self.results, 3)
+        self.chart: ReadingChart | None = None
+        self.below = below
+        column.addLayout(below, 2)
         self.said = QLabel()
         self.said.setWordWrap(True)
         column.addWidget(self.said)
@@ -213,7 +246,8 @@ class ReadingsDialog(QDialog):
 
     def _keep(self) -> None:
         if self.desk.book is not None:
-            self.desk.book.set_setting(self._key(), {"method": json.loads(self.method.to_json()), "readings": self.grid.texts()})
+            kept = {"method": json.loads(self.method.to_json()), "readings": self.grid.texts(), "recordings": self.logs}
+            self.desk.book.set_setting(self._key(), kept)
 
     def _choose(self, index: int) -> None:
         kind = METHODS[index]
@@ -225,12 +259,12 @@ class ReadingsDialog(QDialog):
                 self.method = kind.from_json(json.dumps(kept.get("method", {})))
             except RecordError as err:  # of another version: what was typed in the grid is still there
                 self.said.setText(str(err))
+        self.logs = list(kept.get("recordings", []))
+        self.recorder.set_method(kind)
+        self._set_chart()
         self.purpose.setText(kind.PURPOSE)
         self.care.setText(kind.CARE)
-        while self.form.rowCount():
-            self.form.removeRow(0)
-        for label, name in kind.FIELDS:
-            self.form.addRow(label, self._field(label, name))
+        self._fill_form()
         self.right.removeWidget(self.grid)
         self.grid.hide()
         self.grid.deleteLater()
@@ -242,6 +276,12 @@ class ReadingsDialog(QDialog):
         self.latitude.setVisible("gravity" in kind.model_fields)
         self.use.setVisible(kind is BareMotor)
         self._work()
+
+    def _fill_form(self) -> None:
+        while self.form.rowCount():
+            self.form.removeRow(0)
+        for label, name in self.method.FIELDS:
+            self.form.addRow(label, self._field(label, name))
 
     def _field(self, label: str, name: str) -> QWidget:
         bare, info, optional = annotation(self.method, (name,))
@@ -265,13 +305,56 @@ class ReadingsDialog(QDialog):
         field.set_value(getattr(self.method, name))
         return field
 
+    # --- taking what was recorded --------------------------------------------------------------------------------
+
+    def take(self, recording: Recording, source: str) -> None:
+        """The readings in a recording go into the grid; the recording itself is kept in the logbook."""
+        try:
+            readings = self.method.from_log(recording)
+        except ValueError as err:
+            self.said.setText(f"{source}: {err}.")
+            return
+        if self.desk.book is not None:
+            from sparring.logbook import LogbookError
+
+            try:
+                self.logs.append(self.desk.book.keep_recording(recording, {"readings": self.method.TITLE, "source": source}))
+            except LogbookError as err:
+                self.said.setText(str(err))
+                return
+        sensors, known = self.desk.rig.sensors, type(self.method).model_fields
+        accuracies = {"voltmeter": sensors.voltage_accuracy, "ammeter": sensors.current_accuracy, "tachometer": sensors.speed_accuracy}
+        if (cell := self.desk.rig.calibration) is not None:
+            line = calibration.fit(cell, self.desk.rig.gravity.value)
+            accuracies["scale"] = accuracies["balances"] = 2 * std(line.slope) / abs(nominal(line.slope))
+        for name, accuracy in accuracies.items():
+            if name in known and getattr(self.method, name) == 0:
+                self.method = changed(self.method, (name,), accuracy)
+        self._fill_form()
+        self.grid.add(readings)
+
+    def _set_chart(self) -> None:
+        """The picture of the readings, for the ways that have one."""
+        if self.chart is not None:
+            self.below.removeWidget(self.chart)
+            self.chart.deleteLater()
+            self.chart = None
+        if self.method.PICTURE:
+            from sparring.ui.widgets.reading_chart import ReadingChart
+
+            self.chart = ReadingChart(self.desk, self.method)
+            self.below.addWidget(self.chart, 2)
+
     # --- working out --------------------------------------------------------------------------------------------
 
     def _work(self) -> None:
         """Reduces what is typed, at each change."""
         self.judged = None
         try:
-            self.judged = self.method.reduce(self.grid.readings())
+            readings = self.grid.readings()
+            if self.chart is not None:
+                self.chart.show_readings(readings)
+            self.judged = self.method.reduce(readings)
         except (ValueError, ZeroDivisionError) as err:
             self.results.fill([])
             self.said.setText(str(err) if str(err) else "A figure is zero that may not be.")
@@ -323,5 +406,5 @@ class ReadingsDialog(QDialog):
         except ValueError as err:
             self.said.setText(str(err))
             return
-        reason = self.desk.edit("build", ("motor",), motor, "motor measured by hand")
+        reason = self.desk.edit("build", ("motor",), motor, "motor as measured")
         self.said.setText(reason or f"{self.desk.build.name} has this motor now; Ctrl+Z takes it back.")

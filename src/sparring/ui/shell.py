@@ -261,7 +261,7 @@ class MainWindow(QMainWindow):
             ("Tare with nothing pulling", "", lambda: self.session.send("tare")),
             ("Mark this moment", "", lambda: self.run_page.mark()),
             ("New test", "Ctrl+T", d.new_test),
-            ("Readings by hand …", "Ctrl+H", self.errands.readings),
+            ("Readings, typed or recorded …", "Ctrl+H", self.errands.readings),
             None,
             ("Stop", "", self.session.stop),
         )

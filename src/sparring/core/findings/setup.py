@@ -368,7 +368,7 @@ def gravity(b: Bench) -> Iterable[Finding]:
             "Gravity is the standard value",
             "It is entered as {g} with hardly any doubt.",
             "It differs from place to place by up to 0.5 %; all torques from weights follow it.",
-            tries=("Enter the value of your latitude (Readings by hand reckons it), or give it ± 0.03.",),
+            tries=("Enter the value of your latitude (Bench ▸ Readings reckons it), or give it ± 0.03.",),
             place="rig.gravity",
             g=(b.rig.gravity.value, "acceleration"),
         )

@@ -35,6 +35,7 @@ class Fixture(ABC):
     """Begun with `begin`, it goes its way for `length` seconds. bench: true parameters, scalars or shape (n,)."""
 
     TITLE: ClassVar[str] = ""  # that of the readings it serves
+    KEY: ClassVar[str] = ""  # in one word, for the command line
     CHANNELS: ClassVar[tuple[str, ...]] = ()
     length: float = 10.0
 
@@ -68,6 +69,7 @@ class MotorAlone(Fixture):
     """A motor on the table: free at three voltages, clamped for a moment at one third of the highest, with pauses to cool."""
 
     TITLE = "Bare motor"
+    KEY = "motor"
     CHANNELS = ("voltage", "current", "motor_speed")
     TOP: ClassVar[float] = 12.0
 
@@ -105,6 +107,7 @@ class OnAScale(Fixture):
     """The drive presses a lever on a scale at three voltages, the lever's own weight with it."""
 
     TITLE = "Lever on a scale"
+    KEY = "scale"
     CHANNELS = ("force", "voltage", "current")
     VOLTS: ClassVar[tuple[float, ...]] = (6.0, 6.0, 6.0)
 
@@ -134,11 +137,15 @@ class RopeOnADrum(Fixture):
     """The drive turns a drum in a rope between two cells, at one pull of the rope, three times."""
 
     TITLE = "Rope brake"
+    KEY = "rope"
     CHANNELS = ("force", "force_2", "speed", "voltage", "current")
 
-    def __init__(self, bench: Bench, radius: Any = 0.0315, load: Any = 0.35, slack: Any = 1.5) -> None:
+    def __init__(self, bench: Bench, radius: Any = 0.0315, part: Any = 0.4, slack: Any = 1.5) -> None:
+        """part: of the stall torque, taken by the rope."""
         super().__init__(bench)
-        self.radius, self.load, self.slack = radius, load, slack
+        a, offset = bench.up
+        self.radius, self.slack = radius, slack
+        self.load = part * np.maximum((bench.k * 12.0 / bench.R - bench.friction - offset) / a, 0.0)
         self.length = 3 * (2.0 + _REST) + _REST
 
     def _running(self) -> tuple[Any, Any]:
@@ -170,6 +177,7 @@ class OnCords(Fixture):
     """A body twisting on cords; its swings die away slowly."""
 
     TITLE = "Swing test of an inertia"
+    KEY = "swing"
     CHANNELS = ("angle",)
 
     def __init__(self, bench: Bench, inertia: Any = 2.2e-3, mass: Any = 1.2, radius: Any = 0.060, length: Any = 1.0) -> None:
@@ -189,6 +197,7 @@ class ToAndFro(Fixture):
     """The output wound to and fro with the input held: play, stiffness, and friction that makes a loop of it."""
 
     TITLE = "Wind-up and lost motion"
+    KEY = "wind-up"
     CHANNELS = ("torque", "angle")
 
     def __init__(self, bench: Bench, most: float = 0.4, friction: Any = 0.01) -> None:
@@ -215,6 +224,7 @@ class FromRest(Fixture):
     """The output pulled slowly from standstill, the motor's terminals open, three times."""
 
     TITLE = "Break-away and back-drive torque"
+    KEY = "break-away"
     CHANNELS = ("torque", "angle")
 
     def __init__(self, bench: Bench, stick: Any = 1.3) -> None:
@@ -230,10 +240,11 @@ class FromRest(Fixture):
     def _at(self, t: float, dt: float) -> dict[str, Any]:
         turn, at = divmod(t, 3.0)
         running = self._running()
-        turned = 0.5 * max(at - 1.5, 0.0) if at < 2.7 else 0.6
+        breaks = 1.503 + 0.004 * turn  # at no round number: a sample may come just before or just after
+        turned = 0.5 * max(min(at, 2.7) - breaks, 0.0)
         if turn >= 3:
             return {"torque": 0 * running, "angle": 1.8 + 0 * running}
-        part = self.stick * at / 1.5 if at < 1.5 else 1.0 if at < 2.7 else 0.0
+        part = self.stick * at / breaks if at < breaks else 1.0 if at < 2.7 else 0.0
         return {"torque": part * running, "angle": turn * 0.6 + turned + 0 * running}
 
     def truth(self) -> dict[str, Any]:

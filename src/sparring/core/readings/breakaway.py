@@ -15,16 +15,31 @@ from sparring.core.recording import Recording
 from sparring.core.uncertainty import nominal
 
 _MOVES = 0.1  # part of the fastest turning from which it counts as turning
-_WATCHED = 0.3  # [s] before it turns, in which the largest torque is the one that broke it away
+_WATCHED = 0.3  # [s] before it turns, whose torque is followed to the moment it moves
 
 
 class BreakawayReading(Reading):
-    """One slow pull from standstill: the largest torque before it moved, and the mean once it did."""
+    """One slow pull from standstill: the torque at which it moved, and the mean once it did."""
 
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Begins to turn at", "starts"), ("Keeps turning with", "turns"))
 
     starts: Torque = Measured(0.25, 0.005)
     turns: Torque | None = None
+
+
+def _end_of(pull: Recording) -> Measured:
+    """The torque at the end of a slow pull, by the line through it: the largest of noisy samples would lie above it.
+
+    The angle shows the start late: it moved within the last two samples, in their middle as likely as anywhere, and they
+    may have dropped already.
+    """
+    step = float(pull.t[-1] - pull.t[0]) / (len(pull) - 1)
+    x, y = pull.t[:-2] - pull.t[-1] + step / 2, np.abs(pull.channels["torque"][:-2])
+    X = np.column_stack([np.ones_like(x), x])
+    line, *_ = np.linalg.lstsq(X, y, rcond=None)
+    scatter = float(np.sqrt(((y - X @ line) ** 2).sum() / max(len(x) - 2, 1)))
+    by_line = scatter * float(np.sqrt(np.linalg.pinv(X.T @ X)[0, 0]))
+    return Measured(float(line[0]), float(np.hypot(by_line, 2 * line[1] * step / np.sqrt(12))))
 
 
 class Breakaway(Method):
@@ -42,7 +57,7 @@ class Breakaway(Method):
     torquemeter: Accuracy = 0.0
 
     def from_log(self, rec: Recording) -> list[BreakawayReading]:
-        """Each time the angle begins to move: the largest torque just before, the mean while it turns."""
+        """Each time the angle begins to move: the torque to which the pull had grown, the mean while it turns."""
         logged.need(rec, self.CHANNELS)
         size = max(1, round(0.02 * (len(rec) - 1) / max(float(rec.t[-1] - rec.t[0]), 1e-9)))
         n = len(rec) // size
@@ -55,14 +70,15 @@ class Breakaway(Method):
         for i, j in zip(np.nonzero(edges == 1)[0], np.nonzero(edges == -1)[0], strict=True):
             if t[j - 1] - t[i] < 0.2:
                 continue
-            before = np.abs(rec.span(t[i] - _WATCHED, t[i] + 0.1).channels["torque"])
-            turning = rec.span(t[i] + 0.15, t[j - 1] - 0.1)
-            if len(before) < 4 or len(turning) < 4:
+            still, turning = rec.span(t[i] - _WATCHED - 0.3, t[i] - 0.1), rec.span(t[i] + 0.15, t[j - 1] - 0.1)
+            if len(still) < 8 or len(turning) < 8:
                 continue
-            level, noise = logged.level(turning, "torque"), float(np.nanstd(turning.channels["torque"]))
-            # the largest of three normal values scatters by 0.75 of their scatter; the samples at the peak are about so many
-            starts = Measured(float(np.nanmax(before)), 0.75 * noise)
-            found.append(BreakawayReading(starts=starts, turns=Measured(abs(level.value), level.u)))
+            rest, noise = float(np.nanmean(still.channels["angle"])), float(np.nanstd(still.channels["angle"]))
+            near = rec.span(t[i] - 0.1, t[i] + 0.2)
+            off = np.nonzero(np.abs(near.channels["angle"] - rest) > max(5 * noise, 1e-9))[0]
+            moved = float(near.t[off[0]]) if len(off) else float(t[i])
+            level = logged.level(turning, "torque")
+            found.append(BreakawayReading(starts=_end_of(rec.span(moved - _WATCHED, moved)), turns=Measured(abs(level.value), level.u)))
         if not found:
             raise ValueError("the angle never begins to move for a fifth of a second in this recording")
         return found

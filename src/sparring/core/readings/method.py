@@ -68,6 +68,8 @@ class Method(Record):
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = ()
     READING: ClassVar[type[Reading]] = Reading
     CHANNELS: ClassVar[tuple[str, ...]] = ()  # what a recording of it must hold; none: it is only typed
+    PICTURE: ClassVar[tuple[str, ...]] = ()  # the two figures of a reading that are drawn over each other, across and up
+    LOOP: ClassVar[bool] = False  # the points are joined in their order
     GAINS: ClassVar[dict[str, str]] = {}  # figure of a reading -> the shared dimension that is its instrument's accuracy
 
     def from_log(self, rec: Recording) -> list[Any]:

@@ -52,6 +52,7 @@ class BareMotor(Method):
     )
     READING: ClassVar[type[Reading]] = MotorReading
     CHANNELS: ClassVar[tuple[str, ...]] = ("voltage", "current", "motor_speed")
+    PICTURE: ClassVar[tuple[str, ...]] = ("current", "speed")
     GAINS: ClassVar[dict[str, str]] = {"voltage": "voltmeter", "current": "ammeter", "speed": "tachometer"}
 
     at_voltage: Annotated[Measured, Q("voltage", "V", above=0.0)] = Measured(12.0, 0.0)
@@ -63,6 +64,8 @@ class BareMotor(Method):
 
     def from_log(self, rec: Recording) -> list[MotorReading]:
         """Each steady state under voltage: free, held or loaded; held means standing still."""
+        if rec.has("speed") and not rec.has("motor_speed"):  # there is no other shaft
+            rec = Recording(rec.t, {**rec.channels, "motor_speed": rec.channels["speed"]})
         logged.need(rec, self.CHANNELS)
         most = {c: float(np.nanmax(np.abs(rec.channels[c]))) for c in self.CHANNELS}
         found = []

@@ -36,6 +36,8 @@ class WindUp(Method):
     )
     READING: ClassVar[type[Reading]] = WindUpReading
     CHANNELS: ClassVar[tuple[str, ...]] = ("torque", "angle")
+    PICTURE: ClassVar[tuple[str, ...]] = ("torque", "angle")
+    LOOP: ClassVar[bool] = True
     GAINS: ClassVar[dict[str, str]] = {"torque": "torquemeter", "angle": "protractor"}
 
     small: Annotated[float, Q("torque", "N·m", above=0.0)] = 0.05

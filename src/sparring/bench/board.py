@@ -1,0 +1,170 @@
+"""A simulated board: a process that sends a board's lines over a pseudo-terminal and obeys a board's commands.
+
+What it measures and obeys is a subclass's: `simulator.SimulatedBench` for the methods of a rig, `fixture.FixtureBench` for readings.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import select
+import time
+import tty
+from abc import ABC, abstractmethod
+from collections.abc import Callable
+from collections.abc import Mapping as Named
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from sparring.bench.lines import Mapping, with_checksum
+
+_RPM = 60 / (2 * np.pi)
+_COLUMNS: dict[str, tuple[str, int, Callable[[float], float]]] = {  # unit, places, SI to unit
+    "cell": ("counts", 0, lambda v: v),
+    "speed": ("rpm", 2, lambda v: v * _RPM),
+    "motor_speed": ("rpm", 1, lambda v: v * _RPM),
+    "voltage": ("V", 3, lambda v: v),
+    "current": ("A", 3, lambda v: v),
+    "temperature": ("°C", 1, lambda v: v - 273.15),
+    "load_voltage": ("V", 3, lambda v: v),
+    "load_current": ("A", 3, lambda v: v),
+    "force": ("N", 3, lambda v: v),
+    "force_2": ("N", 3, lambda v: v),
+    "torque": ("N·m", 4, lambda v: v),
+    "angle": ("deg", 3, lambda v: np.degrees(v)),
+}
+
+
+@dataclass
+class Faults:
+    """What the line does to the data: chances per line."""
+
+    drop: float = 0.0
+    garble: float = 0.0
+    checksum: bool = True
+
+
+class Board(ABC):
+    """A board on a pseudo-terminal. link: where a symlink to the port is put, so that it can be found again."""
+
+    def __init__(self, sensed: tuple[str, ...], *, seed: int, rate: float, speed: float, faults: Faults | None, link: Path | None) -> None:
+        self.sensed = sensed
+        self.rate, self.time_scale = rate, speed
+        self.columns = Mapping.from_header(", ".join(["seq", "t/ms", *(f"{c}/{_COLUMNS[c][0]}" for c in sensed)]))
+        self.faults = faults or Faults()
+        self.rng = np.random.default_rng(seed)
+        self.seq = 0
+        self._input = b""
+        self._leaving = self._closed = False
+        self._master, slave = os.openpty()
+        tty.setraw(slave)
+        os.set_blocking(self._master, False)
+        self.port = os.ttyname(slave)
+        self._slave = slave  # kept open, so that the port survives its readers
+        self.link = link
+        if link is not None:
+            link.parent.mkdir(parents=True, exist_ok=True)
+            with contextlib.suppress(FileNotFoundError):
+                link.unlink()
+            link.symlink_to(self.port)
+
+    @abstractmethod
+    def obey(self, word: str, value: float) -> tuple[str, str]:
+        """Does what a command says: (why it is refused or "", what is answered beside ok)."""
+
+    @abstractmethod
+    def measure(self, period: float) -> tuple[float, Named[str, float], str]:
+        """`period` [s] later: (the board's clock [s], what its sensors show, what it says by itself or "")."""
+
+    def leave(self) -> None:
+        """Ends `serve` at its next turn."""
+        self._leaving = True
+
+    def close(self) -> None:
+        """Gives the port back. Safe to call twice."""
+        if self._closed:
+            return
+        self._closed = True
+        os.close(self._master)
+        os.close(self._slave)
+        if self.link is not None:
+            with contextlib.suppress(OSError):
+                self.link.unlink()
+
+    def serve(self, seconds: float = np.inf) -> None:
+        """Runs until `bye` or for `seconds` of wall time."""
+        begin = time.monotonic()
+        simulated = 0.0
+        parent = os.getppid()
+        while not self._leaving and time.monotonic() - begin < seconds and os.getppid() == parent:
+            due = (time.monotonic() - begin) * self.time_scale
+            period = 1.0 / self.rate
+            if due - simulated > 0.5:  # too slow a machine: let the clock slip rather than fall behind for ever
+                begin += (due - simulated - 0.5) / self.time_scale
+            chunk = b""
+            while simulated + period <= due and len(chunk) < 8192:
+                chunk += self._sample(period)
+                simulated += period
+            self._send(chunk)
+            wait = max(0.0, min((simulated + period - due) / self.time_scale, 0.05))
+            ready, _, _ = select.select([self._master], [], [], wait)
+            if ready:
+                self._listen()
+
+    def _send(self, data: bytes) -> None:
+        while data:
+            try:
+                data = data[os.write(self._master, data) :]
+            except BlockingIOError:  # nobody reads: a board's lines go into the void too
+                with contextlib.suppress(OSError):
+                    import termios
+
+                    termios.tcflush(self._slave, termios.TCIFLUSH)
+                return
+            except OSError:
+                return
+
+    def _listen(self) -> None:
+        try:
+            self._input += os.read(self._master, 4096)
+        except OSError:
+            return
+        *lines, self._input = self._input.split(b"\n")
+        for line in lines:
+            self._command(line.decode("ascii", "replace").strip())
+
+    def _command(self, text: str) -> None:
+        word, _, figure = text.partition(" ")
+        try:
+            value = float(figure) if figure else 0.0
+        except ValueError:
+            self._send(f"> {word} refused: {figure} is no number\n".encode())
+            return
+        refused = ""
+        if word == "hello":
+            self._send(f"# simulated bench\n# columns: {self.columns.header()}\n".encode())
+        elif word == "rate":
+            self.rate = min(max(value, 10.0), 1000.0)
+        elif word == "bye":
+            self.leave()
+        else:
+            refused, answer = self.obey(word, value)
+            figure = answer or figure
+        self._send(f"> {word} {'refused: ' + refused if refused else 'ok ' + figure}\n".encode())
+
+    def _sample(self, period: float) -> bytes:
+        clock, shown, said = self.measure(period)
+        self.seq += 1
+        t = clock * 1e3 + self.rng.standard_normal() * 0.1
+        figures = ((_COLUMNS[c], shown[c]) for c in self.sensed)
+        body = ",".join([f"{self.seq}", f"{t:.1f}", *(f"{to_unit(v):.{places}f}" for (_, places, to_unit), v in figures)])
+        line = with_checksum(body) if self.faults.checksum else body.encode() + b"\n"
+        chance = self.rng.random()
+        if chance < self.faults.drop:
+            line = b""
+        elif chance < self.faults.drop + self.faults.garble:
+            at = int(self.rng.integers(1, len(line)))
+            line = line[:at] + bytes([int(self.rng.integers(33, 126))]) + line[at + 1 :]
+        return line + (f"! {said}\n".encode() if said else b"")

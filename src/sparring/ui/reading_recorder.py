@@ -1,0 +1,160 @@
+"""Recording for readings: from the connected bench, a simulated set-up, or a log; what it holds goes to whoever wants it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QKeySequence, QShortcut
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QWidget
+
+from sparring.core.plant.fixtures import FIXTURES
+from sparring.core.readings import Method
+from sparring.core.recording import CHANNELS, Recording
+from sparring.core.rig import calibration
+from sparring.core.uncertainty import nominal
+from sparring.ui.desk import Desk
+from sparring.ui.live import BenchSession
+
+
+class ReadingRecorder(QWidget):
+    """Buttons and the live figures of the channels that a way of measuring reads."""
+
+    taken = pyqtSignal(object, str)  # a recording and where it came from
+    said = pyqtSignal(str)
+
+    def __init__(self, desk: Desk, session: BenchSession) -> None:
+        super().__init__()
+        self.desk, self.session = desk, session
+        self.method: type[Method] | None = None
+        self._begun: float | None = None
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.go = QPushButton("Record")
+        self.go.setToolTip("Records from the bench until it is done, or until this is pressed again (Ctrl+Enter)")
+        self.go.clicked.connect(self.toggle)
+        # of its own: a button's goes with its text
+        self.key = QShortcut(QKeySequence("Ctrl+Return"), self)
+        self.key.activated.connect(self.toggle)
+        self.simulate = QPushButton("Simulated set-up")
+        self.simulate.setToolTip("Starts a simulated bench that is set up for these readings")
+        self.simulate.clicked.connect(self.start_simulated)
+        self.log = QPushButton("From a log …")
+        self.log.clicked.connect(lambda: self.open_log())
+        for button in (self.go, self.simulate, self.log):
+            button.setAutoDefault(False)
+            row.addWidget(button)
+        self.live = QLabel()
+        row.addWidget(self.live, 1)
+        session.arrived.connect(self._show)
+        session.state_changed.connect(self._show)
+        session.happened.connect(self._ended)
+
+    def set_method(self, method: type[Method]) -> None:
+        self.method = method
+        self._begun = None
+        self.setVisible(bool(method.CHANNELS))
+        self.simulate.setVisible(method.TITLE in FIXTURES)
+        self._show()
+
+    # --- the bench --------------------------------------------------------------------------------------------
+
+    def start_simulated(self, *, speed: float = 1.0) -> None:
+        if self.method is not None:
+            self.session.simulate(self.desk.build, self.desk.rig, readings=FIXTURES[self.method.TITLE].KEY, speed=speed)
+
+    def toggle(self) -> None:
+        """Begins a recording, or ends it and hands it over."""
+        ring = self.session.ring
+        if ring is None or not ring.count or self.session.state != "ready":
+            return
+        if self._begun is None:
+            self._begun = float(ring.t[-1])
+            if self.session.obeys:
+                self.session.send("up")
+            self._show()
+            return
+        self.session.send("stop")
+        self._take()
+
+    def _ended(self, word: str) -> None:
+        if self._begun is not None and word.split(" ")[0] in ("top", "stalled", "limit"):
+            self._take()
+
+    def _take(self) -> None:
+        ring, begun, self._begun = self.session.ring, self._begun, None
+        if ring is None or begun is None:
+            return
+        part = ring.since(begun)
+        channels = {c: ring.values(c)[part].copy() for c in ring.channels}
+        self._show()
+        self.hand_over(Recording(ring.t[part].copy(), channels), self.session.port)
+
+    def hand_over(self, recording: Recording, source: str) -> None:
+        """Emits the recording, a raw cell turned into its force by the rig's calibration."""
+        rig = self.desk.rig
+        if recording.has("cell") and not recording.has("force") and rig.calibration is not None:
+            line = calibration.fit(rig.calibration, rig.gravity.value)
+            zero = self.session.tare.value if self.session.tare is not None else nominal(line.intercept)
+            force = (recording.channels["cell"] - zero) / nominal(line.slope)
+            recording = Recording(recording.t, {**recording.channels, "force": force}, recording.gaps, recording.lost)
+        self.taken.emit(recording, source)
+
+    def _show(self) -> None:
+        s, method = self.session, self.method
+        ready = s.ring is not None and s.ring.count > 0 and s.state == "ready"
+        self.go.setEnabled(ready)
+        self.go.setText("Record" if self._begun is None else "Stop, take the readings")
+        if method is None or s.ring is None or not ready:
+            self.live.setText({"connecting": "waiting for the bench", "lost": "the bench is lost"}.get(s.state, "no bench connected"))
+            return
+        parts = []
+        for channel in (c for c in method.CHANNELS if c in s.ring.channels):
+            label, kind = CHANNELS[channel].label, CHANNELS[channel].kind
+            parts.append(f"{label.lower()} {self.desk.three(float(s.ring.values(channel)[-1]), kind)}")
+        missing = [CHANNELS[c].label.lower() for c in method.CHANNELS if c not in s.ring.channels and c != "force"]
+        if missing:
+            parts.append(f"this bench sends no {', no '.join(missing)}")
+        if self._begun is not None:
+            parts.append(f"{s.ring.t[-1] - self._begun:.0f} s recorded")
+        self.live.setText("   ".join(parts))
+
+    # --- a log ------------------------------------------------------------------------------------------------
+
+    def open_log(self, path: Path | None = None) -> None:
+        """Asks for a log and for what its columns are, and hands it over."""
+        from sparring.files import log_files
+        from sparring.ui.dialogs import ImportDialog
+
+        method = self.method
+        if method is None:
+            return
+        if path is None:
+            name, _ = QFileDialog.getOpenFileName(self, "Log of these readings", "", "Logs (*.csv *.tsv *.txt *.log);;All files (*)")
+            if not name:
+                return
+            path = Path(name)
+        try:
+            look = log_files.look(path)
+        except log_files.LogError as err:
+            self.said.emit(str(err))
+            return
+        wanted = tuple(c for c in method.CHANNELS if c not in ("motor_speed", "force"))
+        dialog = ImportDialog(
+            self.desk, look, self, needs=wanted, act="Take the readings", into=f"It becomes readings: {method.TITLE.lower()}."
+        )
+
+        def accepted() -> None:
+            dialog.remember()
+            try:
+                recording, remarks = log_files.read(look, dialog.mapping())
+            except log_files.LogError as err:
+                self.said.emit(str(err))
+                return
+            self.hand_over(recording, path.name)
+            if remarks:
+                self.said.emit(" ".join(remarks))
+
+        dialog.accepted.connect(accepted)
+        dialog.open()
+        self.dialog = dialog
