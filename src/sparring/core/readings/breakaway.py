@@ -30,16 +30,16 @@ class BreakawayReading(Reading):
 def _end_of(pull: Recording) -> Measured:
     """The torque at the end of a slow pull, by the line through it: the largest of noisy samples would lie above it.
 
-    The angle shows the start late: it moved within the last two samples, in their middle as likely as anywhere, and they
-    may have dropped already.
+    The angle may show the start a sample late, and the torque has dropped by then: it moved within a sample of the last one,
+    and the last two are no part of the line.
     """
     step = float(pull.t[-1] - pull.t[0]) / (len(pull) - 1)
-    x, y = pull.t[:-2] - pull.t[-1] + step / 2, np.abs(pull.channels["torque"][:-2])
+    x, y = pull.t[:-2] - pull.t[-1], np.abs(pull.channels["torque"][:-2])
     X = np.column_stack([np.ones_like(x), x])
     line, *_ = np.linalg.lstsq(X, y, rcond=None)
     scatter = float(np.sqrt(((y - X @ line) ** 2).sum() / max(len(x) - 2, 1)))
     by_line = scatter * float(np.sqrt(np.linalg.pinv(X.T @ X)[0, 0]))
-    return Measured(float(line[0]), float(np.hypot(by_line, 2 * line[1] * step / np.sqrt(12))))
+    return Measured(float(line[0]), float(np.hypot(by_line, line[1] * step / np.sqrt(3))))
 
 
 class Breakaway(Method):
