@@ -197,6 +197,20 @@ def main(out: Path, only: set[str], size: tuple[int, int]) -> None:
         settle(app, most=0.5)
         dialog.grab().save(str(out / "by-hand.png"))
         dialog.close()
+    if wanted("readings-recorded"):
+        from sparring.core.readings import METHODS
+        from sparring.core.readings.windup import WindUp
+
+        window.errands.readings()
+        dialog = window.errands.dialog
+        dialog.choice.setCurrentIndex(METHODS.index(WindUp))
+        dialog.recorder.start_simulated(speed=25.0)
+        settle(app, until=lambda: window.session.obeys and dialog.recorder.go.isEnabled())
+        dialog.recorder.toggle()
+        settle(app, until=lambda: bool(dialog.grid.texts()))
+        dialog.grab().save(str(out / "readings-recorded.png"))
+        window.session.disconnect_bench()
+        dialog.close()
     if wanted("import"):
         from sparring.files import log_files
         from sparring.ui.dialogs import ImportDialog

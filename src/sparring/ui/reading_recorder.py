@@ -16,6 +16,8 @@ from sparring.core.uncertainty import nominal
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
 
+_DECIMALS = {"speed": 0, "torque": 3, "current": 3}  # of live figures; others 2
+
 
 class ReadingRecorder(QWidget):
     """Buttons and the live figures of the channels that a way of measuring reads."""
@@ -111,7 +113,7 @@ class ReadingRecorder(QWidget):
         parts = []
         for channel in (c for c in method.CHANNELS if c in s.ring.channels):
             label, kind = CHANNELS[channel].label, CHANNELS[channel].kind
-            parts.append(f"{label.lower()} {self.desk.three(float(s.ring.values(channel)[-1]), kind)}")
+            parts.append(f"{label.lower()} {self.desk.show(float(s.ring.values(channel)[-1]), kind, decimals=_DECIMALS.get(kind, 2))}")
         missing = [CHANNELS[c].label.lower() for c in method.CHANNELS if c not in s.ring.channels and c != "force"]
         if missing:
             parts.append(f"this bench sends no {', no '.join(missing)}")

@@ -69,6 +69,9 @@ class ReadingGrid(QTableWidget):
             for r, text in enumerate(texts):
                 self._cell(r, c).setText(text)
         self._filling = False
+        self.resizeColumnsToContents()
+        for c in range(self.columnCount()):
+            self.setColumnWidth(c, max(122, self.columnWidth(c) + 8))
         self._check()
 
     def add(self, readings: Sequence[Reading]) -> None:
@@ -210,14 +213,14 @@ class ReadingsDialog(QDialog):
         middle.addWidget(self.shared, 2)
         self.right = QVBoxLayout()
         middle.addLayout(self.right, 3)
-        column.addLayout(middle, 3)
+        column.addLayout(middle, 4)
         column.addWidget(heading("What comes out"))
         self.results = Table(["", "figure", "repeats scatter by", "rests mostly on"], "Results", 3, left=(3,))
         below = QHBoxLayout()
         below.addWidget(self.results, 3)
         self.chart: ReadingChart | None = None
         self.below = below
-        column.addLayout(below, 2)
+        column.addLayout(below, 5)
         self.said = QLabel()
         self.said.setWordWrap(True)
         column.addWidget(self.said)
@@ -369,6 +372,7 @@ class ReadingsDialog(QDialog):
             repeats = f"{100 * r.scatter:.2g} % of {r.repeats}" if r.scatter is not None else ""
             rows.append([r.label, shown, repeats, ", ".join(f"{s.name} {100 * s.share:.0f} %" for s in shares)])
         self.results.fill(rows)
+        self.results.setColumnHidden(2, not any(row[2] for row in rows))
         signs = {"wrong": "Cannot be: ", "caution": "Caution: ", "note": "", "good": ""}
         self.said.setText(
             "\n".join(f"{signs[f.severity]}{f.title}. {explain(f, self.desk.units)} {f.why}" for f in self.judged.findings)
