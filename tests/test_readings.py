@@ -14,13 +14,16 @@ from sparring.core.plant.fixtures import FIXTURES, record
 from sparring.core.quantity import Measured
 from sparring.core.readings import METHODS
 from sparring.core.readings.brake import BrakeReading, RopeBrake
+from sparring.core.readings.counting import Counting, CountReading
 from sparring.core.readings.drawbar import Drawbar, DrawbarReading
+from sparring.core.readings.drum import DrumFriction, DrumReading
 from sparring.core.readings.generator import Generator, GeneratorReading
 from sparring.core.readings.lever import Lever, LeverReading
 from sparring.core.readings.method import local_gravity
 from sparring.core.readings.motor import BareMotor, MotorReading
 from sparring.core.readings.runup import RunUp, RunUpReading
 from sparring.core.readings.scale import Scale, ScaleReading
+from sparring.core.readings.stepper import Stepper, StepReading
 from sparring.core.readings.swing import Swing, SwingReading
 from sparring.core.readings.windup import WindUp, WindUpReading
 from sparring.core.recording import Recording
@@ -407,7 +410,7 @@ def test_readings_are_typed_kept_and_used(window, qtbot):
     again.choice.setCurrentIndex(METHODS.index(BareMotor))
     rows = [["12 V", "460 rad/s", "0.12 A", ""], ["12 V", "0 rpm", "4 A", ""]]
     again.grid.set_texts(rows)
-    again._use_motor()
+    again._use()
     assert window.desk.build.motor.stall_current.value == pytest.approx(4.0)
     assert window.desk.build.motor.no_load_speed.value == pytest.approx(460.0)
     window.desk.undo.undo()
@@ -415,6 +418,86 @@ def test_readings_are_typed_kept_and_used(window, qtbot):
     for n in range(len(METHODS)):
         again.choice.setCurrentIndex(n)
         assert again.grid.rowCount() == len(METHODS[n].READING.FIELDS)
+
+
+def test_drum_friction_is_half_of_what_the_ways_differ_by(window):
+    r, f = 0.0255, 0.012
+    rows = [DrumReading(load=Measured(m), lifting=Measured(m * 9.81 * r + f), lowering=Measured(m * 9.81 * r - f)) for m in (0.5, 1.0)]
+    way = DrumFriction(radius=Measured(r), gravity=Measured(9.81))
+    judged = way.reduce(rows)
+    assert nominal(figure(judged, "Drum friction").value) == pytest.approx(f)
+    assert nominal(figure(judged, "Radius the weight acts at").value) == pytest.approx(r)
+    assert not judged.findings
+    alone = way.reduce([DrumReading(load=Measured(1.0), lifting=Measured(9.81 * r + f))])
+    assert nominal(figure(alone, "Drum friction").value) == pytest.approx(f)
+    assert "drum-radius-as-measured" in ids(changed(way, ("radius",), Measured(2 * r, 1e-4)).reduce(rows))
+    assert "drum-friction-negative" in ids(way.reduce([DrumReading(load=Measured(1.0, 1e-4), lifting=Measured(0.2))]))
+    window.errands.readings()
+    dialog = window.errands.dialog
+    dialog.choice.setCurrentIndex(METHODS.index(DrumFriction))
+    dialog.grid.set_texts([["1 kg", "0.27 N·m", "0.25 N·m"]])
+    dialog.use.click()
+    assert window.desk.rig.method.bearing.value == pytest.approx(0.01)
+    window.desk.undo.undo()
+    assert window.desk.rig.method.bearing.value == 0
+
+
+def test_counted_speeds_are_as_coarse_as_their_counts():
+    """A gate of 1 s with 20 pulses is known to about 1 in 20, the time of 20 pulses far better (rectangular ends, JCGM 100 4.3.7)."""
+    gate = Counting().reduce([CountReading(counted=20, time=Measured(1.0))])
+    timed = Counting(way="time of so many pulses").reduce([CountReading(counted=20, time=Measured(1.0, 1e-4))])
+    for judged in (gate, timed):
+        assert nominal(figure(judged, "Speed of the wanted shaft").value) == pytest.approx(2 * math.pi * 20)
+    assert std(figure(gate, "Speed of the wanted shaft").value) == pytest.approx(2 * math.pi / math.sqrt(6), rel=1e-3)
+    assert std(figure(timed, "Speed of the wanted shaft").value) < 0.05
+    assert ids(gate) == {"speed-coarse"}
+    geared = Counting(way="time of so many pulses", pulses=4, gear=30.0).reduce([CountReading(counted=40, time=Measured(2.0))])
+    assert nominal(figure(geared, "Speed of the wanted shaft").value) == pytest.approx(2 * math.pi * 5 / 30)
+    film = Counting(way="frames of a film", rate=240.0)
+    assert nominal(figure(film.reduce([CountReading(counted=3, frames=720)]), "Speed of the wanted shaft").value) == pytest.approx(
+        2 * math.pi
+    )
+    assert "film-too-slow" in ids(film.reduce([CountReading(counted=100, frames=240)]))
+    assert "taps-too-quick" in ids(Counting(way="tapped with a finger").reduce([CountReading(counted=50, time=Measured(6.0))]))
+    with pytest.raises(ValueError, match="frames"):
+        film.reduce([CountReading(counted=3, time=Measured(1.0))])
+    with pytest.raises(ValueError, match="time is missing"):
+        Counting().reduce([CountReading(counted=3, frames=9)])
+
+
+def test_a_stepper_falls_out_between_kept_and_lost():
+    way = Stepper(steps=200, micro=2, inertia=Measured(2e-5))
+    rows = [
+        StepReading(rate=Measured(r), kept=Measured(k), lost=Measured(k + 0.02), ramp=Measured(5.0)) for r, k in ((800.0, 0.3), (80.0, 0.2))
+    ]
+    judged = way.reduce(rows)
+    assert judged.results[0].label == "Pull-out torque at 12 rpm"
+    assert nominal(judged.results[0].value) == pytest.approx(0.21)
+    assert std(judged.results[0].value) == pytest.approx(math.hypot(0.02 / math.sqrt(12), 0.002 / math.sqrt(2) * 0), rel=0.1)
+    assert nominal(judged.results[3].value) == pytest.approx(0.31 * 4 * math.pi)
+    assert ids(judged) == {"stepper-resonance"}
+    assert "accelerated-too-quickly" in ids(way.reduce([changed(rows[0], ("ramp",), Measured(1e-3))]))
+    with pytest.raises(ValueError, match="exchange"):
+        way.reduce([StepReading(kept=Measured(0.3), lost=Measured(0.2))])
+
+
+def test_nominally_equal_motors_are_told_apart_beyond_their_doubt(window, build):
+    def measure(current):
+        window.errands.readings()
+        dialog = window.errands.dialog
+        dialog.choice.setCurrentIndex(METHODS.index(BareMotor))
+        dialog.grid.set_texts([["12 V", "460 rad/s", "0.12 A ± 1 mA", ""], ["12 V", "0 rpm", f"{current} A ± 20 mA", ""]])
+        dialog.compare.click()
+        said = dialog.said.text()
+        dialog.accept()
+        return said
+
+    assert "Only one motor" in measure(4.0)
+    window.desk.add_build(changed(build, ("family",), "Second"))
+    assert "do not differ" in measure(4.01)
+    window.desk.add_build(changed(build, ("family",), "Third"))
+    assert "R of Third" not in measure(4.4)
+    assert "% above that of Third" in measure(4.4)
 
 
 TYPED = {  # one column each, as a tester types it

@@ -15,21 +15,24 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
+    QSpinBox,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
+from sparring.core import motor as motors
 from sparring.core import quantity
 from sparring.core.finding import explain
 from sparring.core.quantity import Measured, QuantityError
 from sparring.core.readings import METHODS, Judged, Method
+from sparring.core.readings.drum import DrumFriction
 from sparring.core.readings.method import Reading, local_gravity
-from sparring.core.readings.motor import BareMotor
+from sparring.core.readings.motor import BareMotor, MotorReading, compare
 from sparring.core.recording import Recording
 from sparring.core.records import RecordError, annotation, changed
-from sparring.core.rig import calibration
+from sparring.core.rig import Hoist, calibration
 from sparring.core.uncertainty import budget, nominal, std
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
@@ -227,16 +230,18 @@ class ReadingsDialog(QDialog):
         row = QHBoxLayout()
         self.latitude = QPushButton("Gravity by latitude …")
         self.latitude.clicked.connect(self._ask_latitude)
-        self.use = QPushButton("Use as this build's motor")
+        self.use = QPushButton()
         self.use.setObjectName("act")
-        self.use.clicked.connect(self._use_motor)
+        self.use.clicked.connect(self._use)
+        self.compare = QPushButton("Compare with the other motors")
+        self.compare.clicked.connect(self._compare_motors)
         done = QPushButton("Close")
         done.clicked.connect(self.accept)
-        for button in (self.latitude, self.use):
+        for button in (self.latitude, self.use, self.compare):
             row.addWidget(button)
         row.addStretch(1)
         row.addWidget(done)
-        for button in (self.latitude, self.use, done):  # Enter belongs to the grid
+        for button in (self.latitude, self.use, self.compare, done):  # Enter belongs to the grid
             button.setAutoDefault(False)
         column.addLayout(row)
         self.grid = ReadingGrid(self.method.READING)
@@ -244,8 +249,8 @@ class ReadingsDialog(QDialog):
 
     # --- keeping ------------------------------------------------------------------------------------------------
 
-    def _key(self) -> str:
-        return f"by hand {self.desk.build_id} {self.method.TITLE}"
+    def _key(self, build_id: int = 0) -> str:
+        return f"by hand {build_id or self.desk.build_id} {self.method.TITLE}"
 
     def _keep(self) -> None:
         if self.desk.book is not None:
@@ -277,7 +282,9 @@ class ReadingsDialog(QDialog):
         self.grid.changed.connect(self._work)
         self.grid.setCurrentCell(0, 0)
         self.latitude.setVisible("gravity" in kind.model_fields)
-        self.use.setVisible(kind is BareMotor)
+        self.use.setText({BareMotor: "Use as this build's motor", DrumFriction: "Use as this rig's drum friction"}.get(kind, ""))
+        self.use.setVisible(bool(self.use.text()))
+        self.compare.setVisible(kind is BareMotor)
         self._work()
 
     def _fill_form(self) -> None:
@@ -297,6 +304,13 @@ class ReadingsDialog(QDialog):
             self._work()
             return None
 
+        if info is None and bare is int:
+            count = QSpinBox()
+            count.setAccessibleName(label)
+            count.setRange(1, 1_000_000)
+            count.setValue(getattr(self.method, name))
+            count.editingFinished.connect(lambda: self.said.setText(commit(count.value()) or self.said.text()))
+            return count
         if info is None:
             choice = narrow(QComboBox())
             choice.setAccessibleName(label)
@@ -402,13 +416,39 @@ class ReadingsDialog(QDialog):
                     field.set_value(self.method.gravity)  # type: ignore[attr-defined]
         self._work()
 
-    def _use_motor(self) -> None:
-        if not isinstance(self.method, BareMotor):
-            return
+    def _use(self) -> None:
+        """What came out becomes the build's motor, or the hoist's drum friction."""
+        desk, method = self.desk, self.method
         try:
-            motor = self.method.as_readings(self.grid.readings(), self.desk.build.motor)  # type: ignore[arg-type]
+            readings: list[Any] = list(self.grid.readings())
+            if isinstance(method, BareMotor):
+                reason = desk.edit("build", ("motor",), method.as_readings(readings, desk.build.motor), "motor as measured")
+                what = f"{desk.build.name} has this motor now"
+            elif isinstance(method, DrumFriction):
+                if not isinstance(desk.rig.method, Hoist):
+                    raise ValueError(f"{desk.rig.name} is no hoist; choose one on Rig first")
+                reason = desk.edit("rig", ("method", "bearing"), method.as_friction(readings), "drum friction as measured")
+                what = f"{desk.rig.name} has this drum friction now"
+            else:
+                return
         except ValueError as err:
             self.said.setText(str(err))
             return
-        reason = self.desk.edit("build", ("motor",), motor, "motor as measured")
-        self.said.setText(reason or f"{self.desk.build.name} has this motor now; Ctrl+Z takes it back.")
+        self.said.setText(reason or f"{what}; Ctrl+Z takes it back.")
+
+    def _compare_motors(self) -> None:
+        """The motors measured for all builds, side by side, and whether they differ by more than their readings leave open."""
+        book = self.desk.book
+        if book is None:
+            return
+        measured: list[tuple[str, motors.Motor]] = []
+        for build_id, build in book.builds():
+            kept = book.setting(self._key(build_id)) or {}
+            try:
+                way = BareMotor.from_json(json.dumps(kept.get("method", {})))
+                grid = ReadingGrid(MotorReading)
+                grid.set_texts(kept.get("readings", []))
+                measured.append((build.name, way.line(grid.readings())[0]))  # type: ignore[arg-type]
+            except (RecordError, ValueError):
+                continue  # not measured, or not to be read
+        self.said.setText(compare(measured, self.desk.units))

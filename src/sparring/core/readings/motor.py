@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Callable, Mapping, Sequence
 from typing import Annotated, Any, ClassVar
 
 import numpy as np
@@ -10,7 +11,7 @@ import numpy as np
 from sparring.core import motor as motors
 from sparring.core.finding import noted
 from sparring.core.motor import COPPER_ZERO, MotorReadings
-from sparring.core.quantity import Measured
+from sparring.core.quantity import Measured, show
 from sparring.core.readings import logged
 from sparring.core.readings.method import Accuracy, Current, Inputs, Judged, Method, Reading, Result, Speed, Torque, Voltage
 from sparring.core.recording import Recording
@@ -181,3 +182,30 @@ class BareMotor(Method):
                 "stall_torque": measured(motor.stall_torque(V)),
             }
         )
+
+
+def compare(measured: Sequence[tuple[str, motors.Motor]], units: Mapping[str, str]) -> str:
+    """Nominally equal motors side by side in words, a line each, and what of them differs beyond k = 2.
+
+    measured: (name, line with uncertainties); units: display unit by kind. Instruments shared between them are taken as
+    independent, so that a difference that is said is one.
+    """
+    if len(measured) < 2:
+        return "Only one motor is measured in this logbook; take the readings of another with its own build, then compare."
+    figures: dict[str, tuple[str, Callable[[motors.Motor], Any]]] = {
+        "resistance": ("R", lambda m: m.R),
+        "constant": ("k", lambda m: m.k),
+        "torque": ("friction", lambda m: m.friction),
+    }
+    lines = []
+    for name, motor in measured:
+        shown = (f"{letter} {show(nominal(of(motor)), kind, units[kind], u=std(of(motor)))}" for kind, (letter, of) in figures.items())
+        lines.append(f"{name}: " + ",  ".join(shown))
+    apart = []
+    for letter, of in figures.values():
+        low, high = (pick(measured, key=lambda pair: nominal(of(pair[1]))) for pick in (min, max))
+        a, b = of(low[1]), of(high[1])
+        if nominal(b) - nominal(a) > 2 * math.hypot(std(a), std(b)):
+            apart.append(f"{letter} of {high[0]} is {100 * (nominal(b) / nominal(a) - 1):.1f} % above that of {low[0]}")
+    lines.append("; ".join(apart) + "." if apart else "They do not differ by more than their readings leave open.")
+    return "\n".join(lines)

@@ -1,0 +1,127 @@
+"""Speed by counting: pulses in a gate, the time of some periods, taps of a finger, frames of a slow film; each with its uncertainty."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Annotated, Any, ClassVar, Literal
+
+from pydantic import Field
+
+from sparring.core.finding import noted
+from sparring.core.quantity import Measured
+from sparring.core.readings.method import Judged, Method, Reading, Result, over_repeats
+from sparring.core.records import Q
+from sparring.core.uncertainty import nominal, std, ufloat
+
+_HAND = 0.05  # standard uncertainty of one tap of a finger [s]; a stopwatch hand is about that good (from memory)
+WAYS = ("pulses counted in a time", "time of so many pulses", "tapped with a finger", "frames of a film")
+
+
+class CountReading(Reading):
+    """So many pulses (turns, taps, marks passing) and the time, or the frames, they took."""
+
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Counted", "counted"), ("In a time of", "time"), ("Or in frames", "frames"))
+
+    counted: Annotated[int, Field(ge=1, le=10_000_000)] = 20
+    time: Annotated[Measured, Q("time", "s", above=0.0)] | None = None
+    frames: Annotated[int, Field(ge=1, le=10_000_000)] | None = None
+
+
+class Counting(Method):
+    """A tachometer of any kind, and what stands in for one."""
+
+    TITLE: ClassVar[str] = "Speed by counting"
+    PURPOSE: ClassVar[str] = (
+        "Speed of a shaft from pulses, taps or film, and how well it is known: before you trust a tachometer, or without one."
+    )
+    CARE: ClassVar[str] = "Do not lean over what turns to see its mark; a strip of tape can fly off."
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("How", "way"),
+        ("Pulses a turn", "pulses"),
+        ("Turns of the counted shaft for one of the wanted", "gear"),
+        ("Frames a second", "rate"),
+        ("Clock is off by at most", "clock"),
+    )
+    READING: ClassVar[type[Reading]] = CountReading
+
+    way: Literal["pulses counted in a time", "time of so many pulses", "tapped with a finger", "frames of a film"] = (
+        "pulses counted in a time"
+    )
+    pulses: Annotated[int, Field(ge=1, le=100_000)] = 1
+    gear: Annotated[float, Q("ratio", "", above=0.0)] = 1.0
+    rate: Annotated[float, Q("ratio", "", above=0.0)] = 240.0
+    clock: Annotated[float, Q("ratio", "%", least=0.0, most=0.2)] = 1e-4
+
+    def _turns(self, n: int, r: CountReading) -> tuple[Any, Any]:
+        """(pulses, time [s]) of a reading with what its way leaves open. Raises ValueError where a figure is missing."""
+        if self.way == "frames of a film":
+            if r.frames is None:
+                raise ValueError(f"reading {n}: how many frames did it take? Without frames there is no time")
+            # begin and end each fall somewhere within a frame
+            return r.counted, (r.frames + ufloat(0.0, math.sqrt(2 / 12), f"reading {n}: frame at begin and end")) / self.rate
+        if r.time is None:
+            raise ValueError(f"reading {n}: the time is missing")
+        time: Any = ufloat(r.time.value, r.time.u, f"reading {n}: time")
+        if self.way == "tapped with a finger":
+            return r.counted, time + ufloat(0.0, _HAND * math.sqrt(2), f"reading {n}: first and last tap")
+        if self.way == "time of so many pulses":
+            return r.counted, time
+        # a gate opens and closes anywhere between two pulses: one more or less (rectangular at each end)
+        return r.counted + ufloat(0.0, math.sqrt(2 / 12), f"reading {n}: pulse at begin and end"), time
+
+    def reduce(self, readings: Sequence[CountReading]) -> Judged:
+        gain = ufloat(1.0, self.clock / math.sqrt(3), "clock")
+        speeds = []
+        for n, r in enumerate(readings, start=1):
+            pulses, time = self._turns(n, r)
+            speeds.append(2 * math.pi * pulses / self.pulses / self.gear / time * gain)
+        speed = over_repeats("Speed of the wanted shaft", "speed", speeds)
+        results = [speed, Result("Speed of the counted shaft", "speed", speed.value * self.gear)]
+        doubt = 2 * std(speed.value) / abs(nominal(speed.value))
+        results.append(Result("Known to (k = 2)", "ratio", doubt))
+        findings = []
+        if doubt > 0.01:
+            better = {
+                "pulses counted in a time": "Time a number of pulses instead of counting in a fixed time, or count for longer.",
+                "time of so many pulses": "Time more pulses at once.",
+                "tapped with a finger": "Tap for longer: the doubt is that of the first and the last tap alone.",
+                "frames of a film": "Let it turn more often, or film faster.",
+            }[self.way]
+            findings.append(
+                noted(
+                    "speed-coarse",
+                    "caution",
+                    "The speed is not known well",
+                    "It is known to {doubt}; a power or an efficiency from it is no better.",
+                    "What begins and ends between two counts is lost.",
+                    tries=(better,),
+                    doubt=(doubt, "ratio"),
+                )
+            )
+        per_second = max(r.counted / r.time.value for r in readings if r.time is not None) if any(r.time for r in readings) else 0.0
+        if self.way == "tapped with a finger" and per_second > 4:
+            findings.append(
+                noted(
+                    "taps-too-quick",
+                    "caution",
+                    "Nobody taps so fast without missing one",
+                    f"That were {per_second:.1f} taps a second.",
+                    "Above about four a second every second or fourth turn has to be tapped.",
+                    tries=("Tap every fourth turn and give the turns, not the taps.",),
+                )
+            )
+        if self.way == "frames of a film":
+            seen = max(nominal(s) for s in speeds) * self.gear * self.pulses / (2 * math.pi)
+            if seen > self.rate / 3:
+                findings.append(
+                    noted(
+                        "film-too-slow",
+                        "wrong",
+                        "The film is too slow for this speed",
+                        f"{seen:.0f} marks a second pass at {self.rate:.0f} frames a second.",
+                        "With fewer than three frames between two marks the wheel may seem to turn slowly, or backwards.",
+                        tries=("Film faster, or mark one place only.",),
+                    )
+                )
+        return Judged(tuple(results), tuple(findings))

@@ -1,0 +1,98 @@
+"""Stepper motor, bare: the torque at which it falls out of step at a step rate, accelerated gently to it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from itertools import pairwise
+from typing import Annotated, Any, ClassVar
+
+from pydantic import Field
+
+from sparring.core.finding import noted
+from sparring.core.quantity import Measured
+from sparring.core.readings.method import Inputs, Judged, Method, Reading, Result, Time, Torque
+from sparring.core.records import Q
+from sparring.core.uncertainty import nominal, ufloat
+
+
+class StepReading(Reading):
+    """One step rate: the largest torque it kept step with, the smallest at which it lost step, and how long it took to get there."""
+
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Steps a second", "rate"),
+        ("Kept step with", "kept"),
+        ("Lost step at", "lost"),
+        ("Accelerated over", "ramp"),
+    )
+
+    rate: Annotated[Measured, Q("ratio", "", above=0.0)] = Measured(500.0)
+    kept: Torque = Measured(0.20, 0.002)
+    lost: Torque = Measured(0.22, 0.002)
+    ramp: Time | None = None
+
+
+class Stepper(Method):
+    """Pull-out torque over step rate."""
+
+    TITLE: ClassVar[str] = "Stepper, torque at a step rate"
+    PURPOSE: ClassVar[str] = "What a stepper carries at the test's step rate before it falls out of step, for the drive behind it."
+    CARE: ClassVar[str] = "A stepper at rest under current gets hot, and its driver with it."
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Full steps a turn", "steps"),
+        ("Micro-steps a step", "micro"),
+        ("Inertia that it turns", "inertia"),
+    )
+    READING: ClassVar[type[Reading]] = StepReading
+
+    steps: Annotated[int, Field(ge=4, le=10_000)] = 200
+    micro: Annotated[int, Field(ge=1, le=256)] = 1
+    inertia: Annotated[Measured, Q("inertia", "g·cm²", above=0.0)] | None = None
+
+    def reduce(self, readings: Sequence[StepReading]) -> Judged:
+        x = Inputs()
+        results: list[Result] = []
+        findings = []
+        found = []
+        for n, r in enumerate(readings, start=1):
+            if r.lost.value <= r.kept.value:
+                raise ValueError(
+                    f"reading {n}: it lost step at {r.lost.value:.3g} N·m but kept it with {r.kept.value:.3g} N·m; exchange them"
+                )
+            kept, lost = x.of(r, "kept", f"reading {n}: kept"), x.of(r, "lost", f"reading {n}: lost")
+            between = (nominal(lost) - nominal(kept)) / math.sqrt(12)
+            torque: Any = (kept + lost) / 2 + ufloat(0.0, between, f"reading {n}: between kept and lost")
+            speed = 2 * math.pi * x.of(r, "rate", f"reading {n}: rate") / (self.steps * self.micro)
+            found.append((nominal(speed), torque, speed))
+            if self.inertia is not None and r.ramp is not None:
+                needed = x.of(self, "inertia", "inertia") * speed / x.of(r, "ramp", f"reading {n}: ramp")
+                if nominal(needed) > 0.1 * nominal(torque):
+                    findings.append(
+                        noted(
+                            "accelerated-too-quickly",
+                            "caution",
+                            "It was accelerated too quickly",
+                            f"Reading {n}: speeding up took {{needed}} of the {{torque}} it gave.",
+                            "It falls out of step while it speeds up, not at the step rate; the figure is too low.",
+                            tries=("Let the ramp last ten times as long.",),
+                            needed=(needed, "torque"),
+                            torque=(torque, "torque"),
+                        )
+                    )
+        for speed, torque, exact in sorted(found, key=lambda f: f[0]):
+            rpm = speed * 60 / (2 * math.pi)
+            results.append(Result(f"Pull-out torque at {rpm:.4g} rpm", "torque", torque))
+            results.append(Result(f"Power at {rpm:.4g} rpm", "power", torque * exact))
+        torques = [nominal(t) for _, t, _ in sorted(found, key=lambda f: f[0])]
+        if any(b > 1.15 * a for a, b in pairwise(torques)):
+            findings.append(
+                noted(
+                    "stepper-resonance",
+                    "note",
+                    "It carries less at a lower rate",
+                    "The torque rises with the step rate somewhere.",
+                    "A stepper shakes itself out of step near its own frequency, usually between 50 and 200 steps a second.",
+                    tries=("Use micro-steps, or pass that rate quickly.", "Add a damper or some inertia."),
+                )
+            )
+        return Judged(tuple(results), tuple(findings))
