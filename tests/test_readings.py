@@ -34,6 +34,7 @@ from sparring.ui import background
 from sparring.ui.application import application
 from sparring.ui.readings import ReadingsDialog
 from sparring.ui.shell import MainWindow
+from sparring.ui.widgets.gravity import gravity_at
 
 RPM = 2 * math.pi / 60
 
@@ -401,7 +402,7 @@ def test_readings_are_typed_kept_and_used(window, qtbot):
     assert dialog.results.rowCount() == 0
     qtbot.keyClick(grid, Qt.Key.Key_Delete)
     assert dialog.results.rowCount() == 3
-    dialog.set_latitude(60.0)
+    dialog.set_gravity(gravity_at(60.0))
     assert dialog.method.gravity.value == pytest.approx(9.819, abs=2e-3)
     dialog.accept()
     again = ReadingsDialog(window.desk, window.session, window)

@@ -1,6 +1,7 @@
 """What is said of a bench before anything runs, and of a way of measuring afterwards: each with a case that calls for it."""
 
 import math
+from dataclasses import replace
 from datetime import date
 
 import numpy as np
@@ -17,6 +18,7 @@ from sparring.core.records import changed
 from sparring.core.reduce.results import headline
 from sparring.core.rig import METHODS, Brake, Drawbar, Hoist, Lever, Rig, RunUp, calibration
 from sparring.core.rig.calibration import Calibration, CalibrationPoint
+from sparring.core.uncertainty import nominal, std
 
 TODAY = date(2026, 11, 25)
 
@@ -60,6 +62,8 @@ def rig_with(method, **more):
         (rig_with(Hoist(), limits={"current": 0.5}), "start-current"),
         (rig_with(Drawbar(traction=0.1)), "will-slip"),
         (rig_with(Hoist(), gravity=Measured(9.80665)), "gravity-standard"),
+        (rig_with(Hoist(), sensors={"supply": "chopped, averaged"}), "supply-averaged"),
+        (rig_with(Hoist(), sensors={"pulses": 1}), "tachometer-coarse"),
     ],
     ids=lambda x: x if isinstance(x, str) else "",
 )
@@ -182,3 +186,36 @@ def test_two_methods_on_one_build_are_compared(build, rig):
     assert "methods-disagree" not in {f.id for f in analyse(build, brake, plan, runs, [peer]).findings}
     wrong = changed(brake, ("method", "arm"), Measured(0.107, 2.5e-4))
     assert "methods-disagree" in {f.id for f in analyse(build, wrong, plan, runs, [peer]).findings}
+
+
+def test_a_chopped_supply_is_seen_in_its_samples(build, rig):
+    """Half of the time 24 V and twice the current: the product of the means is half of what is drawn."""
+    plan = Plan(loads=(Measured(1.0, 5e-4),), repeats=2)
+    runs, _ = make_runs(build, rig, plan)
+    chopped = []
+    for run, recording in runs:
+        on = 2.0 * (np.arange(len(recording)) % 2)
+        channels = {**recording.channels, **{c: recording.channels[c] * on for c in ("voltage", "current")}}
+        chopped.append((run, replace(recording, channels=channels)))
+    plain, result = (analyse(build, rig, plan, r) for r in (runs, chopped))
+    found = {f.id: f for f in result.findings}
+    assert "supply-chopped" in found
+    assert "supply-chopped" not in {f.id for f in plain.findings}
+    assert nominal(result.steps[0].power_in) == pytest.approx(2 * nominal(plain.steps[0].power_in), rel=0.02)
+
+
+def test_two_cells_are_added_and_a_coarse_tachometer_widens_the_speed(build, rig):
+    plan = Plan(loads=(Measured(1.0, 5e-4),), repeats=1)
+    runs, _ = make_runs(build, rig, plan)
+    ((run, recording),) = runs
+    force = np.full(len(recording), 6.0)
+    both = replace(
+        recording, channels={**{c: v for c, v in recording.channels.items() if c != "cell"}, "force": force, "force_2": force / 3}
+    )
+    for how, newtons in (("not used", 6.0), ("added", 8.0), ("taken off", 4.0)):
+        r = changed(changed(rig, ("sensors", "second_cell"), how), ("torque_from",), "cell")
+        (step,) = analyse(build, r, plan, [(run, both)]).steps
+        assert nominal(step.torque) == pytest.approx(newtons * r.method.radius(r.method.figures()))
+    coarse = analyse(build, changed(rig, ("sensors", "pulses"), 2), plan, runs).steps[0]
+    length = coarse.points[0].window.length
+    assert std(coarse.speed) == pytest.approx(math.pi / length / math.sqrt(6), rel=0.05)

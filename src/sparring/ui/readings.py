@@ -28,7 +28,7 @@ from sparring.core.finding import explain
 from sparring.core.quantity import Measured, QuantityError
 from sparring.core.readings import METHODS, Judged, Method
 from sparring.core.readings.drum import DrumFriction
-from sparring.core.readings.method import Reading, local_gravity
+from sparring.core.readings.method import Reading
 from sparring.core.readings.motor import BareMotor, MotorReading, compare
 from sparring.core.recording import Recording
 from sparring.core.records import RecordError, annotation, changed
@@ -39,6 +39,7 @@ from sparring.ui.live import BenchSession
 from sparring.ui.reading_recorder import ReadingRecorder
 from sparring.ui.theme import theme
 from sparring.ui.widgets.form import narrow
+from sparring.ui.widgets.gravity import ask_gravity
 from sparring.ui.widgets.parts import Table, care, heading, note
 from sparring.ui.widgets.quantity_field import QuantityField
 
@@ -395,19 +396,11 @@ class ReadingsDialog(QDialog):
         self._keep()
 
     def _ask_latitude(self) -> None:
-        from PyQt6.QtWidgets import QInputDialog
+        if (gravity := ask_gravity(self)) is not None:
+            self.set_gravity(gravity)
 
-        degrees, taken = QInputDialog.getDouble(
-            self, "Gravity by latitude", "Latitude in degrees (height is taken as 100 m):", 50.0, -90.0, 90.0, 1
-        )
-        if taken:
-            self.set_latitude(degrees)
-
-    def set_latitude(self, degrees: float) -> None:
-        """Takes gravity for a latitude; what height and rock leave open stays as its uncertainty."""
-        import math
-
-        self.method = changed(self.method, ("gravity",), Measured(local_gravity(math.radians(degrees), 100.0), 0.001))
+    def set_gravity(self, gravity: Measured) -> None:
+        self.method = changed(self.method, ("gravity",), gravity)
         for r, (_, name) in enumerate(self.method.FIELDS):
             if name == "gravity":
                 item = self.form.itemAt(r, QFormLayout.ItemRole.FieldRole)

@@ -17,6 +17,7 @@ _SAME_LOAD = 0.08  # torques this near are compared
 _LESS = 0.4  # part of the expected growth of the pull below which the wheels, not the sled, set it
 _PEAK = 1.15  # peak over mean worth a word
 _FADE = 0.03  # part of a brake's torque lost within a run that is worth a word
+_CHOPPED = 0.01  # part by which the mean of v·i may leave the product of the means
 _WARM = 15.0  # [K] above the motor's line worth a word
 
 
@@ -237,3 +238,30 @@ def methods_disagree(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) 
                 ),
                 steps=(step.index,),
             )
+
+
+@rule
+def supply_is_chopped(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+    """The mean of v·i is not the product of the means: voltage and current swing together, or against each other."""
+    for step in result.running:
+        if step.power_in is None or step.voltage is None or step.current is None or nominal(step.voltage * step.current) <= 0:
+            continue
+        off = nominal(step.power_in) / nominal(step.voltage * step.current) - 1
+        if abs(off) > _CHOPPED:
+            yield replace(
+                noted(
+                    "supply-chopped",
+                    "note",
+                    "The supply is chopped",
+                    "The mean of volts times amperes is {power}, the product of their means {product}: {off} apart.",
+                    "The mean of the product is the power and is what is used here; a meter of averages would show the other.",
+                    ("a speed controller with pulse width", "a supply that cuts in and out at its limit"),
+                    (),
+                    "rig.sensors.supply",
+                    power=(step.power_in, "power"),
+                    product=(step.voltage * step.current, "power"),
+                    off=(abs(off), "ratio"),
+                ),
+                steps=(step.index,),
+            )
+            return

@@ -372,3 +372,40 @@ def gravity(b: Bench) -> Iterable[Finding]:
             place="rig.gravity",
             g=(b.rig.gravity.value, "acceleration"),
         )
+
+
+@setup_rule
+def supply_averaged(b: Bench) -> Iterable[Finding]:
+    """A chopped supply whose voltage and current are averaged before they are multiplied."""
+    if b.rig.sensors.supply == "chopped, averaged":
+        yield noted(
+            "supply-averaged",
+            "caution",
+            "The power from the wire will be wrong",
+            "The supply is chopped, and voltage and current are read as averages.",
+            "The power is the mean of volts times amperes; the product of two means leaves out what they do together, often 5 to 20 %.",
+            ("speed controller between supply and meter",),
+            ("Measure before the speed controller, where the current is smooth.", "Use a meter that multiplies sample by sample."),
+            "rig.sensors.supply",
+        )
+
+
+@setup_rule
+def tachometer_coarse(b: Bench) -> Iterable[Finding]:
+    """Too few pulses in the window for the speed to be known to a hundredth."""
+    speed, pulses = b.free_speed, b.rig.sensors.pulses
+    if pulses and speed > 0 and not b.rig.method.STANDS:
+        counted = speed / (2 * math.pi) * pulses * b.plan.measure
+        if counted < 100:
+            yield noted(
+                "tachometer-coarse",
+                "caution",
+                "The tachometer gives few pulses",
+                f"About {counted:.0f} in a window of {{measure}}: the speed is then known to {{doubt}} at best.",
+                "A window begins and ends anywhere between two pulses.",
+                (),
+                ("Put it on the motor's shaft, and enter the pulses that one turn of the output gives.", "Measure longer."),
+                "rig.sensors.pulses",
+                measure=(b.plan.measure, "time"),
+                doubt=(2 / counted / math.sqrt(6), "ratio"),
+            )

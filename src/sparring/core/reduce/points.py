@@ -230,6 +230,8 @@ def point_at(
         speed = mean("speed", inputs.gain_speed)
         if speed is None:
             raise ReductionError("the output speed is missing throughout the window")
+        if rig.sensors.pulses and not acceleration:  # the window begins and ends anywhere between two pulses
+            speed = speed + ufloat(0.0, 2 * math.pi / rig.sensors.pulses / window.length / math.sqrt(6), "tachometer's pulses")
     # an arm meets its stop before anything is steady: no electrical figure means anything
     voltage, current = (None, None) if method.STANDS else (mean("voltage", inputs.gain_voltage), mean("current", inputs.gain_current))
     power_in = None
@@ -244,7 +246,10 @@ def point_at(
         if run.load is not None:
             torque_mass = method.known(inputs.figures, inputs.mass(run.load), inputs.gravity)
         cell = inputs.cell_of(run, rig.gravity.value)
-        force, most, fade = _force(cell, run, on, mean("cell"), mean("force"))
+        newtons, second = mean("force"), mean("force_2")
+        if newtons is not None and second is not None and rig.sensors.second_cell != "not used":
+            newtons = newtons + second if rig.sensors.second_cell == "added" else newtons - second
+        force, most, fade = _force(cell, run, on, mean("cell"), newtons)
         readings = {"force": force, **{c: mean(c, inputs.load_gains[c]) for c in method.CHANNELS}}
         torque_cell = method.measured(inputs.figures, readings.get)
         at_most = method.measured(method.figures(), {"force": most}.get) if torque_cell is not None else None

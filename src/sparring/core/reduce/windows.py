@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 _MOST_BLOCKS = 4096
+_CHOPPED = 0.06  # [s] longest time off that does not end a run
 _SEARCH_BLOCKS = 400
 NEGLIGIBLE_DRIFT = 1e-3
 """A drift over the window below this part of the mean is no drift for a bench: it is far below any repeat."""
@@ -175,6 +176,9 @@ def powered_spans(
         on &= np.nan_to_num(block_means(voltage, 20_000)) >= 0
     edges = np.diff(np.concatenate([[0], on.astype(np.int8), [0]]))
     starts, stops = np.nonzero(edges == 1)[0], np.nonzero(edges == -1)[0]
+    if len(starts) > 1:  # a chopped supply is off between two pulses, and the drive is on all the same
+        apart = tb[starts[1:]] - tb[stops[:-1] - 1] > _CHOPPED
+        starts, stops = starts[np.concatenate([[True], apart])], stops[np.concatenate([apart, [True]])]
     step = (tb[-1] - tb[0]) / max(len(tb) - 1, 1) if len(tb) else 0.0
     return [
         (float(tb[i] - step / 2), float(tb[j - 1] - step / 2)) for i, j in zip(starts, stops, strict=True) if tb[j - 1] - tb[i] >= least

@@ -59,11 +59,18 @@ METHODS: tuple[type[MethodBase], ...] = tuple(get_args(k)[0] for k in get_args(g
 
 
 class Sensors(Record):
-    """Each accuracy is the 95 % half-width of the instrument's gain, as its data sheet or a comparison says."""
+    """Each accuracy is the 95 % half-width of the instrument's gain, as its data sheet or a comparison says.
+
+    supply: how the drive is fed and read; of a chopped one only the samples' own v·i is the power. second_cell: what the
+    channel of a second load cell does to the first's force. pulses: a turn of the output gives the tachometer; 0: not known.
+    """
 
     voltage_accuracy: Annotated[float, Q("ratio", "%", least=0.0, most=0.5)] = 0.005
     current_accuracy: Annotated[float, Q("ratio", "%", least=0.0, most=0.5)] = 0.01
     speed_accuracy: Annotated[float, Q("ratio", "%", least=0.0, most=0.5)] = 0.001
+    pulses: Annotated[int, Field(ge=0, le=1_000_000)] = 0
+    supply: Literal["smooth", "chopped, in samples", "chopped, averaged"] = "smooth"
+    second_cell: Literal["not used", "added", "taken off"] = "not used"
 
 
 class Limits(Record):

@@ -33,6 +33,7 @@ from sparring.ui.theme import theme
 from sparring.ui.widgets.bench_picture import BenchPicture
 from sparring.ui.widgets.chart import Chart, pen
 from sparring.ui.widgets.form import Form, Path
+from sparring.ui.widgets.gravity import ask_gravity
 from sparring.ui.widgets.list_editor import ListEditor
 from sparring.ui.widgets.parts import Table, care, heading, note, sheet
 from sparring.ui.widgets.quantity_field import QuantityField
@@ -149,6 +150,9 @@ class RigPage(QWidget):
                     ("Voltmeter ±", ("sensors", "voltage_accuracy")),
                     ("Ammeter ±", ("sensors", "current_accuracy")),
                     ("Tachometer ±", ("sensors", "speed_accuracy")),
+                    ("Its pulses a turn", ("sensors", "pulses")),
+                    ("Supply", ("sensors", "supply")),
+                    ("Second cell", ("sensors", "second_cell")),
                 ],
             ),
         ]
@@ -161,6 +165,9 @@ class RigPage(QWidget):
             column.addWidget(forms[-1])
             if title.startswith("Stops"):
                 column.addWidget(note("The bench is asked to stop. Neither this nor STOP on the screen is an emergency stop."))
+        latitude = QPushButton("Gravity by latitude …")
+        latitude.clicked.connect(self._gravity)
+        column.addWidget(latitude)
         widest = max(f.label_width() for f in forms)
         for form in forms:
             form.align(widest)
@@ -171,6 +178,11 @@ class RigPage(QWidget):
         inner.setObjectName("plain")
         scroll.setWidget(inner)
         return scroll
+
+    def _gravity(self) -> None:
+        gravity = ask_gravity(self)
+        if gravity is not None and (reason := self.desk.edit("rig", ("gravity",), gravity)):
+            self.desk.said.emit(reason)
 
     def _masses(self) -> QWidget:
         masses = QWidget()
