@@ -141,6 +141,32 @@ def test_m_marks_the_moment_it_was_pressed(window, board, qtbot):
     assert s.marks[-1][0] == pytest.approx(at, abs=0.4)
 
 
+def test_b_stops_and_notes_what_broke(window, board, qtbot):
+    begin_lift(window)
+    qtbot.keyClick(window, Qt.Key.Key_B)
+    assert window.session.state == "ready"
+    dialog = window.run_page._mark_dialog
+    assert not dialog.isModal()
+    assert "stage 1 pinion" in dialog.comboBoxItems()
+    until(lambda: len(window.desk.runs) == 1)
+    dialog.setTextValue("stage 1 pinion")
+    dialog.accept()
+    assert window.desk.runs[0].run.broke == "stage 1 pinion"
+    until(lambda: any(f.id == "broke" for f in window.desk.findings))
+    finding = next(f for f in window.desk.findings if f.id == "broke")
+    assert "stage 1 pinion" in finding.title
+    assert {"torque", "expected"} <= set(finding.facts)
+    window.go("Results")
+    window.desk.select(0, 0)
+    window.results_page.broke.click()
+    window.results_page.asked.setTextValue("a pin nobody listed")
+    window.results_page.asked.accept()
+    assert window.desk.runs[0].run.broke == "a pin nobody listed"
+    window.desk.undo.undo()
+    window.desk.undo.undo()
+    assert window.desk.runs[0].run.broke == ""
+
+
 def test_a_weight_that_stalls_twice_is_passed_over(window, board):
     window.desk.plan = changed(window.desk.plan, ("loads",), window.desk.plan.loads[:1])
     window.desk.edit("plan", ("loads",), (changed(window.desk.plan, ("repeats",), 3).loads[0], type(window.desk.plan.loads[0])(7.0)))

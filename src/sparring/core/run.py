@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
+from pydantic import Field
+
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
 from sparring.core.rig.calibration import Calibration
@@ -14,7 +16,8 @@ class Run(Record):
 
     load: weight hung (hook excluded); None where only the load cell knows. start, stop: the run's part of the
     recording [s]; tare: reading of the cell with nothing pulling, before it; calibration: the cell's, in force when it was
-    made (None: that of the rig), so that calibrating anew does not change what was measured before.
+    made (None: that of the rig), so that calibrating anew does not change what was measured before. broke: the part that gave
+    way in it.
     """
 
     version: Literal["sparring.run/1"] = "sparring.run/1"
@@ -29,3 +32,4 @@ class Run(Record):
     stop: Annotated[float, Q("time")] | None = None
     tare: Annotated[Measured, Q("count")] | None = None
     calibration: Calibration | None = None
+    broke: Annotated[str, Field(max_length=80)] = ""

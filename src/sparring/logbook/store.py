@@ -270,6 +270,11 @@ class Logbook:
             rows = s.scalars(query if struck else query.where(RunRow.struck.is_(False))).all()
             return [StoredRun(r.id, Run.from_json(r.record, f"run {r.id}"), r.recording, r.struck) for r in rows]
 
+    def save_run(self, run_id: int, run: Run) -> None:
+        """Keeps what is known of a run beside its recording; the recording stays as it is."""
+        with self._session() as s:
+            s.get_one(RunRow, run_id).record = run.to_json()
+
     def strike(self, run_id: int, struck: bool = True) -> None:
         """Leaves a run out of the results, or takes it back in. Nothing is deleted."""
         with self._session() as s:

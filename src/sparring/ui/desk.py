@@ -25,6 +25,7 @@ from sparring.ui import background
 
 if TYPE_CHECKING:
     from sparring.core.reduce.results import TestResult
+    from sparring.core.run import Run
     from sparring.logbook import Logbook
     from sparring.logbook.store import StoredRun
 
@@ -66,6 +67,20 @@ class _Strike(QUndoCommand):
 
     def undo(self) -> None:
         self.desk.put_struck(self.run_ids, not self.struck)
+
+
+class _Broke(QUndoCommand):
+    """Notes the part that gave way in a run."""
+
+    def __init__(self, desk: Desk, run_id: int, before: Run, after: Run) -> None:
+        super().__init__("what broke")
+        self.desk, self.run_id, self.before, self.after = desk, run_id, before, after
+
+    def redo(self) -> None:
+        self.desk.put_run(self.run_id, self.after)
+
+    def undo(self) -> None:
+        self.desk.put_run(self.run_id, self.before)
 
 
 class Desk(QObject):
@@ -279,6 +294,15 @@ class Desk(QObject):
     def strike(self, run_ids: list[int], struck: bool) -> None:
         """Leaves runs out of the results, or takes them back; undoably."""
         self.undo.push(_Strike(self, run_ids, struck))
+
+    def note_break(self, stored: StoredRun, part: str) -> None:
+        """Notes, undoably, which part gave way in a run; "": none did."""
+        self.undo.push(_Broke(self, stored.id, stored.run, stored.run.model_copy(update={"broke": part.strip()[:80]})))
+
+    def put_run(self, run_id: int, run: Run) -> None:
+        assert self.book is not None
+        self.book.save_run(run_id, run)
+        self.runs_changed()
 
     def put_struck(self, run_ids: list[int], struck: bool) -> None:
         assert self.book is not None

@@ -1,8 +1,9 @@
-"""Dialogs: bring in a log of another logger, connect a board, choose units."""
+"""Dialogs: bring in a log of another logger, connect a board, choose units, say what broke."""
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
@@ -12,6 +13,7 @@ from PyQt6.QtWidgets import (
     QDialogButtonBox,
     QFormLayout,
     QGridLayout,
+    QInputDialog,
     QLabel,
     QLineEdit,
     QPushButton,
@@ -25,6 +27,9 @@ from sparring.core.recording import CHANNELS
 from sparring.files import log_files
 from sparring.ui.desk import Desk
 from sparring.ui.widgets.parts import Table, heading, note
+
+if TYPE_CHECKING:
+    from sparring.logbook.store import StoredRun
 
 
 class ImportDialog(QDialog):
@@ -255,3 +260,23 @@ class ShortcutsDialog(QDialog):
             if item:
                 item.setTextAlignment(int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter))
         column.addWidget(table)
+
+
+def ask_break(desk: Desk, run: Callable[[], StoredRun | None], parent: QWidget) -> QInputDialog:
+    """Asks, without holding anything up, which part gave way. run: tells the run when the answer is there."""
+    dialog = QInputDialog(parent)
+    dialog.setWindowTitle("What broke?")
+    dialog.setLabelText("The part that gave way in this run (choose or type; empty: nothing did):")
+    stored = run()
+    noted = stored.run.broke if stored is not None else ""
+    dialog.setComboBoxItems([noted, *(n for n in dict.fromkeys(limit.name for limit in desk.build.limits) if n != noted)])
+    dialog.setComboBoxEditable(True)
+
+    def answered(part: str) -> None:
+        if (stored := run()) is not None and stored.run.broke != part.strip():
+            desk.note_break(stored, part)
+
+    dialog.textValueSelected.connect(answered)
+    dialog.setModal(False)
+    dialog.show()
+    return dialog

@@ -193,6 +193,7 @@ class Errands:
             ("Esc", "stop, from anywhere"),
             ("Space", "on Run: the next obvious thing, as written on the button"),
             ("M", "on Run: mark this moment"),
+            ("B", "on Run: it broke; stops, and asks which part"),
             ("Alt+1 to Alt+4", "the pages, in the order of the job"),
         ]
         for action in (a for m in (bar.actions() if bar else []) if (sub := m.menu()) for a in sub.actions()):

@@ -149,6 +149,8 @@ class MainWindow(QMainWindow):
         self.space.activated.connect(lambda: self.run_page.do_next())
         self.mark_key = QShortcut(QKeySequence(Qt.Key.Key_M), self)
         self.mark_key.activated.connect(lambda: self.run_page.mark())
+        self.broke_key = QShortcut(QKeySequence(Qt.Key.Key_B), self)
+        self.broke_key.activated.connect(lambda: self.run_page.broke())
         theme.apply()  # last: one pass over finished widgets is quicker than one as each finds its place
         self.go("Build")
         self._bench_state()
@@ -303,6 +305,7 @@ class MainWindow(QMainWindow):
         self.right.setVisible(on_run or not self.findings.isHidden())
         self.space.setEnabled(on_run)
         self.mark_key.setEnabled(on_run)
+        self.broke_key.setEnabled(on_run)
         self.findings.show_about({"Build": "build", "Rig": "rig"}.get(page, "test"))
         self.pages.setFocus()
         self._driveline()

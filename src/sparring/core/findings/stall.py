@@ -41,3 +41,33 @@ def stalled(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterab
         facts,
         tuple(s.index for s in steps),
     )
+
+
+@rule
+def broke(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+    """A part that gave way, beside what the build's table of strengths expected."""
+    for step in result.steps:
+        for part, torque in ((p.run.broke, p.torque) for p in step.stalls if p.run.broke):
+            limits = result.build.limits
+            own = next((x for x in limits if x.name.casefold() == part.casefold()), None)
+            facts = {"torque": Fact.of(torque, "torque")}
+            told = ""
+            if own is not None:
+                facts["expected"] = Fact(own.output, "torque")
+                told = f" The table of strengths has it go at {{expected}} ({own.mode})."
+            first = limits[0] if limits else None
+            if first is not None and first.name.casefold() != part.casefold():
+                facts["first"] = Fact(first.output, "torque")
+                told += f" It names the {first.name} first, at {{first}}."
+            surprising = own is None or own is not first or not 0.6 < nominal(torque) / own.output < 1.6
+            yield Finding(
+                "broke",
+                "caution" if surprising else "note",
+                f"Broke: {part}",
+                f"It gave way at {{torque}} of output torque.{told}",
+                "The weakest part decides what the drive carries; one that goes early was printed, glued or aligned worse than the table takes for granted.",
+                ("a layer or a void in the print", "a joint that slipped first", "shock: the load came on at once") if surprising else (),
+                ("Look at the surface of the break.", "Strengthen this part, or make it the fuse, and test again."),
+                facts,
+                (step.index,),
+            )

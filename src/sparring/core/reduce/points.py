@@ -164,7 +164,7 @@ def reduce_run(
         return point_at(inputs, rig, run, on, Window(start, stop, True, 0.0), stalled=_stuck(rig, run, on))
     no_load = nominal(inputs.motor.speed(0.0, _mean(on, "voltage", 12.0))) / inputs.ratio
     tail = on.span(max(start, stop - 0.4), stop)
-    stalled = run.ended == "stalled" or abs(_mean(tail, "speed", 0.0)) < _STALLED_PART * abs(no_load)
+    stalled = run.ended == "stalled" or bool(run.broke) or abs(_mean(tail, "speed", 0.0)) < _STALLED_PART * abs(no_load)
     try:
         if stalled:
             window = Window(max(start, stop - 0.4), stop, True, 0.0)
@@ -177,6 +177,8 @@ def reduce_run(
 
 def _stuck(rig: Rig, run: Run, on: Recording) -> bool:
     """Whether the arm did not get to its upper stop: as the bench said, or for a log by the angle that was turned."""
+    if run.broke:
+        return True
     if run.source != "import" or not isinstance(rig.method, Lever):
         if run.ended not in ("top", "stalled"):
             raise ReductionError(f"the run ended as {run.ended} before the arm got to its stop or stood still; run it again")

@@ -115,6 +115,9 @@ class ResultsPage(QWidget):
         row.addStretch(1)
         self.strike = QPushButton("Leave this run out")
         self.strike.clicked.connect(self._strike)
+        self.broke = QPushButton("It broke here …")
+        self.broke.clicked.connect(self._broke)
+        row.addWidget(self.broke)
         row.addWidget(self.strike)
         below.addLayout(row)
         self.panes = QStackedWidget()
@@ -408,6 +411,7 @@ class ResultsPage(QWidget):
         result, step = self.desk.result, self.desk.step
         point = self.chosen_point()
         self.strike.setEnabled(point is not None)
+        self.broke.setEnabled(point is not None)
         if result is None or step is None or point is None:
             best = result.best if result else None
             if best is not None:
@@ -493,6 +497,14 @@ class ResultsPage(QWidget):
         if stored is not None:
             self.desk.strike([stored.id], True)
             self.desk.said.emit(f"Lift {stored.run.repeat} is left out of the results. Ctrl+Z brings it back.")
+
+    def _broke(self) -> None:
+        from sparring.ui.dialogs import ask_break
+
+        point = self.chosen_point()
+        stored = self._stored(point) if point else None
+        if stored is not None:
+            self.asked = ask_break(self.desk, lambda: stored, self)
 
     def show_finding(self, finding: Finding) -> None:
         if finding.steps:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -29,6 +29,9 @@ _SPAN = 30.0  # [s] shown in the strips
 _AVERAGE = 0.5  # [s] over which a live figure is averaged
 _STRIPS = (("force", "Load cell"), ("speed", "Output speed"), ("current", "Current"))
 MARKS = ("click heard", "grinding", "smell", "tooth skipped", "touched it")
+
+if TYPE_CHECKING:
+    from sparring.logbook.store import StoredRun
 
 
 class BigFigure(QWidget):
@@ -376,6 +379,23 @@ class RunPage(QWidget):
             )
             s.lift(run, d.ensure_test(), d.book.capture_path())
         self.refresh()
+
+    def broke(self) -> None:
+        """B: stops, and asks which part gave way in this run."""
+        from sparring.ui.dialogs import ask_break
+
+        s, desk = self.session, self.desk
+        lifting, before = s.state == "lifting", {r.id for r in desk.runs}
+        s.stop()
+        if not lifting and not desk.runs:
+            desk.said.emit("Nothing has been run yet that could have broken.")
+            return
+
+        def run() -> StoredRun | None:
+            new = [r for r in desk.runs if r.id not in before] if lifting else desk.runs
+            return new[-1] if new else None
+
+        self._mark_dialog = ask_break(desk, run, self)
 
     def mark(self) -> None:
         """M: marks this moment with a word; the run goes on."""
