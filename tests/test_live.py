@@ -333,10 +333,21 @@ def test_calibration_is_guided_up_and_down_the_shelf(window, tmp_path, qtbot):
     new = calibration.fit(d.rig.calibration, d.rig.gravity.value)
     assert nominal(new.slope) == pytest.approx(nominal(old.slope), rel=3e-3)
     assert "up against down" in panel.verdict.text()
+    past = d.rig.calibration.earlier[-1]  # what it has taken the place of is not forgotten
+    assert past.sensitivity.value == pytest.approx(nominal(old.slope))
+    assert f"Since {past.date}: sensitivity" in panel.verdict.text()
+    assert d.edit("rig", ("calibration", "capacity"), 60.0) is None
+    s.send("weigh 2")
+    until(lambda: s.ring.values("cell")[-1] > 100_000)
+    panel.creep.click()
+    until(lambda: not panel.creep.isChecked(), 40.0)
+    assert 0 < d.rig.calibration.creep < 1e-3  # of the simulated cell: 0.04 % at most
+    assert "creep in 60 s" in panel.verdict.text()
     panel.write_certificate(tmp_path / "sheet.html")
     text = (tmp_path / "sheet.html").read_text(encoding="utf-8")
     assert "Sensitivity" in text
     assert text.count("<tr>") > 5
+    assert f"Sensitivity on {past.date}" in text
     panel.write_certificate(tmp_path / "no" / "sheet.html")
     assert "could not be written" in window.message.text()
     s.disconnect_bench()

@@ -17,7 +17,7 @@ from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.core.reduce.results import headline
 from sparring.core.rig import METHODS, Brake, Drawbar, Hoist, Lever, Rig, RunUp, calibration
-from sparring.core.rig.calibration import Calibration, CalibrationPoint
+from sparring.core.rig.calibration import Calibration, CalibrationPoint, Past
 from sparring.core.uncertainty import nominal, std
 
 TODAY = date(2026, 11, 25)
@@ -42,9 +42,14 @@ def rig_with(method, **more):
     return Rig(method=method, **{**GOOD, **more})
 
 
+DRIFTED = changed(CAL, ("earlier",), (Past(date="2026-03-01", zero=Measured(84_000.0), sensitivity=Measured(2_140.0, 2.0)),))
+
+
 @pytest.mark.parametrize(
     ("rig", "id_"),
     [
+        (rig_with(Hoist(), calibration=DRIFTED), "cell-drifts"),
+        (rig_with(Hoist(), calibration=changed(CAL, ("creep",), 0.004)), "cell-creeps"),
         (rig_with(Hoist(), calibration=None), "calibration-missing"),
         (rig_with(Hoist(), calibration=changed(CAL, ("date",), "2026-01-05")), "calibration-old"),
         (rig_with(Hoist(), calibration=changed(CAL, ("capacity",), 20.0)), "cell-overloaded"),
@@ -219,3 +224,10 @@ def test_two_cells_are_added_and_a_coarse_tachometer_widens_the_speed(build, rig
     coarse = analyse(build, changed(rig, ("sensors", "pulses"), 2), plan, runs).steps[0]
     length = coarse.points[0].window.length
     assert std(coarse.speed) == pytest.approx(math.pi / length / math.sqrt(6), rel=0.05)
+
+
+def test_creep_is_the_part_by_which_a_loaded_reading_moves():
+    t = np.linspace(0.0, 60.0, 600)
+    creeping = 84_000 + 50_000 * (1 + 0.003 * (1 - np.exp(-t / 10)))
+    truth = 0.003 * (np.mean(np.exp(-t[:60] / 10)) - np.mean(np.exp(-t[-60:] / 10)))
+    assert calibration.creep_of(t, creeping, 84_000.0) == pytest.approx(truth, rel=0.02)

@@ -19,9 +19,12 @@ from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
 from sparring.ui.theme import theme
 from sparring.ui.widgets.chart import Chart, pen
+from sparring.ui.widgets.form import Form
+from sparring.ui.widgets.form import Path as FieldPath
 from sparring.ui.widgets.parts import note
 from sparring.ui.widgets.quantity_field import QuantityField
 
+_CREEP = 60.0  # [s] that a hanging mass is watched for creep
 _STILL = 1.2  # [s] that the cell is watched for before a reading is taken
 
 
@@ -45,6 +48,8 @@ class CalibrationPanel(QWidget):
         column.addWidget(self.chart, 1)
         self.verdict = note("")
         column.addWidget(self.verdict)
+        self.form: Form | None = None  # made with the first calibration
+        self._under_verdict = column
         row = QHBoxLayout()
         self.known = QuantityField(Q("mass", "kg", least=0.0), "kg", lambda _v: None, name="Known mass on the cell")
         self.known.set_value(Measured(0.5))
@@ -62,15 +67,26 @@ class CalibrationPanel(QWidget):
         self.guide.setCheckable(True)
         self.guide.setToolTip("Goes through the masses on the shelf, up and down, and takes each reading when it hangs still")
         self.guide.toggled.connect(self._guide)
-        self.certificate = QPushButton("Sheet")
+        self.creep = QPushButton("Watch creep")
+        self.creep.setCheckable(True)
+        self.creep.setToolTip("With a mass hanging: watches the reading for a minute and keeps how far it moved")
+        self.creep.toggled.connect(self._creep)
+        self.certificate = QPushButton("Sheet …")
         self.certificate.setToolTip("Writes the calibration as a sheet to keep")
         self.certificate.clicked.connect(self._certificate)
-        for button in (self.take, self.drop, self.guide, self.certificate):
+        for button in (self.take, self.drop, self.guide):
+            row.addWidget(button)
+        column.addLayout(row)
+        row = QHBoxLayout()
+        for button in (self.creep, self.certificate):
             row.addWidget(button)
         column.addLayout(row)
         self.fresh: list[calibration.CalibrationPoint] = []
+        self._renewing = False  # the fresh readings have taken the old calibration's place
+        self._before: tuple[calibration.Past, ...] = ()
         self._rungs: list[Measured] = []
         self._hung_at = 0.0
+        self._creeps_from: float | None = None
         for signal in (desk.rig_changed, desk.units_changed):
             signal.connect(self.refresh)
         session.arrived.connect(self.watch)
@@ -84,6 +100,16 @@ class CalibrationPanel(QWidget):
         cal, g = d.rig.calibration, d.rig.gravity.value
         self.drop.setEnabled(bool(self.fresh))
         self.certificate.setEnabled(cal is not None)
+        if cal is not None and self.form is None:
+            rows: list[tuple[str, FieldPath]] = [
+                ("Cell", ("calibration", "cell")),
+                ("Carries at most", ("calibration", "capacity")),
+                ("Room, if known", ("calibration", "temperature")),
+            ]
+            self.form = Form(d, "rig", rows)
+            self._under_verdict.insertWidget(self._under_verdict.indexOf(self.verdict) + 1, self.form)
+        if self.form is not None:
+            self.form.setVisible(cal is not None)
         if cal is None:
             self.up.setData([], [])
             self.down.setData([], [])
@@ -109,11 +135,19 @@ class CalibrationPanel(QWidget):
             *part("up against down", good.hysteresis),
             *part("return to zero", good.zero_return),
             *part("repeats", good.repeatability),
+            *part(f"creep in {_CREEP:.0f} s", cal.creep),
         ]
+        moved = calibration.drift(cal, g)
+        since = ""
+        if moved is not None:
+            since = (
+                f" Since {cal.earlier[-1].date}: sensitivity {100 * nominal(moved.sensitivity):+.2f} ± {200 * std(moved.sensitivity):.2f} %, "
+                f"zero {nominal(moved.zero):+.2f} N."
+            )
         fresh = f" New readings: {len(self.fresh)}." if self.fresh else ""
         self.verdict.setText(
             f"{good.verdict.capitalize()}: {cal.cell}, {cal.date}, {len(cal.points)} points to {d.show(force.max(), 'force', decimals=1)}, "
-            f"{nominal(line.slope):.1f} ± {2 * std(line.slope):.1f} counts/N; of the span: {', '.join(figures)}.{fresh}"
+            f"{nominal(line.slope):.1f} ± {2 * std(line.slope):.1f} counts/N; of the span: {', '.join(figures)}.{since}{fresh}"
         )
         self.chart.rows = lambda: (["force N", "residual N"], np.column_stack([force, residual]).tolist())
 
@@ -148,6 +182,8 @@ class CalibrationPanel(QWidget):
             self.live.setText("No bench connected" if self.session.ring is None else "This bench has no load cell")
             return
         text = f"Cell {last.mean():.0f} counts"
+        if self._creeps_from is not None:
+            text = self._watch_creep(text)
         if self._rungs:
             ring = self.session.ring
             assert ring is not None
@@ -161,6 +197,30 @@ class CalibrationPanel(QWidget):
                 self._next()
                 return
         self.live.setText(text)
+
+    def _creep(self, on: bool) -> None:
+        ring = self.session.ring
+        self._creeps_from = float(ring.t[-1]) if on and ring is not None and ring.count else None
+        self.watch()
+
+    def _watch_creep(self, text: str) -> str:
+        """What to say meanwhile; after the minute the creep is kept with the calibration."""
+        ring, cal, begun = self.session.ring, self.desk.rig.calibration, self._creeps_from
+        if ring is None or cal is None or begun is None:
+            return text
+        waited = float(ring.t[-1]) - begun
+        if waited < _CREEP:
+            return f"{text}, creep: {waited:.0f} of {_CREEP:.0f} s; leave it hanging"
+        self.creep.setChecked(False)
+        part = ring.since(begun)
+        t, values = ring.t[part], ring.values("cell")[part]
+        zero = nominal(calibration.fit(cal, self.desk.rig.gravity.value).intercept)
+        if abs(values.mean() - zero) < 0.05 * abs(max(p.reading for p in cal.points) - zero):
+            self.desk.said.emit("Creep shows under load only: hang a mass on the cell first.")
+            return text
+        reason = self.desk.edit("rig", ("calibration", "creep"), calibration.creep_of(t, values, zero), "creep of the load cell")
+        self.desk.said.emit(reason or "The cell's creep is kept with its calibration.")
+        return text
 
     def _moved(self, reading: float) -> bool:
         """Whether another mass hangs than at the last reading; on the first, anything goes."""
@@ -177,7 +237,7 @@ class CalibrationPanel(QWidget):
             self.watch()
             return
         shelf = [w.mass for w in self.desk.rig.shelf] or list(self.desk.plan.loads)
-        self.fresh = []
+        self.fresh, self._renewing = [], False
         self._rungs = calibration.rungs(shelf)
         self._hang()
 
@@ -208,6 +268,7 @@ class CalibrationPanel(QWidget):
             self.desk.said.emit(str(err))
             return
         assert mass is not None
+        self._renewing = self._renewing and bool(self.fresh)
         self.fresh.append(calibration.CalibrationPoint(mass=mass, reading=round(float(last.mean()), 1)))
         if len({p.mass.value for p in self.fresh}) >= 3:
             self._keep()
@@ -215,11 +276,19 @@ class CalibrationPanel(QWidget):
 
     def _keep(self) -> None:
         old = self.desk.rig.calibration
+        if old is not None and not self._renewing:
+            try:
+                self._before = calibration.past_of(old, self.desk.rig.gravity.value)
+            except ValueError:  # that one gave no line
+                self._before = old.earlier
+        self._renewing = True
         made = calibration.Calibration(
             cell=old.cell if old else "load cell",
             date=date.today().isoformat(),
             capacity=old.capacity if old else 49.0,
+            temperature=old.temperature if old else None,
             points=tuple(self.fresh),
+            earlier=self._before,
         )
         reason = self.desk.edit("rig", ("calibration",), made, "load cell calibrated")
         if reason:

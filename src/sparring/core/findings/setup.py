@@ -17,11 +17,13 @@ from sparring.core.finding import ORDER, Finding, noted
 from sparring.core.motor import Motor
 from sparring.core.plan import Plan
 from sparring.core.quantity import G_N
-from sparring.core.rig import Brake, Drawbar, Hoist, Lever, Rig, RunUp
-from sparring.core.uncertainty import nominal
+from sparring.core.rig import Brake, Drawbar, Hoist, Lever, Rig, RunUp, calibration
+from sparring.core.uncertainty import nominal, std
 
 _OLD = 120  # days after which a calibration is worth a word (common practice, no source)
 _FLOOR = 0.05  # of what the cell was calibrated to: below it the cell's own faults count (common practice, no source)
+_DRIFTS = 5e-3  # part of the sensitivity that a new calibration may differ by
+_CREEPS = 2e-3  # part of the reading that may move in a minute
 _HOT = 40.0  # [K] that a winding may warm in one run before its line has moved by a sixth
 
 
@@ -72,7 +74,7 @@ def judge_setup(build: Build, rig: Rig, plan: Plan, today: date) -> list[Finding
 
 
 @setup_rule
-def calibration(b: Bench) -> Iterable[Finding]:
+def cell_calibration(b: Bench) -> Iterable[Finding]:
     """The cell is not calibrated, long ago, or not over the forces that will come."""
     cal, method = b.rig.calibration, b.rig.method
     if not method.CELL:
@@ -98,6 +100,35 @@ def calibration(b: Bench) -> Iterable[Finding]:
             "Cells drift with time, knocks and temperature.",
             tries=("Hang one known mass and compare; calibrate anew if it is off.",),
             place="rig.calibration",
+        )
+    moved = calibration.drift(cal, b.rig.gravity.value)
+    if moved is not None and abs(nominal(moved.sensitivity)) > max(2 * std(moved.sensitivity), _DRIFTS):
+        yield noted(
+            "cell-drifts",
+            "caution",
+            "The load cell's sensitivity has moved",
+            f"By {{moved}} since the calibration of {cal.earlier[-1].date}.",
+            "Whatever was measured between the two is off by up to as much; runs keep the calibration that was in force with them.",
+            (
+                "the cell was overloaded or knocked",
+                "other masses, or another gravity, were entered",
+                "the amplifier or its supply was changed",
+            ),
+            ("Calibrate again, with the same masses.", "Calibrate before and after what matters."),
+            "rig.calibration",
+            moved=(moved.sensitivity, "ratio"),
+        )
+    if cal.creep is not None and abs(cal.creep) > _CREEPS:
+        yield noted(
+            "cell-creeps",
+            "note",
+            "The load cell creeps",
+            "Under a hanging mass its reading moved by {creep} in a minute.",
+            "A long run then reads differently at its end than at its beginning.",
+            (),
+            ("Tare shortly before each run, and do not let a load hang.",),
+            "rig.calibration",
+            creep=(cal.creep, "ratio"),
         )
     g = b.rig.gravity.value
     reached = max(p.mass.value for p in cal.points) * g

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from datetime import date
 from typing import Annotated, Any, NamedTuple
 
 import numpy as np
@@ -11,7 +12,7 @@ from pydantic import Field
 
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
-from sparring.core.uncertainty import LineFit, fit_line, nominal, std
+from sparring.core.uncertainty import LineFit, fit_line, from_measured, nominal, std
 
 
 class CalibrationPoint(Record):
@@ -21,12 +22,27 @@ class CalibrationPoint(Record):
     reading: Annotated[float, Q("count")]
 
 
+Day = Annotated[str, Field(pattern=r"^\d{4}-\d{2}-\d{2}$")]
+
+
+class Past(Record):
+    """What is kept of a calibration that a newer one has taken the place of: zero [counts], sensitivity [counts/N]."""
+
+    date: Day = "2026-01-01"
+    zero: Annotated[Measured, Q("count")] = Measured(0.0)
+    sensitivity: Annotated[Measured, Q("count")] = Measured(1.0)
+
+
 class Calibration(Record):
-    """Known masses and readings, up and down. date: ISO day it was made."""
+    """Known masses and readings, up and down. date: ISO day it was made; temperature: of the room, where it is known;
+    creep: part by which the reading moved in a minute under load; earlier: those before it, newest last."""
 
     cell: str = "5 kg cell"
-    date: Annotated[str, Field(pattern=r"^\d{4}-\d{2}-\d{2}$")] = "2026-01-01"
+    date: Day = "2026-01-01"
     capacity: Annotated[float, Q("force", above=0.0)] = 49.0
+    temperature: Annotated[float, Q("temperature", "°C", above=200.0, most=400.0)] | None = None
+    creep: Annotated[float, Q("ratio", "%", least=-1.0, most=1.0)] | None = None
+    earlier: Annotated[tuple[Past, ...], Field(max_length=50)] = ()
     points: Annotated[tuple[CalibrationPoint, ...], Field(min_length=3, max_length=200)]
 
 
@@ -46,6 +62,42 @@ def fit(calibration: Calibration, gravity: float) -> LineFit:
 def force(line: LineFit, reading: Any, zero: Any | None = None) -> Any:
     """Force [N] for a reading [counts]; zero: reading with nothing hung (tare), in place of the line's own."""
     return (reading - (line.intercept if zero is None else zero)) / line.slope
+
+
+def past_of(calibration: Calibration, gravity: float) -> tuple[Past, ...]:
+    """Those before it and itself, as a newer one keeps them. Raises ValueError as `fit` does."""
+    line = fit(calibration, gravity)
+    zero, slope = (Measured(nominal(v), std(v)) for v in (line.intercept, line.slope))
+    return (*calibration.earlier, Past(date=calibration.date, zero=zero, sensitivity=slope))[-50:]
+
+
+class Drift(NamedTuple):
+    """What moved since the calibration before: sensitivity as a part [-] and zero as a force [N], with uncertainty; days between."""
+
+    sensitivity: Any
+    zero: Any
+    days: int
+
+
+def drift(calibration: Calibration, gravity: float) -> Drift | None:
+    """Against the calibration before; None where there was none, or the points give no line."""
+    if not calibration.earlier:
+        return None
+    try:
+        before, line = calibration.earlier[-1], fit(calibration, gravity)
+    except ValueError:
+        return None
+    old = from_measured(before.sensitivity, "sensitivity before")
+    days = (date.fromisoformat(calibration.date) - date.fromisoformat(before.date)).days
+    return Drift(line.slope / old - 1, (line.intercept - from_measured(before.zero, "zero before")) / line.slope, days)
+
+
+def creep_of(t: np.ndarray, values: np.ndarray, zero: float) -> float:
+    """Part by which a loaded cell's reading moved from the first tenth of the time to the last [-]. t [s], values [counts]:
+    shape (n,), begun when the mass hung still; zero: reading with nothing on it."""
+    tenth = (t[-1] - t[0]) / 10
+    first, last = values[t <= t[0] + tenth].mean(), values[t >= t[-1] - tenth].mean()
+    return float((last - first) / (first - zero))
 
 
 class Quality(NamedTuple):
