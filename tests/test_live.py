@@ -259,7 +259,7 @@ def test_a_drive_of_another_kind_is_lifted_live(window, tmp_path, rig, name):
         made.pull()
 
 
-METHODS = {"lever": (0.4, 1.2), "brake": (1.2,), "drawbar": (1.5,), "run-up": (1.0,), "generator": (1.0,)}
+METHODS = {"lever": (0.4, 1.2), "brake": (1.2,), "brake swept": (1.2,), "drawbar": (1.5,), "run-up": (1.0,), "generator": (1.0,)}
 SHORT = {"hold": 1.8, "coast": 1.5, "inertia": Measured(0.003, 3e-5)}
 
 
@@ -271,6 +271,7 @@ def test_every_method_is_run_with_the_keyboard_from_rig_to_results(window, qtbot
     d, s = window.desk, window.session
     d.new_test()
     window.go("Rig")
+    kind, _, swept = kind.partition(" ")
     method = next(k for k in KINDS if k().kind == kind)
     window.rig_page.methods.setCurrentIndex(KINDS.index(method))
     window.rig_page.choose_method(method)
@@ -278,7 +279,11 @@ def test_every_method_is_run_with_the_keyboard_from_rig_to_results(window, qtbot
     for name, value in SHORT.items():
         if name in method.model_fields:
             assert d.edit("rig", ("method", name), value) is None
-    assert d.edit("plan", ("loads",), tuple(Measured(m, 5e-4) for m in METHODS[kind])) is None
+    if swept:
+        assert d.edit("rig", ("method", "load"), "swept up and down") is None
+        assert d.edit("rig", ("method", "hold"), 6.0) is None
+    loads = METHODS[f"{kind} {swept}".strip()]
+    assert d.edit("plan", ("loads",), tuple(Measured(m, 5e-4) for m in loads)) is None
     assert d.edit("plan", ("repeats",), 1) is None
     window.grab()
     window.go("Run")
@@ -304,7 +309,7 @@ def test_every_method_is_run_with_the_keyboard_from_rig_to_results(window, qtbot
         assert result.stall.lifted is not None
         assert result.best is None
     else:
-        assert len(result.running) >= len(METHODS[kind])
+        assert len(result.running) >= len(loads)
         assert 0.6 < nominal(result.best.gearbox) < 0.97
     window.go("Results")
     window.grab()

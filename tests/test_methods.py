@@ -13,6 +13,7 @@ from sparring.core.plant.plant import Plant
 from sparring.core.plant.sensors import SensorSet, calibration_points, sensors_of
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
+from sparring.core.reduce import sweeps
 from sparring.core.reduce.results import split_runs
 from sparring.core.rig import METHODS, Brake, Calibration, Drawbar, Generator, Hoist, Lever, Rig, RunUp
 from sparring.core.run import Run
@@ -129,6 +130,25 @@ def test_steady_methods_are_covered(method):
     for step in (0, STEPS - 1):
         for name in ("torque", "gearbox"):
             assert 0.91 <= shares(found, name, step) <= 0.995, (name, step)
+
+
+def test_a_swept_brake_gives_the_curve_both_ways():
+    """Torque and gearbox efficiency in the middle of each part of a sweep, going up and coming down."""
+    found = study(Brake(hold=6.0, load="swept up and down"), 11, cases=50)
+    assert not any(result.skipped for result, *_ in found)
+    hits = {"torque": [], "gearbox": []}
+    for result, truths, times in found:
+        assert {p.run.repeat for s in result.steps for p in s.points} == {1, 2}
+        for p in (p for s in result.lifted for p in s.points):
+            lane, middle = p.run.step // sweeps.PARTS, (p.window.start + p.window.stop) / 2
+            v = truths[lane]
+            rotor = 1.1e-6 * np.gradient(v["motor_speed"], times[lane]) * v["motor_speed"]  # what it gives as it slows
+            train = np.maximum(v["motor_power"] - rotor, 1e-9)
+            for name, true in (("torque", v["torque"]), ("gearbox", v["power_out"] / train)):
+                value = getattr(p, name)
+                hits[name].append(abs(nominal(value) - np.interp(middle, times[lane], true)) <= 2 * std(value))
+    assert 0.91 <= np.mean(hits["torque"]) <= 0.99
+    assert 0.91 <= np.mean(hits["gearbox"]) <= 1.0
 
 
 @pytest.mark.parametrize("coasts", ["alone", "with the drive"])

@@ -11,7 +11,7 @@ import numpy as np
 
 from sparring.bench.board import Board, Faults
 from sparring.core.plant.bench import Bench
-from sparring.core.plant.lifts import RAMP, loaded
+from sparring.core.plant.lifts import RAMP, loaded, swept_part
 from sparring.core.plant.plant import Plant
 from sparring.core.plant.sensors import SensorSet
 from sparring.core.rig import Rig, RunUp
@@ -94,6 +94,8 @@ class SimulatedBench(Board):
         coasting = self.moving == "up" and self._since > RAMP + self.hold
         plant.volts[:] = 0.0 if coasting else sign * self.volts * min(self._since / RAMP, 1.0)
         plant.open[:] = coasting
+        if self.method.swept:
+            plant.tighten(swept_part((self._since - RAMP) / self.hold) if self.moving == "up" else 0.0)
         plant.advance(period)
         truth = plant.truth()
         truth["speed"] = (plant.state.angle - self._angle) / plant.bench.ratio / period

@@ -13,6 +13,7 @@ from sparring.core.recording import Recording
 from sparring.core.reduce.points import Point, inputs_of, reduce_run
 from sparring.core.reduce.results import TestResult, combine, output_orders
 from sparring.core.reduce.spins import reduce_spin
+from sparring.core.reduce.sweeps import reduce_sweep
 from sparring.core.rig import Rig, RunUp
 from sparring.core.run import Run
 
@@ -33,6 +34,8 @@ def analyse(
             recording = source() if callable(source) else source
             if isinstance(rig.method, RunUp):
                 points += reduce_spin(inputs, rig, run, recording)
+            elif rig.method.swept:
+                points += reduce_sweep(inputs, rig, run, recording)
             else:
                 points.append(reduce_run(inputs, rig, run, recording, settle=plan.settle, measure=plan.measure, orders=orders))
         except ValueError as err:  # of the reduction, or of reading the recording

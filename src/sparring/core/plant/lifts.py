@@ -21,6 +21,11 @@ _REST_AFTER = 0.2
 RAMP = 0.35  # [s] in which the drive comes on, as a careful hand or a board does it
 
 
+def swept_part(course: float) -> float:
+    """How far a swept load is on, 0 to 1, when `course` of the sweep is over: up and down again evenly."""
+    return max(0.0, min(2 * course, 2 - 2 * course))
+
+
 @dataclass(frozen=True)
 class Lifted:
     """One simulated lift: what was recorded, what was true at the same moments, how it ended."""
@@ -65,6 +70,8 @@ def lift(
         ramp = min(max((now - _REST_BEFORE) / RAMP, 0.0), 1.0)
         plant.volts = np.where(now < end_time, ramp * np.asarray(volts), 0.0)
         plant.open = (now >= end_time) & (coast > 0)
+        if method.swept:
+            plant.tighten(swept_part((now - _REST_BEFORE - RAMP) / hold))
         plant.advance(period, dt)
         truth = plant.truth()
         truth["speed"] = (plant.state.angle - before) / bench.ratio / period  # a tachometer times whole periods

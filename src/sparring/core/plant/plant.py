@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from sparring.core.plant.bench import Bench
@@ -23,6 +25,7 @@ class Plant:
         self.time = 0.0
         self.volts = np.zeros(n)
         self.open = np.zeros(n, bool)
+        self._grip = np.asarray(bench.grip, float)
         self._few = bench.singles(n) if n <= FEW else []
 
         def zeros() -> np.ndarray:
@@ -45,6 +48,13 @@ class Plant:
 
     def _motion(self) -> Motion:
         return Motion(self.bench, Arrays, self.volts, self.open)
+
+    def tighten(self, part: float) -> None:
+        """Lets a brake rub with `part` of what was set, 0 to 1."""
+        self.bench = replace(self.bench, grip=self._grip * part)
+        self._few = [
+            replace(bench, grip=float(np.reshape(self._grip, -1)[i % np.size(self._grip)]) * part) for i, bench in enumerate(self._few)
+        ]
 
     def advance(self, duration: float, dt: float = 2e-3) -> None:
         """Runs for `duration` [s] in steps of at most `dt`."""

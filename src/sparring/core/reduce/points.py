@@ -137,6 +137,7 @@ class Point:
     torque_peak: float | None
     fade: float | None  # part of the cell's force lost from the second quarter of the run to the last
     effective: float
+    source: Run | None = None  # the run as it is kept, where this is one of several points of it
     ripple: dict[float, float] = field(default_factory=dict)  # shaft turns per output turn -> relative amplitude
 
 

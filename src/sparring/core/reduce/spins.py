@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -68,7 +69,8 @@ def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> lis
         placed = run.model_copy(update={"step": part})
         on = rec.span(float(rec.t[0]), float(t[top]) + 1e-9)
         motor = slope * inputs.ratio
-        points.append(point_at(inputs, rig, placed, on, window, torque=torque, speed=w, acceleration=motor))
+        point = point_at(inputs, rig, placed, on, window, torque=torque, speed=w, acceleration=motor)
+        points.append(replace(point, source=run))
     if not points:
         raise ReductionError(
             f"no part of the range has {_LEAST} readings: the mass spins up too fast for this rate; log faster, or take more inertia"

@@ -26,6 +26,7 @@ class Brake(MethodBase):
         ("Arm, axis to cell", "arm"),
         ("Arm off square", "angle"),
         ("Driven for", "hold"),
+        ("Load", "load"),
     )
     MAIN: ClassVar[str] = "arm"
     STEP: ClassVar[str] = "weight on the clamp"
@@ -38,6 +39,7 @@ class Brake(MethodBase):
     heat_capacity: Annotated[float, Q("energy", "J", above=0.0)] = 60.0  # for one kelvin
     hottest: Annotated[float, Q("temperature", "°C", above=0.0)] = 393.15
     hold: Annotated[float, Q("time", above=0.0, most=3600.0)] = 3.0
+    load: Literal["in steps", "swept up and down"] = "in steps"
 
     def measured(self, x: Figures, mean: Mean) -> Any:
         force = mean("force")
@@ -65,6 +67,10 @@ class Brake(MethodBase):
             "slack": 0.0,
             "body_heat": self.heat_capacity,
         }
+
+    @property
+    def swept(self) -> bool:
+        return self.load == "swept up and down"
 
     @property
     def course(self) -> tuple[float, float, float]:

@@ -60,6 +60,11 @@ class MethodBase(Record):
         """How a run goes: (height at which it is at its end, seconds driven, seconds of coasting after them)."""
         return float("inf"), float("inf"), 0.0
 
+    @property
+    def swept(self) -> bool:
+        """Whether the load grows slowly to what was set and goes back within one run."""
+        return False
+
     def settings(self, loads: Sequence[float]) -> list[float]:
         """What `body` takes for each step of the plan: its masses [kg], or what the method has instead."""
         return list(loads)

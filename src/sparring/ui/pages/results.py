@@ -366,6 +366,8 @@ class ResultsPage(QWidget):
         self.summary.setText("; ".join(text) + ". All ± are 95 % half-widths (k = 2). Grey: predicted.")
 
     def _weight(self, point: Point) -> str:
+        if self.desk.rig.method.swept:
+            return f"part {point.run.step + 1}"
         return self.desk.step_name(point.run.step, point.run.load)
 
     def _row_chosen(self) -> None:
@@ -430,7 +432,8 @@ class ResultsPage(QWidget):
         )
 
     def _stored(self, point: Point) -> Any:
-        return next((r for r in self.desk.runs if r.run == point.run), None)
+        kept = point.source or point.run
+        return next((r for r in self.desk.runs if r.run == kept), None)
 
     def _budget(self, step: Any) -> None:
         value, name = (step.gearbox, "Gearbox efficiency") if step.gearbox is not None else (step.wire_to_shaft, "Wire-to-shaft efficiency")
