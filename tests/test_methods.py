@@ -1,10 +1,14 @@
 """Every way of loading a drive: the plant's truth comes back from its recordings as often as they say, traps included."""
 
+import itertools
+from datetime import date
+
 import numpy as np
 import pytest
 
 from sparring.core.analysis import analyse
 from sparring.core.build import Build
+from sparring.core.findings.setup import judge_setup
 from sparring.core.motor import MotorReadings
 from sparring.core.plan import Plan
 from sparring.core.plant.bench import Bench, bench_of
@@ -130,6 +134,40 @@ def test_steady_methods_are_covered(method):
     for step in (0, STEPS - 1):
         for name in ("torque", "gearbox"):
             assert 0.91 <= shares(found, name, step) <= 0.995, (name, step)
+
+
+def entered_as(name, factor):
+    """A trap: a dimension entered so many times too large."""
+
+    def trap(rig):
+        true = getattr(rig.method, name)
+        return changed(rig, ("method", name), Measured(true.value * factor, true.u * factor))
+
+    return trap
+
+
+@pytest.mark.parametrize(
+    ("method", "trap", "id_"),
+    [
+        (Hoist(travel=0.5), entered_as("drum_diameter", 0.5), "factor-of-two"),
+        (Lever(), entered_as("arm_mass", 0.0), "arm-weight-ignored"),
+        (Brake(hold=2.0), entered_as("arm", 0.5), "factor-of-two"),
+        (Brake(hold=2.0), entered_as("arm", 10.0), "gearbox-above-one"),
+        (Drawbar(hold=2.5), entered_as("wheel_diameter", 0.5), "factor-of-two"),
+        (RunUp(hold=4.0, coast=3.0, inertia=Measured(0.008, 4e-5)), entered_as("inertia", 2.0), "gearbox-above-one"),
+        (Generator(hold=2.0), entered_as("constant", 2.0), "gearbox-above-one"),
+    ],
+    ids=lambda x: getattr(x, "kind", x if isinstance(x, str) else ""),
+)
+def test_traps_are_told_and_gone_when_corrected(method, trap, id_):
+    """Every second of the benches has one dimension entered wrongly: told of there, and only there."""
+    turn = itertools.count()
+    found = study(method, 3, cases=30, trap=lambda rig: trap(rig) if next(turn) % 2 else rig)
+    told = [id_ in {f.id for f in r.findings} | {f.id for f in judge_setup(r.build, r.rig, r.plan, date(2026, 1, 1))} for r, *_ in found]
+    assert np.mean(told[1::2]) > 0.9
+    assert np.mean(told[::2]) < 0.1
+    if method.kind not in ("lever", "run-up"):
+        assert shares(found[1::2], "torque", 1) < 0.1 < 0.75 < shares(found[::2], "torque", 1)
 
 
 def test_a_swept_brake_gives_the_curve_both_ways():

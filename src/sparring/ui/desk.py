@@ -333,6 +333,10 @@ class Desk(QObject):
             return quantity.show(steps[step], method.SET_BY[1], quantity.kind_of(method.SET_BY[1]).default, decimals=1)
         return f"part {step + 1}"
 
+    def run_name(self, run: Run) -> str:
+        """How a run's step is told: by its load, or as a part of a sweep."""
+        return f"part {run.step + 1}" if self.rig.method.swept else self.step_name(run.step, run.load)
+
     def dimension(self) -> str:
         """The rig's first dimension in a few words: `drum ⌀ 50.0 mm`."""
         method = self.rig.method

@@ -408,8 +408,7 @@ class MainWindow(QMainWindow):
             )
             wire = d.show(step.wire_to_shaft, "ratio", decimals=None)
             head, _, tail = wire.partition(" ± ")
-            first = step.points[0].run
-            lines = (d.step_name(first.step, first.load), lines[1])
+            lines = (d.run_name(step.points[0].run), lines[1])
             self.driveline.show_flow(
                 flow,
                 "measured",

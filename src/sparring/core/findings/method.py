@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from itertools import pairwise
 
+from sparring.core import predict
 from sparring.core.finding import Finding, Peer, noted
 from sparring.core.findings.registry import rule
 from sparring.core.reduce.points import Inputs
@@ -17,6 +18,8 @@ _SAME_LOAD = 0.08  # torques this near are compared
 _LESS = 0.4  # part of the expected growth of the pull below which the wheels, not the sled, set it
 _PEAK = 1.15  # peak over mean worth a word
 _FADE = 0.03  # part of a brake's torque lost within a run that is worth a word
+_HALF = (0.4, 0.6)  # measured over expected gearbox efficiency that looks like a factor of two
+_WORTH = 0.3  # expected efficiency below which nothing is concluded
 _CHOPPED = 0.01  # part by which the mean of v·i may leave the product of the means
 _WARM = 15.0  # [K] above the motor's line worth a word
 
@@ -265,3 +268,37 @@ def supply_is_chopped(result: TestResult, inputs: Inputs, peers: Sequence[Peer])
                 steps=(step.index,),
             )
             return
+
+
+@rule
+def half_of_what_was_expected(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+    """At every load about half of the gearbox efficiency that the losses let expect: a length is half, or twice, what it is."""
+    pairs = []
+    for step in result.running:
+        if step.gearbox is None or step.voltage is None or nominal(step.torque) <= 0:
+            continue
+        expected = predict.power_flow(result.build, nominal(step.torque), nominal(step.voltage)).gearbox
+        if expected > _WORTH:
+            pairs.append((step, nominal(step.gearbox) / expected, expected))
+    if not pairs or not all(_HALF[0] < part < _HALF[1] for _, part, _ in pairs):
+        return
+    step, _, expected = max(pairs, key=lambda p: nominal(p[0].torque))
+    label, name = next(f for f in result.rig.method.FIELDS if f[1] == (result.rig.method.MAIN or result.rig.method.FIELDS[0][1]))
+    yield replace(
+        noted(
+            "factor-of-two",
+            "caution",
+            "Half of what was to be expected, at every load",
+            "The gearbox comes out at {eta} where its losses let expect {expected}.",
+            "Losses grow with the load or stay; they do not halve everything. A length or a mass that is half or twice as entered does.",
+            (
+                f"{label.lower()}: radius for diameter, or the other way round",
+                "a second part of the cord or a second cell carries the other half",
+            ),
+            (f"Measure again: {label.lower()}.", "Compare the torque with a second method."),
+            f"rig.method.{name}",
+            eta=(step.gearbox, "ratio"),
+            expected=(expected, "ratio"),
+        ),
+        steps=tuple(s.index for s, *_ in pairs),
+    )

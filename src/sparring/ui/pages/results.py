@@ -366,9 +366,7 @@ class ResultsPage(QWidget):
         self.summary.setText("; ".join(text) + ". All ± are 95 % half-widths (k = 2). Grey: predicted.")
 
     def _weight(self, point: Point) -> str:
-        if self.desk.rig.method.swept:
-            return f"part {point.run.step + 1}"
-        return self.desk.step_name(point.run.step, point.run.load)
+        return self.desk.run_name(point.run)
 
     def _row_chosen(self) -> None:
         rows = self.table.selectedItems()
