@@ -156,7 +156,7 @@ def reduce_run(
     if len(rec) < 8:
         raise ReductionError(f"the recording holds {len(rec)} samples; at least 8 are needed")
     ch = rec.channels
-    spans = powered_spans(rec.t, ch.get("voltage"), ch.get("current"), ch.get("speed"), least=0.1 if stands else 0.4)
+    spans = powered_spans(rec.t, ch.get("voltage"), ch.get("current"), ch.get("speed"), least=0.1 if stands or run.broke else 0.4)
     if not spans:
         raise ReductionError("the drive was never on in this recording (no forward voltage, current or speed)")
     start, stop = max(spans, key=lambda s: s[1] - s[0])

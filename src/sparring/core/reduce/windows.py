@@ -176,8 +176,11 @@ def powered_spans(
         on &= np.nan_to_num(block_means(voltage, 20_000)) >= 0
     edges = np.diff(np.concatenate([[0], on.astype(np.int8), [0]]))
     starts, stops = np.nonzero(edges == 1)[0], np.nonzero(edges == -1)[0]
-    if len(starts) > 1:  # a chopped supply is off between two pulses, and the drive is on all the same
-        apart = tb[starts[1:]] - tb[stops[:-1] - 1] > _CHOPPED
+    if len(starts) > 1 and voltage is not None:
+        # a chopped supply is off between two pulses, and the drive is on all the same; without volts a load drives it back
+        b = np.nan_to_num(block_means(voltage, 20_000))
+        fed = np.array([b[i:j].max() > 0.25 * np.quantile(b, 0.98) for i, j in zip(starts, stops, strict=True)])
+        apart = (tb[starts[1:]] - tb[stops[:-1] - 1] > _CHOPPED) | ~fed[1:]
         starts, stops = starts[np.concatenate([[True], apart])], stops[np.concatenate([apart, [True]])]
     step = (tb[-1] - tb[0]) / max(len(tb) - 1, 1) if len(tb) else 0.0
     return [
