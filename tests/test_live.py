@@ -242,7 +242,7 @@ def test_a_drive_of_another_kind_is_lifted_live(window, tmp_path, rig, name):
     window.desk.plan = changed(window.desk.plan, ("loads",), (Measured(round(load, 2), 5e-4),))
     window.desk.new_test()
     window.go("Run")
-    made = Board(drive, short, tmp_path / "other")
+    made = Board(drive, short, tmp_path / "other", "--speed", "12")
     window.session.connect_port(str(tmp_path / "other"))
     try:
         until(lambda: window.session.state == "ready" and window.session.obeys and window.session.ring.count > 20)

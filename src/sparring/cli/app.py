@@ -25,9 +25,8 @@ PlanFile = Annotated[Path | None, typer.Option("--plan", help="plan file (JSON);
 AsJson = Annotated[bool, typer.Option("--json", help="print the stable JSON document")]
 
 
-@contextmanager
-def _data() -> Iterator[None]:
-    """Errors in data end with status 1 and one clear text, never a traceback."""
+def _data_errors() -> tuple[type[Exception], ...]:
+    """What bad data raises. Looked up when something was raised: a simulated bench does not wait for the database's library."""
     from sparring.core.quantity import QuantityError
     from sparring.core.records import RecordError
     from sparring.core.reduce.points import ReductionError
@@ -36,13 +35,23 @@ def _data() -> Iterator[None]:
     from sparring.logbook import LogbookError
     from sparring.logbook.recordings import RecordingError
 
+    return RecordError, LogError, ReductionError, RecordingError, LogbookError, TrainError, QuantityError
+
+
+@contextmanager
+def _data() -> Iterator[None]:
+    """Errors in data end with status 1 and one clear text, never a traceback."""
     try:
         yield
-    except (RecordError, LogError, ReductionError, RecordingError, LogbookError, TrainError, QuantityError) as err:
-        typer.echo(str(err), err=True)
-        raise typer.Exit(1) from err
+    except (typer.Exit, typer.BadParameter):
+        raise
     except OSError as err:
         typer.echo(f"{err.filename or ''}: {err.strerror or err}", err=True)
+        raise typer.Exit(1) from err
+    except Exception as err:
+        if not isinstance(err, _data_errors()):
+            raise
+        typer.echo(str(err), err=True)
         raise typer.Exit(1) from err
 
 
@@ -116,9 +125,10 @@ def bench(
     from sparring.core.plant.fixtures import FIXTURES
     from sparring.core.plant.sensors import sensors_of
     from sparring.core.rig import Rig
-    from sparring.demo import hollin_yard
     from sparring.files import record_files
 
+    if not (build and rig):
+        from sparring.demo import hollin_yard
     fixtures = {f.KEY: f for f in FIXTURES.values()}
     if readings and readings not in fixtures:
         raise typer.BadParameter(f"{readings} is none of {', '.join(fixtures)}", param_hint="--readings")

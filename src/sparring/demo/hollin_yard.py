@@ -24,7 +24,6 @@ from sparring.core.rig.calibration import Calibration
 from sparring.core.rig.hoist import Hoist
 from sparring.core.train.kinds.spur import SpurStage
 from sparring.demo.drives import others
-from sparring.logbook import Logbook
 
 _RPM = 2 * math.pi / 60
 
@@ -149,6 +148,8 @@ def scenes() -> list[Scene]:
 
 def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None) -> Path:
     """Builds the demo logbook in `folder`; where it already is, leaves it alone."""
+    from sparring.logbook import Logbook
+
     if (folder / "logbook.sqlite").exists():
         return folder
     with Logbook(folder) as book:

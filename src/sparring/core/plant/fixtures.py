@@ -79,7 +79,7 @@ class MotorAlone(Fixture):
         )
         programme = [(0.0, False, 0.3)]
         for volts, held in ((1.0, False), (1 / 3, True), (2 / 3, False), (1 / 3, True), (1 / 3, False)):
-            programme += [(volts * self.TOP, held, 0.7 if held else 1.1), (0.0, held, 0.5), (0.0, False, 1.0 if held else 0.1)]
+            programme += [(volts * self.TOP, held, 0.6 if held else 0.8), (0.0, held, 0.4), (0.0, False, 0.8 if held else 0.1)]
         ends = np.cumsum([seconds for *_, seconds in programme])
         self._until = [(volts, held, float(end)) for (volts, held, _), end in zip(programme, ends, strict=True)]
         self.length = float(ends[-1])
