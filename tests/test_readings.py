@@ -412,6 +412,9 @@ def test_readings_are_typed_kept_and_used(window, qtbot):
     rows = [["12 V", "460 rad/s", "0.12 A", ""], ["12 V", "0 rpm", "4 A", ""]]
     again.grid.set_texts(rows)
     again._use()
+    x, y = again.chart.curve.getData()
+    assert (x[0], y[0]) == pytest.approx((0.12, 460.0 / RPM))
+    assert (x[-1], y[-1]) == pytest.approx((4.0, 0.0), abs=1e-6)
     assert window.desk.build.motor.stall_current.value == pytest.approx(4.0)
     assert window.desk.build.motor.no_load_speed.value == pytest.approx(460.0)
     window.desk.undo.undo()

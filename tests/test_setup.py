@@ -69,6 +69,9 @@ DRIFTED = changed(CAL, ("earlier",), (Past(date="2026-03-01", zero=Measured(84_0
         (rig_with(Hoist(), gravity=Measured(9.80665)), "gravity-standard"),
         (rig_with(Hoist(), sensors={"supply": "chopped, averaged"}), "supply-averaged"),
         (rig_with(Hoist(), sensors={"pulses": 1}), "tachometer-coarse"),
+        (rig_with(Hoist(), limits={"cord": 30.0}), "cord-overloaded"),
+        (rig_with(Drawbar(), limits={"cord": 5.0}), "cord-overloaded"),
+        (rig_with(Hoist(), limits={"supply": 1.0}), "supply-too-small"),
     ],
     ids=lambda x: x if isinstance(x, str) else "",
 )

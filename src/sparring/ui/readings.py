@@ -373,8 +373,12 @@ class ReadingsDialog(QDialog):
             if self.chart is not None:
                 self.chart.show_readings(readings)
             self.judged = self.method.reduce(readings)
+            if self.chart is not None:
+                self.chart.show_curve(self.method.curve(readings))
         except (ValueError, ZeroDivisionError) as err:
             self.results.fill([])
+            if self.chart is not None:
+                self.chart.show_curve(None)
             self.said.setText(str(err) if str(err) else "A figure is zero that may not be.")
             self._keep()
             return

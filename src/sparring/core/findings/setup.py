@@ -440,3 +440,44 @@ def tachometer_coarse(b: Bench) -> Iterable[Finding]:
                 measure=(b.plan.measure, "time"),
                 doubt=(2 / counted / math.sqrt(6), "ratio"),
             )
+
+
+@setup_rule
+def cord_overloaded(b: Bench) -> Iterable[Finding]:
+    """The cord or tow line is asked for more than it carries, or would be if the drive jams."""
+    carries, method = b.rig.limits.cord, b.rig.method
+    if carries is None or not isinstance(method, Hoist | Drawbar) or not b.torques:
+        return
+    asked, jammed = (method.cell_force(t) or 0.0 for t in (b.torques[-1], b.stall))
+    if max(asked, jammed) > carries:
+        yield noted(
+            "cord-overloaded",
+            "wrong" if asked > carries else "caution",
+            "The cord may break" if asked > carries else "The cord would break before the drive stalls",
+            "It carries {carries}; the heaviest step pulls {asked}, the drive at its stall {jammed}.",
+            "A cord that breaks whips back, and the weight falls.",
+            tries=("Take a stronger cord, or lower the current at which the bench stops.", "Leave the heaviest steps out."),
+            place="rig.limits.cord",
+            carries=(carries, "force"),
+            asked=(asked, "force"),
+            jammed=(jammed, "force"),
+        )
+
+
+@setup_rule
+def supply_too_small(b: Bench) -> Iterable[Finding]:
+    """The supply, or the breaker before it, gives less than the motor draws at its start."""
+    gives = b.rig.limits.supply
+    drawn = b.plan.voltage / nominal(b.motor.R)
+    if gives is not None and drawn > gives:
+        yield noted(
+            "supply-too-small",
+            "caution",
+            "The supply gives less than the motor draws when it starts",
+            "It gives {gives}; started at once the motor draws {drawn}.",
+            "The voltage sags or the breaker trips, and a stall is then the supply's, not the drive's.",
+            tries=("Start at a low voltage and turn it up.", "Take a supply that gives the motor's stall current."),
+            place="rig.limits.supply",
+            gives=(gives, "current"),
+            drawn=(drawn, "current"),
+        )

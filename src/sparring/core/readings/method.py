@@ -12,6 +12,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Annotated, Any, ClassVar
 
+import numpy as np
+
 from sparring.core.finding import Finding
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
@@ -75,6 +77,11 @@ class Method(Record):
     def from_log(self, rec: Recording) -> list[Any]:
         """The readings in a recording. Raises ValueError, in words, where there are none."""
         raise ValueError(f"{self.TITLE}: these readings are typed, not recorded")
+
+    def curve(self, readings: Sequence[Any]) -> tuple[np.ndarray, np.ndarray, np.ndarray] | None:
+        """What comes out as a line over the two figures of PICTURE: (across, up, its standard uncertainty), SI, shape (n,).
+        None where there is no such line; raises ValueError as `reduce` does."""
+        return None
 
     def read(self, x: Inputs, reading: Reading, name: str, n: int) -> Any:
         """A figure of reading `n` as an input; the accuracy of its instrument is one more, the same in all readings."""

@@ -108,6 +108,14 @@ class BareMotor(Method):
         residuals = [nominal(v) - nominal(i) * nominal(R) - nominal(k) * nominal(s) for v, i, s in zip(V, current, w, strict=True)]
         return motors.Motor(k, R, friction), residuals
 
+    def curve(self, readings: Sequence[MotorReading]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Speed over current at `at_voltage`, from running free to standing."""
+        motor, _ = self.line(readings)
+        V = Inputs().of(self, "at_voltage", "voltage")
+        current = np.linspace(nominal(motor.friction / motor.k), nominal(V / motor.R), 24)
+        speed = [(V - i * motor.R) / motor.k for i in current.tolist()]
+        return current, np.array([nominal(s) for s in speed]), np.array([std(s) for s in speed])
+
     def reduce(self, readings: Sequence[MotorReading]) -> Judged:
         motor, residuals = self.line(readings)
         x = Inputs()

@@ -74,11 +74,13 @@ class Sensors(Record):
 
 
 class Limits(Record):
-    """Where the bench is asked to stop by itself."""
+    """Where the bench is asked to stop by itself; and what cord, arm or tow line [N] and supply or breaker [A] stand, where known."""
 
     current: Annotated[float, Q("current", above=0.0)] = 4.0
     speed: Annotated[float, Q("speed", "rpm", above=0.0)] = 60.0
     stalled_for: Annotated[float, Q("time", above=0.0)] = 0.8
+    cord: Annotated[float, Q("force", above=0.0)] | None = None
+    supply: Annotated[float, Q("current", above=0.0)] | None = None
 
 
 class Weight(Record):

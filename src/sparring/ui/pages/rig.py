@@ -152,6 +152,8 @@ class RigPage(QWidget):
                     ("Tachometer ±", ("sensors", "speed_accuracy")),
                     ("Its pulses a turn", ("sensors", "pulses")),
                     ("Supply", ("sensors", "supply")),
+                    ("It gives at most", ("limits", "supply")),
+                    ("Cord or line carries", ("limits", "cord")),
                     ("Second cell", ("sensors", "second_cell")),
                 ],
             ),

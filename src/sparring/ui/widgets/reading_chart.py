@@ -29,15 +29,31 @@ class ReadingChart(Chart):
         super().__init__(*(f"{labels[name]} [{unit}]" for name, unit in zip(self.fields, self.units, strict=True)), name="Readings")
         self.line, self.points = pg.PlotCurveItem(), pg.ScatterPlotItem(size=8)
         self.bars = pg.ErrorBarItem(beam=0)
-        for item in (self.line, self.bars, self.points):
+        self.curve = pg.PlotCurveItem()
+        self.edges = (pg.PlotCurveItem(), pg.PlotCurveItem())
+        self.band = pg.FillBetweenItem(*self.edges)
+        for item in (self.band, self.curve, self.line, self.bars, self.points):
             self.addItem(item)
         self.styled(self._colour)
 
     def _colour(self) -> None:
+        self.curve.setPen(pen("speed"))
+        self.band.setBrush(pg.mkBrush(theme.colour("speed", 50)))
         self.line.setPen(pen("ink-2"))
         self.points.setPen(pen("ink"))
         self.points.setBrush(pg.mkBrush(theme.colour("reseda")))
         self.bars.setData(pen=pen("ink-2"))
+
+    def show_curve(self, curve: tuple[np.ndarray, np.ndarray, np.ndarray] | None) -> None:
+        """Draws what came out as a line with its band (k = 2); None: nothing did."""
+        x, y, u = curve or (np.empty(0),) * 3
+        x, y = (
+            np.array([quantity.from_si(v, unit, kind) for v in a]) for a, unit, kind in zip((x, y), self.units, self.kinds, strict=True)
+        )
+        half = 2 * u / quantity.factor(self.units[1], self.kinds[1])
+        self.curve.setData(x, y)
+        for edge, at in zip(self.edges, (y - half, y + half), strict=True):
+            edge.setData(x, at)
 
     def show_readings(self, readings: Sequence[Reading]) -> None:
         """Draws them; those that lack one of the two figures are left out."""
