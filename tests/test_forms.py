@@ -112,6 +112,17 @@ def test_every_joint_asks_for_its_sizes_and_limits_the_drive(window, kind):
     assert joint.kind.currentText() == "not described"
 
 
+def test_a_count_that_is_not_known_says_so(window, qtbot):
+    window.go("Rig")
+    (spin,) = (w for w in window.rig_page.findChildren(QSpinBox) if w.accessibleName() == "Its pulses a turn")
+    assert spin.text() == "not known"
+    spin.setValue(20)
+    qtbot.keyClick(spin, Qt.Key.Key_Return)
+    assert window.desk.rig.sensors.pulses == 20
+    window.desk.undo.undo()
+    assert spin.text() == "not known"
+
+
 def test_the_units_chosen_are_those_of_the_tables(window):
     desk, page = window.desk, window.build_page
     desk.edit("build", ("stages",), (PlanetaryStage(),))

@@ -15,7 +15,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
-    QSpinBox,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -38,7 +37,7 @@ from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
 from sparring.ui.reading_recorder import ReadingRecorder
 from sparring.ui.theme import theme
-from sparring.ui.widgets.form import narrow
+from sparring.ui.widgets.form import narrow, whole_number
 from sparring.ui.widgets.gravity import ask_gravity
 from sparring.ui.widgets.parts import Table, care, heading, note
 from sparring.ui.widgets.quantity_field import QuantityField
@@ -306,9 +305,7 @@ class ReadingsDialog(QDialog):
             return None
 
         if info is None and bare is int:
-            count = QSpinBox()
-            count.setAccessibleName(label)
-            count.setRange(1, 1_000_000)
+            count = whole_number(label, self.method, name)
             count.setValue(getattr(self.method, name))
             count.editingFinished.connect(lambda: self.said.setText(commit(count.value()) or self.said.text()))
             return count

@@ -26,6 +26,19 @@ def value_at(record: Record, path: Path) -> Any:
     return node
 
 
+def whole_number(label: str, owner: Record, name: str) -> QSpinBox:
+    """A field for a count; 0 is shown as not known where the record allows it. What is out of range is refused by the record."""
+    spin = QSpinBox()
+    spin.setAccessibleName(label)
+    least = min((m.ge for m in type(owner).model_fields[name].metadata if hasattr(m, "ge")), default=1)
+    spin.setRange(0 if least == 0 else 1, 1_000_000)
+    if least == 0:
+        spin.setSpecialValueText("not known")
+    spin.setAlignment(Qt.AlignmentFlag.AlignRight)
+    spin.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+    return spin
+
+
 class Form(QWidget):
     """Rows of (label, path) of one record of the desk: 'build', 'rig' or 'plan'."""
 
@@ -109,11 +122,7 @@ class Form(QWidget):
             self._refresh.append(lambda: choice.setCurrentText(str(current())))
             return choice
         if bare is int:
-            spin = QSpinBox()
-            spin.setAccessibleName(label)
-            spin.setRange(1, 9999)
-            spin.setAlignment(Qt.AlignmentFlag.AlignRight)
-            spin.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+            spin = whole_number(label, value_at(self._record(), path[:-1]), str(path[-1]))
 
             def take() -> None:
                 if spin.value() != current() and current() is not None and (reason := commit(spin.value())):
@@ -121,7 +130,7 @@ class Form(QWidget):
                     self.desk.said.emit(reason)
 
             spin.editingFinished.connect(take)
-            self._refresh.append(lambda: spin.setValue(current() or 1))
+            self._refresh.append(lambda: spin.setValue(current() or 0))
             return spin
         if bare is float:
             plain = QuantityField(Q("ratio", ""), "", commit, measured=False, name=label)
