@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
+from PyQt6.QtCore import QSize
 from PyQt6.QtGui import QHideEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
@@ -28,6 +29,13 @@ _CREEP = 60.0  # [s] that a hanging mass is watched for creep
 _STILL = 1.2  # [s] that the cell is watched for before a reading is taken
 
 
+class _Residuals(Chart):
+    """Takes what room the column leaves, and asks for little."""
+
+    def sizeHint(self) -> QSize:
+        return QSize(240, 140)
+
+
 class CalibrationPanel(QWidget):
     """Takes readings one by one, or guides through the masses on the shelf and takes each when it hangs still."""
 
@@ -39,7 +47,7 @@ class CalibrationPanel(QWidget):
         self.live = QLabel()
         self.live.setObjectName("title")
         column.addWidget(self.live)
-        self.chart = Chart("force, N", "off the line, mN", name="Residuals of the calibration")
+        self.chart = _Residuals("force, N", "off the line, mN", name="Residuals of the calibration")
         self.up, self.down = pg.ScatterPlotItem(size=9, symbol="t1"), pg.ScatterPlotItem(size=9, symbol="t")
         self.zero = pg.InfiniteLine(angle=0, pos=0)
         for item in (self.zero, self.up, self.down):

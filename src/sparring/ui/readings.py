@@ -339,9 +339,9 @@ class ReadingsDialog(QDialog):
                 return
         sensors, known = self.desk.rig.sensors, type(self.method).model_fields
         accuracies = {"voltmeter": sensors.voltage_accuracy, "ammeter": sensors.current_accuracy, "tachometer": sensors.speed_accuracy}
-        if (cell := self.desk.rig.calibration) is not None:
+        if (cell := self.desk.rig.calibration) is not None and recording.has("cell"):  # its force is that calibration's
             line = calibration.fit(cell, self.desk.rig.gravity.value)
-            accuracies["scale"] = accuracies["balances"] = 2 * std(line.slope) / abs(nominal(line.slope))
+            accuracies["scale"] = accuracies["balances"] = float(f"{2 * std(line.slope) / abs(nominal(line.slope)):.2g}")
         for name, accuracy in accuracies.items():
             if name in known and getattr(self.method, name) == 0:
                 self.method = changed(self.method, (name,), accuracy)

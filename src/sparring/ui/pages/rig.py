@@ -39,6 +39,16 @@ from sparring.ui.widgets.parts import Table, care, heading, note, sheet
 from sparring.ui.widgets.quantity_field import QuantityField
 
 
+def _scrolled(inner: QWidget) -> QScrollArea:
+    """The widget in an area that scrolls up and down where the window is low."""
+    scroll = QScrollArea()
+    scroll.setWidgetResizable(True)
+    scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    inner.setObjectName("plain")
+    scroll.setWidget(inner)
+    return scroll
+
+
 class RigPage(QWidget):
     """Edits the rig and the plan in hand; calibrates the cell on the live bench."""
 
@@ -106,7 +116,7 @@ class RigPage(QWidget):
         self.checklist = Checklist(self.desk)
         for name, widget in (
             ("Plan", self._plan()),
-            ("Cell", self.calibration),
+            ("Cell", _scrolled(self.calibration)),
             ("Masses", self._masses()),
             ("Ratios", self.planner),
             ("Checks", self.checklist),
@@ -174,12 +184,7 @@ class RigPage(QWidget):
         for form in forms:
             form.align(widest)
         column.addStretch(1)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        inner.setObjectName("plain")
-        scroll.setWidget(inner)
-        return scroll
+        return _scrolled(inner)
 
     def _gravity(self) -> None:
         gravity = ask_gravity(self)
