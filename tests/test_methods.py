@@ -297,3 +297,20 @@ def test_a_lever_stopped_by_hand_is_neither_lifted_nor_stalled(build, rig):
     result = analyse(build, rig, Plan(), [(record, run.recording)])
     assert not result.steps
     assert "stopped before the arm" in result.skipped[0][1]
+
+
+def test_a_break_test_names_the_part_and_is_no_stall(build, rig):
+    """A lever's ladder until a part gives way: held below, broke above, and the motor's stall stays unknown."""
+    rig = changed(changed(rig, ("method",), Lever()), ("name",), "arm")
+    lifts = ladder(bench_of(build, rig), SensorSet(), rig, [0.2, 0.4, 0.6], 1, volts=12.0, seed=4)
+    part = build.limits[0].name
+    runs = [
+        (Run(step=s, load=Measured(m), ended=x.ended if m < 0.5 else "stopped", broke="" if m < 0.5 else part), x.recording)
+        for (s, _, x), m in zip(lifts, (0.2, 0.4, 0.6), strict=True)
+    ]
+    result = analyse(build, rig, Plan(), runs)
+    found = {f.id: f for f in result.findings}
+    assert part in found["broke"].title
+    assert found["broke"].facts["held"].value == pytest.approx(nominal(result.steps[1].torque))
+    assert result.stall.not_lifted is None
+    assert "stalled" not in found

@@ -566,6 +566,27 @@ def test_each_way_is_recorded_from_the_bench(window, qtbot, title):
     assert dialog.recorder.go.isEnabled() is False
 
 
+def test_recording_does_not_set_a_board_going(window, qtbot):
+    """A bench of another kind is recorded as it is: nothing is told to move."""
+    s = window.session
+    s.simulate(window.desk.build, window.desk.rig, speed=8.0)
+    window.errands.readings()
+    dialog = window.errands.dialog
+    dialog.choice.setCurrentIndex(METHODS.index(BareMotor))
+    wait_for(lambda: s.state == "ready" and s.obeys and dialog.recorder.go.isEnabled(), 25.0, QApplication.processEvents)
+    sent = []
+    s.send = sent.append
+    dialog.recorder.go.click()
+    begun = s.ring.t[-1]
+    wait_for(lambda: s.ring.t[-1] > begun + 2.0, 25.0, QApplication.processEvents)
+    dialog.recorder.go.click()
+    assert "up" not in sent
+    assert np.abs(s.ring.values("speed")).max() < 1.0
+    assert "no steady state under voltage" in dialog.said.text()
+    dialog.accept()
+    s.disconnect_bench()
+
+
 def test_a_log_of_readings_is_taken_and_a_wrong_one_is_told(window, tmp_path):
     fixture = FIXTURES["Wind-up and lost motion"](bench_of(window.desk.build, window.desk.rig))
     (recording,) = record(fixture, seed=2)

@@ -64,6 +64,7 @@ DRIFTED = changed(CAL, ("earlier",), (Past(date="2026-03-01", zero=Measured(84_0
         (rig_with(RunUp(hold=1.0)), "spin-too-short"),
         (rig_with(Brake(heat_capacity=0.1, hold=30.0)), "brake-too-hot"),
         (rig_with(Brake(hold=600.0)), "winding-too-hot"),
+        (rig_with(Brake(load="swept up and down")), "sweep-too-quick"),
         (rig_with(Hoist(), limits={"current": 0.5}), "start-current"),
         (rig_with(Drawbar(traction=0.1)), "will-slip"),
         (rig_with(Hoist(), gravity=Measured(9.80665)), "gravity-standard"),

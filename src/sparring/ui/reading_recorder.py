@@ -65,6 +65,11 @@ class ReadingRecorder(QWidget):
         if self.method is not None:
             self.session.simulate(self.desk.build, self.desk.rig, readings=FIXTURES[self.method.TITLE].KEY, speed=speed)
 
+    def _set_up(self) -> bool:
+        """Whether the bench is the simulated set-up for these readings."""
+        fixture = FIXTURES.get(self.method.TITLE) if self.method is not None else None
+        return fixture is not None and self.session.simulated and self.session.simulates == fixture.KEY
+
     def toggle(self) -> None:
         """Begins a recording, or ends it and hands it over."""
         ring = self.session.ring
@@ -72,7 +77,7 @@ class ReadingRecorder(QWidget):
             return
         if self._begun is None:
             self._begun = float(ring.t[-1])
-            if self.session.obeys:
+            if self._set_up():  # a board is not set going from here: what turns, turns by the tester's hand
                 self.session.send("up")
             self._show()
             return
@@ -90,13 +95,18 @@ class ReadingRecorder(QWidget):
         part = ring.since(begun)
         channels = {c: ring.values(c)[part].copy() for c in ring.channels}
         self._show()
-        self.hand_over(Recording(ring.t[part].copy(), channels), self.session.port)
+        gaps = tuple(gap for gap in self.session.gaps if gap[1] > begun)
+        self.hand_over(Recording(ring.t[part].copy(), channels, gaps), self.session.port)
 
     def hand_over(self, recording: Recording, source: str) -> None:
         """Emits the recording, a raw cell turned into its force by the rig's calibration."""
         rig = self.desk.rig
         if recording.has("cell") and not recording.has("force") and rig.calibration is not None:
-            line = calibration.fit(rig.calibration, rig.gravity.value)
+            try:
+                line = calibration.fit(rig.calibration, rig.gravity.value)
+            except ValueError as err:
+                self.said.emit(f"The cell's calibration gives no line: {err}.")
+                return
             zero = self.session.tare.value if self.session.tare is not None else nominal(line.intercept)
             force = (recording.channels["cell"] - zero) / nominal(line.slope)
             recording = Recording(recording.t, {**recording.channels, "force": force}, recording.gaps, recording.lost)

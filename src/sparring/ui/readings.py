@@ -41,6 +41,7 @@ from sparring.ui.widgets.form import narrow, whole_number
 from sparring.ui.widgets.gravity import ask_gravity
 from sparring.ui.widgets.parts import Table, care, heading, note
 from sparring.ui.widgets.quantity_field import QuantityField
+from sparring.ui.widgets.reading_picture import ReadingPicture
 
 if TYPE_CHECKING:
     from sparring.ui.widgets.reading_chart import ReadingChart
@@ -188,6 +189,7 @@ class ReadingsDialog(QDialog):
     def __init__(self, desk: Desk, session: BenchSession, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.desk = desk
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)  # a closed one would go on hearing the bench
         self.logs: list[str] = []
         self.judged: Judged | None = None
         self.method: Method = METHODS[0]()
@@ -213,7 +215,11 @@ class ReadingsDialog(QDialog):
         self.shared = QWidget()
         self.shared.setObjectName("plain")
         self.form = QFormLayout(self.shared)
-        middle.addWidget(self.shared, 2)
+        left = QVBoxLayout()
+        left.addWidget(self.shared)
+        self.picture = ReadingPicture()
+        left.addWidget(self.picture, 1)
+        middle.addLayout(left, 2)
         self.right = QVBoxLayout()
         middle.addLayout(self.right, 3)
         column.addLayout(middle, 4)
@@ -269,6 +275,7 @@ class ReadingsDialog(QDialog):
                 self.said.setText(str(err))
         self.logs = list(kept.get("recordings", []))
         self.recorder.set_method(kind)
+        self.picture.show_kind(kind.__name__)
         self._set_chart()
         self.purpose.setText(kind.PURPOSE)
         self.care.setText(kind.CARE)

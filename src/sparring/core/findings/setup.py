@@ -24,6 +24,7 @@ _OLD = 120  # days after which a calibration is worth a word (common practice, n
 _FLOOR = 0.05  # of what the cell was calibrated to: below it the cell's own faults count (common practice, no source)
 _DRIFTS = 5e-3  # part of the sensitivity that a new calibration may differ by
 _CREEPS = 2e-3  # part of the reading that may move in a minute
+_SWEEP = 5.0  # [s] below which a sweep is quick
 _HOT = 40.0  # [K] that a winding may warm in one run before its line has moved by a sixth
 
 
@@ -480,4 +481,21 @@ def supply_too_small(b: Bench) -> Iterable[Finding]:
             place="rig.limits.supply",
             gives=(gives, "current"),
             drawn=(drawn, "current"),
+        )
+
+
+@setup_rule
+def sweep_too_quick(b: Bench) -> Iterable[Finding]:
+    """A brake swept so fast that little time is left for each part of its range."""
+    method = b.rig.method
+    if isinstance(method, Brake) and method.swept and method.hold < _SWEEP:
+        yield noted(
+            "sweep-too-quick",
+            "caution",
+            "The sweep is quick",
+            "It goes up and down again in {hold}.",
+            "Each part of the range then lasts a moment: few samples, and speed and torque lag behind each other.",
+            tries=("Let it take 10 s or more; the brake's heat sets how long it may.",),
+            place="rig.method.hold",
+            hold=(method.hold, "time"),
         )

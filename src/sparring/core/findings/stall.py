@@ -15,7 +15,7 @@ from sparring.core.uncertainty import nominal
 @rule
 def stalled(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """A weight that was not lifted."""
-    steps = [s for s in result.steps if s.stalls]
+    steps = [s for s in result.steps if any(not p.run.broke for p in s.stalls)]
     if not steps:
         return
     first = steps[0]
@@ -49,12 +49,16 @@ def broke(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable
     for step in result.steps:
         for part, torque in ((p.run.broke, p.torque) for p in step.stalls if p.run.broke):
             limits = result.build.limits
+            held = max((nominal(s.torque) for s in result.lifted if nominal(s.torque) < nominal(torque)), default=None)
             own = next((x for x in limits if x.name.casefold() == part.casefold()), None)
             facts = {"torque": Fact.of(torque, "torque")}
             told = ""
+            if held is not None:
+                facts["held"] = Fact(held, "torque")
+                told = " It had held {held}."
             if own is not None:
                 facts["expected"] = Fact(own.output, "torque")
-                told = f" The table of strengths has it go at {{expected}} ({own.mode})."
+                told += f" The table of strengths has it go at {{expected}} ({own.mode})."
             first = limits[0] if limits else None
             if first is not None and first.name.casefold() != part.casefold():
                 facts["first"] = Fact(first.output, "torque")

@@ -346,7 +346,7 @@ def _speed_line(steps: Sequence[Step]) -> SpeedLine | None:
 
 def _stall(steps: Sequence[Step], line: SpeedLine | None) -> Stall:
     lifted = [s.torque for s in steps if s.lifted and not s.stalls]
-    stalled = [s.torque for s in steps if s.stalls]
+    stalled = [s.torque for s in steps if any(not p.run.broke for p in s.stalls)]  # what broke says nothing of the motor
     most = max(lifted, key=nominal) if lifted else None
     least = min(stalled, key=nominal) if stalled else None
     if most is not None and least is not None and nominal(least) <= nominal(most):

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from datetime import date
 from typing import Annotated, Any, NamedTuple
 
 import numpy as np
@@ -72,11 +71,10 @@ def past_of(calibration: Calibration, gravity: float) -> tuple[Past, ...]:
 
 
 class Drift(NamedTuple):
-    """What moved since the calibration before: sensitivity as a part [-] and zero as a force [N], with uncertainty; days between."""
+    """What moved since the calibration before: sensitivity as a part [-] and zero as a force [N], with uncertainty."""
 
     sensitivity: Any
     zero: Any
-    days: int
 
 
 def drift(calibration: Calibration, gravity: float) -> Drift | None:
@@ -88,8 +86,7 @@ def drift(calibration: Calibration, gravity: float) -> Drift | None:
     except ValueError:
         return None
     old = from_measured(before.sensitivity, "sensitivity before")
-    days = (date.fromisoformat(calibration.date) - date.fromisoformat(before.date)).days
-    return Drift(line.slope / old - 1, (line.intercept - from_measured(before.zero, "zero before")) / line.slope, days)
+    return Drift(line.slope / old - 1, (line.intercept - from_measured(before.zero, "zero before")) / line.slope)
 
 
 def creep_of(t: np.ndarray, values: np.ndarray, zero: float) -> float:

@@ -13,6 +13,7 @@ from sparring.core.rig import Lever, Rig
 from sparring.ui.desk import Desk
 from sparring.ui.theme import font, theme
 from sparring.ui.widgets.form import Form
+from sparring.ui.widgets.sketch import cell, drive, floor, ink, mass, shaft, taut
 
 Places = dict[str, QPointF]
 """Where each field's line ends, and where the live values of cell and speed stand."""
@@ -68,7 +69,7 @@ class BenchPicture(QWidget):
         wide = max(self.form.x() - 26.0, 120.0)
         tall = min(self.height() - 8.0, (2.0 if self._kind == "hoist" else 1.6) * wide)
         box = QRectF(0, (self.height() - tall) / 2, wide, tall)
-        places = _PAINTERS[self._kind](p, box, self.desk.rig)
+        places = PAINTERS[self._kind](p, box, self.desk.rig)
         p.setPen(QPen(theme.colour("ink-3", 170), 1))
         p.setBrush(theme.colour("ink-2"))
         for name, field in self.fields.items():
@@ -90,78 +91,30 @@ class BenchPicture(QWidget):
 # --- the drawings: each returns where its fields' lines end -----------------------------------------------------------
 
 
-def _ink(p: QPainter, width: float = 1.6, fill: str | None = None, alpha: int = 255) -> None:
-    p.setPen(QPen(theme.colour("ink"), width))
-    p.setBrush(theme.colour(fill, alpha) if fill else Qt.BrushStyle.NoBrush)
-
-
-def _floor(p: QPainter, x0: float, x1: float, y: float) -> None:
-    _ink(p, 2)
-    p.drawLine(QPointF(x0, y), QPointF(x1, y))
-    p.setPen(QPen(theme.colour("ink-3"), 1))
-    x = x0 + 6
-    while x < x1:
-        p.drawLine(QPointF(x, y), QPointF(x - 6, y + 6))
-        x += 12
-
-
-def _shaft(p: QPainter, at: QPointF, r: float) -> None:
-    _ink(p, 1.6, "sheet")
-    p.drawEllipse(at, r, r)
-    p.drawLine(QPointF(at.x() - r * 0.5, at.y()), QPointF(at.x() + r * 0.5, at.y()))
-    p.drawLine(QPointF(at.x(), at.y() - r * 0.5), QPointF(at.x(), at.y() + r * 0.5))
-
-
-def _mass(p: QPainter, x: float, y: float, w: float, h: float) -> None:
-    """A weight whose hook hangs at (x, y)."""
-    _ink(p, 1.6, "ink-2", 120)
-    p.drawRect(QRectF(x - w / 2, y, w, h))
-
-
-def _drive(p: QPainter, box: QRectF, text: str = "drive") -> None:
-    _ink(p, 1.6, "pale")
-    p.drawRect(box)
-    p.setFont(font(11))
-    p.setPen(theme.colour("ink-2"))
-    p.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-
-
-def _cell(p: QPainter, x: float, y: float, w: float = 26, h: float = 22) -> None:
-    _ink(p, 1.6, "pale")
-    p.drawRect(QRectF(x - w / 2, y - h / 2, w, h))
-    p.drawLine(QPointF(x - w / 2, y), QPointF(x + w / 4, y))
-
-
-def _taut(p: QPainter, *points: QPointF) -> None:
-    p.setPen(QPen(theme.colour("force"), 2.2))
-    p.setBrush(Qt.BrushStyle.NoBrush)
-    p.drawPolyline(QPolygonF(list(points)))
-
-
 def _hoist(p: QPainter, b: QRectF, rig: Rig) -> Places:
     w, h = b.width(), b.height()
     drum, r = QPointF(b.x() + 0.45 * w, b.y() + 0.24 * h), min(0.14 * h, 0.2 * w)
-    _ink(p, 3)
+    ink(p, 3)
     p.drawLine(QPointF(b.x() + 0.2 * w, b.y() + 3), QPointF(b.x() + 0.8 * w, b.y() + 3))
-    _ink(p, 1.6, "bench")
+    ink(p, 1.6, "bench")
     p.drawRect(QRectF(drum.x() - 5, b.y() + 3, 10, drum.y() - b.y()))
-    _ink(p, 1.6, "brass", 200)
+    ink(p, 1.6, "brass", 200)
     p.drawEllipse(drum, r, r)
-    _shaft(p, drum, r * 0.22)
+    shaft(p, drum, r * 0.22)
     x = drum.x() + r + 1.5
     p.setPen(QPen(theme.colour("force"), 2.2))
     p.setBrush(Qt.BrushStyle.NoBrush)
     p.drawArc(QRectF(drum.x() - r - 1.5, drum.y() - r - 1.5, 2 * r + 3, 2 * r + 3), 0, 16 * 200)
     cell_y = b.y() + 0.58 * h
-    _taut(p, QPointF(x, drum.y()), QPointF(x, b.y() + 0.74 * h))
-    _cell(p, x, cell_y)
-    _mass(p, x, b.y() + 0.74 * h, 46, 0.13 * h)
-    floor = b.bottom() - 8
-    _floor(p, b.x() + 0.12 * w, b.x() + 0.95 * w, floor)
+    taut(p, QPointF(x, drum.y()), QPointF(x, b.y() + 0.74 * h))
+    cell(p, x, cell_y)
+    mass(p, x, b.y() + 0.74 * h, 46, 0.13 * h)
+    ground = b.bottom() - 8
+    floor(p, b.x() + 0.12 * w, b.x() + 0.95 * w, ground)
     tx = drum.x() - r - 18
     p.setPen(QPen(theme.colour("ink-2"), 1))
-    p.drawLine(QPointF(tx, drum.y()), QPointF(tx, floor))
-    for y in (drum.y(), floor):
+    p.drawLine(QPointF(tx, drum.y()), QPointF(tx, ground))
+    for y in (drum.y(), ground):
         p.drawLine(QPointF(tx - 5, y), QPointF(tx + 5, y))
     return {
         "drum_diameter": QPointF(drum.x() + r * 0.7, drum.y() - r * 0.7),
@@ -181,7 +134,7 @@ def _lever(p: QPainter, b: QRectF, rig: Rig) -> Places:
     assert isinstance(m, Lever)
     w, h = b.width(), b.height()
     axis, reach = QPointF(b.x() + 0.16 * w, b.y() + 0.42 * h), 0.66 * w
-    _drive(p, QRectF(axis.x() - 26, axis.y() - 34, 52, 68), "")
+    drive(p, QRectF(axis.x() - 26, axis.y() - 34, 52, 68), "")
 
     def at(angle: float, part: float) -> QPointF:
         return QPointF(axis.x() + reach * part * math.cos(angle), axis.y() - reach * part * math.sin(angle))
@@ -190,23 +143,23 @@ def _lever(p: QPainter, b: QRectF, rig: Rig) -> Places:
     p.drawLine(axis, at(0.0, 1.12))
     for angle in (m.start.value, m.top.value):
         p.drawLine(at(angle, 0.5), at(angle, 1.1))
-        _ink(p, 1.4, "ink-2", 120)
+        ink(p, 1.4, "ink-2", 120)
         tip, down = at(angle, 0.9), 1 if angle == m.start.value else -1
         p.drawPolygon(QPolygonF([tip, QPointF(tip.x() - 7, tip.y() + 14 * down), QPointF(tip.x() + 7, tip.y() + 14 * down)]))
         p.setPen(QPen(theme.colour("ink-3"), 1, Qt.PenStyle.DashLine))
     p.save()
     p.translate(axis)
     p.rotate(-math.degrees(m.start.value))
-    _ink(p, 1.6, "brass", 200)
+    ink(p, 1.6, "brass", 200)
     p.drawRect(QRectF(-8, -5, reach + 16, 10))
     p.restore()
-    _shaft(p, axis, 8)
+    shaft(p, axis, 8)
     end = at(m.start.value, 1.0)
     hook = QPointF(end.x(), end.y() + 0.16 * h)
-    _taut(p, end, hook)
-    _mass(p, hook.x(), hook.y(), 46, 0.17 * h)
+    taut(p, end, hook)
+    mass(p, hook.x(), hook.y(), 46, 0.17 * h)
     centre = at(m.start.value, min(max(m.arm_centre.value / m.arm.value, 0.0), 1.0))
-    _ink(p, 1.2, "sheet")
+    ink(p, 1.2, "sheet")
     p.drawEllipse(centre, 5, 5)
     return {
         "arm": at(m.start.value, 0.72),
@@ -222,62 +175,62 @@ def _lever(p: QPainter, b: QRectF, rig: Rig) -> Places:
 def _brake(p: QPainter, b: QRectF, rig: Rig) -> Places:
     w, h = b.width(), b.height()
     axis, r = QPointF(b.x() + 0.3 * w, b.y() + 0.42 * h), min(0.17 * h, 0.16 * w)
-    _ink(p, 1.6, "brass", 200)
+    ink(p, 1.6, "brass", 200)
     p.drawEllipse(axis, r, r)
-    _ink(p, 1.6, "ink-2", 150)
+    ink(p, 1.6, "ink-2", 150)
     for side in (-1, 1):
         p.drawChord(QRectF(axis.x() - r - 8, axis.y() - r - 8, 2 * r + 16, 2 * r + 16), 16 * (50 if side < 0 else 230), 16 * 80)
     arm_y = axis.y() + r + 14
-    _ink(p, 1.6, "pale")
+    ink(p, 1.6, "pale")
     p.drawRect(QRectF(axis.x() - r - 12, arm_y - 5, 0.62 * w, 10))
     cell_x = axis.x() - r - 12 + 0.6 * w
-    floor = b.bottom() - 8
-    _floor(p, b.x() + 0.05 * w, b.x() + 0.98 * w, floor)
-    _cell(p, cell_x, (arm_y + floor) / 2 + 2, 24, floor - arm_y - 12)
-    _shaft(p, axis, r * 0.25)
+    ground = b.bottom() - 8
+    floor(p, b.x() + 0.05 * w, b.x() + 0.98 * w, ground)
+    cell(p, cell_x, (arm_y + ground) / 2 + 2, 24, ground - arm_y - 12)
+    shaft(p, axis, r * 0.25)
     clamp = QPointF(axis.x() + 0.34 * w, axis.y() - r - 14)
-    _ink(p, 1.6, "pale")
+    ink(p, 1.6, "pale")
     p.drawRect(QRectF(axis.x() - r - 12, clamp.y() - 4, clamp.x() - axis.x() + r + 18, 8))
-    _taut(p, clamp, QPointF(clamp.x(), clamp.y() + 0.12 * h))
-    _mass(p, clamp.x(), clamp.y() + 0.12 * h, 32, 0.1 * h)
+    taut(p, clamp, QPointF(clamp.x(), clamp.y() + 0.12 * h))
+    mass(p, clamp.x(), clamp.y() + 0.12 * h, 32, 0.1 * h)
     return {
         "arm": QPointF(axis.x() + 0.26 * w, arm_y),
         "angle": QPointF(cell_x, arm_y + 6),
         "grips": QPointF(clamp.x(), clamp.y() + 0.17 * h),
         "heat_capacity": QPointF(axis.x() + r * 0.6, axis.y() - r * 0.5),
         "hottest": QPointF(axis.x() + r * 0.5, axis.y() + r * 0.98),
-        "cell": QPointF(cell_x - 68, floor - 14),
+        "cell": QPointF(cell_x - 68, ground - 14),
         "speed": QPointF(axis.x() - 6, axis.y() - r - 34),
     }
 
 
 def _drawbar(p: QPainter, b: QRectF, rig: Rig) -> Places:
     w, h = b.width(), b.height()
-    floor = b.y() + 0.78 * h
-    _floor(p, b.x(), b.right(), floor)
+    ground = b.y() + 0.78 * h
+    floor(p, b.x(), b.right(), ground)
     r = min(0.11 * h, 0.1 * w)
-    wheel = QPointF(b.x() + 0.8 * w, floor - r)
-    _drive(p, QRectF(b.x() + 0.6 * w, floor - 2.6 * r - 20, 0.36 * w, 1.4 * r + 14))
+    wheel = QPointF(b.x() + 0.8 * w, ground - r)
+    drive(p, QRectF(b.x() + 0.6 * w, ground - 2.6 * r - 20, 0.36 * w, 1.4 * r + 14))
     for x in (wheel.x(), b.x() + 0.66 * w):
-        _ink(p, 1.6, "brass", 200) if x == wheel.x() else _ink(p, 1.6, "bench")
-        p.drawEllipse(QPointF(x, floor - r), r, r)
-    _shaft(p, wheel, r * 0.25)
-    sled = QRectF(b.x() + 0.02 * w, floor - 0.1 * h, 0.26 * w, 0.1 * h - 1)
+        ink(p, 1.6, "brass", 200) if x == wheel.x() else ink(p, 1.6, "bench")
+        p.drawEllipse(QPointF(x, ground - r), r, r)
+    shaft(p, wheel, r * 0.25)
+    sled = QRectF(b.x() + 0.02 * w, ground - 0.1 * h, 0.26 * w, 0.1 * h - 1)
     rope = sled.center().y()
-    _taut(p, QPointF(sled.right(), rope), QPointF(b.x() + 0.6 * w, rope))
-    _cell(p, b.x() + 0.44 * w, rope)
-    _ink(p, 1.6, "pale")
+    taut(p, QPointF(sled.right(), rope), QPointF(b.x() + 0.6 * w, rope))
+    cell(p, b.x() + 0.44 * w, rope)
+    ink(p, 1.6, "pale")
     p.drawRect(sled)
-    _mass(p, sled.center().x(), sled.top() - 0.12 * h, 0.16 * w, 0.12 * h)
+    mass(p, sled.center().x(), sled.top() - 0.12 * h, 0.16 * w, 0.12 * h)
     return {
         "wheel_diameter": QPointF(wheel.x() + r * 0.7, wheel.y() - r * 0.7),
-        "on_wheels": QPointF(wheel.x(), floor - 2.6 * r - 12),
-        "rolls": QPointF(b.x() + 0.66 * w, floor - r * 0.4),
+        "on_wheels": QPointF(wheel.x(), ground - 2.6 * r - 12),
+        "rolls": QPointF(b.x() + 0.66 * w, ground - r * 0.4),
         "sled_mass": QPointF(sled.right() - 8, sled.top() + 5),
-        "sled_friction": QPointF(sled.right() - 12, floor),
-        "traction": QPointF(wheel.x(), floor),
+        "sled_friction": QPointF(sled.right() - 12, ground),
+        "traction": QPointF(wheel.x(), ground),
         "cell": QPointF(b.x() + 0.44 * w, rope - 26),
-        "speed": QPointF(wheel.x(), floor + 18),
+        "speed": QPointF(wheel.x(), ground + 18),
     }
 
 
@@ -287,19 +240,19 @@ def _run_up(p: QPainter, b: QRectF, rig: Rig) -> Places:
     p.setPen(QPen(theme.colour("amber"), 3, Qt.PenStyle.DashLine))
     p.setBrush(Qt.BrushStyle.NoBrush)
     p.drawEllipse(axis, r + 14, r + 14)
-    _ink(p, 1.6, "ink-2", 110)
+    ink(p, 1.6, "ink-2", 110)
     p.drawEllipse(axis, r, r)
-    _ink(p, 1.6, "sheet")
+    ink(p, 1.6, "sheet")
     p.drawEllipse(axis, r * 0.55, r * 0.55) if getattr(rig.method, "shape", "disc") == "ring" else None
     pinion = r * 0.22
     wheel_r = min(pinion * 2.6, 0.24 * w)
     wheel = QPointF(axis.x() - pinion - wheel_r, axis.y() + 0.0)
-    _ink(p, 1.6, "pale", 230)
+    ink(p, 1.6, "pale", 230)
     p.drawEllipse(wheel, wheel_r, wheel_r)
-    _ink(p, 1.6, "brass", 220)
+    ink(p, 1.6, "brass", 220)
     p.drawEllipse(axis, pinion, pinion)
-    _shaft(p, axis, pinion * 0.4)
-    _shaft(p, wheel, pinion * 0.4)
+    shaft(p, axis, pinion * 0.4)
+    shaft(p, wheel, pinion * 0.4)
     p.setFont(font(11))
     p.setPen(theme.colour("ink-2"))
     p.drawText(QRectF(b.x(), b.bottom() - 18, w, 16), Qt.AlignmentFlag.AlignCenter, "guard closed all round")
@@ -319,11 +272,11 @@ def _run_up(p: QPainter, b: QRectF, rig: Rig) -> Places:
 def _generator(p: QPainter, b: QRectF, rig: Rig) -> Places:
     w, h = b.width(), b.height()
     y = b.y() + 0.4 * h
-    _drive(p, QRectF(b.x() + 0.02 * w, y - 0.14 * h, 0.26 * w, 0.28 * h))
-    _ink(p, 4)
+    drive(p, QRectF(b.x() + 0.02 * w, y - 0.14 * h, 0.26 * w, 0.28 * h))
+    ink(p, 4)
     p.drawLine(QPointF(b.x() + 0.28 * w, y), QPointF(b.x() + 0.42 * w, y))
     g, r = QPointF(b.x() + 0.54 * w, y), min(0.15 * h, 0.13 * w)
-    _ink(p, 1.6, "brass", 200)
+    ink(p, 1.6, "brass", 200)
     p.drawEllipse(g, r, r)
     p.setFont(font(18, bold=True))
     p.drawText(QRectF(g.x() - r, g.y() - r, 2 * r, 2 * r), Qt.AlignmentFlag.AlignCenter, "G")
@@ -336,7 +289,7 @@ def _generator(p: QPainter, b: QRectF, rig: Rig) -> Places:
     p.drawPolyline(
         QPolygonF([QPointF(g.x() + r * 0.8, y + r * 0.6), QPointF(g.x() + r * 0.8, bottom), QPointF(x, bottom), QPointF(x, y + 0.1 * h)])
     )
-    _ink(p, 1.6, "sheet")
+    ink(p, 1.6, "sheet")
     p.drawRect(QRectF(x - 9, y - 0.1 * h, 18, 0.2 * h))
     return {
         "constant": QPointF(g.x() + r * 0.5, g.y() - r * 0.5),
@@ -348,7 +301,7 @@ def _generator(p: QPainter, b: QRectF, rig: Rig) -> Places:
     }
 
 
-_PAINTERS: dict[str, Callable[[QPainter, QRectF, Rig], Places]] = {
+PAINTERS: dict[str, Callable[[QPainter, QRectF, Rig], Places]] = {
     "hoist": _hoist,
     "lever": _lever,
     "brake": _brake,

@@ -1,0 +1,191 @@
+"""A sketch of how each kind of readings is set up."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QPolygonF
+from PyQt6.QtWidgets import QWidget
+
+from sparring.core.rig import METHODS as RIG_METHODS
+from sparring.core.rig import Rig
+from sparring.ui.theme import font, theme
+from sparring.ui.widgets.bench_picture import PAINTERS
+from sparring.ui.widgets.sketch import cell, drive, floor, ink, mass, shaft, taut
+
+_AS_ON_A_RIG = {"Lever": "lever", "Drawbar": "drawbar", "RunUp": "run-up", "Generator": "generator"}
+
+
+class ReadingPicture(QWidget):
+    """Draws the set-up of the readings that `kind` names."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.kind = ""
+        self.setMinimumHeight(90)
+        self.setAccessibleName("How it is set up")
+        theme.changed.connect(self.update)
+
+    def show_kind(self, kind: str) -> None:
+        """kind: the name of the readings' class."""
+        self.kind = kind
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        room = QRectF(self.rect()).adjusted(4, 4, -4, -4)
+        wide = min(room.width(), 2.0 * room.height())
+        box = QRectF(room.center().x() - wide / 2, room.y(), wide, room.height())
+        if (method := _AS_ON_A_RIG.get(self.kind)) is not None:
+            PAINTERS[method](p, box, Rig(method=next(m for m in RIG_METHODS if m.model_fields["kind"].default == method)()))
+        elif (paint := _SKETCHES.get(self.kind)) is not None:
+            p.translate(box.topLeft())
+            scale = min(box.width() / 200.0, box.height() / 100.0)
+            p.translate((box.width() - 200 * scale) / 2, (box.height() - 100 * scale) / 2)
+            p.scale(scale, scale)
+            paint(p)
+
+
+def _name(p: QPainter, x: float, y: float, text: str) -> None:
+    p.setFont(font(9))
+    p.setPen(theme.colour("ink-2"))
+    p.drawText(QRectF(x - 60, y - 8, 120, 16), Qt.AlignmentFlag.AlignCenter, text)
+
+
+def _turning(p: QPainter, x: float, y: float, r: float, to_and_fro: bool = False) -> None:
+    """An arc with an arrow: it turns about (x, y)."""
+    ink(p, 1.4)
+    p.drawArc(QRectF(x - r, y - r, 2 * r, 2 * r), 20 * 16, 140 * 16)
+    for side in (1, -1) if to_and_fro else (1,):
+        angle = math.radians(90 + side * 70)
+        tip = QPointF(x + r * math.cos(angle), y - r * math.sin(angle))
+        p.setBrush(theme.colour("ink"))
+        p.drawPolygon(QPolygonF([tip + QPointF(0, 6), tip + QPointF(-4, -1), tip + QPointF(4, -1)]))
+
+
+# --- each on a sheet of 200 by 100 -----------------------------------------------------------------------------------
+
+
+def _scale(p: QPainter) -> None:
+    floor(p, 20, 186, 92)
+    drive(p, QRectF(24, 34, 50, 46), "")
+    _name(p, 49, 24, "drive")
+    ink(p, 1.6, "pale")
+    p.drawRect(QRectF(52, 48, 104, 9))
+    shaft(p, QPointF(58, 52.5), 8)
+    cell(p, 150, 76, 40, 30)
+    ink(p, 1.6, "ink-2")
+    p.drawEllipse(QPointF(150, 59), 2.5, 2.5)
+    _name(p, 104, 40, "arm")
+    _name(p, 150, 84, "scale")
+
+
+def _rope(p: QPainter) -> None:
+    floor(p, 20, 180, 96)
+    ink(p, 1.6, "brass")
+    p.drawEllipse(QPointF(100, 40), 26, 26)
+    shaft(p, QPointF(100, 40), 7)
+    taut(p, QPointF(72, 70), QPointF(72, 40))
+    p.drawArc(QRectF(72, 12, 56, 56), 0, 180 * 16)
+    taut(p, QPointF(128, 40), QPointF(128, 70))
+    for x, text in ((72, "tight"), (128, "slack")):
+        cell(p, x, 80, 20, 20)
+        _name(p, x + (-34 if x < 100 else 34), 80, text)
+
+
+def _swing(p: QPainter) -> None:
+    ink(p, 2)
+    p.drawLine(QPointF(50, 8), QPointF(150, 8))
+    taut(p, QPointF(70, 8), QPointF(70, 70))
+    taut(p, QPointF(130, 8), QPointF(130, 70))
+    ink(p, 1.6, "brass")
+    p.drawRect(QRectF(54, 70, 92, 14))
+    _name(p, 100, 77, "body")
+    _name(p, 160, 40, "length")
+    _turning(p, 100, 70, 22, True)
+
+
+def _motor(p: QPainter) -> None:
+    floor(p, 20, 180, 84)
+    drive(p, QRectF(50, 36, 66, 40), "motor")
+    ink(p, 1.6, "sheet")
+    p.drawRect(QRectF(116, 52, 22, 8))
+    _turning(p, 140, 56, 18)
+    p.setPen(theme.colour("voltage"))
+    p.drawLine(QPointF(50, 48), QPointF(22, 48))
+    p.drawLine(QPointF(50, 64), QPointF(22, 64))
+    _name(p, 30, 32, "volts, amperes")
+    _name(p, 160, 76, "free, or held")
+
+
+def _stepper(p: QPainter) -> None:
+    floor(p, 20, 180, 92)
+    drive(p, QRectF(40, 26, 54, 50), "stepper")
+    ink(p, 1.6, "brass")
+    p.drawEllipse(QPointF(112, 51), 16, 16)
+    shaft(p, QPointF(112, 51), 5)
+    taut(p, QPointF(128, 51), QPointF(128, 70))
+    mass(p, 128, 70, 22, 16)
+    _name(p, 166, 66, "torque")
+
+
+def _wind_up(p: QPainter) -> None:
+    floor(p, 20, 180, 92)
+    drive(p, QRectF(60, 34, 60, 46))
+    ink(p, 1.6, "ink-2")
+    p.drawRect(QRectF(40, 44, 20, 26))
+    _name(p, 40, 36, "held")
+    ink(p, 1.6, "pale")
+    p.drawRect(QRectF(120, 53, 52, 8))
+    _turning(p, 150, 57, 24, True)
+    _name(p, 156, 76, "torque, angle")
+
+
+def _break_away(p: QPainter) -> None:
+    floor(p, 20, 180, 92)
+    drive(p, QRectF(50, 34, 60, 46))
+    ink(p, 1.6, "pale")
+    p.drawRect(QRectF(110, 53, 56, 8))
+    taut(p, QPointF(162, 53), QPointF(162, 24))
+    _name(p, 150, 16, "slow pull")
+    _name(p, 32, 58, "open")
+    _turning(p, 136, 57, 14)
+
+
+def _drum(p: QPainter) -> None:
+    floor(p, 40, 170, 96)
+    ink(p, 1.6, "brass")
+    p.drawEllipse(QPointF(96, 34), 24, 24)
+    shaft(p, QPointF(96, 34), 7)
+    taut(p, QPointF(120, 34), QPointF(120, 68))
+    mass(p, 120, 68, 24, 18)
+    _turning(p, 96, 34, 30, True)
+    _name(p, 46, 70, "torque at the shaft")
+
+
+def _counting(p: QPainter) -> None:
+    ink(p, 1.6, "pale")
+    p.drawEllipse(QPointF(86, 50), 32, 32)
+    shaft(p, QPointF(86, 50), 7)
+    ink(p, 1.6, "vermilion")
+    p.drawRect(QRectF(82, 19, 8, 8))
+    ink(p, 1.6, "ink-2")
+    p.drawRect(QRectF(124, 14, 26, 14))
+    _name(p, 166, 52, "counts each mark")
+    _turning(p, 86, 50, 40)
+
+
+_SKETCHES: dict[str, Callable[[QPainter], None]] = {
+    "Scale": _scale,
+    "RopeBrake": _rope,
+    "Swing": _swing,
+    "BareMotor": _motor,
+    "Stepper": _stepper,
+    "WindUp": _wind_up,
+    "Breakaway": _break_away,
+    "DrumFriction": _drum,
+    "Counting": _counting,
+}
