@@ -172,7 +172,7 @@ def test_traps_are_told_and_gone_when_corrected(method, trap, id_):
 
 def test_a_swept_brake_gives_the_curve_both_ways():
     """Torque and gearbox efficiency in the middle of each part of a sweep, going up and coming down."""
-    found = study(Brake(hold=6.0, load="swept up and down"), 11, cases=30)
+    found = study(Brake(hold=6.0, load="swept up and down"), 11, cases=20)
     assert not any(result.skipped for result, *_ in found)
     hits = {"torque": [], "gearbox": []}
     for result, truths, times in found:
@@ -192,7 +192,7 @@ def test_a_swept_brake_gives_the_curve_both_ways():
 @pytest.mark.parametrize("coasts", ["alone", "with the drive"])
 def test_a_spin_gives_the_curve_of_torque(coasts):
     """Torque of every part of the range from one kind of spin; where the train coasts too, wider, but still covered."""
-    found = study(RunUp(coasts=coasts, hold=4.0, coast=4.0, inertia=Measured(0.008, 4e-5)), 5, cases=100 if coasts == "alone" else 50)
+    found = study(RunUp(coasts=coasts, hold=4.0, coast=4.0, inertia=Measured(0.008, 4e-5)), 5, cases=60 if coasts == "alone" else 40)
     assert not any(result.skipped for result, *_ in found)
     for part in (1, 4, 6):
         hits = []

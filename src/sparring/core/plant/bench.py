@@ -91,9 +91,9 @@ class Bench:
 
         return self._each(part)
 
-    def singles(self, n: int) -> list[Bench]:
-        """Each of the n benches by itself, in plain floats."""
-        return [self.taken(i)._each(lambda value: float(np.reshape(value, -1)[0])) for i in range(n)]
+    def single(self, i: int) -> Bench:
+        """Bench `i` by itself, in plain floats."""
+        return self.taken(i)._each(lambda value: float(np.reshape(value, -1)[0]))
 
     def _each(self, change: Callable[[Any], Any]) -> Bench:
         changed = {}

@@ -72,6 +72,7 @@ def lift(
         plant.open = (now >= end_time) & (coast > 0)
         if method.swept:
             plant.tighten(swept_part((now - _REST_BEFORE - RAMP) / hold))
+        plant.asleep = now > end_time + _REST_AFTER + coast + period  # what is cut off below need not be run
         plant.advance(period, dt)
         truth = plant.truth()
         truth["speed"] = (plant.state.angle - before) / bench.ratio / period  # a tachometer times whole periods

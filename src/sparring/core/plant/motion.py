@@ -300,7 +300,7 @@ class Motion:
         volts, opened, bench = self.volts[lanes], self.open[lanes], self.bench.taken(lanes)
         part = s.taken(lanes)
         if len(volts) <= FEW:
-            return one_by_one(bench.singles(len(volts)), part, volts, opened, h, h / 8)
+            return one_by_one([bench.single(i) for i in range(len(volts))], part, volts, opened, h, h / 8)
         Motion(bench, Arrays, volts, opened).advance(part, h, h / 8)
         return part
 

@@ -14,7 +14,7 @@ _ENERGIES = ("supplied", "leads", "copper", "friction", "train", "cord", "lifted
 
 class Plant:
     """Benches running in step. `volts` is the drive voltage [V], per bench, changed at will between advances; `open`: the
-    drive is switched off, no current flows. Arrays have the shape (n,), one entry a bench.
+    drive is switched off, no current flows; `asleep`: whose run is over, left as it is. Arrays have the shape (n,), one entry a bench.
 
     account: integrate the energies beside the state, so that `imbalance` can be asked; a third slower.
     """
@@ -26,7 +26,8 @@ class Plant:
         self.volts = np.zeros(n)
         self.open = np.zeros(n, bool)
         self._grip = np.asarray(bench.grip, float)
-        self._few = bench.singles(n) if n <= FEW else []
+        self.asleep = np.zeros(n, bool)
+        self._singles: dict[int, Bench] = {}
 
         def zeros() -> np.ndarray:
             return np.zeros(n)
@@ -52,17 +53,32 @@ class Plant:
     def tighten(self, part: float) -> None:
         """Lets a brake rub with `part` of what was set, 0 to 1."""
         self.bench = replace(self.bench, grip=self._grip * part)
-        self._few = [
-            replace(bench, grip=float(np.reshape(self._grip, -1)[i % np.size(self._grip)]) * part) for i, bench in enumerate(self._few)
-        ]
+        grips = np.broadcast_to(self._grip, self.n)
+        self._singles = {i: replace(bench, grip=float(grips[i]) * part) for i, bench in self._singles.items()}
 
     def advance(self, duration: float, dt: float = 2e-3) -> None:
         """Runs for `duration` [s] in steps of at most `dt`."""
-        if self._few:
-            self.state = one_by_one(self._few, self.state, self.volts, self.open, duration, dt)
-        else:
+        awake = np.flatnonzero(~self.asleep)
+        if len(awake) == self.n > FEW:
             self._motion().advance(self.state, duration, dt)
+        elif len(awake) > FEW:
+            lanes, part = ~self.asleep, self.state.taken(~self.asleep)
+            Motion(self.bench.taken(lanes), Arrays, self.volts[lanes], self.open[lanes]).advance(part, duration, dt)
+            self.state.put(lanes, part)
+        else:
+            benches = [self._single(i) for i in awake.tolist()]
+            alone = one_by_one(benches, self.state.taken(awake), self.volts[awake], self.open[awake], duration, dt)
+            if len(awake) == self.n:
+                self.state = alone
+            else:
+                self.state.put(awake, alone)
         self.time += duration
+
+    def _single(self, i: int) -> Bench:
+        """Bench `i` by itself, in floats."""
+        if i not in self._singles:
+            self._singles[i] = self.bench.single(i)
+        return self._singles[i]
 
     def wound(self) -> np.ndarray:
         """Cord wound up [m]."""
@@ -95,7 +111,7 @@ class Plant:
             "force": force if b.cell_arm is None else force * radius / b.cell_arm,
             "torque": torque,
             "speed": s.speed / b.ratio,
-            "motor_speed": s.speed,
+            "motor_speed": s.speed.copy(),
             "voltage": terminal,
             "current": current + b.between * terminal,
             "power_in": terminal * (current + b.between * terminal),
