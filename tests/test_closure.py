@@ -18,7 +18,7 @@ from sparring.core.run import Run
 from sparring.core.train.kinds.spur import SpurStage
 from sparring.core.uncertainty import nominal, std
 
-CASES, LOADS, REPEATS = 200, 4, 2
+CASES, LOADS, REPEATS = 200, 3, 2
 LANES = LOADS * REPEATS
 
 

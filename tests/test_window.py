@@ -599,7 +599,7 @@ def test_a_restless_reader_breaks_nothing(window):
         lambda: window.build_page.gears.turn(rng.random() < 0.5),
         idle,
     ]
-    for _ in range(120):
+    for _ in range(80):
         rng.choice(moves)()
         if rng.random() < 0.25:
             window.grab()
