@@ -21,6 +21,14 @@ from sparring.demo import hollin_yard
 settings.register_profile("suite", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("suite")
 
+LONGEST = ("test_window", "test_live", "test_methods", "test_closure", "test_readings", "test_build_page", "test_results")
+
+
+def pytest_collection_modifyitems(items):
+    """The longest files first: a long one begun last would keep one process busy while the others wait."""
+    items.sort(key=lambda item: LONGEST.index(item.path.stem) if item.path.stem in LONGEST else len(LONGEST))
+
+
 TARE = Measured(84_120.0, 4.0)
 
 
