@@ -225,6 +225,11 @@ def test_calibration_is_taken_from_the_live_cell(window):
     assert [p.mass.value for p in window.desk.rig.calibration.points] == [0.0, 1.0, 2.0]
     window.desk.undo.undo()
     assert len(page.fresh) == 3
+    window.desk.choose_rig(window.desk.book.save_rig(changed(changed(window.desk.rig, ("name",), "bare"), ("calibration",), None)))
+    assert not page.fresh  # another rig's cell begins anew, and takes the place of nothing
+    for mass in (0.0, 1.0, 2.0):
+        take(mass, 80_000.0 + mass * 20_000)
+    assert window.desk.rig.calibration.earlier == ()
 
 
 @pytest.mark.parametrize("name", ["Siskin r1", "Knot r1"])

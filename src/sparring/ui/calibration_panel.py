@@ -90,6 +90,7 @@ class CalibrationPanel(QWidget):
             row.addWidget(button)
         column.addLayout(row)
         self.fresh: list[calibration.CalibrationPoint] = []
+        self._rig_id = desk.rig_id
         self._renewing = False  # the fresh readings have taken the old calibration's place
         self._before: tuple[calibration.Past, ...] = ()
         self._rungs: list[Measured] = []
@@ -106,6 +107,8 @@ class CalibrationPanel(QWidget):
     def refresh(self) -> None:
         d = self.desk
         cal, g = d.rig.calibration, d.rig.gravity.value
+        if d.rig_id != self._rig_id:  # readings taken for one rig are none of another's
+            self._rig_id, self.fresh, self._renewing = d.rig_id, [], False
         self.drop.setEnabled(bool(self.fresh))
         self.certificate.setEnabled(cal is not None)
         if cal is not None and self.form is None:
@@ -168,6 +171,7 @@ class CalibrationPanel(QWidget):
     def hideEvent(self, event: QHideEvent | None) -> None:
         """Nobody watches any more: the guide ends, and its mass comes off the simulated cell."""
         self.guide.setChecked(False)
+        self.creep.setChecked(False)
         super().hideEvent(event)
 
     # --- taking readings ------------------------------------------------------------------------------------------
@@ -284,11 +288,11 @@ class CalibrationPanel(QWidget):
 
     def _keep(self) -> None:
         old = self.desk.rig.calibration
-        if old is not None and not self._renewing:
+        if not self._renewing:
             try:
-                self._before = calibration.past_of(old, self.desk.rig.gravity.value)
+                self._before = calibration.past_of(old, self.desk.rig.gravity.value) if old else ()
             except ValueError:  # that one gave no line
-                self._before = old.earlier
+                self._before = old.earlier if old else ()
         self._renewing = True
         made = calibration.Calibration(
             cell=old.cell if old else "load cell",

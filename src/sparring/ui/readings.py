@@ -383,6 +383,8 @@ class ReadingsDialog(QDialog):
             self.results.fill([])
             if self.chart is not None:
                 self.chart.show_curve(None)
+                if not self.grid.texts():
+                    self.chart.show_readings([])
             self.said.setText(str(err) if str(err) else "A figure is zero that may not be.")
             self._keep()
             return

@@ -352,9 +352,21 @@ def heat(b: Bench) -> Iterable[Finding]:
 
 @setup_rule
 def supply(b: Bench) -> Iterable[Finding]:
-    """Starting draws more than the bench stops at."""
+    """Starting draws more than the bench stops at, or than the supply, or the breaker before it, gives."""
     start = b.plan.voltage / nominal(b.motor.R)
-    limit = b.rig.limits.current
+    limit, gives = b.rig.limits.current, b.rig.limits.supply
+    if gives is not None and start > gives:
+        yield noted(
+            "supply-too-small",
+            "caution",
+            "The supply gives less than the motor draws when it starts",
+            "It gives {gives}; started at once the motor draws {start}.",
+            "The voltage sags or the breaker trips, and a stall is then the supply's, not the drive's.",
+            tries=("Start at a low voltage and turn it up.", "Take a supply that gives the motor's stall current."),
+            place="rig.limits.supply",
+            gives=(gives, "current"),
+            start=(start, "current"),
+        )
     if start > 1.5 * limit:
         yield noted(
             "start-current",
@@ -400,7 +412,7 @@ def gravity(b: Bench) -> Iterable[Finding]:
             "Gravity is the standard value",
             "It is entered as {g} with hardly any doubt.",
             "It differs from place to place by up to 0.5 %; all torques from weights follow it.",
-            tries=("Enter the value of your latitude (Bench ▸ Readings reckons it), or give it ± 0.03.",),
+            tries=("Enter the value of your latitude (the button under Rig ▸ Plan reckons it), or give it ± 0.03.",),
             place="rig.gravity",
             g=(b.rig.gravity.value, "acceleration"),
         )
@@ -462,25 +474,6 @@ def cord_overloaded(b: Bench) -> Iterable[Finding]:
             carries=(carries, "force"),
             asked=(asked, "force"),
             jammed=(jammed, "force"),
-        )
-
-
-@setup_rule
-def supply_too_small(b: Bench) -> Iterable[Finding]:
-    """The supply, or the breaker before it, gives less than the motor draws at its start."""
-    gives = b.rig.limits.supply
-    drawn = b.plan.voltage / nominal(b.motor.R)
-    if gives is not None and drawn > gives:
-        yield noted(
-            "supply-too-small",
-            "caution",
-            "The supply gives less than the motor draws when it starts",
-            "It gives {gives}; started at once the motor draws {drawn}.",
-            "The voltage sags or the breaker trips, and a stall is then the supply's, not the drive's.",
-            tries=("Start at a low voltage and turn it up.", "Take a supply that gives the motor's stall current."),
-            place="rig.limits.supply",
-            gives=(gives, "current"),
-            drawn=(drawn, "current"),
         )
 
 

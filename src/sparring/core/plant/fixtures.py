@@ -104,22 +104,23 @@ class MotorAlone(Fixture):
 
 
 class OnAScale(Fixture):
-    """The drive presses a lever on a scale at three voltages, the lever's own weight with it."""
+    """The drive presses a lever on a scale three times at one voltage, the lever's own weight with it."""
 
     TITLE = "Lever on a scale"
     KEY = "scale"
     CHANNELS = ("force", "voltage", "current")
-    VOLTS: ClassVar[tuple[float, ...]] = (6.0, 6.0, 6.0)
+    VOLTS: ClassVar[float] = 6.0
+    TIMES: ClassVar[int] = 3
 
     def __init__(self, bench: Bench, arm: Any = 0.150, tare: Any = 0.4) -> None:
         super().__init__(bench)
         self.arm, self.tare = arm, tare
-        self.length = len(self.VOLTS) * (1.5 + _REST) + _REST
+        self.length = self.TIMES * (1.5 + _REST) + _REST
 
     def _at(self, t: float, dt: float) -> dict[str, Any]:
         turn, at = divmod(t, 1.5 + _REST)
-        on = at >= _REST and turn < len(self.VOLTS)
-        b, volts = self.bench, self.VOLTS[int(min(turn, len(self.VOLTS) - 1))] if on else 0.0
+        on = at >= _REST and turn < self.TIMES
+        b, volts = self.bench, self.VOLTS if on else 0.0
         current = volts / b.R
         rising = 1 - np.exp(-(at - _REST) / 0.08) if on else 0.0
         return {"force": self.tare + rising * self._torque(volts) / self.arm, "voltage": volts + 0 * b.R, "current": rising * current}
@@ -130,7 +131,7 @@ class OnAScale(Fixture):
         return np.maximum((b.k * volts / b.R - b.friction - offset) / a, 0.0)
 
     def truth(self) -> dict[str, Any]:
-        return {"Torque": self._torque(self.VOLTS[0])}
+        return {"Torque": self._torque(self.VOLTS)}
 
 
 class RopeOnADrum(Fixture):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import ClassVar, Literal
+from typing import ClassVar
 
 import numpy as np
 
@@ -15,6 +15,7 @@ from sparring.core.recording import Recording
 from sparring.core.uncertainty import nominal
 
 _MOVES = 0.1  # part of the fastest turning from which it counts as turning
+_PULL = 10  # samples of the pull that its line needs
 _WATCHED = 0.3  # [s] before it turns, whose torque is followed to the moment it moves
 
 
@@ -33,6 +34,8 @@ def _end_of(pull: Recording) -> Measured:
     The angle may show the start a sample late, and the torque has dropped by then: it moved within a sample of the last one,
     and the last two are no part of the line.
     """
+    if len(pull) < _PULL:
+        raise ValueError(f"only {len(pull)} samples of the pull before it moved; log faster, 40 lines a second or more")
     step = float(pull.t[-1] - pull.t[0]) / (len(pull) - 1)
     x, y = pull.t[:-2] - pull.t[-1], np.abs(pull.channels["torque"][:-2])
     X = np.column_stack([np.ones_like(x), x])
@@ -46,14 +49,15 @@ class Breakaway(Method):
     """The output turned from outside, the motor's terminals open, or held."""
 
     TITLE: ClassVar[str] = "Break-away and back-drive torque"
-    PURPOSE: ClassVar[str] = "What it takes to turn the drive from its output. Pull slowly from standstill, several times, both ways."
+    PURPOSE: ClassVar[str] = (
+        "What it takes to turn the drive from its output. Pull slowly from standstill, several times, one way at a time."
+    )
     CARE: ClassVar[str] = "A drive that lets go at once throws the lever. Open the motor's terminals: shorted, it brakes."
-    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Turned", "way"), ("Torque sensor, beyond ±", "torquemeter"))
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Torque sensor, beyond ±", "torquemeter"),)
     READING: ClassVar[type[Reading]] = BreakawayReading
     CHANNELS: ClassVar[tuple[str, ...]] = ("torque", "angle")
     GAINS: ClassVar[dict[str, str]] = {"starts": "torquemeter", "turns": "torquemeter"}
 
-    way: Literal["forward", "backward"] = "forward"
     torquemeter: Accuracy = 0.0
 
     def from_log(self, rec: Recording) -> list[BreakawayReading]:

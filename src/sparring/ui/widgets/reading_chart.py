@@ -59,11 +59,9 @@ class ReadingChart(Chart):
         """Draws them; those that lack one of the two figures are left out."""
         pairs: list[list[Measured]] = [[getattr(r, name) for name in self.fields] for r in readings]
         pairs = [p for p in pairs if all(v is not None for v in p)]
-        if not pairs:
-            return
         x, y = (np.array([quantity.from_si(p[k].value, self.units[k], self.kinds[k]) for p in pairs]) for k in (0, 1))
         half = np.array([2 * p[1].u / quantity.factor(self.units[1], self.kinds[1]) for p in pairs])
-        closed = [*range(len(x)), 0] if self.loop else []
+        closed = [*range(len(x)), 0] if self.loop and pairs else []
         self.line.setData(x[closed], y[closed])
         self.points.setData(x, y)
         self.points.setSize(5 if self.loop else 8)
