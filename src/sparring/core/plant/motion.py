@@ -105,10 +105,16 @@ class Motion:
         b = self.bench = bench
         self.maths: Any = maths
         self.volts, self.open = volts, opened
+        # what stays the same through all steps is worked out once
         zero = motors.COPPER_ZERO - 273.15
+        shared = 1.0 + b.between * b.source_resistance
+        self._feed = volts / shared
         self._r_slope = b.R / (zero + b.reference)
         self._r_zero = self._r_slope * zero
+        self._r_circuit = self._r_zero + b.source_resistance / shared
         self.stiffness = 1.0 / (1.0 / b.cord_stiffness + b.radius * b.radius / b.windup)
+        self._per_angle = b.radius / b.ratio
+        self._play = b.slack + b.backlash * b.radius
         self.weight = b.mass * b.gravity if b.weight is None else b.weight
         k, winding = b.generates
         self._viscous = k * k / (winding + b.resistor)
@@ -124,6 +130,8 @@ class Motion:
         self._lets_go = self._slips or some(b.ratchet > 0)
         self._drags = some(self._viscous > 0) or some(b.drag > 0)
         self._opened = some(opened)
+        self._beside = some(b.between != 0)
+        self._bears = some(b.bearing != 0)
         self._wears = some(b.wear_rate > 0)
         self._breaks = some(b.strength < np.inf)
 
@@ -143,62 +151,73 @@ class Motion:
     def wound(self, angle: Any) -> Any:
         """Cord wound up [m]: the integral of the radius over the drum's angle."""
         b = self.bench
-        turned = angle / b.ratio
-        return b.radius * (turned + b.runout * self.maths.sin(turned)) if self._uneven else b.radius * turned
+        wound = self._per_angle * angle
+        return wound + b.radius * b.runout * self.maths.sin(angle / b.ratio) if self._uneven else wound
 
     def _stretch(self, s: State, angle: Any, height: Any) -> Any:
-        b = self.bench
-        return self.wound(angle) - s.slipped - height - b.slack - (b.backlash + s.worn) * b.radius
+        stretch = self.wound(angle) - height - self._play
+        if self._lets_go:
+            stretch = stretch - s.slipped
+        return stretch - s.worn * self.bench.radius if self._wears else stretch
 
     def cord(self, s: State, angle: Any, speed: Any, height: Any, rise: Any) -> tuple[Any, Any, Any, Any]:
-        """(force in the cord [N], radius [m], power lost in it [W], energy held by it [J])."""
+        """(force in the cord [N], its elastic part [N], speed at which it is stretched [m/s], radius [m])."""
         b, maths = self.bench, self.maths
         radius = self.drum_radius(angle)
         stretch = self._stretch(s, angle, height)
-        pull_rate = radius * speed / b.ratio - rise
+        pull_rate = (radius * speed / b.ratio if self._uneven else self._per_angle * speed) - rise
         pulls = maths.maximum(stretch, 0.0)
         if self._pushes:
             pulls = maths.where(b.rigid > 0, stretch, pulls)
-        elastic = self.stiffness * maths.where(s.broken, 0.0, pulls)
-        force = maths.where(elastic > 0, maths.maximum(elastic + b.cord_damping * pull_rate, 0.0), 0.0)
+        elastic = self.stiffness * pulls
+        if self._breaks:
+            elastic = maths.where(s.broken, 0.0, elastic)
+        whole = elastic + b.cord_damping * pull_rate
+        force = maths.where(elastic > 0, maths.maximum(whole, 0.0), 0.0)
         if self._pushes:
-            force = maths.where(b.rigid > 0, elastic + b.cord_damping * pull_rate * maths.no(s.broken), force)
+            force = maths.where((b.rigid > 0) & maths.no(s.broken), whole, force)
         if self._slips:
             force = maths.minimum(force, b.traction)
-        return force, radius, (force - elastic) * pull_rate, 0.5 * elastic * elastic / self.stiffness
+        return force, elastic, pull_rate, radius
+
+    def sprung(self, elastic: Any) -> Any:
+        """Energy [J] that the cord holds with this elastic force."""
+        return 0.5 * elastic * elastic / self.stiffness
 
     def resistance(self, temperature: Any) -> Any:
         """Winding resistance [Ω] at a temperature [K]."""
         return self._r_zero + self._r_slope * temperature
 
-    def electrical(self, speed: Any, temperature: Any) -> tuple[Any, Any, Any]:
-        """(current that makes torque [A], terminal voltage [V], winding resistance [Ω]) at a motor speed."""
+    def current(self, speed: Any, temperature: Any) -> Any:
+        """Current that makes torque [A] at a motor speed."""
         b, maths = self.bench, self.maths
-        R = self.resistance(temperature)
-        shared = 1.0 + b.between * b.source_resistance
-        current = (self.volts / shared - b.k * speed) / (R + b.source_resistance / shared)
+        current = (self._feed - b.k * speed) / (self._r_circuit + self._r_slope * temperature)
         if self._opened:
             current = maths.where(self.open, 0.0, current)
         if self._limited:
             current = maths.maximum(maths.minimum(current, b.current_limit), -b.current_limit)
-        return current, current * R + b.k * speed, R
+        return current
+
+    def terminal(self, current: Any, speed: Any, temperature: Any) -> Any:
+        """Voltage [V] at the motor's terminals."""
+        return current * self.resistance(temperature) + self.bench.k * speed
 
     def rates(self, s: State, y: list[Any]) -> list[Any]:
         """Time derivatives of speed, angle, height, rise and temperature, and of the energies where y has them."""
         b, maths = self.bench, self.maths
         where = maths.where
         speed, angle, height, rise, temperature = y[:5]
-        current, terminal, R = self.electrical(speed, temperature)
-        force, radius, damped, _ = self.cord(s, angle, speed, height, rise)
+        current = self.current(speed, temperature)
+        force, elastic, pull_rate, radius = self.cord(s, angle, speed, height, rise)
         load = force * radius
-        asked = load + b.bearing
+        asked, driving = (load + b.bearing, load - b.bearing) if self._bears else (load, load)
         resist_up = b.up[0] * asked + b.up[1]
         if self._pushes:  # a mass that is faster drives the train, and the train's losses take from it
             resist_up = where(asked < 0, b.down[0] * asked + b.up[1], resist_up)
         if self._binds:
             over = maths.maximum(load - b.bind_from, 0.0)
             resist_up = resist_up + b.bind * over * over
-        resist_down = b.down[0] * maths.maximum(load - b.bearing, 0.0) - b.down[1]
+        resist_down = b.down[0] * maths.maximum(driving, 0.0) - b.down[1]
         drive = b.k * current
         can_rise, can_fall = drive - b.friction - resist_up, drive + b.friction - resist_down
         moving_up = (speed > REST) | ((speed >= -REST) & (can_rise > 0))
@@ -208,12 +227,14 @@ class Motion:
         pull, lost = force - weight, 0.0
         if self._drags:
             lost = self._viscous * rise + b.drag * rise * abs(rise)
-        lifted = (height > 0) | (force > weight)
+        lifted = (height > 0) | (pull > 0)
         gain = (pull - lost) / b.mass
         if self._rubs:
             gain, rubbed = self._rub(s, pull - lost, rise)
             lost = lost + rubbed
-        heat = current * current * R + b.between * terminal * terminal
+        heat = current * current * self.resistance(temperature)
+        if self._beside:
+            heat = heat + b.between * self.terminal(current, speed, temperature) ** 2
         dy = [
             accelerate,
             speed,
@@ -223,7 +244,9 @@ class Motion:
         ]
         if len(y) == 5:
             return dy
+        terminal = self.terminal(current, speed, temperature)
         drawn = current + b.between * terminal
+        damped = (force - elastic) * pull_rate
         return [
             *dy,
             self.volts * drawn,
@@ -283,10 +306,10 @@ class Motion:
             s.height = where(landed, 0.0, s.height)
             s.rise = where(landed, 0.0, s.rise)
         if self._wears or self._breaks:
-            force, radius, _, spring = self.cord(s, s.angle, s.speed, s.height, s.rise)
+            force, elastic, _, radius = self.cord(s, s.angle, s.speed, s.height, s.rise)
             load = force * radius
             breaks = (load > b.strength) & maths.no(s.broken)
-            s.impact = s.impact + where(breaks, spring, 0.0)
+            s.impact = s.impact + where(breaks, self.sprung(elastic), 0.0)
             s.worn = s.worn + b.wear_rate * load * abs(s.speed / b.ratio) * h
             s.broken = s.broken | breaks
         if finely is not None:

@@ -87,7 +87,7 @@ class Plant:
     def stored(self) -> np.ndarray:
         """Kinetic, potential and elastic energy [J]."""
         s, b, motion = self.state, self.bench, self._motion()
-        spring = motion.cord(s, s.angle, s.speed, s.height, s.rise)[3]
+        spring = motion.sprung(motion.cord(s, s.angle, s.speed, s.height, s.rise)[1])
         total: np.ndarray = 0.5 * b.inertia * s.speed**2 + 0.5 * b.mass * s.rise**2 + motion.raised(s.height) + spring
         return total
 
@@ -101,8 +101,9 @@ class Plant:
     def truth(self) -> dict[str, np.ndarray]:
         """The true figures now: what perfect sensors would show, and the powers in between."""
         s, b, motion = self.state, self.bench, self._motion()
-        current, terminal, _ = motion.electrical(s.speed, s.temperature)
-        force, radius, *_ = motion.cord(s, s.angle, s.speed, s.height, s.rise)
+        current = motion.current(s.speed, s.temperature)
+        terminal = motion.terminal(current, s.speed, s.temperature)
+        force, *_, radius = motion.cord(s, s.angle, s.speed, s.height, s.rise)
         shaft = b.k * current - b.friction
         torque = force * radius + b.bearing * (s.speed > REST)
         k, winding = b.generates
