@@ -46,7 +46,7 @@ def lift(
     rate: float = 80.0,
     most: float | None = None,
     stalled_for: float = 0.8,
-    dt: float = 2e-3,
+    dt: float = 3.2e-3,
 ) -> list[Lifted]:
     """Runs on all lanes of `bench` at once, each until its course is done, a stall, or `most` seconds; one result a lane.
 

@@ -18,8 +18,9 @@ from sparring.core.plant.bench import Bench
 
 REST = 0.05  # motor speed [rad/s] below which friction may hold
 _STILL = 1e-4  # speed of the body [m/s, rad/s] below which rubbing may hold it
-_BINDING = 7e-4  # [s] longest step while losses that grow with the square of the load act
+_SETTLING = 2.5e-3  # [s] in which what friction holds loses the rest of its speed
 FEW = 16  # so many benches are run sooner one by one than together
+_BINDING = 7e-4  # [s] longest step while losses that grow with the square of the load act: beside a stall they are stiff
 _FINEST = 3e-4  # [s] step at which a bench that comes to rest is followed
 
 
@@ -222,7 +223,7 @@ class Motion:
         can_rise, can_fall = drive - b.friction - resist_up, drive + b.friction - resist_down
         moving_up = (speed > REST) | ((speed >= -REST) & (can_rise > 0))
         moving = moving_up | (speed < -REST) | (can_fall < 0)
-        accelerate = where(moving, where(moving_up, can_rise, can_fall) / b.inertia, -speed / 1e-3)
+        accelerate = where(moving, where(moving_up, can_rise, can_fall) / b.inertia, -speed / _SETTLING)
         weight = self.weight * maths.cos(b.lean + height / b.reach) if self._leans else self.weight
         pull, lost = force - weight, 0.0
         if self._drags:
@@ -269,7 +270,7 @@ class Motion:
         moving = abs(rise) > _STILL
         goes = moving | (abs(pull) > grip * (1 + b.grip_rest))
         taken = maths.sign(maths.where(moving, rise, pull)) * grip
-        return maths.where(goes, (pull - taken) / b.mass, -rise / 1e-3), maths.where(goes, taken, 0.0)
+        return maths.where(goes, (pull - taken) / b.mass, -rise / _SETTLING), maths.where(goes, taken, 0.0)
 
     def step(self, s: State, h: float) -> None:
         """One step of classical Runge-Kutta, and what happens at once: a stop, a landing, a slip, a break."""
