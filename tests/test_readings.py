@@ -327,6 +327,7 @@ def test_a_recording_gives_the_truth_as_often_as_it_says(title, build, rig):
         "Rope brake": lambda: {"radius": vary(0.0315)},
         "Break-away and back-drive torque": lambda: {"stick": rng.uniform(1.05, 1.8, n)},
         "Wind-up and lost motion": lambda: {"friction": vary(0.01, 0.4)},
+        "Drum friction of a hoist": lambda: {"radius": vary(0.0255), "mass": vary(0.15), "bearing": vary(0.004, 0.5)},
     }.get(title, dict)()
     fixture = FIXTURES[title](bench, **how)
     gains = {c: 1 + a / 2 * rng.standard_normal(n) for c, a in ACCURACY.items()}
@@ -342,6 +343,8 @@ def test_a_recording_gives_the_truth_as_often_as_it_says(title, build, rig):
                 known[name] = seen(how[name][i], u)
         if title == "Rope brake":
             known |= {"rope": seen(0.003, 2e-4), "drum": seen(2 * how["radius"][i] - 0.003, 1e-4)}
+        if title == "Drum friction of a hoist":
+            known |= {"weight": seen(how["mass"][i], 3e-4), "constant": seen(bench.k[i], 2e-4), "friction": seen(bench.friction[i], 5e-5)}
         way = kind(**known)
         judged = way.reduce(way.from_log(recording))
         for label, true in fixture.truth().items():

@@ -113,7 +113,7 @@ def bench(
     friction: Annotated[float, typer.Option(min=0, help="true friction over the build's")] = 1.0,
     seconds: Annotated[float, typer.Option(help="stop after so long")] = float("inf"),
     readings: Annotated[
-        str, typer.Option(help="a set-up for readings in place of the rig: motor, scale, rope, swing, wind-up or break-away")
+        str, typer.Option(help="a set-up for readings in place of the rig: motor, scale, rope, swing, wind-up, break-away or drum")
     ] = "",
 ) -> None:
     """Run a simulated bench on a pseudo-terminal; prints the port to open."""

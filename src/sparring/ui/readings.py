@@ -31,6 +31,7 @@ from sparring.core.readings.method import Reading
 from sparring.core.readings.motor import BareMotor, MotorReading, compare
 from sparring.core.recording import Recording
 from sparring.core.records import RecordError, annotation, changed
+from sparring.core.reduce.points import inputs_of
 from sparring.core.rig import Hoist, calibration
 from sparring.core.uncertainty import budget, nominal, std
 from sparring.ui.desk import Desk
@@ -352,6 +353,11 @@ class ReadingsDialog(QDialog):
         for name, accuracy in accuracies.items():
             if name in known and getattr(self.method, name) == 0:
                 self.method = changed(self.method, (name,), accuracy)
+        if isinstance(self.method, DrumFriction) and self.method.constant.value == 0 and not recording.has("torque"):
+            try:
+                self.method = self.method.with_motor(inputs_of(self.desk.build, self.desk.rig).motor)
+            except ValueError as err:  # the build's motor contradicts itself: its constant is typed then
+                self.said.setText(str(err))
         self._fill_form()
         self.grid.add(readings)
 

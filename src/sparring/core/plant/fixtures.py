@@ -1,4 +1,5 @@
-"""Simulated set-ups for readings: a motor alone, a lever on a scale, a rope brake, a swing, a loop of torque, a pull from rest.
+"""Simulated set-ups for readings: a motor alone, a lever on a scale, a rope brake, a swing, a loop of torque, a pull from rest,
+a drum on the bare motor.
 
 Each runs by itself once begun, for one bench or for n at once (arrays of shape (n,)), and says what is true of it.
 """
@@ -253,7 +254,42 @@ class FromRest(Fixture):
         return {"Break-away torque": self.stick * running, "Torque to keep it turning": running}
 
 
-FIXTURES: dict[str, type[Fixture]] = {f.TITLE: f for f in (MotorAlone, OnAScale, RopeOnADrum, OnCords, ToAndFro, FromRest)}
+class StraightOnTheDrum(Fixture):
+    """The bare motor on a hoist's drum, the gearbox left out, lifts and lowers one weight three times, slowly."""
+
+    TITLE = "Drum friction of a hoist"
+    KEY = "drum"
+    CHANNELS = ("speed", "current")
+    SLOWLY: ClassVar[float] = 10.0  # [rad/s]
+    SECONDS: ClassVar[float] = 1.5  # each way
+    DRUM: ClassVar[float] = 3e-5  # inertia of a turned drum [kg·m²]
+
+    def __init__(self, bench: Bench, radius: Any = 0.0255, mass: Any = 0.15, bearing: Any = 0.004) -> None:
+        straight = {"ratio": 1.0, "up": (1.0, 0.0), "down": (1.0, 0.0), "backlash": 0.0, "inertia": bench.inertia + self.DRUM}
+        super().__init__(replace(bench, **straight, radius=radius, mass=mass, bearing=bearing))
+        self.plant = Plant(self.bench)
+        self.length = 3 * (2 * self.SECONDS + _REST) + 0.3
+
+    def _at(self, t: float, dt: float) -> dict[str, Any]:
+        """The supply is turned up and down so that the drum keeps the speed that is wanted, as a hand at the knob does it."""
+        turn, at = divmod(t - 0.3, 2 * self.SECONDS + _REST)
+        corners = np.array([0.0, 0.2, 0.95, 1.35, 1.9, 2.0]) * self.SECONDS  # it stops before the weight is down
+        wanted = self.SLOWLY * float(np.interp(at, corners, [0.0, 1.0, 1.0, -1.0, -1.0, 0.0])) if 0 <= turn < 3 else 0.0
+        b, s = self.bench, self.plant.state
+        weighs = b.mass * b.gravity * b.radius
+        held = b.R * (weighs + np.sign(wanted) * (b.bearing + b.friction)) / b.k
+        self.plant.volts[:] = held + b.k * wanted + 10 * b.k * (wanted - s.speed) if t > 0 else 0.0
+        self.plant.advance(dt, 1e-3)
+        true = self.plant.truth()
+        return {c: true[c] for c in self.CHANNELS}
+
+    def truth(self) -> dict[str, Any]:
+        return {"Drum friction": self.bench.bearing}
+
+
+FIXTURES: dict[str, type[Fixture]] = {
+    f.TITLE: f for f in (MotorAlone, OnAScale, RopeOnADrum, OnCords, ToAndFro, FromRest, StraightOnTheDrum)
+}
 """By the title of the readings they serve."""
 
 

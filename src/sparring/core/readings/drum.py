@@ -1,14 +1,24 @@
-"""Drum friction: what lifting and lowering slowly at one weight differ by, or what a run coupled straight to the drum needs beyond the weight."""
+"""Drum friction: what lifting and lowering slowly at one weight differ by, or what a run coupled straight to the drum needs beyond the weight.
+
+The torque at the drum's shaft is typed, recorded by a sensor, or that of a bare motor on the shaft: k i − friction while it
+lifts, k i + friction while the weight goes down.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import ClassVar
+from typing import Annotated, Any, ClassVar
+
+import numpy as np
 
 from sparring.core.finding import noted
+from sparring.core.motor import Motor
 from sparring.core.quantity import Measured
+from sparring.core.readings import logged
 from sparring.core.readings.method import (
     STANDARD_GRAVITY,
+    Accuracy,
+    Current,
     Gravity,
     Inputs,
     Judged,
@@ -20,21 +30,28 @@ from sparring.core.readings.method import (
     Torque,
     over_repeats,
 )
+from sparring.core.recording import Recording
+from sparring.core.records import Q
 from sparring.core.uncertainty import nominal, std
 
 
 class DrumReading(Reading):
-    """Torque at the drum's shaft with one weight, turning slowly. lowering: empty where it was only lifted."""
+    """Torque at the drum's shaft with one weight, turning slowly, or the current of a bare motor on it. lowering: empty where
+    it was only lifted."""
 
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Weight, hook and all", "load"),
         ("Torque lifting", "lifting"),
         ("Torque lowering", "lowering"),
+        ("or current lifting", "current_lifting"),
+        ("or current lowering", "current_lowering"),
     )
 
     load: Mass = Measured(1.0, 5e-4)
-    lifting: Torque = Measured(0.26, 0.002)
+    lifting: Torque | None = None
     lowering: Torque | None = None
+    current_lifting: Current | None = None
+    current_lowering: Annotated[Measured, Q("current", "A")] | None = None
 
 
 class DrumFriction(Method):
@@ -45,11 +62,70 @@ class DrumFriction(Method):
         "What the drum's own bearings take, so that it is not charged to the gearbox. The drum turned at its shaft, without the drive."
     )
     CARE: ClassVar[str] = "Keep clear of the taut cord, and nobody under the weight."
-    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Radius of the cord's middle", "radius"), ("Gravity", "gravity"))
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Radius of the cord's middle", "radius"),
+        ("Gravity", "gravity"),
+        ("Weight when recorded, hook and all", "weight"),
+        ("Motor on the shaft: constant k", "constant"),
+        ("Motor on the shaft: friction", "friction"),
+        ("Torque sensor, beyond ±", "torquemeter"),
+        ("Ammeter, beyond ±", "ammeter"),
+    )
     READING: ClassVar[type[Reading]] = DrumReading
+    CHANNELS: ClassVar[tuple[str, ...]] = ("speed", "current")
+    GAINS: ClassVar[dict[str, str]] = {
+        "lifting": "torquemeter",
+        "lowering": "torquemeter",
+        "current_lifting": "ammeter",
+        "current_lowering": "ammeter",
+    }
 
     radius: Length = Measured(0.0255, 1e-4)
     gravity: Gravity = STANDARD_GRAVITY
+    weight: Mass = Measured(0.15, 2.5e-4)
+    constant: Annotated[Measured, Q("constant", "N·m/A", least=0.0)] = Measured(0.0)
+    friction: Annotated[Measured, Q("torque", "mN·m", least=0.0)] = Measured(0.0)
+    torquemeter: Accuracy = 0.0
+    ammeter: Accuracy = 0.0
+
+    def from_log(self, rec: Recording) -> list[DrumReading]:
+        """Each steady lifting with the steady lowering after it; by the torque sensor where there is one."""
+        by_sensor = rec.has("torque")
+        meter = "torque" if by_sensor else "current"
+        logged.need(rec, ("speed", meter))
+        fastest = float(np.nanmax(np.abs(rec.channels["speed"])))
+        found: list[dict[str, Any]] = []
+        for part in logged.steady_parts(rec, ("speed", meter)):
+            speed = float(np.nanmean(part.channels["speed"]))
+            if abs(speed) < 0.2 * fastest:
+                continue
+            way = "lifting" if speed > 0 else "lowering"
+            if way == "lifting":
+                found.append({})
+            if found and way not in found[-1]:
+                found[-1][way] = logged.level(part, meter)
+        if not found:
+            raise ValueError("the drum never turns steadily in the lifting direction for a quarter of a second in this recording")
+        prefix = "" if by_sensor else "current_"
+        return [DrumReading(load=self.weight, **{prefix + way: figure for way, figure in ways.items()}) for ways in found]
+
+    def with_motor(self, motor: Motor) -> DrumFriction:
+        """With this motor on the shaft."""
+        k, friction = (Measured(nominal(v), std(v)) for v in (motor.k, motor.friction))
+        return self.model_copy(update={"constant": k, "friction": friction})
+
+    def _torque(self, x: Inputs, r: DrumReading, way: str, n: int) -> Any:
+        """Torque at the shaft [N·m] one way of a reading, None where it is not known."""
+        torque = self.read(x, r, way, n)
+        if torque is not None:
+            return torque
+        current = self.read(x, r, f"current_{way}", n)
+        if current is None:
+            return None
+        if self.constant.value == 0:
+            raise ValueError("the motor on the shaft is not known: give its constant k and its friction, from the bare motor's readings")
+        takes = x.of(self, "friction", "motor friction")
+        return x.of(self, "constant", "motor constant") * current + (takes if way == "lowering" else -takes)
 
     def reduce(self, readings: Sequence[DrumReading]) -> Judged:
         x = Inputs()
@@ -57,7 +133,9 @@ class DrumFriction(Method):
         frictions, radii, findings = [], [], []
         for n, r in enumerate(readings, start=1):
             weight = x.of(r, "load", f"reading {n}: weight") * g
-            up, down = (x.of(r, name, f"reading {n}: {name}") for name in ("lifting", "lowering"))
+            up, down = self._torque(x, r, "lifting", n), self._torque(x, r, "lowering", n)
+            if up is None:
+                raise ValueError(f"reading {n}: the torque while lifting is missing, or the current")
             frictions.append(up - weight * radius if down is None else (up - down) / 2)
             if down is not None and nominal(weight) > 0:
                 radii.append((up + down) / 2 / weight)
