@@ -569,6 +569,52 @@ def test_each_way_is_recorded_from_the_bench(window, qtbot, title):
     assert dialog.recorder.go.isEnabled() is False
 
 
+def test_a_recording_cut_off_by_a_crash_is_taken_the_next_time(window, qtbot, tmp_path):
+    """What is on disk of a recording that nobody ended is found, said, and in the grid when those readings are opened."""
+    s, book = window.session, window.desk.book
+    window.errands.readings()
+    dialog = window.errands.dialog
+    dialog.choice.setCurrentIndex(METHODS.index(Swing))
+    dialog.recorder.start_simulated(speed=25.0)
+    wait_for(lambda: dialog.recorder.go.isEnabled(), 25.0, QApplication.processEvents)
+    dialog.recorder.go.click()
+    (stream,) = (book.folder / "recordings").glob("*.arrow")
+    wait_for(lambda: s.ring.t[-1] - s.ring.t[0] > 20.0 and stream.stat().st_size > 20_000, 25.0, QApplication.processEvents)
+    cut = stream.read_bytes()  # the disk at this moment
+    dialog.accept()
+    s.disconnect_bench()
+    book.set_setting(dialog._key(), {})
+    stream.write_bytes(cut)
+    assert "Recovered a recording that was cut off" in book.recover()[0]
+    assert not stream.exists()
+    window.errands.readings()
+    again = window.errands.dialog
+    assert not again.grid.texts()
+    again.choice.setCurrentIndex(METHODS.index(Swing))
+    assert again.grid.texts(), again.said.text()
+    assert len(again.logs) == 1
+    again.choice.setCurrentIndex(0)
+    again.choice.setCurrentIndex(METHODS.index(Swing))
+    assert len(again.grid.texts()) == 1  # not taken twice
+
+
+def test_closing_the_readings_ends_a_recording_and_takes_it(window):
+    window.errands.readings()
+    dialog = window.errands.dialog
+    dialog.choice.setCurrentIndex(METHODS.index(Swing))
+    dialog.recorder.start_simulated(speed=25.0)
+    wait_for(lambda: dialog.recorder.go.isEnabled(), 25.0, QApplication.processEvents)
+    dialog.recorder.go.click()
+    begun = window.session.ring.t[-1]
+    wait_for(lambda: window.session.ring.t[-1] > begun + 12.0, 25.0, QApplication.processEvents)
+    key = dialog._key()
+    dialog.accept()
+    kept = window.desk.book.setting(key)
+    assert len(kept["readings"]) == len(kept["recordings"]) == 1
+    assert not list((window.desk.book.folder / "recordings").glob("*.arrow"))
+    window.session.disconnect_bench()
+
+
 def test_recording_does_not_set_a_board_going(window, qtbot):
     """A bench of another kind is recorded as it is: nothing is told to move."""
     s = window.session

@@ -315,22 +315,31 @@ class Logbook:
         return run_id
 
     def recover(self) -> list[str]:
-        """Adopts the captures that a crash left behind; one sentence each for the tester."""
+        """Adopts the captures that a crash left behind; one sentence each for the tester.
+
+        A recording for readings is kept and named in the setting those readings are kept under.
+        """
         said = []
         for stream in sorted((self.folder / "recordings").glob("*.arrow")):
             try:
-                recording, _ = recordings.read_stream(stream)
+                recording, note = recordings.read_stream(stream)
                 if len(recording) == 0:
                     stream.unlink()
                     continue
+                holds = f"{len(recording)} samples, {recording.t[-1] - recording.t[0]:.1f} s"
+                if "readings" in note:
+                    name, key = self.keep_recording(recording, note), str(note["kept_as"])
+                    kept = self.setting(key) or {}
+                    self.set_setting(key, {**kept, "recovered": [*kept.get("recovered", []), name]})
+                    stream.unlink()
+                    said.append(f"Recovered a recording that was cut off: {holds}. Readings, {note['readings'].lower()}, has it.")
+                    continue
                 run_id = self.adopt(stream)
-                said.append(
-                    f"Recovered a lift that was cut off: {len(recording)} samples, {recording.t[-1] - recording.t[0]:.1f} s (run {run_id})."
-                )
-            except (RecordingError, KeyError, ValueError, DatabaseError) as err:
-                kept = stream.with_suffix(".arrow.unreadable")
-                stream.rename(kept)
-                said.append(f"A cut-off capture could not be read and is kept as {kept.name}: {err}")
+                said.append(f"Recovered a lift that was cut off: {holds} (run {run_id}).")
+            except (LogbookError, RecordingError, KeyError, ValueError, DatabaseError) as err:
+                aside = stream.with_suffix(".arrow.unreadable")
+                stream.rename(aside)
+                said.append(f"A cut-off capture could not be read and is kept as {aside.name}: {err}")
         return said
 
     # --- settings -------------------------------------------------------------------------------------------

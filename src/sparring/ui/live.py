@@ -68,6 +68,7 @@ class BenchSession(QObject):
     happened = pyqtSignal(str)  # a word from the bench
     state_changed = pyqtSignal()
     captured = pyqtSignal(Path)  # a lift's stream is closed
+    recorded = pyqtSignal(Path)  # the stream of a recording that drove nothing is closed
     said = pyqtSignal(str)
 
     def __init__(self, parent: QObject | None = None) -> None:
@@ -87,6 +88,7 @@ class BenchSession(QObject):
         self._queue: deque[Any] = deque()
         self._lock = threading.Lock()
         self._recorder: Recorder | None = None
+        self._drives = False  # what is being recorded is a lift
         self._offset = 0.0
         self._last_t: float | None = None
         self._last_wall = 0.0
@@ -222,27 +224,38 @@ class BenchSession(QObject):
 
     def lift(self, run: Run, test_id: int, path: Path) -> None:
         """Begins a capture and lifts. On a bench that takes no commands, only the capture begins."""
-        from sparring.bench.recorder import Recorder, RecorderError
-
-        if self.link is None or self.ring is None or self.state != "ready":
-            return
         run = run.model_copy(update={"tare": self.tare})
-        try:
-            self._recorder = Recorder(
-                path,
-                self.ring.channels,
-                {"test": test_id, "run": json.loads(run.to_json())},
-                on_fault=lambda err: self._push(("fault", err)),
-            )
-        except RecorderError as err:
-            self.said.emit(str(err))
+        if not self._begin(path, {"test": test_id, "run": json.loads(run.to_json())}, drives=True):
             return
-        self._lost_before = self.link.reader.tally.lost
         self.drive_started = self._last_t
         self._set_state("lifting")
         if self.obeys:
             self.send(f"drive {run.voltage:g}")
             self.send("up")
+
+    def record(self, path: Path, note: dict[str, Any]) -> bool:
+        """Begins a recording that drives nothing, with `note` in its header; whether it began. `recorded` tells its end."""
+        return self._begin(path, note, drives=False)
+
+    def end_recording(self) -> None:
+        """Ends what `record` began."""
+        if not self._drives:
+            self._end_capture("stopped")
+            self._finish_capture()
+
+    def _begin(self, path: Path, note: dict[str, Any], *, drives: bool) -> bool:
+        from sparring.bench.recorder import Recorder, RecorderError
+
+        if self.link is None or self.ring is None or self.state != "ready" or self._recorder is not None:
+            return False
+        try:
+            self._recorder = Recorder(path, self.ring.channels, note, on_fault=lambda err: self._push(("fault", err)))
+        except RecorderError as err:
+            self.said.emit(str(err))
+            return False
+        self._drives = drives
+        self._lost_before = self.link.reader.tally.lost
+        return True
 
     def finish(self) -> None:
         """Ends a capture by hand, for benches that take no commands."""
@@ -325,7 +338,7 @@ class BenchSession(QObject):
         self.why = why
         if up:
             if self._last_t is not None:
-                self._set_state("ready" if self._recorder is None else "lifting")
+                self._set_state("lifting" if self._recorder is not None and self._drives else "ready")
             return
         if self._last_t is not None and self._lost_at is None:
             self._lost_at = self._last_t
@@ -389,7 +402,7 @@ class BenchSession(QObject):
         reason, self._closing = self._closing["ended"], None
         tally = self.tally
         recorder.close(ended=reason, lost=tally.lost - self._lost_before if tally else 0)
-        self.captured.emit(recorder.path)
+        (self.captured if self._drives else self.recorded).emit(recorder.path)
 
     def _set_state(self, state: str) -> None:
         if state != self.state:

@@ -30,6 +30,7 @@ class ReadingRecorder(QWidget):
         self.desk, self.session = desk, session
         self.method: type[Method] | None = None
         self._begun: float | None = None
+        self._key_of_readings = ""
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         self.go = QPushButton("Record")
@@ -50,11 +51,12 @@ class ReadingRecorder(QWidget):
         row.addWidget(self.live, 1)
         session.arrived.connect(self._show)
         session.state_changed.connect(self._show)
-        session.happened.connect(self._ended)
+        session.happened.connect(self._happened)
+        session.recorded.connect(self._recorded)
 
-    def set_method(self, method: type[Method]) -> None:
-        self.method = method
-        self._begun = None
+    def set_method(self, method: type[Method], key: str) -> None:
+        """key: under which the logbook keeps these readings, so that a recording cut off by a crash finds them."""
+        self.method, self._key_of_readings = method, key
         self.setVisible(bool(method.CHANNELS))
         self.simulate.setVisible(method.TITLE in FIXTURES)
         self._show()
@@ -72,49 +74,62 @@ class ReadingRecorder(QWidget):
 
     def toggle(self) -> None:
         """Begins a recording, or ends it and hands it over."""
-        ring = self.session.ring
-        if ring is None or not ring.count or self.session.state != "ready":
+        ring, book, method = self.session.ring, self.desk.book, self.method
+        if self._begun is not None:
+            self.session.send("stop")
+            self.end()
             return
-        if self._begun is None:
+        if ring is None or not ring.count or book is None or method is None:
+            return
+        note = {"readings": method.TITLE, "kept_as": self._key_of_readings, "source": self.session.port}
+        if self.session.record(book.capture_path(), note):
             self._begun = float(ring.t[-1])
             if self._set_up():  # a board is not set going from here: what turns, turns by the tester's hand
                 self.session.send("up")
             self._show()
-            return
-        self.session.send("stop")
-        self._take()
 
-    def _ended(self, word: str) -> None:
-        if self._begun is not None and word.split(" ")[0] in ("top", "stalled", "limit"):
-            self._take()
+    def end(self) -> None:
+        """Ends a recording that is under way and hands it over."""
+        if self._begun is not None:
+            self.session.end_recording()
 
-    def _take(self) -> None:
-        ring, begun, self._begun = self.session.ring, self._begun, None
-        if ring is None or begun is None:
-            return
-        part = ring.since(begun)
-        channels = {c: ring.values(c)[part].copy() for c in ring.channels}
+    def _happened(self, word: str) -> None:
+        if word.split(" ")[0] in ("top", "stalled", "limit"):
+            self.end()
+
+    def _recorded(self, stream: Path) -> None:
+        from sparring.logbook.recordings import RecordingError, read_stream
+
+        self._begun = None
         self._show()
-        gaps = tuple(gap for gap in self.session.gaps if gap[1] > begun)
-        self.hand_over(Recording(ring.t[part].copy(), channels, gaps), self.session.port)
+        try:
+            recording, note = read_stream(stream)
+        except RecordingError as err:
+            self.said.emit(str(err))
+            return
+        self.hand_over(recording, note["source"])
+        stream.unlink()  # what came of it is kept by now
 
     def hand_over(self, recording: Recording, source: str) -> None:
         """Emits the recording, a raw cell turned into its force by the rig's calibration."""
+        try:
+            self.taken.emit(self.in_newtons(recording), source)
+        except ValueError as err:
+            self.said.emit(f"The cell's calibration gives no line: {err}.")
+
+    def in_newtons(self, recording: Recording) -> Recording:
+        """The recording with the force of a raw cell by the rig's calibration. Raises ValueError where that gives no line."""
         rig = self.desk.rig
-        if recording.has("cell") and not recording.has("force") and rig.calibration is not None:
-            try:
-                line = calibration.fit(rig.calibration, rig.gravity.value)
-            except ValueError as err:
-                self.said.emit(f"The cell's calibration gives no line: {err}.")
-                return
-            zero = self.session.tare.value if self.session.tare is not None else nominal(line.intercept)
-            force = (recording.channels["cell"] - zero) / nominal(line.slope)
-            recording = Recording(recording.t, {**recording.channels, "force": force}, recording.gaps, recording.lost)
-        self.taken.emit(recording, source)
+        if not recording.has("cell") or recording.has("force") or rig.calibration is None:
+            return recording
+        line = calibration.fit(rig.calibration, rig.gravity.value)
+        zero = self.session.tare.value if self.session.tare is not None else nominal(line.intercept)
+        force = (recording.channels["cell"] - zero) / nominal(line.slope)
+        return Recording(recording.t, {**recording.channels, "force": force}, recording.gaps, recording.lost)
 
     def _show(self) -> None:
         s, method = self.session, self.method
-        ready = s.ring is not None and s.ring.count > 0 and s.state == "ready"
+        ready = s.ring is not None and s.ring.count > 0 and s.state == "ready" and self.desk.book is not None
         self.go.setEnabled(ready)
         self.go.setText("Record" if self._begun is None else "Stop, take the readings")
         if method is None or s.ring is None or not ready:

@@ -265,6 +265,7 @@ class ReadingsDialog(QDialog):
             self.desk.book.set_setting(self._key(), kept)
 
     def _choose(self, index: int) -> None:
+        self.recorder.end()
         kind = METHODS[index]
         self.method = kind()
         kept: dict[str, Any] = {}
@@ -275,7 +276,7 @@ class ReadingsDialog(QDialog):
             except RecordError as err:  # of another version: what was typed in the grid is still there
                 self.said.setText(str(err))
         self.logs = list(kept.get("recordings", []))
-        self.recorder.set_method(kind)
+        self.recorder.set_method(kind, self._key())
         self.picture.show_kind(kind.__name__)
         self._set_chart()
         self.purpose.setText(kind.PURPOSE)
@@ -294,6 +295,8 @@ class ReadingsDialog(QDialog):
         self.use.setVisible(bool(self.use.text()))
         self.compare.setVisible(kind is BareMotor)
         self._work()
+        for name in kept.get("recovered", []):
+            self._take_recovered(name)
 
     def _fill_form(self) -> None:
         while self.form.rowCount():
@@ -330,21 +333,44 @@ class ReadingsDialog(QDialog):
 
     # --- taking what was recorded --------------------------------------------------------------------------------
 
+    def done(self, result: int) -> None:
+        """Closing ends a recording and takes what it holds."""
+        self.recorder.end()
+        super().done(result)
+
     def take(self, recording: Recording, source: str) -> None:
-        """The readings in a recording go into the grid; the recording itself is kept in the logbook."""
-        try:
-            readings = self.method.from_log(recording)
-        except ValueError as err:
-            self.said.setText(f"{source}: {err}.")
-            return
+        """Keeps a recording in the logbook; the readings in it go into the grid."""
         if self.desk.book is not None:
             from sparring.logbook import LogbookError
 
             try:
-                self.logs.append(self.desk.book.keep_recording(recording, {"readings": self.method.TITLE, "source": source}))
+                name = self.desk.book.keep_recording(recording, {"readings": self.method.TITLE, "source": source})
             except LogbookError as err:
                 self.said.setText(str(err))
                 return
+            self.logs.append(name)
+        self._into_the_grid(recording, source)
+
+    def _take_recovered(self, name: str) -> None:
+        """A recording that a crash cut off, which the logbook found when it was opened."""
+        from sparring.logbook.recordings import RecordingError
+
+        assert self.desk.book is not None
+        self.logs.append(name)
+        try:
+            recording = self.desk.book.recording(name)
+        except RecordingError as err:
+            self.said.setText(str(err))
+            return
+        self._into_the_grid(self.recorder.in_newtons(recording), "the recording that was cut off")
+
+    def _into_the_grid(self, recording: Recording, source: str) -> None:
+        try:
+            readings = self.method.from_log(recording)
+        except ValueError as err:
+            self.said.setText(f"{source}: {err}.")
+            self._keep()
+            return
         sensors, known = self.desk.rig.sensors, type(self.method).model_fields
         accuracies = {"voltmeter": sensors.voltage_accuracy, "ammeter": sensors.current_accuracy, "tachometer": sensors.speed_accuracy}
         if (cell := self.desk.rig.calibration) is not None and recording.has("cell"):  # its force is that calibration's
