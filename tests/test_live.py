@@ -363,6 +363,56 @@ def test_calibration_is_guided_up_and_down_the_shelf(window, tmp_path, qtbot):
     s.disconnect_bench()
 
 
+def test_a_meter_is_held_against_a_better_one_and_runs_keep_that(window, tmp_path, qtbot):
+    """Figures typed with the keyboard, one taken live; what is run from then on is corrected, what was run before is not."""
+    d, s, page = window.desk, window.session, window.rig_page
+    window.go("Rig")
+    page.tabs.setCurrentIndex(1)
+    panel = page.sensors.meters["voltmeter"]
+    page.sensors.choice.setCurrentIndex(1)
+    assert "As its data sheet says: right within ± 0.5 %" in panel.verdict.text()
+    panel.reference.setFocus()
+    qtbot.keyClicks(panel.reference, "6 V")
+    qtbot.keyClick(panel.reference, Qt.Key.Key_Return)
+    assert "Type what the voltmeter reads too" in window.message.text()
+    for reference, shown in (("6", "6.30"), ("9", "9.451"), ("12 V", "12.60 V")):
+        panel.reference.clear()
+        qtbot.keyClicks(panel.reference, reference)
+        qtbot.keyClicks(panel.shown, shown)
+        qtbot.keyClick(panel.shown, Qt.Key.Key_Return)
+    assert "shows +5.00 ±" in panel.verdict.text()
+    s.simulate(d.build, d.rig, speed=20.0)
+    until(lambda: s.state == "ready" and s.ring is not None and s.ring.count > 60)
+    panel.reference.clear()
+    qtbot.keyClicks(panel.reference, "0 V")
+    qtbot.keyClick(panel.reference, Qt.Key.Key_Return)
+    assert len(d.rig.sensors.voltmeter.points) == 4
+    assert abs(d.rig.sensors.voltmeter.points[-1].shown) < 0.05
+    panel.drop.click()
+    assert len(d.rig.sensors.voltmeter.points) == 3
+    panel.write_sheet(tmp_path / "sheet.html")
+    text = (tmp_path / "sheet.html").read_text(encoding="utf-8")
+    assert "Comparison of meter (voltmeter)" in text
+    assert "<td>9.451</td><td>9.00" in text
+    window.go("Run")
+    n = len(d.runs)
+    assert d.edit("plan", ("loads",), (Measured(0.8, 5e-4),)) is None
+    until(lambda: s.state == "ready")
+    for _ in range(2):  # tares, then lifts
+        qtbot.keyClick(window, Qt.Key.Key_Space)
+        until(lambda: s.tare is not None and s.state in ("ready", "lifting"))
+    until(lambda: len(d.runs) == n + 1, 40.0)
+    until(lambda: d.result is not None and not background.busy())
+    assert d.runs[-1].run.sensors.voltmeter is not None
+    with_it = nominal(d.result.steps[0].points[-1].voltage)
+    panel.forget.click()
+    assert d.rig.sensors.voltmeter is None
+    until(lambda: not background.busy())
+    assert nominal(d.result.steps[0].points[-1].voltage) == with_it
+    assert with_it == pytest.approx(12.0 / 1.05, abs=0.15)
+    s.disconnect_bench()
+
+
 def test_the_simulated_bench_is_set_up_anew_for_another_method(window, qtbot):
     from sparring.core.rig import Lever
 

@@ -18,6 +18,7 @@ from sparring.core.records import changed
 from sparring.core.reduce.results import headline
 from sparring.core.rig import METHODS, Brake, Drawbar, Hoist, Lever, Rig, RunUp, calibration
 from sparring.core.rig.calibration import Calibration, CalibrationPoint, Past
+from sparring.core.rig.meters import METERS
 from sparring.core.uncertainty import nominal, std
 
 TODAY = date(2026, 11, 25)
@@ -45,9 +46,22 @@ def rig_with(method, **more):
 DRIFTED = changed(CAL, ("earlier",), (Past(date="2026-03-01", zero=Measured(84_000.0), sensitivity=Measured(2_140.0, 2.0)),))
 
 
+def metered(*pairs, date="2026-10-20", name="ammeter"):
+    kind, point, *_ = METERS[name]
+    points = tuple(point(reference=r, shown=x) for r, x in pairs)
+    return rig_with(Hoist(), sensors={name: kind(date=date, points=points)})
+
+
+STRAIGHT = ((0.1, 0.12), (2.0, 2.04), (5.0, 5.06), (9.0, 9.11))
+
+
 @pytest.mark.parametrize(
     ("rig", "id_"),
     [
+        (metered(*STRAIGHT, date="2025-10-01"), "meter-compared-long-ago"),
+        (metered((0.1, 0.12), (0.2, 0.22), (0.3, 0.321)), "meter-comparison-not-covering"),
+        (metered((0.1, 0.12), (2.0, 2.04), (5.0, 5.3), (9.0, 9.1)), "meter-crooked"),
+        (metered((1.0, 9.0), (5.0, 4.0), (9.0, 0.5)), "meter-without-a-line"),
         (rig_with(Hoist(), calibration=DRIFTED), "cell-drifts"),
         (rig_with(Hoist(), calibration=changed(CAL, ("creep",), 0.004)), "cell-creeps"),
         (rig_with(Hoist(), calibration=None), "calibration-missing"),

@@ -64,7 +64,9 @@ def import_log(
     it raises ends the import before anything is kept.
     """
     recording, remarks = log_files.read(log, columns, lambda part: progress(0.9 * part))
-    runs = split_runs(recording, plan, method=book.rig(rig_id).method)
+    rig = book.rig(rig_id)
+    in_force = {"calibration": rig.calibration if rig.method.CELL else None, "sensors": rig.sensors}
+    runs = [run.model_copy(update=in_force) for run in split_runs(recording, plan, method=rig.method)]
     masses = sorted({r.load.value for r in runs if r.load is not None})
     steps = 1 + max(r.step for r in runs)
     repeats = max(r.repeat for r in runs)

@@ -126,7 +126,7 @@ def test_propagation_agrees_with_monte_carlo(build, rig):
     inputs = inputs_of(build, rig)
     mass, omega, current = 1.5, 10.4, 0.72
     torque = rig.method.known(inputs.figures, mass, inputs.gravity)
-    eta = torque * omega / (inputs.motor.torque_from_current(current * inputs.gain_current) * inputs.ratio * omega)
+    eta = torque * omega / (inputs.motor.torque_from_current(current * inputs.meters.current.doubt) * inputs.ratio * omega)
     n, rng = 1_000_000, np.random.default_rng(8)
     m, h, s = build.motor, rig.method, rig.sensors
 

@@ -9,15 +9,16 @@ from pydantic import Field
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
 from sparring.core.rig.calibration import Calibration
+from sparring.core.rig.meters import Sensors
 
 
 class Run(Record):
     """What is known of one run beside its recording.
 
     load: weight hung (hook excluded); None where only the load cell knows. start, stop: the run's part of the
-    recording [s]; tare: reading of the cell with nothing pulling, before it; calibration: the cell's, in force when it was
-    made (None: that of the rig), so that calibrating anew does not change what was measured before. broke: the part that gave
-    way in it.
+    recording [s]; tare: reading of the cell with nothing pulling, before it; calibration, sensors: the cell's and the other
+    instruments', in force when it was made (None: those of the rig), so that calibrating anew does not change what was
+    measured before. broke: the part that gave way in it.
     """
 
     version: Literal["sparring.run/1"] = "sparring.run/1"
@@ -32,4 +33,5 @@ class Run(Record):
     stop: Annotated[float, Q("time")] | None = None
     tare: Annotated[Measured, Q("count")] | None = None
     calibration: Calibration | None = None
+    sensors: Sensors | None = None
     broke: Annotated[str, Field(max_length=80)] = ""

@@ -29,7 +29,7 @@ _CREEP = 60.0  # [s] that a hanging mass is watched for creep
 _STILL = 1.2  # [s] that the cell is watched for before a reading is taken
 
 
-class _Residuals(Chart):
+class Residuals(Chart):
     """Takes what room the column leaves, and asks for little."""
 
     def sizeHint(self) -> QSize:
@@ -47,7 +47,7 @@ class CalibrationPanel(QWidget):
         self.live = QLabel()
         self.live.setObjectName("title")
         column.addWidget(self.live)
-        self.chart = _Residuals("force, N", "off the line, mN", name="Residuals of the calibration")
+        self.chart = Residuals("force, N", "off the line, mN", name="Residuals of the calibration")
         self.up, self.down = pg.ScatterPlotItem(size=9, symbol="t1"), pg.ScatterPlotItem(size=9, symbol="t")
         self.zero = pg.InfiniteLine(angle=0, pos=0)
         for item in (self.zero, self.up, self.down):

@@ -351,8 +351,8 @@ class MainWindow(QMainWindow):
             target = self.build_page.gears if place == "train" else self.build_page.build_form.fields[("family",)]
         elif page == "Rig":
             rig = self.rig_page
-            rig.tabs.setCurrentIndex({"calibration": 1}.get(place, 0))
-            target = {"rig": rig.rigs, "calibration": rig.calibration.known, "plan": rig.loads.line}[place]
+            rig.tabs.setCurrentIndex(0)
+            target = rig.show_sensor("rig.calibration") if place == "calibration" else {"rig": rig.rigs, "plan": rig.loads.line}[place]
         if target is not None:
             self.build_page.side.ensureWidgetVisible(target) if place == "build" else None
             target.setFocus()
@@ -370,9 +370,9 @@ class MainWindow(QMainWindow):
         if finding.place.startswith("rig"):
             self.go("Rig")
             field = self.rig_page.picture.fields.get(finding.place.rpartition(".")[2])
-            if finding.place == "rig.calibration":
-                self.rig_page.tabs.setCurrentIndex(1)
-                field = self.rig_page.calibration.known
+            if (entry := self.rig_page.show_sensor(finding.place)) is not None:
+                entry.setFocus()
+                return
             if field:
                 field.setFocus()
         elif finding.steps:

@@ -26,6 +26,7 @@ class SensorSet:
     gain_voltage: Any = 1.0
     gain_current: Any = 1.0
     gain_speed: Any = 1.0
+    zero_current: Any = 0.0  # [A]
     noise_voltage: Any = 0.008  # [V]
     noise_current: Any = 0.004  # [A]
     noise_speed: Any = 0.004  # part of the speed: jitter of a period measurement
@@ -49,7 +50,9 @@ class SensorSet:
             "speed": _to_step(self.gain_speed * speed * (1 + self.noise_speed * normal(n)), self.step_speed),
             "motor_speed": _to_step(self.gain_speed * truth["motor_speed"] * (1 + self.noise_speed * normal(n)), self.step_speed),
             "voltage": _to_step(self.gain_voltage * truth["voltage"] + self.noise_voltage * normal(n), self.step_voltage),
-            "current": _to_step(self.gain_current * truth["current"] + self.noise_current * normal(n), self.step_current),
+            "current": _to_step(
+                self.zero_current + self.gain_current * truth["current"] + self.noise_current * normal(n), self.step_current
+            ),
             "temperature": np.round(truth["temperature"] - 1.5, 1),
         }
 

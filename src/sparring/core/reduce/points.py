@@ -5,7 +5,8 @@ A steady window for most methods; a run-up has one for each part of its range of
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -23,7 +24,8 @@ from sparring.core.reduce.windows import (
     middle_with_uncertainty,
     powered_spans,
 )
-from sparring.core.rig import Lever, Rig, calibration, hoist
+from sparring.core.rig import Lever, Rig, Sensors, calibration, hoist
+from sparring.core.rig.meters import Meter, meter
 from sparring.core.run import Run
 from sparring.core.uncertainty import LineFit, from_measured, nominal, std, ufloat
 
@@ -37,24 +39,57 @@ class ReductionError(ValueError):
 
 
 @dataclass(frozen=True)
+class Instruments:
+    """The meters of a run; load_voltage, load_current: those at a generator's load."""
+
+    voltage: Meter
+    current: Meter
+    speed: Meter
+    load_voltage: Meter
+    load_current: Meter
+    sensors: Sensors
+
+    def corrected(self, rec: Recording) -> Recording:
+        """The recording as the instruments' comparisons say it truly was."""
+        by_channel = {"voltage": self.voltage, "current": self.current, "speed": self.speed, "motor_speed": self.speed}
+        if all((m.zero, m.gain) == (0.0, 1.0) for m in by_channel.values()):
+            return rec
+        return replace(rec, channels={c: by_channel[c].correct(v) if c in by_channel else v for c, v in rec.channels.items()})
+
+
+def instruments_of(sensors: Sensors) -> Instruments:
+    """Raises ReductionError when a comparison gives no line."""
+    try:
+        voltage, current, speed = (meter(sensors, name) for name in ("voltmeter", "ammeter", "tachometer"))
+    except ValueError as err:
+        raise ReductionError(f"a meter's comparison: {err}") from err
+    return Instruments(
+        voltage,
+        current,
+        speed,
+        Meter(ufloat(1.0, sensors.voltage_accuracy / 2, "voltmeter at the load")),
+        Meter(ufloat(1.0, sensors.current_accuracy / 2, "ammeter at the load")),
+        sensors,
+    )
+
+
+@dataclass(frozen=True)
 class Inputs:
     """What all runs of a test share, as inputs with uncertainty; made once, so correlations are kept."""
 
     ratio: float
     figures: dict[str, Any]  # the method's dimensions, by field
     gravity: Any
-    gain_voltage: Any
-    gain_current: Any
-    gain_speed: Any
+    meters: Instruments
     motor: motors.Motor
     warming: Any  # R rises by this factor - 1 per kelvin; carries the winding's doubt
     cell: LineFit | None
     heat_capacity: float  # of the winding [J/K]
     heating: Any  # 1, doubtful by a quarter: how well that capacity tells the warming within a lift
     rotor: Any  # inertia of all rotors [kg·m²], doubtful by a tenth
-    load_gains: dict[str, Any]  # of the meters at a generator's load
     masses: dict[float, Any] = field(default_factory=dict)
     cells: dict[str, LineFit] = field(default_factory=dict)
+    instruments: dict[str, Instruments] = field(default_factory=dict)
 
     def cell_of(self, run: Run, gravity: float) -> LineFit | None:
         """The line of the calibration in force at the run; one input for all runs of one calibration."""
@@ -65,6 +100,15 @@ class Inputs:
             self.cells[key] = calibration.fit(run.calibration, gravity)
         return self.cells[key]
 
+    def meters_of(self, run: Run) -> Instruments:
+        """The instruments in force at the run; the same ones are the same inputs."""
+        if run.sensors is None:
+            return self.meters
+        key = run.sensors.model_dump_json()
+        if key not in self.instruments:
+            self.instruments[key] = instruments_of(run.sensors)
+        return self.instruments[key]
+
     def mass(self, m: Any) -> Any:
         """The same weight is the same input in every run."""
         return self.masses.setdefault(m.value, from_measured(m, "weight hung"))
@@ -72,7 +116,7 @@ class Inputs:
 
 def inputs_of(build: Build, rig: Rig) -> Inputs:
     """Inputs shared by all runs of `build` on `rig`. Raises ReductionError when a record contradicts itself."""
-    m, s = build.motor, rig.sensors
+    m = build.motor
 
     def line(readings: motors.MotorReadings, whose: str) -> motors.Motor:
         return motors.identify(
@@ -93,19 +137,13 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
         ratio=abs(build.ratio()),
         figures=rig.method.shared(),
         gravity=from_measured(rig.gravity, "gravity"),
-        gain_voltage=ufloat(1.0, s.voltage_accuracy / 2, "voltmeter"),
-        gain_current=ufloat(1.0, s.current_accuracy / 2, "ammeter"),
-        gain_speed=ufloat(1.0, s.speed_accuracy / 2, "tachometer"),
+        meters=instruments_of(rig.sensors),
         motor=motor,
         warming=ufloat(0.0, 1.0, "winding temperature"),
         heat_capacity=build.heat_capacity(),
         heating=ufloat(1.0, 0.25, "warming during the lift"),
         cell=cell,
         rotor=build.rotor_inertia() * ufloat(1.0, 0.1, "rotor inertia"),
-        load_gains={
-            "load_voltage": ufloat(1.0, s.voltage_accuracy / 2, "voltmeter at the load"),
-            "load_current": ufloat(1.0, s.current_accuracy / 2, "ammeter at the load"),
-        },
     )
 
 
@@ -149,7 +187,7 @@ def reduce_run(
     orders: turns of the shafts per turn of the output, whose ripple in the speed is wanted.
     Raises ReductionError when the recording lacks what torque and speed need, or the drive was never on.
     """
-    rec = part_of(run, recording)
+    rec = seen(inputs, run, recording)
     stands = rig.method.STANDS
     if not rec.has("speed") and not stands:
         raise ReductionError("the recording has no output speed; map a column to it, or log it")
@@ -197,6 +235,11 @@ def part_of(run: Run, recording: Recording) -> Recording:
     return recording.span(run.start if run.start is not None else -math.inf, run.stop if run.stop is not None else math.inf)
 
 
+def seen(inputs: Inputs, run: Run, recording: Recording) -> Recording:
+    """The run's own part, as its instruments' comparisons say it truly was."""
+    return inputs.meters_of(run).corrected(part_of(run, recording))
+
+
 def point_at(
     inputs: Inputs,
     rig: Rig,
@@ -210,12 +253,13 @@ def point_at(
     speed: Any = None,
     acceleration: float = 0.0,
 ) -> Point:
-    """The point of a window. on: the recording while the drive is on.
+    """The point of a window. on: the recording, corrected (`seen`), while the drive is on.
 
     torque, speed: of the output, where the method works them out itself; acceleration of the motor [rad/s²]: what its rotor
     takes for itself does not arrive at the gearbox. Raises ReductionError when torque or speed cannot be known.
     """
-    method = rig.method
+    method, meters = rig.method, inputs.meters_of(run)
+    sensors = meters.sensors
     steady = on.span(window.start, window.stop)
     effective: dict[str, float] = {}
 
@@ -223,26 +267,27 @@ def point_at(
         """Of a steady signal its mean, of one that runs through the window its value in the middle."""
         return middle_with_uncertainty(steady.t, y) if acceleration else mean_with_uncertainty(y)
 
-    def mean(key: str, gain: Any = 1.0) -> Any:
+    def mean(key: str, by: Callable[[Any], Any] = lambda shown: shown) -> Any:
         if not steady.has(key):
             return None
         value, u, effective[key] = level(steady.channels[key])
-        return None if math.isnan(value) else gain * ufloat(value, 0.0 if math.isinf(u) else u, key.replace("_", " ") + SCATTER)
+        return None if math.isnan(value) else by(ufloat(value, 0.0 if math.isinf(u) else u, key.replace("_", " ") + SCATTER))
 
     if speed is None and not method.STANDS:
-        speed = mean("speed", inputs.gain_speed)
+        speed = mean("speed", meters.speed)
         if speed is None:
             raise ReductionError("the output speed is missing throughout the window")
-        if rig.sensors.pulses and not acceleration:  # the window begins and ends anywhere between two pulses
-            speed = speed + ufloat(0.0, 2 * math.pi / rig.sensors.pulses / window.length / math.sqrt(6), "tachometer's pulses")
+        if sensors.pulses and not acceleration:  # the window begins and ends anywhere between two pulses
+            speed = speed + ufloat(0.0, 2 * math.pi / sensors.pulses / window.length / math.sqrt(6), "tachometer's pulses")
     # an arm meets its stop before anything is steady: no electrical figure means anything
-    voltage, current = (None, None) if method.STANDS else (mean("voltage", inputs.gain_voltage), mean("current", inputs.gain_current))
+    voltage, current = (None, None) if method.STANDS else (mean("voltage", meters.voltage), mean("current", meters.current))
     power_in = None
     if voltage is not None and current is not None:
         # the mean of v·i, not mean v × mean i: a chopped supply would tell them apart
         product = steady.channels["voltage"] * steady.channels["current"]
         value, u, _ = level(product)
-        power_in = ufloat(value, u if math.isfinite(u) else 0.0, "power" + SCATTER) * inputs.gain_voltage * inputs.gain_current
+        power_in = ufloat(value, u if math.isfinite(u) else 0.0, "power" + SCATTER) * meters.voltage.doubt * meters.current.doubt
+        power_in = power_in + nominal(voltage) * meters.current.rest + nominal(current) * meters.voltage.rest
 
     torque_mass = torque_cell = peak = fade = None
     if torque is None:
@@ -250,10 +295,10 @@ def point_at(
             torque_mass = method.known(inputs.figures, inputs.mass(run.load), inputs.gravity)
         cell = inputs.cell_of(run, rig.gravity.value)
         newtons, second = mean("force"), mean("force_2")
-        if newtons is not None and second is not None and rig.sensors.second_cell != "not used":
-            newtons = newtons + second if rig.sensors.second_cell == "added" else newtons - second
+        if newtons is not None and second is not None and sensors.second_cell != "not used":
+            newtons = newtons + second if sensors.second_cell == "added" else newtons - second
         force, most, fade = _force(cell, run, on, mean("cell"), newtons)
-        readings = {"force": force, **{c: mean(c, inputs.load_gains[c]) for c in method.CHANNELS}}
+        readings = {"force": force, **{c: mean(c, getattr(meters, c)) for c in method.CHANNELS}}
         torque_cell = method.measured(inputs.figures, readings.get)
         at_most = method.measured(method.figures(), {"force": most}.get) if torque_cell is not None else None
         peak = None if at_most is None else nominal(at_most)
@@ -264,7 +309,7 @@ def point_at(
         )
 
     temperature = _mean(steady, "temperature", math.nan)
-    measured_motor_speed = mean("motor_speed", inputs.gain_speed)
+    measured_motor_speed = mean("motor_speed", meters.speed)
     motor_speed = measured_motor_speed
     if motor_speed is None and speed is not None:
         motor_speed = speed * inputs.ratio

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from sparring.core.recording import Recording
-from sparring.core.reduce.points import Inputs, Point, ReductionError, part_of, point_at
+from sparring.core.reduce.points import Inputs, Point, ReductionError, point_at, seen
 from sparring.core.reduce.spread import SCATTER
 from sparring.core.reduce.windows import Window, block_means, parabola
 from sparring.core.rig import Rig, RunUp
@@ -34,7 +34,7 @@ def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> lis
     """
     method = rig.method
     assert isinstance(method, RunUp)
-    rec = part_of(run, recording)
+    rec = seen(inputs, run, recording)
     if not rec.has("speed"):
         raise ReductionError("the recording has no speed of the mass; map a column to it, or log it")
     good = ~np.isnan(rec.channels["speed"])
@@ -57,11 +57,11 @@ def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> lis
         at, slope, u_at, u_slope = parabola(t[first:last], speed[first:last])
         if slope <= 0:
             continue
-        w = inputs.gain_speed * ufloat(at, u_at, "speed" + SCATTER)
-        faster = inputs.gain_speed * ufloat(slope, u_slope, "acceleration" + SCATTER)
+        w = inputs.meters_of(run).speed(ufloat(at, u_at, "speed" + SCATTER))
+        faster = inputs.meters_of(run).speed.doubt * ufloat(slope, u_slope, "acceleration" + SCATTER)
         torque = inertia * faster
         if drag is not None:
-            taken = inertia * inputs.gain_speed * drag(w)
+            taken = inertia * inputs.meters_of(run).speed.doubt * drag(w)
             if method.coasts == "with the drive":  # of the train's drag and the mass's own, only the last is at the output
                 taken = taken / 2 + nominal(taken) / 2 / math.sqrt(3) * ufloat(0.0, 1.0, "whose drag it is")
             torque = torque + taken

@@ -8,7 +8,7 @@ from itertools import pairwise
 import numpy as np
 
 from sparring.core.recording import Recording
-from sparring.core.reduce.points import Inputs, Point, ReductionError, part_of, point_at
+from sparring.core.reduce.points import Inputs, Point, ReductionError, point_at, seen
 from sparring.core.reduce.windows import Window, parabola, powered_spans
 from sparring.core.rig import Rig
 from sparring.core.run import Run
@@ -26,7 +26,7 @@ def reduce_sweep(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> li
     Torque and speed are those in the middle of a part, of a parabola through its samples: both run through it.
     Raises ReductionError when the cell or the speed is missing, or no part has samples enough.
     """
-    rec = part_of(run, recording)
+    rec = seen(inputs, run, recording)
     channel = next((c for c in ("cell", "force") if rec.has(c)), "")
     if not channel or not rec.has("speed"):
         raise ReductionError("a sweep needs the load cell and the speed in the recording; map columns to them, or log them")

@@ -14,6 +14,7 @@ from sparring.core.rig.drawbar import Drawbar
 from sparring.core.rig.generator import Generator
 from sparring.core.rig.hoist import Hoist
 from sparring.core.rig.lever import Lever
+from sparring.core.rig.meters import Sensors
 from sparring.core.rig.method import MethodBase
 from sparring.core.rig.runup import RunUp
 
@@ -56,21 +57,6 @@ __all__ = [
 
 METHODS: tuple[type[MethodBase], ...] = tuple(get_args(k)[0] for k in get_args(get_args(Method)[0]))
 """Every method; its defaults are its template."""
-
-
-class Sensors(Record):
-    """Each accuracy is the 95 % half-width of the instrument's gain, as its data sheet or a comparison says.
-
-    supply: how the drive is fed and read; of a chopped one only the samples' own v·i is the power. second_cell: what the
-    channel of a second load cell does to the first's force. pulses: a turn of the output gives the tachometer; 0: not known.
-    """
-
-    voltage_accuracy: Annotated[float, Q("ratio", "%", least=0.0, most=0.5)] = 0.005
-    current_accuracy: Annotated[float, Q("ratio", "%", least=0.0, most=0.5)] = 0.01
-    speed_accuracy: Annotated[float, Q("ratio", "%", least=0.0, most=0.5)] = 0.001
-    pulses: Annotated[int, Field(ge=0, le=1_000_000)] = 0
-    supply: Literal["smooth", "chopped, in samples", "chopped, averaged"] = "smooth"
-    second_cell: Literal["not used", "added", "taken off"] = "not used"
 
 
 class Limits(Record):

@@ -26,9 +26,9 @@ from sparring.core.quantity import Measured, from_si, parse
 from sparring.core.records import Q
 from sparring.core.rig import METHODS, Check, MethodBase, Rig, RunUp, Weight, calibration
 from sparring.core.uncertainty import nominal
-from sparring.ui.calibration_panel import CalibrationPanel
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
+from sparring.ui.sensors_panel import SensorsPanel
 from sparring.ui.theme import theme
 from sparring.ui.widgets.bench_picture import BenchPicture
 from sparring.ui.widgets.chart import Chart, pen
@@ -111,12 +111,13 @@ class RigPage(QWidget):
         column.addWidget(self.tabs)
         self.stack = QStackedWidget()
         column.addWidget(self.stack, 1)
-        self.calibration = CalibrationPanel(self.desk, self.session)
+        self.sensors = SensorsPanel(self.desk, self.session)
+        self.calibration = self.sensors.cell
         self.planner = RatioPlanner(self.desk)
         self.checklist = Checklist(self.desk)
         for name, widget in (
             ("Plan", self._plan()),
-            ("Cell", _scrolled(self.calibration)),
+            ("Sensors", _scrolled(self.sensors)),
             ("Masses", self._masses()),
             ("Ratios", self.planner),
             ("Checks", self.checklist),
@@ -214,7 +215,7 @@ class RigPage(QWidget):
             self.rigs.setCurrentIndex(max(0, self.rigs.findData(d.rig_id)))
         self.methods.setCurrentIndex(METHODS.index(type(method)))
         self.care.setText(f"Care: guard and goggles on; {method.CARE}; low voltage first.")
-        for n, shown in ((1, bool(method.CELL)), (2, method.weighed()), (3, isinstance(method, RunUp))):
+        for n, shown in ((2, method.weighed()), (3, isinstance(method, RunUp))):
             if self.tabs.isTabVisible(n) != shown:
                 self.tabs.setTabVisible(n, shown)
                 self.tabs.setCurrentIndex(self.tabs.currentIndex() if self.tabs.isTabVisible(self.tabs.currentIndex()) else 0)
@@ -230,6 +231,13 @@ class RigPage(QWidget):
         self.asked.setText(
             f"Next: {first.title[0].lower()}{first.title[1:]}. {' '.join(first.try_next[:1])}" if first else "Nothing is missing."
         )
+
+    def show_sensor(self, place: str) -> QWidget | None:
+        """Brings the sensor of a finding's place forward; the field to begin at, None where the place is no sensor's."""
+        entry = self.sensors.choose(place.rpartition(".")[2])
+        if entry is not None:
+            self.tabs.setCurrentIndex(1)
+        return entry
 
     def choose_method(self, kind: type[MethodBase]) -> None:
         """Sets the rig up for another method; the dimensions of the one left are kept while the window is open."""
@@ -267,7 +275,7 @@ class RigPage(QWidget):
         super().showEvent(event)
         self._ask()
         self._live()
-        self.calibration.watch()
+        self.sensors.watch()
 
     def _plan_from_shelf(self) -> None:
         masses = tuple(sorted((w.mass for w in self.desk.rig.shelf), key=lambda m: m.value))

@@ -375,6 +375,7 @@ class RunPage(QWidget):
                 load=d.plan.loads[self.lift.step] if method.weighed() else None,
                 voltage=d.plan.voltage,
                 calibration=d.rig.calibration if method.CELL else None,
+                sensors=d.rig.sensors,
                 source="simulated" if s.simulated else "bench",
             )
             s.lift(run, d.ensure_test(), d.book.capture_path())

@@ -1,177 +1,18 @@
-"""Judgements on a bench before anything runs: limits with their reasons, dimensions that look wrong, calibration.
-
-A rule is one small function, registered by `@setup_rule`.
-"""
+"""Before a run: what the load does to arm, cord, mass, brake, motor and supply, and dimensions that look wrong."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
-from datetime import date
-from functools import cached_property
+from collections.abc import Iterable
 
 from sparring.core import predict
-from sparring.core.build import Build
-from sparring.core.finding import ORDER, Finding, noted
-from sparring.core.motor import Motor
-from sparring.core.plan import Plan
-from sparring.core.quantity import G_N
-from sparring.core.rig import Brake, Drawbar, Hoist, Lever, Rig, RunUp, calibration
-from sparring.core.uncertainty import nominal, std
+from sparring.core.finding import Finding, noted
+from sparring.core.findings.setup.bench import Bench, setup_rule
+from sparring.core.rig import Brake, Drawbar, Hoist, Lever, RunUp
+from sparring.core.uncertainty import nominal
 
-_OLD = 120  # days after which a calibration is worth a word (common practice, no source)
-_FLOOR = 0.05  # of what the cell was calibrated to: below it the cell's own faults count (common practice, no source)
-_DRIFTS = 5e-3  # part of the sensitivity that a new calibration may differ by
-_CREEPS = 2e-3  # part of the reading that may move in a minute
 _SWEEP = 5.0  # [s] below which a sweep is quick
 _HOT = 40.0  # [K] that a winding may warm in one run before its line has moved by a sixth
-
-
-@dataclass(frozen=True)
-class Bench:
-    """A build on a rig with a plan, and what several rules ask for."""
-
-    build: Build
-    rig: Rig
-    plan: Plan
-    today: date
-
-    @cached_property
-    def motor(self) -> Motor:
-        return self.build.motor_line()
-
-    @cached_property
-    def torques(self) -> list[float]:
-        """About what each step asks for [N·m], lightest first."""
-        asked = [predict.load_torque(self.rig, m) for m in self.rig.method.settings([m.value for m in self.plan.loads])]
-        return sorted(asked)
-
-    @cached_property
-    def stall(self) -> float:
-        return predict.stall_torque(self.build, self.plan.voltage)
-
-    @property
-    def free_speed(self) -> float:
-        """Of the output [rad/s]."""
-        return float(self.motor.speed(self.build.torque_line()[1], self.plan.voltage)) / abs(self.build.ratio())
-
-
-Rule = Callable[[Bench], Iterable[Finding]]
-SETUP_RULES: list[Rule] = []
-
-
-def setup_rule(function: Rule) -> Rule:
-    """Registers a rule."""
-    SETUP_RULES.append(function)
-    return function
-
-
-def judge_setup(build: Build, rig: Rig, plan: Plan, today: date) -> list[Finding]:
-    """All findings on a bench as set up, worst first."""
-    bench = Bench(build, rig, plan, today)
-    found = [replace(f, facts={k: v._replace(digits=3) for k, v in f.facts.items()}) for check in SETUP_RULES for f in check(bench)]
-    return sorted(found, key=lambda f: ORDER[f.severity])
-
-
-@setup_rule
-def cell_calibration(b: Bench) -> Iterable[Finding]:
-    """The cell is not calibrated, long ago, or not over the forces that will come."""
-    cal, method = b.rig.calibration, b.rig.method
-    if not method.CELL:
-        return
-    if cal is None:
-        yield noted(
-            "calibration-missing",
-            "caution",
-            "The load cell is not calibrated",
-            f"The cell {method.CELL} has no calibration.",
-            "Its counts are no force. Without weights that tell the torque there is no result at all.",
-            tries=("Hang known masses on it, up and down, on this page.",),
-            place="rig.calibration",
-        )
-        return
-    days = (b.today - date.fromisoformat(cal.date)).days
-    if days > _OLD:
-        yield noted(
-            "calibration-old",
-            "note",
-            "The calibration is old",
-            f"The {cal.cell} was calibrated {days} days ago.",
-            "Cells drift with time, knocks and temperature.",
-            tries=("Hang one known mass and compare; calibrate anew if it is off.",),
-            place="rig.calibration",
-        )
-    moved = calibration.drift(cal, b.rig.gravity.value)
-    if moved is not None and abs(nominal(moved.sensitivity)) > max(2 * std(moved.sensitivity), _DRIFTS):
-        yield noted(
-            "cell-drifts",
-            "caution",
-            "The load cell's sensitivity has moved",
-            f"By {{moved}} since the calibration of {cal.earlier[-1].date}.",
-            "Whatever was measured between the two is off by up to as much; runs keep the calibration that was in force with them.",
-            (
-                "the cell was overloaded or knocked",
-                "other masses, or another gravity, were entered",
-                "the amplifier or its supply was changed",
-            ),
-            ("Calibrate again, with the same masses.", "Calibrate before and after what matters."),
-            "rig.calibration",
-            moved=(moved.sensitivity, "ratio"),
-        )
-    if cal.creep is not None and abs(cal.creep) > _CREEPS:
-        yield noted(
-            "cell-creeps",
-            "note",
-            "The load cell creeps",
-            "Under a hanging mass its reading moved by {creep} in a minute.",
-            "A long run then reads differently at its end than at its beginning.",
-            (),
-            ("Tare shortly before each run, and do not let a load hang.",),
-            "rig.calibration",
-            creep=(cal.creep, "ratio"),
-        )
-    g = b.rig.gravity.value
-    reached = max(p.mass.value for p in cal.points) * g
-    forces = [f for t in b.torques if (f := method.cell_force(t)) is not None]
-    if not forces or max(forces) <= 0:
-        return
-    if max(forces) > cal.capacity:
-        yield noted(
-            "cell-overloaded",
-            "wrong",
-            "The load cell is too weak for this plan",
-            "The heaviest step pulls about {force} at a cell of {capacity}.",
-            "Beyond its capacity a cell bends for good, and may break.",
-            tries=("Take a stronger cell, a larger radius or a lighter step.",),
-            place="rig.calibration",
-            force=(max(forces), "force"),
-            capacity=(cal.capacity, "force"),
-        )
-    elif max(forces) > 1.1 * reached:
-        yield noted(
-            "calibration-not-covering",
-            "caution",
-            "The calibration does not reach the forces used",
-            "It went up to {reached}; the plan pulls up to about {force}.",
-            "Beyond its masses the line is a guess, however straight it looks.",
-            tries=("Calibrate with masses up to the heaviest step and a little more.",),
-            place="rig.calibration",
-            reached=(reached, "force"),
-            force=(max(forces), "force"),
-        )
-    if max(forces) < _FLOOR * reached:
-        yield noted(
-            "cell-near-its-floor",
-            "caution",
-            "The cell is hardly used",
-            "The heaviest step pulls about {force} at a cell calibrated to {reached}.",
-            "Near its zero, drift and creep of a cell are as large as what is measured.",
-            tries=("Take a weaker cell, or a smaller radius.",),
-            place="rig.calibration",
-            reached=(reached, "force"),
-            force=(max(forces), "force"),
-        )
 
 
 @setup_rule
@@ -400,59 +241,6 @@ def traction(b: Bench) -> Iterable[Finding]:
             place="rig.method.on_wheels",
             mass=(min(slipping), "mass"),
         )
-
-
-@setup_rule
-def gravity(b: Bench) -> Iterable[Finding]:
-    """The standard value stands for the local one."""
-    if abs(b.rig.gravity.value - G_N) < 1e-5 and b.rig.gravity.u < 2e-3:
-        yield noted(
-            "gravity-standard",
-            "note",
-            "Gravity is the standard value",
-            "It is entered as {g} with hardly any doubt.",
-            "It differs from place to place by up to 0.5 %; all torques from weights follow it.",
-            tries=("Enter the value of your latitude (the button under Rig ▸ Plan reckons it), or give it ± 0.03.",),
-            place="rig.gravity",
-            g=(b.rig.gravity.value, "acceleration"),
-        )
-
-
-@setup_rule
-def supply_averaged(b: Bench) -> Iterable[Finding]:
-    """A chopped supply whose voltage and current are averaged before they are multiplied."""
-    if b.rig.sensors.supply == "chopped, averaged":
-        yield noted(
-            "supply-averaged",
-            "caution",
-            "The power from the wire will be wrong",
-            "The supply is chopped, and voltage and current are read as averages.",
-            "The power is the mean of volts times amperes; the product of two means leaves out what they do together, often 5 to 20 %.",
-            ("speed controller between supply and meter",),
-            ("Measure before the speed controller, where the current is smooth.", "Use a meter that multiplies sample by sample."),
-            "rig.sensors.supply",
-        )
-
-
-@setup_rule
-def tachometer_coarse(b: Bench) -> Iterable[Finding]:
-    """Too few pulses in the window for the speed to be known to a hundredth."""
-    speed, pulses = b.free_speed, b.rig.sensors.pulses
-    if pulses and speed > 0 and not b.rig.method.STANDS:
-        counted = speed / (2 * math.pi) * pulses * b.plan.measure
-        if counted < 100:
-            yield noted(
-                "tachometer-coarse",
-                "caution",
-                "The tachometer gives few pulses",
-                f"About {counted:.0f} in a window of {{measure}}: the speed is then known to {{doubt}} at best.",
-                "A window begins and ends anywhere between two pulses.",
-                (),
-                ("Put it on the motor's shaft, and enter the pulses that one turn of the output gives.", "Measure longer."),
-                "rig.sensors.pulses",
-                measure=(b.plan.measure, "time"),
-                doubt=(2 / counted / math.sqrt(6), "ratio"),
-            )
 
 
 @setup_rule

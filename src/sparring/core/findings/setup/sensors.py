@@ -1,0 +1,240 @@
+"""Before a run: the load cell and its calibration, the meters, the supply they read, local gravity."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from datetime import date
+
+import numpy as np
+
+from sparring.core.finding import Finding, noted
+from sparring.core.findings.setup.bench import Bench, setup_rule
+from sparring.core.quantity import G_N
+from sparring.core.rig import calibration, meters
+from sparring.core.uncertainty import nominal, std
+
+_OLD = 120  # days after which a calibration is worth a word (common practice, no source)
+_METER_OLD = 365  # days after which a meter's comparison is (common practice, no source)
+_CROOKED = 0.01  # of its range by which a meter may leave its line
+_FLOOR = 0.05  # of what the cell was calibrated to: below it the cell's own faults count (common practice, no source)
+_DRIFTS = 5e-3  # part of the sensitivity that a new calibration may differ by
+_CREEPS = 2e-3  # part of the reading that may move in a minute
+
+
+@setup_rule
+def cell_calibration(b: Bench) -> Iterable[Finding]:
+    """The cell is not calibrated, long ago, or not over the forces that will come."""
+    cal, method = b.rig.calibration, b.rig.method
+    if not method.CELL:
+        return
+    if cal is None:
+        yield noted(
+            "calibration-missing",
+            "caution",
+            "The load cell is not calibrated",
+            f"The cell {method.CELL} has no calibration.",
+            "Its counts are no force. Without weights that tell the torque there is no result at all.",
+            tries=("Hang known masses on it, up and down, on this page.",),
+            place="rig.calibration",
+        )
+        return
+    days = (b.today - date.fromisoformat(cal.date)).days
+    if days > _OLD:
+        yield noted(
+            "calibration-old",
+            "note",
+            "The calibration is old",
+            f"The {cal.cell} was calibrated {days} days ago.",
+            "Cells drift with time, knocks and temperature.",
+            tries=("Hang one known mass and compare; calibrate anew if it is off.",),
+            place="rig.calibration",
+        )
+    moved = calibration.drift(cal, b.rig.gravity.value)
+    if moved is not None and abs(nominal(moved.sensitivity)) > max(2 * std(moved.sensitivity), _DRIFTS):
+        yield noted(
+            "cell-drifts",
+            "caution",
+            "The load cell's sensitivity has moved",
+            f"By {{moved}} since the calibration of {cal.earlier[-1].date}.",
+            "Whatever was measured between the two is off by up to as much; runs keep the calibration that was in force with them.",
+            (
+                "the cell was overloaded or knocked",
+                "other masses, or another gravity, were entered",
+                "the amplifier or its supply was changed",
+            ),
+            ("Calibrate again, with the same masses.", "Calibrate before and after what matters."),
+            "rig.calibration",
+            moved=(moved.sensitivity, "ratio"),
+        )
+    if cal.creep is not None and abs(cal.creep) > _CREEPS:
+        yield noted(
+            "cell-creeps",
+            "note",
+            "The load cell creeps",
+            "Under a hanging mass its reading moved by {creep} in a minute.",
+            "A long run then reads differently at its end than at its beginning.",
+            (),
+            ("Tare shortly before each run, and do not let a load hang.",),
+            "rig.calibration",
+            creep=(cal.creep, "ratio"),
+        )
+    g = b.rig.gravity.value
+    reached = max(p.mass.value for p in cal.points) * g
+    forces = [f for t in b.torques if (f := method.cell_force(t)) is not None]
+    if not forces or max(forces) <= 0:
+        return
+    if max(forces) > cal.capacity:
+        yield noted(
+            "cell-overloaded",
+            "wrong",
+            "The load cell is too weak for this plan",
+            "The heaviest step pulls about {force} at a cell of {capacity}.",
+            "Beyond its capacity a cell bends for good, and may break.",
+            tries=("Take a stronger cell, a larger radius or a lighter step.",),
+            place="rig.calibration",
+            force=(max(forces), "force"),
+            capacity=(cal.capacity, "force"),
+        )
+    elif max(forces) > 1.1 * reached:
+        yield noted(
+            "calibration-not-covering",
+            "caution",
+            "The calibration does not reach the forces used",
+            "It went up to {reached}; the plan pulls up to about {force}.",
+            "Beyond its masses the line is a guess, however straight it looks.",
+            tries=("Calibrate with masses up to the heaviest step and a little more.",),
+            place="rig.calibration",
+            reached=(reached, "force"),
+            force=(max(forces), "force"),
+        )
+    if max(forces) < _FLOOR * reached:
+        yield noted(
+            "cell-near-its-floor",
+            "caution",
+            "The cell is hardly used",
+            "The heaviest step pulls about {force} at a cell calibrated to {reached}.",
+            "Near its zero, drift and creep of a cell are as large as what is measured.",
+            tries=("Take a weaker cell, or a smaller radius.",),
+            place="rig.calibration",
+            reached=(reached, "force"),
+            force=(max(forces), "force"),
+        )
+
+
+@setup_rule
+def gravity(b: Bench) -> Iterable[Finding]:
+    """The standard value stands for the local one."""
+    if abs(b.rig.gravity.value - G_N) < 1e-5 and b.rig.gravity.u < 2e-3:
+        yield noted(
+            "gravity-standard",
+            "note",
+            "Gravity is the standard value",
+            "It is entered as {g} with hardly any doubt.",
+            "It differs from place to place by up to 0.5 %; all torques from weights follow it.",
+            tries=("Enter the value of your latitude (the button under Rig ▸ Plan reckons it), or give it ± 0.03.",),
+            place="rig.gravity",
+            g=(b.rig.gravity.value, "acceleration"),
+        )
+
+
+@setup_rule
+def supply_averaged(b: Bench) -> Iterable[Finding]:
+    """A chopped supply whose voltage and current are averaged before they are multiplied."""
+    if b.rig.sensors.supply == "chopped, averaged":
+        yield noted(
+            "supply-averaged",
+            "caution",
+            "The power from the wire will be wrong",
+            "The supply is chopped, and voltage and current are read as averages.",
+            "The power is the mean of volts times amperes; the product of two means leaves out what they do together, often 5 to 20 %.",
+            ("speed controller between supply and meter",),
+            ("Measure before the speed controller, where the current is smooth.", "Use a meter that multiplies sample by sample."),
+            "rig.sensors.supply",
+        )
+
+
+@setup_rule
+def tachometer_coarse(b: Bench) -> Iterable[Finding]:
+    """Too few pulses in the window for the speed to be known to a hundredth."""
+    speed, pulses = b.free_speed, b.rig.sensors.pulses
+    if pulses and speed > 0 and not b.rig.method.STANDS:
+        counted = speed / (2 * math.pi) * pulses * b.plan.measure
+        if counted < 100:
+            yield noted(
+                "tachometer-coarse",
+                "caution",
+                "The tachometer gives few pulses",
+                f"About {counted:.0f} in a window of {{measure}}: the speed is then known to {{doubt}} at best.",
+                "A window begins and ends anywhere between two pulses.",
+                (),
+                ("Put it on the motor's shaft, and enter the pulses that one turn of the output gives.", "Measure longer."),
+                "rig.sensors.pulses",
+                measure=(b.plan.measure, "time"),
+                doubt=(2 / counted / math.sqrt(6), "ratio"),
+            )
+
+
+@setup_rule
+def meters_compared(b: Bench) -> Iterable[Finding]:
+    """A meter's comparison is old, does not reach what will be read, or shows a meter that is no straight line."""
+    stands = b.rig.method.STANDS
+    slope, offset = b.build.torque_line()
+    current = b.motor.current(slope * max(b.torques, default=0.0) + offset, b.plan.voltage)
+    asked = {"voltmeter": b.plan.voltage, "ammeter": nominal(current), "tachometer": b.rig.method.top_speed(b.free_speed)}
+    for name, most in asked.items():
+        comparison: meters.Comparison | None = getattr(b.rig.sensors, name)
+        if comparison is None or stands:
+            continue
+        place, kind = f"rig.sensors.{name}", comparison.KIND
+        try:
+            line = meters.fit(comparison)
+        except ValueError as err:
+            yield noted(
+                "meter-without-a-line",
+                "wrong",
+                f"The {name}'s comparison gives no line",
+                f"{str(err).capitalize()}.",
+                "Nothing can be worked out with it.",
+                tries=("Compare it again, or drop the readings.",),
+                place=place,
+            )
+            continue
+        true, shown = comparison.pairs()
+        days = (b.today - date.fromisoformat(comparison.date)).days
+        if days > _METER_OLD:
+            yield noted(
+                "meter-compared-long-ago",
+                "note",
+                f"The {name} was compared long ago",
+                f"{comparison.instrument}: {days} days ago, with {comparison.reference}.",
+                "Meters drift too, if slowly.",
+                tries=("Hold one reading against a better meter; compare anew if it is off.",),
+                place=place,
+            )
+        reached = float(np.abs(true).max())
+        if most > 1.2 * reached:
+            yield noted(
+                "meter-comparison-not-covering",
+                "caution",
+                f"The {name}'s comparison does not reach what will be read",
+                "It went up to {reached}; about {most} will be read.",
+                "Beyond its readings the line is a guess.",
+                tries=("Compare it over the whole range that the runs use.",),
+                place=place,
+                reached=(reached, kind),
+                most=(most, kind),
+            )
+        off = float(np.abs(line.residuals).max()) / float(np.ptp(shown))
+        if off > _CROOKED:
+            yield noted(
+                "meter-crooked",
+                "caution",
+                f"The {name} does not follow a straight line",
+                "One reading lies {off} of the range off the line.",
+                "A straight line is all that corrects it; what departs from it stays in the results.",
+                ("a reading was mistyped", "the meter changed its range", "the value moved between the two readings"),
+                ("Compare again, waiting at each value until both stand still.",),
+                place,
+                off=(off, "ratio"),
+            )

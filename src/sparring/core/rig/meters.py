@@ -1,0 +1,142 @@
+"""Voltmeter, ammeter, tachometer: what their data sheets promise, and what a comparison with a better instrument showed.
+
+A comparison is a straight line, shown = zero + gain · true, through what both instruments read at the same moment. What the
+meter shows is then corrected by it; the line's own uncertainty and the reference's stay with every figure.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated, Any, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from sparring.core.records import Q, Record
+from sparring.core.rig.calibration import Day
+from sparring.core.uncertainty import LineFit, fit_line, nominal, std, ufloat
+
+Accuracy = Annotated[float, Q("ratio", "%", least=0.0, most=0.5)]
+_MOST = 200
+
+
+class Comparison(Record):
+    """Base of the comparisons. date: ISO day it was made; reference: what it was compared with, right within
+    `reference_accuracy` (95 % half-width of its gain). points: what both read, of a class of its own for the unit."""
+
+    KIND: ClassVar[str] = ""
+    instrument: Annotated[str, Field(max_length=60)] = "meter"
+    date: Day = "2026-01-01"
+    reference: Annotated[str, Field(max_length=60)] = "a better meter"
+    reference_accuracy: Accuracy = 0.001
+
+    def pairs(self) -> tuple[np.ndarray, np.ndarray]:
+        """(reference, shown), SI, shape (n,)."""
+        points: Any = self.points  # type: ignore[attr-defined]
+        return np.array([p.reference for p in points]), np.array([p.shown for p in points])
+
+
+class VoltagePoint(Record):
+    """What the reference and the voltmeter read at the same moment."""
+
+    reference: Annotated[float, Q("voltage")] = 0.0
+    shown: Annotated[float, Q("voltage")] = 0.0
+
+
+class CurrentPoint(Record):
+    """What the reference and the ammeter read at the same moment."""
+
+    reference: Annotated[float, Q("current")] = 0.0
+    shown: Annotated[float, Q("current")] = 0.0
+
+
+class SpeedPoint(Record):
+    """What the reference and the tachometer read at the same moment."""
+
+    reference: Annotated[float, Q("speed", "rpm")] = 0.0
+    shown: Annotated[float, Q("speed", "rpm")] = 0.0
+
+
+class Voltmeter(Comparison):
+    KIND = "voltage"
+    points: Annotated[tuple[VoltagePoint, ...], Field(min_length=3, max_length=_MOST)]
+
+
+class Ammeter(Comparison):
+    KIND = "current"
+    points: Annotated[tuple[CurrentPoint, ...], Field(min_length=3, max_length=_MOST)]
+
+
+class Tachometer(Comparison):
+    KIND = "speed"
+    points: Annotated[tuple[SpeedPoint, ...], Field(min_length=3, max_length=_MOST)]
+
+
+class Sensors(Record):
+    """Each accuracy is the 95 % half-width of the instrument's gain as its data sheet says; a comparison takes its place.
+
+    supply: how the drive is fed and read; of a chopped one only the samples' own v·i is the power. second_cell: what the
+    channel of a second load cell does to the first's force. pulses: a turn of the output gives the tachometer; 0: not known.
+    """
+
+    voltage_accuracy: Accuracy = 0.005
+    current_accuracy: Accuracy = 0.01
+    speed_accuracy: Accuracy = 0.001
+    voltmeter: Voltmeter | None = None
+    ammeter: Ammeter | None = None
+    tachometer: Tachometer | None = None
+    pulses: Annotated[int, Field(ge=0, le=1_000_000)] = 0
+    supply: Literal["smooth", "chopped, in samples", "chopped, averaged"] = "smooth"
+    second_cell: Literal["not used", "added", "taken off"] = "not used"
+
+
+METERS: dict[str, tuple[type[Comparison], type[Record], str, tuple[str, ...]]] = {
+    "voltmeter": (Voltmeter, VoltagePoint, "voltage_accuracy", ("voltage",)),
+    "ammeter": (Ammeter, CurrentPoint, "current_accuracy", ("current",)),
+    "tachometer": (Tachometer, SpeedPoint, "speed_accuracy", ("speed", "motor_speed")),
+}
+"""By the field of `Sensors`: the comparison, a point of it, the field of the data sheet's accuracy, the channels it reads."""
+
+
+def fit(comparison: Comparison, tag: str = "meter") -> LineFit:
+    """shown = zero + gain · reference. Raises ValueError when the points give no line or do not follow the reference."""
+    true, shown = comparison.pairs()
+    line = fit_line(true, shown, tag=tag)
+    if nominal(line.slope) <= 5 * std(line.slope):
+        raise ValueError("the meter does not follow the reference; were both on the same two points, and the right way round?")
+    return line
+
+
+@dataclass(frozen=True)
+class Meter:
+    """One instrument of a run. Shown values are corrected by `zero` and `gain`, plain numbers, before anything else; what is
+    left in doubt is `doubt`, a factor about 1, and `rest`, about 0 in the quantity's own unit."""
+
+    doubt: Any
+    zero: float = 0.0
+    gain: float = 1.0
+    rest: Any = 0.0
+
+    def correct(self, shown: np.ndarray) -> np.ndarray:
+        """What a sample truly was, as far as the comparison tells. shape (n,)."""
+        return shown if (self.zero, self.gain) == (0.0, 1.0) else (shown - self.zero) / self.gain
+
+    def __call__(self, mean: Any) -> Any:
+        """The corrected mean with the instrument's doubt in it."""
+        return self.doubt * mean + self.rest
+
+
+def meter(sensors: Sensors, name: str) -> Meter:
+    """The instrument `name` of METERS. Raises ValueError as `fit` does."""
+    comparison: Comparison | None = getattr(sensors, name)
+    if comparison is None:
+        return Meter(ufloat(1.0, getattr(sensors, METERS[name][2]) / 2, name))
+    line = fit(comparison, name)
+    zero, gain = nominal(line.intercept), nominal(line.slope)
+    reference = ufloat(1.0, comparison.reference_accuracy / 2, f"{name}'s reference")
+    return Meter(gain / line.slope * reference, zero, gain, (zero - line.intercept) / line.slope)
+
+
+def accuracy(sensors: Sensors, name: str) -> float:
+    """95 % half-width of an instrument's gain [-]."""
+    return 2 * std(meter(sensors, name).doubt)
