@@ -68,11 +68,6 @@ class SensorsPanel(QWidget):
         self.choice.setCurrentIndex(1 + list(self.meters).index(sensor))
         return self.meters[sensor].reference
 
-    def watch(self) -> None:
-        self.cell.watch()
-        for panel in self.meters.values():
-            panel.watch()
-
 
 class MeterPanel(QWidget):
     """A meter held against a better one: both readings typed, or the meter's own taken from the live bench."""
@@ -86,7 +81,7 @@ class MeterPanel(QWidget):
         self.live = QLabel()
         self.live.setObjectName("title")
         column.addWidget(self.live)
-        self.chart = Residuals("", "off the line, % of range", name=f"Residuals of the {name}'s comparison")
+        self.chart = Residuals("", "off the line, %", name=f"Residuals of the {name}'s comparison")
         self.dots, self.zero = pg.ScatterPlotItem(size=9), pg.InfiniteLine(angle=0, pos=0)
         for item in (self.zero, self.dots):
             self.chart.addItem(item)
@@ -120,13 +115,19 @@ class MeterPanel(QWidget):
         self.sheet = QPushButton("Sheet …")
         self.sheet.setToolTip("Writes the comparison as a sheet to keep")
         self.sheet.clicked.connect(self._ask_sheet)
-        for button in (self.take, self.drop, self.forget, self.sheet):
+        for button in (self.take, self.drop):
+            row.addWidget(button)
+        column.addLayout(row)
+        row = QHBoxLayout()
+        for button in (self.forget, self.sheet):
             row.addWidget(button)
         column.addLayout(row)
         self.fresh: list[Any] = []
         self._rig_id = desk.rig_id
         for signal in (desk.rig_changed, desk.units_changed):
             signal.connect(self.refresh)
+        session.arrived.connect(self.watch)
+        session.state_changed.connect(self.watch)
         self.refresh()
 
     def _entry(self, label: str, optional: bool) -> QuantityField:
@@ -165,10 +166,11 @@ class MeterPanel(QWidget):
                 ("Which is right ±", ("sensors", self.name, "reference_accuracy")),
             ]
             self.form = Form(d, "rig", rows)
-            self._column.insertWidget(self._column.indexOf(self.verdict) + 1, self.form)
+            self._column.addWidget(self.form)
         if self.form is not None:
             self.form.setVisible(comparison is not None)
-        taken = f" New readings: {len(self.fresh)} of at least 3." if self.fresh else ""
+        waiting = self.fresh and (comparison is None or tuple(self.fresh) != comparison.points)  # type: ignore[attr-defined]
+        taken = f" New readings: {len(self.fresh)} of at least 3." if waiting else ""
         if comparison is None:
             self.dots.setData([], [])
             accuracy = getattr(d.rig.sensors, METERS[self.name][2])
@@ -189,10 +191,11 @@ class MeterPanel(QWidget):
         self.dots.setData(x, off)
         self.chart.rows = lambda: ([f"reference {unit}", "off the line %"], np.column_stack([x, off]).tolist())
         zero = show(nominal(line.intercept), kind, unit, u=std(line.intercept) or None)
+        slope = 100 * (nominal(line.slope) - 1)
         self.verdict.setText(
-            f"{comparison.instrument.capitalize()}, {comparison.date}, {len(true)} readings: shows "
-            f"{100 * (nominal(line.slope) - 1):+.2f} ± {200 * std(line.slope):.2f} % and {zero} at nothing; "
-            f"worst {np.abs(off).max():.2f} % of the range off the line. Runs from now on are corrected by it." + taken
+            f"{comparison.date}, {len(true)} readings: shows {abs(slope):.2f} ± {200 * std(line.slope):.2f} % too "
+            f"{'much' if slope > 0 else 'little'}, and {zero} at nothing; {np.abs(off).max():.2f} % of the range off the line at worst. "
+            "Runs from now on are corrected by it." + taken
         )
 
     def watch(self) -> None:

@@ -275,7 +275,7 @@ class RigPage(QWidget):
         super().showEvent(event)
         self._ask()
         self._live()
-        self.sensors.watch()
+        self.calibration.watch()
 
     def _plan_from_shelf(self) -> None:
         masses = tuple(sorted((w.mass for w in self.desk.rig.shelf), key=lambda m: m.value))

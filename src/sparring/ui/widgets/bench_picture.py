@@ -1,4 +1,5 @@
-"""The bench drawn for its method, its dimensions as fields beside the drawing, a line from each to the place it is measured at."""
+"""The bench drawn for its method, its dimensions as fields: beside the drawing with a line from each to the place it is measured
+at, below a wide one with a number for each."""
 
 from __future__ import annotations
 
@@ -6,8 +7,8 @@ import math
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
+from PyQt6.QtWidgets import QBoxLayout, QSizePolicy, QWidget
 
 from sparring.core.rig import Lever, Rig
 from sparring.ui.desk import Desk
@@ -19,15 +20,20 @@ Places = dict[str, QPointF]
 """Where each field's line ends, and where the live values of cell and speed stand."""
 
 
+_TALL = ("hoist",)  # methods whose drawing is taller than wide
+_ROOM = 130  # [px] least height of a drawing above its fields
+_BALLOON = 9.0  # [px] radius of a number
+
+
 class BenchPicture(QWidget):
-    """Drawing at the left, fields at the right; both follow the rig's method."""
+    """Drawing and fields; both follow the rig's method."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
         self.live: dict[str, str] = {}  # "cell", "speed": as they read now
         self.setMinimumSize(340, 196)
-        self.row = QHBoxLayout(self)
+        self.row = QBoxLayout(QBoxLayout.Direction.LeftToRight, self)
         self.row.setContentsMargins(0, 0, 0, 0)
         self.row.addStretch(1)
         self.form: Form | None = None
@@ -51,10 +57,30 @@ class BenchPicture(QWidget):
                 self.form.hide()
                 self.form.deleteLater()
             self.form = Form(self.desk, "rig", [(label, ("method", name)) for label, name in method.FIELDS])
-            self.form.setMaximumWidth(320)
             self.form.setMinimumWidth(318 if self._kind in ("run-up", "generator") else 286)  # their units are long
             self.row.addWidget(self.form)
+        self._arrange()
         self.update()
+
+    @property
+    def below(self) -> bool:
+        """Whether the fields stand below the drawing."""
+        return self.row.direction() == QBoxLayout.Direction.TopToBottom
+
+    def _arrange(self) -> None:
+        """A wide drawing stands above its fields where the window is high enough."""
+        if self.form is None:
+            return
+        below = self._kind not in _TALL and self.height() - self.form.minimumSizeHint().height() >= _ROOM
+        self.row.setDirection(QBoxLayout.Direction.TopToBottom if below else QBoxLayout.Direction.LeftToRight)
+        self.row.setContentsMargins(round(2.5 * _BALLOON) if below else 0, 0, 0, 0)
+        self.form.setMaximumWidth(460 if below else 320)
+        upright = QSizePolicy.Policy.Maximum if below else QSizePolicy.Policy.Preferred
+        self.form.setSizePolicy(QSizePolicy.Policy.Preferred, upright)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._arrange()
 
     def show_live(self, live: dict[str, str]) -> None:
         if live != self.live:
@@ -66,10 +92,31 @@ class BenchPicture(QWidget):
             return
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        places = PAINTERS[self._kind](p, self._box(), self.desk.rig)
+        self._number(p, places) if self.below else self._lead(p, places)
+        p.setFont(font(13, bold=True))
+        for name, colour in (("cell", "force"), ("speed", "speed")):
+            if name in places and name in self.live:
+                at = places[name]
+                p.setPen(theme.colour(colour))
+                across = p.fontMetrics().horizontalAdvance(self.live[name]) + 4
+                left = max(min(at.x() - across / 2, (self.width() if self.below else self.form.x() - 4.0) - across), 0.0)
+                p.drawText(QRectF(left, at.y() - 10, across, 20), Qt.AlignmentFlag.AlignCenter, self.live[name])
+
+    def _box(self) -> QRectF:
+        """Where the drawing goes."""
+        assert self.form is not None
+        if self.below:
+            tall = self.form.y() - 14.0
+            wide = min(self.width() - 2.0, 2.2 * tall)
+            return QRectF((self.width() - wide) / 2, 4, wide, tall)
         wide = max(self.form.x() - 26.0, 120.0)
-        tall = min(self.height() - 8.0, (2.0 if self._kind == "hoist" else 1.6) * wide)
-        box = QRectF(0, (self.height() - tall) / 2, wide, tall)
-        places = PAINTERS[self._kind](p, box, self.desk.rig)
+        tall = min(self.height() - 8.0, (2.0 if self._kind in _TALL else 1.6) * wide)
+        return QRectF(0, (self.height() - tall) / 2, wide, tall)
+
+    def _lead(self, p: QPainter, places: Places) -> None:
+        """A line from each field to its place."""
+        assert self.form is not None
         p.setPen(QPen(theme.colour("ink-3", 170), 1))
         p.setBrush(theme.colour("ink-2"))
         for name, field in self.fields.items():
@@ -80,12 +127,41 @@ class BenchPicture(QWidget):
             p.drawLine(start, QPointF(start.x() - 8, start.y()))
             p.drawLine(QPointF(start.x() - 8, start.y()), to)
             p.drawEllipse(to, 2.2, 2.2)
-        p.setFont(font(13, bold=True))
-        for name, colour in (("cell", "force"), ("speed", "speed")):
-            if name in places and name in self.live:
-                at = places[name]
-                p.setPen(theme.colour(colour))
-                p.drawText(QRectF(at.x() - 70, at.y() - 10, 140, 20), Qt.AlignmentFlag.AlignCenter, self.live[name])
+
+    def _number(self, p: QPainter, places: Places) -> None:
+        """A number at each place and before its field."""
+        assert self.form is not None
+        numbered = [(field, places[name]) for name, field in self.fields.items() if name in places]
+        p.setFont(font(11, bold=True))
+        for n, ((field, to), at) in enumerate(zip(numbered, _apart([to for _, to in numbered], self._box()), strict=True), start=1):
+            p.setPen(QPen(theme.colour("ink-2"), 1))
+            p.setBrush(theme.colour("ink-2"))
+            p.drawLine(to, at)
+            p.drawEllipse(to, 2.2, 2.2)
+            for centre in (at, QPointF(self.form.x() - 1.4 * _BALLOON, self.form.y() + field.y() + field.height() / 2)):
+                p.setBrush(theme.colour("sheet"))
+                p.drawEllipse(centre, _BALLOON, _BALLOON)
+                p.drawText(QRectF(centre.x() - 10, centre.y() - 10, 20, 20), Qt.AlignmentFlag.AlignCenter, str(n))
+
+
+def _apart(places: list[QPointF], box: QRectF) -> list[QPointF]:
+    """Where the numbers of these places stand: a little outwards of each, and clear of each other."""
+    middle = QPointF(sum(p.x() for p in places) / len(places), sum(p.y() for p in places) / len(places)) if places else box.center()
+    found = []
+    for place in places:
+        x, y = place.x() - middle.x(), place.y() - middle.y()
+        far = math.hypot(x, y) or 1.0
+        found.append([place.x() + 2.4 * _BALLOON * x / far, place.y() + 2.4 * _BALLOON * y / far])
+    for _ in range(60):
+        for i, a in enumerate(found):
+            for b in found[:i]:
+                x, y = a[0] - b[0], a[1] - b[1]
+                far = math.hypot(x, y) or 1.0
+                push = max(2.3 * _BALLOON - far, 0.0) / 2
+                a[0], a[1], b[0], b[1] = a[0] + push * x / far, a[1] + push * y / far, b[0] - push * x / far, b[1] - push * y / far
+            a[0] = min(max(a[0], box.left() + _BALLOON), box.right() - _BALLOON)
+            a[1] = min(max(a[1], box.top() + _BALLOON), box.bottom() - _BALLOON)
+    return [QPointF(x, y) for x, y in found]
 
 
 # --- the drawings: each returns where its fields' lines end -----------------------------------------------------------
@@ -124,8 +200,8 @@ def _hoist(p: QPainter, b: QRectF, rig: Rig) -> Places:
         "hook_mass": QPointF(x + 13, cell_y + 4),
         "bearing": QPointF(drum.x() + r * 0.15, drum.y() + r * 0.15),
         "travel": QPointF(tx, b.y() + 0.85 * h),
-        "cell": QPointF(x - 62, cell_y),
-        "speed": QPointF(drum.x() - r - 44, drum.y() - r * 0.6),
+        "cell": QPointF((tx + x - 13) / 2, cell_y),
+        "speed": QPointF(drum.x() - r - 10, drum.y() - r - 10),
     }
 
 
@@ -257,15 +333,15 @@ def _run_up(p: QPainter, b: QRectF, rig: Rig) -> Places:
     p.setPen(theme.colour("ink-2"))
     p.drawText(QRectF(b.x(), b.bottom() - 18, w, 16), Qt.AlignmentFlag.AlignCenter, "guard closed all round")
     return {
-        "inertia": QPointF(axis.x() + r * 0.6, axis.y() - r * 0.45),
-        "gearing": QPointF(axis.x() - pinion, axis.y()),
-        "coasts": QPointF(axis.x() + pinion * 0.3, axis.y() + pinion * 0.3),
-        "safe_speed": QPointF(axis.x() + r * 0.8, axis.y() + r * 0.1),
-        "outer_radius": QPointF(axis.x() + r * 0.94, axis.y() + r * 0.34),
-        "shape": QPointF(axis.x() + r * 0.62, axis.y() + r * 0.5),
-        "density": QPointF(axis.x() + r * 0.5, axis.y() + r * 0.68),
+        "inertia": QPointF(axis.x() + r * 0.05, axis.y() - r * 0.9),
+        "gearing": QPointF(axis.x(), axis.y() - pinion * 0.7),
+        "coasts": QPointF(axis.x() + pinion * 0.7, axis.y()),
+        "safe_speed": QPointF(axis.x() + r * 0.75, axis.y() - r * 0.4),
+        "outer_radius": QPointF(axis.x() + r * 0.99, axis.y() + r * 0.1),
+        "shape": QPointF(axis.x() + r * 0.62, axis.y() + r * 0.3),
+        "density": QPointF(axis.x() + r * 0.5, axis.y() + r * 0.62),
         "strength": QPointF(axis.x() + r * 0.34, axis.y() + r * 0.94),
-        "speed": QPointF(axis.x(), axis.y() - r * 0.62),
+        "speed": QPointF(axis.x() - r - 20, axis.y() - r - 4),
     }
 
 
