@@ -1,17 +1,20 @@
 """From lifts to results and judgements."""
 
+import math
+
 import numpy as np
 import pytest
 from conftest import make_runs
 
 from sparring.core import predict
 from sparring.core.analysis import analyse
-from sparring.core.finding import Peer, explain
+from sparring.core.finding import Peer, PeerStep, explain
 from sparring.core.plan import Lift, Plan, next_lift, sequence
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import changed
 from sparring.core.reduce.results import headline, split_runs
+from sparring.core.reduce.spread import random_part, shared_parts, size, unshared
 from sparring.core.reduce.windows import find_window, mean_with_uncertainty
 from sparring.core.rig import hoist
 from sparring.core.run import Run
@@ -101,11 +104,32 @@ def test_scatter_and_single_lifts_are_told(build, rig, plan, lifted):
 
 def test_builds_too_close_to_tell_are_named_with_the_lifts_it_would_take(build, rig, plan, lifted, result):
     step = result.steps[2]
-    near = Peer("Dunnock r9", ((nominal(step.torque), nominal(step.gearbox) + 0.0004, 0.002, 3),))
-    far = Peer("Dunnock r8", ((nominal(step.torque), nominal(step.gearbox) - 0.2, 0.002, 3),))
-    elsewhere = Peer("Dunnock r7", ((nominal(step.torque) * 1.5, nominal(step.gearbox), 0.002, 3),))
+    own = shared_parts(step.gearbox, rig.name)  # both on this rig
+    near = Peer("Dunnock r9", (PeerStep(nominal(step.torque), nominal(step.gearbox) + 0.0004, 0.002, 3, own),))
+    far = Peer("Dunnock r8", (PeerStep(nominal(step.torque), nominal(step.gearbox) - 0.2, 0.002, 3, own),))
+    elsewhere = Peer("Dunnock r7", (PeerStep(nominal(step.torque) * 1.5, nominal(step.gearbox), 0.002, 3, own),))
     told = [f for f in analyse(build, rig, plan, lifted[0], [near, far, elsewhere]).findings if f.id == "too-few-repeats"]
     assert [f.title for f in told] == ["Cannot be told from Dunnock r9"]
+
+
+def test_what_two_tests_share_drops_out_of_their_difference(build, rig, plan, lifted, result):
+    """A gap that the repeats can tell on one rig cannot be told from one rig to another, whose drum and meters are its own."""
+    step = result.steps[2]
+    own = shared_parts(step.gearbox, rig.name)
+    other = {(k if k.startswith(("motor", "gravity")) else f"{k} too"): v for k, v in own.items()}
+    assert size(own) ** 2 + random_part(step.gearbox) ** 2 == pytest.approx(std(step.gearbox) ** 2)
+    assert size(unshared(own, own)) == 0
+    assert 0 < size(unshared(own, other)) < math.sqrt(2) * size(own)  # the motor stays the same one
+    gap = 1.5 * size(unshared(own, other))
+    assert gap > 3 * math.hypot(random_part(step.gearbox), 0.001)
+
+    def told(shared):
+        peer = Peer("Dunnock r9", (PeerStep(nominal(step.torque), nominal(step.gearbox) + gap, 0.001, 3, shared),))
+        return [f for f in analyse(build, rig, plan, lifted[0], [peer]).findings if f.id == "too-few-repeats"]
+
+    assert told(own) == []
+    (finding,) = told(other)
+    assert "Lift both on one rig" in finding.try_next[0]
 
 
 def test_one_long_log_is_split_into_the_same_lifts(build, rig, plan, lifted, result):

@@ -201,7 +201,7 @@ def test_two_methods_on_one_build_are_compared(build, rig):
     """Hoist and brake agree when both are right; with the arm entered a tenth too long they do not."""
     hoist_runs, _ = make_runs(build, rig, plan_of(1.0, 2.0, 3.0))
     head = headline(analyse(build, rig, plan_of(1.0, 2.0, 3.0), hoist_runs))
-    peer = Peer(build.name, tuple(tuple(s) for s in head["steps"]), tuple(head["whole"]), head["method"], True)
+    peer = Peer(build.name, tuple(head["steps"]), head["method"], True)
     brake = changed(rig, ("method",), Brake())
     torques = [s[0] for s in head["steps"]]
     plan = plan_of(*(round(t / 0.45, 3) for t in torques))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from types import MappingProxyType
 from typing import Any, Literal, NamedTuple
 
 from sparring.core import quantity
@@ -58,13 +59,22 @@ def noted(
     return Finding(id, severity, title, seen, why, causes, tries, {k: Fact.of(v, kind) for k, (v, kind) in facts.items()}, (), place)
 
 
+class PeerStep(NamedTuple):
+    """A step of another test: output torque [N·m], gearbox efficiency, standard uncertainty of its repeats alone, lifts;
+    shared: what each input common to all its runs adds to the efficiency, signed (k = 1), by the input's key."""
+
+    torque: float
+    gearbox: float
+    random: float
+    lifts: int
+    shared: Mapping[str, float] = MappingProxyType({})
+
+
 class Peer(NamedTuple):
-    """Another test's gearbox efficiencies, to compare with. steps: (output torque [N·m], efficiency, standard uncertainty
-    of its repeats alone, lifts), one a step; whole: the whole standard uncertainty of each."""
+    """Another test, to compare with."""
 
     name: str
-    steps: tuple[tuple[float, float, float, int], ...]
-    whole: tuple[float, ...] = ()
+    steps: tuple[PeerStep, ...]
     method: str = ""
     same_build: bool = False
 

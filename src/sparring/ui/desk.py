@@ -16,7 +16,7 @@ from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from sparring.core import quantity
 from sparring.core.build import Build
-from sparring.core.finding import Finding, Peer
+from sparring.core.finding import Finding, Peer, PeerStep
 from sparring.core.plan import Lift, Plan
 from sparring.core.quantity import Measured
 from sparring.core.records import Record, RecordError, annotation, changed
@@ -403,8 +403,7 @@ class Desk(QObject):
         return [
             Peer(
                 names[t.build_id],
-                tuple(tuple(step) for step in t.headline["steps"]),
-                tuple(t.headline.get("whole", ())),
+                tuple(PeerStep(*step) for step in t.headline["steps"]),
                 t.headline.get("method", ""),
                 t.build_id == self.build_id,
             )

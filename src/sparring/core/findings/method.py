@@ -11,6 +11,7 @@ from sparring.core.finding import Finding, Peer, noted
 from sparring.core.findings.registry import rule
 from sparring.core.reduce.points import Inputs
 from sparring.core.reduce.results import TestResult
+from sparring.core.reduce.spread import differ
 from sparring.core.rig import Brake, Drawbar
 from sparring.core.uncertainty import mean_of, nominal, std
 
@@ -218,14 +219,14 @@ def methods_disagree(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) 
         if not peer.same_build or peer.method in ("", result.rig.method.kind):
             continue
         pairs = [
-            (s, other, u)
+            (s, other)
             for s in result.running
-            for other, u in zip(peer.steps, peer.whole, strict=False)
-            if s.gearbox is not None and abs(other[0] - nominal(s.torque)) < _SAME_LOAD * nominal(s.torque)
+            for other in peer.steps
+            if s.gearbox is not None and other.shared and abs(other.torque - nominal(s.torque)) < _SAME_LOAD * nominal(s.torque)
         ]
-        apart = [(s, o, u) for s, o, u in pairs if abs(nominal(s.gearbox) - o[1]) > 2 * (std(s.gearbox) ** 2 + u**2) ** 0.5]
+        apart = [(s, other) for s, other in pairs if differ(s.gearbox, other, result.rig.name)]
         if pairs and len(apart) > len(pairs) / 2:
-            step, other, _ = max(apart, key=lambda a: abs(nominal(a[0].gearbox) - a[1][1]))
+            step, other = max(apart, key=lambda pair: abs(nominal(pair[0].gearbox) - pair[1].gearbox))
             yield replace(
                 noted(
                     "methods-disagree",
@@ -237,7 +238,7 @@ def methods_disagree(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) 
                     ("Measure one load both ways, one after the other.", "Go through the dimensions of both rigs."),
                     torque=(nominal(step.torque), "torque"),
                     mine=(step.gearbox, "ratio"),
-                    other=(other[1], "ratio"),
+                    other=(other.gearbox, "ratio"),
                 ),
                 steps=(step.index,),
             )

@@ -9,7 +9,7 @@ from sparring.core.finding import Fact, Finding, Peer
 from sparring.core.findings.registry import rule
 from sparring.core.reduce.points import Inputs
 from sparring.core.reduce.results import TestResult
-from sparring.core.reduce.spread import random_part
+from sparring.core.reduce.spread import differ, random_part, shared_parts, size, unshared
 from sparring.core.uncertainty import nominal
 
 _WIDE, _CLOSE = 0.05, 0.015  # relative SD of the gearbox or wire-to-shaft efficiency between repeats
@@ -65,34 +65,40 @@ def too_few_to_tell(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -
             for other in peer.steps
             if s.gearbox is not None
             and len(s.points) > 1
-            and other[3] > 1
-            and abs(other[0] - nominal(s.torque)) < _SAME_LOAD * nominal(s.torque)
+            and other.lifts > 1
+            and abs(other.torque - nominal(s.torque)) < _SAME_LOAD * nominal(s.torque)
         ]
-        if not pairs or any(abs(nominal(s.gearbox) - o[1]) > 2 * math.hypot(random_part(s.gearbox), o[2]) for s, o in pairs):
+        if not pairs or any(differ(s.gearbox, other, result.rig.name) for s, other in pairs):
             continue
-        step, (_, other, random, lifts) = max(pairs, key=lambda pair: nominal(pair[0].torque))
+        step, other = max(pairs, key=lambda pair: nominal(pair[0].torque))
         mine, n = random_part(step.gearbox), len(step.points)
-        gap = abs(nominal(step.gearbox) - other)
-        single = math.hypot(mine * math.sqrt(n), random * math.sqrt(lifts)) / math.sqrt(2)
-        wanted = math.ceil((single * 2 * math.sqrt(2) / max(gap, 1e-6)) ** 2)
-        more = max(1, wanted - min(n, lifts))
-        advice = (
-            f"{more} more lifts of each at the same weight would show a difference of this size."
-            if more <= _MOST_MORE
-            else "The difference is too small to show by repeating; treat the two as equal."
-        )
+        gap = abs(nominal(step.gearbox) - other.gearbox)
+        single = math.hypot(mine * math.sqrt(n), other.random * math.sqrt(other.lifts)) / math.sqrt(2)
+        left = unshared(shared_parts(step.gearbox, result.rig.name), other.shared)
+        room = (gap / 2) ** 2 - size(left) ** 2  # the variance that the repeats may leave for the gap to show
+        if room <= 0 and size(left) > math.hypot(mine, other.random):
+            worst = max(left, key=lambda key: abs(left[key])).partition(",")[0]
+            advice = f"More lifts would not help: the two do not share the same {worst}. Lift both on one rig with the same meters."
+        else:
+            wanted = math.ceil(2 * single**2 / max(room, 1e-12))
+            more = max(1, wanted - min(n, other.lifts))
+            advice = (
+                f"{more} more lifts of each at the same weight would show a difference of this size."
+                if more <= _MOST_MORE
+                else "The difference is too small to show by repeating; treat the two as equal."
+            )
         yield Finding(
             "too-few-repeats",
             "note",
             f"Cannot be told from {peer.name}",
-            f"At {{torque}}: {{mine}} here, {{other}} for {peer.name}, from {n} and {lifts} lifts (± of the repeats alone).",
-            "At every load that both lifted, the gap is no larger than the scatter of the repeats makes by chance.",
+            f"At {{torque}}: {{mine}} here, {{other}} for {peer.name}, from {n} and {other.lifts} lifts (± of the repeats alone).",
+            "At every load that both lifted, the gap is no larger than the repeats, and what the two do not share, make by chance.",
             ("the builds are equal for this purpose", "too few lifts"),
             (advice,),
             {
                 "torque": Fact(nominal(step.torque), "torque"),
                 "mine": Fact(nominal(step.gearbox), "ratio", mine),
-                "other": Fact(other, "ratio", random),
+                "other": Fact(other.gearbox, "ratio", other.random),
             },
             (step.index,),
         )

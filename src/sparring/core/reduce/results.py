@@ -11,11 +11,11 @@ import numpy as np
 
 from sparring import __version__
 from sparring.core.build import Build
-from sparring.core.finding import Finding
+from sparring.core.finding import Finding, PeerStep
 from sparring.core.plan import Plan
 from sparring.core.recording import Recording
 from sparring.core.reduce.points import Point, ReductionError
-from sparring.core.reduce.spread import REPEATS, SCATTER, random_part
+from sparring.core.reduce.spread import REPEATS, SCATTER, random_part, shared_parts
 from sparring.core.reduce.windows import powered_spans
 from sparring.core.rig import MethodBase, Rig
 from sparring.core.run import Run
@@ -237,9 +237,10 @@ def headline(result: TestResult) -> dict[str, Any]:
         "value": nominal(value),
         "u": std(value),
         "steps": [
-            (nominal(s.torque), nominal(s.gearbox), random_part(s.gearbox), len(s.points)) for s in result.lifted if s.gearbox is not None
+            PeerStep(nominal(s.torque), nominal(s.gearbox), random_part(s.gearbox), len(s.points), shared_parts(s.gearbox, result.rig.name))
+            for s in result.lifted
+            if s.gearbox is not None
         ],
-        "whole": [std(s.gearbox) for s in result.lifted if s.gearbox is not None],
         "method": result.rig.method.kind,
         "torque": nominal(best.torque),
         "stall": None if stall is None else nominal(stall),
