@@ -146,7 +146,7 @@ def shares(found, name, step):
     return np.mean(hits)
 
 
-@pytest.mark.parametrize("method", [Brake(hold=2.0), Drawbar(hold=2.5), Generator(hold=2.0)], ids=lambda m: m.kind)
+@pytest.mark.parametrize("method", [Brake(hold=2.0), Drawbar(hold=2.5), Generator(hold=2.0, resistors=(22.0, 13.2))], ids=lambda m: m.kind)
 def test_steady_methods_are_covered(method):
     found = study(method, 3)
     assert not any(result.skipped for result, *_ in found)
@@ -182,7 +182,7 @@ def entered_as(name, factor):
         (Brake(hold=2.0), entered_as("arm", 10.0), "gearbox-above-one"),
         (Drawbar(hold=2.5), entered_as("wheel_diameter", 0.5), "factor-of-two"),
         (RunUp(hold=4.0, coast=3.0, inertia=Measured(0.008, 4e-5)), entered_as("inertia", 2.0), "gearbox-above-one"),
-        (Generator(hold=2.0), entered_as("constant", 2.0), "gearbox-above-one"),
+        (Generator(hold=2.0, resistors=(22.0, 13.2)), entered_as("constant", 2.0), "gearbox-above-one"),
     ],
     ids=lambda x: getattr(x, "kind", x if isinstance(x, str) else ""),
 )
@@ -295,7 +295,14 @@ def test_a_fading_brake_and_slipping_wheels_do_what_their_physics_say(build):
 
 @pytest.mark.parametrize(
     "method",
-    [Hoist(travel=0.4), Lever(), Brake(hold=1.6), Drawbar(hold=2.0), RunUp(hold=4.0, coast=4.0), Generator(hold=1.6)],
+    [
+        Hoist(travel=0.4),
+        Lever(),
+        Brake(hold=1.6),
+        Drawbar(hold=2.0),
+        RunUp(hold=4.0, coast=4.0),
+        Generator(hold=1.6, resistors=(22.0, 13.2, 7.9)),
+    ],
     ids=lambda m: m.kind,
 )
 def test_a_log_of_every_method_goes_through_a_file(build, rig, method, tmp_path):

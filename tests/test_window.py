@@ -171,6 +171,29 @@ def test_rig_dimensions_are_edited_on_the_drawing(window, qtbot):
     assert [m.value for m in window.desk.plan.loads] == pytest.approx([0.45359237, 0.5, 0.62])
 
 
+def test_a_generators_steps_are_typed_as_its_resistors(window, qtbot):
+    from sparring.core.rig import Generator
+
+    page, d = window.rig_page, window.desk
+    window.go("Rig")
+    page._copy()
+    weights = d.plan.loads
+    page.choose_method(Generator)
+    assert page.loads.label.text() == "Resistors"
+    assert page.loads.line.text() == "22; 13; 8; 4.7; 2.7 Ω"
+    page.loads.line.setFocus()
+    enter(page.loads.line, "22 ohm; 10; 4700 mohm; 15; 6.8; 3.3; 2*2.2", qtbot)
+    assert d.rig.method.resistors == pytest.approx((22.0, 15.0, 10.0, 6.8, 4.7, 4.4, 3.3))
+    assert d.todo_count() == 7 * d.plan.repeats
+    assert d.plan.loads == weights
+    window.go("Run")
+    assert [row.texts[0] for row in window.run_page.ladder.rows][:2] == ["22.0 Ω", "15.0 Ω"]
+    window.grab()
+    enter(page.loads.line, "22 kg", qtbot)
+    assert d.rig.method.resistors[0] == 22.0  # refused, and what was typed stays
+    assert page.loads.line.text() == "22 kg"
+
+
 def test_a_rig_goes_to_another_method_and_back_without_losing_its_dimensions(window, qtbot):
     from sparring.core.rig import METHODS, Hoist, Lever, RunUp
 

@@ -25,9 +25,10 @@ class Plan(Record):
     measure: Annotated[float, Q("time", above=0.0)] = 1.0
     order: Literal["ladder", "shuffled", "bisection"] = "ladder"
 
-    def first(self, steps: int) -> Plan:
-        """The plan cut to its first steps, for methods that have fewer than it has weights."""
-        return self if steps >= len(self.loads) else self.model_copy(update={"loads": self.loads[:steps]})
+    def of(self, steps: int) -> Plan:
+        """The plan with so many steps, for methods whose steps are not its weights: which weights they have then says nothing."""
+        loads = (*self.loads, *[self.loads[-1]] * (steps - len(self.loads)))[:steps]
+        return self if loads == self.loads else self.model_copy(update={"loads": loads})
 
 
 class Lift(NamedTuple):

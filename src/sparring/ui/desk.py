@@ -312,8 +312,8 @@ class Desk(QObject):
 
     @property
     def todo(self) -> Plan:
-        """The plan as far as the rig's method has steps."""
-        return self.plan.first(len(self.steps()))
+        """The plan with the steps that the rig's method has."""
+        return self.plan.of(len(self.steps()))
 
     def todo_count(self) -> int:
         """Runs that the plan asks for; by bisection about as many as halvings."""

@@ -418,7 +418,7 @@ class MainWindow(QMainWindow):
             return
         load = self.build_page.load
         if page == "Run" and self.run_page.lift is not None:
-            mass = d.plan.loads[self.run_page.lift.step].value
+            mass = d.todo.loads[self.run_page.lift.step].value
             load = predict.load_torque(d.rig, mass)
             lines = (d.step_name(self.run_page.lift.step), lines[1])
         flow = predict.power_flow(d.build, load, d.plan.voltage)

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, Any, ClassVar, Literal
 
+from pydantic import Field
+
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
 from sparring.core.rig.method import Figures, Mean, MethodBase
@@ -13,7 +15,7 @@ from sparring.core.rig.method import Figures, Mean, MethodBase
 class Generator(MethodBase):
     """constant: open-circuit volts over speed; it is also the torque per ampere. own_drag: what it takes with no load.
 
-    The plan's weights only say how many steps there are: each has a resistor, `factor` times the one before.
+    resistors: one for each step, in the order of the runs.
     """
 
     TITLE: ClassVar[str] = "Generator"
@@ -23,8 +25,6 @@ class Generator(MethodBase):
         ("Volts per speed", "constant"),
         ("Its own drag", "own_drag"),
         ("Its winding", "winding"),
-        ("Resistor, first step", "resistor"),
-        ("Each further step", "factor"),
         ("Driven for", "hold"),
     )
     STEP: ClassVar[str] = "resistor"
@@ -35,8 +35,13 @@ class Generator(MethodBase):
     constant: Annotated[Measured, Q("constant", "V·s/rad", above=0.0)] = Measured(0.60, 3e-3)
     own_drag: Annotated[Measured, Q("torque", "mN·m", least=0.0)] = Measured(0.020, 2e-3)
     winding: Annotated[float, Q("resistance", "Ω", above=0.0)] = 2.0
-    resistor: Annotated[float, Q("resistance", "Ω", above=0.0)] = 22.0
-    factor: Annotated[float, Q("ratio", "", above=0.0, most=1.0)] = 0.6
+    resistors: Annotated[tuple[Annotated[float, Q("resistance", "Ω", above=0.0)], ...], Field(min_length=1, max_length=50)] = (
+        22.0,
+        13.0,
+        8.0,
+        4.7,
+        2.7,
+    )
     hold: Annotated[float, Q("time", above=0.0, most=3600.0)] = 3.0
 
     def measured(self, x: Figures, mean: Mean) -> Any:
@@ -44,8 +49,7 @@ class Generator(MethodBase):
         return None if current is None else x["constant"] * current + x["own_drag"]
 
     def settings(self, loads: Sequence[float]) -> list[float]:
-        """A resistor [Ω] for each step of the plan."""
-        return [float(self.resistor * self.factor**n) for n in range(len(loads))]
+        return list(self.resistors)
 
     def expected(self, load: float, g: float) -> float:
         return 0.0

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QScrollArea,
@@ -22,8 +21,6 @@ from PyQt6.QtWidgets import (
 )
 
 from sparring.core import predict
-from sparring.core.quantity import Measured, from_si, parse
-from sparring.core.records import Q
 from sparring.core.rig import METHODS, Check, MethodBase, Rig, RunUp, Weight, calibration
 from sparring.core.uncertainty import nominal
 from sparring.ui.desk import Desk
@@ -36,7 +33,7 @@ from sparring.ui.widgets.form import Form, Path
 from sparring.ui.widgets.gravity import ask_gravity
 from sparring.ui.widgets.list_editor import ListEditor
 from sparring.ui.widgets.parts import Table, care, heading, note, sheet
-from sparring.ui.widgets.quantity_field import QuantityField
+from sparring.ui.widgets.steps_field import StepsField
 
 
 def _scrolled(inner: QWidget) -> QScrollArea:
@@ -132,7 +129,7 @@ class RigPage(QWidget):
         inner = QWidget()
         column = QVBoxLayout(inner)
         column.setContentsMargins(0, 0, 0, 0)
-        self.loads = LoadsField(self.desk)
+        self.loads = StepsField(self.desk)
         column.addWidget(self.loads)
         groups: list[tuple[str, str, list[tuple[str, Path]]]] = [
             (
@@ -220,7 +217,6 @@ class RigPage(QWidget):
                 self.tabs.setTabVisible(n, shown)
                 self.tabs.setCurrentIndex(self.tabs.currentIndex() if self.tabs.isTabVisible(self.tabs.currentIndex()) else 0)
         self.loads.setVisible(bool(method.STEP))
-        self.loads.label.setText("Weights" if method.weighed() else "Steps")
         self._ask()
 
     def _ask(self) -> None:
@@ -420,88 +416,3 @@ class RatioPlanner(QWidget):
         self.curve.setPen(pen("speed", 2))
         self.safe.setPen(pen("vermilion", 2))
         self.here.setBrush(pg.mkBrush(theme.colour("brass")))
-
-
-class LoadsField(QWidget):
-    """The weights of the ladder, one field a weight; an emptied field takes its weight off."""
-
-    def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self.desk = desk
-        self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(0, 0, 0, 0)
-        self.column.setSpacing(3)
-        row = QHBoxLayout()
-        self.label = QLabel("Weights")
-        row.addWidget(self.label)
-        self.line = QuantityLine(self._commit)
-        self.line.setAccessibleName("Weights to lift, separated by semicolons")
-        self.line.setToolTip("Weights, separated by semicolons: 0.5 kg; 1 kg; 2*310 g + 47 g")
-        row.addWidget(self.line, 1)
-        self.column.addLayout(row)
-        for signal in (desk.plan_changed, desk.units_changed):
-            signal.connect(self.refresh)
-        self.refresh()
-
-    def refresh(self) -> None:
-        self.line.show_masses(self.desk.plan.loads, self.desk.units["mass"])
-
-    def _commit(self, masses: tuple[Measured, ...]) -> str | None:
-        return self.desk.edit("plan", ("loads",), masses, "weights changed")
-
-
-class QuantityLine(QuantityField):
-    """Several masses in one field, separated by semicolons."""
-
-    def __init__(self, commit: Any) -> None:
-        self._masses: tuple[Measured, ...] = ()
-        super().__init__(Q("mass", "kg", above=0.0), "kg", commit, name="Weights")
-        self.setAlignment(Qt.AlignmentFlag.AlignLeft)
-
-    def show_masses(self, masses: tuple[Measured, ...], unit: str) -> None:
-        self._masses, self.unit = masses, unit
-        if not self.isModified():
-            self._show()
-
-    def _show(self) -> None:
-        self.setText(
-            "; ".join(f"{from_si(m.value, self.unit, 'mass'):.6g}" for m in self._masses) + (f" {self.unit}" if self._masses else "")
-        )
-        self.setCursorPosition(0)
-        self.setModified(False)
-        self._mark("")
-
-    def parsed(self) -> tuple[Measured, ...]:
-        """All masses typed. Raises QuantityError."""
-        parts = [t for t in self.text().split(";") if t.strip()]
-        known = {round(m.value, 9): m for m in self._masses}
-        values = []
-        for part in parts:
-            m = parse(part, "mass", self.unit)
-            self.info.check(m.value)
-            values.append(known.get(round(m.value, 9), m) if m.u == 0 else m)
-        return tuple(sorted(values, key=lambda m: m.value))
-
-    def accept(self) -> bool:
-        if not self.isModified():
-            return True
-        try:
-            masses = self.parsed()
-        except ValueError as err:
-            self._mark(str(err), bad=True)
-            return False
-        reason = self._commit(masses)
-        if reason:
-            self._mark(reason, bad=True)
-            return False
-        self._masses = masses
-        self._show()
-        return True
-
-    def _typed(self) -> None:
-        try:
-            masses = self.parsed()
-        except ValueError as err:
-            self._mark(str(err))
-            return
-        self._mark(f"= {len(masses)} weights up to {max((m.value for m in masses), default=0):.3g} kg")

@@ -371,8 +371,6 @@ def _generator(p: QPainter, b: QRectF, rig: Rig) -> Places:
         "constant": QPointF(g.x() + r * 0.5, g.y() - r * 0.5),
         "own_drag": QPointF(b.x() + 0.36 * w, y),
         "winding": QPointF(g.x() + r * 0.4, g.y() + r * 0.6),
-        "resistor": QPointF(x + 9, y - 0.03 * h),
-        "factor": QPointF(x + 9, y + 0.06 * h),
         "speed": QPointF(b.x() + 0.34 * w, y - 22),
     }
 
