@@ -369,7 +369,7 @@ def test_a_meter_is_held_against_a_better_one_and_runs_keep_that(window, tmp_pat
     window.go("Rig")
     page.tabs.setCurrentIndex(1)
     panel = page.sensors.meters["voltmeter"]
-    page.sensors.choice.setCurrentIndex(1)
+    page.sensors.choice.setCurrentIndex(2)
     assert "As its data sheet says: right within ± 0.5 %" in panel.verdict.text()
     panel.reference.setFocus()
     qtbot.keyClicks(panel.reference, "6 V")

@@ -239,6 +239,13 @@ def test_two_cells_are_added_and_a_coarse_tachometer_widens_the_speed(build, rig
         r = changed(changed(rig, ("sensors", "second_cell"), how), ("torque_from",), "cell")
         (step,) = analyse(build, r, plan, [(run, both)]).steps
         assert nominal(step.torque) == pytest.approx(newtons * r.method.radius(r.method.figures()))
+    second = Calibration(points=tuple(CalibrationPoint(mass=Measured(m), reading=round(9_000 - 500 * m * 9.812)) for m in (0.0, 0.5, 1.0)))
+    r = changed(changed(rig, ("sensors", "second_cell"), "added"), ("torque_from",), "cell")
+    raw = replace(recording, channels={**{c: v for c, v in both.channels.items() if c != "force_2"}, "cell_2": np.full(len(both), 8_000.0)})
+    assert "without its calibration" in analyse(build, r, plan, [(run, raw)]).skipped[0][1]
+    (step,) = analyse(build, changed(r, ("sensors", "second_calibration"), second), plan, [(run, raw)]).steps
+    pull = step.points[0].pull
+    assert nominal(pull.mean) == pull.least == pull.most == pytest.approx(8.0, rel=2e-4)
     coarse = analyse(build, changed(rig, ("sensors", "pulses"), 2), plan, runs).steps[0]
     length = coarse.points[0].window.length
     assert std(coarse.speed) == pytest.approx(math.pi / length / math.sqrt(6), rel=0.05)

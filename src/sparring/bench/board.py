@@ -32,6 +32,7 @@ _COLUMNS: dict[str, tuple[str, int, Callable[[float], float]]] = {  # unit, plac
     "load_current": ("A", 3, lambda v: v),
     "force": ("N", 3, lambda v: v),
     "force_2": ("N", 3, lambda v: v),
+    "cell_2": ("counts", 0, lambda v: v),
     "torque": ("N·m", 4, lambda v: v),
     "angle": ("deg", 3, lambda v: np.degrees(v)),
 }

@@ -31,6 +31,7 @@ CHANNELS: dict[str, Channel] = {
         Channel("load_current", "current", "Current of the load"),
         Channel("mass", "mass", "Weight hung"),
         Channel("force_2", "force", "Second load cell"),
+        Channel("cell_2", "count", "Second load cell, raw"),
         Channel("torque", "torque", "Torque at the output"),
         Channel("angle", "angle", "Angle of the output"),
     )

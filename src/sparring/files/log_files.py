@@ -59,6 +59,7 @@ _NAMES: tuple[tuple[str, str], ...] = (  # first match wins
     (r"speed|rpm|omega|drehzahl|tach|^n$", "speed"),
     (r"load.*volt|volt.*load", "load_voltage"),
     (r"load.*(curr|amp)|curr.*load", "load_current"),
+    (r"(count|raw|adc|cell)s?[ _]?2\b.*(count|raw|adc)|(count|raw|adc)s?[ _]?2$|^cell[ _]?2$", "cell_2"),
     (r"count|raw|adc|^cell$", "cell"),
     (r"(force|cell|pull|kraft).*2|slack", "force_2"),
     (r"torque|moment", "torque"),
@@ -265,6 +266,7 @@ def write(path: Path, recording: Recording) -> None:
         "load_voltage": "V",
         "load_current": "A",
         "force_2": "N",
+        "cell_2": "counts",
         "torque": "N·m",
         "angle": "deg",
     }

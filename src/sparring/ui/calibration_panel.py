@@ -13,6 +13,7 @@ from PyQt6.QtGui import QHideEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from sparring.core.quantity import Measured
+from sparring.core.recording import CHANNELS
 from sparring.core.records import Q
 from sparring.core.rig import calibration
 from sparring.core.uncertainty import nominal, std
@@ -20,7 +21,7 @@ from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
 from sparring.ui.theme import theme
 from sparring.ui.widgets.chart import Chart, pen
-from sparring.ui.widgets.form import Form
+from sparring.ui.widgets.form import Form, value_at
 from sparring.ui.widgets.form import Path as FieldPath
 from sparring.ui.widgets.parts import note
 from sparring.ui.widgets.quantity_field import QuantityField
@@ -39,9 +40,10 @@ class Residuals(Chart):
 class CalibrationPanel(QWidget):
     """Takes readings one by one, or guides through the masses on the shelf and takes each when it hangs still."""
 
-    def __init__(self, desk: Desk, session: BenchSession) -> None:
+    def __init__(self, desk: Desk, session: BenchSession, path: FieldPath = ("calibration",), channel: str = "cell") -> None:
+        """path: of the calibration in the rig; channel: in which the cell's counts come."""
         super().__init__()
-        self.desk, self.session = desk, session
+        self.desk, self.session, self.path, self.channel = desk, session, path, channel
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         self.live = QLabel()
@@ -104,18 +106,23 @@ class CalibrationPanel(QWidget):
 
     # --- what is known ------------------------------------------------------------------------------------------
 
+    @property
+    def in_force(self) -> calibration.Calibration | None:
+        found: calibration.Calibration | None = value_at(self.desk.rig, self.path)
+        return found
+
     def refresh(self) -> None:
         d = self.desk
-        cal, g = d.rig.calibration, d.rig.gravity.value
+        cal, g = self.in_force, d.rig.gravity.value
         if d.rig_id != self._rig_id:  # readings taken for one rig are none of another's
             self._rig_id, self.fresh, self._renewing = d.rig_id, [], False
         self.drop.setEnabled(bool(self.fresh))
         self.certificate.setEnabled(cal is not None)
         if cal is not None and self.form is None:
             rows: list[tuple[str, FieldPath]] = [
-                ("Cell", ("calibration", "cell")),
-                ("Carries at most", ("calibration", "capacity")),
-                ("Room, if known", ("calibration", "temperature")),
+                ("Cell", (*self.path, "cell")),
+                ("Carries at most", (*self.path, "capacity")),
+                ("Room, if known", (*self.path, "temperature")),
             ]
             self.form = Form(d, "rig", rows)
             self._under_verdict.insertWidget(self._under_verdict.indexOf(self.verdict) + 1, self.form)
@@ -178,9 +185,9 @@ class CalibrationPanel(QWidget):
 
     def _last(self, seconds: float) -> np.ndarray | None:
         ring = self.session.ring
-        if ring is None or "cell" not in ring.channels or ring.count < 10:
+        if ring is None or self.channel not in ring.channels or ring.count < 10:
             return None
-        values = ring.values("cell")[ring.since(ring.t[-1] - seconds)]
+        values = ring.values(self.channel)[ring.since(ring.t[-1] - seconds)]
         return values[~np.isnan(values)]
 
     def watch(self) -> None:
@@ -191,7 +198,9 @@ class CalibrationPanel(QWidget):
         self.take.setEnabled(last is not None)
         self.guide.setEnabled(last is not None or self.guide.isChecked())
         if last is None or len(last) == 0:
-            self.live.setText("No bench connected" if self.session.ring is None else "This bench has no load cell")
+            self.live.setText(
+                "No bench connected" if self.session.ring is None else f"This bench sends no {CHANNELS[self.channel].label.lower()}"
+            )
             return
         text = f"Cell {last.mean():.0f} counts"
         if self._creeps_from is not None:
@@ -217,7 +226,7 @@ class CalibrationPanel(QWidget):
 
     def _watch_creep(self, text: str) -> str:
         """What to say meanwhile; after the minute the creep is kept with the calibration."""
-        ring, cal, begun = self.session.ring, self.desk.rig.calibration, self._creeps_from
+        ring, cal, begun = self.session.ring, self.in_force, self._creeps_from
         if ring is None or cal is None or begun is None:
             return text
         waited = float(ring.t[-1]) - begun
@@ -225,12 +234,12 @@ class CalibrationPanel(QWidget):
             return f"{text}, creep: {waited:.0f} of {_CREEP:.0f} s; leave it hanging"
         self.creep.setChecked(False)
         part = ring.since(begun)
-        t, values = ring.t[part], ring.values("cell")[part]
+        t, values = ring.t[part], ring.values(self.channel)[part]
         zero = nominal(calibration.fit(cal, self.desk.rig.gravity.value).intercept)
         if abs(values.mean() - zero) < 0.05 * abs(max(p.reading for p in cal.points) - zero):
             self.desk.said.emit("Creep shows under load only: hang a mass on the cell first.")
             return text
-        reason = self.desk.edit("rig", ("calibration", "creep"), calibration.creep_of(t, values, zero), "creep of the load cell")
+        reason = self.desk.edit("rig", (*self.path, "creep"), calibration.creep_of(t, values, zero), "creep of the load cell")
         self.desk.said.emit(reason or "The cell's creep is kept with its calibration.")
         return text
 
@@ -287,7 +296,7 @@ class CalibrationPanel(QWidget):
         self.refresh()
 
     def _keep(self) -> None:
-        old = self.desk.rig.calibration
+        old = self.in_force
         if not self._renewing:
             try:
                 self._before = calibration.past_of(old, self.desk.rig.gravity.value) if old else ()
@@ -302,7 +311,7 @@ class CalibrationPanel(QWidget):
             points=tuple(self.fresh),
             earlier=self._before,
         )
-        reason = self.desk.edit("rig", ("calibration",), made, "load cell calibrated")
+        reason = self.desk.edit("rig", self.path, made, "load cell calibrated")
         if reason:
             self.desk.said.emit(reason)
 
@@ -314,7 +323,7 @@ class CalibrationPanel(QWidget):
         self.refresh()
 
     def _certificate(self) -> None:
-        cal = self.desk.rig.calibration
+        cal = self.in_force
         assert cal is not None
         dialog = QFileDialog(self, "Certificate", f"{cal.cell} {cal.date}.html".replace("/", "-"), "Sheet (*.html)")
         dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
@@ -327,7 +336,7 @@ class CalibrationPanel(QWidget):
         """The sheet of the calibration in force."""
         from sparring.report.certificate import render
 
-        cal = self.desk.rig.calibration
+        cal = self.in_force
         assert cal is not None
         try:
             path.write_text(render(cal, self.desk.rig.gravity), encoding="utf-8")

@@ -8,7 +8,18 @@ from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QListView,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from sparring.core.quantity import from_si, show
 from sparring.core.records import RecordError, annotation
@@ -42,31 +53,35 @@ class SensorsPanel(QWidget):
         self.stack = QStackedWidget()
         column.addWidget(self.stack, 1)
         self.cell = CalibrationPanel(desk, session)
+        self.second = CalibrationPanel(desk, session, ("sensors", "second_calibration"), "cell_2")
         self.meters = {name: MeterPanel(desk, session, name) for name in METERS}
-        for name, panel in (("load cell", self.cell), *self.meters.items()):
-            self.choice.addItem(name.capitalize())
+        self.panels: dict[str, QWidget] = {"calibration": self.cell, "second_calibration": self.second, **self.meters}
+        for title, panel in zip(("Load cell", "Second load cell", *(n.capitalize() for n in METERS)), self.panels.values(), strict=True):
+            self.choice.addItem(title)
             self.stack.addWidget(panel)
         self.choice.currentIndexChanged.connect(self.stack.setCurrentIndex)
         desk.rig_changed.connect(self._offer)
         self._offer()
 
     def _offer(self) -> None:
-        """A method without a load cell offers none."""
-        has_cell = bool(self.desk.rig.method.CELL)
-        view: Any = self.choice.view()
-        view.setRowHidden(0, not has_cell)
-        if not has_cell and self.choice.currentIndex() == 0:
-            self.choice.setCurrentIndex(1)
+        """A method without a load cell offers none, and a second one only where it counts."""
+        rig, view = self.desk.rig, self.choice.view()
+        assert isinstance(view, QListView)
+        one = bool(rig.method.CELL)
+        offered = (one, one and rig.sensors.second_cell != "not used")
+        for row, shown in enumerate(offered):
+            view.setRowHidden(row, not shown)
+        at = self.choice.currentIndex()
+        if at < len(offered) and not offered[at]:
+            self.choice.setCurrentIndex(0 if one else len(offered))
 
     def choose(self, sensor: str) -> QWidget | None:
-        """Shows a sensor by the name of its record; the field to begin at, None where it is none of these."""
-        if sensor == "calibration":
-            self.choice.setCurrentIndex(0)
-            return self.cell.known
-        if sensor not in self.meters:
+        """Shows a sensor by the field of its record; the field to begin at, None where it is none of these."""
+        panel = self.panels.get(sensor)
+        if panel is None:
             return None
-        self.choice.setCurrentIndex(1 + list(self.meters).index(sensor))
-        return self.meters[sensor].reference
+        self.choice.setCurrentIndex(list(self.panels).index(sensor))
+        return panel.reference if isinstance(panel, MeterPanel) else panel.known if isinstance(panel, CalibrationPanel) else None
 
 
 class MeterPanel(QWidget):

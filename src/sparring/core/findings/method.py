@@ -65,11 +65,11 @@ def traction_limited(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) 
 @rule
 def brake_fades(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """The torque of a friction brake falls within the runs."""
-    points = [(s, p) for s in result.running for p in s.points if p.fade is not None]
-    fading = [(s, p) for s, p in points if p.fade is not None and p.fade > _FADE]
+    points = [(s, p.pull.fade) for s in result.running for p in s.points if p.pull is not None and p.pull.fade is not None]
+    fading = [(s, fade) for s, fade in points if fade > _FADE]
     if not isinstance(result.rig.method, Brake) or len(fading) < max(1, len(points) // 3):
         return
-    worst = max(p.fade or 0.0 for _, p in fading)
+    worst = max(fade for _, fade in fading)
     yield replace(
         noted(
             "brake-fades",

@@ -95,9 +95,17 @@ class Inputs:
         """The line of the calibration in force at the run; one input for all runs of one calibration."""
         if run.calibration is None:
             return self.cell
-        key = run.calibration.model_dump_json()
+        return self._line(run.calibration, gravity, "load cell")
+
+    def second_cell_of(self, run: Run, gravity: float) -> LineFit | None:
+        """The same of the second cell; it counts from its calibration's own zero."""
+        cal = self.meters_of(run).sensors.second_calibration
+        return None if cal is None else self._line(cal, gravity, "second load cell")
+
+    def _line(self, cal: calibration.Calibration, gravity: float, tag: str) -> LineFit:
+        key = tag + cal.model_dump_json()
         if key not in self.cells:
-            self.cells[key] = calibration.fit(run.calibration, gravity)
+            self.cells[key] = calibration.fit(cal, gravity, tag)
         return self.cells[key]
 
     def meters_of(self, run: Run) -> Instruments:
@@ -148,6 +156,17 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
 
 
 @dataclass(frozen=True)
+class Pull:
+    """Force at the load cell, or at both together [N]: mean in the window; smallest block mean in it and largest while the
+    drive was on; fade: the part lost from the second quarter of that time to the last."""
+
+    mean: Any
+    least: float
+    most: float
+    fade: float | None
+
+
+@dataclass(frozen=True)
 class Point:
     """One operating point, or a stall. SI with uncertainty; None where a channel is missing. A lever's point has no speed."""
 
@@ -173,7 +192,7 @@ class Point:
     work: Any
     temperature: float | None
     torque_peak: float | None
-    fade: float | None  # part of the cell's force lost from the second quarter of the run to the last
+    pull: Pull | None
     effective: float
     source: Run | None = None  # the run as it is kept, where this is one of several points of it
     ripple: dict[float, float] = field(default_factory=dict)  # shaft turns per output turn -> relative amplitude
@@ -289,18 +308,14 @@ def point_at(
         power_in = ufloat(value, u if math.isfinite(u) else 0.0, "power" + SCATTER) * meters.voltage.doubt * meters.current.doubt
         power_in = power_in + nominal(voltage) * meters.current.rest + nominal(current) * meters.voltage.rest
 
-    torque_mass = torque_cell = peak = fade = None
+    torque_mass = torque_cell = peak = pull = None
     if torque is None:
         if run.load is not None:
             torque_mass = method.known(inputs.figures, inputs.mass(run.load), inputs.gravity)
-        cell = inputs.cell_of(run, rig.gravity.value)
-        newtons, second = mean("force"), mean("force_2")
-        if newtons is not None and second is not None and sensors.second_cell != "not used":
-            newtons = newtons + second if sensors.second_cell == "added" else newtons - second
-        force, most, fade = _force(cell, run, on, mean("cell"), newtons)
-        readings = {"force": force, **{c: mean(c, getattr(meters, c)) for c in method.CHANNELS}}
+        pull = _pull(inputs, rig, run, on, window, mean)
+        readings = {"force": pull and pull.mean, **{c: mean(c, getattr(meters, c)) for c in method.CHANNELS}}
         torque_cell = method.measured(inputs.figures, readings.get)
-        at_most = method.measured(method.figures(), {"force": most}.get) if torque_cell is not None else None
+        at_most = method.measured(method.figures(), {"force": pull.most}.get) if pull and torque_cell is not None else None
         peak = None if at_most is None else nominal(at_most)
         torque = torque_cell if (rig.torque_from == "cell" or torque_mass is None) else torque_mass
     if torque is None:
@@ -358,7 +373,7 @@ def point_at(
         work=hoist.work(torque, speed * window.length) if turns else None,
         temperature=temperature if math.isfinite(temperature) else None,
         torque_peak=peak,
-        fade=fade,
+        pull=pull,
         effective=effective.get("speed", 1.0),
         ripple=ripple(steady.t, steady.channels["speed"], orders) if turns and steady.has("speed") else {},
     )
@@ -372,21 +387,39 @@ _WANTED = {
 }
 
 
-def _force(cell: LineFit | None, run: Run, on: Recording, counts: Any, newtons: Any) -> tuple[Any, float | None, float | None]:
-    """(mean force in the window [N], largest block mean while the drive was on [N], part of it lost from the second quarter
-    of that time to the last); (None, None, None) without a cell."""
-    if counts is not None and cell is not None:
-        zero = from_measured(run.tare, "tare") if run.tare is not None else None
-        force = calibration.force(cell, counts, zero)
-        rest = nominal(cell.intercept if zero is None else zero)
-        course = (block_means(on.channels["cell"]) - rest) / nominal(cell.slope)
-    elif newtons is not None:
-        force, course = newtons, block_means(on.channels["force"])
-    else:
-        return None, None, None
+def _pull(inputs: Inputs, rig: Rig, run: Run, on: Recording, window: Window, mean: Callable[[str], Any]) -> Pull | None:
+    """None without a cell, or without its calibration where it comes in counts. Raises ReductionError when a second is lacking."""
+    g, how = rig.gravity.value, inputs.meters_of(run).sensors.second_cell
+    zero = from_measured(run.tare, "tare") if run.tare is not None else None
+    found = _cell(on, "cell", "force", inputs.cell_of(run, g), zero, mean)
+    if found is None:
+        return None
+    force, course = found
+    if how != "not used":
+        second = _cell(on, "cell_2", "force_2", inputs.second_cell_of(run, g), None, mean)
+        if second is None:
+            raise ReductionError(
+                f"the second load cell, which this rig says is {how}, is not in the recording, or in counts without its calibration; "
+                "map a column to it, calibrate it, or say on Rig that it is not used"
+            )
+        sign = 1 if how == "added" else -1
+        force, course = force + sign * second[0], course + sign * second[1]
     quarter = max(len(course) // 4, 1)
     early, late = float(np.nanmean(course[quarter : 2 * quarter + 1])), float(np.nanmean(course[-quarter:]))
-    return force, float(np.nanmax(course)), 1 - late / early if early > 0 else None
+    inside = (block_means(on.t) >= window.start) & (block_means(on.t) <= window.stop) & ~np.isnan(course)
+    least = float(course[inside].min()) if inside.any() else nominal(force)
+    return Pull(force, least, float(np.nanmax(course)), 1 - late / early if early > 0 else None)
+
+
+def _cell(
+    on: Recording, counts: str, newtons: str, line: LineFit | None, zero: Any, mean: Callable[[str], Any]
+) -> tuple[Any, np.ndarray] | None:
+    """(mean force in the window, its block means while the drive is on) [N] of one cell, by whichever channel it has."""
+    if line is not None and (reading := mean(counts)) is not None:
+        rest = nominal(line.intercept if zero is None else zero)
+        return calibration.force(line, reading, zero), (block_means(on.channels[counts]) - rest) / nominal(line.slope)
+    force = mean(newtons)
+    return None if force is None else (force, block_means(on.channels[newtons]))
 
 
 def ripple(t: np.ndarray, speed: np.ndarray, orders: tuple[float, ...]) -> dict[float, float]:

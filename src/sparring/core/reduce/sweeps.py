@@ -60,7 +60,7 @@ def reduce_sweep(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> li
             placed = run.model_copy(update={"step": run.step * PARTS + part, "repeat": 2 * (run.repeat - 1) + way + 1, "load": None})
             window = Window(float(stretch.t[0]), float(stretch.t[-1]) + 1e-9, True, 0.0)
             point = point_at(inputs, rig, placed, on, window, acceleration=slope * inputs.ratio or 1e-12)
-            points.append(replace(point, source=run, fade=None, torque_peak=None))  # the torque changes because it is asked to
+            points.append(replace(point, source=run, pull=None, torque_peak=None))  # the torque changes because it is asked to
     if not points:
         raise ReductionError(f"no part of the range has {_LEAST} samples while it turns: sweep slower, or log faster")
     return points

@@ -45,14 +45,14 @@ class Calibration(Record):
     points: Annotated[tuple[CalibrationPoint, ...], Field(min_length=3, max_length=200)]
 
 
-def fit(calibration: Calibration, gravity: float) -> LineFit:
+def fit(calibration: Calibration, gravity: float, tag: str = "load cell") -> LineFit:
     """Reading [counts] = zero + sensitivity · force [N], about force 0.
 
     Raises ValueError when the points cannot give a line.
     """
     force = np.array([p.mass.value * gravity for p in calibration.points])
     reading = np.array([p.reading for p in calibration.points])
-    line = fit_line(force, reading, tag="load cell")
+    line = fit_line(force, reading, tag=tag)
     if abs(nominal(line.slope)) <= 5 * std(line.slope):
         raise ValueError("the readings do not follow the masses; was each mass hanging free on the cell, and the right cell read?")
     return line

@@ -13,7 +13,7 @@ import numpy as np
 from pydantic import Field
 
 from sparring.core.records import Q, Record
-from sparring.core.rig.calibration import Day
+from sparring.core.rig.calibration import Calibration, Day
 from sparring.core.uncertainty import LineFit, fit_line, nominal, std, ufloat
 
 Accuracy = Annotated[float, Q("ratio", "%", least=0.0, most=0.5)]
@@ -76,7 +76,7 @@ class Sensors(Record):
     """Each accuracy is the 95 % half-width of the instrument's gain as its data sheet says; a comparison takes its place.
 
     supply: how the drive is fed and read; of a chopped one only the samples' own v·i is the power. second_cell: what the
-    channel of a second load cell does to the first's force. pulses: a turn of the output gives the tachometer; 0: not known.
+    force of a second load cell does to the first's, by its own calibration where it comes in counts. pulses: a turn of the output gives the tachometer; 0: not known.
     """
 
     voltage_accuracy: Accuracy = 0.005
@@ -88,6 +88,7 @@ class Sensors(Record):
     pulses: Annotated[int, Field(ge=0, le=1_000_000)] = 0
     supply: Literal["smooth", "chopped, in samples", "chopped, averaged"] = "smooth"
     second_cell: Literal["not used", "added", "taken off"] = "not used"
+    second_calibration: Calibration | None = None
 
 
 METERS: dict[str, tuple[type[Comparison], type[Record], str, tuple[str, ...]]] = {

@@ -487,8 +487,12 @@ class ResultsPage(QWidget):
             else f"window {point.window.start - zero:.2f} to {point.window.stop - zero:.2f} s, {steady}, {point.effective:.0f} independent samples"
         )
         gaps = f", {len(rec.gaps)} gaps" if rec.gaps else ""
+        pull = ""
+        if point.pull is not None and not point.stalled:
+            least, most = (d.show(x, "force", decimals=1) for x in (point.pull.least, point.pull.most))
+            pull = f"; at the cell {d.show(point.pull.mean, 'force')}, least {least}, peak {most}"
         self.about.setText(
-            f"{self._weight(point)}, {d.rig.method.DOES[0].lower()} {run.repeat}: {state}; speed {d.show(point.speed, 'speed')}, torque {d.show(point.torque, 'torque')}{gaps}."
+            f"{self._weight(point)}, {d.rig.method.DOES[0].lower()} {run.repeat}: {state}; speed {d.show(point.speed, 'speed')}, torque {d.show(point.torque, 'torque')}{pull}{gaps}."
         )
         self.recording.rows = lambda: (["t s", *part.channels], np.column_stack([part.t, *part.channels.values()]).tolist())
 
