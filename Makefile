@@ -4,7 +4,7 @@ VENV   := .venv
 BIN    := $(VENV)/bin
 QUIET  := --quiet --disable-pip-version-check
 
-.PHONY: demo run test lint bench screenshots schemas install lock clean
+.PHONY: demo run test study lint bench screenshots schemas install lock clean
 
 demo: $(VENV)/.ready        ## start the application on the demo logbook
 	@tools/with-display $(BIN)/sparring demo
@@ -19,6 +19,9 @@ lint: $(VENV)/.ready-dev    ## style, types, layer contracts
 	$(BIN)/ruff check src tests benchmarks tools
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-logo
+
+study: $(VENV)/.ready-dev   ## truth inside the stated intervals, 200 benches of every kind (about a quarter of an hour)
+	SPARRING_ALL_BENCHES=1 QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest tests/test_closure.py tests/test_methods.py
 
 bench: $(VENV)/.ready-dev   ## measurements, printed as ratios taken in one run
 	@$(BIN)/python -m compileall -q src

@@ -1,6 +1,11 @@
-"""Every way of loading a drive: the plant's truth comes back from its recordings as often as they say, traps included."""
+"""Every way of loading a drive: the plant's truth comes back from its recordings as often as they say, traps included.
+
+`make study` takes 200 benches everywhere; the suite makes do with fewer where one bench takes long.
+"""
 
 import itertools
+import math
+import os
 from datetime import date
 
 import numpy as np
@@ -27,6 +32,12 @@ from sparring.core.uncertainty import nominal, std
 from sparring.files import log_files
 
 CASES, STEPS, REPEATS = 200, 2, 1
+
+
+def benches(few):
+    return CASES if os.environ.get("SPARRING_ALL_BENCHES") else few
+
+
 G = 9.81
 LOADS = {
     "hoist": (0.6, 2.2),
@@ -159,7 +170,7 @@ def test_meters_that_are_off_are_covered_once_they_are_compared():
     """Meters six times further off than promised, the ammeter's zero besides: wrong as they are, right when compared."""
     how = {"method": Brake(hold=2.0), "seed": 5, "off": 6.0, "sensors": {"zero_current": 0.05}}
     for name in ("wire_to_shaft", "gearbox"):
-        assert shares(study(cases=40, **how), name, 0) < 0.6
+        assert shares(study(cases=benches(40), **how), name, 0) < 0.6
         assert 0.91 <= shares(study(compare=True, **how), name, 0) <= 0.995
 
 
@@ -168,7 +179,7 @@ def entered_as(name, factor):
 
     def trap(rig):
         true = getattr(rig.method, name)
-        return changed(rig, ("method", name), Measured(true.value * factor, true.u * factor))
+        return changed(rig, ("method", name), Measured(true.value * factor, true.u * factor) if isinstance(true, Measured) else factor)
 
     return trap
 
@@ -177,29 +188,40 @@ def entered_as(name, factor):
     ("method", "trap", "id_"),
     [
         (Hoist(travel=0.5), entered_as("drum_diameter", 0.5), "factor-of-two"),
+        (Hoist(travel=0.5, layers=3, cord_diameter=Measured(2e-3, 5e-5)), entered_as("layers", 1), ""),
+        (Hoist(travel=0.5, bearing=Measured(0.03, 1e-3)), entered_as("bearing", 0.0), ""),
         (Lever(), entered_as("arm_mass", 0.0), "arm-weight-ignored"),
         (Brake(hold=2.0), entered_as("arm", 0.5), "factor-of-two"),
         (Brake(hold=2.0), entered_as("arm", 10.0), "gearbox-above-one"),
+        (Brake(hold=2.0, angle=Measured(math.radians(14), math.radians(0.5))), entered_as("angle", 0.0), ""),
         (Drawbar(hold=2.5), entered_as("wheel_diameter", 0.5), "factor-of-two"),
+        (Drawbar(hold=2.5, rolls=Measured(1.2, 0.03)), entered_as("rolls", 0.0), ""),
         (RunUp(hold=4.0, coast=3.0, inertia=Measured(0.008, 4e-5)), entered_as("inertia", 2.0), "gearbox-above-one"),
         (Generator(hold=2.0, resistors=(22.0, 13.2)), entered_as("constant", 2.0), "gearbox-above-one"),
+        (Generator(hold=2.0, resistors=(22.0, 13.2), own_drag=Measured(0.06, 1e-3)), entered_as("own_drag", 0.0), ""),
     ],
     ids=lambda x: getattr(x, "kind", x if isinstance(x, str) else ""),
 )
 def test_traps_are_told_and_gone_when_corrected(method, trap, id_):
-    """Every second of the benches has one dimension entered wrongly: told of there, and only there."""
-    turn = itertools.count()
-    found = study(method, 3, cases=24, trap=lambda rig: trap(rig) if next(turn) % 2 else rig)
-    told = [id_ in {f.id for f in r.findings} | {f.id for f in judge_setup(r.build, r.rig, r.plan, date(2026, 1, 1))} for r, *_ in found]
-    assert np.mean(told[1::2]) > 0.9
-    assert np.mean(told[::2]) < 0.1
+    """Every second of the benches has one dimension entered wrongly, or left out: the truth is lost there, and only there;
+    where no other figure of the bench contradicts it, nothing can be told. id_: what is said of it."""
+    turn, half = itertools.count(), benches(12)
+    found = study(method, 3, cases=2 * half, trap=lambda rig: trap(rig) if next(turn) % 2 else rig)
+    if id_:
+        today = date(2026, 1, 1)
+        told = [id_ in {f.id for f in r.findings} | {f.id for f in judge_setup(r.build, r.rig, r.plan, today)} for r, *_ in found]
+        assert np.mean(told[1::2]) > 0.9
+        assert np.mean(told[::2]) < 0.1
     if method.kind not in ("lever", "run-up"):
-        assert shares(found[1::2], "torque", 1) < 0.1 < 0.75 < shares(found[::2], "torque", 1)
+        low, high = (0.75, 1.0) if half < CASES else (0.91, 0.995)
+        for step in (0, 1):
+            assert shares(found[1::2], "torque", step) < 0.3
+            assert low <= shares(found[::2], "torque", step) <= high
 
 
 def test_a_swept_brake_gives_the_curve_both_ways():
     """Torque and gearbox efficiency in the middle of each part of a sweep, going up and coming down."""
-    found = study(Brake(hold=6.0, load="swept up and down"), 11, cases=20)
+    found = study(Brake(hold=6.0, load="swept up and down"), 11, cases=benches(20))
     assert not any(result.skipped for result, *_ in found)
     hits = {"torque": [], "gearbox": []}
     for result, truths, times in found:
@@ -219,7 +241,9 @@ def test_a_swept_brake_gives_the_curve_both_ways():
 @pytest.mark.parametrize("coasts", ["alone", "with the drive"])
 def test_a_spin_gives_the_curve_of_torque(coasts):
     """Torque of every part of the range from one kind of spin; where the train coasts too, wider, but still covered."""
-    found = study(RunUp(coasts=coasts, hold=4.0, coast=4.0, inertia=Measured(0.008, 4e-5)), 5, cases=60 if coasts == "alone" else 40)
+    found = study(
+        RunUp(coasts=coasts, hold=4.0, coast=4.0, inertia=Measured(0.008, 4e-5)), 5, cases=benches(60 if coasts == "alone" else 40)
+    )
     assert not any(result.skipped for result, *_ in found)
     for part in (1, 4, 6):
         hits = []
