@@ -172,7 +172,7 @@ def live(seconds: float = 60.0) -> None:
             return False
 
     watcher = Painted()
-    window.run_page.charts["speed"].viewport().installEventFilter(watcher)
+    window.run_page.strips.charts["speed"].viewport().installEventFilter(watcher)
     beats: list[float] = []
     beat = QTimer()
     beat.setInterval(1)

@@ -15,8 +15,9 @@ from sparring.core.records import Q
 from sparring.ui import background
 from sparring.ui.application import application
 from sparring.ui.dialogs import ConnectDialog, UnitsDialog
-from sparring.ui.pages.run import BigFigure, _round_up
 from sparring.ui.shell import MainWindow
+from sparring.ui.strips import _round_up
+from sparring.ui.widgets.big_figure import BigFigure
 from sparring.ui.widgets.chart import Chart
 from sparring.ui.widgets.quantity_field import QuantityField
 from sparring.ui.widgets.train_view import TrainView
@@ -127,7 +128,7 @@ def test_rows_of_the_table_choose_the_point(window):
     window.go("Results")
     window.results_page.table.selectRow(3)
     assert window.desk.step == 3
-    until(lambda: "lift 1" in window.results_page.about.text())
+    until(lambda: "lift 1" in window.results_page.recording.about.text())
 
 
 def test_the_connect_dialog_refuses_columns_it_does_not_know(window):

@@ -271,7 +271,7 @@ def test_results_open_the_recording_of_a_clicked_point(window):
     idle()
     assert page.tabs.currentIndex() == 1
     assert window.desk.step == step.index
-    assert "window" in page.about.text()
+    assert "window" in page.recording.about.text()
     assert page._window_items
     assert window.driveline.source == "measured"
     assert "kg" in page.table.item(1, 0).text()

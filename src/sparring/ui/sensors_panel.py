@@ -210,7 +210,7 @@ class MeterPanel(QWidget):
         self.verdict.setText(
             f"{comparison.date}, {len(true)} readings: shows {abs(slope):.2f} ± {200 * std(line.slope):.2f} % too "
             f"{'much' if slope > 0 else 'little'}, and {zero} at nothing; {np.abs(off).max():.2f} % of the range off the line at worst. "
-            "Runs from now on are corrected by it." + taken
+            "Live figures and runs from now on are corrected by it." + taken
         )
 
     def watch(self) -> None:

@@ -6,68 +6,23 @@ from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QTabBar, QVBoxLayout, QWidget
 
 from sparring.core import predict, quantity
 from sparring.core.finding import Finding
-from sparring.core.recording import CHANNELS, Recording
+from sparring.core.recording import Recording
 from sparring.core.reduce.points import Point
-from sparring.core.uncertainty import Share, budget, nominal, std
+from sparring.core.uncertainty import budget, nominal, std
 from sparring.ui import background
 from sparring.ui.desk import Desk
-from sparring.ui.theme import CHANNEL_COLOURS, font, theme
-from sparring.ui.widgets.chart import Chart, pen, thinned
+from sparring.ui.recording_view import RecordingView
+from sparring.ui.theme import font, theme
+from sparring.ui.widgets.budget_view import BudgetView
+from sparring.ui.widgets.chart import Chart, pen
 from sparring.ui.widgets.parts import Table, note, sheet
 
 _SERIES = (("gearbox", "gearbox", "o", Qt.PenStyle.SolidLine, True), ("wire_to_shaft", "wire to shaft", "s", Qt.PenStyle.DashLine, False))
-_SHOWN_IN_RECORDING = ("speed", "cell", "force", "current", "voltage", "motor_speed", "temperature")
-
-
-class BudgetView(QWidget):
-    """Which input makes how much of the uncertainty: bars, the largest first, with the one to improve named."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.rows: list[Share] = []
-        self.title = ""
-        self.setMinimumHeight(120)
-        theme.changed.connect(self.update)
-
-    def put(self, title: str, rows: list[Share]) -> None:
-        self.title, self.rows = title, rows
-        self.setAccessibleName(title + ": " + ", ".join(f"{r.name} {100 * r.share:.0f} percent" for r in rows[:6]))
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        p = QPainter(self)
-        p.setFont(font(13))
-        p.setPen(theme.colour("ink"))
-        if not self.rows:
-            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Choose a point to see what its uncertainty is made of.")
-            return
-        advice = f"{self.title} To make it smaller, improve: {self.rows[0].name}."
-        p.drawText(
-            QRectF(4, 2, self.width() - 8, 20),
-            Qt.AlignmentFlag.AlignVCenter,
-            p.fontMetrics().elidedText(advice, Qt.TextElideMode.ElideRight, self.width() - 8),
-        )
-        height = 21
-        room = max(1, (self.height() - 28) // height)
-        for i, row in enumerate(self.rows[:room]):
-            y = 28 + i * height
-            p.setFont(font(12))
-            p.setPen(theme.colour("ink"))
-            p.drawText(QRectF(4, y, 250, height - 3), Qt.AlignmentFlag.AlignVCenter, row.name)
-            width = (self.width() - 340) * row.share
-            p.fillRect(QRectF(260, y + 3, max(width, 1), height - 9), theme.colour("reseda" if i else "brass"))
-            p.setPen(theme.colour("ink-2"))
-            p.drawText(
-                QRectF(266 + width, y, 70, height - 3),
-                Qt.AlignmentFlag.AlignVCenter,
-                f"{100 * row.share:.0f} %" if row.share >= 0.005 else "< 1 %",
-            )
 
 
 class ResultsPage(QWidget):
@@ -124,15 +79,8 @@ class ResultsPage(QWidget):
         self.table = Table(["weight", "lifts", "torque", "speed", "power in", "power out", "wire to shaft", "gearbox"], "Points", 8)
         self.table.itemSelectionChanged.connect(self._row_chosen)
         self.panes.addWidget(self.table)
-        record = QWidget()
-        inner = QVBoxLayout(record)
-        inner.setContentsMargins(0, 0, 0, 0)
-        inner.setSpacing(2)
-        self.about = note("Choose a point: click it in the chart, or a line of the table.")
-        inner.addWidget(self.about)
-        self.recording = Chart("s", "of largest, %", name="Recording of the chosen lift")
-        inner.addWidget(self.recording, 1)
-        self.panes.addWidget(record)
+        self.recording = RecordingView(desk)
+        self.panes.addWidget(self.recording)
         self.budget = BudgetView()
         self.panes.addWidget(self.budget)
         self.tabs.currentChanged.connect(self.panes.setCurrentIndex)
@@ -162,7 +110,6 @@ class ResultsPage(QWidget):
         column.addStretch(1)
         self.either.addWidget(nothing)
         self._items: list[tuple[Chart, Any]] = []
-        self._window_items: list[Any] = []
         for signal in (desk.result_changed, desk.units_changed, theme.changed):
             signal.connect(self.refresh)
         desk.selection_changed.connect(self._select)
@@ -426,8 +373,14 @@ class ResultsPage(QWidget):
         if book is None or stored is None:
             return
         background.run(
-            lambda: book.recording(stored.recording), lambda rec: self._show_recording(rec, point), lambda err: self.about.setText(str(err))
+            lambda: book.recording(stored.recording),
+            lambda rec: self._opened(rec, point),
+            lambda err: self.recording.about.setText(str(err)),
         )
+
+    def _opened(self, rec: Recording, point: Point) -> None:
+        if point is self.chosen_point():
+            self.recording.put(rec, point, self._weight(point))
 
     def _stored(self, point: Point) -> Any:
         kept = point.source or point.run
@@ -437,64 +390,6 @@ class ResultsPage(QWidget):
         value, name = (step.gearbox, "Gearbox efficiency") if step.gearbox is not None else (step.wire_to_shaft, "Wire-to-shaft efficiency")
         value, name, kind = (value, name, "ratio") if value is not None else (step.torque, "Torque", "torque")
         self.budget.put(f"{name} {self.desk.show(value, kind)}.", budget(value))
-
-    def _show_recording(self, rec: Recording, point: Point) -> None:
-        if point is not self.chosen_point():
-            return
-        for item in self._window_items:
-            self.recording.removeItem(item)
-        self._window_items.clear()
-        run = point.run
-        part = rec.span(run.start if run.start is not None else -np.inf, run.stop if run.stop is not None else np.inf)
-        if not len(part):
-            return
-        zero = float(part.t[0])
-        region = pg.LinearRegionItem(
-            (point.window.start - zero, point.window.stop - zero),
-            movable=False,
-            brush=pg.mkBrush(theme.colour("reseda", 38)),
-            pen=pen("reseda", 1),
-        )
-        self._window_items.append(region)
-        shown = [k for k in _SHOWN_IN_RECORDING if part.has(k)][:4]
-        for n, key in enumerate(shown):
-            t, y = thinned(part.t - zero, part.channels[key], 1200)
-            base = float(np.nanquantile(y, 0.02)) if key in ("cell", "temperature") else 0.0
-            top = float(np.nanmax(np.abs(y - base))) or 1.0
-            style = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)[n]
-            self._window_items.append(pg.PlotDataItem(t, 100 * (y - base) / top, pen=pen(CHANNEL_COLOURS[key], 1, style)))
-            label = pg.TextItem(CHANNELS[key].label, color=theme.colour(CHANNEL_COLOURS[key]), anchor=(0, 0))
-            label.setFont(font(11, bold=True))
-            label.setPos(float(t[-1]) * (0.015 + 0.2 * n), 118)
-            self._window_items.append(label)
-        for at, text in part.marks:
-            line = pg.InfiniteLine(
-                pos=at - zero,
-                angle=90,
-                label=text,
-                labelOpts={"position": 0.15, "color": theme.colour("on-amber"), "fill": theme.colour("amber")},
-                pen=pen("amber", 1.4, Qt.PenStyle.DashLine),
-            )
-            self._window_items.append(line)
-        for item in self._window_items:
-            self.recording.addItem(item)
-        self.recording.getPlotItem().getViewBox().setRange(xRange=(0, float(part.t[-1]) - zero), yRange=(-5, 120), padding=0)
-        d = self.desk
-        steady = "steady" if point.window.steady else f"not steady (drifts {d.show(point.window.drift, 'ratio', decimals=1)})"
-        state = (
-            "stalled"
-            if point.stalled
-            else f"window {point.window.start - zero:.2f} to {point.window.stop - zero:.2f} s, {steady}, {point.effective:.0f} independent samples"
-        )
-        gaps = f", {len(rec.gaps)} gaps" if rec.gaps else ""
-        pull = ""
-        if point.pull is not None and not point.stalled:
-            least, most = (d.show(x, "force", decimals=1) for x in (point.pull.least, point.pull.most))
-            pull = f"; at the cell {d.show(point.pull.mean, 'force')}, least {least}, peak {most}"
-        self.about.setText(
-            f"{self._weight(point)}, {d.rig.method.DOES[0].lower()} {run.repeat}: {state}; speed {d.show(point.speed, 'speed')}, torque {d.show(point.torque, 'torque')}{pull}{gaps}."
-        )
-        self.recording.rows = lambda: (["t s", *part.channels], np.column_stack([part.t, *part.channels.values()]).tolist())
 
     def _strike(self) -> None:
         point = self.chosen_point()

@@ -2,162 +2,32 @@
 
 from __future__ import annotations
 
-from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-import pyqtgraph as pg
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QInputDialog, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from sparring.core import predict, quantity
 from sparring.core.plan import Lift, next_lift
-from sparring.core.recording import CHANNELS
 from sparring.core.rig import calibration
+from sparring.core.rig.meters import METERS, Meter, meter
 from sparring.core.run import Run
 from sparring.core.uncertainty import nominal
 from sparring.ui import background
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
-from sparring.ui.theme import CHANNEL_COLOURS, font, theme
-from sparring.ui.widgets.chart import Chart, pen, thinned
-from sparring.ui.widgets.parts import heading, note, sheet
+from sparring.ui.strips import Strips
+from sparring.ui.widgets.big_figure import BigFigure
+from sparring.ui.widgets.ladder import Ladder, LadderRow
+from sparring.ui.widgets.parts import note, sheet
 
-_SPAN = 30.0  # [s] shown in the strips
 _AVERAGE = 0.5  # [s] over which a live figure is averaged
-_STRIPS = (("force", "Load cell"), ("speed", "Output speed"), ("current", "Current"))
 MARKS = ("click heard", "grinding", "smell", "tooth skipped", "touched it")
 
 if TYPE_CHECKING:
     from sparring.logbook.store import StoredRun
-
-
-class BigFigure(QWidget):
-    """A live figure, readable from two metres."""
-
-    def __init__(self, name: str, colour: str) -> None:
-        super().__init__()
-        self.name, self.colour, self.value, self.unit = name, colour, "–", ""
-        self.setMinimumHeight(78)
-        self.setMinimumWidth(120)
-        theme.changed.connect(self.update)
-
-    def rename(self, name: str) -> None:
-        if name != self.name:
-            self.name = name
-            self.update()
-
-    def put(self, value: str, unit: str) -> None:
-        if (value, unit) != (self.value, self.unit):
-            self.value, self.unit = value, unit
-            self.setAccessibleName(f"{self.name} {value} {unit}")
-            self.update()
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        p = QPainter(self)
-        h = self.height()
-        p.fillRect(QRectF(0, 8, 4, h - 16), theme.colour(self.colour))
-        p.setPen(theme.colour("ink-2"))
-        p.setFont(font(13))
-        p.drawText(QRectF(14, 4, self.width() - 14, 18), Qt.AlignmentFlag.AlignVCenter, self.name)
-        size = 46
-        f = font(size, bold=True)
-        p.setFont(f)
-        while p.fontMetrics().horizontalAdvance(self.value) > self.width() - 66 and size > 24:
-            size -= 2
-            p.setFont(font(size, bold=True))
-        p.setPen(theme.colour("ink"))
-        p.drawText(QRectF(14, 22, self.width() - 14, h - 24), Qt.AlignmentFlag.AlignVCenter, self.value)
-        x = 14 + p.fontMetrics().horizontalAdvance(self.value) + 8
-        p.setFont(font(15))
-        p.setPen(theme.colour("ink-2"))
-        p.drawText(QRectF(x, 22, 60, h - 14), Qt.AlignmentFlag.AlignVCenter, self.unit)
-
-
-class LadderRow(QWidget):
-    """One weight: its figure, lifts done, efficiency found or expected."""
-
-    chosen = pyqtSignal(int)
-
-    def __init__(self, index: int) -> None:
-        super().__init__()
-        self.index = index
-        self.texts = ("", "", "")
-        self.done = self.total = 0
-        self.stalled = self.current = False
-        self.setFixedHeight(38)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-
-    def put(self, texts: tuple[str, str, str], done: int, total: int, *, stalled: bool, current: bool) -> None:
-        state = (texts, done, total, stalled, current)
-        if state != (self.texts, self.done, self.total, self.stalled, self.current):
-            self.texts, self.done, self.total, self.stalled, self.current = state
-            self.setAccessibleName(f"{texts[0]}, {texts[1]} lifted, {texts[2]}")
-            self.update()
-
-    def mousePressEvent(self, event: Any) -> None:
-        self.chosen.emit(self.index)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        p = QPainter(self)
-        if self.current:
-            p.fillRect(self.rect(), theme.colour("pale"))
-            p.fillRect(0, 0, 4, self.height(), theme.colour("deep"))
-        weight, count, found = self.texts
-        p.setFont(font(15, bold=self.current))
-        p.setPen(theme.colour("ink"))
-        p.drawText(QRectF(12, 0, 86, 30), Qt.AlignmentFlag.AlignVCenter, weight)
-        p.setFont(font(12))
-        p.setPen(theme.colour("ink-2"))
-        p.drawText(QRectF(88, 0, 34, 28), Qt.AlignmentFlag.AlignVCenter, count)
-        for i in range(self.total):
-            p.fillRect(
-                QRectF(88 + i * min(7, 40 / max(self.total, 1)), 28, min(5, 30 / max(self.total, 1)), 4),
-                theme.colour("reseda" if i < self.done else "rule"),
-            )
-        p.setPen(theme.colour("vermilion" if self.stalled else "torque" if self.done else "ink-2"))
-        p.setFont(font(13, bold=self.current))
-        p.drawText(QRectF(114, 0, self.width() - 122, 30), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, found)
-
-
-class Ladder(QFrame):
-    """The load ladder with its two buttons. Stands above the findings while Run is shown."""
-
-    def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self.setObjectName("sheet")
-        self.desk = desk
-        column = QVBoxLayout(self)
-        column.setContentsMargins(10, 10, 10, 10)
-        column.setSpacing(2)
-        row = QHBoxLayout()
-        row.addWidget(heading("Load ladder"))
-        row.addStretch(1)
-        self.where = QLabel()
-        row.addWidget(self.where)
-        column.addLayout(row)
-        self.rows_box = QVBoxLayout()
-        self.rows_box.setSpacing(1)
-        column.addLayout(self.rows_box)
-        self.rows: list[LadderRow] = []
-        self.say = note("")
-        column.addWidget(self.say)
-        buttons = QHBoxLayout()
-        self.go = QPushButton("Connect\nSpace")
-        self.go.setObjectName("act")
-        self.go.setMinimumHeight(54)
-        self.stop = QPushButton("STOP\nEsc")
-        self.stop.setObjectName("stop")
-        self.stop.setMinimumHeight(54)
-        self.stop.setToolTip("Asks the bench to stop. This is not an emergency stop.")
-        for button in (self.go, self.stop):
-            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        buttons.addWidget(self.go, 5)
-        buttons.addWidget(self.stop, 3)
-        column.addLayout(buttons)
-        column.addWidget(note("STOP asks the bench to stop; it is no emergency stop."))
 
 
 class RunPage(QWidget):
@@ -188,26 +58,8 @@ class RunPage(QWidget):
             row.addWidget(figure, 1)
         column.addLayout(row)
         page.addWidget(figures)
-        self.charts: dict[str, Chart] = {}
-        self.curves: dict[str, pg.PlotDataItem] = {}
-        self.marks: dict[str, list[pg.InfiniteLine]] = {}
-        first: Chart | None = None
-        for key, label in _STRIPS:
-            chart = Chart("s", label, name=f"{label} over time")
-            chart.getPlotItem().getAxis("left").setWidth(58)
-            chart.getPlotItem().setMouseEnabled(x=True, y=False)
-            if first is None:
-                first = chart
-            else:
-                chart.setXLink(first)
-            curve = pg.PlotDataItem()
-            chart.addItem(curve)
-            chart.styled(partial(self._ink, curve, key))
-            bottom = chart.getPlotItem().getAxis("bottom")
-            bottom.setHeight(8 if key != "current" else 34)
-            bottom.setStyle(showValues=key == "current")
-            self.charts[key], self.curves[key] = chart, curve
-            page.addWidget(chart, 1)
+        self.strips = Strips(desk, session, self._series)
+        page.addWidget(self.strips, 1)
         self.empty = note("")
         page.addWidget(self.empty)
         self.ladder.go.clicked.connect(self.do_next)
@@ -218,19 +70,11 @@ class RunPage(QWidget):
         session.captured.connect(self._captured)
         for signal in (desk.plan_changed, desk.result_changed, desk.lists_changed, desk.build_changed, desk.rig_changed):
             signal.connect(self.refresh)
-        desk.units_changed.connect(self._relabel)
-        self._kept: list[Run] = []  # lifts of this session, whose windows are shaded in the strips
-        self._windows: dict[str, list[pg.LinearRegionItem]] = {}
-        desk.result_changed.connect(self._shade)
         self._cell_line: Any = None
+        self._meters: dict[str, Meter] = {}
         desk.rig_changed.connect(self._fit_cell)
         self._fit_cell()
-        self._relabel()
         self.refresh()
-
-    @staticmethod
-    def _ink(curve: Any, key: str) -> None:
-        curve.setPen(pen(CHANNEL_COLOURS[key], 1))
 
     # --- what to do next --------------------------------------------------------------------------------------
 
@@ -423,7 +267,7 @@ class RunPage(QWidget):
             self.forced = None
             d.runs_changed()
             if d.runs:
-                self._kept.append(d.runs[-1].run)
+                self.strips.kept.append(d.runs[-1].run)
 
         # every reason is for the tester to read; the stream stays where it is
         background.run(lambda: book.adopt(path), kept, lambda err: d.said.emit(f"The lift could not be kept: {err} ({path.name})."))
@@ -436,6 +280,16 @@ class RunPage(QWidget):
             self._cell_line = calibration.fit(cal, self.desk.rig.gravity.value) if cal else None
         except ValueError:
             self._cell_line = None
+        try:
+            self._meters = {channel: meter(self.desk.rig.sensors, name) for name, (*_, channels) in METERS.items() for channel in channels}
+        except ValueError:  # a comparison without a line: shown as it comes
+            self._meters = {}
+
+    def _true(self, key: str) -> np.ndarray:
+        """A channel so far, as its meter's comparison says it truly was."""
+        assert self.session.ring is not None
+        values = self.session.ring.values(key)
+        return self._meters[key].correct(values) if key in self._meters else values
 
     def force_of(self, counts: Any) -> Any:
         """Cord force [N] from the cell's counts, with the tare in force."""
@@ -452,19 +306,12 @@ class RunPage(QWidget):
             return None
         if key == "force" and "force" not in ring.channels:
             return self.force_of(ring.values("cell")) if "cell" in ring.channels else None
-        return ring.values(key) if key in ring.channels else None
-
-    def _relabel(self) -> None:
-        for key, label in _STRIPS:
-            kind = CHANNELS[key].kind
-            chart = self.charts[key]
-            chart.set_labels("s" if key == "current" else "", f"{label}, {self.desk.units[kind]}")
+        return self._true(key) if key in ring.channels else None
 
     def _blank(self) -> None:
         for figure, (kind, _d) in zip(self.figures.values(), (("torque", 3), ("speed", 1), ("current", 2), ("force", 2)), strict=True):
             figure.put("–", self.desk.units[kind])
-        for curve in self.curves.values():
-            curve.setData([], [])
+        self.strips.blank()
 
     def _paint_live(self) -> None:
         ring = self.session.ring
@@ -477,7 +324,7 @@ class RunPage(QWidget):
         mean: dict[str, float] = {}
         for key in ("speed", "current", "voltage"):
             if key in ring.channels:
-                mean[key] = float(np.nanmean(ring.values(key)[recent]))
+                mean[key] = float(np.nanmean(self._true(key)[recent]))
         force = None
         if "force" in ring.channels:
             force = float(np.nanmean(ring.values("force")[recent]))
@@ -490,10 +337,10 @@ class RunPage(QWidget):
         torque = method.measured(method.figures(), readings.get)
         if self.isVisible():
             self._figures(torque, mean, force)
-            self._strips(ring.since(now - _SPAN), t, now)
+            self.strips.show_newest()
         if {"voltage", "current", "speed"} <= mean.keys() and torque is not None:
             moving = mean["speed"] > 0.05
-            power_in = max(0.0, float(np.nanmean((ring.values("voltage") * ring.values("current"))[recent])))
+            power_in = max(0.0, float(np.nanmean((self._true("voltage") * self._true("current"))[recent])))
             flow = predict.measured_flow(
                 d.build,
                 max(mean["voltage"], 0.0),
@@ -520,72 +367,3 @@ class RunPage(QWidget):
             places = max(0, size - (1 if abs(shown) >= 100 else 0))
             text = f"{shown:.{places}f}"
             self.figures[key].put("0." + "0" * places if places and float(text) == 0 else text, unit)
-
-    def _strips(self, part: slice, t: np.ndarray, now: float) -> None:
-        for key, _label in _STRIPS:
-            y = self._series(key)
-            if y is None:
-                continue
-            kind = CHANNELS[key].kind
-            unit = self.desk.units[kind]
-            x, v = thinned(t[part], y[part], 900)
-            shown = v / quantity.factor(unit, kind)
-            self.curves[key].setData(x, shown)
-            box = self.charts[key].getPlotItem().getViewBox()
-            box.setXRange(max(now - _SPAN, float(t[0])), max(now, float(t[0]) + _SPAN), padding=0)
-            if len(shown):
-                high, low = float(np.nanmax(shown)), float(np.nanmin(shown))
-                self._scale(key, box, low, high)
-        self._mark_lines(now)
-
-    def _scale(self, key: str, box: Any, low: float, high: float) -> None:
-        """A steady scale: it grows at once, and shrinks only when what is shown needs less than half of it."""
-        (_, _), (y0, y1) = box.viewRange()
-        top = _round_up(max(high, 1e-9) * 1.08)
-        bottom = 0.0 if low > -0.06 * top else -_round_up(-low * 1.08)
-        if high > y1 or top < 0.5 * y1 or bottom < y0 - 1e-12 or bottom > 0.5 * y0:
-            box.setYRange(bottom, top, padding=0)
-
-    def _shade(self) -> None:
-        """Shades what was taken as steady in the lifts of this session."""
-        result = self.desk.result
-        points = [p for s in (result.steps if result else ()) for p in s.points if p.run in self._kept]
-        for key, chart in self.charts.items():
-            regions = self._windows.setdefault(key, [])
-            while len(regions) < len(points):
-                region = pg.LinearRegionItem(movable=False)
-                region.setZValue(-10)
-                chart.addItem(region, ignoreBounds=True)
-                regions.append(region)
-            for i, region in enumerate(regions):
-                region.setVisible(i < len(points))
-                if i < len(points):
-                    region.setRegion((points[i].window.start, points[i].window.stop))
-                    region.setBrush(pg.mkBrush(theme.colour("reseda", 30)))
-                    for line in region.lines:
-                        line.setPen(pg.mkPen(None))
-
-    def _mark_lines(self, now: float) -> None:
-        marks = [m for m in self.session.marks if m[0] > now - _SPAN]
-        for key in self.charts:
-            lines = self.marks.setdefault(key, [])
-            while len(lines) < len(marks):
-                flag = {"position": 0.9, "color": theme.colour("on-amber"), "fill": theme.colour("amber"), "movable": False}
-                line = pg.InfiniteLine(angle=90, label="mark" if key == "force" else None, labelOpts=flag)
-                line.setPen(pen("amber", 1.4, Qt.PenStyle.DashLine))
-                self.charts[key].addItem(line)
-                lines.append(line)
-            for i, line in enumerate(lines):
-                line.setVisible(i < len(marks))
-                if i < len(marks):
-                    line.setPos(marks[i][0])
-                    if key == "force":
-                        line.label.setFormat(marks[i][1])
-
-
-def _round_up(x: float) -> float:
-    """The next of 1, 1.5, 2, 3, 5, 8 times a power of ten."""
-    if x <= 0:
-        return 0.0
-    base = 10.0 ** np.floor(np.log10(x))
-    return float(next(m * base for m in (1, 1.5, 2, 3, 5, 8, 10) if m * base >= x * (1 - 1e-9)))

@@ -1,0 +1,97 @@
+"""The load ladder: a row a step, and the two buttons of a run."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from sparring.ui.desk import Desk
+from sparring.ui.theme import font, theme
+from sparring.ui.widgets.parts import heading, note
+
+
+class LadderRow(QWidget):
+    """One weight: its figure, lifts done, efficiency found or expected."""
+
+    chosen = pyqtSignal(int)
+
+    def __init__(self, index: int) -> None:
+        super().__init__()
+        self.index = index
+        self.texts = ("", "", "")
+        self.done = self.total = 0
+        self.stalled = self.current = False
+        self.setFixedHeight(38)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def put(self, texts: tuple[str, str, str], done: int, total: int, *, stalled: bool, current: bool) -> None:
+        state = (texts, done, total, stalled, current)
+        if state != (self.texts, self.done, self.total, self.stalled, self.current):
+            self.texts, self.done, self.total, self.stalled, self.current = state
+            self.setAccessibleName(f"{texts[0]}, {texts[1]} lifted, {texts[2]}")
+            self.update()
+
+    def mousePressEvent(self, event: Any) -> None:
+        self.chosen.emit(self.index)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        p = QPainter(self)
+        if self.current:
+            p.fillRect(self.rect(), theme.colour("pale"))
+            p.fillRect(0, 0, 4, self.height(), theme.colour("deep"))
+        weight, count, found = self.texts
+        p.setFont(font(15, bold=self.current))
+        p.setPen(theme.colour("ink"))
+        p.drawText(QRectF(12, 0, 86, 30), Qt.AlignmentFlag.AlignVCenter, weight)
+        p.setFont(font(12))
+        p.setPen(theme.colour("ink-2"))
+        p.drawText(QRectF(88, 0, 34, 28), Qt.AlignmentFlag.AlignVCenter, count)
+        for i in range(self.total):
+            p.fillRect(
+                QRectF(88 + i * min(7, 40 / max(self.total, 1)), 28, min(5, 30 / max(self.total, 1)), 4),
+                theme.colour("reseda" if i < self.done else "rule"),
+            )
+        p.setPen(theme.colour("vermilion" if self.stalled else "torque" if self.done else "ink-2"))
+        p.setFont(font(13, bold=self.current))
+        p.drawText(QRectF(114, 0, self.width() - 122, 30), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, found)
+
+
+class Ladder(QFrame):
+    """The load ladder with its two buttons. Stands above the findings while Run is shown."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.setObjectName("sheet")
+        self.desk = desk
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 10, 10, 10)
+        column.setSpacing(2)
+        row = QHBoxLayout()
+        row.addWidget(heading("Load ladder"))
+        row.addStretch(1)
+        self.where = QLabel()
+        row.addWidget(self.where)
+        column.addLayout(row)
+        self.rows_box = QVBoxLayout()
+        self.rows_box.setSpacing(1)
+        column.addLayout(self.rows_box)
+        self.rows: list[LadderRow] = []
+        self.say = note("")
+        column.addWidget(self.say)
+        buttons = QHBoxLayout()
+        self.go = QPushButton("Connect\nSpace")
+        self.go.setObjectName("act")
+        self.go.setMinimumHeight(54)
+        self.stop = QPushButton("STOP\nEsc")
+        self.stop.setObjectName("stop")
+        self.stop.setMinimumHeight(54)
+        self.stop.setToolTip("Asks the bench to stop. This is not an emergency stop.")
+        for button in (self.go, self.stop):
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        buttons.addWidget(self.go, 5)
+        buttons.addWidget(self.stop, 3)
+        column.addLayout(buttons)
+        column.addWidget(note("STOP asks the bench to stop; it is no emergency stop."))
