@@ -82,7 +82,8 @@ def reduce() -> None:
     """Reduction of 10 million samples × 6 channels, over one NumPy mean of the same arrays."""
     from sparring.core.quantity import Measured
     from sparring.core.recording import Recording
-    from sparring.core.reduce.points import inputs_of, reduce_run
+    from sparring.core.reduce.inputs import inputs_of
+    from sparring.core.reduce.points import reduce_run
     from sparring.core.run import Run
     from sparring.demo import hollin_yard
 

@@ -272,7 +272,7 @@ def test_results_open_the_recording_of_a_clicked_point(window):
     assert page.tabs.currentIndex() == 1
     assert window.desk.step == step.index
     assert "window" in page.recording.about.text()
-    assert page._window_items
+    assert page.recording._items
     assert window.driveline.source == "measured"
     assert "kg" in page.table.item(1, 0).text()
     assert page.budget.rows

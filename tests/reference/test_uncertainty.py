@@ -5,7 +5,7 @@ import pytest
 import statsmodels.api as sm
 from uncertainties import correlation_matrix
 
-from sparring.core.reduce.points import inputs_of
+from sparring.core.reduce.inputs import inputs_of
 from sparring.core.reduce.windows import autocorrelation_time, mean_with_uncertainty
 from sparring.core.uncertainty import budget, fit_line, nominal, std, ufloat
 

@@ -29,7 +29,7 @@ def _data_errors() -> tuple[type[Exception], ...]:
     """What bad data raises. Looked up when something was raised: a simulated bench does not wait for the database's library."""
     from sparring.core.quantity import QuantityError
     from sparring.core.records import RecordError
-    from sparring.core.reduce.points import ReductionError
+    from sparring.core.reduce.inputs import ReductionError
     from sparring.core.train.kinematics import TrainError
     from sparring.files.log_files import LogError
     from sparring.logbook import LogbookError

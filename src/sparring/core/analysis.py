@@ -10,7 +10,8 @@ from sparring.core.finding import Peer
 from sparring.core.findings import judge
 from sparring.core.plan import Plan
 from sparring.core.recording import Recording
-from sparring.core.reduce.points import Point, inputs_of, reduce_run
+from sparring.core.reduce.inputs import inputs_of
+from sparring.core.reduce.points import Point, reduce_run
 from sparring.core.reduce.results import TestResult, combine, output_orders
 from sparring.core.reduce.spins import reduce_spin
 from sparring.core.reduce.sweeps import reduce_sweep

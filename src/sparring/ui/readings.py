@@ -31,7 +31,7 @@ from sparring.core.readings.method import Reading
 from sparring.core.readings.motor import BareMotor, MotorReading, compare
 from sparring.core.recording import Recording
 from sparring.core.records import RecordError, annotation, changed
-from sparring.core.reduce.points import inputs_of
+from sparring.core.reduce.inputs import inputs_of
 from sparring.core.rig import Hoist, calibration
 from sparring.core.uncertainty import budget, nominal, std
 from sparring.ui.desk import Desk

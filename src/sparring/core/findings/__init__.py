@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from sparring.core.finding import ORDER, Finding, Peer
 from sparring.core.findings import efficiency, method, repeats, rig, speed, stall  # noqa: F401  (they register themselves)
 from sparring.core.findings.registry import RULES
-from sparring.core.reduce.points import Inputs
+from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.results import TestResult
 
 

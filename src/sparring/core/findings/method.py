@@ -9,7 +9,7 @@ from itertools import pairwise
 from sparring.core import predict
 from sparring.core.finding import Finding, Peer, noted
 from sparring.core.findings.registry import rule
-from sparring.core.reduce.points import Inputs
+from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.results import TestResult
 from sparring.core.reduce.spread import differ
 from sparring.core.rig import Brake, Drawbar

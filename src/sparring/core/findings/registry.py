@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 
 from sparring.core.finding import Finding, Peer
-from sparring.core.reduce.points import Inputs
+from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.results import TestResult
 
 Rule = Callable[[TestResult, Inputs, Sequence[Peer]], Iterable[Finding]]

@@ -8,7 +8,7 @@ import numpy as np
 
 from sparring.core.finding import Fact, Finding, Peer
 from sparring.core.findings.registry import rule
-from sparring.core.reduce.points import Inputs
+from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.results import TestResult, output_orders
 from sparring.core.uncertainty import mean_of, nominal, std
 

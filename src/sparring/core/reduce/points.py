@@ -6,14 +6,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 
 from sparring.core import motor as motors
-from sparring.core.build import Build
 from sparring.core.recording import Recording
+from sparring.core.reduce.inputs import Inputs, ReductionError, seen
 from sparring.core.reduce.spread import SCATTER
 from sparring.core.reduce.windows import (
     Window,
@@ -24,135 +24,13 @@ from sparring.core.reduce.windows import (
     middle_with_uncertainty,
     powered_spans,
 )
-from sparring.core.rig import Lever, Rig, Sensors, calibration, hoist
-from sparring.core.rig.meters import Meter, meter
+from sparring.core.rig import Lever, Rig, calibration, hoist
 from sparring.core.run import Run
 from sparring.core.uncertainty import LineFit, from_measured, nominal, std, ufloat
 
 _STALLED_PART = 0.03  # of the no-load speed: below it the output counts as at rest
 _CASE_TO_WINDING = 5.0  # [K], half-width k = 1 of the winding's temperature when the case is measured (from memory)
 _WINDING_UNKNOWN = 10.0  # [K], the same when no temperature is measured
-
-
-class ReductionError(ValueError):
-    """A recording that cannot be reduced; the message says why and what to do."""
-
-
-@dataclass(frozen=True)
-class Instruments:
-    """The meters of a run; load_voltage, load_current: those at a generator's load."""
-
-    voltage: Meter
-    current: Meter
-    speed: Meter
-    load_voltage: Meter
-    load_current: Meter
-    sensors: Sensors
-
-    def corrected(self, rec: Recording) -> Recording:
-        """The recording as the instruments' comparisons say it truly was."""
-        by_channel = {"voltage": self.voltage, "current": self.current, "speed": self.speed, "motor_speed": self.speed}
-        if all((m.zero, m.gain) == (0.0, 1.0) for m in by_channel.values()):
-            return rec
-        return replace(rec, channels={c: by_channel[c].correct(v) if c in by_channel else v for c, v in rec.channels.items()})
-
-
-def instruments_of(sensors: Sensors) -> Instruments:
-    """Raises ReductionError when a comparison gives no line."""
-    try:
-        voltage, current, speed = (meter(sensors, name) for name in ("voltmeter", "ammeter", "tachometer"))
-    except ValueError as err:
-        raise ReductionError(f"a meter's comparison: {err}") from err
-    return Instruments(
-        voltage,
-        current,
-        speed,
-        Meter(ufloat(1.0, sensors.voltage_accuracy / 2, "voltmeter at the load")),
-        Meter(ufloat(1.0, sensors.current_accuracy / 2, "ammeter at the load")),
-        sensors,
-    )
-
-
-@dataclass(frozen=True)
-class Inputs:
-    """What all runs of a test share, as inputs with uncertainty; made once, so correlations are kept."""
-
-    ratio: float
-    figures: dict[str, Any]  # the method's dimensions, by field
-    gravity: Any
-    meters: Instruments
-    motor: motors.Motor
-    warming: Any  # R rises by this factor - 1 per kelvin; carries the winding's doubt
-    cell: LineFit | None
-    heat_capacity: float  # of the winding [J/K]
-    heating: Any  # 1, doubtful by a quarter: how well that capacity tells the warming within a lift
-    rotor: Any  # inertia of all rotors [kg·m²], doubtful by a tenth
-    masses: dict[float, Any] = field(default_factory=dict)
-    cells: dict[str, LineFit] = field(default_factory=dict)
-    instruments: dict[str, Instruments] = field(default_factory=dict)
-
-    def cell_of(self, run: Run, gravity: float) -> LineFit | None:
-        """The line of the calibration in force at the run; one input for all runs of one calibration."""
-        if run.calibration is None:
-            return self.cell
-        return self._line(run.calibration, gravity, "load cell")
-
-    def second_cell_of(self, run: Run, gravity: float) -> LineFit | None:
-        """The same of the second cell; it counts from its calibration's own zero."""
-        cal = self.meters_of(run).sensors.second_calibration
-        return None if cal is None else self._line(cal, gravity, "second load cell")
-
-    def _line(self, cal: calibration.Calibration, gravity: float, tag: str) -> LineFit:
-        key = tag + cal.model_dump_json()
-        if key not in self.cells:
-            self.cells[key] = calibration.fit(cal, gravity, tag)
-        return self.cells[key]
-
-    def meters_of(self, run: Run) -> Instruments:
-        """The instruments in force at the run; the same ones are the same inputs."""
-        if run.sensors is None:
-            return self.meters
-        key = run.sensors.model_dump_json()
-        if key not in self.instruments:
-            self.instruments[key] = instruments_of(run.sensors)
-        return self.instruments[key]
-
-    def mass(self, m: Any) -> Any:
-        """The same weight is the same input in every run."""
-        return self.masses.setdefault(m.value, from_measured(m, "weight hung"))
-
-
-def inputs_of(build: Build, rig: Rig) -> Inputs:
-    """Inputs shared by all runs of `build` on `rig`. Raises ReductionError when a record contradicts itself."""
-    m = build.motor
-
-    def line(readings: motors.MotorReadings, whose: str) -> motors.Motor:
-        return motors.identify(
-            from_measured(readings.voltage, f"{whose} readings: voltage"),
-            from_measured(readings.no_load_speed, f"{whose} readings: no-load speed"),
-            from_measured(readings.no_load_current, f"{whose} readings: no-load current"),
-            from_measured(readings.stall_current, f"{whose} readings: stall current"),
-            readings.winding_temperature,
-        )
-
-    try:
-        further = [(line(f.readings, f"motor {n}"), f.gearing) for n, f in enumerate(build.further_motors, start=2)]
-        motor = motors.together([(line(m, "motor"), 1.0), *further])
-        cell = calibration.fit(rig.calibration, rig.gravity.value) if rig.calibration else None
-    except ValueError as err:
-        raise ReductionError(str(err)) from err
-    return Inputs(
-        ratio=abs(build.ratio()),
-        figures=rig.method.shared(),
-        gravity=from_measured(rig.gravity, "gravity"),
-        meters=instruments_of(rig.sensors),
-        motor=motor,
-        warming=ufloat(0.0, 1.0, "winding temperature"),
-        heat_capacity=build.heat_capacity(),
-        heating=ufloat(1.0, 0.25, "warming during the lift"),
-        cell=cell,
-        rotor=build.rotor_inertia() * ufloat(1.0, 0.1, "rotor inertia"),
-    )
 
 
 @dataclass(frozen=True)
@@ -245,18 +123,6 @@ def _stuck(rig: Rig, run: Run, on: Recording) -> bool:
         raise ReductionError("a log of a lever needs the output speed, to tell lifted from not lifted; map a column to it")
     turned = float(np.trapezoid(np.nan_to_num(on.channels["speed"]), on.t))
     return turned < 0.6 * (rig.method.top.value - rig.method.start.value)
-
-
-def part_of(run: Run, recording: Recording) -> Recording:
-    """The run's own part of a recording that may hold several."""
-    if run.start is None and run.stop is None:
-        return recording
-    return recording.span(run.start if run.start is not None else -math.inf, run.stop if run.stop is not None else math.inf)
-
-
-def seen(inputs: Inputs, run: Run, recording: Recording) -> Recording:
-    """The run's own part, as its instruments' comparisons say it truly was."""
-    return inputs.meters_of(run).corrected(part_of(run, recording))
 
 
 def point_at(

@@ -14,7 +14,8 @@ from sparring.core.build import Build
 from sparring.core.finding import Finding, PeerStep
 from sparring.core.plan import Plan
 from sparring.core.recording import Recording
-from sparring.core.reduce.points import Point, ReductionError
+from sparring.core.reduce.inputs import ReductionError
+from sparring.core.reduce.points import Point
 from sparring.core.reduce.spread import REPEATS, SCATTER, random_part, shared_parts
 from sparring.core.reduce.windows import powered_spans
 from sparring.core.rig import MethodBase, Rig

@@ -14,7 +14,8 @@ from typing import Any
 import numpy as np
 
 from sparring.core.recording import Recording
-from sparring.core.reduce.points import Inputs, Point, ReductionError, point_at, seen
+from sparring.core.reduce.inputs import Inputs, ReductionError, seen
+from sparring.core.reduce.points import Point, point_at
 from sparring.core.reduce.spread import SCATTER
 from sparring.core.reduce.windows import Window, block_means, parabola
 from sparring.core.rig import Rig, RunUp

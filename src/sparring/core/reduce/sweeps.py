@@ -8,7 +8,8 @@ from itertools import pairwise
 import numpy as np
 
 from sparring.core.recording import Recording
-from sparring.core.reduce.points import Inputs, Point, ReductionError, point_at, seen
+from sparring.core.reduce.inputs import Inputs, ReductionError, seen
+from sparring.core.reduce.points import Point, point_at
 from sparring.core.reduce.windows import Window, parabola, powered_spans
 from sparring.core.rig import Rig
 from sparring.core.run import Run
