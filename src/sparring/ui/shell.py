@@ -352,7 +352,7 @@ class MainWindow(QMainWindow):
         elif page == "Rig":
             rig = self.rig_page
             rig.tabs.setCurrentIndex(0)
-            target = rig.show_sensor("rig.calibration") if place == "calibration" else {"rig": rig.rigs, "plan": rig.loads.line}[place]
+            target = rig.show_place("rig.calibration") if place == "calibration" else {"rig": rig.rigs, "plan": rig.loads.line}[place]
         if target is not None:
             self.build_page.side.ensureWidgetVisible(target) if place == "build" else None
             target.setFocus()
@@ -369,11 +369,7 @@ class MainWindow(QMainWindow):
             return
         if finding.place.startswith("rig"):
             self.go("Rig")
-            field = self.rig_page.picture.fields.get(finding.place.rpartition(".")[2])
-            if (entry := self.rig_page.show_sensor(finding.place)) is not None:
-                entry.setFocus()
-                return
-            if field:
+            if (field := self.rig_page.show_place(finding.place)) is not None:
                 field.setFocus()
         elif finding.steps:
             self.go("Results")

@@ -112,8 +112,9 @@ class RigPage(QWidget):
         self.calibration = self.sensors.cell
         self.planner = RatioPlanner(self.desk)
         self.checklist = Checklist(self.desk)
+        self.plan_area = self._plan()
         for name, widget in (
-            ("Plan", self._plan()),
+            ("Plan", self.plan_area),
             ("Sensors", _scrolled(self.sensors)),
             ("Masses", self._masses()),
             ("Ratios", self.planner),
@@ -124,7 +125,7 @@ class RigPage(QWidget):
         self.tabs.currentChanged.connect(self.stack.setCurrentIndex)
         return right
 
-    def _plan(self) -> QWidget:
+    def _plan(self) -> QScrollArea:
         """What is run, on which rig, and where the bench stops by itself."""
         inner = QWidget()
         column = QVBoxLayout(inner)
@@ -178,6 +179,7 @@ class RigPage(QWidget):
         latitude = QPushButton("Gravity by latitude …")
         latitude.clicked.connect(self._gravity)
         column.addWidget(latitude)
+        self.forms = forms
         widest = max(f.label_width() for f in forms)
         for form in forms:
             form.align(widest)
@@ -228,12 +230,20 @@ class RigPage(QWidget):
             f"Next: {first.title[0].lower()}{first.title[1:]}. {' '.join(first.try_next[:1])}" if first else "Nothing is missing."
         )
 
-    def show_sensor(self, place: str) -> QWidget | None:
-        """Brings the sensor of a finding's place forward; the field to begin at, None where the place is no sensor's."""
-        entry = self.sensors.choose(place.rpartition(".")[2])
-        if entry is not None:
+    def show_place(self, place: str) -> QWidget | None:
+        """Brings forward what a finding's place names (`rig.sensors.supply`); the field to begin at, None where there is none."""
+        path = tuple(place.split(".")[1:])
+        name = path[-1] if path else ""
+        if (entry := self.sensors.choose(name)) is not None:
             self.tabs.setCurrentIndex(1)
-        return entry
+            return entry
+        if path[:1] == ("method",):
+            return self.picture.fields.get(name)
+        found = next((form.fields[path] for form in self.forms if form.what == "rig" and path in form.fields), None)
+        if found is not None:
+            self.tabs.setCurrentIndex(0)
+            self.plan_area.ensureWidgetVisible(found)
+        return found
 
     def choose_method(self, kind: type[MethodBase]) -> None:
         """Sets the rig up for another method; the dimensions of the one left are kept while the window is open."""
