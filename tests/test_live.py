@@ -265,7 +265,7 @@ def test_a_drive_of_another_kind_is_lifted_live(window, tmp_path, rig, name):
 
 
 METHODS = {"lever": (0.4, 1.2), "brake": (1.2,), "brake swept": (1.2,), "drawbar": (1.5,), "run-up": (1.0,), "generator": (1.0,)}
-SHORT = {"hold": 1.8, "coast": 1.5, "inertia": Measured(0.003, 3e-5)}
+SHORT = {"resistors": (22.0, 8.0), "hold": 1.8, "coast": 1.5, "inertia": Measured(0.003, 3e-5)}
 
 
 @pytest.mark.parametrize("kind", METHODS)
@@ -292,7 +292,7 @@ def test_every_method_is_run_with_the_keyboard_from_rig_to_results(window, qtbot
     assert d.edit("plan", ("repeats",), 1) is None
     window.grab()
     window.go("Run")
-    s.simulate(d.build, d.rig, speed=20.0)
+    s.simulate(d.build, d.rig, speed=25.0, rate=60.0)
     until(lambda: s.state == "ready" and s.ring is not None and s.ring.count > 60)
     assert ("cell" in s.ring.channels) == bool(method.CELL)
     wanted = d.todo_count()
@@ -330,7 +330,7 @@ def test_calibration_is_guided_up_and_down_the_shelf(window, tmp_path, qtbot):
     shelf = tuple(Weight(name=f"w{m}", mass=Measured(m, 2e-4)) for m in (2.0, 1.0))
     assert d.edit("rig", ("shelf",), shelf) is None
     window.go("Rig")
-    s.simulate(d.build, d.rig, speed=40.0)
+    s.simulate(d.build, d.rig, speed=45.0, rate=25.0)
     until(lambda: s.state == "ready" and s.ring is not None and s.ring.count > 60)
     panel = window.rig_page.calibration
     window.rig_page.tabs.setCurrentIndex(1)

@@ -171,9 +171,10 @@ def test_rig_dimensions_are_edited_on_the_drawing(window, qtbot):
     assert [m.value for m in window.desk.plan.loads] == pytest.approx([0.45359237, 0.5, 0.62])
 
 
-@pytest.mark.parametrize(
-    ("place", "label"),
-    [
+def test_a_finding_on_the_rig_leads_to_its_field(window):
+    from sparring.core.finding import noted
+
+    for place, label in (
         ("rig.calibration", "Known mass on the cell"),
         ("rig.gravity", "Local gravity"),
         ("rig.limits.cord", "Cord carries"),
@@ -182,18 +183,14 @@ def test_rig_dimensions_are_edited_on_the_drawing(window, qtbot):
         ("rig.sensors.pulses", "Its pulses a turn"),
         ("rig.sensors.ammeter", "Reference reads"),
         ("rig.method.drum_diameter", "Drum diameter"),
-    ],
-)
-def test_a_finding_on_the_rig_leads_to_its_field(window, place, label):
-    from sparring.core.finding import noted
-
-    window.rig_page.tabs.setCurrentIndex(2)
-    window._show_finding(noted("here", "note", "Here", "It is here.", "Because.", place=place))
-    QApplication.processEvents()
-    focused = QApplication.focusWidget()
-    assert focused.accessibleName() == label
-    assert focused.isVisible()
-    assert not focused.visibleRegion().isEmpty()
+    ):
+        window.rig_page.tabs.setCurrentIndex(2)
+        window._show_finding(noted("here", "note", "Here", "It is here.", "Because.", place=place))
+        QApplication.processEvents()
+        focused = QApplication.focusWidget()
+        assert focused.accessibleName() == label
+        assert focused.isVisible()
+        assert not focused.visibleRegion().isEmpty()
 
 
 def test_a_generators_steps_are_typed_as_its_resistors(window, qtbot):

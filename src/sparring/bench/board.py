@@ -21,6 +21,7 @@ import numpy as np
 from sparring.bench.lines import Mapping, with_checksum
 
 _RPM = 60 / (2 * np.pi)
+_DEAF = 2.0  # [s] without a reader
 _COLUMNS: dict[str, tuple[str, int, Callable[[float], float]]] = {  # unit, places, SI to unit
     "cell": ("counts", 0, lambda v: v),
     "speed": ("rpm", 2, lambda v: v * _RPM),
@@ -58,6 +59,8 @@ class Board(ABC):
         self.rng = np.random.default_rng(seed)
         self.seq = 0
         self._input = b""
+        self._begun = b""  # the rest of a line of which a part is sent
+        self._full_since: float | None = None
         self._leaving = self._closed = False
         self._master, slave = os.openpty()
         tty.setraw(slave)
@@ -115,17 +118,26 @@ class Board(ABC):
                 self._listen()
 
     def _send(self, data: bytes) -> None:
-        while data:
-            try:
-                data = data[os.write(self._master, data) :]
-            except BlockingIOError:  # nobody reads: a board's lines go into the void too
+        """A port that is full loses whole lines, as a board's does; what nobody has read for a while is thrown away, so that who
+        comes later is not told of the past. Never sooner: a reader that is only slow would take the empty port for a pulled cable."""
+        data, self._begun = self._begun + data, b""
+        whole = True
+        try:
+            while data:
+                sent = os.write(self._master, data)
+                whole = data[sent - 1 : sent] == b"\n"
+                data, self._full_since = data[sent:], None
+        except BlockingIOError:
+            self._begun = b"" if whole else data[: data.find(b"\n") + 1]
+            now = time.monotonic()
+            self._full_since = self._full_since or now
+            if now - self._full_since > _DEAF:
                 with contextlib.suppress(OSError):
                     import termios
 
                     termios.tcflush(self._slave, termios.TCIFLUSH)
-                return
-            except OSError:
-                return
+        except OSError:
+            return
 
     def _listen(self) -> None:
         try:

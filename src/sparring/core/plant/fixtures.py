@@ -279,7 +279,7 @@ class StraightOnTheDrum(Fixture):
         weighs = b.mass * b.gravity * b.radius
         held = b.R * (weighs + np.sign(wanted) * (b.bearing + b.friction)) / b.k
         self.plant.volts[:] = held + b.k * wanted + 10 * b.k * (wanted - s.speed) if t > 0 else 0.0
-        self.plant.advance(dt, 1e-3)
+        self.plant.advance(dt)
         true = self.plant.truth()
         return {c: true[c] for c in self.CHANNELS}
 

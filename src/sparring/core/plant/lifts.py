@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from sparring.core.plant.bench import Bench
-from sparring.core.plant.plant import Plant
+from sparring.core.plant.plant import STEP, Plant
 from sparring.core.plant.sensors import SensorSet
 from sparring.core.recording import Recording
 from sparring.core.rig import MethodBase, Rig, RunUp
@@ -46,7 +46,7 @@ def lift(
     rate: float = 80.0,
     most: float | None = None,
     stalled_for: float = 0.8,
-    dt: float = 3.2e-3,
+    dt: float = STEP,
 ) -> list[Lifted]:
     """Runs on all lanes of `bench` at once, each until its course is done, a stall, or `most` seconds; one result a lane.
 
