@@ -206,7 +206,7 @@ def test_a_port_that_is_not_there_is_told_and_waited_for(window, tmp_path, build
 def test_calibration_is_taken_from_the_live_cell(window):
     """Three masses on the cell; with the weights still on the floor the readings do not follow, and that is said."""
     window.go("Rig")
-    page, s = window.rig_page.calibration, window.session
+    page, s = window.rig_page.sensors.panel("calibration"), window.session
 
     def take(mass, counts):
         page.known.setText(f"{mass} kg")
@@ -332,7 +332,7 @@ def test_calibration_is_guided_up_and_down_the_shelf(window, tmp_path, qtbot):
     window.go("Rig")
     s.simulate(d.build, d.rig, speed=45.0, rate=25.0)
     until(lambda: s.state == "ready" and s.ring is not None and s.ring.count > 60)
-    panel = window.rig_page.calibration
+    panel = window.rig_page.sensors.panel("calibration")
     window.rig_page.tabs.setCurrentIndex(1)
     until(lambda: panel.guide.isEnabled())
     old = calibration.fit(d.rig.calibration, d.rig.gravity.value)
@@ -368,7 +368,7 @@ def test_a_meter_is_held_against_a_better_one_and_runs_keep_that(window, tmp_pat
     d, s, page = window.desk, window.session, window.rig_page
     window.go("Rig")
     page.tabs.setCurrentIndex(1)
-    panel = page.sensors.meters["voltmeter"]
+    panel = page.sensors.panel("voltmeter")
     page.sensors.choice.setCurrentIndex(2)
     assert "As its data sheet says: right within ± 0.5 %" in panel.verdict.text()
     panel.reference.setFocus()

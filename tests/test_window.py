@@ -241,6 +241,7 @@ def test_a_rig_goes_to_another_method_and_back_without_losing_its_dimensions(win
     page.tabs.setCurrentIndex(3)
     assert page.planner.table.item(0, 0).text() == "1.25"
     assert page.planner.table.item(3, 0).text() == "5 now"
+    assert "At the start the motor draws" in page.planner.said.text()
     page.choose_method(Hoist)
     assert d.rig.method.drum_diameter.value == pytest.approx(0.044)
     d.undo.undo()

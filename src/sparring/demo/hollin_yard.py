@@ -176,6 +176,8 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
             )
             tare = Measured(84_120.0, 4.0)
             for run, recording in runs_of(lifts, list(scene.plan.loads), scene.plan.voltage, tare=tare):
-                book.add_run(test_id, run.model_copy(update={"calibration": scene.rig.calibration}), recording)
+                book.add_run(
+                    test_id, run.model_copy(update={"calibration": scene.rig.calibration, "sensors": scene.rig.sensors}), recording
+                )
             book.save_headline(test_id, headline(analyse(scene.build, scene.rig, scene.plan, book.material(test_id))))
     return folder

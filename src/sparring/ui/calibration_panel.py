@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QSize
-from PyQt6.QtGui import QHideEvent
+from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from sparring.core.quantity import Measured
@@ -59,7 +59,6 @@ class CalibrationPanel(QWidget):
         self.verdict = note("")
         column.addWidget(self.verdict)
         self.form: Form | None = None  # made with the first calibration
-        self._under_verdict = column
         row = QHBoxLayout()
         self.known = QuantityField(Q("mass", "kg", least=0.0), "kg", lambda _v: None, name="Known mass on the cell")
         self.known.set_value(Measured(0.5))
@@ -91,6 +90,8 @@ class CalibrationPanel(QWidget):
         for button in (self.creep, self.certificate):
             row.addWidget(button)
         column.addLayout(row)
+        self._facts = QVBoxLayout()  # for the form
+        column.addLayout(self._facts)
         self.fresh: list[calibration.CalibrationPoint] = []
         self._rig_id = desk.rig_id
         self._renewing = False  # the fresh readings have taken the old calibration's place
@@ -125,7 +126,7 @@ class CalibrationPanel(QWidget):
                 ("Room, if known", (*self.path, "temperature")),
             ]
             self.form = Form(d, "rig", rows)
-            self._under_verdict.insertWidget(self._under_verdict.indexOf(self.verdict) + 1, self.form)
+            self._facts.addWidget(self.form)
         if self.form is not None:
             self.form.setVisible(cal is not None)
         if cal is None:
@@ -174,6 +175,10 @@ class CalibrationPanel(QWidget):
         for dots, colour in ((self.up, "force"), (self.down, "brass")):
             dots.setBrush(pg.mkBrush(theme.colour(colour)))
             dots.setPen(pg.mkPen(theme.colour("sheet")))
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.watch()
 
     def hideEvent(self, event: QHideEvent | None) -> None:
         """Nobody watches any more: the guide ends, and its mass comes off the simulated cell."""

@@ -83,7 +83,7 @@ class RecordingView(QWidget):
         )
         gaps = f", {len(rec.gaps)} gaps" if rec.gaps else ""
         pull = ""
-        if point.pull is not None and not point.stalled:
+        if point.pull is not None and not point.stalled and (point.torque_mass is None or d.rig.torque_from == "cell"):
             least, most = (d.show(x, "force", decimals=1) for x in (point.pull.least, point.pull.most))
             pull = f"; at the cell {d.show(point.pull.mean, 'force')}, least {least}, peak {most}"
         self.about.setText(

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -16,7 +17,6 @@ from PyQt6.QtWidgets import (
     QLabel,
     QListView,
     QPushButton,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -40,28 +40,51 @@ _DECIMALS = {"voltage": 3, "current": 3, "speed": 1}
 
 
 class SensorsPanel(QWidget):
-    """Which sensor, and its panel."""
+    """Which sensor, and its panel, made when it is first looked at: each has a chart."""
+
+    NAMES = ("calibration", "second_calibration", *METERS)
+    """The panels in the order of the choice, by the field of their record."""
 
     def __init__(self, desk: Desk, session: BenchSession) -> None:
         super().__init__()
-        self.desk = desk
+        self.desk, self.session = desk, session
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         self.choice = QComboBox()
         self.choice.setAccessibleName("Sensor")
+        self.choice.addItems(["Load cell", "Second load cell", *(name.capitalize() for name in METERS)])
         column.addWidget(self.choice)
-        self.stack = QStackedWidget()
-        column.addWidget(self.stack, 1)
-        self.cell = CalibrationPanel(desk, session)
-        self.second = CalibrationPanel(desk, session, ("sensors", "second_calibration"), "cell_2")
-        self.meters = {name: MeterPanel(desk, session, name) for name in METERS}
-        self.panels: dict[str, QWidget] = {"calibration": self.cell, "second_calibration": self.second, **self.meters}
-        for title, panel in zip(("Load cell", "Second load cell", *(n.capitalize() for n in METERS)), self.panels.values(), strict=True):
-            self.choice.addItem(title)
-            self.stack.addWidget(panel)
-        self.choice.currentIndexChanged.connect(self.stack.setCurrentIndex)
+        self.shown = QVBoxLayout()
+        column.addLayout(self.shown, 1)
+        self._made: dict[str, CalibrationPanel | MeterPanel] = {}
+        self._left_cell = False  # a method without one was chosen while it was shown
+        self.choice.currentIndexChanged.connect(self._turn)
         desk.rig_changed.connect(self._offer)
         self._offer()
+
+    def panel(self, name: str) -> CalibrationPanel | MeterPanel:
+        """The panel of a sensor, by the field of its record."""
+        if name not in self._made:
+            if name in METERS:
+                made: CalibrationPanel | MeterPanel = MeterPanel(self.desk, self.session, name)
+            elif name == "calibration":
+                made = CalibrationPanel(self.desk, self.session)
+            else:
+                made = CalibrationPanel(self.desk, self.session, ("sensors", name), "cell_2")
+            made.setVisible(False)
+            self.shown.addWidget(made)
+            self._made[name] = made
+        return self._made[name]
+
+    def _turn(self) -> None:
+        if self.isVisible():
+            wanted = self.panel(self.NAMES[self.choice.currentIndex()])
+            for panel in self._made.values():
+                panel.setVisible(panel is wanted)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self._turn()
 
     def _offer(self) -> None:
         """A method without a load cell offers none, and a second one only where it counts."""
@@ -73,15 +96,19 @@ class SensorsPanel(QWidget):
             view.setRowHidden(row, not shown)
         at = self.choice.currentIndex()
         if at < len(offered) and not offered[at]:
+            self._left_cell = True
             self.choice.setCurrentIndex(0 if one else len(offered))
+        elif one and self._left_cell:
+            self._left_cell = False
+            self.choice.setCurrentIndex(0)
 
     def choose(self, sensor: str) -> QWidget | None:
         """Shows a sensor by the field of its record; the field to begin at, None where it is none of these."""
-        panel = self.panels.get(sensor)
-        if panel is None:
+        if sensor not in self.NAMES:
             return None
-        self.choice.setCurrentIndex(list(self.panels).index(sensor))
-        return panel.reference if isinstance(panel, MeterPanel) else panel.known if isinstance(panel, CalibrationPanel) else None
+        self.choice.setCurrentIndex(self.NAMES.index(sensor))
+        panel = self.panel(sensor)
+        return panel.reference if isinstance(panel, MeterPanel) else panel.known
 
 
 class MeterPanel(QWidget):
@@ -105,7 +132,6 @@ class MeterPanel(QWidget):
         self.verdict = note("")
         column.addWidget(self.verdict)
         self.form: Form | None = None  # made with the first comparison
-        self._column = column
         grid = QGridLayout()
         self.reference, self.shown = (self._entry(what, optional) for what, optional in (("Reference reads", False), ("Meter reads", True)))
         self.shown.setPlaceholderText("as it is now")
@@ -137,6 +163,9 @@ class MeterPanel(QWidget):
         for button in (self.forget, self.sheet):
             row.addWidget(button)
         column.addLayout(row)
+        self._column = QVBoxLayout()  # for the form
+        column.addLayout(self._column)
+        column.addStretch(0)
         self.fresh: list[Any] = []
         self._rig_id = desk.rig_id
         for signal in (desk.rig_changed, desk.units_changed):
@@ -184,6 +213,7 @@ class MeterPanel(QWidget):
             self._column.addWidget(self.form)
         if self.form is not None:
             self.form.setVisible(comparison is not None)
+        self.chart.setVisible(comparison is not None)
         waiting = self.fresh and (comparison is None or tuple(self.fresh) != comparison.points)  # type: ignore[attr-defined]
         taken = f" New readings: {len(self.fresh)} of at least 3." if waiting else ""
         if comparison is None:
@@ -224,7 +254,7 @@ class MeterPanel(QWidget):
         else:
             self.live.setText(f"{self.name.capitalize()} {self.desk.show(now, kind, decimals=_DECIMALS[kind])}")
 
-    def showEvent(self, event: Any) -> None:
+    def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
         self.watch()
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -20,19 +19,17 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from sparring.core import predict
 from sparring.core.rig import METHODS, Check, MethodBase, Rig, RunUp, Weight, calibration
 from sparring.core.uncertainty import nominal
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
+from sparring.ui.ratio_planner import RatioPlanner
 from sparring.ui.sensors_panel import SensorsPanel
-from sparring.ui.theme import theme
 from sparring.ui.widgets.bench_picture import BenchPicture
-from sparring.ui.widgets.chart import Chart, pen
 from sparring.ui.widgets.form import Form, Path
 from sparring.ui.widgets.gravity import ask_gravity
 from sparring.ui.widgets.list_editor import ListEditor
-from sparring.ui.widgets.parts import Table, care, heading, note, sheet
+from sparring.ui.widgets.parts import care, heading, note, sheet
 from sparring.ui.widgets.steps_field import StepsField
 
 
@@ -109,7 +106,6 @@ class RigPage(QWidget):
         self.stack = QStackedWidget()
         column.addWidget(self.stack, 1)
         self.sensors = SensorsPanel(self.desk, self.session)
-        self.calibration = self.sensors.cell
         self.planner = RatioPlanner(self.desk)
         self.checklist = Checklist(self.desk)
         self.plan_area = self._plan()
@@ -281,7 +277,6 @@ class RigPage(QWidget):
         super().showEvent(event)
         self._ask()
         self._live()
-        self.calibration.watch()
 
     def _plan_from_shelf(self) -> None:
         masses = tuple(sorted((w.mass for w in self.desk.rig.shelf), key=lambda m: m.value))
@@ -370,59 +365,3 @@ class Checklist(QWidget):
         self._ticked.clear()
         self._shown = ()
         self.refresh()
-
-
-class RatioPlanner(QWidget):
-    """For a run-up: over the gearing from output to mass, the mass's speed against its safe one, and the time to get there."""
-
-    def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self.desk = desk
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        self.chart = Chart("mass turns per output turn", "speed of the mass, rpm", name="Speed of the mass over the gearing")
-        self.curve, self.here = pg.PlotDataItem(), pg.ScatterPlotItem(size=11)
-        self.safe = pg.InfiniteLine(angle=0)
-        for item in (self.curve, self.safe, self.here):
-            self.chart.addItem(item)
-        self.chart.styled(self._style)
-        column.addWidget(self.chart, 1)
-        self.table = Table(["gearing", "rpm", "g·cm²", "up, s", "MPa"], "Ratios", 1)
-        column.addWidget(self.table, 1)
-        column.addWidget(
-            note(
-                "rpm of the mass without load, ! above its safe speed; its inertia as the motor feels it; time to nine tenths of that speed; stress in its rim."
-            )
-        )
-        for signal in (desk.rig_changed, desk.build_changed, desk.plan_changed):
-            signal.connect(self.refresh)
-        self.refresh()
-
-    def refresh(self) -> None:
-        m, d = self.desk.rig.method, self.desk
-        if not isinstance(m, RunUp):
-            return
-        gearing = m.gearing * np.array([0.25, 0.5, 0.75, 1.0, 1.5, 2.0, 3.0])
-        plan = predict.spin_plan(d.build, m, d.plan.voltage, gearing)
-        rpm = plan.mass_speed * 30 / np.pi
-        self.curve.setData(gearing, rpm)
-        self.safe.setValue(m.safe_speed * 30 / np.pi)
-        self.here.setData([m.gearing], [float(np.interp(m.gearing, gearing, rpm))])
-        self.table.fill(
-            [
-                [
-                    f"{g:.3g}" + (" now" if g == m.gearing else ""),
-                    f"{n:.0f}" + (" !" if w > m.safe_speed else ""),
-                    f"{j * 1e7:.0f}",
-                    f"{t:.1f}",
-                    f"{s / 1e6:.2f}",
-                ]
-                for g, n, w, j, t, s in zip(gearing, rpm, plan.mass_speed, plan.felt, plan.time, plan.stress, strict=True)
-            ]
-        )
-        self.chart.rows = lambda: (["gearing", "rpm"], np.column_stack([gearing, rpm]).tolist())
-
-    def _style(self) -> None:
-        self.curve.setPen(pen("speed", 2))
-        self.safe.setPen(pen("vermilion", 2))
-        self.here.setBrush(pg.mkBrush(theme.colour("brass")))
