@@ -43,7 +43,7 @@ class RatioPlanner(QWidget):
         self.chart.styled(self._style)
         column.addWidget(self.chart, 1)
         self.table = Table(["gearing", "rpm", "g·cm²", "up, s", "MPa"], "Ratios", 1)
-        column.addWidget(self.table, 1)
+        column.addWidget(self.table, 2)
         self.said = note("")
         column.addWidget(self.said)
 
