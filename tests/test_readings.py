@@ -28,6 +28,7 @@ from sparring.core.readings.swing import Swing, SwingReading
 from sparring.core.readings.windup import WindUp, WindUpReading
 from sparring.core.recording import Recording
 from sparring.core.records import changed
+from sparring.core.rig.meters import VoltagePoint, Voltmeter
 from sparring.core.uncertainty import budget, nominal, std
 from sparring.files import log_files
 from sparring.ui import background
@@ -596,6 +597,30 @@ def test_a_recording_cut_off_by_a_crash_is_taken_the_next_time(window, qtbot, tm
     again.choice.setCurrentIndex(0)
     again.choice.setCurrentIndex(METHODS.index(Swing))
     assert len(again.grid.texts()) == 1  # not taken twice
+
+
+def test_recorded_readings_go_by_the_rigs_meters(window):
+    """A voltmeter that shows five per cent too much: the readings are right once it was compared, the recording is kept as it came."""
+    d = window.desk
+    fixture = FIXTURES["Bare motor"](bench_of(d.build, d.rig))
+    (recording,) = record(fixture, seed=2, gains={"voltage": 1.05})
+    pairs = ((3.0, 3.151), (6.0, 6.299), (9.0, 9.451), (12.0, 12.6))
+    compared = Voltmeter(points=tuple(VoltagePoint(reference=r, shown=x) for r, x in pairs))
+    assert d.edit("rig", ("sensors", "voltmeter"), compared) is None
+    window.errands.readings()
+    dialog = window.errands.dialog
+    dialog.choice.setCurrentIndex(METHODS.index(BareMotor))
+    assert dialog.take(recording, "bench")
+    value = figure(dialog.judged, "Resistance").value
+    assert nominal(value) == pytest.approx(float(fixture.bench.R), abs=3 * std(value))
+    assert std(value) < 0.02 * nominal(value)
+    kept = d.book.recording(dialog.logs[0])
+    assert np.array_equal(kept.channels["voltage"], recording.channels["voltage"])
+    crooked = Voltmeter(points=tuple(VoltagePoint(reference=r, shown=x) for r, x in ((3.0, 9.0), (6.0, 2.0), (9.0, 5.0))))
+    assert d.edit("rig", ("sensors", "voltmeter"), crooked) is None
+    assert dialog.take(recording, "bench")  # kept all the same
+    assert "does not follow the reference" in dialog.said.text()
+    assert len(dialog.logs) == 2
 
 
 def test_closing_the_readings_ends_a_recording_and_takes_it(window):

@@ -246,7 +246,10 @@ class BenchSession(QObject):
     def _begin(self, path: Path, note: dict[str, Any], *, drives: bool) -> bool:
         from sparring.bench.recorder import Recorder, RecorderError
 
-        if self.link is None or self.ring is None or self.state != "ready" or self._recorder is not None:
+        if self.link is None or self.ring is None or self.state != "ready":
+            return False
+        if self._recorder is not None:
+            self.said.emit("Something is being recorded already; end that first.")
             return False
         try:
             self._recorder = Recorder(path, self.ring.channels, note, on_fault=lambda err: self._push(("fault", err)))

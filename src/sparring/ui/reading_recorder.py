@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
@@ -11,6 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QWidg
 from sparring.core.plant.fixtures import FIXTURES
 from sparring.core.readings import Method
 from sparring.core.recording import CHANNELS, Recording
+from sparring.core.reduce.inputs import instruments_of
 from sparring.core.rig import calibration
 from sparring.core.uncertainty import nominal
 from sparring.ui.desk import Desk
@@ -22,12 +24,12 @@ _DECIMALS = {"speed": 0, "torque": 3, "current": 3}  # of live figures; others 2
 class ReadingRecorder(QWidget):
     """Buttons and the live figures of the channels that a way of measuring reads."""
 
-    taken = pyqtSignal(object, str)  # a recording and where it came from
     said = pyqtSignal(str)
 
-    def __init__(self, desk: Desk, session: BenchSession) -> None:
+    def __init__(self, desk: Desk, session: BenchSession, take: Callable[[Recording, str], bool]) -> None:
+        """take: is handed each recording and where it came from; says whether it is safe now."""
         super().__init__()
-        self.desk, self.session = desk, session
+        self.desk, self.session, self.take = desk, session, take
         self.method: type[Method] | None = None
         self._begun: float | None = None
         self._key_of_readings = ""
@@ -107,19 +109,14 @@ class ReadingRecorder(QWidget):
         except RecordingError as err:
             self.said.emit(str(err))
             return
-        self.hand_over(recording, note["source"])
-        stream.unlink()  # what came of it is kept by now
+        if self.take(recording, note["source"]):
+            stream.unlink()  # else the next start finds it again
 
-    def hand_over(self, recording: Recording, source: str) -> None:
-        """Emits the recording, a raw cell turned into its force by the rig's calibration."""
-        try:
-            self.taken.emit(self.in_newtons(recording), source)
-        except ValueError as err:
-            self.said.emit(f"The cell's calibration gives no line: {err}.")
-
-    def in_newtons(self, recording: Recording) -> Recording:
-        """The recording with the force of a raw cell by the rig's calibration. Raises ValueError where that gives no line."""
+    def as_true(self, recording: Recording) -> Recording:
+        """The recording as the rig's instruments say it truly was: meters by their comparisons, a raw cell in newtons by its
+        calibration. Raises ValueError where one of them gives no line."""
         rig = self.desk.rig
+        recording = instruments_of(rig.sensors).corrected(recording)
         if not recording.has("cell") or recording.has("force") or rig.calibration is None:
             return recording
         line = calibration.fit(rig.calibration, rig.gravity.value)
@@ -178,7 +175,7 @@ class ReadingRecorder(QWidget):
             except log_files.LogError as err:
                 self.said.emit(str(err))
                 return
-            self.hand_over(recording, path.name)
+            self.take(recording, path.name)
             if remarks:
                 self.said.emit(" ".join(remarks))
 

@@ -32,7 +32,7 @@ from sparring.core.readings.motor import BareMotor, MotorReading, compare
 from sparring.core.recording import Recording
 from sparring.core.records import RecordError, annotation, changed
 from sparring.core.reduce.inputs import inputs_of
-from sparring.core.rig import Hoist, calibration
+from sparring.core.rig import Hoist, calibration, meters
 from sparring.core.uncertainty import budget, nominal, std
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
@@ -208,8 +208,7 @@ class ReadingsDialog(QDialog):
         column.addLayout(head)
         self.care = care("")
         column.addWidget(self.care)
-        self.recorder = ReadingRecorder(desk, session)
-        self.recorder.taken.connect(self.take)
+        self.recorder = ReadingRecorder(desk, session, self.take)
         self.recorder.said.connect(lambda text: self.said.setText(text))
         column.addWidget(self.recorder)
         middle = QHBoxLayout()
@@ -338,8 +337,8 @@ class ReadingsDialog(QDialog):
         self.recorder.end()
         super().done(result)
 
-    def take(self, recording: Recording, source: str) -> None:
-        """Keeps a recording in the logbook; the readings in it go into the grid."""
+    def take(self, recording: Recording, source: str) -> bool:
+        """Keeps a recording in the logbook; the readings in it go into the grid. Whether it is kept."""
         if self.desk.book is not None:
             from sparring.logbook import LogbookError
 
@@ -347,9 +346,10 @@ class ReadingsDialog(QDialog):
                 name = self.desk.book.keep_recording(recording, {"readings": self.method.TITLE, "source": source})
             except LogbookError as err:
                 self.said.setText(str(err))
-                return
+                return False
             self.logs.append(name)
         self._into_the_grid(recording, source)
+        return True
 
     def _take_recovered(self, name: str) -> None:
         """A recording that a crash cut off, which the logbook found when it was opened."""
@@ -358,34 +358,36 @@ class ReadingsDialog(QDialog):
         assert self.desk.book is not None
         self.logs.append(name)
         try:
-            recording = self.desk.book.recording(name)
+            self._into_the_grid(self.desk.book.recording(name), "the recording that was cut off")
         except RecordingError as err:
             self.said.setText(str(err))
-            return
-        self._into_the_grid(self.recorder.in_newtons(recording), "the recording that was cut off")
 
     def _into_the_grid(self, recording: Recording, source: str) -> None:
         try:
-            readings = self.method.from_log(recording)
+            readings = self.method.from_log(self.recorder.as_true(recording))
         except ValueError as err:
             self.said.setText(f"{source}: {err}.")
             self._keep()
             return
+        self._know_the_instruments(recording)
+        self._fill_form()
+        self.grid.add(readings)
+
+    def _know_the_instruments(self, recording: Recording) -> None:
+        """What the readings' form does not say yet of the instruments, as the rig knows them."""
         sensors, known = self.desk.rig.sensors, type(self.method).model_fields
-        accuracies = {"voltmeter": sensors.voltage_accuracy, "ammeter": sensors.current_accuracy, "tachometer": sensors.speed_accuracy}
+        accuracies = {name: meters.accuracy(sensors, name) for name in meters.METERS}
         if (cell := self.desk.rig.calibration) is not None and recording.has("cell"):  # its force is that calibration's
             line = calibration.fit(cell, self.desk.rig.gravity.value)
-            accuracies["scale"] = accuracies["balances"] = float(f"{2 * std(line.slope) / abs(nominal(line.slope)):.2g}")
+            accuracies["scale"] = accuracies["balances"] = 2 * std(line.slope) / abs(nominal(line.slope))
         for name, accuracy in accuracies.items():
             if name in known and getattr(self.method, name) == 0:
-                self.method = changed(self.method, (name,), accuracy)
+                self.method = changed(self.method, (name,), float(f"{accuracy:.2g}"))
         if isinstance(self.method, DrumFriction) and self.method.constant.value == 0 and not recording.has("torque"):
             try:
                 self.method = self.method.with_motor(inputs_of(self.desk.build, self.desk.rig).motor)
             except ValueError as err:  # the build's motor contradicts itself: its constant is typed then
                 self.said.setText(str(err))
-        self._fill_form()
-        self.grid.add(readings)
 
     def _set_chart(self) -> None:
         """The picture of the readings, for the ways that have one."""
