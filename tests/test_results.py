@@ -13,6 +13,7 @@ from sparring.core.plan import Lift, Plan, next_lift, sequence
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import changed
+from sparring.core.reduce.inputs import inputs_of
 from sparring.core.reduce.results import headline, split_runs
 from sparring.core.reduce.spread import random_part, shared_parts, size, unshared
 from sparring.core.reduce.windows import find_window, mean_with_uncertainty
@@ -110,6 +111,17 @@ def test_builds_too_close_to_tell_are_named_with_the_lifts_it_would_take(build, 
     elsewhere = Peer("Dunnock r7", (PeerStep(nominal(step.torque) * 1.5, nominal(step.gearbox), 0.002, 3, own),))
     told = [f for f in analyse(build, rig, plan, lifted[0], [near, far, elsewhere]).findings if f.id == "too-few-repeats"]
     assert [f.title for f in told] == ["Cannot be told from Dunnock r9"]
+
+
+def test_a_meter_stays_the_same_input_whatever_else_of_the_sensors_changes(build, rig):
+    inputs = inputs_of(build, rig)
+    counted = changed(rig.sensors, ("pulses",), 60)
+    better = changed(rig.sensors, ("voltage_accuracy",), 0.001)
+    same, other = inputs.meters_of(Run(sensors=counted)), inputs.meters_of(Run(sensors=better))
+    assert std(same.voltage.doubt - inputs.meters.voltage.doubt) == 0
+    assert same.sensors.pulses == 60
+    assert std(other.voltage.doubt - inputs.meters.voltage.doubt) > std(inputs.meters.voltage.doubt)
+    assert std(other.current.doubt - inputs.meters.current.doubt) == 0
 
 
 def test_what_two_tests_share_drops_out_of_their_difference(build, rig, plan, lifted, result):

@@ -10,7 +10,7 @@ from sparring.core import motor as motors
 from sparring.core.build import Build
 from sparring.core.recording import Recording
 from sparring.core.rig import Rig, Sensors, calibration
-from sparring.core.rig.meters import Meter, meter
+from sparring.core.rig.meters import METERS, Meter, meter
 from sparring.core.run import Run
 from sparring.core.uncertainty import LineFit, from_measured, ufloat
 
@@ -38,20 +38,26 @@ class Instruments:
         return replace(rec, channels={c: by_channel[c].correct(v) if c in by_channel else v for c, v in rec.channels.items()})
 
 
-def instruments_of(sensors: Sensors) -> Instruments:
-    """Raises ReductionError when a comparison gives no line."""
+def instruments_of(sensors: Sensors, made: dict[Any, Meter] | None = None) -> Instruments:
+    """made: the meters so far; the same one stays the same input. Raises ReductionError when a comparison gives no line."""
+    made = {} if made is None else made
+
+    def one(name: str) -> Meter:
+        key = (name, getattr(sensors, METERS[name][2]), getattr(sensors, name))
+        if key not in made:
+            made[key] = meter(sensors, name)
+        return made[key]
+
+    def at_the_load(name: str, accuracy: float) -> Meter:
+        return made.setdefault((name, accuracy), Meter(ufloat(1.0, accuracy / 2, f"{name} at the load")))
+
     try:
-        voltage, current, speed = (meter(sensors, name) for name in ("voltmeter", "ammeter", "tachometer"))
+        voltage, current, speed = (one(name) for name in METERS)
     except ValueError as err:
         raise ReductionError(f"a meter's comparison: {err}") from err
-    return Instruments(
-        voltage,
-        current,
-        speed,
-        Meter(ufloat(1.0, sensors.voltage_accuracy / 2, "voltmeter at the load")),
-        Meter(ufloat(1.0, sensors.current_accuracy / 2, "ammeter at the load")),
-        sensors,
-    )
+    load_voltage = at_the_load("voltmeter", sensors.voltage_accuracy)
+    load_current = at_the_load("ammeter", sensors.current_accuracy)
+    return Instruments(voltage, current, speed, load_voltage, load_current, sensors)
 
 
 @dataclass(frozen=True)
@@ -70,7 +76,7 @@ class Inputs:
     rotor: Any  # inertia of all rotors [kg·m²], doubtful by a tenth
     masses: dict[float, Any] = field(default_factory=dict)
     cells: dict[str, LineFit] = field(default_factory=dict)
-    instruments: dict[str, Instruments] = field(default_factory=dict)
+    made: dict[Any, Meter] = field(default_factory=dict)
 
     def cell_of(self, run: Run, gravity: float) -> LineFit | None:
         """The line of the calibration in force at the run; one input for all runs of one calibration."""
@@ -90,13 +96,8 @@ class Inputs:
         return self.cells[key]
 
     def meters_of(self, run: Run) -> Instruments:
-        """The instruments in force at the run; the same ones are the same inputs."""
-        if run.sensors is None:
-            return self.meters
-        key = run.sensors.model_dump_json()
-        if key not in self.instruments:
-            self.instruments[key] = instruments_of(run.sensors)
-        return self.instruments[key]
+        """The instruments in force at the run; the same one is the same input in every run."""
+        return self.meters if run.sensors is None else instruments_of(run.sensors, self.made)
 
     def mass(self, m: Any) -> Any:
         """The same weight is the same input in every run."""
@@ -122,11 +123,13 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
         cell = calibration.fit(rig.calibration, rig.gravity.value) if rig.calibration else None
     except ValueError as err:
         raise ReductionError(str(err)) from err
+    made: dict[Any, Meter] = {}
     return Inputs(
         ratio=abs(build.ratio()),
         figures=rig.method.shared(),
         gravity=from_measured(rig.gravity, "gravity"),
-        meters=instruments_of(rig.sensors),
+        meters=instruments_of(rig.sensors, made),
+        made=made,
         motor=motor,
         warming=ufloat(0.0, 1.0, "winding temperature"),
         heat_capacity=build.heat_capacity(),
