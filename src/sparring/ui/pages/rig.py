@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -108,7 +108,13 @@ class RigPage(QWidget):
         self.sensors = SensorsPanel(self.desk, self.session)
         self.planner = RatioPlanner(self.desk)
         self.checklist = Checklist(self.desk)
-        self.plan_area = self._plan()
+        self.loads = StepsField(self.desk)
+        self.forms: list[Form] = []
+        self.plan_area = _scrolled(QWidget())
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.timeout.connect(self.finish)
+        self._later.start(0)
         for name, widget in (
             ("Plan", self.plan_area),
             ("Sensors", _scrolled(self.sensors)),
@@ -121,12 +127,15 @@ class RigPage(QWidget):
         self.tabs.currentChanged.connect(self.stack.setCurrentIndex)
         return right
 
-    def _plan(self) -> QScrollArea:
-        """What is run, on which rig, and where the bench stops by itself."""
+    def finish(self) -> None:
+        """Fills the plan: what is run, on which rig, and where the bench stops by itself. In a turn of its own, so that no turn
+        of the loop is long; or when the page is shown."""
+        if self.forms:
+            return
         inner = QWidget()
+        inner.setObjectName("plain")
         column = QVBoxLayout(inner)
         column.setContentsMargins(0, 0, 0, 0)
-        self.loads = StepsField(self.desk)
         column.addWidget(self.loads)
         groups: list[tuple[str, str, list[tuple[str, Path]]]] = [
             (
@@ -180,7 +189,8 @@ class RigPage(QWidget):
         for form in forms:
             form.align(widest)
         column.addStretch(1)
-        return _scrolled(inner)
+        self.plan_area.setWidget(inner)
+        self.loads.setVisible(bool(self.desk.rig.method.STEP))
 
     def _gravity(self) -> None:
         gravity = ask_gravity(self)
@@ -214,7 +224,8 @@ class RigPage(QWidget):
             if self.tabs.isTabVisible(n) != shown:
                 self.tabs.setTabVisible(n, shown)
                 self.tabs.setCurrentIndex(self.tabs.currentIndex() if self.tabs.isTabVisible(self.tabs.currentIndex()) else 0)
-        self.loads.setVisible(bool(method.STEP))
+        if self.forms:
+            self.loads.setVisible(bool(method.STEP))
         self._ask()
 
     def _ask(self) -> None:
@@ -275,6 +286,7 @@ class RigPage(QWidget):
 
     def showEvent(self, event: Any) -> None:
         super().showEvent(event)
+        self.finish()
         self._ask()
         self._live()
 
