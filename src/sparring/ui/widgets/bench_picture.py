@@ -101,7 +101,7 @@ class BenchPicture(QWidget):
                 p.setPen(theme.colour(colour))
                 across = p.fontMetrics().horizontalAdvance(self.live[name]) + 4
                 left = max(min(at.x() - across / 2, (self.width() if self.below else self.form.x() - 4.0) - across), 0.0)
-                p.drawText(QRectF(left, at.y() - 10, across, 20), Qt.AlignmentFlag.AlignCenter, self.live[name])
+                p.drawText(QRectF(left, max(at.y() - 10, 0.0), across, 20), Qt.AlignmentFlag.AlignCenter, self.live[name])
 
     def _box(self) -> QRectF:
         """Where the drawing goes."""
@@ -265,6 +265,7 @@ def _brake(p: QPainter, b: QRectF, rig: Rig) -> Places:
     cell(p, cell_x, (arm_y + ground) / 2 + 2, 24, ground - arm_y - 12)
     shaft(p, axis, r * 0.25)
     clamp = QPointF(axis.x() + 0.34 * w, axis.y() - r - 14)
+    roomy = w > 240
     ink(p, 1.6, "pale")
     p.drawRect(QRectF(axis.x() - r - 12, clamp.y() - 4, clamp.x() - axis.x() + r + 18, 8))
     taut(p, clamp, QPointF(clamp.x(), clamp.y() + 0.12 * h))
@@ -275,8 +276,8 @@ def _brake(p: QPainter, b: QRectF, rig: Rig) -> Places:
         "grips": QPointF(clamp.x(), clamp.y() + 0.17 * h),
         "heat_capacity": QPointF(axis.x() + r * 0.6, axis.y() - r * 0.5),
         "hottest": QPointF(axis.x() + r * 0.5, axis.y() + r * 0.98),
-        "cell": QPointF(cell_x - 68, ground - 14),
-        "speed": QPointF(axis.x() - 6, axis.y() - r - 34),
+        "cell": QPointF(cell_x + 66, ground - 14) if roomy else QPointF(cell_x - 68, ground - 14),
+        "speed": QPointF(axis.x() - r - 46, axis.y()) if roomy else QPointF(axis.x() - 6, axis.y() - r - 34),
     }
 
 
