@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -30,9 +31,16 @@ class RecordingView(QWidget):
         column.setSpacing(2)
         self.about = note("Choose a point: click it in the chart, or a line of the table.")
         column.addWidget(self.about)
-        self.chart = Chart("s", "of largest, %", name="Recording of the chosen lift")
-        column.addWidget(self.chart, 1)
+        column.addStretch(0)
+        self._column = column
         self._items: list[Any] = []
+
+    @cached_property
+    def chart(self) -> Chart:
+        """Made with the first recording: a chart takes its time, and the page has others."""
+        chart = Chart("s", "of largest, %", name="Recording of the chosen lift")
+        self._column.addWidget(chart, 1)
+        return chart
 
     def put(self, rec: Recording, point: Point, name: str) -> None:
         """The recording of a run, its window shaded; name: of the step."""

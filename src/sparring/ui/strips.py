@@ -8,7 +8,8 @@ from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from sparring.core import quantity
@@ -37,33 +38,49 @@ class Strips(QWidget):
         self.marks: dict[str, list[pg.InfiniteLine]] = {}
         self.kept: list[Run] = []  # lifts of this session, whose windows are shaded
         self._windows: dict[str, list[pg.LinearRegionItem]] = {}
-        first: Chart | None = None
-        for key, label in STRIPS:
-            chart = Chart("s", label, name=f"{label} over time")
-            chart.getPlotItem().getAxis("left").setWidth(58)
-            chart.getPlotItem().setMouseEnabled(x=True, y=False)
-            if first is None:
-                first = chart
-            else:
-                chart.setXLink(first)
-            curve = pg.PlotDataItem()
-            chart.addItem(curve)
-            chart.styled(partial(self._ink, curve, key))
-            bottom = chart.getPlotItem().getAxis("bottom")
-            bottom.setHeight(8 if key != "current" else 34)
-            bottom.setStyle(showValues=key == "current")
-            self.charts[key], self.curves[key] = chart, curve
-            column.addWidget(chart, 1)
+        self._column = column
+        self._later = QTimer(self)
+        self._later.timeout.connect(self._make_next)
+        self._later.start(0)
         desk.units_changed.connect(self.relabel)
         desk.result_changed.connect(self._shade)
-        self.relabel()
+
+    def _make_next(self) -> None:
+        """One strip in one turn of the loop: a chart takes its time."""
+        key, label = STRIPS[len(self.charts)]
+        chart = Chart("s", label, name=f"{label} over time")
+        chart.getPlotItem().getAxis("left").setWidth(58)
+        chart.getPlotItem().setMouseEnabled(x=True, y=False)
+        if self.charts:
+            chart.setXLink(next(iter(self.charts.values())))
+        curve = pg.PlotDataItem()
+        chart.addItem(curve)
+        chart.styled(partial(self._ink, curve, key))
+        bottom = chart.getPlotItem().getAxis("bottom")
+        bottom.setHeight(8 if key != "current" else 34)
+        bottom.setStyle(showValues=key == "current")
+        self.charts[key], self.curves[key] = chart, curve
+        self._column.addWidget(chart, 1)
+        if len(self.charts) == len(STRIPS):
+            self._later.stop()
+            self.relabel()
+            self._shade()
+
+    def finish(self) -> None:
+        """Makes what is not made yet: somebody wants to see them."""
+        while len(self.charts) < len(STRIPS):
+            self._make_next()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.finish()
 
     @staticmethod
     def _ink(curve: Any, key: str) -> None:
         curve.setPen(pen(CHANNEL_COLOURS[key], 1))
 
     def relabel(self) -> None:
-        for key, label in STRIPS:
+        for key, label in STRIPS[: len(self.charts)]:
             kind = CHANNELS[key].kind
             chart = self.charts[key]
             chart.set_labels("s" if key == "current" else "", f"{label}, {self.desk.units[kind]}")
