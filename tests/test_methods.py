@@ -295,6 +295,13 @@ def test_energy_balances_whatever_the_load(build, method):
         assert np.abs(plant.imbalance()).max() < 1e-3
 
 
+def test_a_generator_rig_of_an_earlier_version_keeps_its_resistors():
+    old = '{"version": "sparring.rig/1", "method": {"kind": "generator", "resistor": "20 Ω", "factor": "0.5", "winding": "3 Ω"}}'
+    method = Rig.from_json(old).method
+    assert method.resistors == pytest.approx((20.0, 10.0, 5.0, 2.5, 1.25))
+    assert method.winding == 3.0
+
+
 def test_layers_of_cord_and_drum_friction_count_in_the_hoist():
     thin, wound = Hoist(), Hoist(layers=3, bearing=Measured(0.01, 1e-3))
     assert wound.radius(wound.figures()) - thin.radius(thin.figures()) == pytest.approx(2e-3)

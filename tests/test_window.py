@@ -229,6 +229,7 @@ def test_a_rig_goes_to_another_method_and_back_without_losing_its_dimensions(win
         assert {name for _, name in method.FIELDS} == set(page.picture.fields)
         assert page.sensors.choice.view().isRowHidden(0) == (not method.CELL)
         assert method.CELL or page.sensors.choice.currentIndex() > 0
+        assert (page.show_place("rig.calibration") is None) == (not method.CELL)
         assert window.title_block.cells["rig"].value.endswith(method().kind)
     page.choose_method(Lever)
     enter(page.picture.fields["arm_mass"], "0 g", qtbot)

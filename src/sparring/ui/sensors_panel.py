@@ -103,8 +103,10 @@ class SensorsPanel(QWidget):
             self.choice.setCurrentIndex(0)
 
     def choose(self, sensor: str) -> QWidget | None:
-        """Shows a sensor by the field of its record; the field to begin at, None where it is none of these."""
-        if sensor not in self.NAMES:
+        """Shows a sensor by the field of its record; the field to begin at, None where it is none of these, or not offered."""
+        view = self.choice.view()
+        assert isinstance(view, QListView)
+        if sensor not in self.NAMES or view.isRowHidden(self.NAMES.index(sensor)):
             return None
         self.choice.setCurrentIndex(self.NAMES.index(sensor))
         panel = self.panel(sensor)

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
-from sparring.core.quantity import Measured
+from sparring.core.quantity import Measured, parse, text
 from sparring.core.records import Q
 from sparring.core.rig.method import Figures, Mean, MethodBase
 
@@ -43,6 +43,18 @@ class Generator(MethodBase):
         2.7,
     )
     hold: Annotated[float, Q("time", above=0.0, most=3600.0)] = 3.0
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_old(cls, data: Any) -> Any:
+        """Rigs kept by earlier versions have a first resistor and a factor for each further step, of which there were five."""
+        if not isinstance(data, dict) or not {"resistor", "factor"} & data.keys():
+            return data
+        rest = {k: v for k, v in data.items() if k not in ("resistor", "factor")}
+        first, factor = (
+            parse(str(data.get(k, d)), kind).value for k, kind, d in (("resistor", "resistance", "22 Ω"), ("factor", "ratio", "0.6"))
+        )
+        return {**rest, "resistors": [text(first * factor**n, "resistance", "Ω") for n in range(5)]}
 
     def measured(self, x: Figures, mean: Mean) -> Any:
         current = mean("load_current")

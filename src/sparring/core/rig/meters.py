@@ -139,5 +139,5 @@ def meter(sensors: Sensors, name: str) -> Meter:
 
 
 def accuracy(sensors: Sensors, name: str) -> float:
-    """95 % half-width of an instrument's gain [-]."""
+    """95 % half-width of an instrument's gain [-]; what is left in doubt of its zero is not in it."""
     return 2 * std(meter(sensors, name).doubt)
