@@ -95,7 +95,7 @@ class SimulatedBench(Board):
         plant.volts[:] = 0.0 if coasting else sign * self.volts * min(self._since / RAMP, 1.0)
         plant.open[:] = coasting
         if self.method.swept:
-            plant.tighten(swept_part((self._since - RAMP) / self.hold) if self.moving == "up" else 0.0)
+            plant.tightened = swept_part((self._since - RAMP) / self.hold) if self.moving == "up" else 0.0
         plant.advance(period)
         truth = plant.truth()
         truth["speed"] = (plant.state.angle - self._angle) / plant.bench.ratio / period

@@ -71,7 +71,7 @@ def lift(
         plant.volts = np.where(now < end_time, ramp * np.asarray(volts), 0.0)
         plant.open = (now >= end_time) & (coast > 0)
         if method.swept:
-            plant.tighten(swept_part((now - _REST_BEFORE - RAMP) / hold))
+            plant.tightened = swept_part((now - _REST_BEFORE - RAMP) / hold)
         plant.asleep = now > end_time + _REST_AFTER + coast + period  # what is cut off below need not be run
         plant.advance(period, dt)
         truth = plant.truth()

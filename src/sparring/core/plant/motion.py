@@ -19,7 +19,7 @@ from sparring.core.plant.bench import Bench
 REST = 0.05  # motor speed [rad/s] below which friction may hold
 _STILL = 1e-4  # speed of the body [m/s, rad/s] below which rubbing may hold it
 _SETTLING = 2.5e-3  # [s] in which what friction holds loses the rest of its speed
-FEW = 16  # so many benches are run sooner one by one than together
+FEW = 8  # so many benches are run sooner one by one than together
 _BINDING = 7e-4  # [s] longest step while losses that grow with the square of the load act: beside a stall they are stiff
 _FINEST = 3e-4  # [s] step at which a bench that comes to rest is followed
 
@@ -77,13 +77,27 @@ class Arrays:
 
     @staticmethod
     def some(condition: Any) -> bool:
-        return bool(np.any(condition))
+        return bool(np.count_nonzero(condition))
+
+    @staticmethod
+    def every(condition: Any) -> bool:
+        return bool(condition.all())
+
+    @staticmethod
+    def along(y: Any, h: float, k: Any) -> Any:
+        return y + h * k
+
+    @staticmethod
+    def blend(y: Any, h: float, k1: Any, k2: Any, k3: Any, k4: Any) -> Any:
+        return y + h / 6 * (k1 + 2 * (k2 + k3) + k4)
+
+    rows = staticmethod(np.array)
 
 
 class Floats:
     """The same of plain floats."""
 
-    cos, sin, some = staticmethod(math.cos), staticmethod(math.sin), staticmethod(bool)
+    cos, sin, some, every = staticmethod(math.cos), staticmethod(math.sin), staticmethod(bool), staticmethod(bool)
     maximum, minimum = staticmethod(max), staticmethod(min)
 
     @staticmethod
@@ -98,21 +112,31 @@ class Floats:
     def no(condition: bool) -> bool:
         return not condition
 
+    @staticmethod
+    def rows(y: list[float]) -> list[float]:
+        return y
+
+    @staticmethod
+    def along(y: list[float], h: float, k: list[float]) -> list[float]:
+        return [a + h * b for a, b in zip(y, k, strict=True)]
+
+    @staticmethod
+    def blend(y: list[float], h: float, k1: list[float], k2: list[float], k3: list[float], k4: list[float]) -> list[float]:
+        return [a + h / 6 * (p + 2 * (q + r) + t) for a, p, q, r, t in zip(y, k1, k2, k3, k4, strict=True)]
+
 
 class Motion:
-    """The equations of one set of benches. `volts`: drive voltage [V]; `open`: switched off, no current flows."""
+    """The equations of one set of benches, driven as `drive` says."""
 
-    def __init__(self, bench: Bench, maths: type[Arrays] | type[Floats], volts: Any, opened: Any) -> None:
+    def __init__(self, bench: Bench, maths: type[Arrays] | type[Floats]) -> None:
         b = self.bench = bench
         self.maths: Any = maths
-        self.volts, self.open = volts, opened
         # what stays the same through all steps is worked out once
         zero = motors.COPPER_ZERO - 273.15
-        shared = 1.0 + b.between * b.source_resistance
-        self._feed = volts / shared
+        self._shared = 1.0 + b.between * b.source_resistance
         self._r_slope = b.R / (zero + b.reference)
         self._r_zero = self._r_slope * zero
-        self._r_circuit = self._r_zero + b.source_resistance / shared
+        self._r_circuit = self._r_zero + b.source_resistance / self._shared
         self.stiffness = 1.0 / (1.0 / b.cord_stiffness + b.radius * b.radius / b.windup)
         self._per_angle = b.radius / b.ratio
         self._play = b.slack + b.backlash * b.radius
@@ -130,11 +154,20 @@ class Motion:
         self._slips = some(b.traction < np.inf)
         self._lets_go = self._slips or some(b.ratchet > 0)
         self._drags = some(self._viscous > 0) or some(b.drag > 0)
-        self._opened = some(opened)
         self._beside = some(b.between != 0)
         self._bears = some(b.bearing != 0)
         self._wears = some(b.wear_rate > 0)
         self._breaks = some(b.strength < np.inf)
+        self._one_way = not (self._pushes or self._bears)  # the load never drives by more than it asks
+
+    def drive(self, volts: Any, opened: Any, tightened: float = 1.0) -> Motion:
+        """Sets the drive voltage [V], whether it is switched off so that no current flows, and the part of what was set
+        with which a brake rubs."""
+        self.volts, self.open = volts, opened
+        self.tightened, self._grip = tightened, self.bench.grip * tightened
+        self._feed = volts / self._shared
+        self._opened = self.maths.some(opened)
+        return self
 
     def advance(self, state: State, duration: float, dt: float) -> None:
         """Runs `state` on for `duration` [s] in steps of at most `dt`."""
@@ -174,7 +207,7 @@ class Motion:
         if self._breaks:
             elastic = maths.where(s.broken, 0.0, elastic)
         whole = elastic + b.cord_damping * pull_rate
-        force = maths.where(elastic > 0, maths.maximum(whole, 0.0), 0.0)
+        force = maths.maximum(whole, 0.0) * (elastic > 0)
         if self._pushes:
             force = maths.where((b.rigid > 0) & maths.no(s.broken), whole, force)
         if self._slips:
@@ -203,7 +236,7 @@ class Motion:
         """Voltage [V] at the motor's terminals."""
         return current * self.resistance(temperature) + self.bench.k * speed
 
-    def rates(self, s: State, y: list[Any]) -> list[Any]:
+    def rates(self, s: State, y: Any) -> Any:
         """Time derivatives of speed, angle, height, rise and temperature, and of the energies where y has them."""
         b, maths = self.bench, self.maths
         where = maths.where
@@ -218,50 +251,53 @@ class Motion:
         if self._binds:
             over = maths.maximum(load - b.bind_from, 0.0)
             resist_up = resist_up + b.bind * over * over
-        resist_down = b.down[0] * maths.maximum(driving, 0.0) - b.down[1]
         drive = b.k * current
-        can_rise, can_fall = drive - b.friction - resist_up, drive + b.friction - resist_down
-        moving_up = (speed > REST) | ((speed >= -REST) & (can_rise > 0))
-        moving = moving_up | (speed < -REST) | (can_fall < 0)
-        accelerate = where(moving, where(moving_up, can_rise, can_fall) / b.inertia, -speed / _SETTLING)
+        can_rise = drive - b.friction - resist_up
+        if maths.every(speed > REST):
+            moving = moving_up = True
+            resisted, accelerate = resist_up, can_rise / b.inertia
+        else:
+            resist_down = b.down[0] * (driving if self._one_way else maths.maximum(driving, 0.0)) - b.down[1]
+            can_fall = drive + b.friction - resist_down
+            moving_up = (speed > REST) | ((speed >= -REST) & (can_rise > 0))
+            moving = moving_up | (speed < -REST) | (can_fall < 0)
+            accelerate = where(moving, where(moving_up, can_rise, can_fall) / b.inertia, -speed / _SETTLING)
+            resisted = where(moving_up, resist_up, resist_down)
         weight = self.weight * maths.cos(b.lean + height / b.reach) if self._leans else self.weight
         pull, lost = force - weight, 0.0
         if self._drags:
             lost = self._viscous * rise + b.drag * rise * abs(rise)
-        lifted = (height > 0) | (pull > 0)
         gain = (pull - lost) / b.mass
         if self._rubs:
             gain, rubbed = self._rub(s, pull - lost, rise)
             lost = lost + rubbed
+        climbs = rise
+        if not maths.every(height > 0):  # on the floor it stays until pulled
+            lifted = (height > 0) | (pull > 0)
+            climbs, gain = rise * lifted, gain * lifted
         heat = current * current * self.resistance(temperature)
         if self._beside:
             heat = heat + b.between * self.terminal(current, speed, temperature) ** 2
-        dy = [
-            accelerate,
-            speed,
-            where(lifted, rise, 0.0),
-            where(lifted, gain, 0.0),
-            (heat - (temperature - b.ambient) / b.heat_resistance) / b.heat_capacity,
-        ]
+        dy = [accelerate, speed, climbs, gain, (heat - (temperature - b.ambient) / b.heat_resistance) / b.heat_capacity]
         if len(y) == 5:
-            return dy
+            return maths.rows(dy)
         terminal = self.terminal(current, speed, temperature)
         drawn = current + b.between * terminal
         damped = (force - elastic) * pull_rate
-        return [
-            *dy,
+        energies = [
             self.volts * drawn,
             (self.volts - terminal) * drawn,
             heat,
             b.friction * abs(speed) * moving,
-            (where(moving_up, resist_up, resist_down) * moving - load / b.ratio) * speed,  # the train's, and the bearing's
+            (resisted * moving - load / b.ratio) * speed,  # the train's, and the bearing's
             damped + lost * rise,
             force * rise,
         ]
+        return maths.rows([*dy, *energies])
 
     def grips(self, s: State) -> Any:
         """Force that rubbing takes from the body now [N, N·m]: it falls as it warms."""
-        return self.bench.grip * self.maths.maximum(1.0 - self.bench.fade * s.warmed, 0.1)
+        return self._grip * self.maths.maximum(1.0 - self.bench.fade * s.warmed, 0.1)
 
     def _rub(self, s: State, pull: Any, rise: Any) -> tuple[Any, Any]:
         """(acceleration, force that rubbing takes) of a body that rubs: at rest it holds until pulled hard enough."""
@@ -276,12 +312,12 @@ class Motion:
         """One step of classical Runge-Kutta, and what happens at once: a stop, a landing, a slip, a break."""
         b, maths = self.bench, self.maths
         some, where = maths.some, maths.where
-        y = [s.speed, s.angle, s.height, s.rise, s.temperature, *s.energy]
+        y = maths.rows([s.speed, s.angle, s.height, s.rise, s.temperature, *s.energy])
         k1 = self.rates(s, y)
-        k2 = self.rates(s, [a + h / 2 * k for a, k in zip(y, k1, strict=True)])
-        k3 = self.rates(s, [a + h / 2 * k for a, k in zip(y, k2, strict=True)])
-        k4 = self.rates(s, [a + h * k for a, k in zip(y, k3, strict=True)])
-        after = [a + h / 6 * (p + 2 * (q + r) + t) for a, p, q, r, t in zip(y, k1, k2, k3, k4, strict=True)]
+        k2 = self.rates(s, maths.along(y, h / 2, k1))
+        k3 = self.rates(s, maths.along(y, h / 2, k2))
+        k4 = self.rates(s, maths.along(y, h, k3))
+        after = maths.blend(y, h, k1, k2, k3, k4)
         crossed = y[0] * after[0] < 0
         finely = None
         if some(crossed):
@@ -324,8 +360,10 @@ class Motion:
         volts, opened, bench = self.volts[lanes], self.open[lanes], self.bench.taken(lanes)
         part = s.taken(lanes)
         if len(volts) <= FEW:
-            return one_by_one([bench.single(i) for i in range(len(volts))], part, volts, opened, h, h / 8)
-        Motion(bench, Arrays, volts, opened).advance(part, h, h / 8)
+            driven = enumerate(zip(volts.tolist(), opened.tolist(), strict=True))
+            alone = [Motion(bench.single(i), Floats).drive(v, o, self.tightened) for i, (v, o) in driven]
+            return one_by_one(alone, part, h, h / 8)
+        Motion(bench, Arrays).drive(volts, opened, self.tightened).advance(part, h, h / 8)
         return part
 
     def _let_go(self, s: State) -> None:
@@ -346,23 +384,23 @@ class Motion:
         swung = reach * (maths.sin(b.lean + height / reach) - maths.sin(b.lean))
         return self.weight * maths.where(b.reach < np.inf, swung, height)
 
-    def _come_to_rest(self, s: State, y: list[Any], after: list[Any], k1: list[Any], h: float, crossed: Any) -> list[Any]:
+    def _come_to_rest(self, s: State, y: Any, after: Any, k1: Any, h: float, crossed: Any) -> Any:
         """Benches whose speed went through zero and that friction then holds stop there instead of shooting past."""
         maths = self.maths
-        held = crossed & (self.rates(s, [0.0 * y[0], *y[1:]])[0] == 0)
+        held = crossed & (self.rates(s, maths.rows([0.0 * y[0], *y[1:]]))[0] == 0)
         slows = maths.where(k1[0] != 0, k1[0], 1.0)
         part = maths.where(k1[0] != 0, maths.minimum(maths.maximum(-y[0] / (slows * h), 0.0), 1.0), 1.0)
-        stopped = [a + part * h * k for a, k in zip(y, k1, strict=True)]
+        stopped = maths.along(y, part * h, k1)
         # the mean speed while stopping is half of that at its start: so is what the speed turned over
         for row in (1, 5, 8, 9) if len(y) > 5 else (1,):
             stopped[row] = y[row] + part * h * k1[row] / 2
         stopped[0] = 0.0 * y[0]
-        return [maths.where(held, a, b) for a, b in zip(stopped, after, strict=True)]
+        return maths.rows([maths.where(held, a, b) for a, b in zip(stopped, after, strict=True)])
 
 
-def one_by_one(benches: list[Bench], state: State, volts: np.ndarray, opened: np.ndarray, duration: float, dt: float) -> State:
-    """The state of a few benches `duration` [s] later, each run by itself."""
+def one_by_one(motions: list[Motion], state: State, duration: float, dt: float) -> State:
+    """The state of a few benches `duration` [s] later, each run by itself in floats."""
     alone = state.apart()
-    for lane, bench, v, o in zip(alone, benches, volts.tolist(), opened.tolist(), strict=True):
-        Motion(bench, Floats, v, o).advance(lane, duration, dt)
+    for lane, motion in zip(alone, motions, strict=True):
+        motion.advance(lane, duration, dt)
     return State.joined(alone)

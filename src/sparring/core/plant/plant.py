@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 
 from sparring.core.plant.bench import Bench
-from sparring.core.plant.motion import FEW, REST, Arrays, Motion, State, one_by_one
+from sparring.core.plant.motion import FEW, REST, Arrays, Floats, Motion, State, one_by_one
 
 _ENERGIES = ("supplied", "leads", "copper", "friction", "train", "cord", "lifted")
 
@@ -16,7 +14,8 @@ STEP = 3.2e-3  # [s] longest step: means differ by 1e-5 from those of steps a si
 
 class Plant:
     """Benches running in step. `volts` is the drive voltage [V], per bench, changed at will between advances; `open`: the
-    drive is switched off, no current flows; `asleep`: whose run is over, left as it is. Arrays have the shape (n,), one entry a bench.
+    drive is switched off, no current flows; `tightened`: the part of what was set with which brakes rub, 0 to 1; `asleep`:
+    whose run is over, left as it is. Arrays have the shape (n,), one entry a bench.
 
     account: integrate the energies beside the state, so that `imbalance` can be asked; a third slower.
     """
@@ -27,9 +26,11 @@ class Plant:
         self.time = 0.0
         self.volts = np.zeros(n)
         self.open = np.zeros(n, bool)
-        self._grip = np.asarray(bench.grip, float)
+        self.tightened = 1.0
         self.asleep = np.zeros(n, bool)
-        self._singles: dict[int, Bench] = {}
+        self._all = Motion(bench, Arrays)
+        self._some: tuple[np.ndarray, Motion] | None = None
+        self._alone: dict[int, Motion] = {}
 
         def zeros() -> np.ndarray:
             return np.zeros(n)
@@ -50,13 +51,7 @@ class Plant:
         self.start_energy = self.stored()
 
     def _motion(self) -> Motion:
-        return Motion(self.bench, Arrays, self.volts, self.open)
-
-    def tighten(self, part: float) -> None:
-        """Lets a brake rub with `part` of what was set, 0 to 1."""
-        self.bench = replace(self.bench, grip=self._grip * part)
-        grips = np.broadcast_to(self._grip, self.n)
-        self._singles = {i: replace(bench, grip=float(grips[i]) * part) for i, bench in self._singles.items()}
+        return self._all.drive(self.volts, self.open, self.tightened)
 
     def advance(self, duration: float, dt: float = STEP) -> None:
         """Runs for `duration` [s] in steps of at most `dt`."""
@@ -64,23 +59,25 @@ class Plant:
         if len(awake) == self.n > FEW:
             self._motion().advance(self.state, duration, dt)
         elif len(awake) > FEW:
-            lanes, part = ~self.asleep, self.state.taken(~self.asleep)
-            Motion(self.bench.taken(lanes), Arrays, self.volts[lanes], self.open[lanes]).advance(part, duration, dt)
-            self.state.put(lanes, part)
+            if self._some is None or not np.array_equal(self._some[0], awake):
+                self._some = awake, Motion(self.bench.taken(awake), Arrays)
+            part = self.state.taken(awake)
+            self._some[1].drive(self.volts[awake], self.open[awake], self.tightened).advance(part, duration, dt)
+            self.state.put(awake, part)
         else:
-            benches = [self._single(i) for i in awake.tolist()]
-            alone = one_by_one(benches, self.state.taken(awake), self.volts[awake], self.open[awake], duration, dt)
+            driven = zip(awake.tolist(), self.volts[awake].tolist(), self.open[awake].tolist(), strict=True)
+            alone = one_by_one([self._single(i).drive(v, o, self.tightened) for i, v, o in driven], self.state.taken(awake), duration, dt)
             if len(awake) == self.n:
                 self.state = alone
             else:
                 self.state.put(awake, alone)
         self.time += duration
 
-    def _single(self, i: int) -> Bench:
+    def _single(self, i: int) -> Motion:
         """Bench `i` by itself, in floats."""
-        if i not in self._singles:
-            self._singles[i] = self.bench.single(i)
-        return self._singles[i]
+        if i not in self._alone:
+            self._alone[i] = Motion(self.bench.single(i), Floats)
+        return self._alone[i]
 
     def wound(self) -> np.ndarray:
         """Cord wound up [m]."""
