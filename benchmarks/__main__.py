@@ -136,7 +136,7 @@ def paint() -> None:
             recording = recordings.read(path)
             x, y = thinned(recording.t, recording.channels["speed"], 1200)
             curve.setData(x, y, pen=pen("speed"))
-            chart.getPlotItem().getViewBox().autoRange()
+            chart.box.autoRange()
             chart.grab()
             app.processEvents()
 

@@ -69,6 +69,60 @@ def lifted(build, rig, plan):
     return make_runs(build, rig, plan)
 
 
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item, call):
+    report = yield
+    item.failed = getattr(item, "failed", False) or report.failed
+    return report
+
+
+@pytest.fixture(scope="session")
+def windows():
+    kept = []
+    yield kept
+    for window in kept:
+        discard(window)
+
+
+@pytest.fixture
+def shown(qapp, windows, request):
+    """The window, on Build. The tests of a process share it, each with a logbook of its own, as a tester opens one after the
+    other; after a failed test, and where a test closed it, comes another."""
+    from PyQt6.QtWidgets import QApplication
+
+    from sparring.ui.application import application
+    from sparring.ui.shell import MainWindow
+
+    application()
+    if not windows:
+        windows.append(MainWindow())
+    window = windows[0]
+    window.resize(1280, 800)
+    window.show()
+    window.activateWindow()
+    window.go("Build")
+    if "Rig" in window.made:
+        window.rig_page.tabs.setCurrentIndex(0)
+    yield window
+    window.session.disconnect_bench()
+    for other in QApplication.topLevelWidgets():
+        if other is not window and other.isVisible():
+            other.close()
+    if request.node.failed or not window.isVisible():
+        discard(windows.pop())
+
+
+def lay(window, folder):
+    """Opens a logbook in the window, and waits for it."""
+    from PyQt6.QtWidgets import QApplication
+
+    from sparring.ui import background
+
+    window.desk.open(folder)
+    there = folder.resolve()
+    wait_for(lambda: window.desk.book and window.desk.book.folder == there and not background.busy(), 25, QApplication.processEvents)
+
+
 def discard(window):
     """Closes a window, waits for what it still has under way, and takes it away: dozens of them slow every later one."""
     from PyQt6.QtCore import QEvent

@@ -3,7 +3,7 @@
 import math
 
 import pytest
-from conftest import discard, wait_for
+from conftest import lay, wait_for
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QColor, QImage
 from PyQt6.QtWidgets import QApplication, QPushButton
@@ -12,8 +12,6 @@ from sparring.core.build import Build
 from sparring.core.quantity import Measured
 from sparring.core.train.kinds import KINDS, CycloidStage, PlanetaryStage, ShiftStage, SpurStage, WormStage
 from sparring.ui import background, build_dialogs, take_apart
-from sparring.ui.application import application
-from sparring.ui.shell import MainWindow
 
 
 def idle():
@@ -23,17 +21,11 @@ def idle():
 
 
 @pytest.fixture
-def window(tmp_path, qtbot):
-    application()
-    w = MainWindow()
-    w.resize(1280, 800)
-    w.show()
-    w.desk.open(tmp_path / "book")
-    wait_for(lambda: w.desk.book is not None, 15, QApplication.processEvents)
-    w.desk.add_build(Build(family="Wren", stages=(SpurStage(pinion=18, wheel=54, opening=0.1e-3),)))
+def window(shown, tmp_path):
+    lay(shown, tmp_path / "book")
+    shown.desk.add_build(Build(family="Wren", stages=(SpurStage(pinion=18, wheel=54, opening=0.1e-3),)))
     idle()
-    yield w
-    discard(w)
+    return shown
 
 
 @pytest.fixture

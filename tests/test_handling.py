@@ -4,7 +4,7 @@ import json
 
 import numpy as np
 import pytest
-from conftest import discard, wait_for
+from conftest import lay, wait_for
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QGuiApplication
 from PyQt6.QtWidgets import QApplication, QFileDialog
@@ -13,9 +13,7 @@ from sparring.core.predict import power_flow
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
 from sparring.ui import background
-from sparring.ui.application import application
 from sparring.ui.dialogs import ConnectDialog, UnitsDialog
-from sparring.ui.shell import MainWindow
 from sparring.ui.strips import _round_up
 from sparring.ui.widgets.big_figure import BigFigure
 from sparring.ui.widgets.chart import Chart
@@ -28,20 +26,15 @@ def until(condition, seconds=20.0):
 
 
 @pytest.fixture
-def window(qapp, tmp_path, build, rig, plan, lifted):
-    application()
-    w = MainWindow()
-    w.show()
-    w.desk.open(tmp_path / "book")
-    until(lambda: w.desk.book is not None and not background.busy())
-    book = w.desk.book
+def window(shown, tmp_path, build, rig, plan, lifted):
+    lay(shown, tmp_path / "book")
+    book = shown.desk.book
     test = book.add_test(book.save_build(build), book.save_rig(rig), plan)
     for run, recording in lifted[0]:
         book.add_run(test, run, recording)
-    w.desk.choose_test(test)
-    until(lambda: w.desk.result is not None and not background.busy())
-    yield w
-    discard(w)
+    shown.desk.choose_test(test)
+    until(lambda: shown.desk.result is not None and not background.busy())
+    return shown
 
 
 def test_a_click_on_the_driveline_opens_the_part(window, qtbot):
@@ -111,10 +104,10 @@ def test_a_chart_is_copied_as_table_and_picture(qapp, qtbot):
 def test_axes_show_the_unit_they_name_without_hidden_factors(qapp, qtbot):
     chart = Chart("output torque, N·m", "speed")
     qtbot.addWidget(chart)
-    chart.getPlotItem().getViewBox().setRange(xRange=(0, 5e-4))
+    chart.box.setRange(xRange=(0, 5e-4))
     chart.restyle()
-    assert chart.getPlotItem().getAxis("bottom").autoSIPrefixScale == 1.0
-    assert "x0.001" not in chart.getPlotItem().getAxis("bottom").labelString()
+    assert chart.axes["bottom"].autoSIPrefixScale == 1.0
+    assert "x0.001" not in chart.axes["bottom"].labelString()
 
 
 def test_results_copy_their_points(window):

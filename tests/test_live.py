@@ -6,7 +6,7 @@ import subprocess
 import sys
 
 import pytest
-from conftest import discard, wait_for
+from conftest import lay, wait_for
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QInputDialog
 
@@ -16,9 +16,7 @@ from sparring.core.records import changed
 from sparring.core.uncertainty import nominal
 from sparring.files import record_files
 from sparring.ui import background
-from sparring.ui.application import application
 from sparring.ui.live import Ring
-from sparring.ui.shell import MainWindow
 
 
 def until(condition, seconds=25.0):
@@ -48,18 +46,13 @@ class Board:
 
 
 @pytest.fixture
-def window(qapp, tmp_path, build, rig, plan):
-    application()
-    w = MainWindow()
-    w.show()
-    w.desk.open(tmp_path / "book")
-    until(lambda: w.desk.book is not None and not background.busy())
-    w.desk.add_build(build)
-    w.desk.choose_rig(w.desk.book.save_rig(rig))
-    w.desk.plan = plan
-    w.go("Run")
-    yield w
-    discard(w)
+def window(shown, tmp_path, build, rig, plan):
+    lay(shown, tmp_path / "book")
+    shown.desk.add_build(build)
+    shown.desk.choose_rig(shown.desk.book.save_rig(rig))
+    shown.desk.plan = plan
+    shown.go("Run")
+    return shown
 
 
 @pytest.fixture
@@ -210,7 +203,7 @@ def test_calibration_is_taken_from_the_live_cell(window):
 
     def take(mass, counts):
         page.known.setText(f"{mass} kg")
-        s.ring = Ring(("cell",))
+        s.state, s.ring = "ready", Ring(("cell",))
         s.ring.add([(k / 100, counts) for k in range(100)])
         page.take_reading()
 

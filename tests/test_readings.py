@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from conftest import discard, wait_for
+from conftest import lay, wait_for
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
@@ -31,10 +31,7 @@ from sparring.core.records import changed
 from sparring.core.rig.meters import VoltagePoint, Voltmeter
 from sparring.core.uncertainty import budget, nominal, std
 from sparring.files import log_files
-from sparring.ui import background
-from sparring.ui.application import application
 from sparring.ui.readings import ReadingsDialog
-from sparring.ui.shell import MainWindow
 from sparring.ui.widgets.gravity import gravity_at
 
 RPM = 2 * math.pi / 60
@@ -381,14 +378,9 @@ def test_every_way_asks_for_fields_it_has():
 
 
 @pytest.fixture
-def window(tmp_path, qtbot):
-    application()
-    w = MainWindow()
-    w.show()
-    w.desk.open(tmp_path / "book")
-    wait_for(lambda: w.desk.book is not None and not background.busy(), 15, QApplication.processEvents)
-    yield w
-    discard(w)
+def window(shown, tmp_path):
+    lay(shown, tmp_path / "book")
+    return shown
 
 
 def test_readings_are_typed_kept_and_used(window, qtbot):

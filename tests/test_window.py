@@ -5,7 +5,7 @@ import shutil
 
 import numpy as np
 import pytest
-from conftest import discard, wait_for
+from conftest import discard, lay, wait_for
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QApplication, QCheckBox, QDialog, QPushButton, QWidget
@@ -37,15 +37,10 @@ def folder(demo, tmp_path):
 
 
 @pytest.fixture
-def window(qapp, folder):
-    application()
-    w = MainWindow()
-    w.show()
-    w.desk.open(folder)
-    until(lambda: w.desk.book is not None)
+def window(shown, folder):
+    lay(shown, folder)
     idle()
-    yield w
-    discard(w)
+    return shown
 
 
 def until(condition, seconds=25.0):

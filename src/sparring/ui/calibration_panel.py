@@ -53,7 +53,7 @@ class CalibrationPanel(QWidget):
         self.up, self.down = pg.ScatterPlotItem(size=9, symbol="t1"), pg.ScatterPlotItem(size=9, symbol="t")
         self.zero = pg.InfiniteLine(angle=0, pos=0)
         for item in (self.zero, self.up, self.down):
-            self.chart.addItem(item)
+            self.chart.add(item)
         self.chart.styled(self._style)
         column.addWidget(self.chart, 1)
         self.verdict = note("")
@@ -93,7 +93,7 @@ class CalibrationPanel(QWidget):
         self._facts = QVBoxLayout()  # for the form
         column.addLayout(self._facts)
         self.fresh: list[calibration.CalibrationPoint] = []
-        self._rig_id = desk.rig_id
+        self._rig_key = desk.rig_key
         self._renewing = False  # the fresh readings have taken the old calibration's place
         self._before: tuple[calibration.Past, ...] = ()
         self._rungs: list[Measured] = []
@@ -115,8 +115,8 @@ class CalibrationPanel(QWidget):
     def refresh(self) -> None:
         d = self.desk
         cal, g = self.in_force, d.rig.gravity.value
-        if d.rig_id != self._rig_id:  # readings taken for one rig are none of another's
-            self._rig_id, self.fresh, self._renewing = d.rig_id, [], False
+        if d.rig_key != self._rig_key:  # readings taken for one rig are none of another's
+            self._rig_key, self.fresh, self._renewing = d.rig_key, [], False
         self.drop.setEnabled(bool(self.fresh))
         self.certificate.setEnabled(cal is not None)
         if cal is not None and self.form is None:
@@ -189,7 +189,7 @@ class CalibrationPanel(QWidget):
     # --- taking readings ------------------------------------------------------------------------------------------
 
     def _last(self, seconds: float) -> np.ndarray | None:
-        ring = self.session.ring
+        ring = self.session.live
         if ring is None or self.channel not in ring.channels or ring.count < 10:
             return None
         values = ring.values(self.channel)[ring.since(ring.t[-1] - seconds)]
@@ -204,14 +204,14 @@ class CalibrationPanel(QWidget):
         self.guide.setEnabled(last is not None or self.guide.isChecked())
         if last is None or len(last) == 0:
             self.live.setText(
-                "No bench connected" if self.session.ring is None else f"This bench sends no {CHANNELS[self.channel].label.lower()}"
+                "No bench connected" if self.session.live is None else f"This bench sends no {CHANNELS[self.channel].label.lower()}"
             )
             return
         text = f"Cell {last.mean():.0f} counts"
         if self._creeps_from is not None:
             text = self._watch_creep(text)
         if self._rungs:
-            ring = self.session.ring
+            ring = self.session.live
             assert ring is not None
             waited = float(ring.t[-1]) - self._hung_at
             still = waited > 2 * _STILL and calibration.steady(last) and self._moved(float(last.mean()))
@@ -225,13 +225,13 @@ class CalibrationPanel(QWidget):
         self.live.setText(text)
 
     def _creep(self, on: bool) -> None:
-        ring = self.session.ring
+        ring = self.session.live
         self._creeps_from = float(ring.t[-1]) if on and ring is not None and ring.count else None
         self.watch()
 
     def _watch_creep(self, text: str) -> str:
         """What to say meanwhile; after the minute the creep is kept with the calibration."""
-        ring, cal, begun = self.session.ring, self.in_force, self._creeps_from
+        ring, cal, begun = self.session.live, self.in_force, self._creeps_from
         if ring is None or cal is None or begun is None:
             return text
         waited = float(ring.t[-1]) - begun
@@ -276,7 +276,7 @@ class CalibrationPanel(QWidget):
         self._hang()
 
     def _hang(self) -> None:
-        ring = self.session.ring
+        ring = self.session.live
         self._hung_at = float(ring.t[-1]) if ring is not None and ring.count else 0.0
         self.known.set_value(self._rungs[0])
         if self.session.simulated:

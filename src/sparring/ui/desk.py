@@ -128,9 +128,10 @@ class Desk(QObject):
             return book, book.recover()
 
         def done(opened: tuple[Logbook, list[str]]) -> None:
-            if self.book:
-                self.book.close()
+            self.close()
             self.book, recovered = opened
+            self.build_id = self.rig_id = self.test_id = 0  # what was laid on the desk stays with the logbook it is from
+            self.plan = Plan.ours()
             self.undo.clear()
             self._start()
             for text in recovered:
@@ -160,6 +161,11 @@ class Desk(QObject):
             self.book.set_setting("test", self.test_id)
             self.book.close()
             self.book = None
+
+    @property
+    def rig_key(self) -> tuple[Path | None, int]:
+        """Which rig is on the desk, of which logbook: numbers begin anew in every logbook."""
+        return self.book.folder if self.book is not None else None, self.rig_id
 
     # --- choosing -------------------------------------------------------------------------------------------
 

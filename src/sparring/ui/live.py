@@ -205,6 +205,11 @@ class BenchSession(QObject):
         self._set_state("off")
 
     @property
+    def live(self) -> Ring | None:
+        """The ring while samples come; none once the bench was let go or lost: what it last showed is no reading."""
+        return self.ring if self.state in ("ready", "lifting", "lowering") else None
+
+    @property
     def tally(self) -> Tally | None:
         return self.link.reader.tally if self.link else None
 

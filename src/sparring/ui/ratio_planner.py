@@ -39,7 +39,7 @@ class RatioPlanner(QWidget):
         self.curve, self.here = pg.PlotDataItem(), pg.ScatterPlotItem(size=11)
         self.safe = pg.InfiniteLine(angle=0)
         for item in (self.curve, self.safe, self.here):
-            self.chart.addItem(item)
+            self.chart.add(item)
         self.chart.styled(self._style)
         column.addWidget(self.chart, 1)
         self.table = Table(["gearing", "rpm", "g·cm²", "up, s", "MPa"], "Ratios", 1)

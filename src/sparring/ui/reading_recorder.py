@@ -102,6 +102,8 @@ class ReadingRecorder(QWidget):
     def _recorded(self, stream: Path) -> None:
         from sparring.logbook.recordings import RecordingError, read_stream
 
+        if self._begun is None:
+            return  # begun by another: the dialog of earlier readings, or the one that came after it
         self._begun = None
         self._show()
         try:

@@ -45,7 +45,7 @@ class RecordingView(QWidget):
     def put(self, rec: Recording, point: Point, name: str) -> None:
         """The recording of a run, its window shaded; name: of the step."""
         for item in self._items:
-            self.chart.removeItem(item)
+            self.chart.remove(item)
         self._items.clear()
         run = point.run
         part = rec.span(run.start if run.start is not None else -np.inf, run.stop if run.stop is not None else np.inf)
@@ -80,8 +80,8 @@ class RecordingView(QWidget):
             )
             self._items.append(line)
         for item in self._items:
-            self.chart.addItem(item)
-        self.chart.getPlotItem().getViewBox().setRange(xRange=(0, float(part.t[-1]) - zero), yRange=(-5, 120), padding=0)
+            self.chart.add(item)
+        self.chart.box.setRange(xRange=(0, float(part.t[-1]) - zero), yRange=(-5, 120), padding=0)
         d = self.desk
         steady = "steady" if point.window.steady else f"not steady (drifts {d.show(point.window.drift, 'ratio', decimals=1)})"
         state = (

@@ -128,7 +128,7 @@ class MeterPanel(QWidget):
         self.chart = Residuals("", "off the line, %", name=f"Residuals of the {name}'s comparison")
         self.dots, self.zero = pg.ScatterPlotItem(size=9), pg.InfiniteLine(angle=0, pos=0)
         for item in (self.zero, self.dots):
-            self.chart.addItem(item)
+            self.chart.add(item)
         self.chart.styled(self._style)
         column.addWidget(self.chart, 1)
         self.verdict = note("")
@@ -169,7 +169,7 @@ class MeterPanel(QWidget):
         column.addLayout(self._column)
         column.addStretch(0)
         self.fresh: list[Any] = []
-        self._rig_id = desk.rig_id
+        self._rig_key = desk.rig_key
         for signal in (desk.rig_changed, desk.units_changed):
             signal.connect(self.refresh)
         session.arrived.connect(self.watch)
@@ -195,8 +195,8 @@ class MeterPanel(QWidget):
 
     def refresh(self) -> None:
         d, kind = self.desk, self.kind.KIND
-        if d.rig_id != self._rig_id:  # readings taken for one rig are none of another's
-            self._rig_id, self.fresh = d.rig_id, []
+        if d.rig_key != self._rig_key:  # readings taken for one rig are none of another's
+            self._rig_key, self.fresh = d.rig_key, []
         unit, comparison = d.units[kind], self.comparison
         for field in (self.reference, self.shown):
             field.unit = unit
@@ -252,7 +252,7 @@ class MeterPanel(QWidget):
         now = self._now()
         kind = self.kind.KIND
         if now is None:
-            self.live.setText("No bench connected" if self.session.ring is None else f"This bench sends no {self.channels[0]}")
+            self.live.setText("No bench connected" if self.session.live is None else f"This bench sends no {self.channels[0]}")
         else:
             self.live.setText(f"{self.name.capitalize()} {self.desk.show(now, kind, decimals=_DECIMALS[kind])}")
 
@@ -262,7 +262,7 @@ class MeterPanel(QWidget):
 
     def _now(self) -> float | None:
         """What the meter shows: the mean of the last second."""
-        ring = self.session.ring
+        ring = self.session.live
         if ring is None or self.channels[0] not in ring.channels or ring.count < 10:
             return None
         values = ring.values(self.channels[0])[ring.since(ring.t[-1] - 1.0)]

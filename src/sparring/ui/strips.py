@@ -49,14 +49,14 @@ class Strips(QWidget):
         """One strip in one turn of the loop: a chart takes its time."""
         key, label = STRIPS[len(self.charts)]
         chart = Chart("s", label, name=f"{label} over time")
-        chart.getPlotItem().getAxis("left").setWidth(58)
-        chart.getPlotItem().setMouseEnabled(x=True, y=False)
+        chart.axes["left"].setWidth(58)
+        chart.box.setMouseEnabled(x=True, y=False)
         if self.charts:
-            chart.setXLink(next(iter(self.charts.values())))
+            chart.box.setXLink(next(iter(self.charts.values())).box)
         curve = pg.PlotDataItem()
-        chart.addItem(curve)
+        chart.add(curve)
         chart.styled(partial(self._ink, curve, key))
-        bottom = chart.getPlotItem().getAxis("bottom")
+        bottom = chart.axes["bottom"]
         bottom.setHeight(8 if key != "current" else 34)
         bottom.setStyle(showValues=key == "current")
         self.charts[key], self.curves[key] = chart, curve
@@ -105,7 +105,7 @@ class Strips(QWidget):
             x, v = thinned(t[part], y[part], 900)
             shown = v / quantity.factor(unit, kind)
             self.curves[key].setData(x, shown)
-            box = self.charts[key].getPlotItem().getViewBox()
+            box = self.charts[key].box
             box.setXRange(max(now - _SPAN, float(t[0])), max(now, float(t[0]) + _SPAN), padding=0)
             if len(shown):
                 high, low = float(np.nanmax(shown)), float(np.nanmin(shown))
@@ -129,7 +129,7 @@ class Strips(QWidget):
             while len(regions) < len(points):
                 region = pg.LinearRegionItem(movable=False)
                 region.setZValue(-10)
-                chart.addItem(region, ignoreBounds=True)
+                chart.add(region, ignoreBounds=True)
                 regions.append(region)
             for i, region in enumerate(regions):
                 region.setVisible(i < len(points))
@@ -147,7 +147,7 @@ class Strips(QWidget):
                 flag = {"position": 0.9, "color": theme.colour("on-amber"), "fill": theme.colour("amber"), "movable": False}
                 line = pg.InfiniteLine(angle=90, label="mark" if key == "force" else None, labelOpts=flag)
                 line.setPen(pen("amber", 1.4, Qt.PenStyle.DashLine))
-                self.charts[key].addItem(line)
+                self.charts[key].add(line)
                 lines.append(line)
             for i, line in enumerate(lines):
                 line.setVisible(i < len(marks))

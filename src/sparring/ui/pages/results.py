@@ -45,11 +45,11 @@ class ResultsPage(QWidget):
         frame, charts = sheet(margins=6)
         self.efficiency = Chart("", "efficiency, %", name="Efficiency over output torque")
         self.speed = Chart("output torque", "speed", name="Output speed over output torque")
-        self.speed.setXLink(self.efficiency)
+        self.speed.box.setXLink(self.efficiency.box)
         for chart in (self.efficiency, self.speed):
-            chart.getPlotItem().getAxis("left").setWidth(52)
+            chart.axes["left"].setWidth(52)
             chart.clicked.connect(lambda x, y, c=chart: self._clicked(c, x, y))
-        bottom = self.efficiency.getPlotItem().getAxis("bottom")
+        bottom = self.efficiency.axes["bottom"]
         bottom.setHeight(6)
         bottom.setStyle(showValues=False)
         self.efficiency.setMinimumHeight(150)
@@ -119,13 +119,13 @@ class ResultsPage(QWidget):
     # --- charts ----------------------------------------------------------------------------------------------------
 
     def _add(self, chart: Chart, item: Any) -> Any:
-        chart.addItem(item)
+        chart.add(item)
         self._items.append((chart, item))
         return item
 
     def refresh(self) -> None:
         for chart, item in self._items:
-            chart.removeItem(item)
+            chart.remove(item)
         self._items.clear()
         d, result = self.desk, self.desk.result
         self.either.setCurrentIndex(0 if result is not None and result.steps else 1)
@@ -180,9 +180,9 @@ class ResultsPage(QWidget):
         most = max(nominal(s.torque) for s in result.steps) / kt
         stall = nominal(result.stall.by_line) / kt if result.stall.by_line is not None else most
         right = min(max(most * 1.15, min(stall, curve.stall / kt) * 1.06), 2.2 * most)
-        self.efficiency.getPlotItem().getViewBox().setRange(xRange=(0, right), yRange=(0, 105), padding=0)
+        self.efficiency.box.setRange(xRange=(0, right), yRange=(0, 105), padding=0)
         fastest = max([nominal(s.speed) / ks for s in steps] + [float(curve.speed[0]) / ks], default=1.0)
-        self.speed.getPlotItem().getViewBox().setYRange(0, fastest * 1.08, padding=0)
+        self.speed.box.setYRange(0, fastest * 1.08, padding=0)
         self.efficiency.readout = lambda px, py: f"{px:.3g} {torque_unit}  {py:.1f} %"
         self.speed.readout = lambda px, py: f"{px:.3g} {torque_unit}  {py:.3g} {speed_unit}"
         self._table()
@@ -325,7 +325,7 @@ class ResultsPage(QWidget):
         result, d = self.desk.result, self.desk
         if result is None:
             return
-        box = chart.getPlotItem().getViewBox()
+        box = chart.box
         px, py = box.viewPixelSize()
         kt, ks = quantity.factor(d.units["torque"], "torque"), quantity.factor(d.units["speed"], "speed")
         best: tuple[float, int, int | None] | None = None

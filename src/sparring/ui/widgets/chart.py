@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QGuiApplication, QPen
-from PyQt6.QtWidgets import QMenu
+from PyQt6.QtGui import QGuiApplication, QPainter, QPen
+from PyQt6.QtWidgets import QGraphicsGridLayout, QMenu
 
 from sparring.ui.theme import font, theme
 
@@ -19,27 +19,50 @@ pg.setConfigOptions(antialias=True)
 class _Axis(pg.AxisItem):
     """An axis whose figures are in the unit that its label names, never silently scaled."""
 
-    def updateAutoSIPrefix(self) -> None:
-        self.autoSIPrefixScale = 1.0
-        self._updateLabel()
+    picture: Any
+
+    def __init__(self, side: str) -> None:
+        super().__init__(side)
+        self.enableAutoSIPrefix(False)
+
+    def paint(self, painter: QPainter, option: Any, widget: Any) -> None:
+        # straight onto the chart: played from a picture, every text looks its font up again and takes a millisecond
+        if self.picture is None:
+            painter.setFont(self.style["tickFont"])
+            self.picture = self.generateDrawSpecs(painter)
+        if self.picture is not None:
+            painter.save()
+            self.drawPicture(painter, *self.picture)
+            painter.restore()
 
 
-class Chart(pg.PlotWidget):
+class Chart(pg.GraphicsView):
     """One pair of axes. `rows`: what a copied table holds (header, lines of figures), given by whoever fills it."""
 
     pointed = pyqtSignal(float, float)
     clicked = pyqtSignal(float, float)
 
     def __init__(self, x_label: str, y_label: str, *, name: str = "") -> None:
-        super().__init__(axisItems={"left": _Axis("left"), "bottom": _Axis("bottom")})
+        super().__init__()
+        self.enableMouse(False)  # the box inside is moved, not the view on it
+        self.box = pg.ViewBox(enableMenu=False)
+        self.axes = {side: _Axis(side) for side in ("left", "bottom")}
+        panel, grid = pg.GraphicsWidget(), QGraphicsGridLayout()
+        grid.setContentsMargins(1, 1, 1, 1)
+        grid.setSpacing(0)
+        grid.addItem(self.axes["left"], 0, 0)
+        grid.addItem(self.box, 0, 1)
+        grid.addItem(self.axes["bottom"], 1, 1)
+        panel.setLayout(grid)
+        for axis in self.axes.values():
+            axis.linkToView(self.box)
+            axis.setZValue(0.5)  # its grid lies over the box
+            axis.setGrid(46)
+        self.setCentralItem(panel)
         self.setAccessibleName(name or y_label)
         self.setMinimumHeight(60)
         self.rows: Callable[[], tuple[list[str], list[list[float]]]] | None = None
         self.x_label, self.y_label = x_label, y_label
-        item = self.getPlotItem()
-        item.setMenuEnabled(False)
-        item.hideButtons()
-        item.showGrid(x=True, y=True, alpha=0.18)
         self._styled: list[Callable[[], None]] = []
         self._cross = [pg.InfiniteLine(angle=a, movable=False) for a in (90, 0)]
         self._readout = pg.TextItem(anchor=(0, 1))
@@ -48,11 +71,18 @@ class Chart(pg.PlotWidget):
         for part in (*self._cross, self._readout):
             part.setZValue(50)
             part.hide()
-            self.addItem(part, ignoreBounds=True)
+            self.add(part, ignoreBounds=True)
         self.scene().sigMouseMoved.connect(self._moved)
         self.scene().sigMouseClicked.connect(self._clicked)
         theme.changed.connect(self.restyle)
         self.restyle()
+
+    def add(self, item: Any, **how: Any) -> None:
+        """Draws a curve, points or a line."""
+        self.box.addItem(item, **how)
+
+    def remove(self, item: Any) -> None:
+        self.box.removeItem(item)
 
     def styled(self, apply: Callable[[], None]) -> None:
         """Registers a colouring, done now and after each change of theme."""
@@ -60,18 +90,13 @@ class Chart(pg.PlotWidget):
         apply()
 
     def restyle(self) -> None:
-        item = self.getPlotItem()
-        if item is None:  # closed
-            return
         self.setBackground(theme.colour("sheet"))
-        label = {"color": theme.hex("ink-2"), "font-size": "11px"}
-        item.setLabel("bottom", self.x_label, **label)
-        item.setLabel("left", self.y_label, **label)
-        for side in ("left", "bottom"):
-            axis = item.getAxis(side)
+        for side, label in (("left", self.y_label), ("bottom", self.x_label)):
+            axis = self.axes[side]
             axis.setPen(theme.colour("rule"))
             axis.setTextPen(theme.colour("ink-2"))
             axis.setStyle(tickFont=font(11), tickLength=-4)
+            axis.setLabel(label, color=theme.hex("ink-2"), **{"font-size": "11px"})
         for line in self._cross:
             line.setPen(pg.mkPen(theme.colour("ink-2"), width=1, style=Qt.PenStyle.DotLine))
         self._readout.setColor(theme.colour("ink"))
@@ -84,7 +109,7 @@ class Chart(pg.PlotWidget):
         self.restyle()
 
     def _moved(self, at: QPointF) -> None:
-        box = self.getPlotItem().getViewBox()
+        box = self.box
         inside = box.sceneBoundingRect().contains(at)
         for part in (*self._cross, self._readout):
             part.setVisible(bool(inside))
@@ -105,7 +130,7 @@ class Chart(pg.PlotWidget):
         super().leaveEvent(event)
 
     def _clicked(self, event: Any) -> None:
-        box = self.getPlotItem().getViewBox()
+        box = self.box
         if event.button() == Qt.MouseButton.LeftButton:
             if event.double():
                 box.autoRange()
@@ -118,7 +143,7 @@ class Chart(pg.PlotWidget):
     def menu(self) -> QMenu:
         """What can be done with the chart."""
         menu = QMenu(self)
-        menu.addAction("Show all", lambda: self.getPlotItem().getViewBox().autoRange())
+        menu.addAction("Show all", lambda: self.box.autoRange())
         menu.addAction("Copy as picture", self.copy_picture)
         if self.rows is not None:
             menu.addAction("Copy as table", lambda: self.copy_table("\t"))

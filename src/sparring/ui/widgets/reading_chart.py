@@ -33,7 +33,7 @@ class ReadingChart(Chart):
         self.edges = (pg.PlotCurveItem(), pg.PlotCurveItem())
         self.band = pg.FillBetweenItem(*self.edges)
         for item in (self.band, self.curve, self.line, self.bars, self.points):
-            self.addItem(item)
+            self.add(item)
         self.styled(self._colour)
 
     def _colour(self) -> None:

@@ -7,8 +7,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
+import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QTransform
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QTransform
 from PyQt6.QtWidgets import QSpinBox, QWidget
 
 from sparring.core.build import MOTOR, Build
@@ -23,7 +24,7 @@ Turned = Callable[[str], float]
 
 def path_of(loops: Loops, step: float = 0.0) -> QPainterPath:
     """Closed outlines [m] as one path in millimetres, y up, filled odd-even; points closer than `step` [mm] are left out."""
-    path = QPainterPath()
+    parts = []
     for loop in loops:
         points = loop * 1e3
         if step > 0:
@@ -31,8 +32,13 @@ def path_of(loops: Loops, step: float = 0.0) -> QPainterPath:
             keep = np.diff(np.floor(along / step), prepend=-1.0) > 0
             keep[-1] = True
             points = points[keep]
-        path.addPolygon(QPolygonF([QPointF(x, -y) for x, y in points.tolist()]))
-        path.closeSubpath()
+        parts += [points, points[:1]]
+    if not parts:
+        return QPainterPath()
+    x, y = np.concatenate(parts).T
+    joined = np.ones(len(x), np.int32)
+    joined[np.cumsum([len(p) for p in parts])[1::2] - 1] = 0
+    path: QPainterPath = pg.arrayToQPath(x, -y, connect=joined, finiteCheck=False)
     return path
 
 
