@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 import tempfile
 import time
@@ -16,6 +17,7 @@ from sparring.core.plant.bench import bench_of
 from sparring.core.plant.lifts import ladder, runs_of
 from sparring.core.plant.sensors import sensors_of
 from sparring.core.quantity import Measured
+from sparring.core.records import changed
 from sparring.demo import hollin_yard
 
 settings.register_profile("suite", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
@@ -30,6 +32,18 @@ def pytest_collection_modifyitems(items):
 
 
 TARE = Measured(84_120.0, 4.0)
+CASES = 200  # of a study of how often the truth lies in the stated interval
+
+
+def benches(few):
+    """How many benches a study takes: all by `make study`; the suite makes do with fewer where one takes long."""
+    return CASES if os.environ.get("SPARRING_ALL_BENCHES") else few
+
+
+def about_95(share, n, most=0.99):
+    """Whether a share of n intervals is 95 in 100, as far as n tell it: 95 ± 4 % of 200. most: for intervals known to be wide."""
+    least = 0.95 - 2.6 * math.sqrt(0.95 * 0.05 / n)
+    return least <= share <= (most if n >= CASES else 1.0)
 
 
 def make_runs(build, rig, plan, *, seed=1, friction=1.0, sensors=None, **bench):
@@ -55,7 +69,7 @@ def build():
 
 @pytest.fixture(scope="session")
 def rig():
-    return hollin_yard.rig()
+    return changed(hollin_yard.rig(), ("method", "travel"), 0.6)  # shorter lifts: the plant takes most of the tests' time
 
 
 @pytest.fixture(scope="session")

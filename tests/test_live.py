@@ -14,6 +14,7 @@ from sparring.bench.recorder import Recorder
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.core.uncertainty import nominal
+from sparring.demo import hollin_yard
 from sparring.files import record_files
 from sparring.ui import background
 from sparring.ui.live import Ring
@@ -31,7 +32,7 @@ class Board:
         files = {"--build": build, "--rig": rig}
         for name, record in files.items():
             record_files.save(link.with_name(f"{link.name}{name}.json"), record)
-        self.call = [sys.executable, "-m", "sparring", "bench", "--link", str(link), "--speed", "4", "--rate", "100", *options]
+        self.call = [sys.executable, "-m", "sparring", "bench", "--link", str(link), "--speed", "8", "--rate", "50", *options]
         self.call += [part for name in files for part in (name, str(link.with_name(f"{link.name}{name}.json")))]
         self.plug()
 
@@ -43,6 +44,12 @@ class Board:
         self.process.send_signal(signal.SIGINT)
         self.process.wait(5)
         self.process.stdout.close()
+
+
+@pytest.fixture(scope="module")
+def rig():
+    """A high hoist: a lift is not over before the cable is pulled, however slow the machine."""
+    return changed(hollin_yard.rig(), ("method", "travel"), 4.0)
 
 
 @pytest.fixture

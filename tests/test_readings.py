@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from conftest import lay, wait_for
+from conftest import about_95, benches, lay, wait_for
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
@@ -307,8 +307,8 @@ INSTRUMENTS = {"voltmeter": 0.005, "ammeter": 0.01, "tachometer": 0.001, "scale"
 
 @pytest.mark.parametrize("title", FIXTURES)
 def test_a_recording_gives_the_truth_as_often_as_it_says(title, build, rig):
-    """200 set-ups of every kind that records, each dimension and instrument off by its own uncertainty."""
-    rng, n = np.random.default_rng(4), 200
+    """Set-ups of every kind that records, each dimension and instrument off by its own uncertainty."""
+    rng, n = np.random.default_rng(4), benches(60)
 
     def vary(x, part=0.15):
         return x * rng.uniform(1 - part, 1 + part, n)
@@ -349,7 +349,7 @@ def test_a_recording_gives_the_truth_as_often_as_it_says(title, build, rig):
             value = figure(judged, label).value
             hits[label].append(abs(nominal(value) - np.broadcast_to(true, n)[i]) <= 2 * std(value))
     for label, found in hits.items():
-        assert 0.91 <= np.mean(found) <= 0.99, label
+        assert about_95(np.mean(found), n), label
 
 
 def test_recordings_that_lack_something_are_refused_in_words(build, rig):

@@ -176,7 +176,7 @@ class BenchSession(QObject):
             mapping=mapping,
             on_samples=self._samples,
             on_event=lambda e: self._push(("event", e)),
-            on_state=lambda up, why: self._push(("state", up, why)),
+            on_state=self._up_or_down,
         )
         self._set_state("connecting")
         self._frame.start()
@@ -287,6 +287,12 @@ class BenchSession(QObject):
     def _push(self, item: Any) -> None:
         self._queue.append(item)
 
+    def _up_or_down(self, up: bool, why: str) -> None:
+        # set here and not where the window hears of it: by then, samples may be coming again
+        if not up and self._lost_at is None:
+            self._lost_at = self._last_t
+        self._push(("state", up, why))
+
     def _samples(self, now: float, samples: list[Sample]) -> None:
         rows = []
         for s in samples:
@@ -348,11 +354,10 @@ class BenchSession(QObject):
             if self._last_t is not None:
                 self._set_state("lifting" if self._recorder is not None and self._drives else "ready")
             return
-        if self._last_t is not None and self._lost_at is None:
-            self._lost_at = self._last_t
-            self.said.emit(f"{why}. Plug it in again: the run goes on, the gap will be marked.")
-        elif self._last_t is None:
+        if self._last_t is None:
             self.said.emit(why)
+        elif self.state != "lost":
+            self.said.emit(f"{why}. Plug it in again: the run goes on, the gap will be marked.")
         self._set_state("connecting" if self._last_t is None else "lost")
 
     def _event(self, event: Event) -> None:
