@@ -9,7 +9,7 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QGuiApplication
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
-from sparring.core.predict import power_flow
+from sparring.core.predict import measured_flow, power_flow
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
 from sparring.ui import background
@@ -53,6 +53,10 @@ def test_the_driveline_says_where_the_power_goes(window, build):
     said = window.driveline.accessibleDescription()
     assert "copper" in said
     assert "stage 2" in said
+    noise = measured_flow(build, 0.01, 0.02, 0.0002, 0.0, 0.0)
+    window.driveline.show_flow(noise, "live, lowering", ("a", "b"), ("–", "", "at rest"), live=True)
+    assert window.driveline.accessibleDescription() == "live, lowering: no power flows."
+    assert not any("η" in window.driveline._figures(s.name, s)[1] for s in noise.stations)
 
 
 def test_every_cell_of_the_title_block_leads_somewhere(window):

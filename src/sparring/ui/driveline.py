@@ -15,6 +15,7 @@ from sparring.ui.widgets.train_view import Drawn, drawn_stage, paint_stage
 
 HEIGHT = 138
 _TOP, _RIBBON, _TALLEST = 10, 66, 34
+_RESTING = 0.05  # part of what the motor takes without load, below which nothing is drawn
 _RESULT = 164  # width kept at the right for the two efficiencies
 
 
@@ -54,9 +55,11 @@ class Driveline(QWidget):
         turning = live and flow is not None and flow.power_out > 0.01
         if turning != self._timer.isActive():
             self._timer.start() if turning else self._timer.stop()
-        said = f"{source}: {self.wire[0]} wire to shaft. " + ", ".join(
-            f"{loss.cause} {loss.power:.2f} watts" for s in (flow.stations if flow else ()) for loss in s.losses
-        )
+        if flow is None or not self._flows(flow):
+            said = f"{source}: no power flows."
+        else:
+            losses = ", ".join(f"{loss.cause} {loss.power:.2f} watts" for s in flow.stations for loss in s.losses)
+            said = f"{source}: {self.wire[0]} wire to shaft. {losses}"
         self.setAccessibleDescription(said)
         self.update()
 
@@ -105,13 +108,18 @@ class Driveline(QWidget):
         columns = self._columns()
         ends = [left for _, left in columns[1:]] + [self.width() - _RESULT - 4.0]
         places = {name: (left, end) for (name, left), end in zip(columns, ends, strict=True)}
-        if self.flow is not None:
+        if self.flow is not None and self._flows(self.flow):
             self._ribbon(p, places)
         for name, (left, end) in places.items():
             self._part(p, name, left, end - left - 8)
         self._result(p)
         p.setPen(theme.colour("rule"))
         p.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
+
+    def _flows(self, flow: PowerFlow) -> bool:
+        """Whether there is power to draw: what a resting bench shows is its instruments' noise."""
+        idle = self.build.motor.no_load_current.value * self.build.motor.voltage.value
+        return flow.power_in > _RESTING * idle
 
     def _figures(self, name: str, station: Station | None) -> tuple[str, str]:
         d, flow = self.desk, self.flow
@@ -132,7 +140,7 @@ class Driveline(QWidget):
             return speed, f"{d.show(flow.power_in, 'power', decimals=1)} in"
         stage = self.build.stages[int(name.split()[1]) - 1]
         lost = sum(loss.power for loss in station.losses)
-        eta = f"η {1 - lost / station.power:.2f}" if station.power > 1e-6 else ""
+        eta = f"η {1 - lost / station.power:.2f}" if flow.power_out > 0 and self._flows(flow) else ""
         return speed, f"{stage.in_words()}  {eta}"
 
     def _part(self, p: QPainter, name: str, left: float, width: float) -> None:

@@ -68,7 +68,7 @@ class RecordingView(QWidget):
             self._items.append(pg.PlotDataItem(t, 100 * (y - base) / top, pen=pen(CHANNEL_COLOURS[key], 1, style)))
             label = pg.TextItem(CHANNELS[key].label, color=theme.colour(CHANNEL_COLOURS[key]), anchor=(0, 0))
             label.setFont(font(11, bold=True))
-            label.setPos(float(t[-1]) * (0.015 + 0.2 * n), 118)
+            label.setPos(float(t[-1]) * (0.015 + 0.2 * n), 138)
             self._items.append(label)
         for at, text in part.marks:
             line = pg.InfiniteLine(
@@ -81,7 +81,7 @@ class RecordingView(QWidget):
             self._items.append(line)
         for item in self._items:
             self.chart.add(item)
-        self.chart.box.setRange(xRange=(0, float(part.t[-1]) - zero), yRange=(-5, 120), padding=0)
+        self.chart.box.setRange(xRange=(0, float(part.t[-1]) - zero), yRange=(-5, 140), padding=0)
         d = self.desk
         steady = "steady" if point.window.steady else f"not steady (drifts {d.show(point.window.drift, 'ratio', decimals=1)})"
         state = (

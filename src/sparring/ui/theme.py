@@ -188,7 +188,7 @@ def _sheet(c: dict[str, str]) -> str:
     QTreeWidget::item {{ height: 24px; }} QTreeWidget::item:selected, QTableWidget::item:selected, QListWidget::item:selected {{
         background: {c["pale"]}; color: {c["ink"]}; }}
     QTreeWidget:focus, QTableWidget:focus {{ border: 1px solid {c["reseda"]}; }}
-    QHeaderView::section {{ background: {c["sheet"]}; color: {c["ink-2"]}; border: none; border-bottom: 1px solid {c["rule"]}; padding: 4px 6px; font-size: 11px; }}
+    QHeaderView {{ background: {c["sheet"]}; border: none; }} QHeaderView::section {{ background: {c["sheet"]}; color: {c["ink-2"]}; border: none; border-bottom: 1px solid {c["rule"]}; padding: 4px 6px; font-size: 11px; }}
     QTableCornerButton::section {{ background: {c["sheet"]}; border: none; }}
     QScrollArea {{ border: none; background: transparent; }} QScrollBar:vertical {{ width: 10px; background: transparent; }}
     QScrollBar:horizontal {{ height: 10px; background: transparent; }}

@@ -55,7 +55,7 @@ class BuildPage(QWidget):
         page.addWidget(lower)
 
         desk.build_changed.connect(self.refresh)
-        desk.plan_changed.connect(self.refresh)
+        desk.plan_changed.connect(self._show_load)
         desk.units_changed.connect(self.refresh)
         self.refresh()
 
@@ -221,7 +221,6 @@ class BuildPage(QWidget):
         self.remove_action.setEnabled(len(build.stages) > 1)
         self._show_stage(*self.gears.chosen)
         self._show_speeds()
-        self.load = predict.stall_torque(build, self.desk.plan.voltage) * self.slider.value() / 200
         self._show_load()
 
     def _show_speeds(self) -> None:
@@ -240,7 +239,9 @@ class BuildPage(QWidget):
             self.speed.setProperty("stage", n)
 
     def _show_load(self) -> None:
+        """What is expected at the slider's load."""
         d = self.desk
+        self.load = predict.stall_torque(d.build, d.plan.voltage) * self.slider.value() / 200
         flow = predict.power_flow(d.build, self.load, d.plan.voltage)
         if flow.power_out > 0:
             text = f"{d.three(self.load, 'torque')}: {d.show(flow.current, 'current', decimals=2)}, gearbox {d.show(flow.gearbox, 'ratio', decimals=1)}"
@@ -249,8 +250,7 @@ class BuildPage(QWidget):
         self.sweep_text.setText(text)
         self.tables.show_load(flow, self.load)
 
-    def _swept(self, position: int) -> None:
-        self.load = predict.stall_torque(self.desk.build, self.desk.plan.voltage) * position / 200
+    def _swept(self, _position: int) -> None:
         self._show_load()
         self.desk.selection_changed.emit()
 

@@ -10,8 +10,9 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from sparring.core import predict, quantity
-from sparring.core.plan import Lift, next_lift
-from sparring.core.rig import calibration
+from sparring.core.build import Build
+from sparring.core.plan import Lift, Plan, next_lift
+from sparring.core.rig import Rig, calibration
 from sparring.core.rig.meters import METERS, Meter, meter
 from sparring.core.run import Run
 from sparring.core.uncertainty import nominal
@@ -42,6 +43,7 @@ class RunPage(QWidget):
         self.ladder = Ladder(desk)
         self.lift: Lift | None = None
         self.forced: int | None = None
+        self._foreseen: tuple[tuple[Build, Rig, Plan], list[tuple[float, float, float]]] | None = None
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
         page.setSpacing(8)
@@ -143,6 +145,20 @@ class RunPage(QWidget):
         if s.ring is None and s.state == "off":
             self._blank()
 
+    def _expected(self) -> list[tuple[float, float, float]]:
+        """Of every step: chance that it stalls, output torque it asks for [N·m], gearbox efficiency then. Worked out once for a
+        build, rig and plan: a change on the desk, and every word of the bench, brings the ladder up to date."""
+        d = self.desk
+        asked_of = (d.build, d.rig, d.plan)
+        if self._foreseen is None or any(a is not b for a, b in zip(self._foreseen[0], asked_of, strict=True)):
+            steps = []
+            for load in d.todo.loads:
+                asked = predict.load_torque(d.rig, load.value)
+                chance = predict.stall_likelihood(d.build, d.rig, load.value, d.todo.voltage)
+                steps.append((chance, asked, predict.power_flow(d.build, asked, d.todo.voltage).gearbox))
+            self._foreseen = asked_of, steps
+        return self._foreseen[1]
+
     def _rows(self, done: list[Lift], stalls: dict[int, int]) -> None:
         d = self.desk
         plan = d.todo
@@ -156,16 +172,15 @@ class RunPage(QWidget):
             self.ladder.rows_box.removeWidget(gone)
             gone.deleteLater()
         found = {s.points[0].run.step: s for s in d.result.lifted} if d.result else {}
-        for i, (row, mass) in enumerate(zip(self.ladder.rows, plan.loads, strict=True)):
+        expected = self._expected()
+        for i, row in enumerate(self.ladder.rows):
             n = sum(1 for x in done if x.step == i)
             if i in stalls and i not in found:
                 text = "stalled"
             elif i in found and (found[i].gearbox is not None or found[i].wire_to_shaft is not None):
                 text = d.show(found[i].gearbox if found[i].gearbox is not None else found[i].wire_to_shaft, "ratio", decimals=1)
             else:
-                chance = predict.stall_likelihood(d.build, d.rig, mass.value, plan.voltage)
-                asked = predict.load_torque(d.rig, mass.value)
-                eta = predict.power_flow(d.build, asked, plan.voltage).gearbox
+                chance, asked, eta = expected[i]
                 text = f"stall likely {100 * chance:.0f} %" if chance > 0.05 else f"{100 * eta:.0f} % expected"
                 if asked <= 0 or (chance <= 0.05 and d.rig.method.STANDS):
                     text = ""
