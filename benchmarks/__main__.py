@@ -117,6 +117,7 @@ def csv() -> None:
 def paint() -> None:
     """A 10-million-sample recording opened and painted, over reading its Parquet file."""
     import pyarrow.parquet as pq
+    import pyqtgraph as pg
 
     from sparring.core.recording import Recording
     from sparring.logbook import recordings
@@ -130,7 +131,8 @@ def paint() -> None:
         chart = Chart("s", "speed")
         chart.resize(900, 300)
         chart.show()
-        curve = chart.plot([0], [0])
+        curve = pg.PlotDataItem()
+        chart.add(curve)
 
         def open_and_paint() -> None:
             recording = recordings.read(path)

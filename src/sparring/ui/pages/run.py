@@ -300,10 +300,10 @@ class RunPage(QWidget):
         except ValueError:  # a comparison without a line: shown as it comes
             self._meters = {}
 
-    def _true(self, key: str) -> np.ndarray:
-        """A channel so far, as its meter's comparison says it truly was."""
+    def _true(self, key: str, part: slice = slice(None)) -> np.ndarray:
+        """A channel so far, or a part of it, as its meter's comparison says it truly was."""
         assert self.session.ring is not None
-        values = self.session.ring.values(key)
+        values = self.session.ring.values(key)[part]
         return self._meters[key].correct(values) if key in self._meters else values
 
     def force_of(self, counts: Any) -> Any:
@@ -339,7 +339,7 @@ class RunPage(QWidget):
         mean: dict[str, float] = {}
         for key in ("speed", "current", "voltage"):
             if key in ring.channels:
-                mean[key] = float(np.nanmean(self._true(key)[recent]))
+                mean[key] = float(np.nanmean(self._true(key, recent)))
         force = None
         if "force" in ring.channels:
             force = float(np.nanmean(ring.values("force")[recent]))
@@ -355,7 +355,7 @@ class RunPage(QWidget):
             self.strips.show_newest()
         if {"voltage", "current", "speed"} <= mean.keys() and torque is not None:
             moving = mean["speed"] > 0.05
-            power_in = max(0.0, float(np.nanmean((self._true("voltage") * self._true("current"))[recent])))
+            power_in = max(0.0, float(np.nanmean(self._true("voltage", recent) * self._true("current", recent))))
             flow = predict.measured_flow(
                 d.build,
                 max(mean["voltage"], 0.0),

@@ -95,7 +95,7 @@ class Chart(pg.GraphicsView):
             axis = self.axes[side]
             axis.setPen(theme.colour("rule"))
             axis.setTextPen(theme.colour("ink-2"))
-            axis.setStyle(tickFont=font(11), tickLength=-4)
+            axis.setStyle(tickFont=font(11), tickLength=-4, maxTickLevel=1)
             axis.setLabel(label, color=theme.hex("ink-2"), **{"font-size": "11px"})
         for line in self._cross:
             line.setPen(pg.mkPen(theme.colour("ink-2"), width=1, style=Qt.PenStyle.DotLine))
