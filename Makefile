@@ -20,7 +20,7 @@ lint: $(VENV)/.ready-dev    ## style, types, layer contracts
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-logo
 
-study: $(VENV)/.ready-dev   ## truth inside the stated intervals, 200 benches of every kind (about ten minutes)
+study: $(VENV)/.ready-dev   ## truth inside the stated intervals, 200 benches of every kind (about five minutes)
 	SPARRING_ALL_BENCHES=1 QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest tests/test_closure.py tests/test_methods.py tests/test_readings.py
 
 bench: $(VENV)/.ready-dev   ## measurements, printed as ratios taken in one run
