@@ -17,6 +17,7 @@ from sparring.ui.dialogs import ConnectDialog, UnitsDialog
 from sparring.ui.strips import _round_up
 from sparring.ui.widgets.big_figure import BigFigure
 from sparring.ui.widgets.chart import Chart
+from sparring.ui.widgets.parts import unbroken
 from sparring.ui.widgets.quantity_field import QuantityField
 from sparring.ui.widgets.train_view import TrainView
 
@@ -281,3 +282,8 @@ def test_a_live_figure_shrinks_to_fit_and_is_spoken(qapp, qtbot):
 
 def test_scales_round_up_to_quiet_figures():
     assert [_round_up(x) for x in (0.0, 0.9, 1.2, 14.0, 62.0, 81.0)] == [0.0, 1.0, 1.5, 15.0, 80.0, 100.0]
+
+
+def test_no_line_ends_between_a_figure_and_its_unit():
+    text = unbroken("It falls from 11.69 ± 0.06 V to 9 % of 12 lifts, 3.4 N·m and 5 kg.")
+    assert text.replace("\N{NO-BREAK SPACE}", "_") == "It falls from 11.69_±_0.06_V to 9_% of 12 lifts, 3.4_N·m and 5_kg."

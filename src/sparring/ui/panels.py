@@ -27,6 +27,7 @@ from sparring.core.quantity import QuantityError, parse
 from sparring.core.train.kinematics import ratio_in_words
 from sparring.ui.desk import Desk
 from sparring.ui.theme import font, theme
+from sparring.ui.widgets.parts import unbroken
 
 _COMPARED = {"ratio": "ratio", "efficiency": "ratio", "mass": "mass", "stall": "torque"}
 
@@ -223,7 +224,7 @@ class _Card(QFrame):
         self.open(False)
 
     def _text(self, text: str, colour: str) -> QLabel:
-        label = QLabel(text)
+        label = QLabel(unbroken(text))
         label.setWordWrap(True)
         label.setStyleSheet(f"font-size: 12px; color: {theme.hex(colour)};")
         return label

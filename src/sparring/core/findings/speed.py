@@ -71,8 +71,8 @@ def sag(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[F
         {
             "first": Fact.of(first.voltage, "voltage"),
             "last": Fact.of(last.voltage, "voltage"),
-            "slow": Fact(nominal(by_supply), "speed"),
-            "total": Fact(nominal(first.speed - last.speed), "speed"),
+            "slow": Fact(nominal(by_supply), "speed", digits=2),
+            "total": Fact(nominal(first.speed - last.speed), "speed", digits=3),
         },
         (last.index,),
     )

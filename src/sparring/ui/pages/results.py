@@ -213,7 +213,7 @@ class ResultsPage(QWidget):
             ),
         )
         if label:
-            text = pg.TextItem(label, color=theme.colour(colour), anchor=(0, 0.5))
+            text = pg.TextItem(label, color=theme.colour(colour), anchor=(0, 0.5), fill=pg.mkBrush(theme.colour("sheet", 225)))
             text.setFont(font(12, bold=True))
             text.setPos(x[-1] + 0.025 * (x.max() or 1), y[-1])
             self._add(chart, text)

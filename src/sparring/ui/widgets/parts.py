@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -14,6 +16,8 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
     QWidget,
 )
+
+from sparring.core.quantity import KINDS
 
 
 def sheet(title: str = "", margins: int = 12) -> tuple[QFrame, QVBoxLayout]:
@@ -32,6 +36,15 @@ def heading(text: str) -> QLabel:
     label = QLabel(text)
     label.setObjectName("title")
     return label
+
+
+_UNITS = "|".join(re.escape(u) for u in sorted({u for k in KINDS.values() for u in k.units if u} | {"%"}, key=len, reverse=True))
+_FIGURE = re.compile(rf"(?<=\d) (?=(?:{_UNITS})(?:[\s,.;:)\]]|$))| ± ")
+
+
+def unbroken(text: str) -> str:
+    """The text with figure, ± and unit held together, so that no line ends between them."""
+    return _FIGURE.sub(lambda found: found[0].replace(" ", "\N{NO-BREAK SPACE}"), text)
 
 
 def note(text: str) -> QLabel:
