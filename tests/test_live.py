@@ -103,6 +103,16 @@ def test_a_cable_pulled_during_a_lift_leaves_a_marked_gap_and_the_lift_goes_on(w
     assert (recording.t[1:] > recording.t[:-1]).all()
 
 
+def test_another_logbook_waits_until_the_lift_is_kept(window, board):
+    begin_lift(window)
+    book = window.desk.book
+    window.errands.open_logbook()
+    assert "end it first" in window.message.text()
+    window.session.stop()
+    until(lambda: len(window.desk.runs) == 1)
+    assert window.desk.book is book
+
+
 def test_a_full_disk_stops_the_lift_with_a_clear_message(window, board, monkeypatch):
     begin_lift(window)
 
@@ -413,18 +423,22 @@ def test_a_meter_is_held_against_a_better_one_and_runs_keep_that(window, tmp_pat
     s.disconnect_bench()
 
 
-def test_the_simulated_bench_is_set_up_anew_for_another_method(window, qtbot):
+def test_the_simulated_bench_is_set_up_anew_for_another_method_and_another_build(window, qtbot):
     from sparring.core.rig import Lever
 
-    s = window.session
-    s.simulate(window.desk.build, window.desk.rig, speed=6.0)
+    s, d = window.session, window.desk
+    s.simulate(d.build, d.rig, speed=6.0)
     until(lambda: s.state == "ready" and s.ring is not None and s.ring.count > 20)
+    assert d.edit("build", ("mass",), Measured(0.25)) is None
+    assert "Tare" in window.run_page.ladder.go.text()  # a figure put right changes nothing on the bench
+    d.new_revision()
+    assert "Set up the simulated bench anew" in window.run_page.ladder.go.text()
+    assert "Dunnock r2 on Hoist A" in window.run_page.ladder.say.text()
     window.go("Rig")
     window.rig_page.choose_method(Lever)
     window.go("Run")
-    assert "Set up the simulated lever" in window.run_page.ladder.go.text()
     qtbot.keyClick(window, Qt.Key.Key_Space)
-    until(lambda: s.state == "ready" and s.simulates == "lever" and s.ring is not None and s.ring.count > 20)
+    until(lambda: s.state == "ready" and s.simulates.endswith("lever") and s.ring is not None and s.ring.count > 20)
     assert "cell" not in s.ring.channels
     assert "Lift" in window.run_page.ladder.go.text() or "Hang" in window.run_page.ladder.go.text()
     s.disconnect_bench()

@@ -48,6 +48,9 @@ class Errands:
         message.work(text, progress.cancel)
 
     def open_logbook(self) -> None:
+        if self.session.recording:
+            self.say("Something is being recorded for this logbook; end it first (Esc), then open another.")
+            return
         folder = QFileDialog.getExistingDirectory(self.window, "Logbook folder (an empty one begins a new logbook)")
         if folder:
             self.desk.open(Path(folder))

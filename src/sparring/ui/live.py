@@ -61,6 +61,11 @@ class Ring:
         return slice(int(np.searchsorted(self.t, start)), self.count)
 
 
+def on_bench(build: Build, rig: Rig) -> str:
+    """What stands on a bench, in words. Not its dimensions: a tester who corrects a figure has not touched the bench."""
+    return f"{build.name} on {rig.name}, {rig.method.kind}"
+
+
 class BenchSession(QObject):
     """One bench, connected or not. `state`: off, connecting, ready, lifting, lowering, lost."""
 
@@ -77,7 +82,7 @@ class BenchSession(QObject):
         self.ring: Ring | None = None
         self.state, self.port, self.why = "off", "", ""
         self.simulated = False
-        self.simulates = ""  # the method that the simulated bench is set up for
+        self.simulates = ""  # what the simulated bench is set up with: `on_bench`, or the key of a set-up for readings
         self.obeys = False  # the bench answers commands
         self.tare: Measured | None = None
         self.hung: float | None = None
@@ -121,7 +126,7 @@ class BenchSession(QObject):
         folder = Path(self._files.name)
         (folder / "build.json").write_text(build.to_json(), encoding="utf-8")
         (folder / "rig.json").write_text(rig.to_json(), encoding="utf-8")
-        self.simulated, self.simulates = True, readings or rig.method.kind
+        self.simulated, self.simulates = True, readings or on_bench(build, rig)
         self._set_state("connecting")
         process = QProcess(self)
         process.setProgram(sys.executable)
@@ -203,6 +208,11 @@ class BenchSession(QObject):
             self._files = None
         self.simulated, self.tare, self.hung = False, None, None
         self._set_state("off")
+
+    @property
+    def recording(self) -> bool:
+        """Whether something is being recorded."""
+        return self._recorder is not None
 
     @property
     def live(self) -> Ring | None:

@@ -18,7 +18,7 @@ from sparring.core.run import Run
 from sparring.core.uncertainty import nominal
 from sparring.ui import background
 from sparring.ui.desk import Desk
-from sparring.ui.live import BenchSession
+from sparring.ui.live import BenchSession, on_bench
 from sparring.ui.strips import Strips
 from sparring.ui.widgets.big_figure import BigFigure
 from sparring.ui.widgets.ladder import Ladder, LadderRow
@@ -110,7 +110,7 @@ class RunPage(QWidget):
         elif s.state == "lowering":
             text, on = f"{stopping} …", False
         elif self._other_bench():
-            text, say = f"Set up the simulated {method.kind}", f"The simulated bench is still a {s.simulates}."
+            text, say = "Set up the simulated bench anew", f"It still has what was on it: {s.simulates}."
         elif s.obeys and not tared:
             text, say = "Tare, with nothing pulling", f"The reading of the cell {method.CELL} becomes its zero."
         elif self.lift is None:
@@ -195,8 +195,8 @@ class RunPage(QWidget):
             )
 
     def _other_bench(self) -> bool:
-        """Whether the simulated bench is set up for another method than the rig's."""
-        return self.session.simulated and self.session.simulates != self.desk.rig.method.kind
+        """Whether another build, rig or method is on the simulated bench than on the desk."""
+        return self.session.simulated and self.session.simulates != on_bench(self.desk.build, self.desk.rig)
 
     def _force(self, step: int) -> None:
         self.forced = None if self.forced == step else step
