@@ -457,6 +457,21 @@ def test_a_live_lift_by_keyboard_is_recorded_reduced_and_kept(window, qtbot, fol
         assert book.test(test).headline["value"] > 0.6
 
 
+def test_a_weight_chosen_out_of_turn_is_chosen_for_that_build_alone(window, qtbot):
+    window.go("Run")
+    choose(window, "Dunnock r2")
+    rows = window.run_page.ladder.rows
+    assert len(rows) == 6
+    qtbot.mouseClick(rows[5], Qt.MouseButton.LeftButton)
+    assert window.run_page.lift.step == 5
+    choose(window, "Dunnock r1")  # whose plan has five
+    assert window.run_page.lift is None
+    choose(window, "Dunnock r2")
+    qtbot.mouseClick(window.run_page.ladder.rows[5], Qt.MouseButton.LeftButton)
+    assert window.desk.edit("plan", ("loads",), window.desk.plan.loads[:3]) is None
+    assert window.run_page.lift is None
+
+
 def test_pulling_the_bench_away_is_told_and_the_lift_is_kept(window):
     choose(window, "Dunnock r2")
     window.desk.new_test()

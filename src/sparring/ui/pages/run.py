@@ -42,7 +42,8 @@ class RunPage(QWidget):
         self.desk, self.session = desk, session
         self.ladder = Ladder(desk)
         self.lift: Lift | None = None
-        self.forced: int | None = None
+        self.forced: int | None = None  # step that the tester chose out of turn
+        self._forced_for: tuple[Any, ...] = ()
         self._foreseen: tuple[tuple[Build, Rig, Plan], list[tuple[float, float, float]]] | None = None
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
@@ -93,6 +94,8 @@ class RunPage(QWidget):
             if not r.struck and r.run.ended == "stalled":
                 stalls[r.run.step] = stalls.get(r.run.step, 0) + 1
         skip = {step for step, n in stalls.items() if n >= 2}
+        if self.forced is not None and (self._forced_for != (d.build_id, d.rig_key) or self.forced >= len(plan.loads)):
+            self.forced = None  # chosen for another build or rig, or the plan has become shorter
         if self.forced is not None and s.state != "lifting":
             self.lift = Lift(self.forced, 1 + max((x.repeat for x in done if x.step == self.forced), default=0))
         elif s.state != "lifting":
@@ -200,6 +203,7 @@ class RunPage(QWidget):
 
     def _force(self, step: int) -> None:
         self.forced = None if self.forced == step else step
+        self._forced_for = (self.desk.build_id, self.desk.rig_key)
         self.refresh()
 
     def do_next(self) -> None:
