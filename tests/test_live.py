@@ -1,9 +1,11 @@
 """The window on a bench that misbehaves."""
 
 import errno
+import random
 import signal
 import subprocess
 import sys
+import time
 
 import pytest
 from conftest import lay, wait_for
@@ -13,11 +15,13 @@ from PyQt6.QtWidgets import QApplication, QInputDialog
 from sparring.bench.recorder import Recorder
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
+from sparring.core.rig import METHODS
 from sparring.core.uncertainty import nominal
 from sparring.demo import hollin_yard
 from sparring.files import record_files
 from sparring.ui import background
 from sparring.ui.live import Ring
+from sparring.ui.shell import PAGES
 
 
 def until(condition, seconds=25.0):
@@ -274,21 +278,20 @@ def test_a_drive_of_another_kind_is_lifted_live(window, tmp_path, rig, name):
         made.pull()
 
 
-METHODS = {"lever": (0.4, 1.2), "brake": (1.2,), "brake swept": (1.2,), "drawbar": (1.5,), "run-up": (1.0,), "generator": (1.0,)}
+AT = {"lever": (0.4, 1.2), "brake": (1.2,), "brake swept": (1.2,), "drawbar": (1.5,), "run-up": (1.0,), "generator": (1.0,)}
 SHORT = {"resistors": (22.0, 8.0), "hold": 1.8, "coast": 1.5, "inertia": Measured(0.003, 3e-5)}
 
 
-@pytest.mark.parametrize("kind", METHODS)
+@pytest.mark.parametrize("kind", AT)
 def test_every_method_is_run_with_the_keyboard_from_rig_to_results(window, qtbot, kind):
     """Choose the method, plan it, then Space until all is done, on the simulated bench over the same lines."""
-    from sparring.core.rig import METHODS as KINDS
 
     d, s = window.desk, window.session
     d.new_test()
     window.go("Rig")
     kind, _, swept = kind.partition(" ")
-    method = next(k for k in KINDS if k().kind == kind)
-    window.rig_page.methods.setCurrentIndex(KINDS.index(method))
+    method = next(k for k in METHODS if k().kind == kind)
+    window.rig_page.methods.setCurrentIndex(METHODS.index(method))
     window.rig_page.choose_method(method)
     assert d.rig.method.kind == kind
     for name, value in SHORT.items():
@@ -297,7 +300,7 @@ def test_every_method_is_run_with_the_keyboard_from_rig_to_results(window, qtbot
     if swept:
         assert d.edit("rig", ("method", "load"), "swept up and down") is None
         assert d.edit("rig", ("method", "hold"), 6.0) is None
-    loads = METHODS[f"{kind} {swept}".strip()]
+    loads = AT[f"{kind} {swept}".strip()]
     assert d.edit("plan", ("loads",), tuple(Measured(m, 5e-4) for m in loads)) is None
     assert d.edit("plan", ("repeats",), 1) is None
     window.grab()
@@ -442,3 +445,54 @@ def test_the_simulated_bench_is_set_up_anew_for_another_method_and_another_build
     assert "cell" not in s.ring.channels
     assert "Lift" in window.run_page.ladder.go.text() or "Hang" in window.run_page.ladder.go.text()
     s.disconnect_bench()
+
+
+def test_a_tester_in_a_hurry_breaks_nothing(window, qtbot):
+    """Keys and choices in any order while a bench lifts: no fault, and every lift that was begun is kept."""
+    rng = random.Random(2)
+    d, s, page, errands = window.desk, window.session, window.run_page, window.errands
+    simulate, begun = s.simulate, []
+    s.simulate = lambda b, r: simulate(b, r, speed=12.0, rate=40.0)
+    lift = s.lift
+
+    def counted(*how):
+        lift(*how)
+        begun.extend([how] * (s.state == "lifting"))
+
+    s.lift = counted
+
+    def next_and_wait():
+        page.do_next()
+        end = time.monotonic() + 0.3 * rng.random()
+        until(lambda: time.monotonic() > end)
+
+    def shorter():
+        d.edit("plan", ("loads",), tuple(Measured(0.3 + 0.5 * k) for k in range(rng.randrange(1, 5))))
+
+    def close_dialogs():
+        for other in QApplication.topLevelWidgets():
+            if other is not window and other.isVisible():
+                other.close()
+
+    moves = [
+        lambda: d.choose_build(rng.choice([i for i, _ in d.book.builds()])),
+        lambda: d.choose_test(rng.choice(d.book.tests()).id) if d.book.tests() else None,
+        lambda: window.go(rng.choice(PAGES)),
+        lambda: page._force(rng.randrange(len(page.ladder.rows))),
+        lambda: window.rig_page.choose_method(rng.choice(METHODS)),
+        lambda: qtbot.keyClick(window, Qt.Key.Key_Escape),
+        *(page.mark, page.broke, errands.readings, errands.simulate, shorter, d.new_test, d.new_revision),
+        *(d.undo.undo, d.undo.redo, s.disconnect_bench, s.stop, close_dialogs, lambda: window.grab()),
+        *30 * (next_and_wait,),
+    ]
+    for _ in range(40):
+        rng.choice(moves)()
+        QApplication.processEvents()
+        if QApplication.activeModalWidget():
+            close_dialogs()
+    s.disconnect_bench()
+    until(lambda: not background.busy())
+    del s.simulate, s.lift
+    assert begun
+    kept = sum(len(d.book.runs(test.id, struck=True)) for test in d.book.tests())
+    assert kept == len(begun)

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QApplication, QCheckBox, QDialog, QPushButton, QWidget
 
+from sparring.core.plan import Plan
 from sparring.core.quantity import Measured
 from sparring.core.rig import Weight
 from sparring.core.train.kinds import SpurStage
@@ -582,6 +583,17 @@ def test_a_new_logbook_starts_with_one_build(qapp, tmp_path):
     w.desk.edit("build", ("mass",), Measured(0.3))
     assert json.loads(w.desk.build.to_json())["mass"] == "300 g"
     discard(w)
+
+
+def test_another_logbook_brings_its_own_rig_and_plan(window, folder, tmp_path):
+    choose(window, "Dunnock r3")
+    lay(window, tmp_path / "second")
+    assert window.desk.rig == window.desk.book.rig(window.desk.rig_id)
+    assert window.desk.rig.name != "Hoist B"
+    assert window.desk.plan == Plan()
+    lay(window, folder)
+    assert window.desk.build.name == "Dunnock r3"  # what was on the desk when it was left
+    assert window.desk.rig.name == "Hoist B"
 
 
 def test_an_edit_before_the_logbook_is_open_is_refused_in_words(qapp):

@@ -74,21 +74,23 @@ class QuantityField(QLineEdit):
         if not self.isModified():
             return True
         try:
-            value = self.read()
-        except QuantityError as err:
-            self._mark(str(err), bad=True)
-            return False
-        if not self.measured and value is not None:
-            reason = self._commit(value.value)
-        else:
-            reason = self._commit(value)
+            reason = self._take()
+        except ValueError as err:
+            reason = str(err)
         if reason:
             self._mark(reason, bad=True)
             return False
-        self._value = value
         self.setModified(False)
         self._show()
         return True
+
+    def _take(self) -> str | None:
+        """Hands on what is typed, and holds it unless it is refused: then the reason. Raises QuantityError."""
+        value = self.read()
+        reason = self._commit(value if self.measured or value is None else value.value)
+        if not reason:
+            self._value = value
+        return reason
 
     def _typed(self) -> None:
         try:

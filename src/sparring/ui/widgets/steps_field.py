@@ -81,22 +81,12 @@ class QuantityLine(QuantityField):
             values.append(known.get(round(value.value, 9), value) if value.u == 0 else value)
         return tuple(sorted(values, key=lambda v: v.value))
 
-    def accept(self) -> bool:
-        if not self.isModified():
-            return True
-        try:
-            values = self.parsed()
-        except ValueError as err:
-            self._mark(str(err), bad=True)
-            return False
+    def _take(self) -> str | None:
+        values = self.parsed()
         reason = self._commit(values)
-        if reason:
-            self._mark(reason, bad=True)
-            return False
-        self._values = values
-        self.setModified(False)
-        self._show()
-        return True
+        if not reason:
+            self._values = values
+        return reason
 
     def _typed(self) -> None:
         try:
