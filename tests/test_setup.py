@@ -65,6 +65,7 @@ STRAIGHT = ((0.1, 0.12), (2.0, 2.04), (5.0, 5.06), (9.0, 9.11))
         (rig_with(Hoist(), calibration=DRIFTED), "cell-drifts"),
         (rig_with(Hoist(), calibration=changed(CAL, ("creep",), 0.004)), "cell-creeps"),
         (rig_with(Hoist(), calibration=None), "calibration-missing"),
+        (rig_with(Hoist(), sensors={"second_cell": "taken off"}), "second-cell-not-calibrated"),
         (rig_with(Hoist(), calibration=changed(CAL, ("date",), "2026-01-05")), "calibration-old"),
         (rig_with(Hoist(), calibration=changed(CAL, ("capacity",), 20.0)), "cell-overloaded"),
         (rig_with(Hoist(), calibration=changed(CAL, ("points",), CAL.points[:2] + CAL.points[1:2])), "calibration-not-covering"),

@@ -264,7 +264,7 @@ class RigPage(QWidget):
     def _live(self) -> None:
         if not self.isVisible():
             return
-        ring, d = self.session.ring, self.desk
+        ring, d = self.session.live, self.desk
         live: dict[str, str] = {}
         if ring is not None and ring.count > 10:
             recent = ring.since(ring.t[-1] - 0.5)

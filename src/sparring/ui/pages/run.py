@@ -263,9 +263,11 @@ class RunPage(QWidget):
 
     def mark(self) -> None:
         """M: marks this moment with a word; the run goes on."""
-        if self.session.ring is None:
+        ring = self.session.live
+        if ring is None or not ring.count:
+            self.desk.said.emit("There is nothing to mark: no bench is connected.")
             return
-        at = float(self.session.ring.t[-1])
+        at = float(ring.t[-1])
         dialog = QInputDialog(self)
         dialog.setWindowTitle("Mark")
         dialog.setLabelText("Heard or seen:")

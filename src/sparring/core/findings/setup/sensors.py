@@ -23,6 +23,22 @@ _CREEPS = 2e-3  # part of the reading that may move in a minute
 
 
 @setup_rule
+def second_cell(b: Bench) -> Iterable[Finding]:
+    """A second cell that counts has no calibration."""
+    sensors = b.rig.sensors
+    if b.rig.method.CELL and sensors.second_cell != "not used" and sensors.second_calibration is None:
+        yield noted(
+            "second-cell-not-calibrated",
+            "caution",
+            "The second load cell is not calibrated",
+            f"Its force is {sensors.second_cell}, by a calibration that this rig does not have.",
+            "Unless its amplifier gives newtons, there is no torque from the cells: runs are set aside.",
+            tries=("Choose it under Sensors and hang known masses on it.",),
+            place="rig.sensors.second_calibration",
+        )
+
+
+@setup_rule
 def cell_calibration(b: Bench) -> Iterable[Finding]:
     """The cell is not calibrated, long ago, or not over the forces that will come."""
     cal, method = b.rig.calibration, b.rig.method
