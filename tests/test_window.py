@@ -487,8 +487,12 @@ def test_pulling_the_bench_away_is_told_and_the_lift_is_kept(window):
     before = s.ring.count
     until(lambda: s.ring.count > before + 60)
     s._process.kill()
+    assert "–" not in {f.value for f in window.run_page.figures.values()}
     until(lambda: s.state == "lost")
     assert "Plug it in again" in window.message.text()
+    assert {f.value for f in window.run_page.figures.values()} == {"–"}
+    assert len(window.run_page.strips.curves["speed"].getData()[0]) > 60  # what has been stays
+    until(lambda: window.driveline.source == "predicted")
     s.disconnect_bench()
     until(lambda: len(window.desk.runs) == 1)
     assert window.desk.runs[0].run.ended == "interrupted"

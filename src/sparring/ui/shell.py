@@ -391,8 +391,7 @@ class MainWindow(QMainWindow):
         d = self.desk
         page = self.work.current
         lines = (d.rig.name, d.dimension())
-        live = self.session.state not in ("off", "connecting") and page == "Run"
-        if live:
+        if self.session.live is not None and page == "Run":
             return  # the bench draws it
         result = d.result
         step = None

@@ -145,8 +145,11 @@ class RunPage(QWidget):
         self.empty.setText(
             "The strips show load cell, speed and current as soon as a bench is connected. Press Space to try the simulated one."
         )
-        if s.ring is None and s.state == "off":
-            self._blank()
+        if s.live is None:  # what the figures showed last is no reading; the strips keep what has been
+            for figure, kind in zip(self.figures.values(), ("torque", "speed", "current", "force"), strict=True):
+                figure.put("–", d.units[kind])
+        if s.ring is None:
+            self.strips.blank()
 
     def _expected(self) -> list[tuple[float, float, float]]:
         """Of every step: chance that it stalls, output torque it asks for [N·m], gearbox efficiency then. Worked out once for a
@@ -329,11 +332,6 @@ class RunPage(QWidget):
             return self.force_of(ring.values("cell")) if "cell" in ring.channels else None
         return self._true(key) if key in ring.channels else None
 
-    def _blank(self) -> None:
-        for figure, (kind, _d) in zip(self.figures.values(), (("torque", 3), ("speed", 1), ("current", 2), ("force", 2)), strict=True):
-            figure.put("–", self.desk.units[kind])
-        self.strips.blank()
-
     def _paint_live(self) -> None:
         ring = self.session.ring
         if ring is None or ring.count < 4:
@@ -357,8 +355,11 @@ class RunPage(QWidget):
             readings[key] = float(np.nanmean(ring.values(key)[recent])) if key in ring.channels else None
         torque = method.measured(method.figures(), readings.get)
         if self.isVisible():
-            self._figures(torque, mean, force)
             self.strips.show_newest()
+        if self.session.live is None:  # the last that came before it was lost
+            return
+        if self.isVisible():
+            self._figures(torque, mean, force)
         if {"voltage", "current", "speed"} <= mean.keys() and torque is not None:
             moving = mean["speed"] > 0.05
             power_in = max(0.0, float(np.nanmean(self._true("voltage", recent) * self._true("current", recent))))
