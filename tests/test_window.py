@@ -490,6 +490,8 @@ def test_pulling_the_bench_away_is_told_and_the_lift_is_kept(window):
     assert "–" not in {f.value for f in window.run_page.figures.values()}
     until(lambda: s.state == "lost")
     assert "Plug it in again" in window.message.text()
+    label = window.message.label
+    assert label.height() >= label.heightForWidth(label.width())  # all of it can be read
     assert {f.value for f in window.run_page.figures.values()} == {"–"}
     assert len(window.run_page.strips.curves["speed"].getData()[0]) > 60  # what has been stays
     until(lambda: window.driveline.source == "predicted")

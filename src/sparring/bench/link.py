@@ -82,7 +82,8 @@ class Link:
                 self._read()
             except (serial.SerialException, OSError, TypeError) as err:  # TypeError: the port closed under the read
                 if not self._stop.is_set():
-                    self._on_state(False, f"{self.port} is gone: {err}")
+                    why = getattr(err, "strerror", None) or "it was unplugged or switched off, or another program reads it too"
+                    self._on_state(False, f"{self.port} is gone: {why}")
             finally:
                 port, self._serial = self._serial, None
                 if port is not None:

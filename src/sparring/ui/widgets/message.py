@@ -80,4 +80,6 @@ class Message(QFrame):
         extra = self.bar.width() + self.cancel.sizeHint().width() + 12 if not self.bar.isHidden() else 0
         self.setFixedWidth(width)
         least = 40 if self.bar.isHidden() else self.cancel.sizeHint().height() + 18
-        self.setFixedHeight(max(least, self.label.heightForWidth(width - 20 - extra) + 16))
+        inner = width - 24 - extra  # less the margins, the frame, and a little
+        self.label.ensurePolished()
+        self.setFixedHeight(max(least, self.label.heightForWidth(inner) + 18))
