@@ -485,7 +485,7 @@ def test_a_tester_in_a_hurry_breaks_nothing(window, qtbot):
         *(d.undo.undo, d.undo.redo, s.disconnect_bench, s.stop, close_dialogs, lambda: window.grab()),
         *30 * (next_and_wait,),
     ]
-    for _ in range(40):
+    for _ in range(30):
         rng.choice(moves)()
         QApplication.processEvents()
         if QApplication.activeModalWidget():

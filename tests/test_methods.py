@@ -150,7 +150,7 @@ def shares(found, name, step):
 
 @pytest.mark.parametrize("method", [Brake(hold=2.0), Drawbar(hold=2.5), Generator(hold=2.0, resistors=(22.0, 13.2))], ids=lambda m: m.kind)
 def test_steady_methods_are_covered(method):
-    found = study(method, 3, cases=benches(60))
+    found = study(method, 3, cases=benches(40))
     assert not any(result.skipped for result, *_ in found)
     for step in (0, STEPS - 1):
         for name in ("torque", "gearbox"):
@@ -160,7 +160,7 @@ def test_steady_methods_are_covered(method):
 def test_meters_that_are_off_are_covered_once_they_are_compared():
     """Meters six times further off than promised, the ammeter's zero besides: wrong as they are, right when compared."""
     how = {"method": Brake(hold=2.0), "seed": 5, "off": 6.0, "sensors": {"zero_current": 0.05}}
-    as_they_are, compared_first = study(cases=benches(24), **how), study(compare=True, **how)
+    as_they_are, compared_first = study(cases=benches(20), **how), study(cases=benches(40), compare=True, **how)
     for name in ("wire_to_shaft", "gearbox"):
         assert shares(as_they_are, name, 0) < 0.6
         assert about_95(shares(compared_first, name, 0), len(compared_first), 0.995)
@@ -197,7 +197,7 @@ def entered_as(name, factor):
 def test_traps_are_told_and_gone_when_corrected(method, trap, id_):
     """Every second of the benches has one dimension entered wrongly, or left out: the truth is lost there, and only there;
     where no other figure of the bench contradicts it, nothing can be told. id_: what is said of it."""
-    turn, half = itertools.count(), benches(12)
+    turn, half = itertools.count(), benches(8)
     found = study(method, 3, cases=2 * half, trap=lambda rig: trap(rig) if next(turn) % 2 else rig)
     if id_:
         today = date(2026, 1, 1)
@@ -212,7 +212,7 @@ def test_traps_are_told_and_gone_when_corrected(method, trap, id_):
 
 def test_a_swept_brake_gives_the_curve_both_ways():
     """Torque and gearbox efficiency in the middle of each part of a sweep, going up and coming down."""
-    found = study(Brake(hold=6.0, load="swept up and down"), 11, cases=benches(20))
+    found = study(Brake(hold=6.0, load="swept up and down"), 11, cases=benches(12))
     assert not any(result.skipped for result, *_ in found)
     hits = {"torque": [], "gearbox": []}
     for result, truths, times in found:
@@ -232,7 +232,7 @@ def test_a_swept_brake_gives_the_curve_both_ways():
 @pytest.mark.parametrize("coasts", ["alone", "with the drive"])
 def test_a_spin_gives_the_curve_of_torque(coasts):
     """Torque of every part of the range from one kind of spin; where the train coasts too, wider, but still covered."""
-    found = study(RunUp(coasts=coasts, hold=4.0, coast=4.0, inertia=Measured(0.008, 4e-5)), 5, cases=benches(30))
+    found = study(RunUp(coasts=coasts, hold=4.0, coast=4.0, inertia=Measured(0.008, 4e-5)), 5, cases=benches(20))
     assert not any(result.skipped for result, *_ in found)
     for part in (1, 4, 6):
         hits = []
@@ -249,7 +249,7 @@ def test_a_spin_gives_the_curve_of_torque(coasts):
 def test_a_lever_brackets_the_stall():
     """The true stall torque lies between the heaviest mass lifted and the lightest that was not; as an interval, and as
     u = half-width/√3 it is covered more often than 95 in 100."""
-    found = study(Lever(), 7, cases=benches(60))
+    found = study(Lever(), 7, cases=benches(40))
     inside = covered = counted = 0
     for result, _, _ in found:
         s = result.stall

@@ -675,7 +675,7 @@ def test_a_restless_reader_breaks_nothing(window):
         lambda: window.build_page.gears.turn(rng.random() < 0.5),
         idle,
     ]
-    for _ in range(80):
+    for _ in range(50):
         rng.choice(moves)()
         if rng.random() < 0.25:
             window.grab()
