@@ -102,8 +102,6 @@ def windows():
 def shown(qapp, windows, request):
     """The window, on Build. The tests of a process share it, each with a logbook of its own, as a tester opens one after the
     other; after a failed test, and where a test closed it, comes another."""
-    from PyQt6.QtWidgets import QApplication
-
     from sparring.ui.application import application
     from sparring.ui.shell import MainWindow
 
@@ -119,11 +117,18 @@ def shown(qapp, windows, request):
         window.rig_page.tabs.setCurrentIndex(0)
     yield window
     window.session.disconnect_bench()
+    close_others(window)
+    if request.node.failed or not window.isVisible():
+        discard(windows.pop())
+
+
+def close_others(window):
+    """Closes every dialog."""
+    from PyQt6.QtWidgets import QApplication
+
     for other in QApplication.topLevelWidgets():
         if other is not window and other.isVisible():
             other.close()
-    if request.node.failed or not window.isVisible():
-        discard(windows.pop())
 
 
 def lay(window, folder):

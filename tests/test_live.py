@@ -8,7 +8,7 @@ import sys
 import time
 
 import pytest
-from conftest import lay, wait_for
+from conftest import close_others, lay, wait_for
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QInputDialog
 
@@ -469,11 +469,6 @@ def test_a_tester_in_a_hurry_breaks_nothing(window, qtbot):
     def shorter():
         d.edit("plan", ("loads",), tuple(Measured(0.3 + 0.5 * k) for k in range(rng.randrange(1, 5))))
 
-    def close_dialogs():
-        for other in QApplication.topLevelWidgets():
-            if other is not window and other.isVisible():
-                other.close()
-
     moves = [
         lambda: d.choose_build(rng.choice([i for i, _ in d.book.builds()])),
         lambda: d.choose_test(rng.choice(d.book.tests()).id) if d.book.tests() else None,
@@ -482,14 +477,14 @@ def test_a_tester_in_a_hurry_breaks_nothing(window, qtbot):
         lambda: window.rig_page.choose_method(rng.choice(METHODS)),
         lambda: qtbot.keyClick(window, Qt.Key.Key_Escape),
         *(page.mark, page.broke, errands.readings, errands.simulate, shorter, d.new_test, d.new_revision),
-        *(d.undo.undo, d.undo.redo, s.disconnect_bench, s.stop, close_dialogs, lambda: window.grab()),
+        *(d.undo.undo, d.undo.redo, s.disconnect_bench, s.stop, lambda: close_others(window), window.grab),
         *30 * (next_and_wait,),
     ]
     for _ in range(30):
         rng.choice(moves)()
         QApplication.processEvents()
         if QApplication.activeModalWidget():
-            close_dialogs()
+            close_others(window)
     s.disconnect_bench()
     until(lambda: not background.busy())
     del s.simulate, s.lift

@@ -170,8 +170,10 @@ def test_rig_dimensions_are_edited_on_the_drawing(window, qtbot):
 def test_a_finding_on_the_rig_leads_to_its_field(window):
     from sparring.core.finding import noted
 
+    assert window.desk.edit("rig", ("sensors", "second_cell"), "taken off") is None
     for place, label in (
         ("rig.calibration", "Known mass on the cell"),
+        ("rig.sensors.second_calibration", "Known mass on the cell"),
         ("rig.gravity", "Local gravity"),
         ("rig.limits.cord", "Cord carries"),
         ("rig.limits.supply", "It gives"),
