@@ -214,14 +214,14 @@ def test_files_dropped_on_the_window_are_taken(window, tmp_path):
 
 def test_panels_fold_and_come_back(window):
     window.go("Results")
-    window._fold(window.findings, False)
+    window.fold(window.findings, False)
     assert not window.right.isVisible()
     window.go("Run")
     assert window.right.isVisible()
-    window._fold(window.findings, True)
-    window._fold(window.logbook, False)
+    window.fold(window.findings, True)
+    window.fold(window.logbook, False)
     assert not window.logbook.isVisible()
-    window._find()
+    window.search()
     assert window.logbook.isVisible()
 
 

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
 from PyQt6.QtGui import (
-    QAction,
     QCloseEvent,
     QDragEnterEvent,
     QDropEvent,
@@ -24,7 +22,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QMainWindow,
-    QMenu,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -38,6 +35,7 @@ from sparring.ui.desk import Desk
 from sparring.ui.driveline import Driveline
 from sparring.ui.errands import Errands
 from sparring.ui.live import BenchSession
+from sparring.ui.menus import add_menus
 from sparring.ui.pages.build import BuildPage
 from sparring.ui.panels import FindingsPanel, LogbookPanel, TitleBlock
 from sparring.ui.theme import theme
@@ -110,7 +108,7 @@ class MainWindow(QMainWindow):
         self.connection.setMargin(6)
         self.connection.setFixedWidth(330)
         self.connection.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self._menus()
+        add_menus(self)
         bar = self.menuBar()
         if bar:
             bar.setCornerWidget(self.connection)
@@ -207,89 +205,17 @@ class MainWindow(QMainWindow):
 
         background.run(_load_slow_libraries, next_one, lambda err: self.say(str(err)))
 
-    # --- menus --------------------------------------------------------------------------------------------------------
+    # --- panels -------------------------------------------------------------------------------------------------------
 
-    def _menus(self) -> None:
-        d = self.desk
-        bar = self.menuBar()
-        assert bar is not None
-
-        def menu(title: str, *entries: tuple[str, str, Callable[[], Any]] | None) -> QMenu:
-            made = bar.addMenu(title)
-            assert made is not None
-            for entry in entries:
-                if entry is None:
-                    made.addSeparator()
-                    continue
-                text, key, act = entry
-                action = QAction(text, self)
-                if key:
-                    action.setShortcut(QKeySequence(key))
-                action.triggered.connect(lambda _c=False, a=act: a())
-                made.addAction(action)
-            return made
-
-        menu(
-            "&Logbook",
-            ("Open or begin a logbook …", "Ctrl+O", self.errands.open_logbook),
-            None,
-            ("Import a log …", "Ctrl+I", self.errands.import_log),
-            ("Export this test …", "Ctrl+E", self.errands.export_test),
-            ("Take back left-out lifts", "", self.errands.take_back),
-            None,
-            ("Find …", "Ctrl+F", self._find),
-            ("Quit", "Ctrl+Q", self.close),
-        )
-        edit = menu("&Edit")
-        undo, redo = d.undo.createUndoAction(self, "Undo"), d.undo.createRedoAction(self, "Redo")
-        for action, key in ((undo, "Ctrl+Z"), (redo, "Ctrl+Shift+Z")):
-            if action:
-                action.setShortcut(QKeySequence(key))
-                edit.addAction(action)
-        menu(
-            "B&uild",
-            ("New build", "Ctrl+N", self.errands.new_build),
-            ("New revision of this build", "Ctrl+R", d.new_revision),
-            None,
-            ("Open a build file …", "", self.errands.open_build),
-            ("Save as a build file …", "Ctrl+S", self.errands.save_build),
-        )
-        menu(
-            "Be&nch",
-            ("Simulated bench", "Ctrl+B", self.errands.simulate),
-            ("Connect a board …", "", self.errands.connect_board),
-            ("Disconnect", "", self.session.disconnect_bench),
-            None,
-            ("Tare with nothing pulling", "", lambda: self.session.send("tare")),
-            ("Mark this moment", "", lambda: self.run_page.mark()),
-            ("New test", "Ctrl+T", d.new_test),
-            ("Readings, typed or recorded …", "Ctrl+H", self.errands.readings),
-            None,
-            ("Stop", "", self.session.stop),
-        )
-        view = menu(
-            "&View",
-            ("Fold the logbook", "Ctrl+1", lambda: self._fold(self.logbook, not self.logbook.isVisible())),
-            ("Fold the findings", "Ctrl+2", lambda: self._fold(self.findings, not self.findings.isVisible())),
-            ("Units …", "Ctrl+U", self.errands.units),
-        )
-        dark = QAction("Dark, for the night bench", self)
-        dark.setCheckable(True)
-        dark.setChecked(theme.dark)
-        dark.setShortcut(QKeySequence("Ctrl+D"))
-        dark.toggled.connect(self.set_dark)
-        view.addAction(dark)
-        menu("&Help", ("Keys", "F1", self.errands.keys), ("About Sparring", "", self.errands.about))
-
-    def _find(self) -> None:
-        self._fold(self.logbook, True)
+    def search(self) -> None:
+        self.fold(self.logbook, True)
         self.logbook.search.setFocus()
 
     def set_dark(self, on: bool) -> None:
         self.desk.settings.setValue("dark", on)
         theme.set_dark(on)
 
-    def _fold(self, panel: QWidget, shown: bool) -> None:
+    def fold(self, panel: QWidget, shown: bool) -> None:
         panel.setVisible(shown)
         self.right.setVisible(not self.findings.isHidden() or self.work.current == "Run")
 
