@@ -131,6 +131,13 @@ def close_others(window):
             other.close()
 
 
+def was_wrong(window):
+    """Answers the question of what an edit of a tested record is: it was wrong all along."""
+    assert window.question.isVisible()
+    window.question.wrong.click()
+    assert not window.question.isVisible()
+
+
 def lay(window, folder):
     """Opens a logbook in the window, and waits for it."""
     from PyQt6.QtWidgets import QApplication

@@ -228,7 +228,7 @@ def test_panels_fold_and_come_back(window):
 def test_a_new_rig_is_a_copy_and_a_test_with_runs_keeps_its_own(window):
     before = window.desk.test_id
     window.go("Rig")
-    window.rig_page._copy()
+    window.desk.new_rig()
     assert window.desk.rig.name == "Hoist A copy"
     assert window.desk.test_id == 0
     assert window.desk.book.rig(window.desk.book.test(before).rig_id).name == "Hoist A"
@@ -239,9 +239,20 @@ def test_undo_crosses_builds_without_mixing_them_up(window):
     window.desk.edit("build", ("title",), "before")
     window.desk.new_revision()
     assert window.desk.build.title == "before"
+    second = window.desk.build_id
+    window.desk.undo.undo()
+    assert window.desk.build_id == first
+    assert second not in [i for i, _ in window.desk.book.builds()]  # nothing was tested with it
     window.desk.undo.undo()
     assert window.desk.book.build(first).title != "before"
+    window.desk.undo.redo()
+    window.desk.undo.redo()
+    assert window.desk.build_id == second
     assert window.desk.build.title == "before"
+    window.desk.ensure_test()
+    window.desk.undo.undo()
+    assert window.desk.build_id == first
+    assert window.desk.book.build(second).title == "before"  # it has a test, and stays
 
 
 def test_an_edit_that_clashes_is_refused_and_undone(window):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import cached_property
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
@@ -31,6 +31,10 @@ class Item(Record):
 
 class Build(Record):
     """One revision of one drive: motor, train, materials."""
+
+    ASIDE: ClassVar[frozenset[str]] = frozenset(
+        ["family", "revision", "title", "mass", "expected_load", "holding", "fastest", "works_at", "across_layers", "fuse", "parts", "currency", "photos", "notes"]
+    )
 
     version: Literal["sparring.build/1"] = "sparring.build/1"
     family: Annotated[str, Field(min_length=1, max_length=60)] = "Unnamed"

@@ -7,7 +7,7 @@ import types
 import typing
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, Self, TypeVar, cast
+from typing import Any, ClassVar, Self, TypeVar, cast
 
 from pydantic import (
     BaseModel,
@@ -100,6 +100,7 @@ class Record(BaseModel):
     """Base of all records: frozen, unknown keys refused."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", arbitrary_types_allowed=True, defer_build=True)
+    ASIDE: ClassVar[frozenset[str]] = frozenset()  # fields that no measured result follows from
 
     @classmethod
     def ours(cls, **fields: Any) -> Self:

@@ -1,10 +1,12 @@
-"""What is done to a build as a whole: a stage split in two, the other hand, and what changed between two revisions."""
+"""What is done to a record as a whole: a stage split in two, the other hand, what changed, and whether results follow from it."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from typing import Any
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, Literal
 
 from sparring.core.build import Build
 from sparring.core.quantity import Measured, measured_text
@@ -45,7 +47,28 @@ def mirrored(build: Build) -> Build:
     return changed(changed(build, ("stages",), tuple(stages)), ("title",), title)
 
 
-def differences(old: Build, new: Build) -> list[tuple[str, str, str]]:
+Kind = Literal["build", "rig"]
+
+
+@dataclass(frozen=True)
+class Correction:
+    """A field of a build or rig that was put right after runs had been made with it, and what it was before."""
+
+    at: datetime
+    kind: Kind
+    name: str
+    field: str
+    before: str
+    after: str
+
+
+def bears_on_results(old: Record, new: Record) -> bool:
+    """Whether two records of one kind differ in what was tested, not only in what is written beside it."""
+    names = type(old).model_fields.keys() - type(old).ASIDE
+    return any(getattr(old, name) != getattr(new, name) for name in names)
+
+
+def differences(old: Record, new: Record) -> list[tuple[str, str, str]]:
     """(what, before, after) of every field that differs, stages by position; names and revision left out."""
     before, after = dict(_leaves(old)), dict(_leaves(new))
     found = []

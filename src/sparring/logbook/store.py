@@ -14,7 +14,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Engine, create_engine, event, inspect, select, text
+from sqlalchemy import Engine, create_engine, event, func, inspect, select, text
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
@@ -22,11 +22,12 @@ from sparring.core.build import Build
 from sparring.core.plan import Plan
 from sparring.core.recording import Recording
 from sparring.core.records import RecordError
+from sparring.core.revise import Correction, Kind, bears_on_results, differences
 from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.logbook import recordings
 from sparring.logbook.recordings import RecordingError
-from sparring.logbook.tables import SCHEMA, BuildRow, RigRow, RunRow, SettingRow, TestRow
+from sparring.logbook.tables import SCHEMA, BuildRow, CorrectionRow, RigRow, RunRow, SettingRow, TestRow
 
 
 class LogbookError(Exception):
@@ -145,15 +146,20 @@ class Logbook:
         return self._record(BuildRow, build_id, Build)
 
     def save_build(self, build: Build, build_id: int | None = None) -> int:
-        """Keeps a build; its id. Raises LogbookError when family and revision are taken by another."""
+        """Keeps a build; its id. What it changes of a build with runs is kept as a correction.
+
+        Raises LogbookError when family and revision are taken by another.
+        """
         with self._session() as s:
             taken = s.scalar(select(BuildRow).where(BuildRow.family == build.family, BuildRow.revision == build.revision))
             if taken is not None and taken.id != build_id:
                 raise LogbookError(f"{build.name} is already in the logbook; choose another revision")
             row = s.get(BuildRow, build_id) if build_id else None
             if row is None:
-                row = BuildRow(family=build.family, revision=build.revision, record="")
+                row = BuildRow(id=build_id, family=build.family, revision=build.revision, record="")
                 s.add(row)
+            else:
+                self._note_corrections(s, "build", row.id, Build.from_json(row.record, f"build {row.id}"), build)
             row.family, row.revision, row.record = build.family, build.revision, build.to_json()
             s.flush()
             self._keep(row.record, build)
@@ -179,14 +185,61 @@ class Logbook:
         return self._record(RigRow, rig_id, Rig)
 
     def save_rig(self, rig: Rig, rig_id: int | None = None) -> int:
+        """Keeps a rig; its id. What it changes of a rig with runs is kept as a correction."""
         with self._session() as s:
             row = s.get(RigRow, rig_id) if rig_id else None
             if row is None:
-                row = RigRow(name=rig.name, record="")
+                row = RigRow(id=rig_id, name=rig.name, record="")
                 s.add(row)
+            else:
+                self._note_corrections(s, "rig", row.id, Rig.from_json(row.record, f"rig {row.id}"), rig)
             row.name, row.record = rig.name, rig.to_json()
             s.flush()
             return row.id
+
+    def remove(self, kind: Kind, owner: int) -> None:
+        """Takes back a build or rig that was begun and never tested. Raises LogbookError where it has tests."""
+        with self._session() as s:
+            column = TestRow.build_id if kind == "build" else TestRow.rig_id
+            row = s.get(BuildRow if kind == "build" else RigRow, owner)
+            if s.scalar(select(func.count()).where(column == owner)):
+                raise LogbookError(f"this {kind} has tests and stays in the logbook")
+            if row is not None:
+                s.delete(row)
+
+    # --- what was tested, and put right afterwards ----------------------------------------------------------
+
+    def runs_with(self, kind: Kind, owner: int) -> int:
+        """How many runs were made with a build or rig, those left out included."""
+        with self._session() as s:
+            return self._runs_with(s, kind, owner)
+
+    def _runs_with(self, s: Session, kind: Kind, owner: int) -> int:
+        column = TestRow.build_id if kind == "build" else TestRow.rig_id
+        return s.scalar(select(func.count(RunRow.id)).join(TestRow, TestRow.id == RunRow.test_id).where(column == owner)) or 0
+
+    def _note_corrections(self, s: Session, kind: Kind, owner: int, before: Build | Rig, after: Build | Rig) -> None:
+        if bears_on_results(before, after) and self._runs_with(s, kind, owner):
+            for field, old, new in differences(before, after):
+                s.add(CorrectionRow(kind=kind, owner=owner, field=field[:200], before=old, after=new))
+
+    def corrections(self, build_id: int, rig_id: int) -> list[Correction]:
+        """What was put right of a build and a rig after runs were made with them, oldest first."""
+        names = {("build", build_id): self.build(build_id).name, ("rig", rig_id): self.rig(rig_id).name}
+        with self._session() as s:
+            rows = s.scalars(select(CorrectionRow).order_by(CorrectionRow.id)).all()
+            return [
+                Correction(
+                    r.at if r.at.tzinfo else r.at.replace(tzinfo=UTC),  # a database may drop the zone
+                    "build" if r.kind == "build" else "rig",
+                    names[r.kind, r.owner],
+                    r.field,
+                    r.before,
+                    r.after,
+                )
+                for r in rows
+                if (r.kind, r.owner) in names
+            ]
 
     def _record(self, table: type[Any], row_id: int, record: type[Any]) -> Any:
         with self._session() as s:

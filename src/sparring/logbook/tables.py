@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from sqlalchemy import DateTime, ForeignKey, Integer, String, Text, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
-SCHEMA = "0001"
+SCHEMA = "0002"
 """The newest migration; the tests hold it against the migrations folder."""
 
 
@@ -57,6 +57,19 @@ class RunRow(Base):
     recording: Mapped[str] = mapped_column(String(120))
     struck: Mapped[bool] = mapped_column(default=False)
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class CorrectionRow(Base):
+    """A field of a build or rig (`kind`, its `owner`) that was put right after runs were made with it. Rows are only ever added."""
+
+    __tablename__ = "corrections"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    kind: Mapped[str] = mapped_column(String(12))
+    owner: Mapped[int] = mapped_column(Integer, index=True)
+    field: Mapped[str] = mapped_column(String(200))
+    before: Mapped[str] = mapped_column(Text)
+    after: Mapped[str] = mapped_column(Text)
+    at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 
 class SettingRow(Base):

@@ -20,14 +20,17 @@ from PyQt6.QtWidgets import QApplication
 from sparring.ui.shell import MainWindow, icon
 from sparring.ui.theme import load_fonts
 
+_SET_UP = "sparring set up"  # a property: Qt takes the name of an application from its command, so that says nothing
+
 
 def application() -> QApplication:
     """The one application object, with fonts and colours."""
     app = QApplication.instance()
     if not isinstance(app, QApplication):
         app = QApplication(sys.argv[:1])
-    if app.applicationName() == "sparring":
+    if app.property(_SET_UP):
         return app
+    app.setProperty(_SET_UP, True)
     app.setApplicationName("sparring")
     app.setApplicationDisplayName("Sparring")
     app.setDesktopFileName("sparring")

@@ -203,7 +203,7 @@ class PhotosDialog(BuildDialog):
         except OSError as err:
             self.result_text.setText(f"{path.name} could not be copied: {err.strerror}.")
             return
-        self.result_text.setText(self.desk.edit("build", ("photos",), (*self.desk.build.photos, name), "photo added") or f"{name} added.")
+        self.result_text.setText(self.desk.edit("build", ("photos",), (*self.desk.build.photos, name), "adding a photo") or f"{name} added.")
 
     def _add(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(self, "Photos of the drive", "", "Pictures (*.jpg *.jpeg *.png *.webp);;All files (*)")
@@ -214,7 +214,7 @@ class PhotosDialog(BuildDialog):
         row = self.list.currentRow()
         photos = self.desk.build.photos
         if 0 <= row < len(photos):
-            self.desk.edit("build", ("photos",), photos[:row] + photos[row + 1 :], "photo taken off")
+            self.desk.edit("build", ("photos",), photos[:row] + photos[row + 1 :], "removing a photo")
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() == Qt.Key.Key_Delete:

@@ -316,7 +316,7 @@ class CalibrationPanel(QWidget):
             points=tuple(self.fresh),
             earlier=self._before,
         )
-        reason = self.desk.edit("rig", self.path, made, "load cell calibrated")
+        reason = self.desk.edit("rig", self.path, made, "calibration of the load cell")
         if reason:
             self.desk.said.emit(reason)
 

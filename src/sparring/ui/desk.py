@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QSettings, pyqtSignal
-from PyQt6.QtGui import QUndoCommand, QUndoStack
+from PyQt6.QtGui import QUndoStack
 
 from sparring.core import quantity
 from sparring.core.build import Build
@@ -20,67 +20,16 @@ from sparring.core.finding import Finding, Peer, PeerStep
 from sparring.core.plan import Lift, Plan
 from sparring.core.quantity import Measured
 from sparring.core.records import Record, RecordError, annotation, changed
+from sparring.core.revise import Correction, Kind, bears_on_results
 from sparring.core.rig import MethodBase, Rig
 from sparring.ui import background
+from sparring.ui.edits import Begin, Broke, Draft, Edit, Strike
 
 if TYPE_CHECKING:
     from sparring.core.reduce.results import TestResult
     from sparring.core.run import Run
     from sparring.logbook import Logbook
     from sparring.logbook.store import StoredRun
-
-
-class _Edit(QUndoCommand):
-    def __init__(self, desk: Desk, what: str, before: Record, after: Record, text: str) -> None:
-        super().__init__(text)
-        self.desk, self.what, self.before, self.after = desk, what, before, after
-        self.owner = desk.owner(what)
-        self.done = True  # `edit` has kept the record before it pushes this
-
-    def redo(self) -> None:
-        if self.done:
-            self.done = False
-        else:
-            self._put(self.after)
-
-    def undo(self) -> None:
-        self._put(self.before)
-
-    def _put(self, record: Record) -> None:
-        from sparring.logbook import LogbookError
-
-        try:
-            self.desk.put(self.what, record, self.owner)
-        except LogbookError as err:  # a name taken since; the record stays as it is
-            self.desk.said.emit(str(err))
-
-
-class _Strike(QUndoCommand):
-    """Leaves lifts out of the results, or takes them back in."""
-
-    def __init__(self, desk: Desk, run_ids: list[int], struck: bool) -> None:
-        super().__init__("lift left out" if struck else "lifts taken back")
-        self.desk, self.run_ids, self.struck = desk, run_ids, struck
-
-    def redo(self) -> None:
-        self.desk.put_struck(self.run_ids, self.struck)
-
-    def undo(self) -> None:
-        self.desk.put_struck(self.run_ids, not self.struck)
-
-
-class _Broke(QUndoCommand):
-    """Notes the part that gave way in a run."""
-
-    def __init__(self, desk: Desk, run_id: int, before: Run, after: Run) -> None:
-        super().__init__("what broke")
-        self.desk, self.run_id, self.before, self.after = desk, run_id, before, after
-
-    def redo(self) -> None:
-        self.desk.put_run(self.run_id, self.after)
-
-    def undo(self) -> None:
-        self.desk.put_run(self.run_id, self.before)
 
 
 class Desk(QObject):
@@ -94,6 +43,7 @@ class Desk(QObject):
     result_changed = pyqtSignal()
     selection_changed = pyqtSignal()
     lists_changed = pyqtSignal()
+    draft_changed = pyqtSignal()
     units_changed = pyqtSignal()
     said = pyqtSignal(str)
     page_wanted = pyqtSignal(str)
@@ -108,6 +58,8 @@ class Desk(QObject):
         self.step: int | None = None  # chosen step of the result
         self.point: int | None = None  # chosen lift of that step
         self.undo = QUndoStack(self)
+        self.draft: Draft | None = None
+        self._correcting: set[tuple[str, int]] = set()  # of what is on the desk: said to have been wrong all along
         self.settings = QSettings("sparring", "sparring")
         self.units: dict[str, str] = {k.name: k.default for k in quantity.KINDS.values()} | {"ratio": "%"}
         for kind in list(self.units):
@@ -133,6 +85,8 @@ class Desk(QObject):
             self.build_id = self.rig_id = self.test_id = 0  # what was laid on the desk stays with the logbook it is from
             self.plan = Plan.ours()
             self.undo.clear()
+            self.draft = None
+            self._correcting.clear()
             self._start()
             for text in recovered:
                 self.said.emit(text)
@@ -204,16 +158,40 @@ class Desk(QObject):
         """The rig set up for another method. One that tests were made with stays as it is, and a rig of its own begins."""
         assert self.book is not None
         if all(t.rig_id != self.rig_id for t in self.book.tests()):
-            if reason := self.edit("rig", ("method",), method, f"method: {method.TITLE}"):
+            if reason := self.edit("rig", ("method",), method, f"method {method.TITLE.lower()}"):
                 self.said.emit(reason)
             return
-        old, taken = self.rig.name, {rig.name for _, rig in self.book.rigs()}
-        name = next(n for n in (method.TITLE, *(f"{method.TITLE} {k}" for k in range(2, 10_000))) if n not in taken)
-        self.choose_rig(self.book.save_rig(self.rig.model_copy(update={"name": name, "method": method})))
+        old, name = self.rig.name, self._free_name(method.TITLE)
+        self.undo.push(Begin(self, self.rig.model_copy(update={"name": name, "method": method}), f"rig {name}"))
         self.said.emit(f"{old} has tests and stays as it is; “{name}” is a rig of its own, with the same cell.")
+
+    def _free_name(self, name: str) -> str:
+        """A rig's name that is not taken: the one given, or with a number behind it."""
+        assert self.book is not None
+        taken = {rig.name for _, rig in self.book.rigs()}
+        return next(n for n in (name, *(f"{name} {k}" for k in range(2, 10_000))) if n not in taken)
+
+    def new_rig(self) -> None:
+        """A copy of the rig in hand, laid on the desk."""
+        name = self._free_name(f"{self.rig.name} copy"[:60])
+        self.undo.push(Begin(self, self.rig.model_copy(update={"name": name}), f"rig {name}"))
+
+    def lay_again(self, build_id: int, rig_id: int, test_id: int) -> None:
+        """Lays on the desk what was on it before."""
+        if test_id:
+            self.choose_test(test_id)
+            return
+        assert self.book is not None
+        self.build_id, self.build, self.rig_id, self.rig = build_id, self.book.build(build_id), rig_id, self.book.rig(rig_id)
+        self.test_id, self.result, self.runs = 0, None, []
+        self._laid()
 
     def _laid(self) -> None:
         assert self.book is not None
+        if self.draft is not None:
+            self.said.emit(f"{self.draft.text[0].upper()}{self.draft.text[1:]} of {self.draft.before.name} was not changed.")
+            self.drop_draft()
+        self._correcting &= {("build", self.build_id), ("rig", self.rig_id)}
         self.runs = self.book.runs(self.test_id, struck=True) if self.test_id else []
         self.step = self.point = None
         for signal in (
@@ -243,9 +221,8 @@ class Desk(QObject):
     def new_revision(self) -> None:
         """A copy of the build in hand under the next number, laid on the desk."""
         assert self.book is not None
-        revision = self.book.next_revision(self.build.family)
-        build = changed(self.build, ("revision",), revision)
-        self.choose_build(self.book.save_build(build))
+        build = changed(self.build, ("revision",), self.book.next_revision(self.build.family))
+        self.undo.push(Begin(self, build, f"new revision {build.name}"))
         self.said.emit(f"{build.name} begun as a copy. Change what is new; the tests of the old one stay with it.")
 
     def add_build(self, build: Build) -> None:
@@ -253,32 +230,103 @@ class Desk(QObject):
         assert self.book is not None
         if any(b.name == build.name for _, b in self.book.builds()):
             build = changed(build, ("revision",), self.book.next_revision(build.family))
-        self.choose_build(self.book.save_build(build))
+        self.undo.push(Begin(self, build, f"build {build.name}"))
 
     # --- editing --------------------------------------------------------------------------------------------
 
     def owner(self, what: str) -> int:
         return {"build": self.build_id, "rig": self.rig_id, "plan": self.test_id}[what]
 
+    def in_hand(self, what: str) -> Record:
+        """The build, rig or plan, with an edit of it that waits for the tester's word."""
+        if self.draft is not None and self.draft.kind == what:
+            return self.draft.after
+        record: Record = getattr(self, what)
+        return record
+
     def edit(self, what: str, path: tuple[str | int, ...], value: Any, text: str = "") -> str | None:
-        """Changes a field of the build, rig or plan, undoably. Returns the reason when the result does not hold."""
+        """Changes a field of the build, rig or plan, undoably; an empty path: all of it. Returns the reason when the result
+        does not hold.
+
+        A build or rig with runs is what was tested: the first edit of it becomes the `draft`, until the tester has said
+        whether it is a new one (`begin_anew`) or was wrong all along (`correct`).
+        """
         if self.book is None:
             return "the logbook is still being opened; nothing can be kept yet"
-        record: Record = getattr(self, what)
+        record, text = self.in_hand(what), text or str(path[-1]).replace("_", " ")
         try:
             after = changed(record, path, value)
         except RecordError as err:
             return str(err)
         if after == record:
             return None
+        if isinstance(after, Build | Rig) and (draft := self._as_draft(after, text)):
+            if self.draft is not None and self.draft.kind != draft.kind:
+                return f"first say what the edit of {self.draft.before.name} is: it waits above the page"
+            self.draft = draft if draft.after != draft.before else None
+            self.draft_changed.emit()
+            return None
+        return self._keep(what, after, text)
+
+    def _as_draft(self, after: Build | Rig, text: str) -> Draft | None:
+        """An edit that has to wait for the tester's word, joined to one that waits already; None where it need not wait."""
+        assert self.book is not None
+        kind: Kind = "build" if isinstance(after, Build) else "rig"
+        if self.draft is not None and self.draft.kind == kind:
+            return Draft(kind, self.draft.before, after, f"{self.draft.text}, {text}", self.draft.runs)
+        before: Any = getattr(self, kind)
+        if (kind, self.owner(kind)) in self._correcting or not bears_on_results(before, after):
+            return None
+        runs = self.book.runs_with(kind, self.owner(kind))
+        return Draft(kind, before, after, text, runs) if runs else None
+
+    def _keep(self, what: str, after: Record, text: str) -> str | None:
         from sparring.logbook import LogbookError
 
+        before: Record = getattr(self, what)
         try:
             self.put(what, after, self.owner(what))
         except LogbookError as err:
             return str(err)
-        self.undo.push(_Edit(self, what, record, after, text or f"{what}: {str(path[-1]).replace('_', ' ')}"))
+        self.undo.push(Edit(self, what, before, after, text))
         return None
+
+    def drop_draft(self) -> None:
+        """The edit that waits is not made; fields show again what is kept."""
+        draft, self.draft = self.draft, None
+        self.draft_changed.emit()
+        if draft is not None:
+            (self.build_changed if draft.kind == "build" else self.rig_changed).emit()
+
+    def begin_anew(self) -> None:
+        """The edit that waits goes into a new revision (of a rig: a rig of its own); what was tested stays as it was."""
+        draft, self.draft = self.draft, None
+        self.draft_changed.emit()
+        if draft is None or self.book is None:
+            return
+        if isinstance(draft.after, Build):
+            new: Build | Rig = changed(draft.after, ("revision",), self.book.next_revision(draft.after.family))
+        else:
+            new = changed(draft.after, ("name",), self._free_name(draft.after.name))
+        self.undo.push(Begin(self, new, f"{draft.text} in {new.name}"))
+        self.said.emit(f"{new.name} begun with {draft.text} changed. {draft.before.name} and its {draft.runs} runs stay as they were.")
+
+    def correct(self) -> None:
+        """The edit that waits puts right what was wrong all along: results follow, and the old value is kept beside them.
+        Further edits of the same record are taken the same way while it lies on the desk."""
+        draft, self.draft = self.draft, None
+        self.draft_changed.emit()
+        if draft is None:
+            return
+        self._correcting.add((draft.kind, self.owner(draft.kind)))
+        reason = self._keep(draft.kind, draft.after, draft.text)
+        self.said.emit(
+            reason or f"Corrected in {draft.before.name}: {draft.text}. Its results follow; the old value is kept beside them on Results."
+        )
+
+    def corrections(self) -> list[Correction]:
+        """What was put right of the build and rig in hand after runs were made with them."""
+        return self.book.corrections(self.build_id, self.rig_id) if self.book is not None and self.test_id else []
 
     def put(self, what: str, record: Record, owner: int) -> None:
         """Keeps a record (also: takes it back) and shows it if it is the one in hand."""
@@ -299,11 +347,11 @@ class Desk(QObject):
 
     def strike(self, run_ids: list[int], struck: bool) -> None:
         """Leaves runs out of the results, or takes them back; undoably."""
-        self.undo.push(_Strike(self, run_ids, struck))
+        self.undo.push(Strike(self, run_ids, struck))
 
     def note_break(self, stored: StoredRun, part: str) -> None:
         """Notes, undoably, which part gave way in a run; "": none did."""
-        self.undo.push(_Broke(self, stored.id, stored.run, stored.run.model_copy(update={"broke": part.strip()[:80]})))
+        self.undo.push(Broke(self, stored.id, stored.run, stored.run.model_copy(update={"broke": part.strip()[:80]})))
 
     def put_run(self, run_id: int, run: Run) -> None:
         assert self.book is not None

@@ -47,11 +47,11 @@ def add_menus(window: MainWindow) -> None:
         ("Quit", "Ctrl+Q", window.close),
     )
     edit = menu("&Edit")
-    undo, redo = d.undo.createUndoAction(window, "Undo"), d.undo.createRedoAction(window, "Redo")
-    for action, key in ((undo, "Ctrl+Z"), (redo, "Ctrl+Shift+Z")):
-        if action:
-            action.setShortcut(QKeySequence(key))
-            edit.addAction(action)
+    for made, key in ((d.undo.createUndoAction(window, "Undo"), "Ctrl+Z"), (d.undo.createRedoAction(window, "Redo"), "Ctrl+Shift+Z")):
+        assert made is not None
+        made.setShortcut(QKeySequence(key))
+        edit.addAction(made)
+        window.history.append(made)  # held: Qt leaves these to whoever asked for them
     menu(
         "B&uild",
         ("New build", "Ctrl+N", window.errands.new_build),

@@ -459,12 +459,12 @@ class ReadingsDialog(QDialog):
         try:
             readings: list[Any] = list(self.grid.readings())
             if isinstance(method, BareMotor):
-                reason = desk.edit("build", ("motor",), method.as_readings(readings, desk.build.motor), "motor as measured")
+                reason = desk.edit("build", ("motor",), method.as_readings(readings, desk.build.motor), "measured motor")
                 what = f"{desk.build.name} has this motor now"
             elif isinstance(method, DrumFriction):
                 if not isinstance(desk.rig.method, Hoist):
                     raise ValueError(f"{desk.rig.name} is no hoist; choose one on Rig first")
-                reason = desk.edit("rig", ("method", "bearing"), method.as_friction(readings), "drum friction as measured")
+                reason = desk.edit("rig", ("method", "bearing"), method.as_friction(readings), "measured drum friction")
                 what = f"{desk.rig.name} has this drum friction now"
             else:
                 return

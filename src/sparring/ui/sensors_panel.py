@@ -299,7 +299,7 @@ class MeterPanel(QWidget):
             except (RecordError, ValueError) as err:
                 self.desk.said.emit(str(err))
                 return
-            if reason := self.desk.edit("rig", ("sensors", self.name), made, f"{self.name} compared"):
+            if reason := self.desk.edit("rig", ("sensors", self.name), made, f"comparison of the {self.name}"):
                 self.desk.said.emit(reason)
         self.refresh()
 
@@ -310,7 +310,7 @@ class MeterPanel(QWidget):
 
     def _forget(self) -> None:
         self.fresh = []
-        if reason := self.desk.edit("rig", ("sensors", self.name), None, f"{self.name} as its data sheet says"):
+        if reason := self.desk.edit("rig", ("sensors", self.name), None, f"{self.name} by data sheet"):
             self.desk.said.emit(reason)
         self.refresh()
 

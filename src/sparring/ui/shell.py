@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
 from PyQt6.QtGui import (
+    QAction,
     QCloseEvent,
     QDragEnterEvent,
     QDropEvent,
@@ -18,9 +19,11 @@ from PyQt6.QtGui import (
     QShortcut,
 )
 from PyQt6.QtWidgets import (
+    QAbstractSpinBox,
     QApplication,
     QHBoxLayout,
     QLabel,
+    QLineEdit,
     QMainWindow,
     QStackedWidget,
     QVBoxLayout,
@@ -38,6 +41,7 @@ from sparring.ui.live import BenchSession
 from sparring.ui.menus import add_menus
 from sparring.ui.pages.build import BuildPage
 from sparring.ui.panels import FindingsPanel, LogbookPanel, TitleBlock
+from sparring.ui.question import Question
 from sparring.ui.theme import theme
 from sparring.ui.widgets.message import Message
 from sparring.ui.work_order import WorkOrder
@@ -90,7 +94,10 @@ class MainWindow(QMainWindow):
         middle.addWidget(self.logbook)
         holder = QVBoxLayout()
         holder.setContentsMargins(0, 10, 0, 10)
-        holder.addWidget(self.pages)
+        holder.setSpacing(10)
+        self.question = Question(d)
+        holder.addWidget(self.question)
+        holder.addWidget(self.pages, 1)
         middle.addLayout(holder, 1)
         middle.addWidget(self.right)
         centre = QWidget()
@@ -108,6 +115,7 @@ class MainWindow(QMainWindow):
         self.connection.setMargin(6)
         self.connection.setFixedWidth(330)
         self.connection.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.history: list[QAction] = []  # undo and redo
         add_menus(self)
         bar = self.menuBar()
         if bar:
@@ -301,14 +309,22 @@ class MainWindow(QMainWindow):
             self.go("Results")
             self.results_page.show_finding(finding)
 
+    def changeEvent(self, event: QEvent | None) -> None:
+        super().changeEvent(event)
+        if event is not None and event.type() == QEvent.Type.ActivationChange and self.isActiveWindow():
+            self.question.ask()  # an edit from a dialog waits until that is closed
+
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Esc stops, always, from any page, with any dialog open."""
+        """Esc stops, always, from any page, with any dialog open. Undo reaches the window from a field with nothing to undo."""
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Escape:
             if self.session.state in ("lifting", "lowering"):
                 self.session.stop()
                 self.say("Stopped. The lift is kept, marked as stopped.")
                 return True
             self.session.stop()
+        elif isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and _nothing_typed(watched, event):
+            event.ignore()
+            return True
         return False
 
     # --- what is shown above and around -------------------------------------------------------------------------------
@@ -425,6 +441,16 @@ def _load_slow_libraries() -> None:
     import serial
 
     del pyarrow, pyqtgraph, serial
+
+
+def _nothing_typed(field: QObject | None, event: QKeyEvent) -> bool:
+    """Whether undo (or redo) is asked of a field that has none of its own: Qt's fields would take the key all the same."""
+    line = field.findChild(QLineEdit) if isinstance(field, QAbstractSpinBox) else field
+    if not isinstance(line, QLineEdit):
+        return False
+    if event.matches(QKeySequence.StandardKey.Undo):
+        return not (line.isUndoAvailable() and line.isModified())
+    return event.matches(QKeySequence.StandardKey.Redo) and not line.isRedoAvailable()
 
 
 def icon() -> QIcon:

@@ -90,7 +90,7 @@ class CountDialog(BuildDialog):
         if not isinstance(getattr(self.desk.build.stages[self.stage], self.field, None), int):
             self.result_text.setText(f"The {self.field.replace('_', ' ')} has no number of teeth; choose a gear in the drawing first.")
             return
-        self.edit(self.field, self.pad.count, "teeth counted")
+        self.edit(self.field, self.pad.count, "counted teeth")
 
 
 # --- module and ratio -----------------------------------------------------------------------------------------------
@@ -352,6 +352,6 @@ class FitDialog(BuildDialog):
 
     def take(self) -> None:
         try:
-            self.edit("opening", self._value(), "centres set")
+            self.edit("opening", self._value(), "opening of the centres")
         except (QuantityError, ValueError) as err:
             self.result_text.setText(str(err))

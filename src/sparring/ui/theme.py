@@ -164,6 +164,7 @@ def _sheet(c: dict[str, str]) -> str:
     QMenu {{ background: {c["sheet"]}; border: 1px solid {c["rule"]}; }} QMenu::item {{ padding: 6px 24px 6px 14px; }}
     QMenu::item:disabled {{ color: {c["ink-3"]}; }} QMenu::separator {{ height: 1px; background: {c["rule"]}; margin: 4px 0; }}
     .Sheet, QFrame#sheet {{ background: {c["sheet"]}; border: 1px solid {c["rule"]}; }}
+    QFrame#question {{ background: {c["pale"]}; border: 2px solid {c["reseda"]}; }}
     QWidget#plain {{ background: {c["sheet"]}; }}
     QLabel#title {{ font-weight: bold; }} QLabel#note {{ color: {c["ink-2"]}; font-size: 11px; }}
     QLabel#care {{ color: {c["on-amber"]}; background: {c["amber"]}; padding: 4px 8px; font-size: 12px; }}

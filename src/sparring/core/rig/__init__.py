@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal, get_args
+from typing import Annotated, Any, ClassVar, Literal, get_args
 
 from pydantic import Discriminator, Field, Tag
 
@@ -94,7 +94,9 @@ CHECKS = (
 
 
 class Rig(Record):
-    """The bench set-up that a run is made with."""
+    """The bench set-up that a run is made with. Its calibration and sensors are kept with each run as they were then."""
+
+    ASIDE: ClassVar[frozenset[str]] = frozenset(("name", "sensors", "calibration", "limits", "shelf", "checks", "care_read"))
 
     version: Literal["sparring.rig/1"] = "sparring.rig/1"
     name: Annotated[str, Field(min_length=1, max_length=60)] = "Hoist A"

@@ -16,7 +16,7 @@ from sparring.core.train.kinds import KINDS, ShiftStage, Stage
 from sparring.core.train.kinematics import ratio_in_words
 from sparring.ui.desk import Desk
 from sparring.ui.pages.build_tables import BuildTables
-from sparring.ui.widgets.form import Form
+from sparring.ui.widgets.form import Form, named
 from sparring.ui.widgets.joint_form import JointForm
 from sparring.ui.widgets.parts import heading, sheet
 from sparring.ui.widgets.train_view import TrainView
@@ -300,55 +300,59 @@ class BuildPage(QWidget):
 
     # --- editing ------------------------------------------------------------------------------------------------
 
+    def _in_hand(self) -> Build:
+        build = self.desk.in_hand("build")
+        assert isinstance(build, Build)
+        return build
+
+    def _stages(self) -> tuple[Stage, ...]:
+        """The stages, with an edit that waits for the tester's word."""
+        return self._in_hand().stages
+
     def add(self, kind: type[Any]) -> None:
         """Puts a stage of a kind, with its template's sizes, behind the chosen one."""
-        stages, n = self.desk.build.stages, self.chosen
-        if self._edit_stages((*stages[: n + 1], kind(), *stages[n + 1 :]), f"{kind.TITLE} added"):
+        stages, n = self._stages(), self.chosen
+        if self._edit_stages((*stages[: n + 1], kind(), *stages[n + 1 :]), f"adding a stage, {kind.TITLE.lower()}"):
             self.gears.pick(n + 1)
 
     def _duplicate(self) -> None:
-        stages, n = self.desk.build.stages, self.chosen
-        if self._edit_stages((*stages[: n + 1], stages[n], *stages[n + 1 :]), "stage duplicated"):
+        stages, n = self._stages(), self.chosen
+        if self._edit_stages((*stages[: n + 1], stages[n], *stages[n + 1 :]), "duplicating a stage"):
             self.gears.pick(n + 1)
 
     def _split(self) -> None:
-        stages, n = self.desk.build.stages, self.chosen
+        stages, n = self._stages(), self.chosen
         try:
             pair = revise.split(stages[n])
         except ValueError as err:
             self.desk.said.emit(f"Stage {n + 1} stays whole: {err}.")
             return
-        self._edit_stages((*stages[:n], *pair, *stages[n + 1 :]), "stage split in two")
+        self._edit_stages((*stages[:n], *pair, *stages[n + 1 :]), "splitting a stage")
 
     def _move(self, by: int) -> None:
-        stages, n = list(self.desk.build.stages), self.chosen
+        stages, n = list(self._stages()), self.chosen
         to = n + by
         if 0 <= to < len(stages):
             stages[n], stages[to] = stages[to], stages[n]
-            if self._edit_stages(tuple(stages), "stage moved"):
+            if self._edit_stages(tuple(stages), "moving a stage"):
                 self.gears.pick(to)
 
     def _remove(self) -> None:
-        stages, n = self.desk.build.stages, self.chosen
+        stages, n = self._stages(), self.chosen
         if len(stages) > 1:
-            self._edit_stages(stages[:n] + stages[n + 1 :], f"stage {n + 1} removed")
+            self._edit_stages(stages[:n] + stages[n + 1 :], f"removing stage {n + 1}")
 
     def _engage(self, index: int) -> None:
         n = self.speed.property("stage")
-        if reason := self.desk.edit("build", ("stages", n, "engaged"), index + 1, f"speed {index + 1} engaged"):
+        if reason := self.desk.edit("build", ("stages", n, "engaged"), index + 1, f"engaging speed {index + 1}"):
             self.desk.said.emit(reason)
 
     def _mirror(self) -> None:
-        self._replace(revise.mirrored(self.desk.build), "build mirrored")
-
-    def _replace(self, build: Build, text: str) -> None:
-        for field in ("stages", "title"):
-            if reason := self.desk.edit("build", (field,), getattr(build, field), text):
-                self.desk.said.emit(reason)
-                return
+        if reason := self.desk.edit("build", (), revise.mirrored(self._in_hand()), "mirroring the build"):
+            self.desk.said.emit(reason)
 
     def _count_edited(self, n: int, field: str, count: int) -> None:
-        if reason := self.desk.edit("build", ("stages", n, field), count, f"{field.replace('_', ' ')} changed"):
+        if reason := self.desk.edit("build", ("stages", n, field), count, named(field.replace("_", " "), ("stages", n, field))):
             self.desk.said.emit(reason.split(": ", 1)[-1])
 
     def _edit_stages(self, stages: tuple[Stage, ...], text: str) -> bool:

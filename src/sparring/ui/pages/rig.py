@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from sparring.core.rig import METHODS, Check, MethodBase, Rig, RunUp, Weight, calibration
+from sparring.core.rig import METHODS, Check, MethodBase, RunUp, Weight, calibration
 from sparring.core.uncertainty import nominal
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
@@ -194,7 +194,7 @@ class RigPage(QWidget):
 
     def _gravity(self) -> None:
         gravity = ask_gravity(self)
-        if gravity is not None and (reason := self.desk.edit("rig", ("gravity",), gravity)):
+        if gravity is not None and (reason := self.desk.edit("rig", ("gravity",), gravity, "local gravity")):
             self.desk.said.emit(reason)
 
     def _masses(self) -> QWidget:
@@ -300,11 +300,7 @@ class RigPage(QWidget):
             self.desk.said.emit(reason)
 
     def _copy(self) -> None:
-        d = self.desk
-        assert d.book is not None
-        name = f"{d.rig.name} copy"[:60]
-        rig: Rig = d.rig.model_copy(update={"name": name})
-        d.choose_rig(d.book.save_rig(rig))
+        self.desk.new_rig()
 
 
 class Checklist(QWidget):
@@ -362,12 +358,12 @@ class Checklist(QWidget):
 
     def _loose(self, text: str) -> None:
         checks = tuple(c.model_copy(update={"loose": c.loose + 1}) if c.text == text else c for c in self.desk.rig.checks)
-        self.desk.edit("rig", ("checks",), checks, f"{text}: was loose")
+        self.desk.edit("rig", ("checks",), checks, "mark of a loose check")
 
     def _add(self) -> None:
         text = self.text.text().strip()
         if text and all(c.text != text for c in self.desk.rig.checks):
-            reason = self.desk.edit("rig", ("checks",), (*self.desk.rig.checks, Check(text=text)), "line added to the list")
+            reason = self.desk.edit("rig", ("checks",), (*self.desk.rig.checks, Check(text=text)), "adding a check")
             if reason:
                 self.desk.said.emit(reason)
                 return

@@ -349,6 +349,8 @@ class RunPage(QWidget):
             force = float(np.nanmean(ring.values("force")[recent]))
         elif "cell" in ring.channels:
             force = float(self.force_of(np.nanmean(ring.values("cell")[recent])))
+        if force is not None and not np.isfinite(force):  # no calibration yet, or nothing read: not a force, and no torque
+            force = None
         method = d.rig.method
         readings: dict[str, float | None] = {"force": force}
         for key in method.CHANNELS:

@@ -26,6 +26,16 @@ def value_at(record: Record, path: Path) -> Any:
     return node
 
 
+def named(label: str, path: Path) -> str:
+    """A field as the menu names an edit of it: `module of stage 1`."""
+    text = label.strip()
+    text = text[0].lower() + text[1:]
+    if path[0] == "stages":
+        joint = {"input_joint": " of the input joint", "output_joint": " of the output joint"}.get(str(path[2]), "") if len(path) > 3 else ""
+        return f"{text}{joint} of stage {int(path[1]) + 1}"
+    return f"{text} of the motor" if path[0] == "motor" else text
+
+
 def whole_number(label: str, owner: Record, name: str) -> QSpinBox:
     """A field for a count; 0 is shown as not known where the record allows it. What is out of range is refused by the record."""
     spin = QSpinBox()
@@ -87,14 +97,13 @@ class Form(QWidget):
             update()
 
     def _record(self) -> Record:
-        record: Record = getattr(self.desk, self.what)
-        return record
+        return self.desk.in_hand(self.what)
 
     def _field(self, label: str, path: Path) -> QWidget:
         bare, info, optional = annotation(self._record(), path)
 
         def commit(value: Any) -> str | None:
-            return self.desk.edit(self.what, path, value, f"{label} changed")
+            return self.desk.edit(self.what, path, value, named(label, path))
 
         def current() -> Any:
             try:

@@ -6,9 +6,10 @@ import typing
 
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
+from sparring.core.build import Build
 from sparring.core.train.joints import SIZES, Joint
 from sparring.ui.desk import Desk
-from sparring.ui.widgets.form import Form, narrow
+from sparring.ui.widgets.form import Form, named, narrow
 
 _KINDS = typing.get_args(Joint.model_fields["kind"].annotation)
 
@@ -52,7 +53,9 @@ class _One(QWidget):
         self.refresh()
 
     def _joint(self) -> Joint | None:
-        stages = self.desk.build.stages
+        build = self.desk.in_hand("build")
+        assert isinstance(build, Build)
+        stages = build.stages
         n = int(self.path[1])
         joint: Joint | None = getattr(stages[n], str(self.path[2])) if n < len(stages) else None
         return joint
@@ -82,6 +85,6 @@ class _One(QWidget):
     def _take(self, index: int) -> None:
         old = self._joint()
         joint = None if index == 0 else (old or Joint()).model_copy(update={"kind": _KINDS[index - 1]})
-        if reason := self.desk.edit("build", self.path, joint, f"{self.label} changed"):
+        if reason := self.desk.edit("build", self.path, joint, named(self.label, self.path)):
             self.desk.said.emit(reason.split(": ", 1)[-1])
             self.refresh()

@@ -46,7 +46,7 @@ class ListEditor(QTableWidget):
         self.refresh()
 
     def records(self) -> tuple[Record, ...]:
-        found: tuple[Record, ...] = value_at(getattr(self.desk, self.what), self.path)
+        found: tuple[Record, ...] = value_at(self.desk.in_hand(self.what), self.path)
         return found
 
     def refresh(self) -> None:
@@ -90,7 +90,7 @@ class ListEditor(QTableWidget):
             self.desk.said.emit(f"{label}: {str(err).split(': ', 1)[-1]}")
             self.refresh()
             return
-        reason = self.desk.edit(self.what, self.path, (*records[:r], record, *records[r + 1 :]), f"{label} changed")
+        reason = self.desk.edit(self.what, self.path, (*records[:r], record, *records[r + 1 :]), f"{label} of row {r + 1}")
         if reason:
             self.desk.said.emit(reason)
         self.refresh()
@@ -113,7 +113,7 @@ class ListEditor(QTableWidget):
             records = self.records()
             r = self.currentRow()
             if 0 <= r < len(records):
-                self.desk.edit(self.what, self.path, records[:r] + records[r + 1 :], "row removed")
+                self.desk.edit(self.what, self.path, records[:r] + records[r + 1 :], f"removing row {r + 1}")
                 self.refresh()
             return
         super().keyPressEvent(event)

@@ -46,8 +46,8 @@ class StepsField(QWidget):
 
     def _commit(self, values: Values) -> str | None:
         if isinstance(self.desk.rig.method, Generator):
-            return self.desk.edit("rig", ("method", "resistors"), tuple(v.value for v in reversed(values)), "resistors changed")
-        return self.desk.edit("plan", ("loads",), values, "weights changed")
+            return self.desk.edit("rig", ("method", "resistors"), tuple(v.value for v in reversed(values)), "resistors")
+        return self.desk.edit("plan", ("loads",), values, "weights")
 
 
 class QuantityLine(QuantityField):

@@ -1,0 +1,120 @@
+"""What the tester does to records, each as one command that can be undone; and an edit that waits for a word of theirs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, cast
+
+from PyQt6.QtGui import QUndoCommand
+
+from sparring.core.build import Build
+from sparring.core.records import Record
+from sparring.core.revise import Kind
+from sparring.core.rig import Rig
+
+if TYPE_CHECKING:
+    from sparring.core.run import Run
+    from sparring.ui.desk import Desk
+
+
+@dataclass(frozen=True)
+class Draft:
+    """An edit of a build or rig that was tested, until the tester says whether it is a new one or was wrong all along."""
+
+    kind: Kind
+    before: Build | Rig
+    after: Build | Rig
+    text: str
+    runs: int
+
+
+class Edit(QUndoCommand):
+    """A record of the desk changed. It was kept before this is pushed, so that what cannot be kept is never pushed."""
+
+    def __init__(self, desk: Desk, what: str, before: Record, after: Record, text: str) -> None:
+        super().__init__(text)
+        self.desk, self.what, self.before, self.after = desk, what, before, after
+        self.owner = desk.owner(what)
+        self.done = True
+
+    def redo(self) -> None:
+        if self.done:
+            self.done = False
+        else:
+            self._put(self.after)
+
+    def undo(self) -> None:
+        self._put(self.before)
+
+    def _put(self, record: Record) -> None:
+        from sparring.logbook import LogbookError
+
+        try:
+            self.desk.put(self.what, record, self.owner)
+        except LogbookError as err:  # a name taken since; the record stays as it is
+            self.desk.said.emit(str(err))
+
+
+class Begin(QUndoCommand):
+    """A build or rig begun and laid on the desk. Taking it back lays what was there before; with tests of its own it stays."""
+
+    def __init__(self, desk: Desk, record: Build | Rig, text: str) -> None:
+        super().__init__(text)
+        self.desk, self.record = desk, record
+        self.kind: Kind = "build" if isinstance(record, Build) else "rig"
+        self.before = desk.build_id, desk.rig_id, desk.test_id
+        self.made: int | None = None
+
+    def redo(self) -> None:
+        from sparring.logbook import LogbookError
+
+        book = self.desk.book
+        assert book is not None
+        try:
+            if isinstance(self.record, Build):
+                self.made = book.save_build(self.record, self.made)
+                self.desk.choose_build(self.made)
+            else:
+                self.made = book.save_rig(self.record, self.made)
+                self.desk.choose_rig(self.made)
+        except LogbookError as err:
+            self.desk.said.emit(str(err))
+
+    def undo(self) -> None:
+        from sparring.logbook import LogbookError
+
+        book = self.desk.book
+        assert book is not None
+        try:
+            book.remove(self.kind, cast(int, self.made))
+        except LogbookError as err:
+            self.desk.said.emit(f"{self.record.name}: {err}.")
+        self.desk.lay_again(*self.before)
+
+
+class Strike(QUndoCommand):
+    """Leaves lifts out of the results, or takes them back in."""
+
+    def __init__(self, desk: Desk, run_ids: list[int], struck: bool) -> None:
+        super().__init__("leaving a lift out" if struck else "taking lifts back")
+        self.desk, self.run_ids, self.struck = desk, run_ids, struck
+
+    def redo(self) -> None:
+        self.desk.put_struck(self.run_ids, self.struck)
+
+    def undo(self) -> None:
+        self.desk.put_struck(self.run_ids, not self.struck)
+
+
+class Broke(QUndoCommand):
+    """Notes the part that gave way in a run."""
+
+    def __init__(self, desk: Desk, run_id: int, before: Run, after: Run) -> None:
+        super().__init__("note of what broke")
+        self.desk, self.run_id, self.before, self.after = desk, run_id, before, after
+
+    def redo(self) -> None:
+        self.desk.put_run(self.run_id, self.after)
+
+    def undo(self) -> None:
+        self.desk.put_run(self.run_id, self.before)
