@@ -35,9 +35,10 @@ def export_test(book: Logbook, test_id: int, out: Path, progress: Callable[[floa
             log_files.write(making / f"run-{n:03d}.csv", book.recording(run.recording))
             progress(n / (len(runs) + 1))
         result = analyse(build, rig, test.plan, book.material(test.id))
-        (making / "result.json").write_text(json.dumps(result_files.to_dict(result), indent=2), encoding="utf-8")
+        corrections = book.corrections(test.build_id, test.rig_id)
+        (making / "result.json").write_text(json.dumps(result_files.to_dict(result, corrections), indent=2), encoding="utf-8")
         (making / "result.csv").write_text(result_files.to_csv(result), encoding="utf-8")
-        (making / "sheet.html").write_text(render(result), encoding="utf-8")
+        (making / "sheet.html").write_text(render(result, corrections), encoding="utf-8")
         progress(1.0)
     except BaseException:
         shutil.rmtree(making, ignore_errors=True)

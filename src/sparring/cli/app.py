@@ -342,6 +342,35 @@ def export(
             typer.echo(str(export_test(book, test_id, out)))
 
 
+@app.command()
+def edit(
+    logbook: Annotated[Path, typer.Argument(help="logbook folder")],
+    settings: Annotated[list[str], typer.Option("--set", help="PLACE=VALUE, the place as in the record file: stages.0.module=1 mm")],
+    build: Annotated[str, typer.Option(help="name of a build: Dunnock r2")] = "",
+    rig: Annotated[str, typer.Option(help="name of a rig")] = "",
+    wrong_all_along: Annotated[
+        bool, typer.Option("--wrong-all-along", help="of what was tested: correct it, and its results; without, a new revision is begun")
+    ] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Change a build or rig of a logbook; what was tested stays as it was, or is corrected with the old value kept."""
+    from sparring.cli.edit import edit_record
+
+    if bool(build) == bool(rig):
+        raise typer.BadParameter("name either a build or a rig", param_hint="--build, --rig")
+    pairs = [(place.strip(), value.strip()) for place, sign, value in (s.partition("=") for s in settings) if sign]
+    if len(pairs) < len(settings):
+        raise typer.BadParameter("write PLACE=VALUE", param_hint="--set")
+    with _data():
+        document = edit_record(logbook, "build" if build else "rig", build or rig, pairs, wrong_all_along)
+    if as_json:
+        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        return
+    typer.echo(f"kept as {document['kept_as']}")
+    for c in document["corrections"]:
+        typer.echo(f"corrected: {c['field']} {c['before']} → {c['after']}")
+
+
 def _columns(given: list[str]) -> dict[int, tuple[str, str]]:
     from sparring.core.recording import CHANNELS
 

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import csv
 import io
+from collections.abc import Sequence
 from typing import Any
 
 from sparring import __version__
 from sparring.core.finding import explain
 from sparring.core.reduce.results import Step, TestResult
+from sparring.core.revise import Correction
 from sparring.core.uncertainty import budget, nominal, std
 
 FIELDS = {
@@ -25,8 +27,8 @@ FIELDS = {
 }
 
 
-def to_dict(result: TestResult) -> dict[str, Any]:
-    """The stable document described in docs/formats.md."""
+def to_dict(result: TestResult, corrections: Sequence[Correction] = ()) -> dict[str, Any]:
+    """The stable document described in docs/formats.md. corrections: of the build and rig after the runs, from a logbook."""
 
     def value(x: Any, name: str) -> dict[str, float | None]:
         return {name: None if x is None else nominal(x), f"u_{name}": None if x is None else std(x)}
@@ -76,6 +78,10 @@ def to_dict(result: TestResult) -> dict[str, Any]:
         "findings": [
             {"id": f.id, "severity": f.severity, "title": f.title, "seen": explain(f), "steps": list(f.steps), "place": f.place}
             for f in result.findings
+        ],
+        "corrections": [
+            {"at": c.at.isoformat(timespec="seconds"), "kind": c.kind, "of": c.name, "field": c.field, "before": c.before, "after": c.after}
+            for c in corrections
         ],
         "skipped": [{"step": r.step, "repeat": r.repeat, "why": why} for r, why in result.skipped],
     }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from importlib import resources
 from typing import Any
 
@@ -9,6 +10,7 @@ from sparring import __version__
 from sparring.core import quantity
 from sparring.core.finding import explain
 from sparring.core.reduce.results import TestResult
+from sparring.core.revise import Correction
 from sparring.core.uncertainty import budget, nominal, std
 
 _UNITS = {"torque": "N·m", "speed": "rpm", "power_in": "W", "power_out": "W", "wire_to_shaft": "%", "gearbox": "%"}
@@ -16,8 +18,8 @@ _KINDS = {"torque": "torque", "speed": "speed", "power_in": "power", "power_out"
 _W, _H, _PAD = 640, 260, 44
 
 
-def render(result: TestResult) -> str:
-    """The sheet as HTML text."""
+def render(result: TestResult, corrections: Sequence[Correction] = ()) -> str:
+    """The sheet as HTML text. corrections: of the build and rig after the runs."""
     from jinja2 import Environment
 
     source = resources.files("sparring.report").joinpath("templates/sheet.html").read_text(encoding="utf-8")
@@ -37,6 +39,7 @@ def render(result: TestResult) -> str:
         chart=_chart(result),
         explain=explain,
         budget=budget(headline)[:6],
+        corrections=corrections,
         version=__version__,
         train=result.build.train_in_words(),
     )

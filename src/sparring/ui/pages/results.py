@@ -64,7 +64,7 @@ class ResultsPage(QWidget):
         self.tabs.setDrawBase(False)
         self.tabs.setExpanding(False)
         self.tabs.setAccessibleName("Below the charts")
-        for name in ("Points", "Recording", "Uncertainty"):
+        for name in ("Points", "Recording", "Uncertainty", "Corrections"):
             self.tabs.addTab(name)
         row.addWidget(self.tabs)
         row.addStretch(1)
@@ -83,6 +83,8 @@ class ResultsPage(QWidget):
         self.panes.addWidget(self.recording)
         self.budget = BudgetView()
         self.panes.addWidget(self.budget)
+        self.corrected = Table(["when", "of", "what", "was", "is"], "Corrected after the runs", 5, left=(1, 2, 3, 4))
+        self.panes.addWidget(self.corrected)
         self.tabs.currentChanged.connect(self.panes.setCurrentIndex)
         below.addWidget(self.panes, 1)
         self.summary = note("")
@@ -296,7 +298,7 @@ class ResultsPage(QWidget):
         self.table.blockSignals(True)
         self.table.fill(rows)
         self.table.blockSignals(False)
-        text = []
+        text = self._corrections()
         if result.stall.by_line is not None:
             text.append(f"Stall by the speed line {d.show(result.stall.by_line, 'torque')}")
         if result.stall.lifted is not None and result.stall.not_lifted is not None:
@@ -311,6 +313,13 @@ class ResultsPage(QWidget):
         if result.skipped:
             text.append(f"{len(result.skipped)} lifts left out: {result.skipped[0][1]}")
         self.summary.setText("; ".join(text) + ". All ± are 95 % half-widths (k = 2). Grey: predicted.")
+
+    def _corrections(self) -> list[str]:
+        """Lists what was put right after the runs; for the line below, how much that is."""
+        made = self.desk.corrections()
+        self.tabs.setTabVisible(3, bool(made))
+        self.corrected.fill([[f"{c.at.astimezone():%d %b %H:%M}", c.name, c.field, c.before, c.after] for c in made])
+        return [f"{len(made)} correction{'s' * (len(made) > 1)} since the runs"] if made else []
 
     def _weight(self, point: Point) -> str:
         return self.desk.run_name(point.run)
