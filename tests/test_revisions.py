@@ -108,7 +108,7 @@ def test_what_was_wrong_all_along_is_put_right_with_its_results_and_kept_beside_
     window.go("Results")
     page = window.results_page
     texts = [[page.corrected.item(r, c).text() for c in range(1, 5)] for r in range(page.corrected.rowCount())]
-    assert texts[0] == ["Hoist A", "method, drum diameter", "50 ± 0.05 mm", "52 ± 0.05 mm"]
+    assert texts[0] == ["Hoist A", "drum diameter", "50 ± 0.05 mm", "52 ± 0.05 mm"]
     assert len(texts) == 2
     assert "2 corrections" in page.summary.text()
     d.undo.undo()
@@ -118,7 +118,7 @@ def test_what_was_wrong_all_along_is_put_right_with_its_results_and_kept_beside_
     assert len(d.corrections()) == 4  # that it was taken back is kept too
     made = export_test(d.book, d.test_id, tmp_path)
     kept = json.loads((made / "result.json").read_text(encoding="utf-8"))["corrections"]
-    assert [(k["of"], k["field"]) for k in kept[:2]] == [("Hoist A", "method, drum diameter"), ("Hoist A", "method, hook mass")]
+    assert [(k["of"], k["field"]) for k in kept[:2]] == [("Hoist A", "drum diameter"), ("Hoist A", "hook mass")]
     assert "52 ± 0.05 mm" in (made / "sheet.html").read_text(encoding="utf-8")
     choose(window, "Dunnock r3")  # on another rig
     assert d.corrections() == []

@@ -22,6 +22,7 @@ app = typer.Typer(
 BuildFile = Annotated[Path, typer.Option("--build", help="build file (JSON)", exists=True, dir_okay=False)]
 RigFile = Annotated[Path, typer.Option("--rig", help="rig file (JSON)", exists=True, dir_okay=False)]
 PlanFile = Annotated[Path | None, typer.Option("--plan", help="plan file (JSON); the default ladder without", exists=True, dir_okay=False)]
+Inspect = Annotated[Path | None, typer.Option("--inspect", hidden=True, help="answer on this socket what is on the screen, for tests")]
 AsJson = Annotated[bool, typer.Option("--json", help="print the stable JSON document")]
 
 
@@ -74,17 +75,21 @@ def home() -> Path:
 
 
 @app.command("open")
-def open_(logbook: Annotated[Path | None, typer.Argument(help="logbook folder; your own without")] = None) -> None:
+def open_(
+    logbook: Annotated[Path | None, typer.Argument(help="logbook folder; your own without")] = None,
+    inspect: Inspect = None,
+) -> None:
     """Open a logbook in the window."""
     from sparring.ui.application import run
 
-    raise typer.Exit(run(logbook or home() / "logbook"))
+    raise typer.Exit(run(logbook or home() / "logbook", inspect))
 
 
 @app.command()
 def demo(
     folder: Annotated[Path | None, typer.Argument(help="where to put the demo logbook")] = None,
     no_window: Annotated[bool, typer.Option("--no-window", help="make the logbook and stop")] = False,
+    inspect: Inspect = None,
 ) -> None:
     """Make the demo logbook of Hollin Yard, once, and open it."""
     from sparring.demo import make_logbook
@@ -97,7 +102,7 @@ def demo(
         return
     from sparring.ui.application import run
 
-    raise typer.Exit(run(target))
+    raise typer.Exit(run(target, inspect))
 
 
 @app.command()

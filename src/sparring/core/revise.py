@@ -87,7 +87,7 @@ def _leaves(record: Record, where: str = "") -> Iterator[tuple[str, str]]:
 
 def _leaf(value: Any, info: Q | None, where: str) -> Iterator[tuple[str, str]]:
     if isinstance(value, Record):
-        yield from _leaves(value, f"{where}, ")
+        yield from _leaves(value, "" if where == "method" else f"{where}, ")
     elif isinstance(value, tuple):
         for n, item in enumerate(value, start=1):
             yield from _leaf(item, info, f"{where.removesuffix('s')} {n}")

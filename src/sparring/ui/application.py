@@ -53,10 +53,14 @@ def _unexpected(window: MainWindow, kind: type[BaseException], err: BaseExceptio
     window.say(f"Something went wrong inside Sparring ({kind.__name__}: {err}). Recording goes on; details are in the terminal.", stay=True)
 
 
-def run(folder: Path) -> int:
-    """Opens a logbook folder in the window; the exit status."""
+def run(folder: Path, inspect: Path | None = None) -> int:
+    """Opens a logbook folder in the window; the exit status. inspect: a socket on which to answer what is on the screen."""
     app = application()
     window = MainWindow()
+    if inspect is not None:
+        from sparring.ui.inspector import Inspector
+
+        Inspector(window, str(inspect))
     sys.excepthook = partial(_unexpected, window)
     window.show()
     QTimer.singleShot(0, window.make_pages)

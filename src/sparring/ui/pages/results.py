@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QTabBar, QVBoxLayout, QWidget
 
 from sparring.core import predict, quantity
@@ -354,6 +354,17 @@ class ResultsPage(QWidget):
         if best is not None:
             self.tabs.setCurrentIndex(1)
             d.select(best[1], best[2])
+
+    def places(self) -> dict[str, QPoint]:
+        """Where the points of the charts are on the page: `gearbox 2` is the third step's."""
+        d, found = self.desk, {}
+        kt, ks = quantity.factor(d.units["torque"], "torque"), quantity.factor(d.units["speed"], "speed")
+        for s in d.result.running if d.result else []:
+            for chart, name, scale in ((self.efficiency, "gearbox", 100.0), (self.speed, "speed", 1 / ks)):
+                if (value := getattr(s, name)) is not None:
+                    on = chart.box.mapViewToScene(QPointF(nominal(s.torque) / kt, nominal(value) * scale))
+                    found[f"{name} {s.index}"] = chart.mapTo(self, chart.mapFromScene(on))
+        return found
 
     def chosen_point(self) -> Point | None:
         result, step = self.desk.result, self.desk.step

@@ -31,7 +31,9 @@ def named(label: str, path: Path) -> str:
     text = label.strip()
     text = text[0].lower() + text[1:]
     if path[0] == "stages":
-        joint = {"input_joint": " of the input joint", "output_joint": " of the output joint"}.get(str(path[2]), "") if len(path) > 3 else ""
+        joint = (
+            {"input_joint": " of the input joint", "output_joint": " of the output joint"}.get(str(path[2]), "") if len(path) > 3 else ""
+        )
         return f"{text}{joint} of stage {int(path[1]) + 1}"
     return f"{text} of the motor" if path[0] == "motor" else text
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from sparring.ui.desk import Desk
@@ -24,7 +24,8 @@ class LadderRow(QWidget):
         self.texts = ("", "", "")
         self.done = self.total = 0
         self.stalled = self.current = False
-        self.setFixedHeight(38)
+        self.setFixedHeight(40)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def put(self, texts: tuple[str, str, str], done: int, total: int, *, stalled: bool, current: bool) -> None:
@@ -37,8 +38,17 @@ class LadderRow(QWidget):
     def mousePressEvent(self, event: Any) -> None:
         self.chosen.emit(self.index)
 
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.chosen.emit(self.index)
+        else:
+            super().keyPressEvent(event)
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         p = QPainter(self)
+        if self.hasFocus():
+            p.setPen(theme.colour("reseda"))
+            p.drawRect(self.rect().adjusted(0, 0, -1, -1))
         if self.current:
             p.fillRect(self.rect(), theme.colour("pale"))
             p.fillRect(0, 0, 4, self.height(), theme.colour("deep"))

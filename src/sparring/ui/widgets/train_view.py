@@ -7,8 +7,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QTransform
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QTransform
 from PyQt6.QtWidgets import QSpinBox, QWidget
 
 from sparring.core.build import MOTOR, Build
@@ -115,6 +115,26 @@ def paint_stage(p: QPainter, drawn: list[Drawn], turned: Turned, *, chosen: str 
         p.restore()
 
 
+class _Count(QSpinBox):
+    """A number of teeth typed over its gear. Enter takes it, Escape leaves it; neither key goes on to the drawing below."""
+
+    taken = pyqtSignal()
+    left = pyqtSignal()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.interpretText()
+            self.taken.emit()
+        elif event is not None and event.key() == Qt.Key.Key_Escape:
+            self.left.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        self.taken.emit()
+
+
 class TrainView(QWidget):
     """The build's train. `picked(stage, field)`: field of the stage's record that the part stands for."""
 
@@ -133,7 +153,7 @@ class TrainView(QWidget):
         self._origins: list[tuple[float, float, float]] = []
         self._bounds = QRectF()
         self._apart: list[int] = []
-        self._field: QSpinBox | None = None
+        self._field: _Count | None = None
         self.setMinimumSize(240, 180)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Gear train, drawn to scale. Arrow keys choose a part, Enter changes its teeth, Space turns the train.")
@@ -397,6 +417,21 @@ class TrainView(QWidget):
                 return d.stage, d.body.field
         return None
 
+    def places(self) -> dict[str, QPoint]:
+        """A point of the widget on each part that can be picked, by `stage n field`."""
+        found = {}
+        scale, ox, oy = self._scale()
+        for d in self._drawn:
+            x, y = d.body.centre(self.turned)
+            centre = self._to_screen(d.stage, scale, ox, oy).map(QPointF(1e3 * x, -1e3 * y))
+            for n in range(48):
+                r, a = scale * 1e3 * d.body.reach * (0.85, 0.6, 0.96)[n // 16], math.tau * n / 16
+                at = QPointF(centre.x() + r * math.cos(a), centre.y() + r * math.sin(a))
+                if d.body.field and self.part_at(at) == (d.stage, d.body.field):
+                    found[f"stage {d.stage + 1} {d.body.field.replace('_', ' ')}"] = at.toPoint()
+                    break
+        return found
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and self.build is not None and (part := self.part_at(event.position())):
             self.pick(*part)
@@ -427,13 +462,14 @@ class TrainView(QWidget):
         x, y = body.centre(self.turned)
         at = self._to_screen(n, scale, ox, oy).map(QPointF(1e3 * x, -1e3 * y))
         self._close_field()
-        spin = QSpinBox(self)
+        spin = _Count(self)
         spin.setRange(1, 2000)
         spin.setValue(value)
         spin.setAccessibleName(f"Number of {field.replace('_', ' ')}")
         spin.setFixedSize(84, 40)
         spin.move(int(min(max(at.x() - 42, 0), self.width() - 84)), int(min(max(at.y() - 20, 0), self.height() - 40)))
-        spin.editingFinished.connect(lambda: self._take_count(n, field))
+        spin.taken.connect(lambda: self._take_count(n, field))
+        spin.left.connect(self._close_field)
         self._field = spin
         spin.show()
         spin.setFocus()

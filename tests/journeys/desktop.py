@@ -1,0 +1,251 @@
+"""A virtual X screen with a small window manager, the installed command on it, and real keys and clicks."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+COMMAND = Path(sys.executable).with_name("sparring")
+PATIENCE = 60.0  # [s] for anything the program does by itself; a slow machine is no fault
+SLOWED = float(os.environ.get("SPARRING_TESTS_SLOWED", "0"))  # [s] put into every wait, to show that no test counts on speed
+
+
+class Screen:
+    """An X server of its own, with a window manager."""
+
+    def __init__(self, size=(1280, 800)):
+        self.size = size
+        read, write = os.pipe()
+        self._server = subprocess.Popen(
+            ["Xvfb", "-displayfd", str(write), "-screen", "0", f"{size[0]}x{size[1]}x24", "-nolisten", "tcp"],
+            pass_fds=[write],
+            stderr=subprocess.DEVNULL,
+        )
+        os.close(write)
+        with os.fdopen(read) as told:
+            self.display = f":{told.readline().strip()}"  # waits until it is up
+        self.env = {k: v for k, v in os.environ.items() if k not in ("QT_QPA_PLATFORM", "WAYLAND_DISPLAY", "QT_SCALE_FACTOR")}
+        self.env["DISPLAY"] = self.display
+        self._manager = subprocess.Popen(["openbox"], env=self.env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+
+    def close(self):
+        for process in (self._manager, self._server):
+            process.terminate()
+            process.wait(10)
+
+    def xdo(self, *words):
+        done = subprocess.run(["xdotool", *map(str, words)], env=self.env, capture_output=True, text=True, timeout=PATIENCE)
+        assert done.returncode == 0, f"xdotool {words}: {done.stderr}"
+        return done.stdout
+
+
+class Program:
+    """The installed command, started as its user starts it. Acts by keys and clicks only; looks through `--inspect`."""
+
+    def __init__(self, screen, home, *words, **env):
+        self.screen, self.home = screen, Path(home)
+        self._path = self.home / "inspect.socket"
+        self._path.unlink(missing_ok=True)
+        folders = {f"XDG_{n}_HOME": str(self.home / n.lower()) for n in ("DATA", "CONFIG", "CACHE")}
+        self.said = self.home / "said.txt"
+        self._process = subprocess.Popen(
+            [str(COMMAND), *words, "--inspect", str(self._path)],
+            env={**screen.env, "HOME": str(self.home), **folders, **env},
+            stdout=self.said.open("w"),
+            stderr=subprocess.STDOUT,
+            cwd=self.home,
+            start_new_session=True,
+        )
+        self._link = None
+        self.until(self._connected, "the window opens")
+        self.until(lambda: self.state()["logbook"], "the logbook opens")
+        self.until(lambda: len(self.state()["pages_made"]) == 4, "all pages are made")
+        windows = screen.xdo("search", "--onlyvisible", "--pid", self._process.pid).split()
+        self.window = windows[-1]
+        screen.xdo("windowactivate", "--sync", self.window)
+        screen.xdo("windowsize", "--sync", self.window, *screen.size)
+        screen.xdo("windowmove", self.window, 0, 0)
+        self.rest()
+
+    def close(self):
+        """Ends it whatever it does."""
+        if self._link is not None:
+            self._link.close()
+        with contextlib.suppress(ProcessLookupError):
+            os.killpg(self._process.pid, signal.SIGTERM)
+        try:
+            self._process.wait(20)
+        except subprocess.TimeoutExpired:
+            os.killpg(self._process.pid, signal.SIGKILL)
+            self._process.wait(20)
+
+    def status(self):
+        """Waits until it has ended by itself; its exit status."""
+        return self._process.wait(PATIENCE)
+
+    # --- looking ----------------------------------------------------------------------------------------------------
+
+    def _connected(self):
+        assert self._process.poll() is None, f"it ended: {self.said.read_text()}"
+        link = socket.socket(socket.AF_UNIX)
+        try:
+            link.connect(str(self._path))
+        except OSError:
+            link.close()
+            return False
+        link.settimeout(PATIENCE)
+        self._link = link.makefile("rwb")
+        return True
+
+    def ask(self, what, **more):
+        self._link.write(json.dumps({"ask": what, **more}).encode() + b"\n")
+        self._link.flush()
+        try:
+            line = self._link.readline()
+        except TimeoutError as err:
+            raise AssertionError(f"no answer to {what}: {self.said.read_text()[-3000:]}") from err
+        assert line, f"it ended: {self.said.read_text()}"
+        return json.loads(line)
+
+    def state(self):
+        return self.ask("state")
+
+    def widgets(self, name=None, kind=None):
+        """What can be seen, foremost window first; by name (whole, or its beginning) and class."""
+        seen = [w for w in self.ask("widgets") if kind is None or w["class"] == kind]
+        if name is None:
+            return seen
+        return [w for w in seen if w["name"] == name] or [w for w in seen if w["name"].startswith(name)]
+
+    def widget(self, name, kind=None):
+        found = []
+        self.until(lambda: found.extend(self.widgets(name, kind)) or found, f"{kind or 'something'} named {name!r} is shown")
+        return found[0]
+
+    def text(self, name, kind=None):
+        return self.widget(name, kind).get("text", "")
+
+    def until(self, condition, what, seconds=PATIENCE):
+        """Waits for something that stays so. Fails with what is on the screen."""
+        end = time.monotonic() + seconds
+        time.sleep(SLOWED)
+        while not condition():
+            if time.monotonic() > end:
+                state = self.ask("state") if self._link else {}
+                picture = self.home / "failed.png"
+                if self._link:
+                    self.picture(picture)
+                raise AssertionError(
+                    f"not within {seconds:.0f} s: {what}. {state}. Picture: {picture}. Said: {self.said.read_text()[-1500:]}"
+                )
+            time.sleep(0.03)
+        time.sleep(SLOWED)
+
+    def rest(self):
+        """Waits until nothing is under way."""
+        self.until(lambda: not self.state()["busy"], "it comes to rest")
+
+    def picture(self, file):
+        """The whole screen as the X server has it."""
+        assert self.ask("picture", file=str(file))["kept"]
+        return Path(file)
+
+    # --- acting -----------------------------------------------------------------------------------------------------
+
+    def key(self, *keys):
+        self.screen.xdo("key", "--delay", 20, *keys)
+        self.rest()
+
+    def type(self, text):
+        self.screen.xdo("type", "--delay", 12, "--", text)
+        self.rest()
+
+    def enter(self, text, key="Return"):
+        """Types over what is in the field that has the keyboard, and takes it."""
+        self.key("ctrl+a")
+        self.type(text)
+        self.key(key)
+
+    def click_at(self, place, button=1, times=1):
+        x, y = place[0] + place[2] // 2, place[1] + place[3] // 2
+        self.screen.xdo("mousemove", "--sync", x, y, "click", "--repeat", times, "--delay", 60, button)
+        self.rest()
+
+    def click(self, name, kind=None, **how):
+        found = self.widget(name, kind)
+        assert found["enabled"], f"{name} is not enabled"
+        self.click_at(found["at"], **how)
+
+    def press(self, text):
+        """Clicks a button by what is written on it."""
+        self.until(lambda: any(w["enabled"] for w in self.buttons(text)), f"a button {text!r} can be pressed")
+        self.click_at(next(w for w in self.buttons(text) if w["enabled"])["at"])
+
+    def buttons(self, text):
+        return [w for w in self.ask("widgets") if "checked" in w and w["text"].replace("&", "").startswith(text)]
+
+    def item(self, view, text, **how):
+        """Clicks an entry of a list, tree or table."""
+        found = []
+
+        def there():
+            found[:] = [place for w in self.widgets(view) for t, place in w.get("items", {}).items() if t == text or t.startswith(text)]
+            return found
+
+        self.until(there, f"{text!r} is in {view!r}")
+        self.click_at(found[0], **how)
+
+    def place(self, kind, name, **how):
+        """Clicks a thing that a widget paints by itself."""
+        self.until(lambda: any(name in w.get("places", {}) for w in self.widgets(kind=kind)), f"{name!r} is in {kind}")
+        self.click_at(next(w["places"][name] for w in self.widgets(kind=kind) if name in w.get("places", {})), **how)
+
+    def tab(self, text):
+        self.until(lambda: any(text in w.get("tabs", {}) for w in self.ask("widgets")), f"a tab {text!r} is shown")
+        self.click_at(next(w["tabs"][text] for w in self.ask("widgets") if text in w.get("tabs", {})))
+
+    def choose(self, combo, entry):
+        """Picks an entry of a drop-down list with the keyboard."""
+        box = self.widget(combo)
+        self.click_at(box["at"])
+        names = box["entries"]
+        now, wanted = names.index(box["text"]), next(i for i, n in enumerate(names) if n == entry or n.startswith(entry))
+        self.key(*(["Down" if wanted > now else "Up"] * abs(wanted - now)), "Return")
+
+    def menu(self, head, text):
+        """Opens a menu by mouse and clicks an entry."""
+        self.menu_head(head)
+        self.until(
+            lambda: any(t.startswith(text) for w in self.widgets(kind="QMenu") for t in w.get("items", {})), f"{text!r} is in the menu"
+        )
+        entry = next(place for w in self.widgets(kind="QMenu") for t, place in w["items"].items() if t.startswith(text))
+        self.click_at(entry)
+
+    def menu_head(self, head):
+        self.place("QMenuBar", head)
+        self.until(lambda: self.state()["menu_open"], f"the menu {head} opens")
+
+    def page(self, name):
+        self.key(f"alt+{('Build', 'Rig', 'Run', 'Results').index(name) + 1}")
+        self.until(lambda: self.state()["page"] == name, f"{name} is shown")
+
+    def file_dialog(self, path):
+        """Gives a path to the file dialog that is open."""
+        self.until(lambda: self.widgets("fileNameEdit"), "a file dialog is open")
+        self.enter(str(path))
+        self.until(lambda: not self.widgets("fileNameEdit"), "the file dialog closes")
+        self.rest()
+
+
+def home_with_demo(made, target):
+    """A home in which `sparring demo` was started before."""
+    shutil.copytree(made, target)
+    return target
