@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QApplication,
     QCheckBox,
     QComboBox,
+    QHeaderView,
     QLabel,
     QLineEdit,
     QMenu,
@@ -175,7 +176,7 @@ def _widgets() -> Iterator[dict[str, Any]]:
         elif isinstance(w, QTabBar):
             found["tabs"] = {w.tabText(i): _on_screen(w, w.tabRect(i)) for i in range(w.count()) if w.isTabVisible(i)}
             found["text"] = w.tabText(w.currentIndex())
-        elif isinstance(w, QAbstractItemView):
+        elif isinstance(w, QAbstractItemView) and not isinstance(w, QHeaderView):
             found["items"] = _items(w)
         elif isinstance(w, QMenuBar):
             found["places"] = {a.text().replace("&", ""): _on_screen(w, w.actionGeometry(a)) for a in w.actions()}
