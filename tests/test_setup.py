@@ -40,7 +40,8 @@ GOOD = {"calibration": CAL, "gravity": Measured(9.81, 0.003), "limits": {"curren
 
 
 def rig_with(method, **more):
-    return Rig(method=method, **{**GOOD, **more})
+    read = {"by": "Hollin Yard", "on": "2026-11-12", "method": method.kind}
+    return Rig(method=method, **{**GOOD, "care_read": read, **more})
 
 
 DRIFTED = changed(CAL, ("earlier",), (Past(date="2026-03-01", zero=Measured(84_000.0), sensitivity=Measured(2_140.0, 2.0)),))
@@ -65,6 +66,8 @@ STRAIGHT = ((0.1, 0.12), (2.0, 2.04), (5.0, 5.06), (9.0, 9.11))
         (rig_with(Hoist(), calibration=DRIFTED), "cell-drifts"),
         (rig_with(Hoist(), calibration=changed(CAL, ("creep",), 0.004)), "cell-creeps"),
         (rig_with(Hoist(), calibration=None), "calibration-missing"),
+        (rig_with(Hoist(), care_read=None), "care-not-confirmed"),
+        (rig_with(Lever(), care_read={"by": "Hollin Yard", "on": "2026-11-12", "method": "hoist"}), "care-not-confirmed"),
         (rig_with(Hoist(), sensors={"second_cell": "taken off"}), "second-cell-not-calibrated"),
         (rig_with(Hoist(), calibration=changed(CAL, ("date",), "2026-01-05")), "calibration-old"),
         (rig_with(Hoist(), calibration=changed(CAL, ("capacity",), 20.0)), "cell-overloaded"),

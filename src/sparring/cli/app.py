@@ -376,6 +376,28 @@ def edit(
         typer.echo(f"corrected: {c['field']} {c['before']} → {c['after']}")
 
 
+@app.command()
+def care(
+    logbook: Annotated[Path, typer.Argument(help="logbook folder")],
+    rig: Annotated[str, typer.Option(help="name of a rig")],
+    confirm: Annotated[str, typer.Option(help="your name: you have read the notes")] = "",
+    as_json: AsJson = False,
+) -> None:
+    """What to take care of on a rig, and who has confirmed that; with a name, confirm it."""
+    from datetime import date
+
+    from sparring.cli.edit import care_of
+
+    with _data():
+        document = care_of(logbook, rig, confirm.strip(), f"{date.today():%Y-%m-%d}")
+    if as_json:
+        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        return
+    typer.echo("\n".join(document["notes"]))
+    by, on = document["confirmed_by"], document["confirmed_on"]
+    typer.echo(f"Confirmed by {by} on {on}." if by else "Not confirmed for this rig.")
+
+
 def _columns(given: list[str]) -> dict[int, tuple[str, str]]:
     from sparring.core.recording import CHANNELS
 

@@ -1,4 +1,4 @@
-"""`sparring edit`: a field of a build or rig in a logbook, changed as in the window."""
+"""`sparring edit` and `sparring care`: records of a logbook, changed as in the window."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from sparring.core.quantity import QuantityError
 from sparring.core.records import RecordError, annotation, changed
 from sparring.core.revise import Kind, bears_on_results
 from sparring.core.rig import Rig
+from sparring.core.rig.care import care_notes
 from sparring.logbook import Logbook, LogbookError
 
 
@@ -47,6 +48,26 @@ def edit_record(folder: Path, kind: Kind, name: str, settings: list[tuple[str, s
             "kept_as": after.name,
             "runs": runs,
             "corrections": [{"field": c.field, "before": c.before, "after": c.after} for c in corrections[kept:]],
+        }
+
+
+def care_of(folder: Path, name: str, by: str, today: str) -> dict[str, Any]:
+    """The care notes of a rig and who confirmed them; by: confirms them. Raises LogbookError, RecordError."""
+    with Logbook(folder, create=False) as book:
+        rig_id, rig = next(((i, r) for i, r in book.rigs() if r.name == name), (0, None))
+        if rig is None:
+            raise LogbookError(f"{folder} has no rig {name}; it has {', '.join(r.name for _, r in book.rigs())}")
+        if by:
+            rig = changed(rig, ("care_read",), {"by": by, "on": today, "method": rig.method.kind})
+            book.save_rig(rig, rig_id)
+        read = rig.care_read if rig.care_confirmed else None
+        return {
+            "format": "sparring.care/1",
+            "rig": rig.name,
+            "method": rig.method.kind,
+            "notes": list(care_notes(rig.method)),
+            "confirmed_by": read.by if read else None,
+            "confirmed_on": read.on if read else None,
         }
 
 

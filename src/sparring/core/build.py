@@ -33,7 +33,22 @@ class Build(Record):
     """One revision of one drive: motor, train, materials."""
 
     ASIDE: ClassVar[frozenset[str]] = frozenset(
-        ["family", "revision", "title", "mass", "expected_load", "holding", "fastest", "works_at", "across_layers", "fuse", "parts", "currency", "photos", "notes"]
+        [
+            "family",
+            "revision",
+            "title",
+            "mass",
+            "expected_load",
+            "holding",
+            "fastest",
+            "works_at",
+            "across_layers",
+            "fuse",
+            "parts",
+            "currency",
+            "photos",
+            "notes",
+        ]
     )
 
     version: Literal["sparring.build/1"] = "sparring.build/1"

@@ -19,7 +19,7 @@ from sparring.core.plant.lifts import ladder, runs_of
 from sparring.core.plant.sensors import calibration_points, sensors_of
 from sparring.core.quantity import Measured
 from sparring.core.reduce.results import headline
-from sparring.core.rig import Limits, Rig
+from sparring.core.rig import CareRead, Limits, Rig
 from sparring.core.rig.calibration import Calibration
 from sparring.core.rig.hoist import Hoist
 from sparring.core.train.kinds.spur import SpurStage
@@ -105,6 +105,7 @@ def rig(name: str = "Hoist A", **method: Any) -> Rig:
         calibration=Calibration(cell="5 kg cell", date="2026-11-12", points=points),
         gravity=Measured(9.812, 0.003),
         limits=Limits(current=3.0, speed=200 * _RPM, stalled_for=0.8),
+        care_read=CareRead(by="Hollin Yard", on="2026-11-12", method="hoist"),
     )
 
 

@@ -225,7 +225,9 @@ class Logbook:
 
     def corrections(self, build_id: int, rig_id: int) -> list[Correction]:
         """What was put right of a build and a rig after runs were made with them, oldest first."""
-        names = {("build", i): b.name for i, b in self.builds() if i == build_id} | {("rig", i): r.name for i, r in self.rigs() if i == rig_id}
+        names = {("build", i): b.name for i, b in self.builds() if i == build_id} | {
+            ("rig", i): r.name for i, r in self.rigs() if i == rig_id
+        }
         with self._session() as s:
             rows = s.scalars(select(CorrectionRow).order_by(CorrectionRow.id)).all()
             return [

@@ -11,6 +11,7 @@ from sparring.core import quantity
 from sparring.core.finding import explain
 from sparring.core.reduce.results import TestResult
 from sparring.core.revise import Correction
+from sparring.core.rig.care import care_notes
 from sparring.core.uncertainty import budget, nominal, std
 
 _UNITS = {"torque": "N·m", "speed": "rpm", "power_in": "W", "power_out": "W", "wire_to_shaft": "%", "gearbox": "%"}
@@ -40,6 +41,7 @@ def render(result: TestResult, corrections: Sequence[Correction] = ()) -> str:
         explain=explain,
         budget=budget(headline)[:6],
         corrections=corrections,
+        care=care_notes(result.rig.method),
         version=__version__,
         train=result.build.train_in_words(),
     )

@@ -203,7 +203,9 @@ class PhotosDialog(BuildDialog):
         except OSError as err:
             self.result_text.setText(f"{path.name} could not be copied: {err.strerror}.")
             return
-        self.result_text.setText(self.desk.edit("build", ("photos",), (*self.desk.build.photos, name), "adding a photo") or f"{name} added.")
+        self.result_text.setText(
+            self.desk.edit("build", ("photos",), (*self.desk.build.photos, name), "adding a photo") or f"{name} added."
+        )
 
     def _add(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(self, "Photos of the drive", "", "Pictures (*.jpg *.jpeg *.png *.webp);;All files (*)")

@@ -162,7 +162,7 @@ class Desk(QObject):
                 self.said.emit(reason)
             return
         old, name = self.rig.name, self._free_name(method.TITLE)
-        self.undo.push(Begin(self, self.rig.model_copy(update={"name": name, "method": method}), f"rig {name}"))
+        self.undo.push(Begin(self, self.rig.model_copy(update={"name": name, "method": method, "care_read": None}), f"rig {name}"))
         self.said.emit(f"{old} has tests and stays as it is; “{name}” is a rig of its own, with the same cell.")
 
     def _free_name(self, name: str) -> str:
@@ -174,7 +174,7 @@ class Desk(QObject):
     def new_rig(self) -> None:
         """A copy of the rig in hand, laid on the desk."""
         name = self._free_name(f"{self.rig.name} copy"[:60])
-        self.undo.push(Begin(self, self.rig.model_copy(update={"name": name}), f"rig {name}"))
+        self.undo.push(Begin(self, self.rig.model_copy(update={"name": name, "care_read": None}), f"rig {name}"))
 
     def lay_again(self, build_id: int, rig_id: int, test_id: int) -> None:
         """Lays on the desk what was on it before."""
@@ -307,7 +307,7 @@ class Desk(QObject):
         if isinstance(draft.after, Build):
             new: Build | Rig = changed(draft.after, ("revision",), self.book.next_revision(draft.after.family))
         else:
-            new = changed(draft.after, ("name",), self._free_name(draft.after.name))
+            new = changed(changed(draft.after, ("name",), self._free_name(draft.after.name)), ("care_read",), None)
         self.undo.push(Begin(self, new, f"{draft.text} in {new.name}"))
         self.said.emit(f"{new.name} begun with {draft.text} changed. {draft.before.name} and its {draft.runs} runs stay as they were.")
 

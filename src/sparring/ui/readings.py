@@ -33,6 +33,7 @@ from sparring.core.recording import Recording
 from sparring.core.records import RecordError, annotation, changed
 from sparring.core.reduce.inputs import inputs_of
 from sparring.core.rig import Hoist, calibration, meters
+from sparring.core.rig.care import DEFERS
 from sparring.core.uncertainty import budget, nominal, std
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
@@ -279,7 +280,7 @@ class ReadingsDialog(QDialog):
         self.picture.show_kind(kind.__name__)
         self._set_chart()
         self.purpose.setText(kind.PURPOSE)
-        self.care.setText(kind.CARE)
+        self.care.setText(f"{kind.CARE} {DEFERS}")
         self._fill_form()
         self.right.removeWidget(self.grid)
         self.grid.hide()

@@ -192,6 +192,7 @@ class MainWindow(QMainWindow):
             run.ladder.hide()
             self.right_column.insertWidget(0, run.ladder)
             run.finished.connect(lambda: self.go("Results"))
+            run.care_wanted.connect(lambda: self._show_rig("rig.care_read"))
             run.live_flow.connect(self._live_flow)
         else:
             from sparring.ui.pages.results import ResultsPage
@@ -302,12 +303,15 @@ class MainWindow(QMainWindow):
                 entry.setFocus()
             return
         if finding.place.startswith("rig"):
-            self.go("Rig")
-            if (field := self.rig_page.show_place(finding.place)) is not None:
-                field.setFocus()
+            self._show_rig(finding.place)
         elif finding.steps:
             self.go("Results")
             self.results_page.show_finding(finding)
+
+    def _show_rig(self, place: str) -> None:
+        self.go("Rig")
+        if (field := self.rig_page.show_place(place)) is not None:
+            field.setFocus()
 
     def changeEvent(self, event: QEvent | None) -> None:
         super().changeEvent(event)

@@ -107,7 +107,7 @@ class Strips(QWidget):
             self.curves[key].setData(x, shown)
             box = self.charts[key].box
             box.setXRange(max(now - _SPAN, float(t[0])), max(now, float(t[0]) + _SPAN), padding=0)
-            if len(shown):
+            if np.isfinite(shown).any():  # a cell without a calibration has no force yet
                 high, low = float(np.nanmax(shown)), float(np.nanmin(shown))
                 self._scale(key, box, low, high)
         self._mark_lines(now)

@@ -10,6 +10,7 @@ from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
 from sparring.core.rig.brake import Brake
 from sparring.core.rig.calibration import Calibration
+from sparring.core.rig.care import CareRead
 from sparring.core.rig.drawbar import Drawbar
 from sparring.core.rig.generator import Generator
 from sparring.core.rig.hoist import Hoist
@@ -41,6 +42,7 @@ __all__ = [
     "METHODS",
     "Brake",
     "Calibration",
+    "CareRead",
     "Check",
     "Drawbar",
     "Generator",
@@ -108,3 +110,9 @@ class Rig(Record):
     limits: Limits = Limits.ours()
     shelf: Annotated[tuple[Weight, ...], Field(max_length=60)] = ()
     checks: Annotated[tuple[Check, ...], Field(max_length=30)] = tuple(Check.ours(text=t) for t in CHECKS)
+    care_read: CareRead | None = None
+
+    @property
+    def care_confirmed(self) -> bool:
+        """Whether somebody has confirmed the care notes of this rig, as it is set up now."""
+        return self.care_read is not None and self.care_read.method == self.method.kind

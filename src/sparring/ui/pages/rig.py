@@ -20,12 +20,14 @@ from PyQt6.QtWidgets import (
 )
 
 from sparring.core.rig import METHODS, Check, MethodBase, RunUp, Weight, calibration
+from sparring.core.rig.care import care_notes
 from sparring.core.uncertainty import nominal
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
 from sparring.ui.ratio_planner import RatioPlanner
 from sparring.ui.sensors_panel import SensorsPanel
 from sparring.ui.widgets.bench_picture import BenchPicture
+from sparring.ui.widgets.care_panel import CarePanel
 from sparring.ui.widgets.form import Form, Path
 from sparring.ui.widgets.gravity import ask_gravity
 from sparring.ui.widgets.list_editor import ListEditor
@@ -120,7 +122,7 @@ class RigPage(QWidget):
             ("Sensors", _scrolled(self.sensors)),
             ("Masses", self._masses()),
             ("Ratios", self.planner),
-            ("Checks", self.checklist),
+            ("Checks", _scrolled(self.checklist)),
         ):
             self.tabs.addTab(name)
             self.stack.addWidget(widget)
@@ -219,7 +221,8 @@ class RigPage(QWidget):
                 self.rigs.addItem(rig.name, rig_id)
             self.rigs.setCurrentIndex(max(0, self.rigs.findData(d.rig_id)))
         self.methods.setCurrentIndex(METHODS.index(type(method)))
-        self.care.setText(f"Care: guard and goggles on; {method.CARE}; low voltage first.")
+        usual, rule, _ = care_notes(method)
+        self.care.setText(f"Care: {usual[0].lower()}{usual[1:]} {rule}")
         for n, shown in ((2, method.weighed()), (3, isinstance(method, RunUp))):
             if self.tabs.isTabVisible(n) != shown:
                 self.tabs.setTabVisible(n, shown)
@@ -244,6 +247,9 @@ class RigPage(QWidget):
         if (entry := self.sensors.choose(name)) is not None:
             self.tabs.setCurrentIndex(1)
             return entry
+        if name == "care_read":
+            self.tabs.setCurrentIndex(4)
+            return self.checklist.care.name
         if path[:1] == ("method",):
             return self.picture.fields.get(name)
         found = next((form.fields[path] for form in self.forms if form.what == "rig" and path in form.fields), None)
@@ -311,6 +317,10 @@ class Checklist(QWidget):
         self.desk = desk
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
+        self.care = CarePanel(desk)
+        column.addWidget(self.care)
+        column.addSpacing(6)
+        column.addWidget(heading("Looked at before power"))
         self.rows = QVBoxLayout()
         self.rows.setSpacing(2)
         column.addLayout(self.rows)

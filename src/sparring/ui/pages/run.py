@@ -36,6 +36,7 @@ class RunPage(QWidget):
 
     live_flow = pyqtSignal(object)
     finished = pyqtSignal()
+    care_wanted = pyqtSignal()
 
     def __init__(self, desk: Desk, session: BenchSession) -> None:
         super().__init__()
@@ -114,6 +115,8 @@ class RunPage(QWidget):
             text, on = f"{stopping} …", False
         elif self._other_bench():
             text, say = "Set up the simulated bench anew", f"It still has what was on it: {s.simulates}."
+        elif not s.simulated and not d.rig.care_confirmed:
+            text, say = "Confirm the care notes", "Once for each rig, by name, before a board drives anything: on Rig, under Checks."
         elif s.obeys and not tared:
             text, say = "Tare, with nothing pulling", f"The reading of the cell {method.CELL} becomes its zero."
         elif self.lift is None:
@@ -223,6 +226,8 @@ class RunPage(QWidget):
             return
         elif self._other_bench():
             s.simulate(d.build, d.rig)
+        elif not s.simulated and not d.rig.care_confirmed:
+            self.care_wanted.emit()
         elif s.obeys and s.tare is None and d.rig.method.CELL:
             s.send("hang 0")
             s.hung = None

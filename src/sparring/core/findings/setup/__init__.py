@@ -7,7 +7,7 @@ from datetime import date
 
 from sparring.core.build import Build
 from sparring.core.finding import ORDER, Finding
-from sparring.core.findings.setup import loads, sensors  # noqa: F401  (they register themselves)
+from sparring.core.findings.setup import care, loads, sensors  # noqa: F401  (they register themselves)
 from sparring.core.findings.setup.bench import SETUP_RULES, Bench
 from sparring.core.plan import Plan
 from sparring.core.rig import Rig
