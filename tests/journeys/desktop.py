@@ -8,6 +8,7 @@ import os
 import shutil
 import signal
 import socket
+import sqlite3
 import subprocess
 import sys
 import time
@@ -123,6 +124,7 @@ class Program:
         seen = [w for w in self.ask("widgets") if kind is None or w["class"] == kind]
         if name is None:
             return seen
+        seen.sort(key=lambda w: w["class"] == "QLabel")  # a field goes before the label beside it
         return [w for w in seen if w["name"] == name] or [w for w in seen if w["name"].startswith(name)]
 
     def widget(self, name, kind=None):
@@ -157,6 +159,16 @@ class Program:
         """The whole screen as the X server has it."""
         assert self.ask("picture", file=str(file))["kept"]
         return Path(file)
+
+    def rows(self, sql, *values):
+        """What the logbook on disk holds."""
+        with contextlib.closing(sqlite3.connect(f"file:{self.state()['logbook']}/logbook.sqlite?mode=ro", uri=True)) as book:
+            return book.execute(sql, values).fetchall()
+
+    def record(self, kind, name):
+        """The newest record of a build or rig of that name, as the logbook's file text says it."""
+        found = [json.loads(text) for (text,) in self.rows(f"SELECT record FROM {kind}s ORDER BY id")]
+        return next(r for r in reversed(found) if name in (r.get("name"), f"{r.get('family')} r{r.get('revision')}"))
 
     # --- acting -----------------------------------------------------------------------------------------------------
 
@@ -223,11 +235,18 @@ class Program:
     def menu(self, head, text):
         """Opens a menu by mouse and clicks an entry."""
         self.menu_head(head)
-        self.until(
-            lambda: any(t.startswith(text) for w in self.widgets(kind="QMenu") for t in w.get("items", {})), f"{text!r} is in the menu"
-        )
-        entry = next(place for w in self.widgets(kind="QMenu") for t, place in w["items"].items() if t.startswith(text))
-        self.click_at(entry)
+        self.item_of_menu(text)
+
+    def item_of_menu(self, text):
+        """Clicks an entry of the menu that is open."""
+        entries = {}
+
+        def there():
+            entries.update((t, place) for w in self.widgets(kind="QMenu") for t, place in w.get("items", {}).items() if t.startswith(text))
+            return entries
+
+        self.until(there, f"{text!r} is in the menu and can be chosen")
+        self.click_at(next(iter(entries.values())))
 
     def menu_head(self, head):
         self.place("QMenuBar", head)

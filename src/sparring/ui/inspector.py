@@ -33,6 +33,7 @@ from PyQt6.QtWidgets import (
 )
 
 from sparring.ui import background
+from sparring.ui.widgets.ladder import KeyButton
 
 if TYPE_CHECKING:
     from sparring.ui.shell import MainWindow
@@ -235,6 +236,9 @@ def cut() -> Iterator[str]:
                     yield f"{where}: {w.heightForWidth(w.width())} px high, has {w.height()}"
             elif w.sizeHint().width() > w.width() + _SLACK:
                 yield f"{where}: {w.sizeHint().width()} px wide, has {w.width()}"
+        elif isinstance(w, KeyButton):
+            if not w.fits():
+                yield f"{where}: has no room in {w.width()} × {w.height()} px"
         elif isinstance(w, QPushButton) and w.text():
             wide = max(metrics.size(Qt.TextFlag.TextShowMnemonic, line).width() for line in w.text().split("\n"))
             high = metrics.lineSpacing() * len(w.text().split("\n"))

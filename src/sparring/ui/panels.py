@@ -287,7 +287,7 @@ class FindingsPanel(QFrame):
         layout.addWidget(scroll, 1)
         for signal in (desk.units_changed, theme.changed):
             signal.connect(self.refresh)
-        desk.result_changed.connect(lambda: self.refresh() if self.about == "test" else None)
+        desk.result_changed.connect(lambda: self.refresh() if self.about != "build" else None)
         self._soon = QTimer(self)  # the page is repainted first, then judged
         self._soon.setSingleShot(True)
         self._soon.setInterval(40)

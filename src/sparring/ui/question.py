@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from PyQt6 import sip
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from sparring.core.build import Build
 from sparring.core.revise import differences
@@ -39,14 +40,21 @@ class Question(QFrame):
             row.addWidget(button)
         row.addStretch(1)
         column.addLayout(row)
+        self._asked_from: QWidget | None = None
         desk.draft_changed.connect(self.refresh)
         self.hide()
 
     def refresh(self) -> None:
         draft, book = self.desk.draft, self.desk.book
         if draft is None or book is None:
+            back, self._asked_from = self._asked_from, None
+            had = self.isAncestorOf(QApplication.focusWidget())
             self.hide()
+            if had and back is not None and not sip.isdeleted(back) and back.isVisible():
+                back.setFocus(Qt.FocusReason.OtherFocusReason)
             return
+        if self._asked_from is None:
+            self._asked_from = QApplication.focusWidget()
         name = draft.before.name
         changes = [f"{what} {before} → {after}" for what, before, after in differences(draft.before, draft.after)]
         more = f", and {len(changes) - _MOST} more" if len(changes) > _MOST else ""

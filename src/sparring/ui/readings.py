@@ -253,6 +253,7 @@ class ReadingsDialog(QDialog):
         column.addLayout(row)
         self.grid = ReadingGrid(self.method.READING)
         self._choose(0)
+        self.grid.setFocus()  # a tester begins to type figures
 
     # --- keeping ------------------------------------------------------------------------------------------------
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Any, ClassVar, Literal, get_args
 
 from pydantic import Discriminator, Field, Tag
@@ -65,7 +66,7 @@ class Limits(Record):
     """Where the bench is asked to stop by itself; and what cord, arm or tow line [N] and supply or breaker [A] stand, where known."""
 
     current: Annotated[float, Q("current", above=0.0)] = 4.0
-    speed: Annotated[float, Q("speed", "rpm", above=0.0)] = 60.0
+    speed: Annotated[float, Q("speed", "rpm", above=0.0)] = 20 * math.pi  # 600 rpm
     stalled_for: Annotated[float, Q("time", above=0.0)] = 0.8
     cord: Annotated[float, Q("force", above=0.0)] | None = None
     supply: Annotated[float, Q("current", above=0.0)] | None = None

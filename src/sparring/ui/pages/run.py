@@ -134,7 +134,7 @@ class RunPage(QWidget):
         else:
             text = f"Record a {do.lower()} {f'of {weight}' if weight else ''}".strip()
             say = f"This bench takes no commands: press, {do.lower()} by hand, press again at the end."
-        self.ladder.go.setText(f"{text}\nSpace")
+        self.ladder.go.say(text)
         self.ladder.go.setEnabled(on)
         self.ladder.say.setText(say)
         self.ladder.stop.setEnabled(s.state not in ("off",))
@@ -190,7 +190,7 @@ class RunPage(QWidget):
                 text = d.show(found[i].gearbox if found[i].gearbox is not None else found[i].wire_to_shaft, "ratio", decimals=1)
             else:
                 chance, asked, eta = expected[i]
-                text = f"stall likely {100 * chance:.0f} %" if chance > 0.05 else f"{100 * eta:.0f} % expected"
+                text = f"stall {100 * chance:.0f} %" if chance > 0.05 else f"{100 * eta:.0f} % expected"
                 if asked <= 0 or (chance <= 0.05 and d.rig.method.STANDS):
                     text = ""
                 if n and i not in stalls and d.rig.method.STANDS:

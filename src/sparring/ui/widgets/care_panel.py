@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from sparring.core.rig import CareRead
 from sparring.core.rig.care import care_notes
@@ -26,13 +26,13 @@ class CarePanel(QWidget):
         self.notes.setWordWrap(True)
         column.addWidget(self.notes)
         self.ask = QWidget()
-        row = QHBoxLayout(self.ask)
+        row = QVBoxLayout(self.ask)
         row.setContentsMargins(0, 0, 0, 0)
         self.name = QLineEdit(str(desk.settings.value("name", "") or ""))
         self.name.setPlaceholderText("your name")
         self.name.setAccessibleName("Name of whoever confirms the care notes")
         self.name.returnPressed.connect(self.confirm)
-        row.addWidget(self.name, 1)
+        row.addWidget(self.name)
         self.button = QPushButton("I have read this")
         self.button.clicked.connect(self.confirm)
         row.addWidget(self.button)

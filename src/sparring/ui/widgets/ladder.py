@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QStyle, QStyleOptionButton, QStylePainter, QVBoxLayout, QWidget
 
 from sparring.ui.desk import Desk
 from sparring.ui.theme import font, theme
 from sparring.ui.widgets.parts import heading, note
+
+_BROKEN = int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap)
 
 
 class LadderRow(QWidget):
@@ -69,6 +71,41 @@ class LadderRow(QWidget):
         p.drawText(QRectF(114, 0, self.width() - 122, 30), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, found)
 
 
+class KeyButton(QPushButton):
+    """A large button: what it does, broken where the line is too short, and the key that does the same below."""
+
+    def __init__(self, look: str, key: str) -> None:
+        super().__init__()
+        self.setObjectName(look)
+        self.key = key
+        self.setMinimumHeight(62)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+
+    def say(self, text: str) -> None:
+        self.setText(f"{text}\n{self.key}")
+
+    def sizeHint(self) -> QSize:
+        return QSize(120, 62)
+
+    def minimumSizeHint(self) -> QSize:
+        return self.sizeHint()
+
+    def _needs(self) -> QRect:
+        return self.fontMetrics().boundingRect(self.rect().adjusted(8, 0, -8, 0), _BROKEN, self.text())
+
+    def fits(self) -> bool:
+        """Whether all of it has room."""
+        return self.rect().contains(self._needs())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        p, option = QStylePainter(self), QStyleOptionButton()
+        self.initStyleOption(option)
+        option.text = ""
+        p.drawControl(QStyle.ControlElement.CE_PushButton, option)
+        p.setPen(theme.colour("on-deep" if self.isEnabled() else "ink-2"))
+        p.drawText(self.rect().adjusted(8, 0, -8, 0), _BROKEN, self.text())
+
+
 class Ladder(QFrame):
     """The load ladder with its two buttons. Stands above the findings while Run is shown."""
 
@@ -91,17 +128,12 @@ class Ladder(QFrame):
         self.rows: list[LadderRow] = []
         self.say = note("")
         column.addWidget(self.say)
-        buttons = QHBoxLayout()
-        self.go = QPushButton("Connect\nSpace")
-        self.go.setObjectName("act")
-        self.go.setMinimumHeight(54)
-        self.stop = QPushButton("STOP\nEsc")
-        self.stop.setObjectName("stop")
-        self.stop.setMinimumHeight(54)
+        self.go, self.stop = KeyButton("act", "Space"), KeyButton("stop", "Esc")
+        self.go.say("Connect")
+        self.stop.say("STOP")
         self.stop.setToolTip("Asks the bench to stop. This is not an emergency stop.")
-        for button in (self.go, self.stop):
-            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        buttons.addWidget(self.go, 5)
-        buttons.addWidget(self.stop, 3)
-        column.addLayout(buttons)
+        column.addSpacing(4)
+        column.addWidget(self.go)
+        column.addSpacing(4)
+        column.addWidget(self.stop)
         column.addWidget(note("STOP asks the bench to stop; it is no emergency stop."))
