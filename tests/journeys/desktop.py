@@ -15,7 +15,7 @@ import time
 from pathlib import Path
 
 COMMAND = Path(sys.executable).with_name("sparring")
-PATIENCE = 60.0  # [s] for anything the program does by itself; a slow machine is no fault
+PATIENCE = float(os.environ.get("SPARRING_TESTS_PATIENCE", "60"))  # [s] for anything the program does by itself; a slow machine is no fault
 SLOWED = float(os.environ.get("SPARRING_TESTS_SLOWED", "0"))  # [s] put into every wait, to show that no test counts on speed
 
 
@@ -172,11 +172,22 @@ class Program:
 
     # --- acting -----------------------------------------------------------------------------------------------------
 
+    def _awake(self):
+        """Waits until the window manager has given the keyboard to one of its windows."""
+        self.until(self._has_keys, "it has the keyboard")
+
+    def _has_keys(self):
+        """Whether X server and program agree on the window that keys go to: after a dialog, they take a moment."""
+        done = subprocess.run(["xdotool", "getwindowfocus"], env=self.screen.env, capture_output=True, text=True, timeout=PATIENCE)
+        return done.stdout.strip() == str(self.state()["keys_to"])
+
     def key(self, *keys):
+        self._awake()
         self.screen.xdo("key", "--delay", 20, *keys)
         self.rest()
 
     def type(self, text):
+        self._awake()
         self.screen.xdo("type", "--delay", 12, "--", text)
         self.rest()
 
@@ -188,7 +199,7 @@ class Program:
 
     def click_at(self, place, button=1, times=1):
         x, y = place[0] + place[2] // 2, place[1] + place[3] // 2
-        self.screen.xdo("mousemove", "--sync", x, y, "click", "--repeat", times, "--delay", 60, button)
+        self.screen.xdo("mousemove", x, y, "click", "--repeat", times, "--delay", 60, button)
         self.rest()
 
     def click(self, name, kind=None, **how):

@@ -11,7 +11,7 @@ import json
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QObject, QRect, Qt
+from PyQt6.QtCore import QObject, QPoint, QRect, Qt
 from PyQt6.QtGui import QFontInfo, QFontMetrics
 from PyQt6.QtNetwork import QLocalServer, QLocalSocket
 from PyQt6.QtWidgets import (
@@ -33,6 +33,7 @@ from PyQt6.QtWidgets import (
 )
 
 from sparring.ui import background
+from sparring.ui.theme import theme
 from sparring.ui.widgets.ladder import KeyButton
 
 if TYPE_CHECKING:
@@ -86,6 +87,8 @@ class Inspector(QObject):
             "platform": app.platformName(),
             "scale": window.devicePixelRatioF(),
             "title": window.windowTitle(),
+            "dark": theme.dark,
+            "keys_to": int(top.winId()) if (top := app.focusWindow()) is not None and top.isVisible() else 0,
             "page": window.work.current,
             "pages_made": sorted(window.made),
             "message": window.message.text() if window.message.isVisible() else "",
@@ -144,6 +147,15 @@ def _name(w: QWidget) -> str:
     return (w.accessibleName() or text or w.objectName()).replace("&", "")
 
 
+def seen_part(w: QWidget) -> QRect:
+    """The part of a widget that its surroundings let be seen."""
+    part, inner = w.rect(), w
+    while not inner.isWindow() and (outer := inner.parentWidget()) is not None:
+        part = part.translated(inner.pos()).intersected(outer.rect())
+        inner = outer
+    return part.translated(w.mapTo(inner, QPoint(0, 0)) * -1)
+
+
 def _visible() -> Iterator[QWidget]:
     """Widgets that can be seen, those of the foremost window first."""
     app = QApplication.instance()
@@ -153,12 +165,12 @@ def _visible() -> Iterator[QWidget]:
     tops.sort(key=lambda w: (w is not popup, w is not modal, not w.isActiveWindow()))
     for top in tops:
         yield top
-        yield from (w for w in top.findChildren(QWidget) if w.isVisible() and not w.visibleRegion().isEmpty())
+        yield from (w for w in top.findChildren(QWidget) if w.isVisible() and not seen_part(w).isEmpty())
 
 
 def _widgets() -> Iterator[dict[str, Any]]:
     for w in _visible():
-        seen = w.visibleRegion().boundingRect()
+        seen = seen_part(w)
         found: dict[str, Any] = {
             "class": type(w).__name__,
             "name": _name(w),
@@ -226,7 +238,7 @@ def cut() -> Iterator[str]:
     tips have the whole), and what a tester types may be longer than its field."""
     for w in _visible():
         where = f"{type(w).__name__} “{_name(w)[:60]}”"
-        seen = w.visibleRegion().boundingRect()
+        seen = seen_part(w)
         if isinstance(w, QLabel | QPushButton | QComboBox | QLineEdit | QCheckBox) and seen.width() < w.width() - _SLACK:
             yield f"{where}: {seen.width()} of {w.width()} px can be seen"
         metrics = QFontMetrics(w.font())
@@ -264,7 +276,9 @@ def cut() -> Iterator[str]:
 
 
 def _cut_cells(table: QTableWidget, where: str) -> Iterator[str]:
-    head = table.horizontalHeader()
+    head, port = table.horizontalHeader(), table.viewport()
+    if head is not None and port is not None and head.length() > port.width() + _SLACK:
+        yield f"{where}: its columns take {head.length()} px, it has {port.width()}"
     for c in range(table.columnCount()):
         if table.isColumnHidden(c):
             continue

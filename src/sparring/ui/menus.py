@@ -31,6 +31,7 @@ def add_menus(window: MainWindow) -> None:
             action = QAction(text, window)
             if key:
                 action.setShortcut(QKeySequence(key))
+                window.keys.add(QKeySequence(key).toString())
             action.triggered.connect(lambda _c=False, a=act: a())
             made.addAction(action)
         return made
@@ -83,6 +84,7 @@ def add_menus(window: MainWindow) -> None:
     dark.setCheckable(True)
     dark.setChecked(theme.dark)
     dark.setShortcut(QKeySequence("Ctrl+D"))
+    window.keys.add("Ctrl+D")
     dark.toggled.connect(window.set_dark)
     view.addAction(dark)
     menu("&Help", ("Keys", "F1", window.errands.keys), ("About Sparring", "", window.errands.about))

@@ -116,6 +116,7 @@ class MainWindow(QMainWindow):
         self.connection.setFixedWidth(330)
         self.connection.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.history: list[QAction] = []  # undo and redo
+        self.keys: set[str] = set()  # of the menus' other entries
         add_menus(self)
         bar = self.menuBar()
         if bar:
@@ -289,7 +290,7 @@ class MainWindow(QMainWindow):
             rig.tabs.setCurrentIndex(0)
             target = rig.show_place("rig.calibration") if place == "calibration" else {"rig": rig.rigs, "plan": rig.loads.line}[place]
         if target is not None:
-            self.build_page.side.ensureWidgetVisible(target) if place == "build" else None
+            self.build_page.side.reveal(target) if place == "build" else None
             target.setFocus()
 
     def _show_finding(self, finding: Finding) -> None:
@@ -299,7 +300,7 @@ class MainWindow(QMainWindow):
             if what == "stages" and rest:
                 self.build_page.show_stage(int(rest[0]), rest[1] if len(rest) > 1 else "")
             elif (entry := self.build_page.build_form.fields.get((what,))) is not None:
-                self.build_page.side.ensureWidgetVisible(entry)
+                self.build_page.side.reveal(entry)
                 entry.setFocus()
             return
         if finding.place.startswith("rig"):
@@ -319,16 +320,18 @@ class MainWindow(QMainWindow):
             self.question.ask()  # an edit from a dialog waits until that is closed
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Esc stops, always, from any page, with any dialog open. Undo reaches the window from a field with nothing to undo."""
+        """Esc stops, always, from any page, with any dialog open. The keys of the menus reach the window from every field."""
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Escape:
             if self.session.state in ("lifting", "lowering"):
                 self.session.stop()
                 self.say("Stopped. The lift is kept, marked as stopped.")
                 return True
             self.session.stop()
-        elif isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and _nothing_typed(watched, event):
-            event.ignore()
-            return True
+        elif isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
+            combined = QKeySequence(event.keyCombination()).toString()
+            if _nothing_typed(watched, event) or combined in self.keys:
+                event.ignore()  # Qt's fields would take it: Ctrl+U empties them, Ctrl+E goes to their end
+                return True
         return False
 
     # --- what is shown above and around -------------------------------------------------------------------------------

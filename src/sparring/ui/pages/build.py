@@ -8,7 +8,7 @@ from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QAction, QKeySequence
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QSlider, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QPushButton, QSlider, QVBoxLayout, QWidget
 
 from sparring.core import predict, revise
 from sparring.core.build import Build
@@ -18,7 +18,7 @@ from sparring.ui.desk import Desk
 from sparring.ui.pages.build_tables import BuildTables
 from sparring.ui.widgets.form import Form, named
 from sparring.ui.widgets.joint_form import JointForm
-from sparring.ui.widgets.parts import heading, sheet
+from sparring.ui.widgets.parts import Column, heading, sheet
 from sparring.ui.widgets.train_view import TrainView
 
 
@@ -95,10 +95,7 @@ class BuildPage(QWidget):
         return drawing
 
     def _side(self) -> QWidget:
-        self.side = QScrollArea()
-        self.side.setWidgetResizable(True)
-        self.side.setMinimumWidth(292)
-        self.side.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.side = Column()
         inner, self.forms = sheet()
         self.stage_title = heading("")
         self.forms.addWidget(self.stage_title)
@@ -265,6 +262,7 @@ class BuildPage(QWidget):
     def _picked(self, stage: int, field: str) -> None:
         self._show_stage(stage, field)
         self._show_speeds()
+        self.side.reveal(self.stage_title)
         self.gears.setFocus()
 
     def show_stage(self, stage: int, field: str = "") -> None:
@@ -273,7 +271,7 @@ class BuildPage(QWidget):
         if field and self.stage_form is not None:
             widget = self.stage_form.fields.get(("stages", stage, field))
             if widget is not None:
-                self.side.ensureWidgetVisible(widget)
+                self.side.reveal(widget)
                 widget.setFocus()
 
     def _show_stage(self, n: int, field: str) -> None:
@@ -294,9 +292,6 @@ class BuildPage(QWidget):
         self.joints = JointForm(self.desk, n, self.stage_form.label_width())
         self.forms.insertWidget(1, self.stage_form)
         self.forms.insertWidget(2, self.joints)
-        inner = self.side.widget()
-        if inner is not None:  # the scroll bar takes its own width
-            self.side.setMinimumWidth(min(380, inner.minimumSizeHint().width() + 16))
 
     # --- editing ------------------------------------------------------------------------------------------------
 

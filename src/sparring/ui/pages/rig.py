@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QPushButton,
-    QScrollArea,
     QStackedWidget,
     QTabBar,
     QVBoxLayout,
@@ -29,15 +28,13 @@ from sparring.ui.widgets.checklist import Checklist
 from sparring.ui.widgets.form import Form, Path
 from sparring.ui.widgets.gravity import ask_gravity
 from sparring.ui.widgets.list_editor import ListEditor
-from sparring.ui.widgets.parts import care, heading, note, sheet
+from sparring.ui.widgets.parts import Column, care, heading, note, sheet
 from sparring.ui.widgets.steps_field import StepsField
 
 
-def _scrolled(inner: QWidget) -> QScrollArea:
+def _scrolled(inner: QWidget) -> Column:
     """The widget in an area that scrolls up and down where the window is low."""
-    scroll = QScrollArea()
-    scroll.setWidgetResizable(True)
-    scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    scroll = Column()
     inner.setObjectName("plain")
     scroll.setWidget(inner)
     return scroll
@@ -253,7 +250,7 @@ class RigPage(QWidget):
         found = next((form.fields[path] for form in self.forms if form.what == "rig" and path in form.fields), None)
         if found is not None:
             self.tabs.setCurrentIndex(0)
-            self.plan_area.ensureWidgetVisible(found)
+            self.plan_area.reveal(found)
         return found
 
     def choose_method(self, kind: type[MethodBase]) -> None:

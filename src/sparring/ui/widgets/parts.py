@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import re
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, QObject, QSize, Qt
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QFrame,
     QHeaderView,
     QLabel,
+    QScrollArea,
     QSizePolicy,
     QTableWidget,
     QTableWidgetItem,
@@ -30,6 +31,29 @@ def sheet(title: str = "", margins: int = 12) -> tuple[QFrame, QVBoxLayout]:
     if title:
         layout.addWidget(heading(title))
     return frame, layout
+
+
+class Column(QScrollArea):
+    """An area that scrolls up and down only, and is as wide as what is in it needs."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.LayoutRequest:
+            self.updateGeometry()
+        return super().eventFilter(watched, event)
+
+    def minimumSizeHint(self) -> QSize:
+        inner, bar = self.widget(), self.verticalScrollBar()
+        needed = inner.minimumSizeHint().width() if inner is not None else 0
+        return QSize(needed + (bar.sizeHint().width() if bar is not None else 0) + 2 * self.frameWidth(), 60)
+
+    def reveal(self, widget: QWidget) -> None:
+        """Scrolls until a widget in it is seen."""
+        self.ensureWidgetVisible(widget, 0, 40)
 
 
 def heading(text: str) -> QLabel:

@@ -1,0 +1,190 @@
+"""Every entry of the menus by mouse and by its key, and every key of the keys sheet, once; each does what it says."""
+
+import pytest
+from desktop import Program, home_with_demo
+
+
+@pytest.fixture(scope="module")
+def demo(screen, demo_home, tmp_path_factory):
+    """One program for all of it, as one tester has it."""
+    program = Program(screen, home_with_demo(demo_home, tmp_path_factory.mktemp("keys") / "home"), "demo")
+    yield program
+    program.close()
+
+
+def dialog(demo, title):
+    """A dialog of that title is open; it is closed again."""
+    demo.until(lambda: title in demo.state()["dialog"], f"{title} opens; open is {demo.state()['dialog']!r}")
+    demo.key("Escape")
+    demo.until(lambda: not demo.state()["dialog"], f"{title} closes")
+
+
+def file_dialog(demo, title):
+    demo.until(lambda: demo.widgets("fileNameEdit"), "a file dialog opens")
+    dialog(demo, title)
+
+
+def said(demo, text):
+    demo.until(lambda: text in demo.state()["message"], f"it says {text!r}")
+
+
+def new(demo, name):
+    """A build of that name is begun; undo takes it back."""
+    demo.until(lambda: demo.state()["build"] == name, f"{name} is begun")
+    demo.key("ctrl+z")
+    demo.until(lambda: demo.state()["build"] == "Dunnock r2", "undo goes back to what was on the desk")
+
+
+def turned(demo, what, name):
+    """A panel folds, and unfolds by the same key."""
+    demo.until(lambda: not demo.widgets(name), f"{name} is folded")
+    demo.key(what)
+    demo.until(lambda: demo.widgets(name), f"{name} is back")
+
+
+def undone(demo):
+    demo.until(lambda: demo.state()["redo"] == "title", "the last edit is taken back")
+
+
+def redone(demo):
+    demo.until(lambda: demo.state()["undo"] == "title", "it is made again")
+
+
+def begun_anew(demo):
+    demo.until(lambda: demo.state()["runs"] == 0, "a fresh test")
+    demo.item("Builds and tests", "r1 POM, dry")
+    demo.item("Builds and tests", "r2 POM, greased")
+    demo.until(lambda: demo.state()["runs"] == 30, "the old one is there")
+
+
+def simulated(demo):
+    demo.until(lambda: demo.state()["bench"] == "ready" and demo.state()["samples"] > 60, "the simulated bench sends")
+
+
+DOES = {
+    "Undo": undone,
+    "Redo": redone,
+    "Open or begin a logbook …": lambda demo: file_dialog(demo, "Logbook folder"),
+    "Import a log …": lambda demo: file_dialog(demo, "Log of another logger"),
+    "Export this test …": lambda demo: file_dialog(demo, "Export into which folder"),
+    "Take back left-out lifts": lambda demo: said(demo, "No lift is left out"),
+    "Find …": lambda demo: demo.until(lambda: demo.state()["focus"] == "Find in the logbook", "search has the keyboard"),
+    "New build": lambda demo: new(demo, "New drive r1"),
+    "New revision of this build": lambda demo: new(demo, "Dunnock r4"),
+    "Open a build file …": lambda demo: file_dialog(demo, "Build file"),
+    "Save as a build file …": lambda demo: file_dialog(demo, "Save as a build file"),
+    "New test": begun_anew,
+    "Simulated bench": simulated,
+    "Tare with nothing pulling": lambda demo: demo.until(lambda: demo.state()["tared"], "it is tared"),
+    "Mark this moment": lambda demo: dialog(demo, "Mark"),
+    "Stop": lambda demo: demo.until(lambda: demo.state()["bench"] == "ready", "it is at rest"),
+    "Readings, typed or recorded …": lambda demo: dialog(demo, "Readings"),
+    "Disconnect": lambda demo: demo.until(lambda: demo.state()["bench"] == "off", "the bench is let go"),
+    "Connect a board …": lambda demo: dialog(demo, "Connect a bench"),
+    "Fold the logbook": lambda demo: turned(demo, "ctrl+1", "Builds and tests"),
+    "Fold the findings": lambda demo: turned(demo, "ctrl+2", "Findings"),
+    "Units …": lambda demo: dialog(demo, "Units"),
+    "Dark, for the night bench": lambda demo: None,  # below
+    "Keys": lambda demo: dialog(demo, "Keys"),
+    "About Sparring": lambda demo: dialog(demo, "About Sparring"),
+}
+
+
+def test_every_entry_of_the_menus_does_what_it_says(demo):
+    demo.item("Builds and tests", "r2 POM, greased")
+    demo.until(lambda: demo.state()["build"] == "Dunnock r2", "r2 is on the desk")
+    demo.click("Build: Dunnock r2")
+    demo.key("Tab", "Tab")
+    assert demo.state()["focus"] == "Title"
+    demo.enter("POM, greased, again")
+    entries = {e["text"]: e for e in demo.ask("menus")}
+    told = {text.split(" title")[0] for text in entries}
+    assert told - {"Quit"} == set(DOES)  # what comes new gets a line here; to quit is a journey of its own
+    for name, does in DOES.items():
+        entry = next(e for text, e in entries.items() if text.split(" title")[0] == name)
+        if name == "Dark, for the night bench":
+            continue
+        demo.menu(entry["menu"], name)
+        does(demo)
+        if entry["key"] and name not in ("Fold the logbook", "Fold the findings", "Undo", "Redo"):
+            demo.key(entry["key"].lower().replace("f1", "F1"))
+            does(demo)
+    demo.key("ctrl+z")
+    undone(demo)
+    demo.key("ctrl+shift+z")
+    redone(demo)
+
+
+def test_dark_is_dark_and_light_again(demo, tmp_path):
+    light = demo.picture(tmp_path / "light.png").read_bytes()
+    demo.menu("View", "Dark")
+    demo.until(lambda: demo.ask("state")["dark"], "it is dark")
+    assert demo.picture(tmp_path / "dark.png").read_bytes() != light
+    demo.key("ctrl+d")
+    demo.until(lambda: not demo.ask("state")["dark"], "it is light")
+
+
+def test_the_keys_of_the_gear_drawing(demo):
+    demo.item("Builds and tests", "r1 one ring")
+    demo.page("Build")
+    demo.place("TrainView", "stage 1 sun")
+    demo.key("Right")
+    demo.until(lambda: demo.widgets("Stage 1, planetary: planet chosen"), "the next part is chosen")
+    demo.key("Left")
+    demo.until(lambda: demo.widgets("Stage 1, planetary: sun chosen"), "and the one before")
+    demo.key("Return")
+    demo.until(lambda: demo.state()["focus"] == "Number of sun", "a box for its teeth opens")
+    demo.key("Escape")
+    demo.until(lambda: not demo.widgets("Number of sun"), "Escape leaves it")
+    demo.place("TrainView", "stage 1 ring", times=2)
+    demo.until(lambda: demo.state()["focus"] == "Number of ring", "so does a double click")
+    demo.key("Escape")
+    where = demo.widgets(kind="TrainView")[0]["places"]
+    demo.key("space")
+    demo.until(lambda: demo.widgets(kind="TrainView")[0]["places"] != where, "Space turns it")
+    demo.key("space")
+    stages = len(demo.record("build", "Wren r1")["stages"])
+    demo.key("ctrl+shift+d")
+    demo.until(lambda: len(demo.record("build", "Wren r1")["stages"]) == stages + 1, "the stage is duplicated")
+    demo.key("ctrl+BackSpace")
+    demo.until(lambda: len(demo.record("build", "Wren r1")["stages"]) == stages, "and taken out")
+
+
+def test_the_mouse_in_a_chart(demo):
+    demo.item("Builds and tests", "r2 POM, greased")
+    demo.page("Results")
+    demo.until(lambda: demo.state()["has_result"], "there is a result")
+
+    def places():
+        return demo.widgets(kind="ResultsPage")[0]["places"]
+
+    first, chart = places(), demo.widget("Efficiency over output torque")["at"]
+    demo.click_at(chart, button=4, times=3)
+    demo.until(lambda: places() != first, "the wheel zooms")
+    zoomed = places()
+    x, y = chart[0] + chart[2] // 2, chart[1] + chart[3] // 2
+    demo.screen.xdo(
+        "mousemove", x, y, "mousedown", 1, "mousemove", x - 60, y, "mousemove", x - 90, y, "mouseup", 1
+    )
+    demo.until(lambda: places() != zoomed, "a drag shifts")
+    shifted = places()
+    demo.click_at(chart, times=2)
+    demo.until(lambda: places() != shifted, "a double click shows all")
+    demo.click_at(chart, button=3)
+    demo.item_of_menu("Copy as CSV")
+    demo.key("ctrl+f")
+    demo.key("ctrl+v")
+    demo.until(lambda: "torque N·m" in demo.text("Find in the logbook"), "the table is on the clipboard")
+    demo.key("ctrl+a", "Delete")
+    demo.until(lambda: demo.text("Find in the logbook") == "", "search is empty again")
+
+
+def test_b_on_run_stops_and_asks_what_broke(demo):
+    demo.item("Builds and tests", "r2 POM, greased")
+    demo.page("Run")
+    demo.key("b")
+    demo.until(lambda: "What broke" in demo.state()["dialog"], "it asks which part")
+    demo.key("Down", "Return")
+    demo.until(lambda: demo.state()["undo"] == "note of what broke", "it is noted")
+    demo.key("ctrl+z")
+    demo.until(lambda: demo.state()["redo"] == "note of what broke", "and taken back")

@@ -1,0 +1,108 @@
+"""A new logbook, from nothing to a result; and a plan laid out by keyboard alone."""
+
+import json
+
+import pytest
+from desktop import Program
+
+
+@pytest.fixture
+def mine(screen, tmp_path):
+    """The program on a logbook of one's own, which is not there yet."""
+    home = tmp_path / "home"
+    home.mkdir()
+    program = Program(screen, home, "open")
+    yield program
+    program.close()
+
+
+def lift(mine, what, runs):
+    mine.until(lambda: any(b["enabled"] and b["text"].startswith(what) for b in mine.widgets(kind="KeyButton")), f"Space would {what}")
+    mine.key("space")
+    mine.until(lambda: mine.state()["runs"] == runs, f"{runs} lifts are kept")
+
+
+def test_a_drive_of_ones_own_from_nothing_to_a_result(mine, tmp_path):
+    assert mine.state()["build"] == "First drive r1"
+    mine.click("Build: First drive r1")
+    mine.until(lambda: mine.state()["focus"] == "Family", "the title block leads to the name")
+    mine.enter("Robin")
+    mine.until(lambda: mine.state()["build"] == "Robin r1", "it has a name")
+    mine.place("TrainView", "stage 1 pinion")
+    for field, text in (("Pinion teeth", "14"), ("Wheel teeth", "70"), ("Module", "1 mm"), ("Face width", "8 mm")):
+        mine.click(field)
+        mine.enter(text)
+    stage = mine.record("build", "Robin r1")["stages"][0]
+    assert (stage["pinion"], stage["wheel"], stage["module"], stage["face_width"]) == (14, 70, "1 mm", "8 mm")
+    mine.click("Module")
+    mine.enter("1 V")
+    mine.until(lambda: any("unit of voltage" in w["text"] for w in mine.widgets(kind="QLabel")), "a wrong unit is refused in words")
+    mine.key("Escape")
+    mine.page("Rig")
+    mine.click("Drum diameter")
+    mine.enter("40 mm ± 0.1 mm".replace("±", "+-"))
+    mine.until(lambda: mine.record("rig", "Hoist A")["method"]["drum_diameter"].startswith("40"), "the drum is entered")
+    mine.click("Weights of the steps")
+    mine.enter("0.3 kg; 2*0.3 kg")
+    mine.click("Repeats")
+    mine.enter("2")
+    mine.page("Run")
+    lift(mine, "Connect the simulated bench", 0)
+    lift(mine, "Tare", 0)
+    mine.until(lambda: mine.state()["tared"], "it is tared")
+    for n, what in enumerate(("Hang 0.30 kg", "Lift 0.30 kg again", "Hang 0.60 kg", "Lift 0.60 kg again"), start=1):
+        lift(mine, what, n)
+    lift(mine, "See the results", 4)
+    mine.until(lambda: mine.state()["page"] == "Results" and mine.state()["has_result"], "the results are shown")
+    plan, headline = mine.rows("SELECT plan, headline FROM tests")[0]
+    assert json.loads(plan)["repeats"] == 2
+    assert 0.7 < json.loads(headline)["value"] < 1
+    assert len(list((mine.home / "data/sparring/logbook/recordings").glob("*.parquet"))) == 4
+    out = tmp_path / "out"
+    out.mkdir()
+    mine.key("ctrl+e")
+    mine.file_dialog(out)
+    mine.until(lambda: "Exported to" in mine.state()["message"], "it is exported")
+    folder = next(out.iterdir())
+    assert "Not confirmed for this rig" in (folder / "sheet.html").read_text(encoding="utf-8")
+    steps = json.loads((folder / "result.json").read_text(encoding="utf-8"))["steps"]
+    assert [s["lifted"] for s in steps] == [2, 2]
+    assert steps[1]["torque_Nm"] == pytest.approx((0.6 + 0.047) * 9.807 * 0.0205, rel=1e-3)
+
+
+def tab_to(program, name, most=80):
+    for _ in range(most):
+        if program.state()["focus"].startswith(name):
+            return
+        program.key("Tab")
+    raise AssertionError(f"{name} is not reached by Tab; at {program.state()['focus']}")
+
+
+def test_a_plan_is_laid_out_by_keyboard_alone(mine):
+    mine.key("alt+2")
+    tab_to(mine, "Weights of the steps")
+    mine.enter("0.2 kg; 0.4; 0.6", "Tab")
+    tab_to(mine, "Repeats")
+    mine.enter("3", "Tab")
+    mine.enter("9 V", "Tab")
+    mine.enter("0.4 s", "Tab")
+    mine.enter("0.8 s", "Tab")
+    tab_to(mine, "Order")
+    mine.key("Down", "Tab")
+    mine.until(lambda: mine.widgets("Plan: 3 weights × 3") or mine.widgets("Plan: 3 weights, bisected"), "the title block shows it")
+    mine.key("alt+3")
+    tab_to(mine, "0.40 kg, 0/3")
+    mine.key("Return")
+    go = mine.widgets(kind="KeyButton")[0]
+    assert go["text"].startswith("Connect the simulated bench")
+    mine.key("space")
+    mine.until(lambda: any("Tare" in b["text"] for b in mine.widgets(kind="KeyButton")), "the bench is there")
+    mine.key("space")
+    mine.until(lambda: any("Hang 0.40 kg" in b["text"] for b in mine.widgets(kind="KeyButton")), "the chosen weight is next")
+    mine.key("space")
+    mine.until(lambda: mine.state()["runs"] == 1, "it is lifted")
+    plan = json.loads(mine.rows("SELECT plan FROM tests")[0][0])
+    assert [m.split()[0] for m in plan["loads"]] == ["0.2", "0.4", "0.6"]
+    assert (plan["repeats"], plan["voltage"], plan["settle"], plan["measure"]) == (3, "9 V", "0.4 s", "0.8 s")
+    assert plan["order"] != "ladder"
+    assert json.loads(mine.rows("SELECT record FROM runs")[0][0])["step"] == 1
