@@ -11,7 +11,7 @@ import threading
 import time
 
 import pytest
-from conftest import wait_for
+from helpers import wait_for
 from hypothesis import given
 from hypothesis import strategies as st
 

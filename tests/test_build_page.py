@@ -3,7 +3,7 @@
 import math
 
 import pytest
-from conftest import lay, wait_for
+from helpers import lay, wait_for
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QColor, QImage
 from PyQt6.QtWidgets import QApplication, QPushButton

@@ -1,7 +1,7 @@
 """Every drive of the yard, lifted on the plant and reduced: what went in comes out."""
 
 import pytest
-from conftest import make_runs
+from helpers import make_runs
 
 from sparring.core import predict
 from sparring.core.analysis import analyse

@@ -5,7 +5,7 @@ import math
 import typing
 
 import pytest
-from conftest import discard, wait_for
+from helpers import discard, wait_for
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QSpinBox
 from typer.testing import CliRunner

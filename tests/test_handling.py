@@ -4,7 +4,7 @@ import json
 
 import numpy as np
 import pytest
-from conftest import lay, wait_for
+from helpers import lay, wait_for
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QGuiApplication
 from PyQt6.QtWidgets import QApplication, QFileDialog

@@ -8,7 +8,7 @@ import sys
 import time
 
 import pytest
-from conftest import close_others, lay, wait_for
+from helpers import close_others, lay, wait_for
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QInputDialog
 

@@ -6,7 +6,7 @@ from datetime import date
 
 import numpy as np
 import pytest
-from conftest import CASES, about_95, benches
+from helpers import CASES, about_95, benches
 
 from sparring.core.analysis import analyse
 from sparring.core.build import Build

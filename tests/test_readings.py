@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from conftest import about_95, benches, lay, wait_for
+from helpers import about_95, benches, lay, wait_for
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 

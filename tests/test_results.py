@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 import pytest
-from conftest import make_runs
+from helpers import make_runs
 
 from sparring.core import predict
 from sparring.core.analysis import analyse

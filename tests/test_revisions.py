@@ -4,7 +4,7 @@ import json
 import shutil
 
 import pytest
-from conftest import lay, wait_for, was_wrong
+from helpers import lay, wait_for, was_wrong
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 from typer.testing import CliRunner

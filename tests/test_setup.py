@@ -6,7 +6,7 @@ from datetime import date
 
 import numpy as np
 import pytest
-from conftest import make_runs
+from helpers import make_runs
 
 from sparring.core.analysis import analyse
 from sparring.core.finding import Peer, explain

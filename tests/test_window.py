@@ -5,7 +5,7 @@ import shutil
 
 import numpy as np
 import pytest
-from conftest import discard, lay, wait_for, was_wrong
+from helpers import discard, lay, wait_for, was_wrong
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QApplication, QCheckBox, QDialog, QPushButton, QWidget

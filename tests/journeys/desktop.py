@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import itertools
 import json
 import os
 import shutil
@@ -179,7 +180,8 @@ class Program:
     def _has_keys(self):
         """Whether X server and program agree on the window that keys go to: after a dialog, they take a moment."""
         done = subprocess.run(["xdotool", "getwindowfocus"], env=self.screen.env, capture_output=True, text=True, timeout=PATIENCE)
-        return done.stdout.strip() == str(self.state()["keys_to"])
+        state = self.state()
+        return state["popup"] or done.stdout.strip() == str(state["keys_to"])
 
     def key(self, *keys):
         self._awake()
@@ -220,8 +222,14 @@ class Program:
         found = []
 
         def there():
-            found[:] = [place for w in self.widgets(view) for t, place in w.get("items", {}).items() if t == text or t.startswith(text)]
+            views = self.widgets(view)
+            found[:] = [place for w in views for t, place in w.get("items", {}).items() if t == text or t.startswith(text)]
+            if not found and views:  # further down, or up
+                x, y, width, height = views[0]["at"]
+                self.screen.xdo("mousemove", x + width // 2, y + height // 2, "click", "--repeat", 2, next(turns))
             return found
+
+        turns = itertools.cycle([5] * 8 + [4] * 8)
 
         self.until(there, f"{text!r} is in {view!r}")
         self.click_at(found[0], **how)

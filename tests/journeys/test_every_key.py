@@ -163,9 +163,7 @@ def test_the_mouse_in_a_chart(demo):
     demo.until(lambda: places() != first, "the wheel zooms")
     zoomed = places()
     x, y = chart[0] + chart[2] // 2, chart[1] + chart[3] // 2
-    demo.screen.xdo(
-        "mousemove", x, y, "mousedown", 1, "mousemove", x - 60, y, "mousemove", x - 90, y, "mouseup", 1
-    )
+    demo.screen.xdo("mousemove", x, y, "mousedown", 1, "mousemove", x - 60, y, "mousemove", x - 90, y, "mouseup", 1)
     demo.until(lambda: places() != zoomed, "a drag shifts")
     shifted = places()
     demo.click_at(chart, times=2)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -251,14 +250,10 @@ class ShortcutsDialog(QDialog):
     def __init__(self, keys: list[tuple[str, str]], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Keys")
-        self.resize(460, 420)
+        self.resize(620, 560)
         column = QVBoxLayout(self)
-        table = Table(["key", "does"], "Keys")
+        table = Table(["key", "does"], "Keys", left=(1,), wraps=True)
         table.fill([list(k) for k in keys])
-        for row in range(table.rowCount()):
-            item = table.item(row, 1)
-            if item:
-                item.setTextAlignment(int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter))
         column.addWidget(table)
 
 

@@ -15,6 +15,7 @@ from sparring.ui.widgets.train_view import Drawn, drawn_stage, paint_stage
 
 HEIGHT = 138
 _TOP, _RIBBON, _TALLEST = 10, 66, 34
+_FOLDED = 66
 _RESTING = 0.05  # part of what the motor takes without load, below which nothing is drawn
 _RESULT = 164  # width kept at the right for the two efficiencies
 
@@ -38,6 +39,7 @@ class Driveline(QWidget):
         self._drawn_for: object = None
         self._drawn: list[list[Drawn]] = []
         self._speeds: dict[str, float] = {}
+        self.folded = False
         self.setFixedHeight(HEIGHT)
         self.setMouseTracking(True)
         self.setAccessibleName("Driveline: power from the supply to the output")
@@ -61,6 +63,12 @@ class Driveline(QWidget):
             losses = ", ".join(f"{loss.cause} {loss.power:.2f} watts" for s in flow.stations for loss in s.losses)
             said = f"{source}: {self.wire[0]} wire to shaft. {losses}"
         self.setAccessibleDescription(said)
+        self.update()
+
+    def fold(self, on: bool) -> None:
+        """Folds it to its line of figures: a low window leaves no height for the ribbon."""
+        self.folded = on
+        self.setFixedHeight(_FOLDED if on else HEIGHT)
         self.update()
 
     def _turn(self) -> None:
@@ -108,7 +116,7 @@ class Driveline(QWidget):
         columns = self._columns()
         ends = [left for _, left in columns[1:]] + [self.width() - _RESULT - 4.0]
         places = {name: (left, end) for (name, left), end in zip(columns, ends, strict=True)}
-        if self.flow is not None and self._flows(self.flow):
+        if self.flow is not None and self._flows(self.flow) and not self.folded:
             self._ribbon(p, places)
         for name, (left, end) in places.items():
             self._part(p, name, left, end - left - 8)
@@ -290,6 +298,8 @@ class Driveline(QWidget):
         p.setPen(theme.colour("ink"))
         p.setFont(font(28, bold=True))
         p.drawText(box.translated(0, 16).adjusted(0, 0, 0, 22), flag, self.wire[0])
+        if self.folded:
+            return
         p.setFont(font(12))
         p.setPen(theme.colour("torque"))
         p.drawText(box.translated(0, 72), flag, self.wire[2])

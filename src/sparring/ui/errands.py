@@ -204,7 +204,9 @@ class Errands:
                 keys.append((action.shortcut().toString(), action.text().replace("&", "")))
         keys += [
             ("wheel, drag", "in a chart: zoom, shift; double click shows all; right click copies"),
-            ("arrow keys", "in the gear drawing: choose a part; Enter or a double click changes its teeth; Space turns the train"),
+            ("arrow keys", "in the gear drawing: choose a part"),
+            ("Enter, double click", "in the gear drawing: change the number of teeth"),
+            ("Space", "in the gear drawing: turn the train"),
             ("Ctrl+Shift+D, Ctrl+Backspace", "on Build: duplicate the chosen stage, take it out"),
             ("Ctrl+Enter", "in readings: record from the bench, or stop and take them"),
             ("Enter", "in readings: on to the next figure, then to the next repeat"),

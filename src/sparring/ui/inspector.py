@@ -102,6 +102,7 @@ class Inspector(QObject):
                 ),
                 "",
             ),
+            "popup": app.activePopupWidget() is not None,
             "menu_open": any(isinstance(w, QMenu) and w.isVisible() for w in app.topLevelWidgets()),
             "busy": background.busy(),
             "logbook": str(d.book.folder) if d.book else "",
@@ -261,8 +262,9 @@ def cut() -> Iterator[str]:
                 yield f"{where}: “{w.currentText()}” is {metrics.horizontalAdvance(w.currentText())} px, has {w.width() - 26}"
         elif isinstance(w, QLineEdit) and not w.isModified():
             text = w.text() or w.placeholderText()
-            if metrics.horizontalAdvance(text) > w.width() - 10:
-                yield f"{where}: “{text}” is {metrics.horizontalAdvance(text)} px, has {w.width() - 10}"
+            room = w.width() - (4 if isinstance(w.parentWidget(), QComboBox) else 10)  # a field has a frame of its own
+            if metrics.horizontalAdvance(text) > room:
+                yield f"{where}: “{text}” is {metrics.horizontalAdvance(text)} px, has {room}"
         elif isinstance(w, QCheckBox) and w.sizeHint().width() > w.width() + _SLACK:
             yield f"{where}: {w.sizeHint().width()} px wide, has {w.width()}"
         elif isinstance(w, QTabBar):
@@ -290,6 +292,10 @@ def _cut_cells(table: QTableWidget, where: str) -> Iterator[str]:
         for r in range(table.rowCount()):
             cell = table.item(r, c)
             if cell is not None and cell.text():
-                wide = QFontMetrics(table.font()).horizontalAdvance(cell.text())
-                if wide > table.columnWidth(c) - 4:
+                metrics, room = QFontMetrics(table.font()), table.columnWidth(c) - 4
+                wide = metrics.horizontalAdvance(cell.text())
+                if table.wordWrap():
+                    box = metrics.boundingRect(QRect(0, 0, room, 9999), int(Qt.TextFlag.TextWordWrap), cell.text())
+                    wide = room if box.height() <= table.rowHeight(r) else wide
+                if wide > room:
                     yield f"{where}: “{cell.text()}” is {wide} px, has {table.columnWidth(c) - 4}"

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QTreeWidget,
     QTreeWidgetItem,
     QVBoxLayout,
@@ -270,6 +271,7 @@ class FindingsPanel(QFrame):
         self.setObjectName("sheet")
         self.desk = desk
         self.about = "test"  # or build, rig
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)  # it takes what the ladder leaves
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 2, 4)
         title = QLabel("Findings")

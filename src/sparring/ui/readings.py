@@ -39,7 +39,7 @@ from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
 from sparring.ui.reading_recorder import ReadingRecorder
 from sparring.ui.theme import theme
-from sparring.ui.widgets.form import narrow, whole_number
+from sparring.ui.widgets.form import whole_number
 from sparring.ui.widgets.gravity import ask_gravity
 from sparring.ui.widgets.parts import Table, care, heading, note
 from sparring.ui.widgets.quantity_field import QuantityField
@@ -220,9 +220,9 @@ class ReadingsDialog(QDialog):
         left.addWidget(self.shared)
         self.picture = ReadingPicture()
         left.addWidget(self.picture, 1)
-        middle.addLayout(left, 2)
+        middle.addLayout(left, 5)
         self.right = QVBoxLayout()
-        middle.addLayout(self.right, 3)
+        middle.addLayout(self.right, 7)
         column.addLayout(middle, 4)
         column.addWidget(heading("What comes out"))
         self.results = Table(["", "figure", "repeats scatter by", "rests mostly on"], "Results", 3, left=(3,))
@@ -322,7 +322,7 @@ class ReadingsDialog(QDialog):
             count.editingFinished.connect(lambda: self.said.setText(commit(count.value()) or self.said.text()))
             return count
         if info is None:
-            choice = narrow(QComboBox())
+            choice = QComboBox()
             choice.setAccessibleName(label)
             choice.addItems([str(v) for v in bare.__args__])
             choice.setCurrentText(str(getattr(self.method, name)))

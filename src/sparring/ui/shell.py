@@ -53,6 +53,7 @@ if TYPE_CHECKING:
 
 PAGES = ["Build", "Rig", "Run", "Results"]
 _SIDE_LEFT, _SIDE_RIGHT = 214, 268
+_NARROW, _LOW = 1180, 700  # [px] below which the logbook and the driveline's ribbon are folded
 
 
 class MainWindow(QMainWindow):
@@ -65,7 +66,8 @@ class MainWindow(QMainWindow):
         self.setWindowTitle("Sparring")
         self.setAcceptDrops(True)
         self.resize(1280, 800)
-        self.setMinimumSize(960, 600)
+        self.setMinimumSize(840, 520)
+        self._narrow = False
         d = self.desk
         theme.dark = d.settings.value("dark", False, type=bool)
         theme.apply_palette()
@@ -259,7 +261,14 @@ class MainWindow(QMainWindow):
         self.message.move(left, centre.height() - self.title_block.height() - self.message.height() - 12)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """A small window folds what can be spared; it comes back when there is room again, whatever was folded by hand meanwhile."""
         super().resizeEvent(event)
+        narrow, low = self.width() < _NARROW, self.height() < _LOW
+        if narrow != self._narrow:
+            self._narrow = narrow
+            self.fold(self.logbook, not narrow)
+        if low != self.driveline.folded:
+            self.driveline.fold(low)
         if self.message.isVisible():
             self._place_message()
 

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import os
 from importlib import resources
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
+
+FAMILY = os.environ.get("SPARRING_FONT") or "B612"  # another typeface for whoever reads it better
 
 LIGHT = {
     "bench": "#E4E8E1",
@@ -139,14 +142,14 @@ def load_fonts() -> None:
     folder = resources.files("sparring.ui").joinpath("assets/fonts")
     for name in ("B612-Regular", "B612-Bold"):
         QFontDatabase.addApplicationFontFromData((folder / f"{name}.otf").read_bytes())
-    base = QFont("B612")
+    base = QFont(FAMILY)
     base.setPixelSize(13)
     QApplication.setFont(base)
 
 
 def font(size: int, *, bold: bool = False) -> QFont:
     """Text or figures at a pixel size; B612's figures are all of one width, so they do not dance."""
-    f = QFont("B612")
+    f = QFont(FAMILY)
     f.setPixelSize(size)
     f.setBold(bold)
     return f
@@ -188,10 +191,11 @@ def _sheet(c: dict[str, str]) -> str:
     QPushButton#quiet {{ border: none; background: transparent; color: {c["ink-2"]}; padding: 2px 6px; text-align: left; }}
     QPushButton#quiet:hover {{ background: {c["pale"]}; }} QPushButton#quiet:focus {{ border: 1px solid {c["reseda"]}; padding: 1px 5px; }}
     QTreeWidget, QTableWidget, QTableView, QListWidget {{ background: {c["sheet"]}; border: none; gridline-color: {c["rule"]}; outline: 0; }}
+    Table {{ font-size: 12px; }} Table[tight="true"] {{ font-size: 11px; }}
     QTreeWidget::item {{ height: 24px; }} QTreeWidget::item:selected, QTableWidget::item:selected, QListWidget::item:selected {{
         background: {c["pale"]}; color: {c["ink"]}; }}
     QTreeWidget:focus, QTableWidget:focus {{ border: 1px solid {c["reseda"]}; }}
-    QHeaderView {{ background: {c["sheet"]}; border: none; }} QHeaderView::section {{ background: {c["sheet"]}; color: {c["ink-2"]}; border: none; border-bottom: 1px solid {c["rule"]}; padding: 4px 6px; font-size: 11px; }}
+    QHeaderView {{ background: {c["sheet"]}; border: none; }} QHeaderView::section {{ background: {c["sheet"]}; color: {c["ink-2"]}; border: none; border-bottom: 1px solid {c["rule"]}; padding: 4px 4px; font-size: 11px; }}
     QTableCornerButton::section {{ background: {c["sheet"]}; border: none; }}
     QScrollArea {{ border: none; background: transparent; }} QScrollBar:vertical {{ width: 10px; background: transparent; }}
     QScrollBar:horizontal {{ height: 10px; background: transparent; }}
@@ -203,8 +207,8 @@ def _sheet(c: dict[str, str]) -> str:
     QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {c["ink-2"]}; background: {c["sheet"]}; }}
     QCheckBox::indicator:checked {{ background: {c["deep"]}; border: 3px solid {c["sheet"]}; outline: 1px solid {c["ink-2"]}; }}
     QCheckBox:focus {{ color: {c["reseda"]}; }}
-    QTabBar::tab {{ background: transparent; border: none; border-bottom: 2px solid transparent; padding: 4px 12px; color: {c["ink-2"]}; }}
-    QTabBar::tab:selected {{ color: {c["ink"]}; border-bottom: 2px solid {c["reseda"]}; font-weight: bold; }}
+    QTabBar::tab {{ background: transparent; border: none; border-bottom: 2px solid transparent; padding: 4px 9px; color: {c["ink-2"]}; }}
+    QTabBar::tab:selected {{ color: {c["ink"]}; border-bottom: 2px solid {c["reseda"]}; }}
     QTabBar::tab:focus {{ border: 1px solid {c["reseda"]}; }}
     QComboBox::drop-down {{ border: none; width: 20px; }}
     QComboBox::down-arrow {{ image: url({_ARROW}); width: 10px; height: 7px; }}

@@ -47,7 +47,7 @@ class RunUp(Method):
     READING: ClassVar[type[Reading]] = RunUpReading
 
     mass: Inertia = Measured(0.020, 2e-4)
-    rotor: Inertia = Measured(1.2e-6, 5e-8)
+    rotor: Annotated[Measured, Q("inertia", "g·cm²", above=0.0)] = Measured(1.2e-6, 5e-8)
     ratio: Annotated[Measured, Q("ratio", "", above=0.0, most=1e5)] = Measured(3.0, 0.0)
     safe: Annotated[float, Q("speed", "rpm", above=0.0)] = 300.0
 

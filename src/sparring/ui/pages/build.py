@@ -67,7 +67,7 @@ class BuildPage(QWidget):
         row.setSpacing(6)
         self.ratio = QLabel()
         self.ratio.setObjectName("title")
-        self.ratio.setMinimumWidth(60)
+        self.ratio.setWordWrap(True)
         row.addWidget(self.ratio, 1)
         self.speed = QComboBox()
         self.speed.setAccessibleName("Speed engaged")

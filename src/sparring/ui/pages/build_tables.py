@@ -35,9 +35,9 @@ class BuildTables(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(2)
         self.tabs = QTabBar()
+        self.tabs.setUsesScrollButtons(False)  # they take room from the texts
         self.tabs.setDrawBase(False)
         self.tabs.setExpanding(False)
-        self.tabs.setUsesScrollButtons(False)
         self.tabs.setMinimumWidth(400)
         self.tabs.setAccessibleName("Tables of the build")
         for text in _TABS:
@@ -60,8 +60,8 @@ class BuildTables(QWidget):
 
     @cached_property
     def strength(self) -> Table:
-        head = ["part", "at the output", "over stall", "has to carry", "can carry", "gives way", "reckoned by"]
-        return Table(head, "What breaks first", left=(5, 6))
+        head = ["part", "at the output", "over stall", "has to carry", "can carry", "failure mode, basis"]
+        return Table(head, "What breaks first", left=(5,), wraps=True)
 
     @cached_property
     def meshes(self) -> Table:
@@ -102,7 +102,7 @@ class BuildTables(QWidget):
 
     @cached_property
     def changes(self) -> Table:
-        return Table(["what", "before", "now"], "What changed")
+        return Table(["what", "before", "now"], "What changed", left=(1, 2))
 
     def show_load(self, flow: PowerFlow, load: float) -> None:
         """Shows the build in hand at an output load [N·m]."""
@@ -176,11 +176,10 @@ class BuildTables(QWidget):
                     f"{share:.2g} ×" if share < 100 else "over 100 ×",
                     d.three(limit.carried(self.load), "torque"),
                     d.three(limit.carries, "torque"),
-                    limit.mode,
-                    limit.basis,
+                    f"{limit.mode}: {limit.basis}",
                 ]
             )
-        self.strength.fill(rows or [["no part with a known strength", "", "", "", "", "", ""]])
+        self.strength.fill(rows or [["no part with a known strength", "", "", "", "", ""]])
 
     def _fill_meshes(self, build: Build, train: TorqueFlow, speed: float) -> None:
         d = self.desk

@@ -61,6 +61,7 @@ class ResultsPage(QWidget):
         frame, below = sheet(margins=6)
         row = QHBoxLayout()
         self.tabs = QTabBar()
+        self.tabs.setUsesScrollButtons(False)  # they take room from the texts
         self.tabs.setDrawBase(False)
         self.tabs.setExpanding(False)
         self.tabs.setAccessibleName("Below the charts")

@@ -78,6 +78,7 @@ class RigPage(QWidget):
         row.addStretch(1)
         self.rigs = QComboBox()
         self.rigs.setAccessibleName("Rig")
+        self.rigs.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.rigs.activated.connect(lambda i: self.desk.choose_rig(self.rigs.itemData(i)))
         row.addWidget(self.rigs)
         copy = QPushButton("New rig")
@@ -93,12 +94,11 @@ class RigPage(QWidget):
 
     def _beside(self) -> QWidget:
         right, column = sheet(margins=10)
-        right.setMinimumWidth(292)
         self.tabs = QTabBar()
+        self.tabs.setUsesScrollButtons(False)  # they take room from the texts
         self.tabs.setAccessibleName("Beside the bench")
         self.tabs.setExpanding(False)
         self.tabs.setDrawBase(False)
-        self.tabs.setUsesScrollButtons(False)
         column.addWidget(self.tabs)
         self.stack = QStackedWidget()
         column.addWidget(self.stack, 1)

@@ -222,5 +222,5 @@ class Form(QWidget):
 def narrow(choice: QComboBox) -> QComboBox:
     """A choice that does not claim the width of its longest entry."""
     choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-    choice.setMinimumContentsLength(8)
+    choice.setMinimumContentsLength(11)
     return choice

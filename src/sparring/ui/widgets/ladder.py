@@ -6,11 +6,22 @@ from typing import Any
 
 from PyQt6.QtCore import QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QStyle, QStyleOptionButton, QStylePainter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QStyle,
+    QStyleOptionButton,
+    QStylePainter,
+    QVBoxLayout,
+    QWidget,
+)
 
 from sparring.ui.desk import Desk
 from sparring.ui.theme import font, theme
-from sparring.ui.widgets.parts import heading, note
+from sparring.ui.widgets.parts import Column, heading, note
 
 _BROKEN = int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap)
 
@@ -122,9 +133,15 @@ class Ladder(QFrame):
         self.where = QLabel()
         row.addWidget(self.where)
         column.addLayout(row)
-        self.rows_box = QVBoxLayout()
+        inner = QWidget()
+        inner.setObjectName("plain")
+        self.rows_box = QVBoxLayout(inner)
+        self.rows_box.setContentsMargins(0, 0, 0, 0)
         self.rows_box.setSpacing(1)
-        column.addLayout(self.rows_box)
+        self.area = Column()
+        self.area.setWidget(inner)
+        self.area.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        column.addWidget(self.area)
         self.rows: list[LadderRow] = []
         self.say = note("")
         column.addWidget(self.say)

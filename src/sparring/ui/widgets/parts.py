@@ -5,10 +5,10 @@ from __future__ import annotations
 import re
 
 from PyQt6.QtCore import QEvent, QObject, QSize, Qt
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QFrame,
-    QHeaderView,
     QLabel,
     QScrollArea,
     QSizePolicy,
@@ -33,12 +33,16 @@ def sheet(title: str = "", margins: int = 12) -> tuple[QFrame, QVBoxLayout]:
     return frame, layout
 
 
+_WRAPPED = 120  # [px] the least that a column broken into lines is given
+
+
 class Column(QScrollArea):
     """An area that scrolls up and down only, and is as wide as what is in it needs."""
 
     def __init__(self) -> None:
         super().__init__()
         self.setWidgetResizable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
@@ -87,20 +91,33 @@ def care(text: str) -> QLabel:
 
 
 class Table(QTableWidget):
-    """A read-only table of figures, right-aligned; the first column, and those in `left`, hold words and stand left."""
+    """A read-only table of figures, right-aligned; the first column, and those in `left`, hold words and stand left.
+
+    Every column has the room its texts need, and what is left over is shared by those beyond `narrow_columns`. wraps: the last
+    column is broken into lines instead.
+    """
 
     def __init__(
-        self, head: list[str], name: str, narrow_columns: int = 1, parent: QWidget | None = None, *, left: tuple[int, ...] = ()
+        self,
+        head: list[str],
+        name: str,
+        narrow_columns: int = 1,
+        parent: QWidget | None = None,
+        *,
+        left: tuple[int, ...] = (),
+        wraps: bool = False,
     ) -> None:
         super().__init__(0, len(head), parent)
         self._left = (0, *left)
+        self._wide = [c for c in range(narrow_columns, len(head)) if c not in left[:-1]] or [len(head) - 1]
+        self._wraps = wraps
+        self._tight, self._at_ease = False, 0  # in smaller type; width that the usual one needs
         self.setAccessibleName(name)
-        self.head(head)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setShowGrid(False)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setWordWrap(wraps)
         self.setMinimumHeight(90)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self.setTabKeyNavigation(False)
@@ -109,11 +126,49 @@ class Table(QTableWidget):
             vertical.hide()
             vertical.setDefaultSectionSize(22)
         if horizontal is not None:
-            horizontal.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-            horizontal.setMinimumSectionSize(40)
-            for narrow in {*range(narrow_columns), *left[:-1]}:
-                horizontal.setSectionResizeMode(narrow, QHeaderView.ResizeMode.ResizeToContents)
+            horizontal.setMinimumSectionSize(24)
             horizontal.setHighlightSections(False)
+        self.head(head)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        super().changeEvent(event)
+        if event is not None and event.type() in (QEvent.Type.FontChange, QEvent.Type.StyleChange):
+            self._fit()
+
+    def _set_tight(self, on: bool) -> None:
+        """Smaller type, before anything would be cut."""
+        self._tight = on
+        self.setProperty("tight", on)
+        style = self.style()
+        if style is not None:
+            style.unpolish(self)
+            style.polish(self)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Shares out the width."""
+        head, port = self.horizontalHeader(), self.viewport()
+        if head is None or port is None or not self.columnCount():
+            return
+        need = [max(self.sizeHintForColumn(c), head.sectionSizeHint(c)) for c in range(self.columnCount())]
+        if not self._tight:
+            self._at_ease = sum(need)
+        if self._tight != (self._at_ease > port.width() and not self._wraps):
+            self._set_tight(not self._tight)  # comes here again
+            return
+        if self._wraps:
+            need[-1] = max(_WRAPPED, port.width() - sum(need[:-1]))
+        spare = max(0, port.width() - sum(need))
+        for n, c in enumerate(self._wide):
+            need[c] += spare // len(self._wide) + (spare % len(self._wide) if n == 0 else 0)
+        for c, width in enumerate(need):
+            self.setColumnWidth(c, width)
+        if self._wraps:
+            self.resizeRowsToContents()
 
     def head(self, texts: list[str]) -> None:
         self.setHorizontalHeaderLabels(texts)
@@ -123,6 +178,7 @@ class Table(QTableWidget):
                 item.setTextAlignment(
                     int((Qt.AlignmentFlag.AlignLeft if c in self._left else Qt.AlignmentFlag.AlignRight) | Qt.AlignmentFlag.AlignVCenter)
                 )
+        self._fit()
 
     def fill(self, rows: list[list[str]]) -> None:
         self.setRowCount(len(rows))
@@ -136,4 +192,4 @@ class Table(QTableWidget):
                     self.setItem(r, c, item)
                 if item.text() != text:
                     item.setText(text)
-                    item.setToolTip(text if len(text) > 16 else "")
+        self._fit()
