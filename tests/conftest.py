@@ -9,7 +9,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="sparring-tests-")
 
 import pytest
-from helpers import close_others, discard, make_runs
+from helpers import Heard, close_others, discard, make_runs
 from hypothesis import HealthCheck, settings
 
 from sparring.core.records import changed
@@ -72,11 +72,13 @@ def shown(qapp, windows, request):
     application()
     if not windows:
         windows.append(MainWindow())
+        windows[0].heard = Heard(windows[0])
     window = windows[0]
     window.resize(1280, 800)
     window.show()
     window.activateWindow()
     window.go("Build")
+    window.heard.forget()
     if "Rig" in window.made:
         window.rig_page.tabs.setCurrentIndex(0)
     yield window

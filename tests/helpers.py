@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import os
 import time
+from itertools import pairwise
 
 from sparring.core.plant.bench import bench_of
 from sparring.core.plant.lifts import ladder, runs_of
@@ -82,11 +83,44 @@ def discard(window):
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
-def wait_for(condition, seconds=15.0, step=None):
+class Heard:
+    """What a window's bench went through and what was said of it, so that a test waits for what has been, however short it was."""
+
+    def __init__(self, window):
+        self._session, self._page = window.session, window.run_page
+        self.states, self.said, self.speeds, self.flows = [], [], [], []
+        self._session.state_changed.connect(lambda: self.states.append(self._session.state))
+        self._session.arrived.connect(lambda: self.speeds.append(self._page.figures["speed"].value))
+        self._page.live_flow.connect(self.flows.append)
+        for signal in (self._session.said, window.desk.said):
+            signal.connect(self.said.append)
+
+    def lifts(self):
+        """How often a lift was begun."""
+        return sum(1 for before, now in pairwise(["", *self.states]) if now == "lifting" != before)
+
+    def fastest(self):
+        """The highest output speed that the figures have shown."""
+        return max((float(text) for text in self.speeds if text != "–"), default=0.0)
+
+    def forget(self):
+        for kept in (self.states, self.said, self.speeds, self.flows):
+            kept.clear()
+
+
+SLOWED = float(os.environ.get("SPARRING_TESTS_SLOWED", "0"))  # [s] put behind every wait, to show that no test counts on speed
+
+
+def wait_for(condition, seconds=60.0, step=None):
     """Waits until `condition()` holds; `step` keeps things going meanwhile. Fails loudly."""
     end = time.monotonic() + seconds
     while time.monotonic() < end:
         if condition():
+            slowly = time.monotonic() + SLOWED
+            while time.monotonic() < slowly:
+                if step:
+                    step()
+                time.sleep(0.004)
             return
         if step:
             step()

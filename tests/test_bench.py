@@ -129,14 +129,26 @@ def test_the_bench_lifts_stops_at_the_top_and_lowers(bench, tmp_path):
     assert link.reader.tally.lost >= link.reader.tally.garbled * 0.5
 
 
-def test_a_stall_is_called_and_the_current_limit_stops(bench, rig, tmp_path):
+def test_the_current_limit_stops_before_a_stall_is_called(bench, rig, tmp_path):
     bench(rig=changed(rig, ("limits", "current"), 1.0))
     link, got, events, _ = listen(tmp_path / "port")
     wait_for(lambda: len(got) > 5)
     link.send("hang 9")
     link.send("up")
-    wait_for(lambda: any(e.text in ("stalled", "limit current") for e in events))
+    wait_for(lambda: any(e.kind == "happened" for e in events))
     link.close()
+    assert next(e.text for e in events if e.kind == "happened") == "limit current"  # 0.3 s above it; a stall is called after 0.8 s
+
+
+def test_a_stall_below_the_current_limit_is_called(bench, rig, tmp_path):
+    bench(rig=changed(rig, ("limits", "current"), 9.0))
+    link, got, events, _ = listen(tmp_path / "port")
+    wait_for(lambda: len(got) > 5)
+    link.send("hang 9")
+    link.send("up")
+    wait_for(lambda: any(e.kind == "happened" for e in events))
+    link.close()
+    assert next(e.text for e in events if e.kind == "happened") == "stalled"
 
 
 def test_a_pulled_cable_comes_back_with_the_same_port(bench, tmp_path):
@@ -167,9 +179,10 @@ def note(run=None):
 
 def test_a_capture_becomes_a_run_with_marks_and_gaps(book):
     recorder = Recorder(book.capture_path(), ["speed"], note())
+    empty = recorder.path.stat().st_size
     recorder.add([(n * 0.01, 1.0 + n) for n in range(150)])
     recorder.mark(0.5, "click heard")
-    time.sleep(0.4)
+    wait_for(lambda: recorder.path.stat().st_size > empty + 2000)  # the first part is on the disk by then
     recorder.add([(2 + n * 0.01, 2.0) for n in range(50)])
     recorder.gap(1.5, 2.0)
     recorder.close(ended="top", lost=3)

@@ -1,6 +1,8 @@
 """What the hands do: clicks in pictures, menus, dialogs, dropped files."""
 
 import json
+import threading
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -12,6 +14,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog
 from sparring.core.predict import measured_flow, power_flow
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
+from sparring.files import log_files
 from sparring.ui import background
 from sparring.ui.dialogs import ConnectDialog, UnitsDialog
 from sparring.ui.strips import _round_up
@@ -22,7 +25,7 @@ from sparring.ui.widgets.quantity_field import QuantityField
 from sparring.ui.widgets.train_view import TrainView
 
 
-def until(condition, seconds=20.0):
+def until(condition, seconds=60.0):
     wait_for(condition, seconds, QApplication.processEvents)
 
 
@@ -173,11 +176,20 @@ def test_files_are_saved_and_exported_through_the_menus(window, tmp_path, monkey
 
 def test_long_work_shows_how_far_it_is_and_can_be_cancelled(window, tmp_path, monkeypatch):
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_a: str(tmp_path / "out"))
+    write, cancelled = log_files.write, threading.Event()
+
+    def slow(*how):
+        write(*how)
+        if Path(how[0]).name != "run-001.csv":  # one is enough to tell how far it is
+            cancelled.wait(60)
+
+    monkeypatch.setattr(log_files, "write", slow)
     window.errands.export_test()
     message = window.message
     assert message.bar.isVisible()
-    until(lambda: message.bar.value() > 0 or "Exported" in message.text())
+    until(lambda: message.bar.value() > 0)
     message.cancel.click()
+    cancelled.set()
     until(lambda: "Cancelled" in message.text())
     assert not message.bar.isVisible()
     assert not list((tmp_path / "out").iterdir())

@@ -24,7 +24,7 @@ from sparring.ui.live import Ring
 from sparring.ui.shell import PAGES
 
 
-def until(condition, seconds=25.0):
+def until(condition, seconds=60.0):
     wait_for(condition, seconds, QApplication.processEvents)
 
 
@@ -53,7 +53,7 @@ class Board:
 @pytest.fixture(scope="module")
 def rig():
     """A high hoist: a lift is not over before the cable is pulled, however slow the machine."""
-    return changed(hollin_yard.rig(), ("method", "travel"), 4.0)
+    return changed(hollin_yard.rig(), ("method", "travel"), 120.0)
 
 
 @pytest.fixture
@@ -81,8 +81,9 @@ def begin_lift(window):
     if s.tare is None:
         page.do_next()
         until(lambda: s.tare is not None)
+    begun = window.heard.lifts()
     page.do_next()
-    until(lambda: s.state == "lifting" and s.ring.values("speed")[-1] > 5)
+    until(lambda: window.heard.lifts() > begun and s.ring.values("speed")[s.ring.since(s.drive_started)].max(initial=0) > 5)
 
 
 def test_a_cable_pulled_during_a_lift_leaves_a_marked_gap_and_the_lift_goes_on(window, board):
@@ -145,6 +146,7 @@ def test_m_marks_the_moment_it_was_pressed(window, board, qtbot):
     s = window.session
     at = s.ring.t[-1]
     qtbot.keyClick(window, Qt.Key.Key_M)
+    pressed = s.ring.t[-1]
     dialog = window.run_page.findChild(QInputDialog)
     assert dialog is not None
     assert not dialog.isModal()
@@ -152,7 +154,7 @@ def test_m_marks_the_moment_it_was_pressed(window, board, qtbot):
     dialog.setTextValue("grinding")
     dialog.accept()
     assert s.marks[-1][1] == "grinding"
-    assert s.marks[-1][0] == pytest.approx(at, abs=0.4)
+    assert at <= s.marks[-1][0] <= pressed
 
 
 def test_b_stops_and_notes_what_broke(window, board, qtbot):
@@ -190,7 +192,7 @@ def test_a_weight_that_stalls_twice_is_passed_over(window, board):
     page._force(1)
     for n in (1, 2):
         page.do_next()
-        until(lambda: s.state == "lifting")
+        until(lambda n=n: window.heard.lifts() == n)
         until(lambda n=n: len(window.desk.runs) == n and s.state == "ready")
         assert window.desk.runs[-1].run.ended == "stalled"
         page._force(1) if n == 1 else None
@@ -318,7 +320,7 @@ def test_every_method_is_run_with_the_keyboard_from_rig_to_results(window, qtbot
             until(lambda: s.tare is not None)
         n = len(d.runs)
         qtbot.keyClick(window, Qt.Key.Key_Space)
-        until(lambda n=n: len(d.runs) > n, 40.0)
+        until(lambda n=n: len(d.runs) > n)
     until(lambda: d.result is not None and not background.busy())
     result = d.result
     assert not result.skipped
@@ -350,7 +352,7 @@ def test_calibration_is_guided_up_and_down_the_shelf(window, tmp_path, qtbot):
     until(lambda: panel.guide.isEnabled())
     old = calibration.fit(d.rig.calibration, d.rig.gravity.value)
     panel.guide.click()
-    until(lambda: not panel.guide.isChecked(), 60.0)
+    until(lambda: not panel.guide.isChecked())
     masses = [p.mass.value for p in d.rig.calibration.points]
     assert masses == [0.0, 1.0, 2.0, 1.0, 0.0]
     new = calibration.fit(d.rig.calibration, d.rig.gravity.value)
@@ -363,7 +365,7 @@ def test_calibration_is_guided_up_and_down_the_shelf(window, tmp_path, qtbot):
     s.send("weigh 2")
     until(lambda: s.ring.values("cell")[-1] > 100_000)
     panel.creep.click()
-    until(lambda: not panel.creep.isChecked(), 40.0)
+    until(lambda: not panel.creep.isChecked())
     assert 0 < d.rig.calibration.creep < 1e-3  # of the simulated cell: 0.04 % at most
     assert "creep in 60 s" in panel.verdict.text()
     panel.write_certificate(tmp_path / "sheet.html")
@@ -414,7 +416,7 @@ def test_a_meter_is_held_against_a_better_one_and_runs_keep_that(window, tmp_pat
     for _ in range(2):  # tares, then lifts
         qtbot.keyClick(window, Qt.Key.Key_Space)
         until(lambda: s.tare is not None and s.state in ("ready", "lifting"))
-    until(lambda: len(d.runs) == n + 1, 40.0)
+    until(lambda: len(d.runs) == n + 1)
     until(lambda: d.result is not None and not background.busy())
     assert d.runs[-1].run.sensors.voltmeter is not None
     with_it = nominal(d.result.steps[0].points[-1].voltage)
@@ -490,4 +492,5 @@ def test_a_tester_in_a_hurry_breaks_nothing(window, qtbot):
     del s.simulate, s.lift
     assert begun
     kept = sum(len(d.book.runs(test.id, struck=True)) for test in d.book.tests())
-    assert kept == len(begun)
+    empty = sum("no sample arrived" in text for text in window.heard.said)  # stopped at once, and said
+    assert kept + empty == len(begun)
