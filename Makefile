@@ -28,7 +28,7 @@ bench: $(VENV)/.ready-dev   ## measurements, printed as ratios taken in one run
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m benchmarks
 
 screenshots: $(VENV)/.ready-dev  ## refresh docs/screenshots from the demo data
-	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py docs/screenshots
+	$(BIN)/python tools/screenshots.py docs/screenshots
 
 schemas: $(VENV)/.ready-dev      ## regenerate the shipped JSON Schemas
 	$(BIN)/python tools/schemas.py

@@ -1,233 +1,219 @@
-"""Takes the pictures of the main views from the demo data."""
+"""Takes the pictures of the main views from the demo data: the installed command on a virtual X screen, driven by keys and clicks."""
 
 from __future__ import annotations
 
 import os
+import subprocess
 import sys
 import tempfile
-import time
 from pathlib import Path
 
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-_config = tempfile.mkdtemp()
-os.environ["XDG_CONFIG_HOME"] = _config
+sys.path.insert(0, str(Path(__file__).parent.parent / "tests" / "journeys"))
 
-from sparring.core.quantity import Measured
-from sparring.core.rig import Brake, Lever, RunUp, Weight
-from sparring.demo import make_logbook
-from sparring.ui import background
-from sparring.ui.application import application
-from sparring.ui.shell import MainWindow
+from desktop import COMMAND, Program, Screen
+
+LOG = "Time (ms);RPM out;Bus voltage (V);Current (mA);Load (kg);Note\n" + "".join(
+    f"{i * 12};{118.2 + i % 3 * 0.4:.1f};{12.01 - i % 2 * 0.01:.2f};{802 + i % 5};1.50;ok\n".replace(".", ",") for i in range(40)
+)
 
 
-def settle(app, until=lambda: True, most=20.0):
-    """Lets the window work until `until` holds and nothing is pending."""
-    end = time.monotonic() + most
-    while time.monotonic() < end:
-        app.processEvents()
-        time.sleep(0.01)
-        if until() and not background.busy():
-            break
-    for _ in range(5):
-        app.processEvents()
+class Pictures:
+    """The program and where its pictures go. `only`: their names; empty: all."""
+
+    def __init__(self, program: Program, out: Path, only: set[str]) -> None:
+        self.p, self.out, self.only = program, out, only
+
+    def wanted(self, *names: str) -> bool:
+        return not self.only or bool(self.only & set(names))
+
+    def shot(self, name: str, *, at_once: bool = False) -> None:
+        if self.wanted(name):
+            self.p.screen.xdo("mousemove", 640, 4)  # no crosshair, no tip
+            if not at_once:
+                self.p.until(lambda: not self.p.state()["message"], "messages are gone")
+                self.p.rest()
+            print(self.p.picture(self.out / f"{name}.png"))
+
+    def dark(self, name: str, *, at_once: bool = False) -> None:
+        """A picture by night."""
+        if self.wanted(name):
+            self.p.key("ctrl+d")
+            self.shot(name, at_once=at_once)
+            self.p.key("ctrl+d")
+
+    def choose(self, title: str, name: str) -> None:
+        self.p.item("Builds and tests", title)
+        self.p.until(lambda: self.p.state()["build"] == name and not self.p.state()["busy"], f"{name} is on the desk")
+
+    def next(self, what: str) -> None:
+        """Presses Space once Run says so."""
+        self.p.until(lambda: any(b["enabled"] and what in b["text"] for b in self.p.widgets(kind="KeyButton")), f"Space would {what}")
+        self.p.key("space")
 
 
-def live(app, window, seconds):
-    end = time.monotonic() + seconds
-    while time.monotonic() < end:
-        app.processEvents()
-        time.sleep(0.005)
-
-
-def main(out: Path, only: set[str], size: tuple[int, int]) -> None:
-    import shutil
-
-    out.mkdir(parents=True, exist_ok=True)
-    cached = Path(tempfile.gettempdir()) / "sparring-demo-for-pictures"
-    make_logbook(cached)
-    folder = Path(tempfile.mkdtemp()) / "demo"
-    shutil.copytree(cached, folder)
-    app = application()
-    window = MainWindow()
-    window.resize(*size)
-    window.show()
-    window.desk.open(folder)
-    settle(app, lambda: window.desk.book is not None)
-    ids = {b.name: i for i, b in window.desk.book.builds()}
-
-    def shot(name: str) -> None:
-        if only and name not in only:
-            return
-        settle(app, most=1.0)
-        window.grab().save(str(out / f"{name}.png"))
-        print(out / f"{name}.png")
-
-    def wanted(*names: str) -> bool:
-        return not only or bool(only & set(names))
-
-    window.desk.choose_build(ids["Dunnock r1"])
-    settle(app, lambda: window.desk.result is not None)
-    window.message.hide()
-    window.go("Build")
-    shot("build")
-    for name, picture, stage in (
-        ("Wren r1", "build-planetary", 1),
-        ("Curlew r1", "build-split-ring", 0),
-        ("Plover r1", "build-cycloid", 1),
+def builds(t: Pictures) -> None:
+    p = t.p
+    t.choose("r1 POM, dry", "Dunnock r1")
+    p.page("Build")
+    t.shot("build")
+    t.dark("build-dark")
+    for title, name, picture, part, tab in (
+        ("r1 one ring", "Wren r1", "build-planetary", "stage 2 planet", "Strength"),
+        ("r1 split ring", "Curlew r1", "build-split-ring", "stage 1 sun", "Shafts"),
+        ("r1 cycloid", "Plover r1", "build-cycloid", "stage 2 lobes", "Strength"),
     ):
-        if wanted(picture):
-            window.desk.choose_build(ids[name])
-            settle(app, most=1.0)
-            window.build_page.gears.pick(stage)
-            window.build_page.tables.tabs.setCurrentIndex(1 if stage else 0)
-            window.message.hide()
-            if picture == "build-cycloid":
-                window.set_dark(True)
-            shot(picture)
-            window.set_dark(False)
-    window.desk.choose_build(ids["Dunnock r1"])
-    settle(app, lambda: window.desk.result is not None)
-    window.go("Rig")
-    shot("rig")
-    if wanted("rig-lever", "rig-run-up", "rig-calibration"):
-        window.desk.new_test()
-        window.go("Rig")
-        page = window.rig_page
-        page._copy()
-        window.desk.edit("rig", ("name",), "Bench C")
-        page.choose_method(Lever)
-        settle(app, most=0.5)
-        window.message.hide()
-        shot("rig-lever")
-        page.choose_method(RunUp)
-        page.tabs.setCurrentIndex(3)
-        window.message.hide()
-        window.set_dark(True)
-        shot("rig-run-up")
-        window.set_dark(False)
-        page.choose_method(Brake)
-        shelf = tuple(Weight(name=f"block {n}", mass=Measured(m, 2e-4)) for n, m in enumerate((0.5, 1.0, 2.0), start=1))
-        window.desk.edit("rig", ("shelf",), shelf)
-        s = window.session
-        s.simulate(window.desk.build, window.desk.rig, speed=4.0)
-        settle(app, lambda: s.state == "ready" and s.ring is not None and s.ring.count > 90)
-        page.tabs.setCurrentIndex(1)
-        settle(app, lambda: page.sensors.panel("calibration").guide.isEnabled())
-        page.sensors.panel("calibration").guide.click()
-        settle(app, lambda: len(page.sensors.panel("calibration").fresh) >= 5, 40)
-        window.message.hide()
-        shot("rig-calibration")
-        page.sensors.panel("calibration").guide.setChecked(False)
-        s.disconnect_bench()
-        page.tabs.setCurrentIndex(0)
-        window.desk.choose_build(ids["Dunnock r1"])
-        settle(app, lambda: window.desk.result is not None)
-    window.go("Results")
-    window.desk.select(4, 0)
-    cards = window.findings.cards()
-    if cards:
-        cards[0].open(True)
-    shot("results")
-    window.results_page.tabs.setCurrentIndex(1)
-    shot("results-recording")
-    window.results_page.tabs.setCurrentIndex(2)
-    window.set_dark(True)
-    shot("results-dark")
-    window.go("Build")
-    shot("build-dark")
-    window.set_dark(False)
-    if wanted("run", "run-dark"):
-        window.desk.choose_build(ids["Dunnock r2"])
-        window.desk.new_test()
-        window.go("Run")
-        s = window.session
-        s.simulate(window.desk.build, window.desk.rig)
-        settle(app, lambda: s.state == "ready" and s.ring is not None and s.ring.count > 90)
-        window.run_page.do_next()
-        settle(app, lambda: s.tare is not None)
-        for n in range(3):
-            settle(app, lambda: s.state == "ready")
-            window.run_page.do_next()
-            if n == 1:
-                live(app, window, 2.0)
-                s.mark("click heard")
-            if n < 2:
-                settle(app, lambda: s.state == "ready", 20)
-                settle(app, lambda: window.desk.result is not None)
-        live(app, window, 2.5)
-        window.message.hide()
-        shot("run")
-        window.set_dark(True)
-        shot("run-dark")
-        window.set_dark(False)
-    if wanted("take-apart"):
-        from PyQt6.QtGui import QPainter, QPixmap
+        if t.wanted(picture):
+            t.choose(title, name)
+            places = next(w["places"] for w in p.widgets(kind="TrainView"))
+            p.place("TrainView", part if part in places else sorted(places)[-1])
+            p.tab(tab)
+            (t.dark if picture == "build-cycloid" else t.shot)(picture)
+    p.tab("Shafts")
 
-        from sparring.ui.take_apart import CaliperDialog, CountDialog, FitDialog, RatioDialog
 
-        window.desk.choose_build(ids["Dunnock r2"])
-        settle(app, lambda: window.desk.result is not None)
-        chosen = (0, "wheel")
-        count, calipers, ratio, fitting = (k(window.desk, chosen, window) for k in (CountDialog, CaliperDialog, RatioDialog, FitDialog))
-        count.pad.count = 47
-        calipers.readings.setPlainText("14.41 mm ± 0.05 mm, 16\n39.97 mm ± 0.05 mm, 48")
-        ratio.turns_in.setText("60")
-        ratio.turns_out.setText("2")
-        ratio.known.setText("12/60 ?/84")
-        picture = QPixmap(1280, 880)
-        picture.fill()
-        painter = QPainter(picture)
-        for n, dialog in enumerate((count, calipers, ratio, fitting)):
-            dialog.resize(632, 432)
-            dialog.show()
-            settle(app, most=0.3)
-            painter.drawPixmap((n % 2) * 648, (n // 2) * 448, dialog.grab())
-            dialog.close()
-        painter.end()
-        picture.save(str(out / "take-apart.png"))
-    if wanted("by-hand"):
-        from sparring.core.readings import METHODS
-        from sparring.core.readings.drawbar import Drawbar
+def take_apart(t: Pictures) -> None:
+    p = t.p
+    if not t.wanted("take-apart"):
+        return
+    t.choose("r2 POM, greased", "Dunnock r2")
+    p.press("Gear")
+    p.item_of_menu("Module from calipers")
+    p.until(lambda: "Module" in p.state()["dialog"], "it opens")
+    p.key("ctrl+a")
+    p.type("14.41 mm +- 0.05 mm, 16")
+    p.key("Return")
+    p.type("39.97 mm +- 0.05 mm, 48")
+    t.shot("take-apart")
+    p.key("Escape")
 
-        window.errands.readings()
-        dialog = window.errands.dialog
-        dialog.choice.setCurrentIndex(METHODS.index(Drawbar))
-        dialog.grid.set_texts([["12.1 ± 0.2 N", "", "19 N", "0 kg"], ["16.0 ± 0.2 N", "", "", "1 kg"], ["20.2 ± 0.2 N", "", "", "2 kg"]])
-        dialog.resize(980, 640)
-        settle(app, most=0.5)
-        dialog.grab().save(str(out / "by-hand.png"))
-        dialog.close()
-    if wanted("readings-recorded"):
-        from sparring.core.readings import METHODS
-        from sparring.core.readings.windup import WindUp
 
-        window.errands.readings()
-        dialog = window.errands.dialog
-        dialog.choice.setCurrentIndex(METHODS.index(WindUp))
-        dialog.recorder.start_simulated(speed=25.0)
-        settle(app, until=lambda: window.session.obeys and dialog.recorder.go.isEnabled())
-        dialog.recorder.toggle()
-        settle(app, until=lambda: bool(dialog.grid.texts()))
-        dialog.grab().save(str(out / "readings-recorded.png"))
-        window.session.disconnect_bench()
-        dialog.close()
-    if wanted("import"):
-        from sparring.files import log_files
-        from sparring.ui.dialogs import ImportDialog
+def results(t: Pictures) -> None:
+    p = t.p
+    t.choose("r1 POM, dry", "Dunnock r1")
+    p.page("Results")
+    p.click_at(next(w for w in p.widgets(kind="_Card") if "drop" in w["name"].casefold())["at"])
+    t.shot("results")
+    p.place("ResultsPage", "gearbox 4")
+    t.shot("results-recording")
+    p.tab("Uncertainty")
+    t.dark("results-dark")
+    p.tab("Points")
 
+
+def rigs(t: Pictures) -> None:
+    p = t.p
+    t.choose("r3 brass", "Dunnock r3")
+    p.page("Rig")
+    t.shot("rig")
+    if t.wanted("correction"):
+        p.click("Drum radius (check)")
+        p.enter("25 mm")
+        t.shot("correction")
+        p.key("Escape")
+    for method, picture, tab in (("Lever", "rig-lever", "Checks"), ("Run-up", "rig-run-up", "Ratios")):
+        if t.wanted(picture):
+            p.choose("Method", method)
+            p.tab(tab)
+            (t.dark if method == "Run-up" else t.shot)(picture)
+    if t.wanted("rig-calibration"):
+        p.choose("Method", "Brake")
+        p.tab("Masses")
+        for row, (name, mass) in enumerate((("block 1", "0.5 kg +- 0.2 g"), ("block 2", "1 kg +- 0.2 g"), ("block 3", "2 kg +- 0.4 g"))):
+            for column, text in enumerate((name, mass)):
+                p.item("Masses on the shelf", f"[{row}, {column}]", times=2)
+                p.enter(text)
+        p.key("ctrl+b")
+        p.until(lambda: p.state()["bench"] == "ready" and p.state()["samples"] > 100, "the bench sends")
+        p.page("Rig")
+        p.tab("Sensors")
+        p.press("Guide")
+        p.until(lambda: any("6 of 7" in w["text"] for w in p.widgets(kind="QLabel")), "the guide is nearly through", 240)
+        t.shot("rig-calibration")
+        p.menu("Bench", "Disconnect")
+    p.tab("Plan")
+
+
+def run(t: Pictures) -> None:
+    p = t.p
+    if not t.wanted("run", "run-dark"):
+        return
+    t.choose("r2 POM, greased", "Dunnock r2")
+    p.key("ctrl+t")
+    p.page("Run")
+    t.next("Connect the simulated bench")
+    t.next("Tare")
+    t.next("Hang 0.50 kg")
+    for n in (1, 2):
+        p.until(lambda n=n: p.state()["runs"] == n and p.state()["has_result"], "the lift is kept")
+        t.next("Lift 0.50 kg again")
+        if n == 1:
+            p.until(lambda: p.state()["bench"] == "lifting", "it lifts")
+            p.key("m", "Return")
+    p.until(lambda: p.state()["bench"] == "ready" and p.state()["runs"] == 3 and not p.state()["message"], "the third is kept")
+    p.click("2.75 kg", "LadderRow")
+    t.next("Hang 2.75 kg")
+    p.until(lambda: p.state()["moving"], "it has moved for two seconds")
+    t.shot("run", at_once=True)
+    t.dark("run-dark", at_once=True)
+    p.key("Escape")
+    p.menu("Bench", "Disconnect")
+
+
+def readings(t: Pictures) -> None:
+    p = t.p
+    if t.wanted("by-hand", "readings-recorded"):
+        p.key("ctrl+h")
+        p.until(lambda: p.state()["dialog"].startswith("Readings"), "it opens")
+        p.choose("Way of measuring", "Drawbar")
+        p.click("Readings, a column a repeat")
+        p.key("ctrl+Home")
+        for repeat in (("12.1 +- 0.2 N", "", "19 N", "0 kg"), ("16.0 +- 0.2 N", "", "", "1 kg"), ("20.2 +- 0.2 N", "", "", "2 kg")):
+            for text in repeat:
+                p.type(text) if text else None
+                p.key("Return")
+        t.shot("by-hand")
+        p.choose("Way of measuring", "Wind-up")
+        if t.wanted("readings-recorded"):
+            p.press("Simulate")
+            p.until(lambda: any(b["enabled"] for b in p.buttons("Record")), "it sends")
+            p.key("ctrl+Return")
+            p.until(
+                lambda: (
+                    any(b["enabled"] for b in p.buttons("Record"))
+                    and p.rows("SELECT 1 FROM settings WHERE key LIKE '%Wind-up%' AND value LIKE '%parquet%'")
+                ),
+                "it is recorded",
+                240,
+            )
+            t.shot("readings-recorded")
+        p.key("Escape")
+    if t.wanted("import"):
         log = Path(tempfile.mkdtemp()) / "bench-log.csv"
-        lines = (f"{i * 12};{118.2 + i % 3 * 0.4:.1f};{12.01 - i % 2 * 0.01:.2f};{802 + i % 5};1.50;ok\n" for i in range(40))
-        log.write_text("Time (ms);RPM out;Bus voltage (V);Current (mA);Load (kg);Note\n" + "".join(lines).replace(".", ","))
-        dialog = ImportDialog(window.desk, log_files.look(log), window)
-        dialog.show()
-        settle(app, most=0.5)
-        dialog.grab().save(str(out / "import.png"))
-        dialog.close()
-    window.close()
+        log.write_text(LOG, encoding="utf-8")
+        p.key("ctrl+i")
+        p.file_dialog(log)
+        p.until(lambda: p.state()["dialog"].startswith("Import"), "it opens")
+        t.shot("import")
+        p.key("Escape")
+
+
+def main(out: Path, only: set[str], size: tuple[int, int], env: dict[str, str]) -> None:
+    out.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as home:
+        made = {**os.environ, "HOME": home, "XDG_DATA_HOME": f"{home}/data"}
+        subprocess.run([str(COMMAND), "demo", "--no-window"], env=made, check=True, capture_output=True)
+        screen = Screen(size)
+        program = Program(screen, home, "demo", **env)
+        try:
+            for part in (builds, take_apart, results, rigs, run, readings):
+                part(Pictures(program, out, only))
+        finally:
+            program.close()
+            screen.close()
 
 
 if __name__ == "__main__":
-    where = Path(sys.argv[1])
-    chosen = {a for a in sys.argv[2:] if not a[0].isdigit()}
-    dims = next((tuple(map(int, a.split("x"))) for a in sys.argv[2:] if a[0].isdigit()), (1280, 800))
-    main(where, chosen, dims)
+    words = sys.argv[2:]
+    dims = next((tuple(map(int, w.split("x"))) for w in words if w[0].isdigit() and "x" in w), (1280, 800))
+    given = dict(w.split("=", 1) for w in words if "=" in w)
+    main(Path(sys.argv[1]), {w for w in words if "=" not in w and not w[0].isdigit()}, dims, given)

@@ -158,7 +158,11 @@ class Desk(QObject):
         """The rig set up for another method. One that tests were made with stays as it is, and a rig of its own begins."""
         assert self.book is not None
         if all(t.rig_id != self.rig_id for t in self.book.tests()):
-            if reason := self.edit("rig", ("method",), method, f"method {method.TITLE.lower()}"):
+            old = self.rig.method.TITLE
+            own = self.rig.name.removeprefix(old).strip()  # named after its method, perhaps with a number
+            name = self._free_name(method.TITLE) if self.rig.name.startswith(old) and (not own or own.isdigit()) else self.rig.name
+            made = self.rig.model_copy(update={"method": method, "name": name})
+            if reason := self.edit("rig", (), made, f"method {method.TITLE.lower()}"):
                 self.said.emit(reason)
             return
         old, name = self.rig.name, self._free_name(method.TITLE)

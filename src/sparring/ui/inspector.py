@@ -114,6 +114,10 @@ class Inspector(QObject):
             "redo": d.undo.redoText(),
             "bench": s.state,
             "tared": s.tare is not None,
+            "moving": s.live is not None
+            and "speed" in s.live.channels
+            and s.live.count > 160
+            and float(s.live.values("speed")[-160:].min()) > 1.0,
             "samples": s.ring.count if s.ring is not None else 0,
         }
 

@@ -272,6 +272,7 @@ class FindingsPanel(QFrame):
         self.desk = desk
         self.about = "test"  # or build, rig
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)  # it takes what the ladder leaves
+        self.setMinimumHeight(92)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 2, 4)
         title = QLabel("Findings")

@@ -225,7 +225,7 @@ class ReadingsDialog(QDialog):
         middle.addLayout(self.right, 7)
         column.addLayout(middle, 4)
         column.addWidget(heading("What comes out"))
-        self.results = Table(["", "figure", "repeats scatter by", "rests mostly on"], "Results", 3, left=(3,))
+        self.results = Table(["", "figure", "repeats scatter by", "rests mostly on"], "Results", 3, left=(3,), wraps=True)
         below = QHBoxLayout()
         below.addWidget(self.results, 3)
         self.chart: ReadingChart | None = None

@@ -161,7 +161,7 @@ _ARROW = (Path(__file__).parent / "assets" / "down.svg").as_posix()
 def _sheet(c: dict[str, str]) -> str:
     return f"""
     QWidget {{ font-size: 13px; color: {c["ink"]}; }}
-    QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }} KeyButton {{ min-height: 56px; }}
+    QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
     QMainWindow, QDialog {{ background: {c["bench"]}; }}
     QMenuBar {{ background: {c["sheet"]}; padding: 2px 6px; }} QMenuBar::item {{ padding: 4px 10px; background: transparent; }}
     QMenuBar::item:selected, QMenu::item:selected {{ background: {c["pale"]}; color: {c["ink"]}; }}
@@ -188,6 +188,7 @@ def _sheet(c: dict[str, str]) -> str:
     QPushButton#stop {{ background: {c["vermilion"]}; color: #FFFFFF; border: 1px solid {c["vermilion"]}; font-weight: bold; }}
     QPushButton#stop:disabled {{ background: {c["rule"]}; color: {c["ink-2"]}; border-color: {c["rule"]}; }}
     QPushButton#stop:focus {{ border: 2px solid {c["ink"]}; }}
+    KeyButton {{ min-height: 70px; }}
     QPushButton#quiet {{ border: none; background: transparent; color: {c["ink-2"]}; padding: 2px 6px; text-align: left; }}
     QPushButton#quiet:hover {{ background: {c["pale"]}; }} QPushButton#quiet:focus {{ border: 1px solid {c["reseda"]}; padding: 1px 5px; }}
     QTreeWidget, QTableWidget, QTableView, QListWidget {{ background: {c["sheet"]}; border: none; gridline-color: {c["rule"]}; outline: 0; }}

@@ -26,6 +26,9 @@ from sparring.ui.widgets.parts import Column, heading, note
 _BROKEN = int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap)
 
 
+_TALL = 78  # [px] of a button: four lines
+
+
 class LadderRow(QWidget):
     """One weight: its figure, lifts done, efficiency found or expected."""
 
@@ -89,14 +92,14 @@ class KeyButton(QPushButton):
         super().__init__()
         self.setObjectName(look)
         self.key = key
-        self.setMinimumHeight(62)
+        self.setMinimumHeight(_TALL)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
     def say(self, text: str) -> None:
         self.setText(f"{text}\n{self.key}")
 
     def sizeHint(self) -> QSize:
-        return QSize(120, 62)
+        return QSize(90, _TALL)
 
     def minimumSizeHint(self) -> QSize:
         return self.sizeHint()
@@ -149,8 +152,10 @@ class Ladder(QFrame):
         self.go.say("Connect")
         self.stop.say("STOP")
         self.stop.setToolTip("Asks the bench to stop. This is not an emergency stop.")
+        buttons = QHBoxLayout()
+        buttons.setSpacing(4)
+        buttons.addWidget(self.go, 3)
+        buttons.addWidget(self.stop, 2)
         column.addSpacing(4)
-        column.addWidget(self.go)
-        column.addSpacing(4)
-        column.addWidget(self.stop)
+        column.addLayout(buttons)
         column.addWidget(note("STOP asks the bench to stop; it is no emergency stop."))

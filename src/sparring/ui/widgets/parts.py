@@ -55,6 +55,10 @@ class Column(QScrollArea):
         needed = inner.minimumSizeHint().width() if inner is not None else 0
         return QSize(needed + (bar.sizeHint().width() if bar is not None else 0) + 2 * self.frameWidth(), 60)
 
+    def sizeHint(self) -> QSize:
+        inner = self.widget()
+        return QSize(self.minimumSizeHint().width(), inner.sizeHint().height() + 2 * self.frameWidth() if inner is not None else 60)
+
     def reveal(self, widget: QWidget) -> None:
         """Scrolls until a widget in it is seen."""
         self.ensureWidgetVisible(widget, 0, 40)
@@ -154,7 +158,8 @@ class Table(QTableWidget):
         head, port = self.horizontalHeader(), self.viewport()
         if head is None or port is None or not self.columnCount():
             return
-        need = [max(self.sizeHintForColumn(c), head.sectionSizeHint(c)) for c in range(self.columnCount())]
+        columns = range(self.columnCount())
+        need = [0 if self.isColumnHidden(c) else max(self.sizeHintForColumn(c), head.sectionSizeHint(c)) for c in columns]
         if not self._tight:
             self._at_ease = sum(need)
         if self._tight != (self._at_ease > port.width() and not self._wraps):
@@ -163,10 +168,12 @@ class Table(QTableWidget):
         if self._wraps:
             need[-1] = max(_WRAPPED, port.width() - sum(need[:-1]))
         spare = max(0, port.width() - sum(need))
-        for n, c in enumerate(self._wide):
-            need[c] += spare // len(self._wide) + (spare % len(self._wide) if n == 0 else 0)
-        for c, width in enumerate(need):
-            self.setColumnWidth(c, width)
+        wide = [c for c in self._wide if not self.isColumnHidden(c)]
+        for n, c in enumerate(wide):
+            need[c] += spare // len(wide) + (spare % len(wide) if n == 0 else 0)
+        for c in columns:
+            if not self.isColumnHidden(c):
+                self.setColumnWidth(c, need[c])
         if self._wraps:
             self.resizeRowsToContents()
 
