@@ -12,7 +12,7 @@ demo: $(VENV)/.ready        ## start the application on the demo logbook
 run: $(VENV)/.ready         ## start the application on your own logbook
 	@tools/with-display $(BIN)/sparring open
 
-test: $(VENV)/.ready-dev    ## all tests, in parallel, without a screen
+test: $(VENV)/.ready-dev    ## all tests, in parallel; the journeys on virtual screens
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
 
 lint: $(VENV)/.ready-dev    ## style, types, layer contracts
@@ -50,6 +50,10 @@ $(VENV)/.system: tools/system-packages
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
 	@touch $@
 
+$(VENV)/.system-dev: tools/system-packages | $(VENV)/.system
+	@tools/system-packages dev
+	@touch $@
+
 $(VENV)/.ready: requirements.lock pyproject.toml | $(VENV)/.system
 	@echo "Installing the locked packages (once) ..."
 	@test -e $(VENV)/.ready-dev || $(BIN)/pip install $(QUIET) --require-hashes -r requirements.lock
@@ -57,7 +61,7 @@ $(VENV)/.ready: requirements.lock pyproject.toml | $(VENV)/.system
 	@$(BIN)/python -m compileall -q src
 	@touch $@
 
-$(VENV)/.ready-dev: requirements-dev.lock pyproject.toml | $(VENV)/.system
+$(VENV)/.ready-dev: requirements-dev.lock pyproject.toml | $(VENV)/.system-dev
 	@echo "Installing the locked packages for development (once) ..."
 	@$(BIN)/pip install $(QUIET) --require-hashes -r requirements-dev.lock
 	@$(BIN)/pip install $(QUIET) --no-deps --no-build-isolation --editable .

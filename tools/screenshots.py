@@ -148,7 +148,9 @@ def run(t: Pictures) -> None:
         t.next("Lift 0.50 kg again")
         if n == 1:
             p.until(lambda: p.state()["bench"] == "lifting", "it lifts")
-            p.key("m", "Return")
+            p.key("m")
+            p.until(lambda: p.state()["dialog"] == "Mark", "it asks for a word")
+            p.key("Return")
     p.until(lambda: p.state()["bench"] == "ready" and p.state()["runs"] == 3 and not p.state()["message"], "the third is kept")
     p.click("2.75 kg", "LadderRow")
     t.next("Hang 2.75 kg")
@@ -216,4 +218,4 @@ if __name__ == "__main__":
     words = sys.argv[2:]
     dims = next((tuple(map(int, w.split("x"))) for w in words if w[0].isdigit() and "x" in w), (1280, 800))
     given = dict(w.split("=", 1) for w in words if "=" in w)
-    main(Path(sys.argv[1]), {w for w in words if "=" not in w and not w[0].isdigit()}, dims, given)
+    main(Path(sys.argv[1]).resolve(), {w for w in words if "=" not in w and not w[0].isdigit()}, dims, given)

@@ -129,17 +129,18 @@ class Program:
         return [w for w in seen if w["name"] == name] or [w for w in seen if w["name"].startswith(name)]
 
     def widget(self, name, kind=None):
-        found = []
-        self.until(lambda: found.extend(self.widgets(name, kind)) or found, f"{kind or 'something'} named {name!r} is shown")
-        return found[0]
+        return self._where(lambda: next(iter(self.widgets(name, kind)), None), f"{kind or 'something'} named {name!r} is shown")
 
     def text(self, name, kind=None):
         return self.widget(name, kind).get("text", "")
 
     def until(self, condition, what, seconds=PATIENCE):
         """Waits for something that stays so. Fails with what is on the screen."""
-        end = time.monotonic() + seconds
+        self._poll(condition, what, seconds)
         time.sleep(SLOWED)
+
+    def _poll(self, condition, what, seconds=PATIENCE):
+        end = time.monotonic() + seconds
         while not condition():
             if time.monotonic() > end:
                 state = self.ask("state") if self._link else {}
@@ -150,11 +151,10 @@ class Program:
                     f"not within {seconds:.0f} s: {what}. {state}. Picture: {picture}. Said: {self.said.read_text()[-1500:]}"
                 )
             time.sleep(0.03)
-        time.sleep(SLOWED)
 
     def rest(self):
         """Waits until nothing is under way."""
-        self.until(lambda: not self.state()["busy"], "it comes to rest")
+        self._poll(lambda: not self.state()["busy"], "it comes to rest")
 
     def picture(self, file):
         """The whole screen as the X server has it."""
@@ -175,7 +175,7 @@ class Program:
 
     def _awake(self):
         """Waits until the window manager has given the keyboard to one of its windows."""
-        self.until(self._has_keys, "it has the keyboard")
+        self._poll(self._has_keys, "it has the keyboard")
 
     def _has_keys(self):
         """Whether X server and program agree on the window that keys go to: after a dialog, they take a moment."""
@@ -211,33 +211,43 @@ class Program:
 
     def press(self, text):
         """Clicks a button by what is written on it."""
-        self.until(lambda: any(w["enabled"] for w in self.buttons(text)), f"a button {text!r} can be pressed")
-        self.click_at(next(w for w in self.buttons(text) if w["enabled"])["at"])
+        self.click_at(self._where(lambda: next((w["at"] for w in self.buttons(text) if w["enabled"]), None), f"{text!r} can be pressed"))
 
     def buttons(self, text):
         return [w for w in self.ask("widgets") if "checked" in w and w["text"].replace("&", "").startswith(text)]
 
+    def _where(self, find, what):
+        """Where something is, once it has stopped moving: a list may just be filled anew."""
+        seen = []
+
+        def still():
+            seen.append(find())
+            return seen[-1] is not None and len(seen) > 1 and seen[-1] == seen[-2]
+
+        self._poll(still, what)
+        return seen[-1]
+
     def item(self, view, text, **how):
         """Clicks an entry of a list, tree or table."""
-        found = []
+        turns = itertools.cycle([5] * 8 + [4] * 8)
 
-        def there():
+        def find():
             views = self.widgets(view)
-            found[:] = [place for w in views for t, place in w.get("items", {}).items() if t == text or t.startswith(text)]
+            found = [place for w in views for t, place in w.get("items", {}).items() if t == text or t.startswith(text)]
             if not found and views:  # further down, or up
                 x, y, width, height = views[0]["at"]
                 self.screen.xdo("mousemove", x + width // 2, y + height // 2, "click", "--repeat", 2, next(turns))
-            return found
+            return found[0] if found else None
 
-        turns = itertools.cycle([5] * 8 + [4] * 8)
-
-        self.until(there, f"{text!r} is in {view!r}")
-        self.click_at(found[0], **how)
+        self.click_at(self._where(find, f"{text!r} is in {view!r}"), **how)
 
     def place(self, kind, name, **how):
         """Clicks a thing that a widget paints by itself."""
-        self.until(lambda: any(name in w.get("places", {}) for w in self.widgets(kind=kind)), f"{name!r} is in {kind}")
-        self.click_at(next(w["places"][name] for w in self.widgets(kind=kind) if name in w.get("places", {})), **how)
+
+        def find():
+            return next((w["places"][name] for w in self.widgets(kind=kind) if name in w.get("places", {})), None)
+
+        self.click_at(self._where(find, f"{name!r} is in {kind}"), **how)
 
     def tab(self, text):
         self.until(lambda: any(text in w.get("tabs", {}) for w in self.ask("widgets")), f"a tab {text!r} is shown")
