@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import tempfile
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -13,7 +14,7 @@ from helpers import Heard, close_others, discard, make_runs
 from hypothesis import HealthCheck, settings
 
 from sparring.core.records import changed
-from sparring.demo import hollin_yard
+from sparring.demo import hollin_yard, make_logbook
 
 settings.register_profile("suite", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("suite")
@@ -24,6 +25,18 @@ LONGEST = ("test_window", "test_live", "test_methods", "test_closure", "test_rea
 def pytest_collection_modifyitems(items):
     """The longest files first: a long one begun last would keep one process busy while the others wait."""
     items.sort(key=lambda item: LONGEST.index(item.path.stem) if item.path.stem in LONGEST else len(LONGEST))
+
+
+@pytest.fixture(scope="session")
+def demo_book(tmp_path_factory):
+    """The demo logbook, made once for all tests of a worker."""
+    return make_logbook(tmp_path_factory.mktemp("demo") / "book")
+
+
+@pytest.fixture
+def folder(demo_book, tmp_path):
+    """A copy of the demo logbook."""
+    return shutil.copytree(demo_book, tmp_path / "book")
 
 
 @pytest.fixture(scope="session")

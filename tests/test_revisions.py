@@ -1,7 +1,6 @@
 """A build or rig with runs is what was tested: an edit of it is a new one, or was wrong all along, and which is said and kept."""
 
 import json
-import shutil
 
 import pytest
 from helpers import lay, wait_for, was_wrong
@@ -14,20 +13,9 @@ from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.core.revise import bears_on_results
 from sparring.core.uncertainty import nominal
-from sparring.demo import make_logbook
 from sparring.exchange import export_test
 from sparring.logbook import Logbook, LogbookError
 from sparring.ui import background
-
-
-@pytest.fixture(scope="module")
-def demo(tmp_path_factory):
-    return make_logbook(tmp_path_factory.mktemp("demo") / "book")
-
-
-@pytest.fixture
-def folder(demo, tmp_path):
-    return shutil.copytree(demo, tmp_path / "book")
 
 
 @pytest.fixture

@@ -1,7 +1,6 @@
 """The real window, driven as its user does: keyboard, clicks, files, a live bench."""
 
 import json
-import shutil
 
 import numpy as np
 import pytest
@@ -16,7 +15,6 @@ from sparring.core.records import changed
 from sparring.core.rig import Weight
 from sparring.core.train.kinds import SpurStage
 from sparring.core.uncertainty import nominal
-from sparring.demo import make_logbook
 from sparring.files import log_files
 from sparring.logbook import Logbook
 from sparring.ui import background
@@ -26,16 +24,6 @@ from sparring.ui.panels import matcher
 from sparring.ui.shell import PAGES, MainWindow
 from sparring.ui.theme import theme
 from sparring.ui.widgets.chart import thinned
-
-
-@pytest.fixture(scope="module")
-def demo(tmp_path_factory):
-    return make_logbook(tmp_path_factory.mktemp("demo") / "book")
-
-
-@pytest.fixture
-def folder(demo, tmp_path):
-    return shutil.copytree(demo, tmp_path / "book")
 
 
 @pytest.fixture

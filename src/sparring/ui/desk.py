@@ -5,7 +5,6 @@ Pages are handed the desk; they show what it holds and tell it what the tester w
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from datetime import date
 from pathlib import Path
@@ -24,6 +23,7 @@ from sparring.core.revise import Correction, Kind, bears_on_results
 from sparring.core.rig import MethodBase, Rig
 from sparring.ui import background
 from sparring.ui.edits import Begin, Broke, Draft, Edit, Strike
+from sparring.ui.units import InUnits, stored_units
 
 if TYPE_CHECKING:
     from sparring.core.reduce.results import TestResult
@@ -32,7 +32,7 @@ if TYPE_CHECKING:
     from sparring.logbook.store import StoredRun
 
 
-class Desk(QObject):
+class Desk(InUnits, QObject):
     """The window's model. Signals carry nothing: who hears one looks again."""
 
     opened = pyqtSignal()
@@ -61,11 +61,7 @@ class Desk(QObject):
         self.draft: Draft | None = None
         self._correcting: set[tuple[str, int]] = set()  # of what is on the desk: said to have been wrong all along
         self.settings = QSettings("sparring", "sparring")
-        self.units: dict[str, str] = {k.name: k.default for k in quantity.KINDS.values()} | {"ratio": "%"}
-        for kind in list(self.units):
-            stored = self.settings.value(f"units/{kind}")
-            if isinstance(stored, str) and stored in quantity.kind_of(kind).units:
-                self.units[kind] = stored
+        self.units = stored_units(self.settings)
         self._analysing = 0
 
     # --- the logbook ----------------------------------------------------------------------------------------
@@ -498,17 +494,3 @@ class Desk(QObject):
         self.units[kind] = unit
         self.settings.setValue(f"units/{kind}", unit)
         self.units_changed.emit()
-
-    def three(self, value: float, kind: str) -> str:
-        """A predicted or live figure with three significant digits, in the tester's unit."""
-        shown = abs(quantity.from_si(value, self.units[kind], kind))
-        return self.show(value, kind, decimals=min(6, max(0, 2 - math.floor(math.log10(shown)))) if shown > 1e-7 else 0)
-
-    def show(self, value: Any, kind: str, *, u: bool = True, decimals: int | None = None, with_unit: bool = True) -> str:
-        """A value (plain or with uncertainty) in the tester's unit."""
-        if value is None:
-            return "–"
-        if isinstance(value, Measured):
-            return quantity.show(value.value, kind, self.units[kind], u=value.u if u else None, decimals=decimals, with_unit=with_unit)
-        n, s = float(getattr(value, "nominal_value", value)), float(getattr(value, "std_dev", 0.0))
-        return quantity.show(n, kind, self.units[kind], u=s if u and s else None, decimals=decimals, with_unit=with_unit)

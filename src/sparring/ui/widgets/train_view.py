@@ -8,13 +8,14 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QTransform
-from PyQt6.QtWidgets import QSpinBox, QWidget
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QTransform
+from PyQt6.QtWidgets import QWidget
 
 from sparring.core.build import MOTOR, Build
 from sparring.core.train import kinematics
 from sparring.core.train.stage import Body, Loops
 from sparring.ui.theme import font, theme
+from sparring.ui.widgets.count_box import CountBox
 
 _FASTEST = 1.6  # [rad/s] of the motor gear on the screen: faster teeth would seem to stand or turn back
 _FLAT = ("spur", "shift", "belt")  # kinds on parallel axes, drawn joined; others stand apart
@@ -115,26 +116,6 @@ def paint_stage(p: QPainter, drawn: list[Drawn], turned: Turned, *, chosen: str 
         p.restore()
 
 
-class _Count(QSpinBox):
-    """A number of teeth typed over its gear. Enter takes it, Escape leaves it; neither key goes on to the drawing below."""
-
-    taken = pyqtSignal()
-    left = pyqtSignal()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.interpretText()
-            self.taken.emit()
-        elif event is not None and event.key() == Qt.Key.Key_Escape:
-            self.left.emit()
-        else:
-            super().keyPressEvent(event)
-
-    def focusOutEvent(self, event: QFocusEvent | None) -> None:
-        super().focusOutEvent(event)
-        self.taken.emit()
-
-
 class TrainView(QWidget):
     """The build's train. `picked(stage, field)`: field of the stage's record that the part stands for."""
 
@@ -153,7 +134,7 @@ class TrainView(QWidget):
         self._origins: list[tuple[float, float, float]] = []
         self._bounds = QRectF()
         self._apart: list[int] = []
-        self._field: _Count | None = None
+        self._field: CountBox | None = None
         self.setMinimumSize(240, 180)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Gear train, drawn to scale. Arrow keys choose a part, Enter changes its teeth, Space turns the train.")
@@ -462,7 +443,7 @@ class TrainView(QWidget):
         x, y = body.centre(self.turned)
         at = self._to_screen(n, scale, ox, oy).map(QPointF(1e3 * x, -1e3 * y))
         self._close_field()
-        spin = _Count(self)
+        spin = CountBox(self)
         spin.setRange(1, 2000)
         spin.setValue(value)
         spin.setAccessibleName(f"Number of {field.replace('_', ' ')}")
