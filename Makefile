@@ -13,7 +13,8 @@ run: $(VENV)/.ready         ## start the application on your own logbook
 	@tools/with-display $(BIN)/sparring open
 
 test: $(VENV)/.ready-dev    ## all tests, in parallel; the journeys on virtual screens
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --ignore tests/journeys
+	$(BIN)/python -m pytest tests/journeys
 
 lint: $(VENV)/.ready-dev    ## style, types, layer contracts
 	$(BIN)/ruff check src tests benchmarks tools

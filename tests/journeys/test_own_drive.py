@@ -42,6 +42,8 @@ def test_a_drive_of_ones_own_from_nothing_to_a_result(mine, tmp_path):
     mine.click("Drum diameter")
     mine.enter("40 mm ± 0.1 mm".replace("±", "+-"))
     mine.until(lambda: mine.record("rig", "Hoist A")["method"]["drum_diameter"].startswith("40"), "the drum is entered")
+    mine.click("Travel")
+    mine.enter("6 m")  # long enough to settle and to measure at this speed
     mine.click("Weights of the steps")
     mine.enter("0.3 kg; 2*0.3 kg")
     mine.click("Repeats")
