@@ -2,7 +2,6 @@
 
 import errno
 import random
-import signal
 import subprocess
 import sys
 import time
@@ -45,7 +44,7 @@ class Board:
         assert self.process.stdout.readline()  # the port is there
 
     def pull(self):
-        self.process.send_signal(signal.SIGINT)
+        self.process.terminate()
         self.process.wait(5)
         self.process.stdout.close()
 

@@ -143,9 +143,11 @@ def bench(
         truth = bench_of(b, r, friction=[f * friction for f in b.loss_figures()])
         how: dict[str, Any] = {"seed": seed, "rate": rate, "speed": speed, "faults": Faults(drop, garble), "link": link}
         simulated: Board = FixtureBench(fixtures[readings](truth), **how) if readings else SimulatedBench(truth, sensors_of(r), r, **how)
-    typer.echo(simulated.port)
+    import signal
     import sys
 
+    signal.signal(signal.SIGTERM, signal.default_int_handler)  # ended as by Ctrl+C, also where a shell has that ignored
+    typer.echo(simulated.port)
     sys.stdout.flush()
     try:
         simulated.serve(seconds)
