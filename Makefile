@@ -4,7 +4,7 @@ VENV   := .venv
 BIN    := $(VENV)/bin
 QUIET  := --quiet --disable-pip-version-check
 
-.PHONY: demo run test study lint bench screenshots schemas install lock clean
+.PHONY: demo run test journeys study lint bench screenshots schemas install lock clean
 
 demo: $(VENV)/.ready        ## start the application on the demo logbook
 	@tools/with-display $(BIN)/sparring demo
@@ -12,8 +12,10 @@ demo: $(VENV)/.ready        ## start the application on the demo logbook
 run: $(VENV)/.ready         ## start the application on your own logbook
 	@tools/with-display $(BIN)/sparring open
 
-test: $(VENV)/.ready-dev    ## all tests, in parallel; the journeys on virtual screens
+test: $(VENV)/.ready-dev    ## all tests but the journeys, in parallel, without a screen
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --ignore tests/journeys
+
+journeys: $(VENV)/.ready-dev  ## the installed command on virtual screens, by real keys and clicks (about three minutes)
 	$(BIN)/python -m pytest tests/journeys
 
 lint: $(VENV)/.ready-dev    ## style, types, layer contracts
