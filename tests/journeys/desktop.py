@@ -178,9 +178,12 @@ class Program:
         self._poll(self._has_keys, "it has the keyboard")
 
     def _has_keys(self):
-        """Whether X server and program agree on the window that keys go to: after a dialog, they take a moment."""
+        """Whether X server and program agree on the window that keys go to, and it is the dialog where one is open: one that
+        has just been shown gets them a moment later."""
         done = subprocess.run(["xdotool", "getwindowfocus"], env=self.screen.env, capture_output=True, text=True, timeout=PATIENCE)
         state = self.state()
+        if state["dialog"] and state["active"] != state["dialog"] and not state["popup"]:
+            return False
         return state["popup"] or done.stdout.strip() == str(state["keys_to"])
 
     def key(self, *keys):

@@ -102,6 +102,7 @@ class Inspector(QObject):
                 ),
                 "",
             ),
+            "active": "" if (active := app.activeWindow()) is None else active.windowTitle(),
             "popup": app.activePopupWidget() is not None,
             "menu_open": any(isinstance(w, QMenu) and w.isVisible() for w in app.topLevelWidgets()),
             "busy": background.busy(),
