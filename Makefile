@@ -12,10 +12,11 @@ demo: $(VENV)/.ready        ## start the application on the demo logbook
 run: $(VENV)/.ready         ## start the application on your own logbook
 	@tools/with-display $(BIN)/sparring open
 
-test: $(VENV)/.ready-dev    ## all tests but the journeys, in parallel, without a screen
+test: $(VENV)/.ready-dev    ## all tests, in parallel: without a screen, then the journeys
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --ignore tests/journeys
+	$(BIN)/python -m pytest tests/journeys
 
-journeys: $(VENV)/.ready-dev  ## the installed command on virtual screens, by real keys and clicks (about three minutes)
+journeys: $(VENV)/.ready-dev  ## only the installed command on virtual screens, by real keys and clicks (about three minutes)
 	$(BIN)/python -m pytest tests/journeys
 
 lint: $(VENV)/.ready-dev    ## style, types, layer contracts

@@ -47,6 +47,37 @@ def test_a_wrong_drum_is_put_right_and_taken_back(demo):
     assert kept[0][1] == "25 mm"
 
 
+def test_the_question_is_answered_by_mouse_and_corrections_stand_beside_the_results(demo):
+    choose(demo, "r3 brass", "Dunnock r3")
+    demo.page("Build")
+
+    def ask(module):
+        demo.click("Module")
+        demo.enter(module)
+        demo.until(lambda: demo.state()["question"], "it asks what the edit is")
+
+    was = demo.record("build", "Dunnock r3")["stages"][0]["module"]
+    ask("0.9 mm")
+    demo.press("Leave it as it was")
+    demo.until(lambda: not demo.state()["question"], "it asks no more")
+    assert demo.record("build", "Dunnock r3")["stages"][0]["module"] == was
+    assert demo.text("Module") == was
+    ask("0.9 mm")
+    demo.press("It was wrong all along")
+    demo.until(lambda: demo.record("build", "Dunnock r3")["stages"][0]["module"] == "0.9 mm", "the correction is kept")
+    demo.page("Results")
+    demo.tab("Corrections")
+    demo.until(lambda: any("0.9 mm" in t for w in demo.widgets(kind="Table") for t in w.get("items", {})), "the correction is shown")
+    demo.page("Rig")
+    demo.press("New rig")
+    demo.until(lambda: demo.state()["rig"] == "Hoist B copy", "a rig of one's own")
+    demo.tab("Checks")
+    demo.click("Name of whoever")
+    demo.type("A. Tester")
+    demo.press("I have read this")
+    demo.until(lambda: (demo.record("rig", "Hoist B copy")["care_read"] or {}).get("by") == "A. Tester", "it is kept by name")
+
+
 def test_a_build_is_drawn_counted_edited_and_turned(demo):
     choose(demo, "r1 POM, dry", "Dunnock r1")
     demo.page("Build")
