@@ -9,6 +9,7 @@ from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QApplication, QCheckBox, QDialog, QPushButton, QWidget
 
+from sparring.bench.ring import Ring
 from sparring.core.plan import Plan
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
@@ -19,7 +20,6 @@ from sparring.files import log_files
 from sparring.logbook import Logbook
 from sparring.ui import background
 from sparring.ui.application import application
-from sparring.ui.live import Ring
 from sparring.ui.panels import matcher
 from sparring.ui.shell import PAGES, MainWindow
 from sparring.ui.theme import theme
@@ -446,7 +446,7 @@ def test_a_live_lift_by_keyboard_is_recorded_reduced_and_kept(window, qtbot, fol
     dialog = QDialog(window)
     dialog.open()
     QApplication.sendEvent(dialog, QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Escape, Qt.KeyboardModifier.NoModifier))
-    assert s.state == "ready"
+    until(lambda: s.state == "ready")
     assert dialog.isVisible()
     dialog.close()
     until(lambda: len(window.desk.runs) == 2)
@@ -569,7 +569,7 @@ def test_every_control_has_a_name_and_can_be_reached(window):
 def test_the_ring_keeps_the_newest_in_order():
     ring = Ring(("speed",), size=100)
     for n in range(57):
-        ring.add([(n * 7.0 + k, float(n)) for k in range(7)])
+        ring.add(n * 7.0 + np.arange(7), np.full((7, 1), float(n)))
     assert ring.count == 100
     assert (np.diff(ring.t) == 1).all()
     assert ring.t[-1] == 56 * 7 + 6

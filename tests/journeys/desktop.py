@@ -89,6 +89,9 @@ class Program:
             os.killpg(self._process.pid, signal.SIGKILL)
             self._process.wait(20)
 
+    def signal(self, number):
+        os.kill(self._process.pid, number)
+
     def status(self):
         """Waits until it has ended by itself; its exit status."""
         return self._process.wait(PATIENCE)

@@ -1,9 +1,13 @@
 """At the bench: README's runs, rig and readings; a board of one's own, from the care notes to STOP."""
 
+import contextlib
 import json
+import signal
+import sqlite3
 
 import pytest
 from bare_board import BareBoard
+from cable import Cable
 
 
 @pytest.fixture
@@ -74,6 +78,56 @@ def test_a_board_drives_nothing_before_the_care_notes_are_confirmed_and_escape_s
     assert words.index("hello") < words.index("tare") < words.index("hang", words.index("tare")) < words.index("up")
     assert words.index("up") < len(words) - 1 - words[::-1].index("stop")
     assert ("drive 12") in [line for _, line in board.heard]
+
+
+@pytest.fixture
+def lifting(demo, board, tmp_path):
+    """A board on a cable, lifting."""
+    cable = Cable(board.port, tmp_path / "cable")
+    demo.page("Rig")
+    demo.press("New rig")
+    demo.until(lambda: demo.state()["rig"] == "Hoist B copy", "a rig of one's own")
+    demo.tab("Checks")
+    demo.click("Name of whoever")
+    demo.enter("A. Tester")
+    demo.menu("Bench", "Connect a board")
+    demo.until(lambda: demo.state()["dialog"] == "Connect a bench", "it asks for the port")
+    demo.enter(str(cable.link), "Tab")
+    demo.press("Connect")
+    demo.until(lambda: demo.state()["bench"] == "ready" and demo.state()["samples"] > 30, "its lines come")
+    go(demo, "Tare")
+    go(demo, "Hang 0.50 kg, then lift")
+    demo.until(lambda: demo.state()["bench"] == "lifting", "it lifts")
+    yield cable
+    cable.close()
+
+
+def test_stop_while_the_cable_is_out_is_the_first_word_after_it_is_back(demo, lifting, board):
+    lifting.pull()
+    demo.until(lambda: demo.state()["bench"] == "lost", "the bench is lost")
+    demo.key("Escape")
+    demo.until(lambda: any("STOP not confirmed" in b["text"] for b in demo.widgets(kind="KeyButton")), "it says so large")
+    heard = len(board.heard)
+    lifting.plug()
+    demo.until(lambda: demo.state()["bench"] == "ready", "it is confirmed")
+    assert board.words()[heard] == "stop"
+    assert "up" not in board.words()[heard:]
+    demo.until(lambda: demo.state()["runs"] == 1, "the lift is kept")
+    go(demo, "Lower the hook")
+    demo.until(lambda: board.words()[-1] != "up" and "down" in board.words(), "the hook is let down")
+
+
+@pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGHUP])
+def test_a_signal_that_ends_the_program_stops_the_bench_first(demo, lifting, board, number):
+    book = demo.state()["logbook"]
+    heard = len(board.heard)
+    demo.signal(number)
+    assert demo.status() == 0
+    assert "stop" in board.words()[heard:]
+    with contextlib.closing(sqlite3.connect(f"{book}/logbook.sqlite")) as db:
+        (last,) = db.execute("SELECT record FROM runs ORDER BY id DESC").fetchone()
+    assert json.loads(last)["ended"] == "interrupted"
+    assert json.loads(last)["source"] == "bench"
 
 
 def test_another_way_to_load_is_drawn_and_says_what_is_missing(demo):

@@ -18,10 +18,11 @@ from pathlib import Path
 
 import numpy as np
 
-from sparring.bench.lines import Mapping, with_checksum
+from sparring.bench.lines import SIMULATED, Mapping, with_checksum
 
 _RPM = 60 / (2 * np.pi)
 _DEAF = 2.0  # [s] without a reader
+_TURN = 0.02  # [s] of work before what came of it is sent
 _COLUMNS: dict[str, tuple[str, int, Callable[[float], float]]] = {  # unit, places, SI to unit
     "cell": ("counts", 0, lambda v: v),
     "speed": ("rpm", 2, lambda v: v * _RPM),
@@ -62,6 +63,7 @@ class Board(ABC):
         self._begun = b""  # the rest of a line of which a part is sent
         self._full_since: float | None = None
         self._leaving = self._closed = False
+        self._watchdog, self._heard = 0.0, 0.0  # [s] without a command after which it stops by itself; 0: never
         self._master, slave = os.openpty()
         tty.setraw(slave)
         os.set_blocking(self._master, False)
@@ -81,6 +83,11 @@ class Board(ABC):
     @abstractmethod
     def measure(self, period: float) -> tuple[float, Named[str, float], str]:
         """`period` [s] later: (the board's clock [s], what its sensors show, what it says by itself or "")."""
+
+    @property
+    @abstractmethod
+    def moves(self) -> bool:
+        """Whether it drives something."""
 
     def leave(self) -> None:
         """Ends `serve` at its next turn."""
@@ -108,9 +115,13 @@ class Board(ABC):
             if due - simulated > 0.5:  # too slow a machine: let the clock slip rather than fall behind for ever
                 begin += (due - simulated - 0.5) / self.time_scale
             chunk = b""
-            while simulated + period <= due and len(chunk) < 8192:
+            turn = time.monotonic() + _TURN
+            while simulated + period <= due and time.monotonic() < turn:
                 chunk += self._sample(period)
                 simulated += period
+            if self._watchdog and self.moves and time.monotonic() - self._heard > self._watchdog:
+                self.obey("stop", 0.0)
+                chunk += b"! watchdog\n"
             self._send(chunk)
             wait = max(0.0, min((simulated + period - due) / self.time_scale, 0.05))
             ready, _, _ = select.select([self._master], [], [], wait)
@@ -150,6 +161,7 @@ class Board(ABC):
 
     def _command(self, text: str) -> None:
         word, _, figure = text.partition(" ")
+        self._heard = time.monotonic()
         try:
             value = float(figure) if figure else 0.0
         except ValueError:
@@ -157,7 +169,9 @@ class Board(ABC):
             return
         refused = ""
         if word == "hello":
-            self._send(f"# simulated bench\n# columns: {self.columns.header()}\n".encode())
+            self._send(f"# {SIMULATED}\n# columns: {self.columns.header()}\n".encode())
+        elif word == "watchdog":
+            self._watchdog = max(value, 0.0)
         elif word == "rate":
             self.rate = min(max(value, 10.0), 1000.0)
         elif word == "bye":

@@ -35,6 +35,10 @@ class FixtureBench(Board):
             return "not a command", ""
         return "", ""
 
+    @property
+    def moves(self) -> bool:
+        return not self._told
+
     def measure(self, period: float) -> tuple[float, dict[str, float], str]:
         self._clock += period
         shown = {c: float(v[0]) for c, v in seen(self.fixture.advance(period), self.rng).items()}

@@ -16,10 +16,21 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
+import numpy as np
+
 from sparring.core import quantity
 from sparring.core.recording import CHANNELS
 
+SIMULATED = "simulated bench"
+"""The comment by which a simulated board says what it is."""
 _LONGEST = 4096
+_LARGEST = 1e10  # figure, in whatever unit
+_SKIPPED = 10_000  # lines
+_SILENT = 2.0  # [s] between two lines
+_JITTER = 0.5  # [s] that a clock may go back
+_AGREE = 3  # lines
+_SUM = re.compile(rb"[0-9A-Fa-f]{4}")
+_Row = tuple[int | None, float, list[float]]
 
 
 class LineError(ValueError):
@@ -76,12 +87,16 @@ class Mapping:
 
 
 @dataclass(frozen=True)
-class Sample:
-    """One line of figures: board time [s] (None: the board sends none), SI values in the mapping's channel order."""
+class Block:
+    """Samples that came together under one header. t: shape (n,), the board's time [s], NaN where it sends none; values: shape
+    (n, channels of the mapping), SI."""
 
-    seq: int | None
-    t: float | None
-    values: tuple[float, ...]
+    mapping: Mapping
+    t: np.ndarray
+    values: np.ndarray
+
+    def __len__(self) -> int:
+        return len(self.t)
 
 
 @dataclass(frozen=True)
@@ -104,86 +119,112 @@ class Tally:
 
 @dataclass
 class LineReader:
-    """Bytes in, samples and events out. Lines that do not hold together are counted and shown, never guessed at."""
+    """Bytes in, blocks of samples and events out. Lines that do not hold together are counted and shown, never guessed at.
+
+    Sequence and time have plausible steps: a line that leaps is held until `_AGREE` lines agree with it (the board began anew, or
+    was silent), and is counted as garbled when the next goes on from before it.
+    """
 
     mapping: Mapping | None = None
     on_mapping: Callable[[Mapping], None] | None = None
     tally: Tally = field(default_factory=Tally)
     _rest: bytes = b""
-    _last_seq: int | None = None
     _skipping: bool = False
-    _plan: tuple[int, list[tuple[int, float, float]], int | None, int | None, float] | None = None
+    _plan: _Plan | None = None
+    _last: _Row | None = None
+    _held: list[tuple[bytes, _Row]] = field(default_factory=list)
+    _rows: list[_Row] = field(default_factory=list)
+    _found: list[Block | Event] = field(default_factory=list)
 
-    def feed(self, data: bytes) -> list[Sample | Event]:
-        """All complete lines in `data` and what was left before."""
+    def feed(self, data: bytes) -> list[Block | Event]:
+        """All complete lines in `data` and what was left before, in the order they came."""
         self._rest += data
         *lines, self._rest = self._rest.split(b"\n")
         if len(self._rest) > _LONGEST:
             self._garble(self._rest[:60])
             self._rest, self._skipping = b"", True
-        found: list[Sample | Event] = []
         for line in lines:
             if self._skipping:
                 self._skipping = False
                 continue
-            item = self._line(line.strip())
-            if item is not None:
-                found.append(item)
+            line = line.strip()
+            if line[:1] in (b"#", b">", b"!"):
+                self._block()  # what came before a new header has the old one
+                event = self._event(line)
+                if event is not None:
+                    self._found.append(event)
+            elif line:
+                self._sample(line)
+        self._block()
+        found, self._found = self._found, []
         return found
 
     def reset(self) -> None:
-        """Forget the half line and the sequence: the cable was pulled."""
-        self._rest, self._last_seq, self._skipping = b"", None, False
+        """Forgets the half line: the cable was pulled."""
+        self._rest, self._skipping = b"", False
 
     def _garble(self, line: bytes) -> None:
         self.tally.garbled += 1
         self.tally.last_garbled = line[:60].decode("ascii", "replace")
 
-    def _line(self, line: bytes) -> Sample | Event | None:
-        if not line:
-            return None
-        first = line[:1]
-        if first in b"#>!":
-            try:
-                text = line[1:].decode("utf-8").strip()
-            except UnicodeDecodeError:
-                self._garble(line)
-                return None
-            if first == b"#":
-                return self._comment(text)
-            return Event("reply" if first == b">" else "happened", text)
-        star = line.rfind(b"*")
-        if star >= 0:
-            body, said = line[:star], line[star + 1 :]
-            if not re.fullmatch(rb"[0-9A-Fa-f]{4}", said) or int(said, 16) != binascii.crc_hqx(body, 0xFFFF):
-                self._garble(line)
-                return None
-            line = body
-        if self.mapping is None:
-            return None  # figures before the header: their meaning is not known yet
-        if self._plan is None:
-            self._plan = self._prepare(self.mapping)
-        width, wanted, seq_at, t_at, t_scale = self._plan
-        parts = line.split(b",") if b"," in line else line.split()
-        if len(parts) != width:
-            self._garble(line)
-            return None
+    def _block(self) -> None:
+        rows, self._rows = self._rows, []
+        if not rows:
+            return
+        assert self.mapping is not None
+        assert self._plan is not None
+        t = np.array([r[1] for r in rows])
+        values = np.array([r[2] for r in rows]).reshape(len(rows), -1)
+        self._found.append(Block(self.mapping, t, values * self._plan.factors + self._plan.zeros))
+
+    def _event(self, line: bytes) -> Event | None:
         try:
-            values = tuple([float(parts[i]) * f + z for i, f, z in wanted])
-            seq = int(parts[seq_at]) if seq_at is not None else None
-            t = float(parts[t_at]) * t_scale if t_at is not None else None
-        except ValueError:
+            text = line[1:].decode("utf-8").strip()
+        except UnicodeDecodeError:
             self._garble(line)
             return None
-        if any(math.isinf(v) for v in values) or (t is not None and not math.isfinite(t)):
+        if line[:1] == b"#":
+            return self._comment(text)
+        return Event("reply" if line[:1] == b">" else "happened", text)
+
+    def _sample(self, line: bytes) -> None:
+        body, star, said = line.rpartition(b"*")
+        if star:
+            if not _SUM.fullmatch(said) or int(said, 16) != binascii.crc_hqx(body, 0xFFFF):
+                self._garble(line)
+                return
+        else:
+            body = line
+        if self.mapping is None:
+            return  # figures before the header: their meaning is not known yet
+        if self._plan is None:
+            self._plan = _Plan.of(self.mapping)
+        row = self._plan.read(body)
+        if row is None:
             self._garble(line)
-            return None
-        if seq is not None:
-            if self._last_seq is not None and seq > self._last_seq + 1:
-                self.tally.lost += seq - self._last_seq - 1
-            self._last_seq = seq
+        elif self._last is None or _follows(self._last, row):
+            for held, _ in self._held:
+                self._garble(held)
+            self._held.clear()
+            self._take(row)
+        else:
+            if self._held and not _follows(self._held[-1][1], row):
+                self._garble(self._held[-1][0])
+                self._held.clear()
+            self._held.append((line, row))
+            if len(self._held) >= _AGREE:
+                self._block()  # of one clock each
+                self._last = None
+                for _, agreed in self._held:
+                    self._take(agreed)
+                self._held.clear()
+
+    def _take(self, row: _Row) -> None:
+        if self._last is not None and row[0] is not None and self._last[0] is not None:
+            self.tally.lost += row[0] - self._last[0] - 1
+        self._last = row
+        self._rows.append(row)
         self.tally.samples += 1
-        return Sample(seq, t, values)
 
     def _comment(self, text: str) -> Event | None:
         if text.startswith("columns:"):
@@ -193,18 +234,55 @@ class LineReader:
                 self._garble(text.encode()[:60])
                 return None
             if mapping != self.mapping:
-                self.mapping, self._plan = mapping, None
+                self.mapping, self._plan, self._last = mapping, None, None
+                self._held.clear()
                 if self.on_mapping:
                     self.on_mapping(mapping)
         return Event("comment", text)
 
-    @staticmethod
-    def _prepare(mapping: Mapping) -> tuple[int, list[tuple[int, float, float]], int | None, int | None, float]:
+
+def _follows(before: _Row, after: _Row) -> bool:
+    """Whether a line can come after another: no step back, none further than a board is silent for."""
+    return (before[0] is None or after[0] is None or 0 < after[0] - before[0] <= _SKIPPED) and not (
+        after[1] < before[1] - _JITTER or after[1] > before[1] + _SILENT
+    )  # NaN, where the board sends no time, passes
+
+
+@dataclass(frozen=True)
+class _Plan:
+    """How the figures of a line are read: what a mapping says, worked out once."""
+
+    width: int
+    wanted: list[int]
+    factors: np.ndarray
+    zeros: np.ndarray
+    seq_at: int | None
+    t_at: int | None
+    t_scale: float
+
+    @classmethod
+    def of(cls, mapping: Mapping) -> _Plan:
         columns = mapping.columns
-        wanted = [(i, *c.scale()) for i, c in enumerate(columns) if c.channel not in ("seq", "t", "")]
+        wanted = [i for i, c in enumerate(columns) if c.channel not in ("seq", "t", "")]
+        scales = np.array([columns[i].scale() for i in wanted]).reshape(-1, 2)
         seq_at = next((i for i, c in enumerate(columns) if c.channel == "seq"), None)
         t_at = next((i for i, c in enumerate(columns) if c.channel == "t"), None)
-        return len(columns), wanted, seq_at, t_at, columns[t_at].scale()[0] if t_at is not None else 1.0
+        return cls(len(columns), wanted, scales[:, 0], scales[:, 1], seq_at, t_at, columns[t_at].scale()[0] if t_at is not None else 1.0)
+
+    def read(self, body: bytes) -> _Row | None:
+        """(sequence, time [s], figures in the board's units); None where it is no line of these columns. A figure may be NaN."""
+        parts = body.split(b",") if b"," in body else body.split()
+        if len(parts) != self.width or len(body) > _LONGEST:
+            return None
+        try:
+            figures = [float(parts[i]) for i in self.wanted]
+            seq = int(parts[self.seq_at]) if self.seq_at is not None else None
+            t = float(parts[self.t_at]) * self.t_scale if self.t_at is not None else math.nan
+        except ValueError:
+            return None
+        if any(abs(v) > _LARGEST for v in figures) or (self.t_at is not None and not abs(t) < _LARGEST):
+            return None
+        return seq, t, figures
 
 
 def with_checksum(body: str) -> bytes:

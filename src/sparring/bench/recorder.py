@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import threading
@@ -40,7 +41,7 @@ class Recorder:
         self._on_fault = on_fault
         self._schema = pa.schema([("t", pa.float64()), *((c, pa.float64()) for c in channels)], metadata={"sparring": json.dumps(note)})
         self._lock = threading.Lock()
-        self._rows: list[tuple[float, ...]] = []
+        self._rows: list[np.ndarray] = []
         self._notes: list[dict[str, Any]] = []
         self.fault: RecorderError | None = None
         self.samples = 0
@@ -48,17 +49,19 @@ class Recorder:
         try:
             self._file: BinaryIO = opener(path) if opener else open(path, "xb", buffering=0)  # noqa: SIM115
             self._writer = pa.ipc.new_stream(self._file, self._schema)
-            self._writer.write_batch(self._batch([]))  # its header is on the disk from the first moment
+            self._writer.write_batch(self._batch(np.empty((0, 1 + len(self.channels)))))  # its header is on the disk from the first moment
         except OSError as err:
             raise RecorderError(f"{path} cannot be written: {err.strerror or err}") from err
+        self._then: Callable[[], None] | None = None
         self._done = threading.Event()
         self._thread = threading.Thread(target=self._run, name="recorder", daemon=True)
         self._thread.start()
 
-    def add(self, rows: Sequence[tuple[float, ...]]) -> None:
-        """Rows of (t, *values), SI."""
+    def add(self, t: np.ndarray, values: np.ndarray) -> None:
+        """Samples at t [s], shape (n,): SI values, shape (n, channels)."""
+        rows = np.column_stack([t, values])
         with self._lock:
-            self._rows.extend(rows)
+            self._rows.append(rows)
 
     def mark(self, t: float, text: str) -> None:
         """What was heard or seen at t [s]."""
@@ -70,56 +73,82 @@ class Recorder:
         with self._lock:
             self._notes.append({"gap": [start, stop]})
 
-    def close(self, **closing: Any) -> None:
-        """Writes what is left with the closing facts, and ends the stream. Safe to call twice."""
-        if self._done.is_set():
-            return
-        if closing:
-            with self._lock:
-                self._notes.append({"closing": closing})
-        self._done.set()
+    def close(self, then: Callable[[], None] | None = None, **closing: Any) -> None:
+        """Writes what is left with the closing facts, and ends the stream; safe to call twice. Waits for it, unless `then` is
+        to be called, from the writing thread, when it is done."""
+        if not self._done.is_set():
+            if closing:
+                with self._lock:
+                    self._notes.append({"closing": closing})
+            self._then = then
+            self._done.set()
+        if then is None:
+            self.wait()
+
+    def wait(self) -> None:
+        """Until it has ended, and what was to follow has been done."""
         self._thread.join()
-        if self.fault is None:
-            try:
-                self._flush()
-                self._writer.close()
-            except OSError as err:
-                self._fail(err)
-        self._file.close()
+
+    @property
+    def done(self) -> bool:
+        """Whether it has ended."""
+        return not self._thread.is_alive()
 
     def _run(self) -> None:
         last_sync = time.monotonic()
-        while not self._done.wait(FLUSH_EVERY):
-            try:
+        try:
+            while not self._done.wait(FLUSH_EVERY):
                 self._flush()
                 if time.monotonic() - last_sync > 1.0:
-                    if hasattr(self._file, "fileno"):
-                        os.fsync(self._file.fileno())
+                    self._sync()
                     last_sync = time.monotonic()
-            except OSError as err:
+        except Exception as err:  # whatever it is, what comes from here on is not recorded, and that has to be said
+            self._fail(err)
+            self._done.wait()
+        try:
+            self._flush()  # once more after a fault: there may be room again
+            self._writer.close()
+            self._sync()
+        except Exception as err:
+            if self.fault is None:
                 self._fail(err)
-                return
+        self._file.close()
+        if self._then is not None:
+            self._then()
+
+    def _sync(self) -> None:
+        if hasattr(self._file, "fileno"):
+            os.fsync(self._file.fileno())
 
     def _flush(self) -> None:
         with self._lock:
-            rows, self._rows = self._rows, []
+            blocks, self._rows = self._rows, []
             notes, self._notes = self._notes, []
-        if not rows and not notes:
+        if not blocks and not notes:
             return
-        self._writer.write_batch(self._batch(rows), custom_metadata={"notes": json.dumps(notes)} if notes else None)
+        rows = np.concatenate(blocks) if blocks else np.empty((0, 1 + len(self.channels)))
+        whole = self._file.tell()
+        try:
+            self._writer.write_batch(self._batch(rows), custom_metadata={"notes": json.dumps(notes)} if notes else None)
+        except OSError:  # half a batch would hide all that comes after it
+            with contextlib.suppress(OSError, AttributeError):
+                self._file.seek(whole)
+                self._file.truncate()
+            with self._lock:
+                self._rows, self._notes = [*blocks, *self._rows], [*notes, *self._notes]
+            raise
         self.samples += len(rows)
 
-    def _batch(self, rows: list[tuple[float, ...]]) -> pa.RecordBatch:
+    def _batch(self, rows: np.ndarray) -> pa.RecordBatch:
         """Rows as columns, straight from memory: `pa.array` first loads whatever data-frame library is installed, which took
         longer than the second that a crash may cost."""
-        columns = np.array(rows, float).reshape(len(rows), len(self._schema)).T
-        arrays = [pa.Array.from_buffers(pa.float64(), len(rows), [None, pa.py_buffer(np.ascontiguousarray(c))]) for c in columns]
+        arrays = [pa.Array.from_buffers(pa.float64(), len(rows), [None, pa.py_buffer(np.ascontiguousarray(c))]) for c in rows.T]
         return pa.record_batch(arrays, schema=self._schema)
 
-    def _fail(self, err: OSError) -> None:
+    def _fail(self, err: Exception) -> None:
         self.fault = RecorderError(
-            f"Recording stopped: {err.strerror or err} ({self.path.parent}). {self.samples} samples are safe; "
-            "free some space, then lift again."
+            f"Recording stopped: {getattr(err, 'strerror', None) or err} ({self.path.parent}). {self.samples} samples are safe; "
+            "free some space if that is what it lacks, then lift again."
         )
         if self._on_fault:
             self._on_fault(self.fault)

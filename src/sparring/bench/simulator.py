@@ -72,6 +72,10 @@ class SimulatedBench(Board):
             return "not a command", ""
         return "", ""
 
+    @property
+    def moves(self) -> bool:
+        return self.moving != "stop"
+
     def _hang(self, setting: float) -> None:
         before = self.plant
         self.plant = Plant(loaded(self.bench, self.rig, [setting]))

@@ -400,6 +400,46 @@ def care(
     typer.echo(f"Confirmed by {by} on {on}." if by else "Not confirmed for this rig.")
 
 
+@app.command()
+def record(
+    port: Annotated[str, typer.Option("--port", help="serial port of the bench")],
+    build: BuildFile,
+    rig: RigFile,
+    plan: PlanFile = None,
+    logbook: Annotated[Path | None, typer.Option(help="logbook folder to keep it in; your own without")] = None,
+    yes: Annotated[bool, typer.Option("--yes", help="ask nobody: the bench hangs its weights by itself")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Do a whole plan on a bench and keep it in a logbook. Ctrl+C stops the bench; what was taken is kept."""
+    import signal
+    import sys
+
+    from sparring.cli.record import record as record_plan
+    from sparring.core.build import Build
+    from sparring.core.plan import Plan
+    from sparring.core.rig import Rig
+    from sparring.files import record_files
+
+    for number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
+        signal.signal(number, signal.default_int_handler)
+    if not yes and not sys.stdin.isatty():
+        typer.echo("Nobody can be asked here: call it with --yes where the bench hangs its weights by itself.", err=True)
+        raise typer.Exit(2)
+    with _data():
+        b, r = record_files.load(build, Build), record_files.load(rig, Rig)
+        p = record_files.load(plan, Plan) if plan else Plan()
+        document = record_plan(logbook or home() / "logbook", b, r, p, port, ask=not yes, quiet=as_json)
+    if as_json:
+        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+    else:
+        typer.echo(
+            f"{len(document['runs'])} lifts kept in {document['logbook']}" + (f", test {document['test']}" if document["test"] else "")
+        )
+    if not document["whole"]:
+        typer.echo(f"The plan was not finished: {document['why']}.", err=True)
+        raise typer.Exit(1)
+
+
 def _columns(given: list[str]) -> dict[int, tuple[str, str]]:
     from sparring.core.recording import CHANNELS
 

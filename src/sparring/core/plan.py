@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import random
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Annotated, Literal, NamedTuple
 
 from pydantic import Field
@@ -69,3 +69,35 @@ def _halfway(plan: Plan, tried: set[int], stalled: set[int]) -> Lift | None:
     high = min((place[n] for n in stalled if n in place and place[n] > low), default=len(by_weight))
     middle = (low + high) // 2
     return Lift(by_weight[middle], 1) if low < middle < high else None
+
+
+class Outcome(NamedTuple):
+    """A run that counts, as far as what comes next goes."""
+
+    step: int
+    stalled: bool
+
+
+def lifts_of(outcomes: Iterable[Outcome]) -> list[Lift]:
+    """What was done, numbered per step in the order it was made."""
+    counts: dict[int, int] = {}
+    done = []
+    for step, _ in outcomes:
+        counts[step] = counts.get(step, 0) + 1
+        done.append(Lift(step, counts[step]))
+    return done
+
+
+def stalls_of(outcomes: Iterable[Outcome]) -> dict[int, int]:
+    """How often each step stalled."""
+    counts: dict[int, int] = {}
+    for step, stalled in outcomes:
+        if stalled:
+            counts[step] = counts.get(step, 0) + 1
+    return counts
+
+
+def what_next(plan: Plan, outcomes: Sequence[Outcome]) -> Lift | None:
+    """The next lift; a weight that stalled twice is not lifted again unasked. None: all done."""
+    stalls = stalls_of(outcomes)
+    return next_lift(plan, lifts_of(outcomes), [step for step, n in stalls.items() if n >= 2], stalls)

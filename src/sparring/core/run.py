@@ -6,8 +6,10 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from sparring.core.plan import Lift, Plan
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
+from sparring.core.rig import Rig
 from sparring.core.rig.calibration import Calibration
 from sparring.core.rig.meters import Sensors
 
@@ -35,3 +37,17 @@ class Run(Record):
     calibration: Calibration | None = None
     sensors: Sensors | None = None
     broke: Annotated[str, Field(max_length=80)] = ""
+
+
+def run_of(rig: Rig, plan: Plan, lift: Lift, source: Literal["bench", "simulated"]) -> Run:
+    """The run of a plan's lift that is about to be made, with the instruments in force."""
+    method = rig.method
+    return Run(
+        step=lift.step,
+        repeat=lift.repeat,
+        load=plan.loads[lift.step] if method.weighed() else None,
+        voltage=plan.voltage,
+        calibration=rig.calibration if method.CELL else None,
+        sensors=rig.sensors,
+        source=source,
+    )

@@ -8,13 +8,16 @@ import gc
 gc.disable()
 
 import signal
+import socket
 import sys
 import traceback
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
 from types import TracebackType
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QSocketNotifier, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from sparring.ui.shell import MainWindow, icon
@@ -65,8 +68,37 @@ def run(folder: Path, inspect: Path | None = None) -> int:
     window.show()
     QTimer.singleShot(0, window.make_pages)
     QTimer.singleShot(0, lambda: window.desk.open(folder))
-    signal.signal(signal.SIGINT, lambda *_: window.close())
-    wake = QTimer()  # lets the interpreter see the signal
-    wake.start(500)
-    wake.timeout.connect(lambda: None)
-    return app.exec()
+    with _ended_by_signals(lambda: _end(app, window)):
+        return app.exec()
+
+
+def _end(app: QApplication, window: MainWindow) -> None:
+    """As by closing the window: the bench is told to stop and what it was recording is kept; then everything ends."""
+    window.close()
+    app.quit()
+
+
+@contextmanager
+def _ended_by_signals(end: Callable[[], None]) -> Iterator[None]:
+    """Ctrl+C, a session that is closed, a machine that is shut down: `end` is called, in the window's thread."""
+    read, write = socket.socketpair()
+    for end_of_pair in (read, write):
+        end_of_pair.setblocking(False)
+    wakeup = signal.set_wakeup_fd(write.fileno())
+    before = {s: signal.signal(s, lambda *_: None) for s in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)}
+    notifier = QSocketNotifier(read.fileno(), QSocketNotifier.Type.Read, None)  # type: ignore[call-overload]
+
+    def heard() -> None:
+        read.recv(64)
+        end()
+
+    notifier.activated.connect(heard)
+    try:
+        yield
+    finally:
+        notifier.setEnabled(False)
+        signal.set_wakeup_fd(wakeup)
+        for number, handler in before.items():
+            signal.signal(number, handler)
+        read.close()
+        write.close()

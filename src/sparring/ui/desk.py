@@ -16,7 +16,7 @@ from PyQt6.QtGui import QUndoStack
 from sparring.core import quantity
 from sparring.core.build import Build
 from sparring.core.finding import Finding, Peer, PeerStep
-from sparring.core.plan import Lift, Plan
+from sparring.core.plan import Lift, Outcome, Plan, lifts_of
 from sparring.core.quantity import Measured
 from sparring.core.records import Record, RecordError, annotation, changed
 from sparring.core.revise import Correction, Kind, bears_on_results
@@ -404,15 +404,13 @@ class Desk(InUnits, QObject):
         )
         return f"{label.split(',')[0].lower().replace('diameter', '⌀')} {shown}"
 
+    def outcomes(self) -> list[Outcome]:
+        """Runs of the test in hand that count, in the order they were made."""
+        return [Outcome(r.run.step, r.run.ended == "stalled") for r in self.runs if not r.struck]
+
     def done_lifts(self) -> list[Lift]:
-        """Lifts of the test in hand that count, numbered per weight."""
-        counts: dict[int, int] = {}
-        done = []
-        for r in self.runs:
-            if not r.struck:
-                counts[r.run.step] = counts.get(r.run.step, 0) + 1
-                done.append(Lift(r.run.step, counts[r.run.step]))
-        return done
+        """They as lifts, numbered per weight."""
+        return lifts_of(self.outcomes())
 
     # --- results --------------------------------------------------------------------------------------------
 

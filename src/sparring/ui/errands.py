@@ -158,9 +158,7 @@ class Errands:
                 self.say(str(err))
 
     def simulate(self) -> None:
-        s = self.session
-        s.limit_current, s.limit_speed = self.desk.rig.limits.current, self.desk.rig.limits.speed
-        s.simulate(self.desk.build, self.desk.rig)
+        self.session.simulate(self.desk.build, self.desk.rig)
         self.go("Run")
 
     def connect_board(self) -> None:

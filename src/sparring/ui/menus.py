@@ -67,7 +67,7 @@ def add_menus(window: MainWindow) -> None:
         ("Connect a board …", "", window.errands.connect_board),
         ("Disconnect", "", window.session.disconnect_bench),
         None,
-        ("Tare with nothing pulling", "", lambda: window.session.send("tare")),
+        ("Tare with nothing pulling", "", lambda: window.session.zero()),
         ("Mark this moment", "", lambda: window.run_page.mark()),
         ("New test", "Ctrl+T", d.new_test),
         ("Readings, typed or recorded …", "Ctrl+H", window.errands.readings),

@@ -9,12 +9,12 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QWidget
 
+from sparring.core.live import Instruments
 from sparring.core.plant.fixtures import FIXTURES
 from sparring.core.readings import Method
 from sparring.core.recording import CHANNELS, Recording
 from sparring.core.reduce.inputs import instruments_of
 from sparring.core.rig import calibration
-from sparring.core.uncertainty import nominal
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
 
@@ -121,9 +121,9 @@ class ReadingRecorder(QWidget):
         recording = instruments_of(rig.sensors).corrected(recording)
         if not recording.has("cell") or recording.has("force") or rig.calibration is None:
             return recording
-        line = calibration.fit(rig.calibration, rig.gravity.value)
-        zero = self.session.tare.value if self.session.tare is not None else nominal(line.intercept)
-        force = (recording.channels["cell"] - zero) / nominal(line.slope)
+        calibration.fit(rig.calibration, rig.gravity.value)  # says what is wrong with it
+        tare = self.session.tare.value if self.session.tare is not None else None
+        force = Instruments(rig).force(recording.channels["cell"], tare)
         return Recording(recording.t, {**recording.channels, "force": force}, recording.gaps, recording.lost)
 
     def _show(self) -> None:

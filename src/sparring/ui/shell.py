@@ -63,6 +63,7 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.desk = Desk()
         self.session = BenchSession(self)
+        self.session.keep = self._keep_lift
         self.setWindowTitle("Sparring")
         self.setAcceptDrops(True)
         self.resize(1280, 800)
@@ -331,9 +332,9 @@ class MainWindow(QMainWindow):
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Esc stops, always, from any page, with any dialog open. The keys of the menus reach the window from every field."""
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Escape:
-            if self.session.state in ("lifting", "lowering"):
+            if (was := self.session.state) in ("preparing", "lifting", "lowering"):
                 self.session.stop()
-                self.say("Stopped. The lift is kept, marked as stopped.")
+                self.say("Told to stop." + (" The lift is kept, marked as stopped." if was == "lifting" else ""))
                 return True
             self.session.stop()
         elif isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
@@ -413,18 +414,30 @@ class MainWindow(QMainWindow):
         self.work.set_state("Results", f"needs you: {len(wrong)} wrong" if wrong else "done" if d.result else "")
         self.setWindowTitle(f"{d.build.name} – Sparring")
 
+    def _keep_lift(self, stream: Path) -> int:
+        """From the recorder's thread: a lift that is over becomes a run."""
+        book = self.desk.book
+        if book is None:
+            raise OSError("no logbook is open")
+        return book.adopt(stream)
+
     def _bench_state(self) -> None:
         s = self.session
         name = "Simulated bench" if s.simulated else s.port or "No bench"
         tally = s.tally
         lost = f", {tally.garbled} lines garbled" if tally and tally.garbled else ""
-        texts = {"off": "No bench connected", "connecting": f"{name}: waiting", "lost": f"{name}: lost"}
+        texts = {
+            "off": "No bench connected",
+            "connecting": f"{name}: waiting",
+            "lost": f"{name}: lost" + (", STOP not confirmed" if s.stop_wanted else ""),
+        }
         self.connection.setText(texts.get(s.state, f"{name}: {self._bench_word()}{lost}"))
 
     def _bench_word(self) -> str:
         """What the bench does, in the method's words."""
         _, doing, stopping = self.desk.rig.method.DOES
-        return {"lifting": doing.lower(), "lowering": stopping.lower()}.get(self.session.state, self.session.state)
+        words = {"lifting": doing.lower(), "lowering": stopping.lower(), "preparing": "setting up", "stopping": "STOP not confirmed"}
+        return words.get(self.session.state, self.session.state)
 
     # --- files dropped, closing --------------------------------------------------------------------------------------------
 

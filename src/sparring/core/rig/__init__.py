@@ -113,6 +113,10 @@ class Rig(Record):
     checks: Annotated[tuple[Check, ...], Field(max_length=30)] = tuple(Check.ours(text=t) for t in CHECKS)
     care_read: CareRead | None = None
 
+    def watched(self) -> dict[str, float]:
+        """Channels that a bench is stopped by, and at which magnitude, SI."""
+        return {"current": self.limits.current, "speed": self.method.top_speed(self.limits.speed)}
+
     @property
     def care_confirmed(self) -> bool:
         """Whether somebody has confirmed the care notes of this rig, as it is set up now."""

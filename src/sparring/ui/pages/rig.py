@@ -16,9 +16,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from sparring.core.rig import METHODS, MethodBase, RunUp, Weight, calibration
+from sparring.core.live import Instruments
+from sparring.core.rig import METHODS, MethodBase, RunUp, Weight
 from sparring.core.rig.care import care_notes
-from sparring.core.uncertainty import nominal
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
 from sparring.ui.ratio_planner import RatioPlanner
@@ -270,16 +270,12 @@ class RigPage(QWidget):
         if ring is not None and ring.count > 10:
             recent = ring.since(ring.t[-1] - 0.5)
             if "cell" in ring.channels and d.rig.method.CELL:
-                reading = float(np.nanmean(ring.values("cell")[recent]))
-                try:
-                    line = calibration.fit(d.rig.calibration, d.rig.gravity.value) if d.rig.calibration else None
-                except ValueError:
-                    line = None
-                zero = self.session.tare.value if self.session.tare else None
+                counts, known = ring.values("cell")[recent], Instruments(d.rig)
+                tare = self.session.tare.value if self.session.tare else None
                 live["cell"] = (
-                    f"{reading:.0f} counts"
-                    if line is None
-                    else d.show(nominal(calibration.force(line, reading, zero)), "force", decimals=2)
+                    d.show(float(np.nanmean(known.force(counts, tare))), "force", decimals=2)
+                    if known.calibrated
+                    else f"{np.nanmean(counts):.0f} counts"
                 )
             if "speed" in ring.channels:
                 live["speed"] = d.show(float(np.nanmean(ring.values("speed")[recent])), "speed", decimals=0)

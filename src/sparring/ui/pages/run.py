@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -11,12 +10,10 @@ from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from sparring.core import predict, quantity
 from sparring.core.build import Build
-from sparring.core.plan import Lift, Plan, next_lift
-from sparring.core.rig import Rig, calibration
-from sparring.core.rig.meters import METERS, Meter, meter
-from sparring.core.run import Run
-from sparring.core.uncertainty import nominal
-from sparring.ui import background
+from sparring.core.live import Instruments, LiveFigures
+from sparring.core.plan import Lift, Plan, stalls_of, what_next
+from sparring.core.rig import Rig
+from sparring.core.run import run_of
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession, on_bench
 from sparring.ui.strips import Strips
@@ -71,13 +68,11 @@ class RunPage(QWidget):
         session.arrived.connect(self._paint_live)
         session.state_changed.connect(self.refresh)
         session.happened.connect(lambda _t: self.refresh())
-        session.captured.connect(self._captured)
+        session.kept.connect(self._kept)
         for signal in (desk.plan_changed, desk.result_changed, desk.lists_changed, desk.build_changed, desk.rig_changed):
             signal.connect(self.refresh)
-        self._cell_line: Any = None
-        self._meters: dict[str, Meter] = {}
-        desk.rig_changed.connect(self._fit_cell)
-        self._fit_cell()
+        desk.rig_changed.connect(self._know_the_rig)
+        self._know_the_rig()
         self.refresh()
 
     # --- what to do next --------------------------------------------------------------------------------------
@@ -89,34 +84,39 @@ class RunPage(QWidget):
         do, doing, stopping = method.DOES
         self.figures["speed"].rename("Speed of the mass" if method.BODY_SPEED else "Output speed")
         done = self.desk.done_lifts()
-        # a weight that stalled twice is not lifted again unasked
-        stalls: dict[int, int] = {}
-        for r in d.runs:
-            if not r.struck and r.run.ended == "stalled":
-                stalls[r.run.step] = stalls.get(r.run.step, 0) + 1
-        skip = {step for step, n in stalls.items() if n >= 2}
+        stalls = stalls_of(d.outcomes())
         if self.forced is not None and (self._forced_for != (d.build_id, d.rig_key) or self.forced >= len(plan.loads)):
             self.forced = None  # chosen for another build or rig, or the plan has become shorter
-        if self.forced is not None and s.state != "lifting":
+        begun = s.state in ("preparing", "lifting")
+        if self.forced is not None and not begun:
             self.lift = Lift(self.forced, 1 + max((x.repeat for x in done if x.step == self.forced), default=0))
-        elif s.state != "lifting":
-            self.lift = next_lift(plan, done, skip, stalls)
+        elif not begun:
+            self.lift = what_next(plan, d.outcomes())
         self._rows(done, stalls)
         text, on, say = "", True, ""
         weight = d.step_name(self.lift.step) if self.lift and method.STEP else ""
         tared = s.tare is not None or not method.CELL
-        if s.state in ("off",):
+        if s.state == "off":
             text, say = "Connect the simulated bench", "No bench yet. The Bench menu connects a board on a serial port instead."
         elif s.state in ("connecting", "lost"):
             text, on, say = "Waiting for the bench", False, s.why
+            if s.stop_wanted and s.state == "lost":
+                text, say = "STOP not confirmed", f"{s.why}. It is told to stop as soon as it hears. Cut its power."
+        elif s.state == "preparing":
+            text, on = "Setting up …", False
+        elif s.state == "stopping":
+            text, on = "Stopping …", False
+            say = "Told to stop; the bench has not confirmed it yet."
         elif s.state == "lifting":
             text, on = (f"{doing} …", False) if s.obeys else (f"End this {do.lower()}", True)
         elif s.state == "lowering":
             text, on = f"{stopping} …", False
         elif self._other_bench():
             text, say = "Set up the simulated bench anew", f"It still has what was on it: {s.simulates}."
-        elif not s.simulated and not d.rig.care_confirmed:
+        elif not s.stands_in and not d.rig.care_confirmed:
             text, say = "Confirm the care notes", "Once for each rig, by name, before a board drives anything: on Rig, under Checks."
+        elif method.LETS_DOWN and s.hook_up:
+            text, say = "Lower the hook", "It was stopped on its way; nothing can be hung until it is down."
         elif s.obeys and not tared:
             text, say = "Tare, with nothing pulling", f"The reading of the cell {method.CELL} becomes its zero."
         elif self.lift is None:
@@ -226,30 +226,20 @@ class RunPage(QWidget):
             return
         elif self._other_bench():
             s.simulate(d.build, d.rig)
-        elif not s.simulated and not d.rig.care_confirmed:
+        elif not s.stands_in and not d.rig.care_confirmed:
             self.care_wanted.emit()
+        elif d.rig.method.LETS_DOWN and s.hook_up:
+            s.lower()
         elif s.obeys and s.tare is None and d.rig.method.CELL:
-            s.send("hang 0")
-            s.hung = None
-            s.send("tare")
+            s.zero(f"{d.rig.method.SET_BY[0]} 0")
         elif self.lift is None:
             self.finished.emit()
         else:
-            method, setting = d.rig.method, d.steps()[self.lift.step]
-            if s.obeys and method.STEP and (s.hung is None or abs(s.hung - setting) > 1e-9):
-                s.send(f"{method.SET_BY[0]} {setting:.6g}")
-                s.hung = setting
-            s.limit_current, s.limit_speed = d.rig.limits.current, d.rig.method.top_speed(d.rig.limits.speed)
-            run = Run(
-                step=self.lift.step,
-                repeat=self.lift.repeat,
-                load=d.plan.loads[self.lift.step] if method.weighed() else None,
-                voltage=d.plan.voltage,
-                calibration=d.rig.calibration if method.CELL else None,
-                sensors=d.rig.sensors,
-                source="simulated" if s.simulated else "bench",
-            )
-            s.lift(run, d.ensure_test(), d.book.capture_path())
+            method = d.rig.method
+            s.limits = d.rig.watched()
+            run = run_of(d.rig, d.plan, self.lift, "simulated" if s.stands_in else "bench")
+            setting = (method.SET_BY[0], d.steps()[self.lift.step]) if method.STEP else None
+            s.lift(run, d.ensure_test(), d.book.capture_path(), setting)
         self.refresh()
 
     def broke(self) -> None:
@@ -286,107 +276,55 @@ class RunPage(QWidget):
         dialog.show()
         self._mark_dialog = dialog
 
-    def _captured(self, path: Path) -> None:
-        d = self.desk
-        if d.book is None:
-            return
-        book = d.book
-
-        def kept(_run_id: int) -> None:
-            self.forced = None
-            d.runs_changed()
-            if d.runs:
-                self.strips.kept.append(d.runs[-1].run)
-
-        # every reason is for the tester to read; the stream stays where it is
-        background.run(lambda: book.adopt(path), kept, lambda err: d.said.emit(f"The lift could not be kept: {err} ({path.name})."))
+    def _kept(self, _run_id: int) -> None:
+        self.forced = None
+        self.desk.runs_changed()
+        if self.desk.runs:
+            self.strips.kept.append(self.desk.runs[-1].run)
 
     # --- live pictures --------------------------------------------------------------------------------------------
 
-    def _fit_cell(self) -> None:
-        cal = self.desk.rig.calibration
-        try:
-            self._cell_line = calibration.fit(cal, self.desk.rig.gravity.value) if cal else None
-        except ValueError:
-            self._cell_line = None
-        try:
-            self._meters = {channel: meter(self.desk.rig.sensors, name) for name, (*_, channels) in METERS.items() for channel in channels}
-        except ValueError:  # a comparison without a line: shown as it comes
-            self._meters = {}
+    def _know_the_rig(self) -> None:
+        self._instruments = Instruments(self.desk.rig)
 
-    def _true(self, key: str, part: slice = slice(None)) -> np.ndarray:
-        """A channel so far, or a part of it, as its meter's comparison says it truly was."""
-        assert self.session.ring is not None
-        values = self.session.ring.values(key)[part]
-        return self._meters[key].correct(values) if key in self._meters else values
-
-    def force_of(self, counts: Any) -> Any:
-        """Cord force [N] from the cell's counts, with the tare in force."""
-        line = self._cell_line
-        if line is None:
-            return np.full_like(counts, np.nan)
-        tare = self.session.tare
-        zero = nominal(line.intercept) if tare is None else tare.value
-        return (counts - zero) / nominal(line.slope)
+    def _tare(self) -> float | None:
+        return self.session.tare.value if self.session.tare is not None else None
 
     def _series(self, key: str) -> np.ndarray | None:
         ring = self.session.ring
-        if ring is None:
-            return None
-        if key == "force" and "force" not in ring.channels:
-            return self.force_of(ring.values("cell")) if "cell" in ring.channels else None
-        return self._true(key) if key in ring.channels else None
+        return None if ring is None else self._instruments.series(key, {c: ring.values(c) for c in ring.channels}, self._tare())
 
     def _paint_live(self) -> None:
         ring = self.session.ring
         if ring is None or ring.count < 4:
             return
-        t = ring.t
-        now = float(t[-1])
-        recent = ring.since(now - _AVERAGE)
-        d = self.desk
-        mean: dict[str, float] = {}
-        for key in ("speed", "current", "voltage"):
-            if key in ring.channels:
-                mean[key] = float(np.nanmean(self._true(key, recent)))
-        force = None
-        if "force" in ring.channels:
-            force = float(np.nanmean(ring.values("force")[recent]))
-        elif "cell" in ring.channels:
-            force = float(self.force_of(np.nanmean(ring.values("cell")[recent])))
-        if force is not None and not np.isfinite(force):  # no calibration yet, or nothing read: not a force, and no torque
-            force = None
-        method = d.rig.method
-        readings: dict[str, float | None] = {"force": force}
-        for key in method.CHANNELS:
-            readings[key] = float(np.nanmean(ring.values(key)[recent])) if key in ring.channels else None
-        torque = method.measured(method.figures(), readings.get)
         if self.isVisible():
             self.strips.show_newest()
         if self.session.live is None:  # the last that came before it was lost
             return
+        recent = ring.since(float(ring.t[-1]) - _AVERAGE)
+        x = self._instruments.figures({c: ring.values(c)[recent] for c in ring.channels}, self._tare())
         if self.isVisible():
-            self._figures(torque, mean, force)
-        if {"voltage", "current", "speed"} <= mean.keys() and torque is not None:
-            moving = mean["speed"] > 0.05
-            power_in = max(0.0, float(np.nanmean(self._true("voltage", recent) * self._true("current", recent))))
+            self._figures(x)
+        if x.voltage is not None and x.current is not None and x.speed is not None and x.torque is not None:
+            moving = x.speed > 0.05
             flow = predict.measured_flow(
-                d.build,
-                max(mean["voltage"], 0.0),
-                max(mean["current"], 0.0),
-                power_in,
-                mean["speed"] if moving else 0.0,
-                max(torque, 0.0) if moving else 0.0,
+                self.desk.build,
+                max(x.voltage, 0.0),
+                max(x.current, 0.0),
+                max(x.power_in or 0.0, 0.0),
+                x.speed if moving else 0.0,
+                max(x.torque, 0.0) if moving else 0.0,
             )
             self.live_flow.emit(flow)
 
-    def _figures(self, torque: float | None, mean: dict[str, float], force: float | None) -> None:
+    def _figures(self, x: LiveFigures) -> None:
         d = self.desk
         for key, value, kind, size in (
-            ("torque", torque, "torque", 3),
-            ("speed", mean.get("speed"), "speed", 1),
-            ("current", mean.get("current"), "current", 2),
-            ("force", force, "force", 2),
+            ("torque", x.torque, "torque", 3),
+            ("speed", x.speed, "speed", 1),
+            ("current", x.current, "current", 2),
+            ("force", x.force, "force", 2),
         ):
             unit = d.units[kind]
             if value is None or not np.isfinite(value):

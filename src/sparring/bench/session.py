@@ -1,0 +1,632 @@
+"""One bench: connecting, what hangs, taring, running, limits, stopping, gaps, and keeping what was recorded.
+
+It knows what hangs, what is driven and where the hook is only from the board's replies. All of it is decided where the lines
+come in (the link's thread), so that a window that is busy keeps no bench turning. It speaks through `tell`, in order.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import math
+import re
+import threading
+import time
+from collections import deque
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple, Protocol
+
+import numpy as np
+
+from sparring.bench.lines import SIMULATED, Block, Event, Tally
+from sparring.bench.watch import LimitWatch
+from sparring.core.quantity import Measured
+from sparring.core.run import Run
+
+if TYPE_CHECKING:
+    from sparring.bench.recorder import Recorder, RecorderError
+
+SILENT = 0.5  # [s] without a valid line from a bench that may be moving: it is lost
+WATCHDOG = 2.0  # [s] after which a board stops itself that hears nothing, where it can
+_ANSWER = 2.0  # [s] within which a board answers a command
+_GOODBYE = 0.5  # [s] that a bench gets to confirm its stop when it is let go
+_AGAIN = 0.25  # [s] between two commands to stop, until one is confirmed
+_LEAP = 60.0  # [s] further than which a clock has not run on but was set
+_TAIL = 0.25  # [s] that a recording goes on after its end
+_TARE_DOUBT = 6.0  # [counts] standard uncertainty of a tare
+_FIGURE = re.compile(r"[-+]?\d+(\.\d*)?([eE][-+]?\d+)?")
+
+State = Literal["off", "connecting", "ready", "preparing", "lifting", "lowering", "stopping", "lost"]
+MOVING: tuple[State, ...] = ("lifting", "lowering", "stopping")
+"""States in which the board may move; so it may while lost."""
+
+
+class Notice(NamedTuple):
+    """What happened, and with what: state (State), block (times [s], values SI, channels), word (str: what the bench says by
+    itself), said (str: for the tester), gap (start, stop [s]), answer (str), captured and recorded (Path), kept (run id)."""
+
+    kind: Literal["state", "block", "word", "said", "gap", "answer", "captured", "recorded", "kept"]
+    what: Any
+
+
+class Facts(NamedTuple):
+    """What is known of a bench at one moment.
+
+    why: it is lost or not connected yet; obeys: it answers commands; tare, hung: as it has confirmed them; hook_up: it was driven
+    up and has not said that it is down; stop_wanted: and not confirmed; drive_started: the newest lift's beginning [s];
+    recording: something is; keeping: something that was is still being put away; simulated: the board says so itself.
+    """
+
+    why: str = ""
+    obeys: bool = False
+    tare: Measured | None = None
+    hung: float | None = None
+    hook_up: bool = False
+    stop_wanted: bool = False
+    drive_started: float | None = None
+    recording: bool = False
+    keeping: bool = False
+    simulated: bool = False
+
+
+class Port(Protocol):
+    """What a session needs of a link."""
+
+    def send(self, command: str) -> bool:
+        """Sends a line; False when it cannot be."""
+
+
+class Session:
+    """One bench, from the first line to the last. Every method may be called from any thread."""
+
+    def __init__(self, tell: Callable[[Notice], None], *, clock: Callable[[], float] = time.monotonic) -> None:
+        """tell: is handed everything that happens, under the session's lock: it must be quick, and call nothing here."""
+        self._tell, self._clock = tell, clock
+        self._lock = threading.RLock()
+        self.keep: Callable[[Path], int] | None = None  # keeps a lift's stream as a run; its id
+        self.silent_after = SILENT
+        self.link: Port | None = None
+        self._forget()
+
+    def _forget(self) -> None:
+        self.state: State = "off"
+        self.why = ""
+        self.obeys = False  # the bench answers commands
+        self.tare: Measured | None = None
+        self.hung: float | None = None
+        self.hook_up: bool | None = None  # None: the board has not said
+        self.stop_wanted = False  # and not confirmed
+        self.last_t: float | None = None
+        self.gaps: list[tuple[float, float]] = []
+        self.marks: list[tuple[float, str]] = []
+        self.limits: dict[str, float] = {}
+        self.drive_started: float | None = None
+        self._watch: LimitWatch | None = None
+        self._channels: tuple[str, ...] | None = None
+        self._offset = 0.0
+        self._lost_at: float | None = None
+        self._lost_since = 0.0
+        self._before_loss: State = "ready"
+        self._todo: deque[str] = deque()
+        self._asked: tuple[str, str, float] | None = None  # word, figure, when
+        self._step: tuple[Path, dict[str, Any], Run] | None = None
+        self._recorder: Recorder | None = None
+        self._drives = False
+        self._path: Path | None = None
+        self._note: dict[str, Any] = {}
+        self._closing: tuple[float, str] | None = None
+        self._lost_before = 0
+        self._stop_sent = self._stop_first = self._fed = 0.0
+        self._said_unconfirmed = False
+        self._up_since = 0.0
+        self._period = 0.0
+        self._watchdog = False
+        self._simulated = False
+        self._still = threading.Event()
+        self._closers: list[Recorder] = []
+        self._tally: Callable[[], Tally] = Tally
+
+    # --- connecting -----------------------------------------------------------------------------------------------
+
+    def attach(self, link: Port, tally: Callable[[], Tally]) -> None:
+        """Takes a link that is about to be started. tally: of its reader."""
+        with self._lock:
+            self._forget()
+            self.link, self._tally = link, tally
+            self._set("connecting")
+
+    def detach(self) -> None:
+        """Lets the bench go: told to stop and given a moment to say so, what was being recorded kept. Close the link afterwards."""
+        with self._lock:
+            if self.link is None:
+                return
+            moves = self.obeys and self.state in MOVING
+            self._still.clear()
+            self._halt("interrupted")
+        if moves:
+            self._still.wait(_GOODBYE)
+        with self._lock:
+            self._end_capture("interrupted")
+            self._close_capture()
+            self.link = None
+            closers = self._closers
+        for recorder in closers:
+            recorder.wait()
+        with self._lock:
+            self._forget()
+            self._tell(Notice("state", "off"))
+
+    def facts(self) -> Facts:
+        """What is known of it now."""
+        with self._lock:
+            return Facts(
+                self.why,
+                self.obeys,
+                self.tare,
+                self.hung,
+                bool(self.hook_up),
+                self.stop_wanted,
+                self.drive_started,
+                self._recorder is not None,
+                any(not r.done for r in self._closers),
+                self._simulated,
+            )
+
+    # --- what a tester asks for -----------------------------------------------------------------------------------
+
+    def stop(self) -> None:
+        """Asks the bench to stop, whatever it does, until it says that it has. Not an emergency stop."""
+        with self._lock:
+            if self.link is not None:
+                self._halt("stopped")
+
+    def zero(self, clear: str = "") -> bool:
+        """Tares: first `clear` (`hang 0`), then `tare`. Whether it was begun."""
+        return self._begin_steps([clear, "tare"] if clear else ["tare"])
+
+    def lower(self) -> bool:
+        """Lets the hook down that a stop left halfway."""
+        return self._begin_steps(["down"])
+
+    def lift(self, run: Run, test_id: int, path: Path, setting: tuple[str, float] | None = None) -> bool:
+        """Sets what is to hang (`("hang", 0.5)`) unless it does, then records and drives. Whether it was begun; a command that the
+        bench refuses or leaves unanswered ends it, with the reason said. A bench that takes no commands is only recorded."""
+        with self._lock:
+            if self.state != "ready":
+                return False
+            run = run.model_copy(update={"tare": self.tare})
+            self._step = path, {"test": test_id, "run": json.loads(run.to_json())}, run
+            if self.obeys:
+                first = [f"{setting[0]} {setting[1]:.6g}"] if setting is not None and not self._set_to(setting[1]) else []
+                return self._begin_steps([*first, f"drive {run.voltage:g}", "up"])
+            if not self._begin_capture():
+                return False
+            self._set("lifting")
+            return True
+
+    def finish(self) -> None:
+        """Ends a lift by hand, on a bench that takes no commands."""
+        with self._lock:
+            if self.state == "lifting" and self.link is not None:
+                self._end_capture("top")
+                self.link.send("stop")
+                self._set("ready")
+
+    def record(self, path: Path, note: dict[str, Any]) -> bool:
+        """Begins a recording that drives nothing, with `note` in its header; whether it began. `recorded` tells its end."""
+        with self._lock:
+            return self.state == "ready" and self._open(path, note, drives=False)
+
+    def end_recording(self) -> None:
+        """Ends what `record` began, and waits until it is on the disk."""
+        with self._lock:
+            if self._drives:
+                return
+            self._end_capture("stopped")
+            self._close_capture()
+            closers = list(self._closers)
+        for recorder in closers:
+            recorder.wait()
+
+    def mark(self, text: str, at: float | None = None) -> None:
+        """Marks a moment of the bench's clock [s]; the present one without."""
+        with self._lock:
+            t = self.last_t if at is None else at
+            if t is None:
+                return
+            self.marks.append((t, text))
+            if self._recorder is not None:
+                self._recorder.mark(t, text)
+
+    def send(self, command: str) -> bool:
+        """A command that changes nothing of what is kept here (`weigh 2`)."""
+        with self._lock:
+            return self.link.send(command) if self.link is not None else False
+
+    # --- what the link says ---------------------------------------------------------------------------------------
+
+    def link_up(self) -> None:
+        """The port is open. A stop that is wanted goes first."""
+        with self._lock:
+            if self.link is None:
+                return
+            self._up_since = self._clock()
+            if self.stop_wanted:
+                self._send_stop()
+            self.link.send("hello")
+
+    def link_down(self, why: str) -> None:
+        """The port cannot be opened, or is gone."""
+        with self._lock:
+            if self.link is None:
+                return
+            self.why = why
+            if self.last_t is None:
+                self._tell(Notice("said", why))
+            elif self.state != "lost":
+                goes_on = "the run goes on, the gap will be marked" if self.state == "lifting" else "it goes on from there"
+                self._tell(Notice("said", f"{why}. Plug it in again: {goes_on}."))
+            self._lose()
+
+    def came(self, items: list[Block | Event]) -> None:
+        """Lines came."""
+        with self._lock:
+            for item in items:
+                if self.link is None:
+                    return
+                self._block(item) if isinstance(item, Block) else self._event(item)
+
+    def turn(self, waited: float) -> None:
+        """Time went by. waited [s]: for how long the port was open and nothing valid came."""
+        with self._lock:
+            if self.link is None:
+                return
+            now = self._clock()
+            if waited > max(self.silent_after, 5 * self._period) and self.state in MOVING:
+                self.why = f"no valid line for {waited:.1f} s"
+                self._tell(
+                    Notice("said", f"BENCH LOST: {self.why} while it may be moving. It is told to stop; cut its power if it does not.")
+                )
+                self._halt("interrupted")
+                self._lose()
+            if self._asked is not None and now - self._asked[2] > _ANSWER:
+                self._failed(f"The bench does not answer “{' '.join(self._asked[:2]).strip()}”. The step ends here.")
+            if self.stop_wanted and not self._answers() and self.state == "stopping":
+                self.stop_wanted = False
+                self._set("ready")
+                self._tell(Notice("said", "This bench takes no commands: stop it by hand."))
+            if self.stop_wanted and now - self._stop_sent > _AGAIN:
+                self._send_stop()
+            if self.stop_wanted and now - self._stop_first > 1.0 and not self._said_unconfirmed:
+                self._said_unconfirmed = True
+                self._tell(Notice("said", "STOP is not confirmed by the bench yet: cut its power. It is told again until it answers."))
+            if self._watchdog and now - self._fed > WATCHDOG / 4 and self.state != "lost":
+                self._fed = now
+                self.link.send(f"watchdog {WATCHDOG:g}")
+            if self._closing is not None and now > self._closing[0]:
+                self._close_capture()
+
+    # --- samples --------------------------------------------------------------------------------------------------
+
+    def _block(self, block: Block) -> None:
+        if self._channels is not None and block.mapping.channels != self._channels:
+            self._other_columns(block.mapping.channels)
+        self._channels = block.mapping.channels
+        t, anew = self._on_one_clock(block.t)
+        self._tell(Notice("block", (t, block.values, self._channels)))
+        gap = None
+        if self.state in ("lost", "connecting"):
+            gap = self._back(float(t[0]), anew)
+        step = (float(t[-1]) - (self.last_t if self.last_t is not None and gap is None else float(t[0]))) / len(t)
+        self._period = 0.9 * self._period + 0.1 * min(step, 1.0)
+        self.last_t = float(t[-1])
+        if self._recorder is not None:
+            if gap is not None:
+                self._recorder.gap(*gap)
+            self._recorder.add(t, block.values)
+        moving = self.state in MOVING if self.obeys else self.state == "lifting"
+        if moving and self._watch is not None and (wrong := self._watch.look(self._channels, t, block.values)):
+            self._tell(Notice("said", f"Stopped: {wrong}."))
+            self._halt("limit")
+
+    def _on_one_clock(self, t: np.ndarray) -> tuple[np.ndarray, bool]:
+        """Times on one clock that always grows, and whether the board's began anew."""
+        if np.isnan(t).any():  # a board that sends no time: when it came
+            now = self._clock()
+            if self.last_t is None:
+                self._offset = -now
+            n = len(t)
+            start = self.last_t if self.last_t is not None else now + self._offset - 1e-3
+            end = max(now + self._offset, start + 1e-6 * n)
+            step = (end - start) / n
+            t = end - min(step, 0.1) * np.arange(n - 1, -1, -1.0)
+            return np.maximum(t, start + 1e-7 * np.arange(1, n + 1)), False
+        t = t + self._offset
+        anew = False
+        if self.last_t is not None and not self.last_t - 0.5 <= t[0] <= self.last_t + _LEAP:
+            anew = bool(t[0] < self.last_t)
+            shift = self.last_t + max(1e-6, self._clock() - self._lost_since if self.state == "lost" else 1e-6) - t[0]
+            self._offset += shift
+            t = t + shift
+        least = (self.last_t if self.last_t is not None else -math.inf) + 1e-6
+        return np.maximum.accumulate(np.maximum(t, least) - 1e-7 * np.arange(len(t))) + 1e-7 * np.arange(len(t)), anew
+
+    def _other_columns(self, channels: tuple[str, ...]) -> None:
+        """The board sends other columns from here on: what was recorded ends, and a stretch of its own begins."""
+        if self._recorder is None or self._closing is not None:
+            return
+        path, note, drives = self._path, self._note, self._drives
+        assert path is not None
+        self._end_capture("interrupted")
+        self._close_capture()
+        self._tell(Notice("said", f"The bench sends other columns now: {', '.join(channels)}. What was recorded so far is kept by itself."))
+        self._channels = channels
+        if not self._open(path.with_name(f"{path.stem}-{len(self._closers)}{path.suffix}"), note, drives=drives) and drives:
+            self._halt("interrupted")
+
+    # --- losing it and finding it again ---------------------------------------------------------------------------
+
+    def _lose(self) -> None:
+        if self.state not in ("lost", "connecting"):
+            self._before_loss = self.state
+            self._lost_at, self._lost_since = self.last_t, self._clock()
+        if self._asked is not None:
+            self._failed("The bench was lost before it answered; nothing was begun.", settle=False)
+        self._set("connecting" if self.last_t is None else "lost")
+
+    def _back(self, t: float, anew: bool) -> tuple[float, float] | None:
+        """Lines come (again): the gap, where there was one."""
+        gap = (self._lost_at, t) if self._lost_at is not None else None
+        away = self._clock() - self._lost_since
+        self._lost_at = None
+        state = self._before_loss if gap is not None else "ready"
+        self._set(state if not self.stop_wanted else "stopping")
+        if gap is None:
+            return None
+        self.gaps.append(gap)
+        self._tell(Notice("gap", gap))
+        why = ""
+        if anew:
+            self.tare, self.hung, self.hook_up, self._watchdog = None, None, None, False
+            why = "It began anew meanwhile: what hangs and its tare are not known any more"
+        elif self._watchdog and away > WATCHDOG:
+            why = f"It heard nothing for {WATCHDOG:g} s and has stopped by itself"
+        said = f"The bench is back after {gap[1] - gap[0]:.1f} s; the gap is marked in the recording."
+        if why and not self.stop_wanted and state in (*MOVING, "preparing"):
+            self._halt("interrupted")
+            said = f"The bench is back after {gap[1] - gap[0]:.1f} s. {why}; it is told to stop, and the lift ends here."
+        elif state == "preparing":
+            self._halt("interrupted")
+        self._tell(Notice("said", said if not why or "lift ends" in said else f"{said} {why}."))
+        return gap
+
+    # --- words ----------------------------------------------------------------------------------------------------
+
+    def _event(self, event: Event) -> None:
+        word, _, rest = event.text.partition(" ")
+        if event.kind == "reply":
+            self._reply(word, rest.strip())
+        elif event.kind == "happened":
+            self._happened(word, event.text)
+        elif event.text == SIMULATED:
+            self._simulated = True
+
+    def _reply(self, word: str, rest: str) -> None:
+        refused = "" if rest.startswith("ok") else rest.removeprefix("refused").lstrip(": ") or "without a reason"
+        if word == "hello":
+            if not self.obeys and self.link is not None and not refused:
+                self.obeys = True
+                self.link.send(f"watchdog {WATCHDOG:g}")
+        elif word == "watchdog":
+            self._watchdog = not refused
+        elif word == "stop" and not refused:
+            self._stopped()
+        elif self._asked is not None and word == self._asked[0]:
+            self._answered(word, rest, refused)
+        elif refused:
+            self._tell(Notice("said", f"The bench refuses “{word}”: {refused}."))
+        self._tell(Notice("answer", word))
+
+    def _answered(self, word: str, rest: str, refused: str) -> None:
+        assert self._asked is not None
+        asked = self._asked[1]
+        if refused:
+            self._failed(f"The bench refuses “{f'{word} {asked}'.strip()}”: {refused}. The step ends here.", refused=True)
+            return
+        said = _FIGURE.search(rest.removeprefix("ok"))
+        figure = float(said[0]) if said else None
+        if word == "tare":
+            if figure is None or not math.isfinite(figure):
+                self._failed(f"The bench answers “tare {rest}”, without a reading: tare again.")
+                return
+            self.tare = Measured(figure, _TARE_DOUBT)
+        elif word in ("hang", "resistor"):
+            wanted = float(asked)
+            self.hung = figure if figure is not None else wanted
+            if not self._set_to(wanted):
+                self._failed(f"The bench says “{word} {rest}” where {asked} was asked for; nothing was begun.")
+                return
+        elif word == "drive" and figure is not None and abs(figure - float(asked)) > 1e-3 * abs(float(asked)):
+            self._failed(f"The bench says “drive {rest}” where {asked} V was asked for; nothing was begun.")
+            return
+        self._asked = None
+        if word == "up":
+            self.hook_up = True
+            self._set("lifting")
+        elif word == "down":
+            self._set("lowering")
+        elif not self._todo:
+            self._set("ready")
+        self._ask()
+
+    def _happened(self, word: str, text: str) -> None:
+        if word in ("top", "stalled", "limit"):
+            if self.state == "lifting":
+                self._end_capture(word)
+                self._todo = deque(["down"])
+                self._set("lowering")
+                self._ask()
+        elif word == "bottom":
+            self.hook_up = False
+            if self.state == "lowering":
+                self._set("ready")
+        elif word == "watchdog" and self.state in (*MOVING, "preparing"):
+            self._tell(Notice("said", f"The bench has stopped by itself: it heard nothing for {WATCHDOG:g} s."))
+            self._halt("interrupted")
+        self._tell(Notice("word", text))
+
+    # --- commands that wait for their answer ----------------------------------------------------------------------
+
+    def _begin_steps(self, commands: list[str]) -> bool:
+        with self._lock:
+            if self.state != "ready" or self.link is None:
+                return False
+            if self._recorder is not None and "up" in commands:
+                self._tell(Notice("said", "Something is being recorded already; end that first."))
+                return False
+            self._todo = deque(commands)
+            self._set("preparing")
+            self._ask()
+            return True
+
+    def _ask(self) -> None:
+        if not self._todo or self.link is None:
+            return
+        command = self._todo.popleft()
+        if command == "up" and not self._begin_capture():
+            self._todo.clear()
+            self._set("ready")
+            return
+        word, _, figure = command.partition(" ")
+        if word == "down":
+            self._watch = LimitWatch(dict(self.limits))
+        self._asked = word, figure, self._clock()
+        if not self.link.send(command):
+            self._failed(f"The bench cannot be told “{command}”; nothing was begun.")
+
+    def _failed(self, why: str, *, settle: bool = True, refused: bool = False) -> None:
+        """The step ends here. One that may have set something moving is stopped."""
+        word = self._asked[0] if self._asked is not None else ""
+        self._asked = None
+        self._todo.clear()
+        self._tell(Notice("said", why))
+        if word == "up" and refused:
+            self._drop_capture()
+        if word in ("up", "down"):
+            self._halt("interrupted")
+        elif settle and self.state == "preparing":
+            self._set("ready")
+
+    def _set_to(self, value: float) -> bool:
+        return self.hung is not None and abs(self.hung - value) <= 1e-4 * abs(value) + 1e-9
+
+    # --- stopping -------------------------------------------------------------------------------------------------
+
+    def _answers(self) -> bool:
+        """Whether it takes commands, or may: it has not had the time to say."""
+        return self.obeys or self.state in ("lost", "connecting") or self._clock() - self._up_since < _ANSWER
+
+    def _halt(self, reason: str) -> None:
+        self._todo.clear()
+        self._asked = None
+        if self._drives:
+            self._end_capture(reason)
+        if not self.stop_wanted:
+            self._stop_first, self._said_unconfirmed = self._clock(), False
+        self.stop_wanted = self._answers()
+        self._send_stop()
+        if self.state in ("lost", "connecting"):
+            self._before_loss = "stopping"
+        else:
+            self._set("stopping" if self.stop_wanted else "ready")
+
+    def _send_stop(self) -> None:
+        self._stop_sent = self._clock()
+        if self.link is not None:
+            self.link.send("stop")
+
+    def _stopped(self) -> None:
+        self.stop_wanted = False
+        self._still.set()
+        self._before_loss = "ready"  # the answer may come before the first sample
+        if self.state == "stopping":
+            self._set("ready")
+
+    # --- recording ------------------------------------------------------------------------------------------------
+
+    def _begin_capture(self) -> bool:
+        assert self._step is not None
+        path, note, _ = self._step
+        if not self._open(path, note, drives=True):
+            return False
+        self.drive_started = self.last_t
+        return True
+
+    def _open(self, path: Path, note: dict[str, Any], *, drives: bool) -> bool:
+        if self.link is None or self._channels is None:
+            return False
+        if self._recorder is not None:
+            self._tell(Notice("said", "Something is being recorded already; end that first."))
+            return False
+        from sparring.bench.recorder import Recorder, RecorderError  # the window does not wait for its library
+
+        try:
+            self._recorder = Recorder(path, self._channels, note, on_fault=self._fault)
+        except RecorderError as err:
+            self._tell(Notice("said", str(err)))
+            return False
+        self._path, self._note, self._drives, self._closing = path, note, drives, None
+        self._lost_before = self._tally().lost
+        if drives:
+            self._watch = LimitWatch(dict(self.limits))
+        return True
+
+    def _fault(self, err: RecorderError) -> None:
+        """From the recorder's thread: what it cannot write is not recorded, so the run is over."""
+        with self._lock:
+            if self.link is None:
+                return
+            self._tell(Notice("said", str(err)))
+            if self._drives:
+                self._halt("interrupted")
+            self._end_capture("interrupted")
+
+    def _end_capture(self, reason: str) -> None:
+        if self._recorder is not None and self._closing is None:
+            self._closing = self._clock() + _TAIL, reason
+
+    def _close_capture(self) -> None:
+        if self._recorder is None or self._closing is None:
+            return
+        recorder, self._recorder = self._recorder, None
+        reason, self._closing = self._closing[1], None
+        drives, keep = self._drives, self.keep
+        self._closers = [r for r in self._closers if not r.done] + [recorder]
+
+        def closed() -> None:
+            self._tell(Notice("captured" if drives else "recorded", recorder.path))
+            if drives and keep is not None:
+                try:
+                    self._tell(Notice("kept", keep(recorder.path)))
+                except Exception as err:  # every reason is for the tester to read; the stream stays where it is
+                    self._tell(Notice("said", f"The lift could not be kept: {err} ({recorder.path.name})."))
+
+        recorder.close(then=closed, ended=reason, lost=max(self._tally().lost - self._lost_before, 0))
+
+    def _drop_capture(self) -> None:
+        """Nothing was driven: what was recorded is nothing."""
+        if self._recorder is not None:
+            recorder, self._recorder, self._closing = self._recorder, None, None
+            self._closers.append(recorder)
+
+            def gone() -> None:
+                with contextlib.suppress(OSError):
+                    recorder.path.unlink(missing_ok=True)
+
+            recorder.close(then=gone)
+
+    def _set(self, state: State) -> None:
+        if state != self.state:
+            self.state = state
+            self._tell(Notice("state", state))
