@@ -122,8 +122,7 @@ class FakeBench:
     def settle(self):
         """Until everything that ended has been kept."""
         self.run(0.5)
-        for recorder in self.session._closers:
-            recorder.wait()
+        self.session._captures.wait()
 
 
 @pytest.fixture
@@ -215,8 +214,7 @@ def test_other_columns_in_mid_lift_begin_a_stretch_of_their_own(bench):
     bench.session.stop()
     bench.now += 1
     bench.session.turn(0.0)
-    for recorder in bench.session._closers:
-        recorder.wait()
+    bench.session._captures.wait()
     first, second = (k[2].channels for k in sorted(bench.kept, key=lambda k: k[2].t[0]))
     assert first["current"].max() == 1.0
     assert set(second["current"]) == {1.5}

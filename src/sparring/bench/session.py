@@ -6,7 +6,6 @@ come in (the link's thread), so that a window that is busy keeps no bench turnin
 
 from __future__ import annotations
 
-import contextlib
 import json
 import math
 import re
@@ -15,39 +14,26 @@ import time
 from collections import deque
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Literal, NamedTuple, Protocol
+from typing import Any, Literal, NamedTuple, Protocol
 
-import numpy as np
-
+from sparring.bench.captures import Captures, Notice
+from sparring.bench.clock import BoardClock
 from sparring.bench.lines import SIMULATED, Block, Event, Tally
 from sparring.bench.watch import LimitWatch
 from sparring.core.quantity import Measured
 from sparring.core.run import Run
-
-if TYPE_CHECKING:
-    from sparring.bench.recorder import Recorder, RecorderError
 
 SILENT = 0.5  # [s] without a valid line from a bench that may be moving: it is lost
 WATCHDOG = 2.0  # [s] after which a board stops itself that hears nothing, where it can
 _ANSWER = 2.0  # [s] within which a board answers a command
 _GOODBYE = 0.5  # [s] that a bench gets to confirm its stop when it is let go
 _AGAIN = 0.25  # [s] between two commands to stop, until one is confirmed
-_LEAP = 60.0  # [s] further than which a clock has not run on but was set
-_TAIL = 0.25  # [s] that a recording goes on after its end
 _TARE_DOUBT = 6.0  # [counts] standard uncertainty of a tare
 _FIGURE = re.compile(r"[-+]?\d+(\.\d*)?([eE][-+]?\d+)?")
 
 State = Literal["off", "connecting", "ready", "preparing", "lifting", "lowering", "stopping", "lost"]
 MOVING: tuple[State, ...] = ("lifting", "lowering", "stopping")
 """States in which the board may move; so it may while lost."""
-
-
-class Notice(NamedTuple):
-    """What happened, and with what: state (State), block (times [s], values SI, channels), word (str: what the bench says by
-    itself), said (str: for the tester), gap (start, stop [s]), answer (str), captured and recorded (Path), kept (run id)."""
-
-    kind: Literal["state", "block", "word", "said", "gap", "answer", "captured", "recorded", "kept"]
-    what: Any
 
 
 class Facts(NamedTuple):
@@ -104,19 +90,14 @@ class Session:
         self.drive_started: float | None = None
         self._watch: LimitWatch | None = None
         self._channels: tuple[str, ...] | None = None
-        self._offset = 0.0
         self._lost_at: float | None = None
         self._lost_since = 0.0
+        self._board = BoardClock(self._clock)
         self._before_loss: State = "ready"
         self._todo: deque[str] = deque()
         self._asked: tuple[str, str, float] | None = None  # word, figure, when
-        self._step: tuple[Path, dict[str, Any], Run] | None = None
-        self._recorder: Recorder | None = None
-        self._drives = False
-        self._path: Path | None = None
-        self._note: dict[str, Any] = {}
-        self._closing: tuple[float, str] | None = None
-        self._lost_before = 0
+        self._step: tuple[Path, dict[str, Any]] | None = None
+        self._captures = Captures(self._tell, self._fault, lambda path: self.keep(path) if self.keep is not None else None, self._clock)
         self._stop_sent = self._stop_first = self._fed = 0.0
         self._said_unconfirmed = False
         self._up_since = 0.0
@@ -124,8 +105,6 @@ class Session:
         self._watchdog = False
         self._simulated = False
         self._still = threading.Event()
-        self._closers: list[Recorder] = []
-        self._tally: Callable[[], Tally] = Tally
 
     # --- connecting -----------------------------------------------------------------------------------------------
 
@@ -133,7 +112,7 @@ class Session:
         """Takes a link that is about to be started. tally: of its reader."""
         with self._lock:
             self._forget()
-            self.link, self._tally = link, tally
+            self.link, self._captures.tally = link, tally
             self._set("connecting")
 
     def detach(self) -> None:
@@ -147,12 +126,11 @@ class Session:
         if moves:
             self._still.wait(_GOODBYE)
         with self._lock:
-            self._end_capture("interrupted")
-            self._close_capture()
+            self._captures.end("interrupted")
+            self._captures.close()
             self.link = None
-            closers = self._closers
-        for recorder in closers:
-            recorder.wait()
+            captures = self._captures
+        captures.wait()
         with self._lock:
             self._forget()
             self._tell(Notice("state", "off"))
@@ -168,8 +146,8 @@ class Session:
                 bool(self.hook_up),
                 self.stop_wanted,
                 self.drive_started,
-                self._recorder is not None,
-                any(not r.done for r in self._closers),
+                self._captures.recording,
+                self._captures.keeping,
                 self._simulated,
             )
 
@@ -196,7 +174,7 @@ class Session:
             if self.state != "ready":
                 return False
             run = run.model_copy(update={"tare": self.tare})
-            self._step = path, {"test": test_id, "run": json.loads(run.to_json())}, run
+            self._step = path, {"test": test_id, "run": json.loads(run.to_json())}
             if self.obeys:
                 first = [f"{setting[0]} {setting[1]:.6g}"] if setting is not None and not self._set_to(setting[1]) else []
                 return self._begin_steps([*first, f"drive {run.voltage:g}", "up"])
@@ -209,7 +187,7 @@ class Session:
         """Ends a lift by hand, on a bench that takes no commands."""
         with self._lock:
             if self.state == "lifting" and self.link is not None:
-                self._end_capture("top")
+                self._captures.end("top")
                 self.link.send("stop")
                 self._set("ready")
 
@@ -221,13 +199,12 @@ class Session:
     def end_recording(self) -> None:
         """Ends what `record` began, and waits until it is on the disk."""
         with self._lock:
-            if self._drives:
+            if self._captures.drives:
                 return
-            self._end_capture("stopped")
-            self._close_capture()
-            closers = list(self._closers)
-        for recorder in closers:
-            recorder.wait()
+            self._captures.end("stopped")
+            self._captures.close()
+            captures = self._captures
+        captures.wait()
 
     def mark(self, text: str, at: float | None = None) -> None:
         """Marks a moment of the bench's clock [s]; the present one without."""
@@ -236,8 +213,7 @@ class Session:
             if t is None:
                 return
             self.marks.append((t, text))
-            if self._recorder is not None:
-                self._recorder.mark(t, text)
+            self._captures.mark(t, text)
 
     def send(self, command: str) -> bool:
         """A command that changes nothing of what is kept here (`weigh 2`)."""
@@ -304,8 +280,7 @@ class Session:
             if self._watchdog and now - self._fed > WATCHDOG / 4 and self.state != "lost":
                 self._fed = now
                 self.link.send(f"watchdog {WATCHDOG:g}")
-            if self._closing is not None and now > self._closing[0]:
-                self._close_capture()
+            self._captures.turn()
 
     # --- samples --------------------------------------------------------------------------------------------------
 
@@ -313,7 +288,7 @@ class Session:
         if self._channels is not None and block.mapping.channels != self._channels:
             self._other_columns(block.mapping.channels)
         self._channels = block.mapping.channels
-        t, anew = self._on_one_clock(block.t)
+        t, anew = self._board.run_on(block.t, self._clock() - self._lost_since if self.state == "lost" else 0.0)
         self._tell(Notice("block", (t, block.values, self._channels)))
         gap = None
         if self.state in ("lost", "connecting"):
@@ -321,48 +296,18 @@ class Session:
         step = (float(t[-1]) - (self.last_t if self.last_t is not None and gap is None else float(t[0]))) / len(t)
         self._period = 0.9 * self._period + 0.1 * min(step, 1.0)
         self.last_t = float(t[-1])
-        if self._recorder is not None:
-            if gap is not None:
-                self._recorder.gap(*gap)
-            self._recorder.add(t, block.values)
+        self._captures.add(t, block.values, gap)
         moving = self.state in MOVING if self.obeys else self.state == "lifting"
         if moving and self._watch is not None and (wrong := self._watch.look(self._channels, t, block.values)):
             self._tell(Notice("said", f"Stopped: {wrong}."))
             self._halt("limit")
 
-    def _on_one_clock(self, t: np.ndarray) -> tuple[np.ndarray, bool]:
-        """Times on one clock that always grows, and whether the board's began anew."""
-        if np.isnan(t).any():  # a board that sends no time: when it came
-            now = self._clock()
-            if self.last_t is None:
-                self._offset = -now
-            n = len(t)
-            start = self.last_t if self.last_t is not None else now + self._offset - 1e-3
-            end = max(now + self._offset, start + 1e-6 * n)
-            step = (end - start) / n
-            t = end - min(step, 0.1) * np.arange(n - 1, -1, -1.0)
-            return np.maximum(t, start + 1e-7 * np.arange(1, n + 1)), False
-        t = t + self._offset
-        anew = False
-        if self.last_t is not None and not self.last_t - 0.5 <= t[0] <= self.last_t + _LEAP:
-            anew = bool(t[0] < self.last_t)
-            shift = self.last_t + max(1e-6, self._clock() - self._lost_since if self.state == "lost" else 1e-6) - t[0]
-            self._offset += shift
-            t = t + shift
-        least = (self.last_t if self.last_t is not None else -math.inf) + 1e-6
-        return np.maximum.accumulate(np.maximum(t, least) - 1e-7 * np.arange(len(t))) + 1e-7 * np.arange(len(t)), anew
-
     def _other_columns(self, channels: tuple[str, ...]) -> None:
         """The board sends other columns from here on: what was recorded ends, and a stretch of its own begins."""
-        if self._recorder is None or self._closing is not None:
+        if not self._captures.under_way:
             return
-        path, note, drives = self._path, self._note, self._drives
-        assert path is not None
-        self._end_capture("interrupted")
-        self._close_capture()
         self._tell(Notice("said", f"The bench sends other columns now: {', '.join(channels)}. What was recorded so far is kept by itself."))
-        self._channels = channels
-        if not self._open(path.with_name(f"{path.stem}-{len(self._closers)}{path.suffix}"), note, drives=drives) and drives:
+        if not self._captures.begin_anew(channels) and self._captures.drives:
             self._halt("interrupted")
 
     # --- losing it and finding it again ---------------------------------------------------------------------------
@@ -463,7 +408,7 @@ class Session:
     def _happened(self, word: str, text: str) -> None:
         if word in ("top", "stalled", "limit"):
             if self.state == "lifting":
-                self._end_capture(word)
+                self._captures.end(word)
                 self._todo = deque(["down"])
                 self._set("lowering")
                 self._ask()
@@ -482,7 +427,7 @@ class Session:
         with self._lock:
             if self.state != "ready" or self.link is None:
                 return False
-            if self._recorder is not None and "up" in commands:
+            if self._captures.recording and "up" in commands:
                 self._tell(Notice("said", "Something is being recorded already; end that first."))
                 return False
             self._todo = deque(commands)
@@ -512,7 +457,7 @@ class Session:
         self._todo.clear()
         self._tell(Notice("said", why))
         if word == "up" and refused:
-            self._drop_capture()
+            self._captures.drop()
         if word in ("up", "down"):
             self._halt("interrupted")
         elif settle and self.state == "preparing":
@@ -530,8 +475,8 @@ class Session:
     def _halt(self, reason: str) -> None:
         self._todo.clear()
         self._asked = None
-        if self._drives:
-            self._end_capture(reason)
+        if self._captures.drives:
+            self._captures.end(reason)
         if not self.stop_wanted:
             self._stop_first, self._said_unconfirmed = self._clock(), False
         self.stop_wanted = self._answers()
@@ -557,74 +502,27 @@ class Session:
 
     def _begin_capture(self) -> bool:
         assert self._step is not None
-        path, note, _ = self._step
-        if not self._open(path, note, drives=True):
+        if not self._open(*self._step, drives=True):
             return False
         self.drive_started = self.last_t
         return True
 
     def _open(self, path: Path, note: dict[str, Any], *, drives: bool) -> bool:
-        if self.link is None or self._channels is None:
+        if self.link is None or self._channels is None or not self._captures.open(path, note, self._channels, drives=drives):
             return False
-        if self._recorder is not None:
-            self._tell(Notice("said", "Something is being recorded already; end that first."))
-            return False
-        from sparring.bench.recorder import Recorder, RecorderError  # the window does not wait for its library
-
-        try:
-            self._recorder = Recorder(path, self._channels, note, on_fault=self._fault)
-        except RecorderError as err:
-            self._tell(Notice("said", str(err)))
-            return False
-        self._path, self._note, self._drives, self._closing = path, note, drives, None
-        self._lost_before = self._tally().lost
         if drives:
             self._watch = LimitWatch(dict(self.limits))
         return True
 
-    def _fault(self, err: RecorderError) -> None:
+    def _fault(self, err: Exception) -> None:
         """From the recorder's thread: what it cannot write is not recorded, so the run is over."""
         with self._lock:
             if self.link is None:
                 return
             self._tell(Notice("said", str(err)))
-            if self._drives:
+            if self._captures.drives:
                 self._halt("interrupted")
-            self._end_capture("interrupted")
-
-    def _end_capture(self, reason: str) -> None:
-        if self._recorder is not None and self._closing is None:
-            self._closing = self._clock() + _TAIL, reason
-
-    def _close_capture(self) -> None:
-        if self._recorder is None or self._closing is None:
-            return
-        recorder, self._recorder = self._recorder, None
-        reason, self._closing = self._closing[1], None
-        drives, keep = self._drives, self.keep
-        self._closers = [r for r in self._closers if not r.done] + [recorder]
-
-        def closed() -> None:
-            self._tell(Notice("captured" if drives else "recorded", recorder.path))
-            if drives and keep is not None:
-                try:
-                    self._tell(Notice("kept", keep(recorder.path)))
-                except Exception as err:  # every reason is for the tester to read; the stream stays where it is
-                    self._tell(Notice("said", f"The lift could not be kept: {err} ({recorder.path.name})."))
-
-        recorder.close(then=closed, ended=reason, lost=max(self._tally().lost - self._lost_before, 0))
-
-    def _drop_capture(self) -> None:
-        """Nothing was driven: what was recorded is nothing."""
-        if self._recorder is not None:
-            recorder, self._recorder, self._closing = self._recorder, None, None
-            self._closers.append(recorder)
-
-            def gone() -> None:
-                with contextlib.suppress(OSError):
-                    recorder.path.unlink(missing_ok=True)
-
-            recorder.close(then=gone)
+            self._captures.end("interrupted")
 
     def _set(self, state: State) -> None:
         if state != self.state:
