@@ -157,8 +157,7 @@ def paint() -> None:
     app = qt()
     t, channels = ten_million()
     with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "r.parquet"
-        recordings.write(path, Recording(t, {k: channels[k] for k in ("speed", "current")}))
+        path = Path(folder) / recordings.write(Path(folder), Recording(t, {k: channels[k] for k in ("speed", "current")}))
         chart = Chart("s", "speed")
         chart.resize(900, 300)
         chart.show()

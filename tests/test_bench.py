@@ -22,9 +22,11 @@ from sparring.bench.lines import Block, Column, Event, LineError, LineReader, Ma
 from sparring.bench.link import Link
 from sparring.bench.recorder import Recorder
 from sparring.bench.simulator import SimulatedBench
+from sparring.core.plan import Plan
 from sparring.core.plant.bench import bench_of
 from sparring.core.plant.sensors import sensors_of
 from sparring.core.records import changed
+from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.logbook import Logbook, LogbookError
 from sparring.logbook.recordings import RecordingError
@@ -361,3 +363,53 @@ def test_a_missing_recording_is_named(book, lifted):
     (book.folder / "recordings" / name).unlink()
     with pytest.raises(RecordingError, match="missing"):
         book.recording(name)
+
+
+def test_no_flipped_bit_of_a_recording_reads_as_another_figure(book, lifted):
+    rng = np.random.default_rng(3)
+    run, whole = lifted[0][0]
+    book.add_run(1, run, whole)
+    path = book.folder / "recordings" / book.runs(1)[0].recording
+    good = path.read_bytes()
+    for place in rng.integers(0, len(good) * 8, 300):
+        data = bytearray(good)
+        data[place // 8] ^= 1 << (place % 8)
+        path.write_bytes(data)
+        with pytest.raises(RecordingError, match="not what was written"):
+            book.recording(path.name)
+    path.write_bytes(good)
+    assert (book.recording(path.name).t == whole.t).all()
+
+
+def test_nobody_else_reads_a_logbook_and_any_folder_name_opens_its_own(tmp_path, build, lifted):
+    for name in ("a?b", "100%41", "x#y", "two words"):
+        with Logbook(tmp_path / name) as book:
+            book.add_run(book.add_test(book.save_build(build), book.save_rig(Rig()), Plan()), *lifted[0][0])
+        assert (tmp_path / name / "logbook.sqlite").exists()
+        for path in [tmp_path / name, *(tmp_path / name).rglob("*")]:
+            assert path.stat().st_mode & 0o077 == 0, path
+
+
+def test_a_link_to_the_port_takes_no_files_place(tmp_path, bench):
+    (tmp_path / "port").write_text("a thesis")
+    with pytest.raises(FileExistsError, match="no link"):
+        bench()
+    assert (tmp_path / "port").read_text() == "a thesis"
+
+
+def test_killed_between_the_run_and_the_end_of_its_stream_a_lift_is_kept_once(book, monkeypatch):
+    recorder = Recorder(book.capture_path(), ["speed"], note())
+    recorder.add(np.arange(100) * 0.01, np.ones((100, 1)))
+    recorder.close(ended="top")
+
+    def killed(*_):
+        raise KeyboardInterrupt
+
+    with monkeypatch.context() as m:
+        m.setattr(type(recorder.path), "unlink", killed)
+        with pytest.raises(KeyboardInterrupt):
+            book.adopt(recorder.path)
+    assert len(book.recover()) == 1
+    assert len(book.runs(1)) == 1
+    assert not list(book.folder.glob("recordings/*.arrow"))
+    assert len(list(book.folder.glob("recordings/*.parquet"))) == 1

@@ -131,3 +131,28 @@ def test_figures_show_what_their_uncertainty_warrants():
 def test_an_uncertainty_that_is_only_rounding_is_not_shown():
     assert quantity.show(0.1075, "current", "A", u=1e-17) == "0.1075 A"
     assert "±" in quantity.show(0.1075, "current", "A", u=1e-5)
+
+
+@pytest.mark.parametrize(
+    "typed",
+    [
+        "9**9**9 m",
+        "1 m**9**9**9",
+        "1 m^99999999",
+        "(" * 3000,
+        "-" * 250 + "1 m",
+        "1 " + "m" * 5000,
+        "9" * 250 + " m",
+        "1 " + "m·" * 20 + "m",
+    ],
+)
+def test_what_would_take_for_ever_is_refused_at_once(typed):
+    with pytest.raises(QuantityError, match="“"):
+        parse(typed, "length")
+
+
+@pytest.mark.parametrize(
+    ("typed", "kind", "si"), [("9.81 m/s**2", "acceleration", 9.81), ("2 kg*m^2/s^2", "torque", 2.0), ("1 furlong", "length", 201.168)]
+)
+def test_powers_of_units_are_understood(typed, kind, si):
+    assert parse(typed, kind).value == pytest.approx(si, rel=1e-4)

@@ -6,6 +6,7 @@ What it measures and obeys is a subclass's: `simulator.SimulatedBench` for the m
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 import select
 import time
@@ -69,12 +70,15 @@ class Board(ABC):
         os.set_blocking(self._master, False)
         self.port = os.ttyname(slave)
         self._slave = slave  # kept open, so that the port survives its readers
-        self.link = link
+        self.link = None
         if link is not None:
             link.parent.mkdir(parents=True, exist_ok=True)
-            with contextlib.suppress(FileNotFoundError):
-                link.unlink()
+            if link.exists() and not link.is_symlink():
+                self.close()
+                raise FileExistsError(errno.EEXIST, "it is a file and no link; name another place for the link to the port", str(link))
+            link.unlink(missing_ok=True)
             link.symlink_to(self.port)
+            self.link = link
 
     @abstractmethod
     def obey(self, word: str, value: float) -> tuple[str, str]:

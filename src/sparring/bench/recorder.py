@@ -17,6 +17,10 @@ import pyarrow as pa
 FLUSH_EVERY = 0.25  # [s]
 
 
+def _private(path: str, flags: int) -> int:
+    return os.open(path, flags, 0o600)
+
+
 class RecorderError(OSError):
     """Capture stopped: the disk is full or gone. What was written before stays readable."""
 
@@ -47,7 +51,7 @@ class Recorder:
         self.samples = 0
         path.parent.mkdir(parents=True, exist_ok=True)
         try:
-            self._file: BinaryIO = opener(path) if opener else open(path, "xb", buffering=0)  # noqa: SIM115
+            self._file: BinaryIO = opener(path) if opener else open(path, "xb", buffering=0, opener=_private)  # noqa: SIM115
             self._writer = pa.ipc.new_stream(self._file, self._schema)
             self._writer.write_batch(self._batch(np.empty((0, 1 + len(self.channels)))))  # its header is on the disk from the first moment
         except OSError as err:

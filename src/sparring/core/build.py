@@ -70,7 +70,7 @@ class Build(Record):
     materials: Annotated[tuple[Material, ...], Field(max_length=40)] = ()
     parts: Annotated[tuple[Item, ...], Field(max_length=200)] = ()
     currency: Annotated[str, Field(max_length=6)] = "€"
-    photos: Annotated[tuple[str, ...], Field(max_length=100)] = ()
+    photos: Annotated[tuple[Annotated[str, Field(max_length=200, pattern=r"^[^./\\][^/\\]*$")], ...], Field(max_length=100)] = ()
     notes: str = ""
 
     @model_validator(mode="after")

@@ -160,10 +160,15 @@ def kind_of(name: str) -> Kind:
 def _library() -> Any:
     import pint
 
-    return pint.UnitRegistry(cache_folder=":auto:")
+    return pint.UnitRegistry(cache_folder=None)  # a cache would be unpickled: code of whoever can write there
 
 
-@cache
+def know_units() -> None:
+    """Loads the library of units, which takes a while, before somebody types one that is not among `KINDS`."""
+    _library()
+
+
+@lru_cache(maxsize=4096)
 def factor(unit: str, kind: str) -> float:
     """SI value of one `unit` of `kind` (temperatures: of one degree).
 
@@ -173,9 +178,11 @@ def factor(unit: str, kind: str) -> float:
     unit = _SPELLINGS.get(unit, unit)
     if unit in known.units:
         return known.units[unit]
-    want = f"a {kind} is wanted here, for example {known.example}"
+    want = f"{'an' if kind[0] in 'aeiou' else 'a'} {kind} is wanted here, for example {known.example}"
     if unit in _NOT_A.get(kind, ()) or kind == "temperature":
         raise QuantityError(f"“{unit}” is not a unit of {kind}; {want}")
+    if len(unit) > _LONGEST_UNIT or not _UNIT.fullmatch(unit):
+        raise QuantityError(f"“{_short(unit)}” is not a unit I know; {want}")
     expression = unit.replace("·", "*").replace("²", "**2").replace("³", "**3").replace("Ω", "ohm").replace("°", "deg")
     ureg = _library()
     try:
@@ -215,6 +222,19 @@ _TOKEN = re.compile(
 )
 
 
+# What may be handed to the library, which works out powers of any size: names with small exponents, multiplied or divided.
+_NAME = r"[A-Za-zµμΩ°%\"'][A-Za-zµμΩ°_]*[²³]?(?:(?:\^|\*\*)-?\d)?"
+_UNIT = re.compile(rf"{_NAME}(?:[ ]?[·*/ ][ ]?{_NAME}){{0,5}}|1/{_NAME}")
+_LONGEST_UNIT = 60
+_LARGEST = 1e30  # SI
+_LONGEST = 300  # characters of a quantity
+_DEEPEST = 30  # brackets and signs one in the other
+
+
+def _short(seen: str) -> str:
+    return seen if len(seen) <= 60 else f"{seen[:60]} …"
+
+
 class _Term(NamedTuple):
     value: float
     unit: str | None  # the unit the value was written in; None for a plain number. `value` is SI once it has one.
@@ -225,7 +245,9 @@ class _Reader:
     """Recursive descent over one text. No names, no calls: nothing a text says is ever executed."""
 
     def __init__(self, text: str, kind: str, bare_unit: str | None) -> None:
-        self.text, self.kind, self.bare = text, kind, bare_unit
+        self.text, self.kind, self.bare, self.depth = text, kind, bare_unit, 0
+        if len(text) > _LONGEST:
+            raise QuantityError(f"“{_short(text)}” is too long for a quantity; type for example {kind_of(kind).example}")
         self.tokens: list[tuple[str, str]] = []
         plain = text.replace("−", "-").replace("×", "*").replace("⋅", "·").replace("–", "-")
         if re.search(r"\d,\d{3}(?!\d)", plain):
@@ -258,12 +280,21 @@ class _Reader:
             return term
         if term.unit is not None:
             raise self.fail()
-        unit = re.sub(r"\s*[·*]\s*|\s+", "·", self.take()[1]).replace("^", "**")
+        unit = re.sub(r"\s*[·*]\s*|\s+", "·", self.take()[1].replace("**", "^")).replace("^", "**")
         unit = re.sub(r"\s*/\s*", "/", unit)
         unit = _SPELLINGS.get(unit, unit)
         return _Term(to_si(term.value, unit, self.kind), unit)
 
     def atom(self) -> _Term:
+        self.depth += 1
+        if self.depth > _DEEPEST:
+            raise QuantityError(f"“{_short(self.text)}” has too many brackets one in the other")
+        try:
+            return self._atom()
+        finally:
+            self.depth -= 1
+
+    def _atom(self) -> _Term:
         name, text = self.peek()
         if name == "op" and text in "+-":
             self.take()
@@ -374,7 +405,7 @@ class _Reader:
                 half = spread.value if spread.unit is not None else spread.value * factor(unit, self.kind)
         if half < 0:
             raise QuantityError(f"“{self.text}”: the figure after ± must not be negative")
-        if not (math.isfinite(centre) and math.isfinite(half)):
+        if not (abs(centre) < _LARGEST and half < _LARGEST):
             raise QuantityError(f"“{self.text}” is too large")
         return Measured(centre, half / 2), unit
 

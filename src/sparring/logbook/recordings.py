@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import os
+import uuid
 from pathlib import Path
 from typing import Any
 
@@ -13,26 +15,58 @@ import pyarrow.parquet as pq
 
 from sparring.core.recording import CHANNELS, Recording
 
+_HASHED = 64  # characters of a name that is a hash
+
 
 class RecordingError(ValueError):
     """A recording that cannot be read; the message names the file and what is wrong with it."""
 
 
-def write(path: Path, recording: Recording, note: dict[str, Any] | None = None) -> None:
-    """Writes a recording, whole or not at all (a new name, then renamed)."""
+def write(folder: Path, recording: Recording, note: dict[str, Any] | None = None) -> str:
+    """Writes a recording into a folder, whole or not at all; its name there, which is the SHA-256 of what is in it: whoever
+    keeps the name can tell whether the file is still what was written."""
     facts = {"note": note or {}, "gaps": recording.gaps, "lost": recording.lost, "marks": recording.marks}
     table = pa.table({"t": recording.t, **recording.channels}).replace_schema_metadata({"sparring": json.dumps(facts)})
-    part = path.with_suffix(".part")
-    pq.write_table(table, part, compression="zstd", compression_level=1, row_group_size=1 << 26)  # one chunk: read without a copy
-    with open(part, "rb") as f:
+    part = folder / f"{uuid.uuid4().hex}.part"
+    with open(part, "wb", opener=private) as f:
+        # one chunk: read without a copy; checksums: a flipped bit is an error, not another figure
+        pq.write_table(table, f, compression="zstd", compression_level=1, row_group_size=1 << 26, write_page_checksum=True)
+        f.flush()
         os.fsync(f.fileno())
-    part.rename(path)
+    name = f"{_digest(part)}.parquet"
+    part.rename(folder / name)
+    sync_folder(folder)
+    return name
+
+
+def _digest(path: Path) -> str:
+    with open(path, "rb") as f:
+        return hashlib.file_digest(f, "sha256").hexdigest()
+
+
+def private(path: str, flags: int) -> int:
+    """Opens a file that only its owner may read."""
+    return os.open(path, flags, 0o600)
+
+
+def sync_folder(folder: Path) -> None:
+    """What was renamed or deleted in it is so after a crash, too."""
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
 
 
 def read(path: Path) -> Recording:
     """Reads a recording. Raises RecordingError when the file is missing, damaged or foreign."""
     try:
-        table = pq.read_table(path, memory_map=True)
+        # earlier versions gave names that say nothing of what is in them
+        if len(path.stem) == _HASHED and _digest(path) != path.stem:
+            raise RecordingError(
+                f"{path} is not what was written: the disk or another program changed it. Put a copy back, or strike the run"
+            )
+        table = pq.read_table(path, memory_map=True, page_checksum_verification=True)
         facts = json.loads((table.schema.metadata or {}).get(b"sparring", b"{}"))
         columns = {name: table.column(name).to_numpy() for name in table.column_names if name == "t" or name in CHANNELS}
         return Recording(
@@ -42,6 +76,8 @@ def read(path: Path) -> Recording:
             int(facts.get("lost", 0)),
             tuple((t, str(text)) for t, text in facts.get("marks", ())),
         )
+    except RecordingError:
+        raise
     except FileNotFoundError as err:
         raise RecordingError(f"{path} is missing: put the file back, or strike the run") from err
     except (pa.ArrowException, OSError, ValueError, KeyError, TypeError) as err:

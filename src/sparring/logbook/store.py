@@ -14,7 +14,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Engine, create_engine, event, func, inspect, select, text
+from sqlalchemy import URL, Engine, create_engine, event, func, inspect, select, text
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
@@ -78,12 +78,14 @@ class Logbook:
             raise LogbookError(f"{self.folder} holds other files; choose an empty folder for a new logbook")
         try:
             for part in (self.folder, self.folder / "recordings", self.folder / "photos"):
-                part.mkdir(parents=True, exist_ok=True)
+                part.mkdir(mode=0o700, parents=True, exist_ok=True)  # what a tester measured is theirs to show
         except OSError as err:
             raise LogbookError(f"{self.folder} cannot be used: {err.strerror}") from err
         self._lock = self._take()
         try:
-            self.engine = _engine(database or f"sqlite:///{own}")
+            if database is None:
+                os.close(os.open(own, os.O_CREAT | os.O_RDWR, 0o600))
+            self.engine = _engine(database or URL.create("sqlite", database=str(own)))
             _migrate(self.engine)
         except DatabaseError as err:
             self._lock.close()
@@ -99,7 +101,7 @@ class Logbook:
     def _take(self) -> Any:
         path = self.folder / "logbook.lock"
         try:
-            handle = open(path, "a+", encoding="utf-8")  # noqa: SIM115  (held as long as the logbook)
+            handle = open(path, "a+", encoding="utf-8", opener=recordings.private)  # noqa: SIM115  (held as long as the logbook)
         except OSError as err:
             raise LogbookError(f"{self.folder} cannot be written: {err.strerror}") from err
         try:
@@ -311,12 +313,10 @@ class Logbook:
 
     def keep_recording(self, recording: Recording, note: dict[str, Any]) -> str:
         """Writes a recording beside the others; its name. Raises LogbookError when it cannot be written."""
-        name = f"{uuid.uuid4().hex}.parquet"
         try:
-            recordings.write(self.folder / "recordings" / name, recording, note)
+            return recordings.write(self.folder / "recordings", recording, note)
         except OSError as err:
             raise LogbookError(f"the recording cannot be written: {err.strerror or err}") from err
-        return name
 
     def runs(self, test_id: int, *, struck: bool = False) -> list[StoredRun]:
         """Runs in the order they were made; struck ones only when asked for."""
@@ -365,8 +365,13 @@ class Logbook:
             raise RecordingError("no sample arrived during this lift; there is nothing to keep")
         run = Run.model_validate_json(json.dumps(note["run"]))
         run = run.model_copy(update={"ended": note.get("ended", "interrupted")})
-        run_id = self.add_run(int(note["test"]), run, recording)
+        test = int(note["test"])
+        name = self.keep_recording(recording, {"test": test, "stream": stream.name})
+        with self._session() as s:  # killed between the run and the end of its stream: it is there already
+            known = s.scalar(select(RunRow.id).where(RunRow.test_id == test, RunRow.recording == name))
+        run_id = known or self.add_run(test, run, name)
         stream.unlink()
+        recordings.sync_folder(stream.parent)
         return run_id
 
     def recover(self) -> list[str]:
@@ -409,14 +414,14 @@ class Logbook:
             s.merge(SettingRow(key=key, value=json.dumps(value)))
 
 
-def _engine(url: str) -> Engine:
+def _engine(url: str | URL) -> Engine:
     """The only place that knows which database it is."""
     engine = create_engine(url)
     if engine.dialect.name == "sqlite":
 
         @event.listens_for(engine, "connect")
         def _pragmas(connection: Any, _record: Any) -> None:
-            for pragma in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=NORMAL", "busy_timeout=5000"):
+            for pragma in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=FULL", "busy_timeout=5000"):
                 connection.execute(f"PRAGMA {pragma}")
 
     return engine

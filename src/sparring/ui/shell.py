@@ -469,6 +469,9 @@ def _load_slow_libraries() -> None:
     import pyqtgraph
     import serial
 
+    from sparring.core import quantity
+
+    quantity.know_units()
     del pyarrow, pyqtgraph, serial
 
 
