@@ -24,6 +24,7 @@ from sparring.core.quantity import Measured
 from sparring.core.run import Run
 
 SILENT = 0.5  # [s] without a valid line from a bench that may be moving: it is lost
+_SIMULATED_SILENT = 5.0  # [s] the same of a simulated one, which shares its processor with all else that runs
 WATCHDOG = 2.0  # [s] after which a board stops itself that hears nothing, where it can
 _ANSWER = 2.0  # [s] within which a board answers a command
 _GOODBYE = 0.5  # [s] that a bench gets to confirm its stop when it is let go
@@ -259,7 +260,8 @@ class Session:
             if self.link is None:
                 return
             now = self._clock()
-            if waited > max(self.silent_after, 5 * self._period) and self.state in MOVING:
+            allowed = _SIMULATED_SILENT if self._simulated else self.silent_after
+            if waited > max(allowed, 5 * self._period) and self.state in MOVING:
                 self.why = f"no valid line for {waited:.1f} s"
                 self._tell(
                     Notice("said", f"BENCH LOST: {self.why} while it may be moving. It is told to stop; cut its power if it does not.")

@@ -10,6 +10,7 @@ from typing import NamedTuple
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
+    QApplication,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -84,6 +85,9 @@ class LogbookPanel(QFrame):
         """Fills the tree from the logbook."""
         book = self.desk.book
         if book is None:
+            return
+        if QApplication.mouseButtons() != Qt.MouseButton.NoButton:  # what is being clicked must not be exchanged under the pointer
+            self._soon.start()
             return
         wanted = self.search.text().strip()
         try:

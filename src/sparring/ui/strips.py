@@ -21,6 +21,7 @@ from sparring.ui.theme import CHANNEL_COLOURS, theme
 from sparring.ui.widgets.chart import Chart, pen, thinned
 
 _SPAN = 30.0  # [s] shown
+_LEAST = 0.05  # of a scale, in whatever unit is shown: at rest nothing is magnified
 STRIPS = (("force", "Load cell"), ("speed", "Output speed"), ("current", "Current"))
 
 
@@ -115,7 +116,7 @@ class Strips(QWidget):
     def _scale(self, key: str, box: Any, low: float, high: float) -> None:
         """A steady scale: it grows at once, and shrinks only when what is shown needs less than half of it."""
         (_, _), (y0, y1) = box.viewRange()
-        top = _round_up(max(high, 1e-9) * 1.08)
+        top = _round_up(max(high, _LEAST) * 1.08)
         bottom = 0.0 if low > -0.06 * top else -_round_up(-low * 1.08)
         if high > y1 or top < 0.5 * y1 or bottom < y0 - 1e-12 or bottom > 0.5 * y0:
             box.setYRange(bottom, top, padding=0)
