@@ -261,6 +261,31 @@ def test_limits_act_while_lowering_too(bench):
     assert bench.session.facts().hook_up
 
 
+def test_a_board_that_is_switched_off_and_on_in_mid_lift_ends_it(bench):
+    bench.lift(0.5)
+    bench.run(0.5)
+    bench.board_time, bench.seq, bench.moving = 0.0, 0, "stop"
+    bench.run(0.2)
+    assert bench.session.state == "ready"
+    assert bench.session.hung is None
+    bench.settle()
+    assert bench.kept[0][1] == "interrupted"
+    assert any("began anew" in text for text in bench.said())
+
+
+def test_a_board_that_stops_itself_while_lowering_leaves_the_hook_to_the_tester(bench):
+    bench.lift(0.5)
+    bench.run(0.3)
+    bench.say("! top")
+    bench.say("! limit current")
+    assert bench.session.state == "ready"
+    assert bench.session.facts().hook_up
+    assert bench.session.lower()
+    assert bench.session.state == "lowering"
+    bench.say("! bottom")
+    assert not bench.session.facts().hook_up
+
+
 def test_a_chopped_current_and_a_missing_reading_hide_nothing():
     t = np.arange(400) * 0.002
     chopped = np.where(np.arange(400) % 10 == 0, 30.0, 0.0)
@@ -509,3 +534,20 @@ def test_a_bench_that_says_nothing_is_told_from_a_terminal(tmp_path, build, rig,
         with pytest.raises(Interrupted, match="no lines that are understood"):
             work.go(str(tmp_path / "nothing"), said.append, lambda *_: None)
         assert "cannot be opened" in said[0]
+
+
+def test_a_plan_from_a_terminal_ends_at_the_rigs_limit(tmp_path, build, rig):
+    low = changed(changed(rig, ("limits", "current"), 0.15), ("method", "travel"), 50.0)
+    for name, record in (("b", build), ("r", changed(rig, ("method", "travel"), 50.0))):
+        record_files.save(tmp_path / f"{name}.json", record)
+    files = ["--build", str(tmp_path / "b.json"), "--rig", str(tmp_path / "r.json")]
+    bench = subprocess.Popen([sys.executable, "-m", "sparring", "bench", *files, "--speed", "4"], stdout=subprocess.PIPE, text=True)
+    with Logbook(tmp_path / "book") as book:
+        said = []
+        work = PlanOnBench(book, build, low, Plan(), said.append)
+        with pytest.raises(Interrupted, match="ended by limit"):
+            work.go(bench.stdout.readline().strip(), said.append, lambda *_: None)
+        assert [r.run.ended for r in book.runs(work.test)] == ["limit"]
+        assert any("current was above the rig's limit" in text for text in said)
+    bench.terminate()
+    bench.communicate(timeout=20)

@@ -73,6 +73,7 @@ class Session:
         self._lock = threading.RLock()
         self.keep: Callable[[Path], int] | None = None  # keeps a lift's stream as a run; its id
         self.silent_after = SILENT
+        self.limits: dict[str, float] = {}  # of channels, SI; each lift takes those in force
         self.link: Port | None = None
         self._forget()
 
@@ -87,7 +88,6 @@ class Session:
         self.last_t: float | None = None
         self.gaps: list[tuple[float, float]] = []
         self.marks: list[tuple[float, str]] = []
-        self.limits: dict[str, float] = {}
         self.drive_started: float | None = None
         self._watch: LimitWatch | None = None
         self._channels: tuple[str, ...] | None = None
@@ -293,14 +293,16 @@ class Session:
         t, anew = self._board.run_on(block.t, self._clock() - self._lost_since if self.state == "lost" else 0.0)
         self._tell(Notice("block", (t, block.values, self._channels)))
         gap = None
+        if anew and self.state not in ("lost", "connecting"):  # it was switched off and on, with the cable in
+            self._lose()
         if self.state in ("lost", "connecting"):
             gap = self._back(float(t[0]), anew)
         step = (float(t[-1]) - (self.last_t if self.last_t is not None and gap is None else float(t[0]))) / len(t)
         self._period = 0.9 * self._period + 0.1 * min(step, 1.0)
         self.last_t = float(t[-1])
         self._captures.add(t, block.values, gap)
-        moving = self.state in MOVING if self.obeys else self.state == "lifting"
-        if moving and self._watch is not None and (wrong := self._watch.look(self._channels, t, block.values)):
+        driven = self.state in ("lifting", "lowering")
+        if driven and self._watch is not None and (wrong := self._watch.look(self._channels, t, block.values)):
             self._tell(Notice("said", f"Stopped: {wrong}."))
             self._halt("limit")
 
@@ -414,6 +416,9 @@ class Session:
                 self._todo = deque(["down"])
                 self._set("lowering")
                 self._ask()
+            elif self.state == "lowering" and word != "top":
+                self._tell(Notice("said", f"The bench has stopped by itself while lowering: {text}."))
+                self._halt("interrupted")
         elif word == "bottom":
             self.hook_up = False
             if self.state == "lowering":
