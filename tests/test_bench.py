@@ -413,3 +413,31 @@ def test_killed_between_the_run_and_the_end_of_its_stream_a_lift_is_kept_once(bo
     assert len(book.runs(1)) == 1
     assert not list(book.folder.glob("recordings/*.arrow"))
     assert len(list(book.folder.glob("recordings/*.parquet"))) == 1
+
+
+def test_full_read_only_and_damaged_are_told_apart_and_a_good_stream_waits(book, monkeypatch):
+    recorder = Recorder(book.capture_path(), ["speed"], note())
+    recorder.add(np.arange(100) * 0.01, np.ones((100, 1)))
+    recorder.close(ended="top")
+
+    def no_room(*_):
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    with monkeypatch.context() as m:
+        m.setattr(os, "fsync", no_room)
+        (said,) = book.recover()
+    assert "No space left" in said
+    assert "tried again" in said
+    assert recorder.path.exists()
+    with book.engine.connect() as connection:
+        pages = connection.exec_driver_sql("PRAGMA page_count").scalar()
+        connection.exec_driver_sql(f"PRAGMA max_page_count = {pages}")
+    with pytest.raises(LogbookError, match="disk is full"):
+        book.set_setting("a long setting", "x" * 8_000_000)
+    book.engine.dispose()
+    assert "Recovered a lift" in book.recover()[0]
+    assert len(book.runs(1)) == 1
+    with book.engine.connect() as connection:
+        connection.exec_driver_sql("PRAGMA query_only = ON")
+    with pytest.raises(LogbookError, match="who may write"):
+        book.set_setting("another", 1)

@@ -172,7 +172,7 @@ class Session:
         """Sets what is to hang (`("hang", 0.5)`) unless it does, then records and drives. Whether it was begun; a command that the
         bench refuses or leaves unanswered ends it, with the reason said. A bench that takes no commands is only recorded."""
         with self._lock:
-            if self.state != "ready":
+            if self.state != "ready" or self.stop_wanted:
                 return False
             run = run.model_copy(update={"tare": self.tare})
             self._step = path, {"test": test_id, "run": json.loads(run.to_json())}
@@ -270,14 +270,17 @@ class Session:
                 self._lose()
             if self._asked is not None and now - self._asked[2] > _ANSWER:
                 self._failed(f"The bench does not answer “{' '.join(self._asked[:2]).strip()}”. The step ends here.")
-            if self.stop_wanted and not self._answers() and self.state == "stopping":
+            if self.stop_wanted and not self._answers():
                 self.stop_wanted = False
-                self._set("ready")
-                self._tell(Notice("said", "This bench takes no commands: stop it by hand."))
+                if self.state == "stopping":
+                    self._set("ready")
+                    self._tell(Notice("said", "This bench takes no commands: stop it by hand."))
             if self.stop_wanted and now - self._stop_sent > _AGAIN:
                 self._send_stop()
             if self.stop_wanted and now - self._stop_first > 1.0 and not self._said_unconfirmed:
                 self._said_unconfirmed = True
+                if self.state == "ready":
+                    self._set("stopping")
                 self._tell(Notice("said", "STOP is not confirmed by the bench yet: cut its power. It is told again until it answers."))
             if self._watchdog and now - self._fed > WATCHDOG / 4 and self.state != "lost":
                 self._fed = now
@@ -432,7 +435,7 @@ class Session:
 
     def _begin_steps(self, commands: list[str]) -> bool:
         with self._lock:
-            if self.state != "ready" or self.link is None:
+            if self.state != "ready" or self.stop_wanted or self.link is None:
                 return False
             if self._captures.recording and "up" in commands:
                 self._tell(Notice("said", "Something is being recorded already; end that first."))
@@ -490,7 +493,7 @@ class Session:
         self._send_stop()
         if self.state in ("lost", "connecting"):
             self._before_loss = "stopping"
-        else:
+        elif self.state != "ready" or not self.stop_wanted:  # at rest it is confirmed before anybody could see it wanted
             self._set("stopping" if self.stop_wanted else "ready")
 
     def _send_stop(self) -> None:

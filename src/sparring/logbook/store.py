@@ -89,11 +89,10 @@ class Logbook:
             _migrate(self.engine)
         except DatabaseError as err:
             self._lock.close()
-            if database is not None:
-                raise LogbookError(f"the database of this logbook cannot be used: {err.orig}. Ask whoever keeps it.") from err
-            raise LogbookError(
-                f"{own} is damaged or no database: {err.orig}. Move it away; the recordings beside it are untouched."
-            ) from err
+            raise LogbookError(_why(own if database is None else None, err)) from err
+        except OSError as err:
+            self._lock.close()
+            raise LogbookError(f"{self.folder} cannot be written: {err.strerror}") from err
         except LogbookError:
             self._lock.close()
             raise
@@ -133,8 +132,11 @@ class Logbook:
 
     @contextlib.contextmanager
     def _session(self) -> Iterator[Session]:
-        with Session(self.engine) as session, session.begin():
-            yield session
+        try:
+            with Session(self.engine) as session, session.begin():
+                yield session
+        except DatabaseError as err:
+            raise LogbookError(_why(self.folder / "logbook.sqlite" if self.engine.dialect.name == "sqlite" else None, err)) from err
 
     # --- builds and rigs ------------------------------------------------------------------------------------
 
@@ -396,7 +398,9 @@ class Logbook:
                     continue
                 run_id = self.adopt(stream)
                 said.append(f"Recovered a lift that was cut off: {holds} (run {run_id}).")
-            except (LogbookError, RecordingError, KeyError, ValueError, DatabaseError) as err:
+            except (LogbookError, OSError) as err:  # nothing is wrong with the stream
+                said.append(f"A cut-off capture waits as {stream.name}; it is tried again when the logbook is next opened: {err}")
+            except (RecordingError, KeyError, ValueError) as err:
                 aside = stream.with_suffix(".arrow.unreadable")
                 stream.rename(aside)
                 said.append(f"A cut-off capture could not be read and is kept as {aside.name}: {err}")
@@ -412,6 +416,22 @@ class Logbook:
     def set_setting(self, key: str, value: Any) -> None:
         with self._session() as s:
             s.merge(SettingRow(key=key, value=json.dumps(value)))
+
+
+def _why(own: Path | None, err: DatabaseError) -> str:
+    """What a database's error means to whoever keeps the logbook. own: the folder's file; None: another database."""
+    if own is None:
+        return f"the database of this logbook cannot be used: {err.orig}. Ask whoever keeps it."
+    code = getattr(err.orig, "sqlite_errorname", "")
+    if "FULL" in code or "IOERR" in code:
+        return f"{own} cannot be written: the disk is full or fails ({err.orig}). Free some space and try again; nothing in it is lost."
+    if any(word in code for word in ("READONLY", "CANTOPEN", "PERM", "AUTH")):
+        return f"{own} cannot be written: {err.orig}. See who may write in {own.parent}; nothing in it is lost."
+    if "BUSY" in code or "LOCKED" in code:
+        return f"{own} is held by another program: {err.orig}. Close that first."
+    if "CORRUPT" in code or "NOTADB" in code:
+        return f"{own} is damaged or no database: {err.orig}. Move it away; the recordings beside it are untouched."
+    return f"{own} cannot take this: {err.orig}."
 
 
 def _engine(url: str | URL) -> Engine:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from html import escape
+
 from PyQt6 import sip
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
@@ -59,7 +61,9 @@ class Question(QFrame):
         changes = [f"{what} {before} → {after}" for what, before, after in differences(draft.before, draft.after)]
         more = f", and {len(changes) - _MOST} more" if len(changes) > _MOST else ""
         runs = "1 run was" if draft.runs == 1 else f"{draft.runs} runs were"
-        self.text.setText(unbroken(f"<b>{runs} made with {name}.</b> {'; '.join(changes[:_MOST])}{more}. What is this edit?"))
+        self.text.setText(
+            unbroken(f"<b>{runs} made with {escape(name)}.</b> {escape('; '.join(changes[:_MOST]))}{more}. What is this edit?")
+        )
         if isinstance(draft.after, Build):
             self.anew.setText(f"&New revision r{book.next_revision(draft.after.family)}")
             self.anew.setToolTip(f"The edit goes into a copy, and {name} stays as it was tested.")

@@ -337,6 +337,8 @@ class MainWindow(QMainWindow):
                 self.say("Told to stop." + (" The lift is kept, marked as stopped." if was == "lifting" else ""))
                 return True
             self.session.stop()
+            if was == "lost":
+                self.say("STOP is not confirmed: the bench hears it first when it is back. Cut its power.", stay=True)
         elif isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
             combined = QKeySequence(event.keyCombination()).toString()
             if _nothing_typed(watched, event) or combined in self.keys:
@@ -424,6 +426,8 @@ class MainWindow(QMainWindow):
     def _bench_state(self) -> None:
         s = self.session
         name = "Simulated bench" if s.simulated else s.port or "No bench"
+        self.connection.setToolTip(name)
+        name = self.connection.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, _PORT_ROOM)
         tally = s.tally
         lost = f", {tally.garbled} lines garbled" if tally and tally.garbled else ""
         texts = {
@@ -461,6 +465,9 @@ class MainWindow(QMainWindow):
         if app:
             app.removeEventFilter(self)
         super().closeEvent(event)
+
+
+_PORT_ROOM = 150  # [px] of the 330 at the top right, for the port's name
 
 
 def _load_slow_libraries() -> None:

@@ -93,7 +93,7 @@ class RunPage(QWidget):
         elif not begun:
             self.lift = what_next(plan, d.outcomes())
         self._rows(done, stalls)
-        text, on, say = "", True, ""
+        text, on, say, alarm = "", True, "", False
         weight = d.step_name(self.lift.step) if self.lift and method.STEP else ""
         tared = s.tare is not None or not method.CELL
         if s.state == "off":
@@ -101,12 +101,13 @@ class RunPage(QWidget):
         elif s.state in ("connecting", "lost"):
             text, on, say = "Waiting for the bench", False, s.why
             if s.stop_wanted and s.state == "lost":
-                text, say = "STOP not confirmed", f"{s.why}. It is told to stop as soon as it hears. Cut its power."
+                text, alarm = "STOP not confirmed", True
+                say = f"{s.why}. It is told to stop as soon as it hears. Cut its power."
         elif s.state == "preparing":
             text, on = "Setting up …", False
         elif s.state == "stopping":
-            text, on = "Stopping …", False
-            say = "Told to stop; the bench has not confirmed it yet."
+            text, on, alarm = "STOP not confirmed", False, True
+            say = "It is told to stop until it says that it has. Cut its power if it does not."
         elif s.state == "lifting":
             text, on = (f"{doing} …", False) if s.obeys else (f"End this {do.lower()}", True)
         elif s.state == "lowering":
@@ -134,7 +135,7 @@ class RunPage(QWidget):
         else:
             text = f"Record a {do.lower()} {f'of {weight}' if weight else ''}".strip()
             say = f"This bench takes no commands: press, {do.lower()} by hand, press again at the end."
-        self.ladder.go.say(text)
+        self.ladder.go.say(text, alarm=alarm)
         self.ladder.go.setEnabled(on)
         self.ladder.say.setText(say)
         self.ladder.stop.setEnabled(s.state not in ("off",))

@@ -91,12 +91,15 @@ class KeyButton(QPushButton):
     def __init__(self, look: str, key: str) -> None:
         super().__init__()
         self.setObjectName(look)
-        self.key = key
+        self.key, self.alarm = key, False
         self.setMinimumHeight(_TALL)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
-    def say(self, text: str) -> None:
-        self.setText(f"{text}\n{self.key}")
+    def say(self, text: str, *, alarm: bool = False) -> None:
+        """alarm: it cannot be pressed, and what it says is what matters most now."""
+        self.alarm = alarm
+        self.setText(text if alarm else f"{text}\n{self.key}")
+        self.update()
 
     def sizeHint(self) -> QSize:
         return QSize(90, _TALL)
@@ -115,8 +118,11 @@ class KeyButton(QPushButton):
         p, option = QStylePainter(self), QStyleOptionButton()
         self.initStyleOption(option)
         option.text = ""
-        p.drawControl(QStyle.ControlElement.CE_PushButton, option)
-        p.setPen(theme.colour("on-deep" if self.isEnabled() else "ink-2"))
+        if self.alarm:
+            p.fillRect(self.rect(), theme.colour("amber"))
+        else:
+            p.drawControl(QStyle.ControlElement.CE_PushButton, option)
+        p.setPen(theme.colour("on-amber" if self.alarm else "on-deep" if self.isEnabled() else "ink-2"))
         p.drawText(self.rect().adjusted(8, 0, -8, 0), _BROKEN, self.text())
 
 
