@@ -2,6 +2,7 @@
 
 import csv
 import json
+import os
 import random
 import re
 from importlib import resources
@@ -319,3 +320,30 @@ def test_our_own_unchecked_figures_hold(build):
         assert kind.from_json(text).to_json() == text
     for material in materials.TABLE:
         assert type(material).from_json(material.to_json()) == material
+
+
+@pytest.mark.parametrize(
+    ("call", "said"),
+    [
+        (["reduce", "LOG", "--column", "²=speed:rpm"], "NUMBER=CHANNEL"),
+        (["simulate", "--out", "OUT", "--seed", "-1"], "greater than or equal to 0"),
+        (["train", "BUILD", "--load", "-3 N·m"], "without a sign"),
+        (["train", "TWICE"], "stands there twice"),
+        (["train", "MARKED"], "stalls at"),
+        (["reduce", "/dev/zero"], "a pipe, a device"),
+        (["reduce", "PIPE"], "a pipe, a device"),
+    ],
+)
+def test_calls_that_cannot_be_are_refused_in_words(tmp_path, build, rig, call, said):
+    text = build.to_json()
+    files = {"BUILD": text, "TWICE": text.replace('"family"', '"family": "X", "family"', 1), "MARKED": "\ufeff" + text, "LOG": log_text()}
+    for name, content in files.items():
+        (tmp_path / name).write_text(content, encoding="utf-8")
+    record_files.save(tmp_path / "RIG", rig)
+    os.mkfifo(tmp_path / "PIPE")
+    call = [str(tmp_path / word) if (tmp_path / word).exists() or word == "OUT" else word for word in call]
+    if call[0] != "train":
+        call += ["--build", str(tmp_path / "BUILD"), "--rig", str(tmp_path / "RIG")]
+    done = CliRunner().invoke(app, call)
+    assert said in re.sub(r"[\s│]+", " ", done.output)
+    assert done.exception is None or isinstance(done.exception, SystemExit)

@@ -28,6 +28,7 @@ _SIMULATED_SILENT = 5.0  # [s] the same of a simulated one, which shares its pro
 WATCHDOG = 2.0  # [s] after which a board stops itself that hears nothing, where it can
 _ANSWER = 2.0  # [s] within which a board answers a command
 _GOODBYE = 0.5  # [s] that a bench gets to confirm its stop when it is let go
+_GENTLY = 1 / 3  # of a lift's voltage, to let the hook down after a stop
 _AGAIN = 0.25  # [s] between two commands to stop, until one is confirmed
 _TARE_DOUBT = 6.0  # [counts] standard uncertainty of a tare
 _FIGURE = re.compile(r"[-+]?\d+(\.\d*)?([eE][-+]?\d+)?")
@@ -97,6 +98,7 @@ class Session:
         self._before_loss: State = "ready"
         self._todo: deque[str] = deque()
         self._asked: tuple[str, str, float] | None = None  # word, figure, when
+        self._voltage = 0.0  # of the newest lift
         self._step: tuple[Path, dict[str, Any]] | None = None
         self._captures = Captures(self._tell, self._fault, lambda path: self.keep(path) if self.keep is not None else None, self._clock)
         self._stop_sent = self._stop_first = self._fed = 0.0
@@ -165,8 +167,8 @@ class Session:
         return self._begin_steps([clear, "tare"] if clear else ["tare"])
 
     def lower(self) -> bool:
-        """Lets the hook down that a stop left halfway."""
-        return self._begin_steps(["down"])
+        """Lets the hook down that a stop left halfway: gently, for it may have been the speed that it was stopped for."""
+        return self._begin_steps([f"drive {_GENTLY * self._voltage:g}", "down"] if self._voltage else ["down"])
 
     def lift(self, run: Run, test_id: int, path: Path, setting: tuple[str, float] | None = None) -> bool:
         """Sets what is to hang (`("hang", 0.5)`) unless it does, then records and drives. Whether it was begun; a command that the
@@ -176,6 +178,7 @@ class Session:
                 return False
             run = run.model_copy(update={"tare": self.tare})
             self._step = path, {"test": test_id, "run": json.loads(run.to_json())}
+            self._voltage = run.voltage
             if self.obeys:
                 first = [f"{setting[0]} {setting[1]:.6g}"] if setting is not None and not self._set_to(setting[1]) else []
                 return self._begin_steps([*first, f"drive {run.voltage:g}", "up"])

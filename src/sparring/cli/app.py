@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -32,11 +33,12 @@ def _data_errors() -> tuple[type[Exception], ...]:
     from sparring.core.records import RecordError
     from sparring.core.reduce.inputs import ReductionError
     from sparring.core.train.kinematics import TrainError
+    from sparring.core.train.torque import SelfLocking
     from sparring.files.log_files import LogError
     from sparring.logbook import LogbookError
     from sparring.logbook.recordings import RecordingError
 
-    return RecordError, LogError, ReductionError, RecordingError, LogbookError, TrainError, QuantityError
+    return RecordError, LogError, ReductionError, RecordingError, LogbookError, TrainError, SelfLocking, QuantityError
 
 
 @contextmanager
@@ -110,7 +112,7 @@ def bench(
     build: Annotated[Path | None, typer.Option("--build", help="build file; the demo's Dunnock r2 without")] = None,
     rig: Annotated[Path | None, typer.Option("--rig", help="rig file; the demo's hoist without")] = None,
     link: Annotated[Path | None, typer.Option(help="put a link to the port here")] = None,
-    seed: Annotated[int, typer.Option(help="repeats the same bench")] = 1,
+    seed: Annotated[int, typer.Option(min=0, help="repeats the same bench")] = 1,
     rate: Annotated[float, typer.Option(min=10, max=1000, help="lines a second")] = 80.0,
     speed: Annotated[float, typer.Option(min=0.1, max=50, help="simulated seconds a second")] = 1.0,
     drop: Annotated[float, typer.Option(min=0, max=1, help="chance that a line is lost")] = 0.0,
@@ -176,6 +178,8 @@ def train(
     with _data():
         b = record_files.load(build, Build)
         torque, volts = quantity.parse(load, "torque").value, quantity.parse(voltage, "voltage").value
+        if torque < 0:
+            raise quantity.QuantityError(f"--load {load}: give the torque that the output works against, without a sign")
         flow = predict.power_flow(b, torque, volts)
         speeds = b.flow(torque, flow.stations[1].speed or 0.0)
         back = back_drive_efficiency(b.elements(), MOTOR, OUTPUT)
@@ -300,7 +304,7 @@ def simulate(
     rig: RigFile,
     out: Annotated[Path, typer.Option("--out", help="CSV to write")],
     plan: PlanFile = None,
-    seed: Annotated[int, typer.Option(help="repeats the same lifts")] = 1,
+    seed: Annotated[int, typer.Option(min=0, help="repeats the same lifts")] = 1,
     rate: Annotated[float, typer.Option(min=10, max=1000, help="samples a second")] = 80.0,
 ) -> None:
     """Lift a plan's weights on the simulated bench and write what a logger would have."""
@@ -447,7 +451,7 @@ def _columns(given: list[str]) -> dict[int, tuple[str, str]]:
     for text in given:
         number, _, rest = text.partition("=")
         channel, _, unit = rest.partition(":")
-        if not number.isdigit() or int(number) < 1 or channel not in ("t", *CHANNELS):
+        if not re.fullmatch(r"[1-9][0-9]{0,3}", number) or channel not in ("t", *CHANNELS):
             raise typer.BadParameter(f"{text}: write NUMBER=CHANNEL:UNIT, with a channel of t, {', '.join(CHANNELS)}")
         chosen[int(number) - 1] = (channel, unit)
     return chosen

@@ -96,6 +96,8 @@ def kind_of_channel(channel: str) -> str:
 def look(path: Path) -> LogLook:
     """Looks at the head of a log. Raises LogError when it is empty, binary or has no figures."""
     try:
+        if path.exists() and not path.is_file():
+            raise LogError(f"{path} is a pipe, a device or a folder: save the log as a file first")
         with open(path, "rb") as f:
             head = f.read(_PEEK)
     except OSError as err:
