@@ -105,7 +105,10 @@ class Strips(QWidget):
             unit = self.desk.units[kind]
             x, v = thinned(t[part], y[part], 900)
             shown = v / quantity.factor(unit, kind)
-            self.curves[key].setData(x, shown)
+            for _, back in self.session.gaps:  # no line over what nobody saw
+                if x[0] <= back <= x[-1]:
+                    shown[np.searchsorted(x, back - 1e-9)] = np.nan
+            self.curves[key].setData(x, shown, connect="finite")
             box = self.charts[key].box
             box.setXRange(max(now - _SPAN, float(t[0])), max(now, float(t[0]) + _SPAN), padding=0)
             if np.isfinite(shown).any():  # a cell without a calibration has no force yet
