@@ -1,6 +1,7 @@
 """The cable, the recorder and the logbook, with all that goes wrong at a bench."""
 
 import errno
+import gc
 import io
 import json
 import os
@@ -28,7 +29,7 @@ from sparring.core.plant.sensors import sensors_of
 from sparring.core.records import changed
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.logbook import Logbook, LogbookError
+from sparring.logbook import Logbook, LogbookError, keeping
 from sparring.logbook.recordings import RecordingError
 
 HEADER = b"# columns: seq, t/ms, speed/rpm, voltage/V\n"
@@ -441,3 +442,53 @@ def test_full_read_only_and_damaged_are_told_apart_and_a_good_stream_waits(book,
         connection.exec_driver_sql("PRAGMA query_only = ON")
     with pytest.raises(LogbookError, match="who may write"):
         book.set_setting("another", 1)
+
+
+def test_a_damaged_database_is_told_and_a_copy_of_the_day_takes_its_place(tmp_path, build, lifted):
+    folder = tmp_path / "b"
+    with Logbook(folder) as book:
+        book.add_run(book.add_test(book.save_build(build), book.save_rig(Rig()), Plan()), *lifted[0][0])
+    with Logbook(folder):  # the second opening copies what the first has left
+        (copy,) = keeping.backups(folder)
+        with pytest.raises(BlockingIOError):
+            keeping.restore(folder)
+    for day in range(1, 15):
+        keeping.back_up(folder, today=f"2025-01-{day:02d}")
+    assert [p.name for p in keeping.backups(folder)][-1] == copy.name
+    assert len(keeping.backups(folder)) == 10
+    clean = keeping.check(folder)
+    assert (clean["database"], clean["runs"], clean["damaged"], clean["left_over"], clean["cut_off"]) == (None, 1, [], [], [])
+    data = bytearray((folder / "logbook.sqlite").read_bytes())
+    data[4096:12288] = b"\x55" * 8192
+    (folder / "logbook.sqlite").write_bytes(data)
+    assert keeping.check(folder)["database"]
+    with pytest.raises(LogbookError, match="sparring restore"):
+        Logbook(folder)
+    keeping.restore(folder)
+    with Logbook(folder) as book:
+        (run,) = book.runs(1)
+        assert len(book.recording(run.recording)) > 10
+        book.keep_recording(lifted[0][1][1], {})
+    (folder / "recordings" / run.recording).unlink()
+    found = keeping.check(folder)
+    assert [d["runs"] for d in found["damaged"]] == [[1]]
+    assert len(found["left_over"]) == 1
+    assert list(folder.glob("logbook.sqlite.before-*"))
+
+
+def test_killed_in_its_first_migration_a_logbook_opens_the_next_time(tmp_path):
+    from sqlalchemy import Engine, event
+
+    def killed(_connection, _cursor, statement, *_):
+        if "CREATE TABLE corrections" in statement:
+            raise KeyboardInterrupt
+
+    event.listen(Engine, "before_cursor_execute", killed)
+    try:
+        with pytest.raises(KeyboardInterrupt):
+            Logbook(tmp_path / "b")
+    finally:
+        event.remove(Engine, "before_cursor_execute", killed)
+    gc.collect()  # what holds the lock of the one that was killed
+    with Logbook(tmp_path / "b") as book:
+        assert book.tests() == []

@@ -444,6 +444,42 @@ def record(
         raise typer.Exit(1)
 
 
+@app.command()
+def check(logbook: Annotated[Path, typer.Argument(help="logbook folder")], as_json: AsJson = False) -> None:
+    """Read everything of a logbook and say what is damaged or left over. Changes nothing."""
+    from sparring.logbook import keeping
+
+    with _data():
+        found = keeping.check(logbook)
+    if as_json:
+        typer.echo(json.dumps(found, indent=2, ensure_ascii=False))
+    else:
+        if found["database"]:
+            typer.echo(f"logbook.sqlite is damaged: {found['database']}. sparring restore {logbook} goes back to a copy.")
+        for d in found["damaged"]:
+            typer.echo(f"run {', '.join(map(str, d['runs']))}: {d['why']}")
+        for name in found["left_over"]:
+            typer.echo(f"recordings/{name} belongs to no run")
+        for name in found["cut_off"]:
+            typer.echo(f"recordings/{name} was cut off; opening the logbook takes it in")
+        typer.echo(f"{found['runs']} runs, {len(found['damaged'])} damaged; {len(found['backups'])} copies of the database")
+    if found["database"] or found["damaged"]:
+        raise typer.Exit(1)
+
+
+@app.command()
+def restore(
+    logbook: Annotated[Path, typer.Argument(help="logbook folder, closed everywhere")],
+    copy: Annotated[str, typer.Option(help="name of one of its backups; the newest whole one without")] = "",
+) -> None:
+    """Go back to a copy of a logbook's database. The one there is moved aside, recordings stay."""
+    from sparring.logbook import keeping
+
+    with _data():
+        taken, aside = keeping.restore(logbook, copy)
+    typer.echo(f"{taken.name} is in place again; what was there is {aside.name}")
+
+
 def _columns(given: list[str]) -> dict[int, tuple[str, str]]:
     from sparring.core.recording import CHANNELS
 

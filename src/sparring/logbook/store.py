@@ -7,6 +7,7 @@ import fcntl
 import json
 import os
 import socket
+import sqlite3
 import uuid
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -25,7 +26,7 @@ from sparring.core.records import RecordError
 from sparring.core.revise import Correction, Kind, bears_on_results, differences
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.logbook import recordings
+from sparring.logbook import keeping, recordings
 from sparring.logbook.recordings import RecordingError
 from sparring.logbook.tables import SCHEMA, BuildRow, CorrectionRow, RigRow, RunRow, SettingRow, TestRow
 
@@ -73,7 +74,7 @@ class Logbook:
         if (
             not known
             and self.folder.is_dir()
-            and any(p.name not in ("recordings", "photos", "logbook.lock") for p in self.folder.iterdir())
+            and any(p.name not in ("recordings", "photos", "logbook.lock", keeping.FOLDER) for p in self.folder.iterdir())
         ):
             raise LogbookError(f"{self.folder} holds other files; choose an empty folder for a new logbook")
         try:
@@ -86,7 +87,12 @@ class Logbook:
             if database is None:
                 os.close(os.open(own, os.O_CREAT | os.O_RDWR, 0o600))
             self.engine = _engine(database or URL.create("sqlite", database=str(own)))
+            if known and database is None and (wrong := keeping.damage(own)):
+                raise LogbookError(_damaged(own, wrong))
             _migrate(self.engine)
+            if known and database is None:
+                with contextlib.suppress(OSError, sqlite3.Error):  # a full disk keeps nobody from reading
+                    keeping.back_up(self.folder)
         except DatabaseError as err:
             self._lock.close()
             raise LogbookError(_why(own if database is None else None, err)) from err
@@ -430,8 +436,15 @@ def _why(own: Path | None, err: DatabaseError) -> str:
     if "BUSY" in code or "LOCKED" in code:
         return f"{own} is held by another program: {err.orig}. Close that first."
     if "CORRUPT" in code or "NOTADB" in code:
-        return f"{own} is damaged or no database: {err.orig}. Move it away; the recordings beside it are untouched."
+        return _damaged(own, str(err.orig))
     return f"{own} cannot take this: {err.orig}."
+
+
+def _damaged(own: Path, why: str) -> str:
+    return (
+        f"{own} is damaged or no database: {why}. The recordings beside it are untouched; "
+        f"“sparring restore {own.parent}” goes back to its newest copy."
+    )
 
 
 def _engine(url: str | URL) -> Engine:
@@ -441,8 +454,13 @@ def _engine(url: str | URL) -> Engine:
 
         @event.listens_for(engine, "connect")
         def _pragmas(connection: Any, _record: Any) -> None:
+            connection.isolation_level = None  # the driver would end a transaction before every change of a table
             for pragma in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=FULL", "busy_timeout=5000"):
                 connection.execute(f"PRAGMA {pragma}")
+
+        @event.listens_for(engine, "begin")
+        def _begin(connection: Any) -> None:
+            connection.exec_driver_sql("BEGIN")
 
     return engine
 

@@ -1,0 +1,117 @@
+"""Keeping a logbook whole: dated copies of its database, what is damaged or left over, and going back to a copy."""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import os
+import sqlite3
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from sparring.logbook import recordings
+from sparring.logbook.recordings import RecordingError
+
+FOLDER = "backups"
+_KEPT = 10  # copies
+
+
+def back_up(folder: Path, *, today: str = "") -> Path | None:
+    """Copies the database of an open logbook, once a day; the newest ten are kept. None: today's is there already.
+
+    today: as `2026-11-26`; the present day without. Raises OSError, sqlite3.Error.
+    """
+    copies = folder / FOLDER
+    copies.mkdir(mode=0o700, exist_ok=True)
+    made = copies / f"logbook-{today or f'{datetime.now():%Y-%m-%d}'}.sqlite"
+    if made.exists():
+        return None
+    part = made.with_suffix(".part")
+    part.unlink(missing_ok=True)
+    os.close(os.open(part, os.O_CREAT | os.O_RDWR, 0o600))
+    with contextlib.closing(sqlite3.connect(folder / "logbook.sqlite")) as source, contextlib.closing(sqlite3.connect(part)) as target:
+        source.backup(target)
+    with open(part, "rb") as f:
+        os.fsync(f.fileno())
+    part.rename(made)
+    for old in backups(folder)[:-_KEPT]:
+        old.unlink()
+    return made
+
+
+def backups(folder: Path) -> list[Path]:
+    """The copies of a logbook's database, oldest first."""
+    return sorted((folder / FOLDER).glob("logbook-????-??-??.sqlite"))
+
+
+def damage(database: Path) -> str:
+    """What is wrong with a database file, in SQLite's words; "" when it is whole. Reads all of it."""
+    try:
+        with contextlib.closing(sqlite3.connect(f"file:{_quoted(database)}?mode=ro", uri=True)) as connection:
+            found = [row[0] for row in connection.execute("PRAGMA quick_check(5)")]
+    except sqlite3.Error as err:
+        return str(err)
+    return "" if found == ["ok"] else "; ".join(found)
+
+
+def check(folder: Path) -> dict[str, Any]:
+    """Everything of a logbook, read once; the document described in docs/formats.md. Raises FileNotFoundError."""
+    database, kept = folder / "logbook.sqlite", folder / "recordings"
+    if not database.exists():
+        raise FileNotFoundError(2, "there is no logbook.sqlite; name a logbook's folder", str(folder))
+    wrong = damage(database)
+    names: dict[str, list[int]] = {}
+    if not wrong:
+        with contextlib.closing(sqlite3.connect(f"file:{_quoted(database)}?mode=ro", uri=True)) as connection:
+            for run_id, name in connection.execute("SELECT id, recording FROM runs ORDER BY id"):
+                names.setdefault(str(name), []).append(run_id)
+            read_by = "".join(str(v) for (v,) in connection.execute("SELECT value FROM settings"))
+    damaged = []
+    for name, runs in names.items():
+        try:
+            recordings.read(kept / Path(name).name)
+        except RecordingError as err:
+            damaged.append({"recording": name, "runs": runs, "why": str(err)})
+    there = {p.name for p in kept.glob("*.parquet")}
+    return {
+        "format": "sparring.check/1",
+        "logbook": str(folder),
+        "database": wrong or None,
+        "runs": sum(len(r) for r in names.values()),
+        "damaged": damaged,
+        "left_over": [] if wrong else sorted(n for n in there - set(names) if n not in read_by),
+        "cut_off": sorted(p.name for p in kept.glob("*.arrow")),
+        "backups": [p.name for p in backups(folder)],
+    }
+
+
+def restore(folder: Path, name: str = "") -> tuple[Path, Path]:
+    """Puts a copy in the database's place, the newest whole one without a name; (the copy, where the old one was moved to).
+
+    Nothing is deleted. Raises FileNotFoundError when there is no such copy or none is whole, BlockingIOError while the
+    logbook is open.
+    """
+    with open(folder / "logbook.lock", "a+", encoding="utf-8", opener=recordings.private) as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        wanted = [p for p in reversed(backups(folder)) if name in ("", p.name)]
+        whole = next((p for p in wanted if not damage(p)), None)
+        if whole is None:
+            raise FileNotFoundError(2, f"there is no whole copy{f' {name}' if name else ''} to go back to", str(folder / FOLDER))
+        database, aside = folder / "logbook.sqlite", folder / f"logbook.sqlite.before-{datetime.now():%Y%m%d-%H%M%S}"
+        part = database.with_suffix(".part")
+        part.write_bytes(whole.read_bytes())
+        part.chmod(0o600)
+        for ending in ("", "-wal", "-shm"):
+            old = database.with_name(database.name + ending)
+            if old.exists():
+                old.rename(aside.with_name(aside.name + ending))
+        part.rename(database)
+        recordings.sync_folder(folder)
+    return whole, aside
+
+
+def _quoted(path: Path) -> str:
+    from urllib.parse import quote
+
+    return quote(str(path.resolve()))
