@@ -73,7 +73,7 @@ def care_of(folder: Path, name: str, by: str, today: str) -> dict[str, Any]:
 
 def _set(record: Build | Rig, place: str, text: str) -> Build | Rig:
     """The record with the field at a place changed to what a text says. Raises RecordError naming the place."""
-    path: tuple[str | int, ...] = tuple(int(p) if p.isdigit() else p for p in place.split("."))
+    path: tuple[str | int, ...] = tuple(int(p) if p.isdecimal() else p for p in place.split("."))
     try:
         _, _, optional = annotation(record, path)
         value = None if optional and not text else json.loads(text) if text[:1] in ("[", "{") else text
