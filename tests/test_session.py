@@ -281,6 +281,11 @@ def test_a_board_that_stops_itself_while_lowering_leaves_the_hook_to_the_tester(
     assert bench.session.state == "ready"
     assert bench.session.facts().hook_up
     assert bench.session.lower()
+    assert bench.heard[-2:] == ["drive 4", "down"]
+    bench.session.stop()  # it did not move so gently
+    bench.run(0.1)
+    assert bench.session.lower()
+    assert bench.heard[-2:] == ["drive 12", "down"]
     assert bench.session.state == "lowering"
     bench.say("! bottom")
     assert not bench.session.facts().hook_up

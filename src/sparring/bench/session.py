@@ -98,7 +98,7 @@ class Session:
         self._before_loss: State = "ready"
         self._todo: deque[str] = deque()
         self._asked: tuple[str, str, float] | None = None  # word, figure, when
-        self._voltage = 0.0  # of the newest lift
+        self._voltage, self._gently = 0.0, True  # of the newest lift; how the hook is let down if asked for
         self._step: tuple[Path, dict[str, Any]] | None = None
         self._captures = Captures(self._tell, self._fault, lambda path: self.keep(path) if self.keep is not None else None, self._clock)
         self._stop_sent = self._stop_first = self._fed = 0.0
@@ -167,8 +167,10 @@ class Session:
         return self._begin_steps([clear, "tare"] if clear else ["tare"])
 
     def lower(self) -> bool:
-        """Lets the hook down that a stop left halfway: gently, for it may have been the speed that it was stopped for."""
-        return self._begin_steps([f"drive {_GENTLY * self._voltage:g}", "down"] if self._voltage else ["down"])
+        """Lets the hook down that a stop left halfway: gently, for it may have been the speed that it was stopped for; and with
+        the lift's voltage where gently was stopped, for it may not have moved."""
+        voltage = self._voltage * (_GENTLY if self._gently else 1.0)
+        return self._begin_steps([f"drive {voltage:g}", "down"] if voltage else ["down"])
 
     def lift(self, run: Run, test_id: int, path: Path, setting: tuple[str, float] | None = None) -> bool:
         """Sets what is to hang (`("hang", 0.5)`) unless it does, then records and drives. Whether it was begun; a command that the
@@ -419,6 +421,7 @@ class Session:
         if word in ("top", "stalled", "limit"):
             if self.state == "lifting":
                 self._captures.end(word)
+                self._gently = False
                 self._todo = deque(["down"])
                 self._set("lowering")
                 self._ask()
@@ -488,6 +491,7 @@ class Session:
     def _halt(self, reason: str) -> None:
         self._todo.clear()
         self._asked = None
+        self._gently = not self._gently if self.state == "lowering" else True
         if self._captures.drives:
             self._captures.end(reason)
         if not self.stop_wanted:
