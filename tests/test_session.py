@@ -264,8 +264,10 @@ def test_limits_act_while_lowering_too(bench):
 def test_a_board_that_is_switched_off_and_on_in_mid_lift_ends_it(bench):
     bench.lift(0.5)
     bench.run(0.5)
-    bench.board_time, bench.seq, bench.moving = 0.0, 0, "stop"
+    bench.board_time, bench.seq, bench.moving, bench.heard = 0.0, 0, "stop", []
     bench.run(0.2)
+    assert "watchdog 2" in bench.heard  # it has forgotten that, too
+    assert bench.heard.index("hello") < bench.heard.index("watchdog 2")
     assert bench.session.state == "ready"
     assert bench.session.hung is None
     bench.settle()

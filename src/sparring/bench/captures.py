@@ -19,9 +19,9 @@ _TAIL = 0.25  # [s] that a recording goes on after its end
 
 class Notice(NamedTuple):
     """What happened, and with what: state (State), block (times [s], values SI, channels), word (str: what the bench says by
-    itself), said (str: for the tester), gap (start, stop [s]), answer (str), captured and recorded (Path), kept (run id)."""
+    itself), said (str: for the tester), gap (start, stop [s]), answer (str), recorded (Path: a stream that drove nothing), kept (run id)."""
 
-    kind: Literal["state", "block", "word", "said", "gap", "answer", "captured", "recorded", "kept"]
+    kind: Literal["state", "block", "word", "said", "gap", "answer", "recorded", "kept"]
     what: Any
 
 
@@ -117,15 +117,16 @@ class Captures:
         recorder, drives, reason = self._put_down(), self.drives, self._closing[1]
 
         def closed() -> None:
-            self._tell(Notice("captured" if drives else "recorded", recorder.path))
             if not drives:
+                self._tell(Notice("recorded", recorder.path))
                 return
             try:
                 run_id = self._keep(recorder.path)
             except Exception as err:  # every reason is for the tester to read; the stream stays where it is
                 self._tell(Notice("said", f"The lift could not be kept: {err} ({recorder.path.name})."))
             else:
-                self._tell(Notice("kept", run_id))
+                if run_id is not None:
+                    self._tell(Notice("kept", run_id))
 
         recorder.close(then=closed, ended=reason, lost=max(self.tally().lost - self._lost_before, 0))
         self._closing = None

@@ -344,7 +344,8 @@ class Session:
         self.gaps.append(gap)
         self._tell(Notice("gap", gap))
         why = ""
-        if anew:
+        if anew and self.link is not None:
+            self.link.send("hello")  # so that it is asked for its watchdog again
             self.tare, self.hung, self.hook_up, self._watchdog = None, None, None, False
             why = "It began anew meanwhile: what hangs and its tare are not known any more"
         elif self._watchdog and away > WATCHDOG:
@@ -372,7 +373,7 @@ class Session:
     def _reply(self, word: str, rest: str) -> None:
         refused = "" if rest.startswith("ok") else rest.removeprefix("refused").lstrip(": ") or "without a reason"
         if word == "hello":
-            if not self.obeys and self.link is not None and not refused:
+            if self.link is not None and not refused:
                 self.obeys = True
                 self.link.send(f"watchdog {WATCHDOG:g}")
         elif word == "watchdog":

@@ -89,19 +89,25 @@ def check(folder: Path) -> dict[str, Any]:
 def restore(folder: Path, name: str = "") -> tuple[Path, Path]:
     """Puts a copy in the database's place, the newest whole one without a name; (the copy, where the old one was moved to).
 
-    Nothing is deleted. Raises FileNotFoundError when there is no such copy or none is whole, BlockingIOError while the
-    logbook is open.
+    Nothing is deleted. Raises FileNotFoundError when there is no such copy or none is whole, OSError while the logbook is open.
     """
+    if not (folder / FOLDER).is_dir():
+        raise FileNotFoundError(2, "there are no copies of a database; name a logbook's folder", str(folder))
     with open(folder / "logbook.lock", "a+", encoding="utf-8", opener=recordings.private) as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError as err:
+            raise OSError(err.errno, "the logbook is open in another program; close it there first", str(folder)) from err
         wanted = [p for p in reversed(backups(folder)) if name in ("", p.name)]
         whole = next((p for p in wanted if not damage(p)), None)
         if whole is None:
             raise FileNotFoundError(2, f"there is no whole copy{f' {name}' if name else ''} to go back to", str(folder / FOLDER))
         database, aside = folder / "logbook.sqlite", folder / f"logbook.sqlite.before-{datetime.now():%Y%m%d-%H%M%S}"
         part = database.with_suffix(".part")
-        part.write_bytes(whole.read_bytes())
-        part.chmod(0o600)
+        with open(part, "wb", opener=recordings.private) as f:
+            f.write(whole.read_bytes())
+            f.flush()
+            os.fsync(f.fileno())
         for ending in ("", "-wal", "-shm"):
             old = database.with_name(database.name + ending)
             if old.exists():
