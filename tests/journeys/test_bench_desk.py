@@ -8,6 +8,7 @@ import sqlite3
 import pytest
 from bare_board import BareBoard
 from cable import Cable
+from desktop import Program, Screen, home_with_demo
 
 
 @pytest.fixture
@@ -80,8 +81,8 @@ def test_a_board_drives_nothing_before_the_care_notes_are_confirmed_and_escape_s
     assert ("drive 12") in [line for _, line in board.heard]
 
 
-@pytest.fixture
-def lifting(demo, board, tmp_path):
+@contextlib.contextmanager
+def begun(demo, board, tmp_path):
     """A board on a cable, lifting."""
     cable = Cable(board.port, tmp_path / "cable")
     demo.page("Rig")
@@ -98,8 +99,21 @@ def lifting(demo, board, tmp_path):
     go(demo, "Tare")
     go(demo, "Hang 0.50 kg, then lift")
     demo.until(lambda: demo.state()["bench"] == "lifting", "it lifts")
-    yield cable
-    cable.close()
+    try:
+        yield cable
+    finally:
+        cable.close()
+
+
+@pytest.fixture
+def lifting(demo, board, tmp_path):
+    with begun(demo, board, tmp_path) as cable:
+        yield cable
+
+
+def newest_run(book):
+    with contextlib.closing(sqlite3.connect(f"{book}/logbook.sqlite")) as db:
+        return json.loads(db.execute("SELECT record FROM runs ORDER BY id DESC").fetchone()[0])
 
 
 def test_stop_while_the_cable_is_out_is_the_first_word_after_it_is_back(demo, lifting, board):
@@ -124,10 +138,19 @@ def test_a_signal_that_ends_the_program_stops_the_bench_first(demo, lifting, boa
     demo.signal(number)
     assert demo.status() == 0
     assert "stop" in board.words()[heard:]
-    with contextlib.closing(sqlite3.connect(f"{book}/logbook.sqlite")) as db:
-        (last,) = db.execute("SELECT record FROM runs ORDER BY id DESC").fetchone()
-    assert json.loads(last)["ended"] == "interrupted"
-    assert json.loads(last)["source"] == "bench"
+    assert newest_run(book)["ended"] == "interrupted"
+    assert newest_run(book)["source"] == "bench"
+
+
+def test_a_display_that_is_gone_stops_the_bench(demo_home, board, tmp_path):
+    own = Screen()
+    program = Program(own, home_with_demo(demo_home, tmp_path / "home"), "demo")
+    with begun(program, board, tmp_path):
+        book, heard = program.state()["logbook"], len(board.heard)
+        own.close()
+        program.status()
+    assert "stop" in board.words()[heard:]
+    assert newest_run(book)["ended"] == "interrupted"
 
 
 def test_another_way_to_load_is_drawn_and_says_what_is_missing(demo):

@@ -28,7 +28,7 @@ _SIMULATED_SILENT = 5.0  # [s] the same of a simulated one, which shares its pro
 WATCHDOG = 2.0  # [s] after which a board stops itself that hears nothing, where it can
 _ANSWER = 2.0  # [s] within which a board answers a command
 _GOODBYE = 0.5  # [s] that a bench gets to confirm its stop when it is let go
-_GENTLY = 1 / 3  # of a lift's voltage, to let the hook down after a stop
+_GENTLY = 0.4  # of a lift's voltage, to let the hook down: at it even what nearly stalls runs down no faster than an empty hook up
 _AGAIN = 0.25  # [s] between two commands to stop, until one is confirmed
 _TARE_DOUBT = 6.0  # [counts] standard uncertainty of a tare
 _FIGURE = re.compile(r"[-+]?\d+(\.\d*)?([eE][-+]?\d+)?")
@@ -167,10 +167,13 @@ class Session:
         return self._begin_steps([clear, "tare"] if clear else ["tare"])
 
     def lower(self) -> bool:
-        """Lets the hook down that a stop left halfway: gently, for it may have been the speed that it was stopped for; and with
-        the lift's voltage where gently was stopped, for it may not have moved."""
+        """Lets the hook down that a stop left halfway: gently, and with the lift's voltage where gently was stopped, for it may
+        not have moved."""
+        return self._begin_steps(self._down())
+
+    def _down(self) -> list[str]:
         voltage = self._voltage * (_GENTLY if self._gently else 1.0)
-        return self._begin_steps([f"drive {voltage:g}", "down"] if voltage else ["down"])
+        return [f"drive {voltage:g}", "down"] if voltage else ["down"]
 
     def lift(self, run: Run, test_id: int, path: Path, setting: tuple[str, float] | None = None) -> bool:
         """Sets what is to hang (`("hang", 0.5)`) unless it does, then records and drives. Whether it was begun; a command that the
@@ -422,13 +425,13 @@ class Session:
         if word in ("top", "stalled", "limit"):
             if self.state == "lifting":
                 self._captures.end(word)
-                self._gently = False
-                self._todo = deque(["down"])
-                self._set("lowering")
+                self._gently = True
+                self._todo = deque(self._down())
+                self._set("preparing")
                 self._ask()
             elif self.state == "lowering" and word != "top":
                 self._tell(Notice("said", f"The bench has stopped by itself while lowering: {text}."))
-                self._halt("interrupted")
+                self._halt("stalled" if word == "stalled" else "interrupted")
         elif word == "bottom":
             self.hook_up = False
             if self.state == "lowering":
@@ -492,7 +495,8 @@ class Session:
     def _halt(self, reason: str) -> None:
         self._todo.clear()
         self._asked = None
-        self._gently = not self._gently if self.state == "lowering" else True
+        # whoever stops it, or it itself, because the hook did not move so gently: the other way next
+        self._gently = not self._gently if self.state == "lowering" and reason in ("stopped", "stalled") else True
         if self._captures.drives:
             self._captures.end(reason)
         if not self.stop_wanted:

@@ -69,7 +69,9 @@ def run(folder: Path, inspect: Path | None = None) -> int:
     QTimer.singleShot(0, window.make_pages)
     QTimer.singleShot(0, lambda: window.desk.open(folder))
     with _ended_by_signals(lambda: _end(app, window)):
-        return app.exec()
+        status = app.exec()
+        window.session.let_go()  # where the display is gone Qt ends without closing the window
+        return status
 
 
 def _end(app: QApplication, window: MainWindow) -> None:

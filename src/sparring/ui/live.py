@@ -156,6 +156,11 @@ class BenchSession(QObject):
         self.simulated = False
         self._set_state("off")
 
+    def let_go(self) -> None:
+        """Lets the bench go without a word to the window, which may be gone."""
+        if self._session is not None:
+            self._session.detach()
+
     # --- what is known of it ----------------------------------------------------------------------------------
 
     @property

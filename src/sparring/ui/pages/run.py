@@ -103,6 +103,8 @@ class RunPage(QWidget):
             if s.stop_wanted and s.state == "lost":
                 text, alarm = "STOP not confirmed", True
                 say = f"{s.why}. It is told to stop as soon as it hears. Cut its power."
+        elif s.state == "lowering" or (s.state == "preparing" and s.hook_up):
+            text, on = f"{stopping} …", False
         elif s.state == "preparing":
             text, on = "Setting up …", False
         elif s.state == "stopping":
@@ -110,8 +112,6 @@ class RunPage(QWidget):
             say = "It is told to stop until it says that it has. Cut its power if it does not."
         elif s.state == "lifting":
             text, on = (f"{doing} …", False) if s.obeys else (f"End this {do.lower()}", True)
-        elif s.state == "lowering":
-            text, on = f"{stopping} …", False
         elif self._other_bench():
             text, say = "Set up the simulated bench anew", f"It still has what was on it: {s.simulates}."
         elif not s.stands_in and not d.rig.care_confirmed:
