@@ -31,6 +31,7 @@ from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.logbook import Logbook, LogbookError, keeping
 from sparring.logbook.recordings import RecordingError
+from sparring.logbook.recovery import adopt, recover
 
 HEADER = b"# columns: seq, t/ms, speed/rpm, voltage/V\n"
 
@@ -205,7 +206,7 @@ def test_a_capture_becomes_a_run_with_marks_and_gaps(book):
     recorder.add(2 + np.arange(50) * 0.01, np.full((50, 1), 2.0))
     recorder.gap(1.5, 2.0)
     recorder.close(ended="top", lost=3)
-    book.adopt(recorder.path)
+    adopt(book, recorder.path)
     run = book.runs(1)[0]
     recording = book.recording(run.recording)
     assert (run.run.ended, run.run.step, len(recording)) == ("top", 2, 200)
@@ -235,18 +236,18 @@ def test_kill_9_loses_at_most_a_second(book):
     os.kill(process.pid, signal.SIGKILL)
     rest = process.communicate()[0].split()
     last = float(rest[-1]) if rest else last
-    said = book.recover()
+    said = recover(book)
     assert len(said) == 1
     assert "Recovered a lift" in said[0]
     run = book.runs(1)[-1]
     assert run.run.ended == "interrupted"
     assert last - book.recording(run.recording).t[-1] < 1.0
-    assert book.recover() == []
+    assert recover(book) == []
 
 
 def test_rubbish_left_by_a_crash_is_kept_and_told(book):
     (book.folder / "recordings" / "dead.arrow").write_bytes(b"\x00\x01 nothing")
-    assert "kept as dead.arrow.unreadable" in book.recover()[0]
+    assert "kept as dead.arrow.unreadable" in recover(book)[0]
     assert (book.folder / "recordings" / "dead.arrow.unreadable").exists()
 
 
@@ -282,7 +283,7 @@ def test_a_full_disk_stops_the_capture_and_keeps_what_was_written(book, room_aga
     if room_again:
         made[0].room = 10**9
     recorder.close(ended="top")
-    book.adopt(recorder.path)
+    adopt(book, recorder.path)
     run = book.runs(1)[0]
     kept = len(book.recording(run.recording))
     assert (kept, run.run.ended) == (4000, "top") if room_again else (0 < kept < 4000 and run.run.ended == "interrupted")
@@ -298,7 +299,7 @@ def test_everything_is_there_after_closing(tmp_path, build, rig, plan, lifted):
         test = book.add_test(book.save_build(build), book.save_rig(rig), plan, "first")
         for run, recording in lifted[0][:2]:
             book.add_run(test, run, recording)
-        book.strike(book.runs(test)[0].id)
+        book.strike([book.runs(test)[0].id])
         book.save_headline(test, {"value": 0.8})
         book.set_setting("import x", [["t", "s"]])
     with Logbook(tmp_path / "b") as book:
@@ -409,8 +410,8 @@ def test_killed_between_the_run_and_the_end_of_its_stream_a_lift_is_kept_once(bo
     with monkeypatch.context() as m:
         m.setattr(type(recorder.path), "unlink", killed)
         with pytest.raises(KeyboardInterrupt):
-            book.adopt(recorder.path)
-    assert len(book.recover()) == 1
+            adopt(book, recorder.path)
+    assert len(recover(book)) == 1
     assert len(book.runs(1)) == 1
     assert not list(book.folder.glob("recordings/*.arrow"))
     assert len(list(book.folder.glob("recordings/*.parquet"))) == 1
@@ -426,7 +427,7 @@ def test_full_read_only_and_damaged_are_told_apart_and_a_good_stream_waits(book,
 
     with monkeypatch.context() as m:
         m.setattr(os, "fsync", no_room)
-        (said,) = book.recover()
+        (said,) = recover(book)
     assert "No space left" in said
     assert "tried again" in said
     assert recorder.path.exists()
@@ -436,7 +437,7 @@ def test_full_read_only_and_damaged_are_told_apart_and_a_good_stream_waits(book,
     with pytest.raises(LogbookError, match="disk is full"):
         book.set_setting("a long setting", "x" * 8_000_000)
     book.engine.dispose()
-    assert "Recovered a lift" in book.recover()[0]
+    assert "Recovered a lift" in recover(book)[0]
     assert len(book.runs(1)) == 1
     with book.engine.connect() as connection:
         connection.exec_driver_sql("PRAGMA query_only = ON")

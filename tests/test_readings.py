@@ -31,6 +31,7 @@ from sparring.core.records import changed
 from sparring.core.rig.meters import VoltagePoint, Voltmeter
 from sparring.core.uncertainty import budget, nominal, std
 from sparring.files import log_files
+from sparring.logbook import recovery
 from sparring.ui.readings import ReadingsDialog
 from sparring.ui.widgets.gravity import gravity_at
 
@@ -578,7 +579,7 @@ def test_a_recording_cut_off_by_a_crash_is_taken_the_next_time(window, qtbot, tm
     s.disconnect_bench()
     book.set_setting(dialog._key(), {})
     stream.write_bytes(cut)
-    assert "Recovered a recording that was cut off" in book.recover()[0]
+    assert "Recovered a recording that was cut off" in recovery.recover(book)[0]
     assert not stream.exists()
     window.errands.readings()
     again = window.errands.dialog

@@ -143,7 +143,7 @@ def test_an_edit_undone_after_runs_were_made_is_kept_as_a_correction(window, lif
     assert d.edit("build", ("stages", 0, "module"), 1e-3, "module of stage 1") is None
     run, recording = lifted[0][0]
     d.book.add_run(d.ensure_test(), run, recording)
-    d.runs_changed()
+    d.runs_changed([r.id for r in d.book.runs(d.test_id)])
     d.undo.undo()
     assert [(c.before, c.after) for c in d.corrections()] == [("1 mm", "0.8 mm")]
     with pytest.raises(LogbookError, match="has tests and stays"):

@@ -34,7 +34,7 @@ def export_test(book: Logbook, test_id: int, out: Path, progress: Callable[[floa
         for n, run in enumerate(runs, start=1):
             log_files.write(making / f"run-{n:03d}.csv", book.recording(run.recording))
             progress(n / (len(runs) + 1))
-        result = analyse(build, rig, test.plan, book.material(test.id))
+        result = analyse(build, rig, test.plan, book.material(book.runs(test.id)))
         corrections = book.corrections(test.build_id, test.rig_id)
         (making / "result.json").write_text(json.dumps(result_files.to_dict(result, corrections), indent=2), encoding="utf-8")
         (making / "result.csv").write_text(result_files.to_csv(result), encoding="utf-8")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import queue
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +16,7 @@ from sparring.core.plan import Lift, Outcome, Plan, what_next
 from sparring.core.rig import Rig
 from sparring.core.run import run_of
 from sparring.logbook import Logbook, LogbookError
+from sparring.logbook.recovery import adopt, recover
 
 _FIRST = 15.0  # [s] within which a bench has to say what it is
 _PUT_AWAY = 10.0  # [s] for a lift to be kept once it is over
@@ -35,7 +37,7 @@ class PlanOnBench:
         self.test = 0
         self._heard: queue.SimpleQueue[Notice] = queue.SimpleQueue()
         self.session = Session(self._heard.put)
-        self.session.keep, self.session.limits = book.adopt, rig.watched()
+        self.session.keep, self.session.limits = partial(adopt, book), rig.watched()
         self.state = "off"
 
     def go(self, port: str, confirm: Callable[[str], None], lifted: Callable[[int, int], None]) -> None:
@@ -88,7 +90,7 @@ class PlanOnBench:
         self._step(lambda: self.session.lift(run, self.test, self.book.capture_path(), setting))
         if len(self.runs) == before:
             raise Interrupted(f"lift {before + 1} was not made")
-        ended = next(r.run.ended for r in self.book.runs(self.test) if r.id == self.runs[-1])
+        ended = self.book.run(self.runs[-1]).run.ended
         if ended not in ("top", "stalled"):
             raise Interrupted(f"lift {len(self.runs)} ended by {ended}; it is kept, and the plan ends here")
 
@@ -161,7 +163,7 @@ def record(folder: Path, build: Build, rig: Rig, plan: Plan, port: str, *, ask: 
             TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeElapsedColumn(), console=console, disable=quiet
         ) as progress,
     ):
-        for text in book.recover():
+        for text in recover(book):
             console.print(text, markup=False)
         work = PlanOnBench(book, build, rig, plan, lambda text: console.print(text, markup=False))
         task = progress.add_task(f"{build.name} on {rig.name}", total=work.total)

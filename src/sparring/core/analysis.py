@@ -2,44 +2,155 @@
 
 from __future__ import annotations
 
+import contextlib
+import hashlib
+import threading
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
+from typing import Protocol
 
 from sparring.core.build import Build
 from sparring.core.finding import Peer
 from sparring.core.findings import judge
 from sparring.core.plan import Plan
 from sparring.core.recording import Recording
-from sparring.core.reduce.inputs import inputs_of
+from sparring.core.reduce.inputs import Inputs, ReductionError, inputs_of
 from sparring.core.reduce.points import Point, reduce_run
-from sparring.core.reduce.results import TestResult, combine, output_orders
+from sparring.core.reduce.results import Drawn, TestResult, combine, output_orders
+from sparring.core.reduce.shelf import Shared, derived_by, from_bytes, to_bytes
 from sparring.core.reduce.spins import reduce_spin
 from sparring.core.reduce.sweeps import reduce_sweep
 from sparring.core.rig import Rig, RunUp
 from sparring.core.run import Run
 
 
-def analyse(
-    build: Build, rig: Rig, plan: Plan, runs: Iterable[tuple[Run, Recording | Callable[[], Recording]]], peers: Sequence[Peer] = ()
-) -> TestResult:
-    """The results of a test. Recordings may be given as functions, so that only one is in memory at a time.
+class Kept(Protocol):
+    """A recording that is kept under a name that says what is in it."""
 
-    Raises ReductionError when the records contradict themselves; a run that cannot be reduced is listed in `skipped`.
-    """
-    inputs = inputs_of(build, rig)
-    orders = tuple(sorted({abs(w) for w in output_orders(build).values()}))
-    points: list[Point] = []
-    skipped: list[tuple[Run, str]] = []
-    for run, source in runs:
+    name: str
+
+    def __call__(self) -> Recording:
+        """Reads it. Raises ValueError."""
+
+
+class Shelf(Protocol):
+    """Where points are kept by their keys."""
+
+    def get(self, keys: Sequence[str]) -> dict[str, bytes]:
+        """What is there of them."""
+
+    def put(self, points: dict[str, bytes]) -> None:
+        """Keeps them; says nothing where it cannot."""
+
+
+Source = Recording | Callable[[], Recording] | Kept
+
+
+class Reductions:
+    """What has been reduced of one test: a run is reduced once, as long as build, rig and plan stay what they are."""
+
+    _AT_ONCE = 500  # runs that are asked for, and put, together
+
+    def __init__(self, shelf: Shelf | None = None) -> None:
+        self._shelf = shelf
+        self._lock = threading.Lock()
+        self._about: tuple[Build, Rig, float, float] | None = None
+        self._done: dict[tuple[Run, str], list[Point] | str] = {}
+        self.drawn: dict[tuple[int, ...], Drawn] = {}
+        self.reduced = 0  # runs that had to be
+
+    def points(
+        self, build: Build, rig: Rig, plan: Plan, runs: Sequence[tuple[Run, Source]], progress: Callable[[float], None]
+    ) -> tuple[Inputs, list[Point], list[tuple[Run, str]]]:
+        """(inputs, points, skipped runs with the reason). Raises ReductionError when the records contradict themselves."""
+        with self._lock:  # one analysis at a time: they share the inputs
+            about = build, rig, plan.settle, plan.measure
+            if about != self._about:
+                self._inputs = inputs_of(build, rig)
+                self._orders = tuple(sorted({abs(w) for w in output_orders(build).values()}))
+                self._shared, self._done, self.drawn, self._about = Shared(self._inputs), {}, {}, about
+                text = "\n".join((derived_by(), build.to_json(), rig.to_json(), f"{plan.settle!r} {plan.measure!r}"))
+                self._digest = hashlib.sha256(text.encode()).hexdigest()
+            points: list[Point] = []
+            skipped: list[tuple[Run, str]] = []
+            for first in range(0, len(runs), self._AT_ONCE):
+                some = runs[first : first + self._AT_ONCE]
+                self._take(rig, some)
+                fresh: dict[str, bytes] = {}
+                for n, (run, source) in enumerate(some):
+                    progress((first + n) / len(runs))
+                    found = self._one(rig, plan, run, source, fresh)
+                    if isinstance(found, str):
+                        skipped.append((run, found))
+                    else:
+                        points += found
+                if self._shelf is not None and fresh:
+                    self._shelf.put(fresh)
+            return self._inputs, points, skipped
+
+    def _take(self, rig: Rig, runs: Sequence[tuple[Run, Source]]) -> None:
+        """Takes what is kept of these."""
+        if self._shelf is None:
+            return
+        wanted = {self._key(run, name): (run, name) for run, source in runs if (name := _name(source)) and (run, name) not in self._done}
+        for key, data in (self._shelf.get(list(wanted)) if wanted else {}).items():
+            run, name = wanted[key]
+            self._shared.know(run, rig.gravity.value)
+            with contextlib.suppress(ValueError):  # it is reduced anew
+                self._done[run, name] = from_bytes(data, run, self._shared)
+
+    def _key(self, run: Run, name: str) -> str:
+        return hashlib.sha256(f"{self._digest} {name} {run.to_json()}".encode()).hexdigest()
+
+    def _one(self, rig: Rig, plan: Plan, run: Run, source: Source, fresh: dict[str, bytes]) -> list[Point] | str:
+        """The points of a run, or why there are none."""
+        name = _name(source)
+        if name and (done := self._done.get((run, name))) is not None:
+            return done
+        self.reduced += 1
         try:
             recording = source() if callable(source) else source
             if isinstance(rig.method, RunUp):
-                points += reduce_spin(inputs, rig, run, recording)
+                found = reduce_spin(self._inputs, rig, run, recording)
             elif rig.method.swept:
-                points += reduce_sweep(inputs, rig, run, recording)
+                found = reduce_sweep(self._inputs, rig, run, recording)
             else:
-                points.append(reduce_run(inputs, rig, run, recording, settle=plan.settle, measure=plan.measure, orders=orders))
-        except ValueError as err:  # of the reduction, or of reading the recording
-            skipped.append((run, str(err)))
-    result = combine(build, rig, plan, points, skipped)
+                found = [reduce_run(self._inputs, rig, run, recording, settle=plan.settle, measure=plan.measure, orders=self._orders)]
+        except ReductionError as err:
+            if name:
+                self._done[run, name] = str(err)
+            return str(err)
+        except ValueError as err:  # of reading the recording, which may be put right
+            return str(err)
+        if name:
+            self._done[run, name] = found
+            if self._shelf is not None:
+                self._shared.know(run, rig.gravity.value)
+                if data := to_bytes(found, run, self._shared):
+                    fresh[self._key(run, name)] = data
+        return found
+
+
+def _name(source: Source) -> str:
+    return "" if isinstance(source, Recording) else getattr(source, "name", "")
+
+
+def analyse(
+    build: Build,
+    rig: Rig,
+    plan: Plan,
+    runs: Iterable[tuple[Run, Source]],
+    peers: Sequence[Peer] = (),
+    *,
+    reductions: Reductions | None = None,
+    progress: Callable[[float], None] = lambda _part: None,
+) -> TestResult:
+    """The results of a test. Recordings may be given as functions, so that only one is in memory at a time.
+
+    reductions: what has been reduced already of kept recordings; progress: is told the part done [0..1], and may end it by raising.
+    Raises ReductionError when the records contradict themselves; a run that cannot be reduced is listed in `skipped`.
+    """
+    reductions = reductions or Reductions()
+    inputs, points, skipped = reductions.points(build, rig, plan, list(runs), progress)
+    result = combine(build, rig, plan, points, skipped, reductions.drawn)
     return replace(result, findings=tuple(judge(result, inputs, peers)))

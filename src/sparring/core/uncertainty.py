@@ -7,14 +7,14 @@ the tests hold it against JCGM 101 Monte Carlo.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
 
 from sparring.core.quantity import Measured
 
-__all__ = ["LineFit", "Share", "budget", "cosine", "fit_line", "from_measured", "mean_of", "nominal", "std", "ufloat"]
+__all__ = ["LineFit", "Share", "budget", "cosine", "fit_line", "from_measured", "mean_of", "means_of", "nominal", "std", "ufloat"]
 
 
 class Share(NamedTuple):
@@ -70,6 +70,42 @@ def budget(x: Any) -> list[Share]:
 def mean_of(xs: Sequence[Any]) -> Any:
     """Plain mean, correlations kept."""
     return sum(xs[1:], start=xs[0]) / len(xs)
+
+
+def means_of(figures: Mapping[str, Sequence[Any]], alone: Callable[[str], bool]) -> dict[str, Any]:
+    """The plain mean of each figure over the same repeats, correlations kept, also those between the figures.
+
+    alone: tells by its tag whether an input belongs to one repeat alone. Of those of a tag, many repeats leave as many as
+    there are figures: independent ones of the same covariance (JCGM 102, 6.2.1.3), however many repeats there were.
+    """
+    from uncertainties.core import AffineScalarFunc, LinearCombination, Variable
+
+    slopes: list[dict[Any, float]] = [{} for _ in figures]
+    parts: dict[str, dict[Any, list[float]]] = {}  # tag -> input -> what it adds to each figure
+    for k, xs in enumerate(figures.values()):
+        for x in xs:
+            for variable, slope in getattr(x, "derivatives", {}).items():
+                if variable.tag is not None and alone(variable.tag):
+                    row = parts.setdefault(variable.tag, {}).setdefault(variable, [0.0] * len(slopes))
+                    row[k] += slope / len(xs)
+                else:
+                    slopes[k][variable] = slopes[k].get(variable, 0.0) + slope / len(xs)
+    for tag, rows in parts.items():
+        matrix = np.array([*rows.values()]).T  # figures × inputs
+        variables = [*rows]
+        if len(variables) > len(slopes):
+            scaled = matrix * [v.std_dev for v in variables]
+            size, direction = np.linalg.eigh(scaled @ scaled.T)
+            kept = size > size[-1] * 1e-14
+            matrix = direction[:, kept] * np.sqrt(size[kept])
+            variables = [Variable(0.0, 1.0, tag) for _ in range(matrix.shape[1])]
+        for own, row in zip(slopes, matrix, strict=True):
+            own |= {v: float(slope) for v, slope in zip(variables, row, strict=True) if slope}
+    means = {}
+    for (name, xs), own in zip(figures.items(), slopes, strict=True):
+        mean = math.fsum(nominal(x) for x in xs) / len(xs)
+        means[name] = AffineScalarFunc(mean, LinearCombination(own)) if own else mean
+    return means
 
 
 class LineFit(NamedTuple):

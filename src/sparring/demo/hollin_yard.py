@@ -180,5 +180,5 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
                 book.add_run(
                     test_id, run.model_copy(update={"calibration": scene.rig.calibration, "sensors": scene.rig.sensors}), recording
                 )
-            book.save_headline(test_id, headline(analyse(scene.build, scene.rig, scene.plan, book.material(test_id))))
+            book.save_headline(test_id, headline(analyse(scene.build, scene.rig, scene.plan, book.material(book.runs(test_id)))))
     return folder

@@ -84,6 +84,15 @@ def read(path: Path) -> Recording:
         raise RecordingError(f"{path} cannot be read: {err}") from err
 
 
+def note(path: Path) -> dict[str, Any]:
+    """What was noted with a recording. Raises RecordingError."""
+    try:
+        found: dict[str, Any] = json.loads((pq.read_schema(path).metadata or {}).get(b"sparring", b"{}"))["note"]
+    except (pa.ArrowException, OSError, ValueError, KeyError, TypeError) as err:
+        raise RecordingError(f"{path} cannot be read: {err}") from err
+    return found
+
+
 def read_stream(path: Path) -> tuple[Recording, dict[str, Any]]:
     """What a capture got to disk, up to the last whole batch, and the note in its header (with closing facts).
 

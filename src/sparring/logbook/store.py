@@ -6,37 +6,40 @@ import contextlib
 import fcntl
 import json
 import os
+import re
 import socket
 import sqlite3
 import uuid
-from collections.abc import Callable, Iterator
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
-from sqlalchemy import URL, Engine, create_engine, event, func, inspect, select, text
+from sqlalchemy import URL, func, select
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
 from sparring.core.build import Build
 from sparring.core.plan import Plan
 from sparring.core.recording import Recording
-from sparring.core.records import RecordError
+from sparring.core.records import Record
 from sparring.core.revise import Correction, Kind, bears_on_results, differences
 from sparring.core.rig import Rig
+from sparring.core.rig.calibration import Calibration
+from sparring.core.rig.meters import Sensors
 from sparring.core.run import Run
 from sparring.logbook import keeping, recordings
-from sparring.logbook.recordings import RecordingError
-from sparring.logbook.tables import SCHEMA, BuildRow, CorrectionRow, RigRow, RunRow, SettingRow, TestRow
+from sparring.logbook.database import LogbookError, damaged, engine_of, migrate, why
+from sparring.logbook.derived import NAME as DERIVED
+from sparring.logbook.derived import Derived
+from sparring.logbook.rows import Rows
+from sparring.logbook.tables import BuildRow, CorrectionRow, RigRow, RunRow, SettingRow, TestRow
+
+_RECORDING = re.compile(r"[0-9a-f]+\.parquet")
 
 
-class LogbookError(Exception):
-    """The logbook cannot be opened or written; the message says why and what to do."""
-
-
-@dataclass(frozen=True)
-class StoredTest:
+class StoredTest(NamedTuple):
     """A test in the logbook. headline: derived figures shown in lists, None until derived."""
 
     id: int
@@ -49,15 +52,29 @@ class StoredTest:
     runs: int
 
 
-@dataclass(frozen=True)
-class StoredRun:
+class StoredRun(NamedTuple):
+    """A run in the logbook, and the name of its recording."""
+
     id: int
+    test_id: int
     run: Run
     recording: str
     struck: bool
 
 
-class Logbook:
+@dataclass(frozen=True)
+class KeptRecording:
+    """A recording of a logbook, read when it is called."""
+
+    name: str
+    book: Logbook
+
+    def __call__(self) -> Recording:
+        """Raises RecordingError when the file is missing or damaged."""
+        return self.book.recording(self.name)
+
+
+class Logbook(Rows):
     """A logbook folder, opened by one program at a time."""
 
     def __init__(self, folder: Path, *, create: bool = True, database: str | None = None) -> None:
@@ -66,7 +83,9 @@ class Logbook:
         Raises LogbookError when the folder is no logbook, is held by another program, or cannot be written.
         """
         self.folder = Path(folder).expanduser().resolve()
-        self._builds: dict[str, Build] = {}
+        super().__init__()
+        self._instruments: dict[str, Record] = {}
+        self._plans: dict[str, Plan] = {}
         own = self.folder / "logbook.sqlite"
         known = own.exists()
         if not known and not create and database is None:
@@ -74,7 +93,7 @@ class Logbook:
         if (
             not known
             and self.folder.is_dir()
-            and any(p.name not in ("recordings", "photos", "logbook.lock", keeping.FOLDER) for p in self.folder.iterdir())
+            and any(p.name not in ("recordings", "photos", "logbook.lock", keeping.FOLDER, DERIVED) for p in self.folder.iterdir())
         ):
             raise LogbookError(f"{self.folder} holds other files; choose an empty folder for a new logbook")
         try:
@@ -86,16 +105,16 @@ class Logbook:
         try:
             if database is None:
                 os.close(os.open(own, os.O_CREAT | os.O_RDWR, 0o600))
-            self.engine = _engine(database or URL.create("sqlite", database=str(own)))
+            self.engine = engine_of(database or URL.create("sqlite", database=str(own)))
             if known and database is None and (wrong := keeping.damage(own)):
-                raise LogbookError(_damaged(own, wrong))
-            _migrate(self.engine)
+                raise LogbookError(damaged(own, wrong))
+            migrate(self.engine)
             if known and database is None:
                 with contextlib.suppress(OSError, sqlite3.Error):  # a full disk keeps nobody from reading
                     keeping.back_up(self.folder)
         except DatabaseError as err:
             self._lock.close()
-            raise LogbookError(_why(own if database is None else None, err)) from err
+            raise LogbookError(why(own if database is None else None, err)) from err
         except OSError as err:
             self._lock.close()
             raise LogbookError(f"{self.folder} cannot be written: {err.strerror}") from err
@@ -136,21 +155,12 @@ class Logbook:
     def __exit__(self, *exc: object) -> None:
         self.close()
 
-    @contextlib.contextmanager
-    def _session(self) -> Iterator[Session]:
-        try:
-            with Session(self.engine) as session, session.begin():
-                yield session
-        except DatabaseError as err:
-            raise LogbookError(_why(self.folder / "logbook.sqlite" if self.engine.dialect.name == "sqlite" else None, err)) from err
-
     # --- builds and rigs ------------------------------------------------------------------------------------
 
     def builds(self) -> list[tuple[int, Build]]:
         """(id, build), by family and revision."""
         with self._session() as s:
-            rows = s.scalars(select(BuildRow).order_by(BuildRow.family, BuildRow.revision)).all()
-            return [(r.id, self._builds.get(r.record) or self._keep(r.record, Build.from_json(r.record, f"build {r.id}"))) for r in rows]
+            return self._records(s, BuildRow, Build, BuildRow.family, BuildRow.revision)
 
     def build(self, build_id: int) -> Build:
         return self._record(BuildRow, build_id, Build)
@@ -164,23 +174,15 @@ class Logbook:
             taken = s.scalar(select(BuildRow).where(BuildRow.family == build.family, BuildRow.revision == build.revision))
             if taken is not None and taken.id != build_id:
                 raise LogbookError(f"{build.name} is already in the logbook; choose another revision")
-            row = s.get(BuildRow, build_id) if build_id else None
+            row = s.get(BuildRow, build_id) if build_id else None  # a damaged one is mended by being written
             if row is None:
                 row = BuildRow(id=build_id, family=build.family, revision=build.revision, record="")
                 s.add(row)
             else:
-                self._note_corrections(s, "build", row.id, Build.from_json(row.record, f"build {row.id}"), build)
+                self._note_corrections(s, "build", row.id, self._said(BuildRow, row.id, row.record, Build.from_json), build)
             row.family, row.revision, row.record = build.family, build.revision, build.to_json()
             s.flush()
-            self._keep(row.record, build)
             return row.id
-
-    def _keep(self, text: str, build: Build) -> Build:
-        """The list of builds is asked for at every edit; what has been read once is not read again."""
-        if len(self._builds) > 500:
-            self._builds.clear()
-        self._builds[text] = build
-        return build
 
     def next_revision(self, family: str) -> int:
         with self._session() as s:
@@ -189,7 +191,7 @@ class Logbook:
 
     def rigs(self) -> list[tuple[int, Rig]]:
         with self._session() as s:
-            return [(r.id, Rig.from_json(r.record, f"rig {r.id}")) for r in s.scalars(select(RigRow).order_by(RigRow.id)).all()]
+            return self._records(s, RigRow, Rig, RigRow.id)
 
     def rig(self, rig_id: int) -> Rig:
         return self._record(RigRow, rig_id, Rig)
@@ -202,7 +204,7 @@ class Logbook:
                 row = RigRow(id=rig_id, name=rig.name, record="")
                 s.add(row)
             else:
-                self._note_corrections(s, "rig", row.id, Rig.from_json(row.record, f"rig {row.id}"), rig)
+                self._note_corrections(s, "rig", row.id, self._said(RigRow, row.id, row.record, Rig.from_json), rig)
             row.name, row.record = rig.name, rig.to_json()
             s.flush()
             return row.id
@@ -228,8 +230,8 @@ class Logbook:
         column = TestRow.build_id if kind == "build" else TestRow.rig_id
         return s.scalar(select(func.count(RunRow.id)).join(TestRow, TestRow.id == RunRow.test_id).where(column == owner)) or 0
 
-    def _note_corrections(self, s: Session, kind: Kind, owner: int, before: Build | Rig, after: Build | Rig) -> None:
-        if bears_on_results(before, after) and self._runs_with(s, kind, owner):
+    def _note_corrections(self, s: Session, kind: Kind, owner: int, before: Build | Rig | None, after: Build | Rig) -> None:
+        if before is not None and bears_on_results(before, after) and self._runs_with(s, kind, owner):
             for field, old, new in differences(before, after):
                 s.add(CorrectionRow(kind=kind, owner=owner, field=field[:200], before=old, after=new))
 
@@ -239,10 +241,10 @@ class Logbook:
             ("rig", i): r.name for i, r in self.rigs() if i == rig_id
         }
         with self._session() as s:
-            rows = s.scalars(select(CorrectionRow).order_by(CorrectionRow.id)).all()
+            rows = self._rows(s, CorrectionRow, order=(CorrectionRow.id,))
             return [
                 Correction(
-                    r.at if r.at.tzinfo else r.at.replace(tzinfo=UTC),  # a database may drop the zone
+                    _moment(r.at),
                     "build" if r.kind == "build" else "rig",
                     names[r.kind, r.owner],
                     r.field,
@@ -255,13 +257,12 @@ class Logbook:
 
     def _record(self, table: type[Any], row_id: int, record: type[Any]) -> Any:
         with self._session() as s:
-            row = s.get(table, row_id)
-            if row is None:
-                raise LogbookError(f"the logbook has no entry {row_id} in {table.__tablename__}")
-            try:
-                return record.from_json(row.record, f"{table.__tablename__} {row_id}")
-            except RecordError as err:
-                raise LogbookError(str(err)) from err
+            row = self._row(s, table, row_id)
+            said = self._said(table, row_id, row.record, record.from_json)
+        if said is None:
+            name = f"{table.__tablename__.removesuffix('s')} {row_id}"
+            raise LogbookError(damaged(self.folder / "logbook.sqlite", f"{name}: {self.damage[name]}"))
+        return said
 
     # --- tests and runs -------------------------------------------------------------------------------------
 
@@ -275,49 +276,65 @@ class Logbook:
     def tests(self, build_id: int | None = None) -> list[StoredTest]:
         """Tests, oldest first; of one build or of all."""
         with self._session() as s:
-            query = select(TestRow).order_by(TestRow.id)
-            if build_id is not None:
-                query = query.where(TestRow.build_id == build_id)
-            counts: dict[int, int] = {}
-            for test_id in s.scalars(select(RunRow.test_id).where(RunRow.struck.is_(False))):
-                counts[test_id] = counts.get(test_id, 0) + 1
-            return [
-                StoredTest(
-                    r.id,
-                    r.build_id,
-                    r.rig_id,
-                    r.title,
-                    Plan.from_json(r.plan),
-                    r.created,
-                    json.loads(r.headline) if r.headline else None,
-                    counts.get(r.id, 0),
-                )
-                for r in s.scalars(query).all()
-            ]
+            return self._tests(s, *(() if build_id is None else (TestRow.build_id == build_id,)))
+
+    def _tests(self, s: Session, *where: Any) -> list[StoredTest]:
+        counting = select(RunRow.test_id, func.count().label("n")).where(RunRow.struck.is_(False)).group_by(RunRow.test_id)
+        if where:
+            counting = counting.where(RunRow.test_id.in_(select(TestRow.id).where(*where)))
+        counts: dict[int, int] = {row.test_id: row.n for row in s.execute(counting)}
+        found = []
+        for r in self._rows(s, TestRow, *where, order=(TestRow.id,)):
+            plan = self._said(TestRow, r.id, r.plan, self._plan_said)
+            rest = self._said(TestRow, f"{r.id} headline", f"{r.created} {r.headline or 'null'}", _headline_said)
+            if plan is not None and rest is not None:
+                created, headline = rest
+                found.append(StoredTest(r.id, r.build_id, r.rig_id, r.title, plan, created, headline, counts.get(r.id, 0)))
+        return found
 
     def test(self, test_id: int) -> StoredTest:
-        found = next((t for t in self.tests() if t.id == test_id), None)
-        if found is None:
-            raise LogbookError(f"the logbook has no test {test_id}")
-        return found
+        """Raises LogbookError when it is not there or damaged."""
+        with self._session() as s:
+            found = self._tests(s, TestRow.id == test_id)
+            if not found:
+                self._row(s, TestRow, test_id)  # says which
+                raise LogbookError(damaged(self.folder / "logbook.sqlite", f"test {test_id}: {self.damage[f'test {test_id}']}"))
+            return found[0]
 
     def save_plan(self, test_id: int, plan: Plan) -> None:
         with self._session() as s:
-            s.get_one(TestRow, test_id).plan = plan.to_json()
+            self._row(s, TestRow, test_id).plan = plan.to_json()
 
     def save_headline(self, test_id: int, headline: dict[str, Any]) -> None:
         with self._session() as s:
-            s.get_one(TestRow, test_id).headline = json.dumps(headline)
+            self._row(s, TestRow, test_id).headline = json.dumps(headline)
 
     def add_run(self, test_id: int, run: Run, recording: Recording | str) -> int:
         """Keeps a run with its recording, given as data or as the name of one already kept (a shared file)."""
-        name = self.keep_recording(recording, {"test": test_id}) if isinstance(recording, Recording) else recording
         run = run if run.started else run.model_copy(update={"started": datetime.now(UTC).isoformat(timespec="seconds")})
+        name = self.keep_recording(recording, self.belongs(test_id, run)) if isinstance(recording, Recording) else recording
         with self._session() as s:
-            row = RunRow(test_id=test_id, record=run.to_json(), recording=name)
+            row = RunRow(test_id=test_id, record=run.to_json(), recording=name, struck=False)
             s.add(row)
             s.flush()
             return row.id
+
+    def belongs(self, test_id: int, run: Run) -> dict[str, Any]:
+        """The note by which a recording can be given back to its test. Raises LogbookError when there is no such test."""
+        return {"test": test_id, "begun": self.test(test_id).created.isoformat(), "run": json.loads(run.to_json())}
+
+    def recordings_named(self) -> set[str]:
+        """Names of recordings that runs have or settings speak of."""
+        with self._session() as s:
+            names = {str(name) for name in s.scalars(select(RunRow.recording))}
+            for value in s.scalars(select(SettingRow.value)):
+                names |= set(_RECORDING.findall(value))
+            return names
+
+    def run_with(self, test_id: int, recording: str) -> int | None:
+        """The run of a test that has this recording."""
+        with self._session() as s:
+            return s.scalar(select(RunRow.id).where(RunRow.test_id == test_id, RunRow.recording == recording))
 
     def keep_recording(self, recording: Recording, note: dict[str, Any]) -> str:
         """Writes a recording beside the others; its name. Raises LogbookError when it cannot be written."""
@@ -328,162 +345,92 @@ class Logbook:
 
     def runs(self, test_id: int, *, struck: bool = False) -> list[StoredRun]:
         """Runs in the order they were made; struck ones only when asked for."""
+        return self._runs(RunRow.test_id == test_id, *(() if struck else (RunRow.struck.is_(False),)))
+
+    def some_runs(self, run_ids: Sequence[int]) -> list[StoredRun]:
+        """These runs, as far as they are there and not damaged."""
+        return self._runs(RunRow.id.in_(run_ids))
+
+    def run(self, run_id: int) -> StoredRun:
+        """Raises LogbookError when it is not there or damaged."""
+        found = self.some_runs([run_id])
+        if not found:
+            raise LogbookError(f"run {run_id} of this logbook is not there, or damaged")
+        return found[0]
+
+    def _runs(self, *where: Any) -> list[StoredRun]:
         with self._session() as s:
-            query = select(RunRow).where(RunRow.test_id == test_id).order_by(RunRow.id)
-            rows = s.scalars(query if struck else query.where(RunRow.struck.is_(False))).all()
-            return [StoredRun(r.id, Run.from_json(r.record, f"run {r.id}"), r.recording, r.struck) for r in rows]
+            rows = self._rows(s, RunRow, *where, order=(RunRow.id,))
+            said = [self._said(RunRow, r.id, r.record, self._run_said) for r in rows]
+        return [StoredRun(r.id, r.test_id, run, r.recording, r.struck) for r, run in zip(rows, said, strict=True) if run is not None]
+
+    def _plan_said(self, text: str) -> Plan:
+        """A plan; thousands of tests have the same."""
+        if text not in self._plans:
+            self._plans[text] = Plan.from_json(text)
+        return self._plans[text]
+
+    def _run_said(self, text: str) -> Run:
+        """A run; calibration and instruments, the most of it and the same in thousands, are read once."""
+        told = json.loads(text)
+        if not isinstance(told, dict):
+            return Run.from_json(text)
+        large: dict[str, Any] = {}
+        for name, record in (("calibration", Calibration), ("sensors", Sensors)):
+            if part := told.pop(name, None):
+                own = json.dumps(part)
+                if own not in self._instruments:
+                    self._instruments[own] = record.from_json(own, name)
+                large[name] = self._instruments[own]
+        run = Run.from_json(json.dumps(told))
+        return run.model_copy(update=large) if large else run
 
     def save_run(self, run_id: int, run: Run) -> None:
         """Keeps what is known of a run beside its recording; the recording stays as it is."""
         with self._session() as s:
-            s.get_one(RunRow, run_id).record = run.to_json()
+            self._row(s, RunRow, run_id).record = run.to_json()
 
-    def strike(self, run_id: int, struck: bool = True) -> None:
-        """Leaves a run out of the results, or takes it back in. Nothing is deleted."""
+    def strike(self, run_ids: Sequence[int], struck: bool = True) -> None:
+        """Leaves runs out of the results, or takes them back in. Nothing is deleted."""
         with self._session() as s:
-            s.get_one(RunRow, run_id).struck = struck
+            for run_id in run_ids:
+                self._row(s, RunRow, run_id).struck = struck
 
     def recording(self, name: str) -> Recording:
         """Raises RecordingError when the file is missing or damaged."""
         return recordings.read(self.folder / "recordings" / Path(name).name)
 
-    def material(self, test_id: int) -> list[tuple[Run, Callable[[], Recording]]]:
-        """A test's runs with functions that read their recordings, as the reductions want them."""
+    def material(self, runs: Sequence[StoredRun]) -> list[tuple[Run, KeptRecording]]:
+        """Runs that count, with functions that read their recordings, as the reductions want them."""
+        return [(r.run, KeptRecording(r.recording, self)) for r in runs if not r.struck]
 
-        def reader(name: str) -> Callable[[], Recording]:
-            return lambda: self.recording(name)
-
-        return [(r.run, reader(r.recording)) for r in self.runs(test_id)]
-
-    # --- capture and recovery -------------------------------------------------------------------------------
+    @property
+    def derived(self) -> Derived:
+        """Where the points of its runs are kept."""
+        return Derived(self.folder)
 
     def capture_path(self) -> Path:
         """Where the next capture may write its stream."""
         return self.folder / "recordings" / f"{uuid.uuid4().hex}.arrow"
 
-    def adopt(self, stream: Path) -> int:
-        """Turns a capture's stream into a kept run; its id. The stream goes only when the run is safe.
-
-        Its header note names `test` and `run`; a capture that was never closed counts as interrupted.
-        Raises RecordingError when nothing of it can be read.
-        """
-        recording, note = recordings.read_stream(stream)
-        if len(recording) == 0:
-            stream.unlink()
-            raise RecordingError("no sample arrived during this lift; there is nothing to keep")
-        run = Run.model_validate_json(json.dumps(note["run"]))
-        run = run.model_copy(update={"ended": note.get("ended", "interrupted")})
-        test = int(note["test"])
-        name = self.keep_recording(recording, {"test": test, "stream": stream.name})
-        with self._session() as s:  # killed between the run and the end of its stream: it is there already
-            known = s.scalar(select(RunRow.id).where(RunRow.test_id == test, RunRow.recording == name))
-        run_id = known or self.add_run(test, run, name)
-        stream.unlink()
-        recordings.sync_folder(stream.parent)
-        return run_id
-
-    def recover(self) -> list[str]:
-        """Adopts the captures that a crash left behind; one sentence each for the tester.
-
-        A recording for readings is kept and named in the setting those readings are kept under.
-        """
-        said = []
-        for stream in sorted((self.folder / "recordings").glob("*.arrow")):
-            try:
-                recording, note = recordings.read_stream(stream)
-                if len(recording) == 0:
-                    stream.unlink()
-                    continue
-                holds = f"{len(recording)} samples, {recording.t[-1] - recording.t[0]:.1f} s"
-                if "readings" in note:
-                    name, key = self.keep_recording(recording, note), str(note["kept_as"])
-                    kept = self.setting(key) or {}
-                    self.set_setting(key, {**kept, "recovered": [*kept.get("recovered", []), name]})
-                    stream.unlink()
-                    said.append(f"Recovered a recording that was cut off: {holds}. Readings, {note['readings'].lower()}, has it.")
-                    continue
-                run_id = self.adopt(stream)
-                said.append(f"Recovered a lift that was cut off: {holds} (run {run_id}).")
-            except (LogbookError, OSError) as err:  # nothing is wrong with the stream
-                said.append(f"A cut-off capture waits as {stream.name}; it is tried again when the logbook is next opened: {err}")
-            except (RecordingError, KeyError, ValueError) as err:
-                aside = stream.with_suffix(".arrow.unreadable")
-                stream.rename(aside)
-                said.append(f"A cut-off capture could not be read and is kept as {aside.name}: {err}")
-        return said
-
     # --- settings -------------------------------------------------------------------------------------------
 
     def setting(self, key: str) -> Any:
         with self._session() as s:
-            row = s.get(SettingRow, key)
-            return json.loads(row.value) if row else None
+            row = next(iter(self._rows(s, SettingRow, SettingRow.key == key)), None)
+            return None if row is None else self._said(SettingRow, key, row.value, json.loads)
 
     def set_setting(self, key: str, value: Any) -> None:
         with self._session() as s:
             s.merge(SettingRow(key=key, value=json.dumps(value)))
 
 
-def _why(own: Path | None, err: DatabaseError) -> str:
-    """What a database's error means to whoever keeps the logbook. own: the folder's file; None: another database."""
-    if own is None:
-        return f"the database of this logbook cannot be used: {err.orig}. Ask whoever keeps it."
-    code = getattr(err.orig, "sqlite_errorname", "")
-    if "FULL" in code or "IOERR" in code:
-        return f"{own} cannot be written: the disk is full or fails ({err.orig}). Free some space and try again; nothing in it is lost."
-    if any(word in code for word in ("READONLY", "CANTOPEN", "PERM", "AUTH")):
-        return f"{own} cannot be written: {err.orig}. See who may write in {own.parent}; nothing in it is lost."
-    if "BUSY" in code or "LOCKED" in code:
-        return f"{own} is held by another program: {err.orig}. Close that first."
-    if "CORRUPT" in code or "NOTADB" in code:
-        return _damaged(own, str(err.orig))
-    return f"{own} cannot take this: {err.orig}."
+def _moment(stored: Any) -> datetime:
+    """A moment as the database gives it; one may drop the zone. Raises ValueError."""
+    moment = stored if isinstance(stored, datetime) else datetime.fromisoformat(str(stored))
+    return moment if moment.tzinfo else moment.replace(tzinfo=UTC)
 
 
-def _damaged(own: Path, why: str) -> str:
-    return (
-        f"{own} is damaged or no database: {why}. The recordings beside it are untouched; "
-        f"“sparring restore {own.parent}” goes back to its newest copy."
-    )
-
-
-def _engine(url: str | URL) -> Engine:
-    """The only place that knows which database it is."""
-    engine = create_engine(url)
-    if engine.dialect.name == "sqlite":
-
-        @event.listens_for(engine, "connect")
-        def _pragmas(connection: Any, _record: Any) -> None:
-            connection.isolation_level = None  # the driver would end a transaction before every change of a table
-            for pragma in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=FULL", "busy_timeout=5000"):
-                connection.execute(f"PRAGMA {pragma}")
-
-        @event.listens_for(engine, "begin")
-        def _begin(connection: Any) -> None:
-            connection.exec_driver_sql("BEGIN")
-
-    return engine
-
-
-def _migrate(engine: Engine) -> None:
-    with engine.connect() as connection:
-        at = None
-        if inspect(connection).has_table("alembic_version"):
-            at = connection.scalar(text("SELECT version_num FROM alembic_version"))
-    if at == SCHEMA:
-        return
-    from alembic import command
-    from alembic.config import Config
-    from alembic.script import ScriptDirectory
-    from alembic.util import CommandError
-
-    config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-    if at is not None:
-        try:
-            ScriptDirectory.from_config(config).get_revision(at)
-        except CommandError as err:
-            raise LogbookError(f"this logbook is of a newer version ({at}); update Sparring to open it") from err
-    with engine.begin() as connection:
-        config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+def _headline_said(text: str) -> tuple[datetime, dict[str, Any] | None]:
+    at = text.index(" {") if " {" in text else text.rindex(" ")
+    return _moment(text[:at]), json.loads(text[at:])

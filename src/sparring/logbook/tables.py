@@ -1,13 +1,19 @@
-"""Tables of the logbook's database. Records are kept as their file text, so that they stay readable with any tool."""
+"""Tables of the logbook's database. Records are kept as their file text, so that they stay readable with any tool.
+
+Every row is sealed: a checksum of what it says, held against it when it is read, for SQLite has none of its own.
+"""
 
 from __future__ import annotations
 
+import zlib
+from collections.abc import Iterable
 from datetime import UTC, datetime
+from typing import Any, ClassVar
 
-from sqlalchemy import DateTime, ForeignKey, Integer, String, Text, UniqueConstraint
+from sqlalchemy import BigInteger, DateTime, ForeignKey, Integer, String, Text, UniqueConstraint, event
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
-SCHEMA = "0002"
+SCHEMA = "0003"
 """The newest migration; the tests hold it against the migrations folder."""
 
 
@@ -16,11 +22,27 @@ def now() -> datetime:
 
 
 class Base(DeclarativeBase):
-    pass
+    SEALED: ClassVar[tuple[str, ...]] = ()  # columns that the seal is of
+    seal: Mapped[int | None] = mapped_column(BigInteger, default=None)  # None: written by a version that had no seals
+
+
+def seal_of(values: Iterable[Any]) -> int:
+    """The checksum of a row's sealed columns."""
+    seal = 0
+    for value in values:
+        seal = zlib.crc32(f"\x1f{value}".encode("utf-8", "surrogatepass"), seal)
+    return seal
+
+
+@event.listens_for(Base, "before_insert", propagate=True)
+@event.listens_for(Base, "before_update", propagate=True)
+def _seal(_mapper: Any, _connection: Any, row: Base) -> None:
+    row.seal = seal_of(getattr(row, name) for name in row.SEALED)
 
 
 class BuildRow(Base):
     __tablename__ = "builds"
+    SEALED = ("family", "revision", "record")
     __table_args__ = (UniqueConstraint("family", "revision"),)
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     family: Mapped[str] = mapped_column(String(60), index=True)
@@ -31,6 +53,7 @@ class BuildRow(Base):
 
 class RigRow(Base):
     __tablename__ = "rigs"
+    SEALED = ("name", "record")
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     name: Mapped[str] = mapped_column(String(60))
     record: Mapped[str] = mapped_column(Text)
@@ -40,6 +63,7 @@ class RigRow(Base):
 class TestRow(Base):
     __test__ = False
     __tablename__ = "tests"
+    SEALED = ("build_id", "rig_id", "title", "plan", "headline")
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     build_id: Mapped[int] = mapped_column(ForeignKey("builds.id", ondelete="CASCADE"), index=True)
     rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id"))
@@ -51,6 +75,7 @@ class TestRow(Base):
 
 class RunRow(Base):
     __tablename__ = "runs"
+    SEALED = ("test_id", "record", "recording", "struck")
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     test_id: Mapped[int] = mapped_column(ForeignKey("tests.id", ondelete="CASCADE"), index=True)
     record: Mapped[str] = mapped_column(Text)
@@ -63,6 +88,7 @@ class CorrectionRow(Base):
     """A field of a build or rig (`kind`, its `owner`) that was put right after runs were made with it. Rows are only ever added."""
 
     __tablename__ = "corrections"
+    SEALED = ("kind", "owner", "field", "before", "after")
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     kind: Mapped[str] = mapped_column(String(12))
     owner: Mapped[int] = mapped_column(Integer, index=True)
@@ -74,5 +100,6 @@ class CorrectionRow(Base):
 
 class SettingRow(Base):
     __tablename__ = "settings"
+    SEALED = ("key", "value")
     key: Mapped[str] = mapped_column(String(200), primary_key=True)
     value: Mapped[str] = mapped_column(Text)

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QDialogButtonBox,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -25,6 +24,7 @@ from sparring.core.train import materials
 from sparring.ui.desk import Desk
 from sparring.ui.widgets.list_editor import ListEditor
 from sparring.ui.widgets.parts import Table, heading, note
+from sparring.ui.widgets.plain import Label
 
 Chosen = tuple[int, str]
 
@@ -40,7 +40,7 @@ class BuildDialog(QDialog):
         self.column = QVBoxLayout(self)
         self.column.addWidget(heading(title))
         self.column.addWidget(note(purpose))
-        self.result_text = QLabel()
+        self.result_text = Label()
         self.result_text.setWordWrap(True)
         self.result_text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
 
@@ -230,7 +230,7 @@ class PhotosDialog(BuildDialog):
         picture = QPixmap(str(self.folder / self.desk.build.photos[self.list.row(item)]))
         large = QDialog(self)
         large.setWindowTitle(item.text())
-        label = QLabel()
+        label = Label()
         label.setPixmap(picture.scaled(1100, 700, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation))
         QVBoxLayout(large).addWidget(label)
         large.open()

@@ -10,7 +10,7 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QSize
 from PyQt6.QtGui import QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from sparring.core.quantity import Measured
 from sparring.core.recording import CHANNELS
@@ -24,6 +24,7 @@ from sparring.ui.widgets.chart import Chart, pen
 from sparring.ui.widgets.form import Form, value_at
 from sparring.ui.widgets.form import Path as FieldPath
 from sparring.ui.widgets.parts import note
+from sparring.ui.widgets.plain import Label, tip
 from sparring.ui.widgets.quantity_field import QuantityField
 
 _CREEP = 60.0  # [s] that a hanging mass is watched for creep
@@ -46,7 +47,7 @@ class CalibrationPanel(QWidget):
         self.desk, self.session, self.path, self.channel = desk, session, path, channel
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        self.live = QLabel()
+        self.live = Label()
         self.live.setObjectName("title")
         column.addWidget(self.live)
         self.chart = Residuals("force, N", "off the line, mN", name="Residuals of the calibration")
@@ -62,26 +63,26 @@ class CalibrationPanel(QWidget):
         row = QHBoxLayout()
         self.known = QuantityField(Q("mass", "kg", least=0.0), "kg", lambda _v: None, name="Known mass on the cell")
         self.known.set_value(Measured(0.5))
-        row.addWidget(QLabel("Mass on it"))
+        row.addWidget(Label("Mass on it"))
         row.addWidget(self.known, 1)
         column.addLayout(row)
         row = QHBoxLayout()
         self.take = QPushButton("Take")
-        self.take.setToolTip("Adds the mean of the last second as a point; a new calibration begins with the first")
+        self.take.setToolTip(tip("Adds the mean of the last second as a point; a new calibration begins with the first"))
         self.take.clicked.connect(self.take_reading)
         self.drop = QPushButton("Drop")
-        self.drop.setToolTip("Takes the last reading back")
+        self.drop.setToolTip(tip("Takes the last reading back"))
         self.drop.clicked.connect(self._drop)
         self.guide = QPushButton("Guide")
         self.guide.setCheckable(True)
-        self.guide.setToolTip("Goes through the masses on the shelf, up and down, and takes each reading when it hangs still")
+        self.guide.setToolTip(tip("Goes through the masses on the shelf, up and down, and takes each reading when it hangs still"))
         self.guide.toggled.connect(self._guide)
         self.creep = QPushButton("Watch creep")
         self.creep.setCheckable(True)
-        self.creep.setToolTip("With a mass hanging: watches the reading for a minute and keeps how far it moved")
+        self.creep.setToolTip(tip("With a mass hanging: watches the reading for a minute and keeps how far it moved"))
         self.creep.toggled.connect(self._creep)
         self.certificate = QPushButton("Sheet …")
-        self.certificate.setToolTip("Writes the calibration as a sheet to keep")
+        self.certificate.setToolTip(tip("Writes the calibration as a sheet to keep"))
         self.certificate.clicked.connect(self._certificate)
         for button in (self.take, self.drop, self.guide):
             row.addWidget(button)

@@ -26,10 +26,13 @@ from sparring.ui.edits import Begin, Broke, Draft, Edit, Strike
 from sparring.ui.units import InUnits, stored_units
 
 if TYPE_CHECKING:
+    from sparring.core.analysis import Reductions
     from sparring.core.reduce.results import TestResult
     from sparring.core.run import Run
     from sparring.logbook import Logbook
     from sparring.logbook.store import StoredRun
+
+_MANY = 500  # runs that are read off this thread
 
 
 class Desk(InUnits, QObject):
@@ -63,6 +66,9 @@ class Desk(InUnits, QObject):
         self.settings = QSettings("sparring", "sparring")
         self.units = stored_units(self.settings)
         self._analysing = 0
+        self._choosing = 0
+        self._reductions: Reductions | None = None  # of the test on the desk
+        self._damage_told: set[str] = set()
 
     # --- the logbook ----------------------------------------------------------------------------------------
 
@@ -71,9 +77,12 @@ class Desk(InUnits, QObject):
 
         def work() -> tuple[Logbook, list[str]]:
             from sparring.logbook import Logbook
+            from sparring.logbook.recovery import recover
 
             book = Logbook(folder)
-            return book, book.recover()
+            said = recover(book)
+            book.tests()  # read now, they are only looked through by the window
+            return book, said
 
         def done(opened: tuple[Logbook, list[str]]) -> None:
             self.close()
@@ -83,6 +92,7 @@ class Desk(InUnits, QObject):
             self.undo.clear()
             self.draft = None
             self._correcting.clear()
+            self._damage_told.clear()
             self._start()
             for text in recovered:
                 self.said.emit(text)
@@ -93,18 +103,23 @@ class Desk(InUnits, QObject):
         background.run(work, done, lambda err: self.not_opened.emit(str(err)))
 
     def _start(self) -> None:
+        from sparring.logbook import LogbookError
+
         assert self.book is not None
         if not self.book.builds():
             self.book.save_build(Build(family="First drive"))
         if not self.book.rigs():
             self.book.save_rig(Rig())
-        tests = self.book.tests()
         remembered = self.book.setting("test")
-        chosen = next((t for t in tests if t.id == remembered), tests[-1] if tests else None)
-        if chosen is not None:
-            self.choose_test(chosen.id)
-        else:
-            self.choose_build(self.book.builds()[0][0])
+        newest_first = sorted(self.book.tests(), key=lambda t: (t.id != remembered, -t.id))
+        for test in newest_first:  # one whose build or rig is damaged cannot be laid on the desk
+            try:
+                self.book.build(test.build_id), self.book.rig(test.rig_id)
+            except LogbookError:
+                continue
+            self.choose_test(test.id)
+            return
+        self.choose_build(self.book.builds()[0][0])
 
     def close(self) -> None:
         if self.book:
@@ -130,24 +145,44 @@ class Desk(InUnits, QObject):
         rigs = self.book.rigs()
         if not self.rig_id and rigs:
             self.rig_id, self.rig = rigs[0]
-        self.test_id, self.result, self.runs = 0, None, []
+        self.test_id, self.result = 0, None
         self._laid()
 
     def choose_test(self, test_id: int) -> None:
+        """Lays a test on the desk; one of very many runs when they have been read."""
+        from sparring.logbook import LogbookError
+
         assert self.book is not None
-        test = self.book.test(test_id)
-        self.test_id, self.build_id, self.rig_id, self.plan = test.id, test.build_id, test.rig_id, test.plan
-        self.build, self.rig = self.book.build(test.build_id), self.book.rig(test.rig_id)
-        self.result = None
-        self._laid()
-        self.reanalyse()
+        book = self.book
+        self._choosing += 1
+        ticket = self._choosing
+
+        def lay(runs: list[StoredRun]) -> None:
+            if ticket != self._choosing or book is not self.book:
+                return
+            self.test_id, self.build_id, self.rig_id, self.plan = test.id, test.build_id, test.rig_id, test.plan
+            self.build, self.rig, self.result = build, rig, None
+            self._laid(runs)
+            self.reanalyse()
+
+        try:
+            test = book.test(test_id)
+            build, rig = book.build(test.build_id), book.rig(test.rig_id)
+            if test.runs <= _MANY:
+                lay(book.runs(test_id, struck=True))
+                return
+        except LogbookError as err:
+            self.said.emit(str(err))
+            return
+        self.said.emit(f"Reading the {test.runs} runs of this test.")
+        background.run(lambda: book.runs(test_id, struck=True), lay, lambda err: self.said.emit(str(err)))
 
     def choose_rig(self, rig_id: int) -> None:
         """Another rig for this desk; a test that has runs keeps its own, so a new test begins."""
         assert self.book is not None
         self.rig_id, self.rig = rig_id, self.book.rig(rig_id)
         if self.runs:
-            self.test_id, self.result, self.runs = 0, None, []
+            self.test_id, self.result = 0, None
         self._laid()
 
     def set_method(self, method: MethodBase) -> None:
@@ -183,16 +218,18 @@ class Desk(InUnits, QObject):
             return
         assert self.book is not None
         self.build_id, self.build, self.rig_id, self.rig = build_id, self.book.build(build_id), rig_id, self.book.rig(rig_id)
-        self.test_id, self.result, self.runs = 0, None, []
+        self.test_id, self.result = 0, None
         self._laid()
 
-    def _laid(self) -> None:
+    def _laid(self, runs: list[StoredRun] | None = None) -> None:
         assert self.book is not None
+        self._choosing += 1  # what was being read meanwhile is not laid over it
+        self._reductions = None
         if self.draft is not None:
             self.said.emit(f"{self.draft.text[0].upper()}{self.draft.text[1:]} of {self.draft.before.name} was not changed.")
             self.drop_draft()
         self._correcting &= {("build", self.build_id), ("rig", self.rig_id)}
-        self.runs = self.book.runs(self.test_id, struck=True) if self.test_id else []
+        self.runs = runs if runs is not None else []
         self.step = self.point = None
         for signal in (
             self.build_changed,
@@ -203,10 +240,22 @@ class Desk(InUnits, QObject):
             self.lists_changed,
         ):
             signal.emit()
+        self._tell_damage()
+
+    def _tell_damage(self) -> None:
+        """Says once which rows of the logbook are damaged and left out."""
+        damage = self.book.damage if self.book is not None else {}
+        if new := sorted(set(damage) - self._damage_told):
+            self._damage_told |= set(new)
+            more = f" and {len(new) - 3} more" if len(new) > 3 else ""
+            self.said.emit(
+                f"Damaged in this logbook, and left out: {', '.join(new[:3])}{more}. All else goes on; "
+                "Logbook ▸ Go back to a copy has them as they were."
+            )
 
     def new_test(self) -> None:
         """A fresh test of the build in hand, with the same rig and plan."""
-        self.test_id, self.result, self.runs = 0, None, []
+        self.test_id, self.result = 0, None
         if self.book:
             self._laid()
 
@@ -356,13 +405,12 @@ class Desk(InUnits, QObject):
     def put_run(self, run_id: int, run: Run) -> None:
         assert self.book is not None
         self.book.save_run(run_id, run)
-        self.runs_changed()
+        self.runs_changed([run_id])
 
     def put_struck(self, run_ids: list[int], struck: bool) -> None:
         assert self.book is not None
-        for run_id in run_ids:
-            self.book.strike(run_id, struck)
-        self.runs_changed()
+        self.book.strike(run_ids, struck)
+        self.runs_changed(run_ids)
 
     @property
     def todo(self) -> Plan:
@@ -414,54 +462,59 @@ class Desk(InUnits, QObject):
 
     # --- results --------------------------------------------------------------------------------------------
 
-    def runs_changed(self) -> None:
+    def runs_changed(self, run_ids: list[int]) -> None:
+        """Looks at these runs again, new ones among them."""
         if self.book is None:  # closed meanwhile; the run is kept
             return
-        self.runs = self.book.runs(self.test_id, struck=True)
+        changed_runs = {r.id: r for r in self.book.some_runs(run_ids) if r.test_id == self.test_id}
+        self.runs = [changed_runs.pop(r.id, r) for r in self.runs] + [changed_runs[i] for i in sorted(changed_runs)]
+        self._tell_damage()
         self.lists_changed.emit()
         self.reanalyse()
 
     def reanalyse(self) -> None:
-        """Derives the result anew, off this thread; the newest call wins."""
-        if not self.book or not self.test_id or not any(not r.struck for r in self.runs):
+        """Derives the result anew, off this thread; the newest call wins. Runs that were reduced before are not reduced again."""
+        self._analysing += 1
+        ticket, test_id = self._analysing, self.test_id
+        if not self.book or not test_id or not any(not r.struck for r in self.runs):
             self.result = None
             self.result_changed.emit()
             return
-        self._analysing += 1
-        ticket, test_id = self._analysing, self.test_id
-        build, rig, plan, book = self.build, self.rig, self.plan, self.book
-        peers = self._peers()
+        build, rig, plan, book, runs = self.build, self.rig, self.plan, self.book, self.runs
+        build_id = self.build_id
 
         def work() -> TestResult:
-            from sparring.core.analysis import analyse
+            from sparring.core.analysis import Reductions, analyse
 
-            return analyse(build, rig, plan, book.material(test_id), peers)
+            if self._reductions is None:
+                self._reductions = Reductions(book.derived)
+            material = book.material(runs)
+            return analyse(build, rig, plan, material, peers_of(book, test_id, build_id), reductions=self._reductions, progress=going_on)
+
+        def going_on(_part: float) -> None:
+            if ticket != self._analysing:
+                raise background.Cancelled
 
         def done(result: TestResult) -> None:
+            from sparring.logbook import LogbookError
+
             if ticket != self._analysing or test_id != self.test_id or self.book is None:
                 return
             self.result = result
             from sparring.core.reduce.results import headline
 
-            self.book.save_headline(test_id, headline(result))
+            try:
+                self.book.save_headline(test_id, headline(result))
+            except LogbookError as err:  # the figures are there, only the list goes without
+                self.said.emit(str(err))
             self.result_changed.emit()
             self.lists_changed.emit()
 
-        background.run(work, done, lambda err: self.said.emit(f"{build.name}: {err}"))
+        def failed(err: Exception) -> None:
+            if not isinstance(err, background.Cancelled):
+                self.said.emit(f"{build.name}: {err}")
 
-    def _peers(self) -> list[Peer]:
-        assert self.book is not None
-        names = {i: b.name for i, b in self.book.builds()}
-        return [
-            Peer(
-                names[t.build_id],
-                tuple(PeerStep(*step) for step in t.headline["steps"]),
-                t.headline.get("method", ""),
-                t.build_id == self.build_id,
-            )
-            for t in self.book.tests()
-            if t.id != self.test_id and t.headline and t.headline.get("steps")
-        ]
+        background.run(work, done, failed)
 
     @property
     def findings(self) -> tuple[Finding, ...]:
@@ -492,3 +545,18 @@ class Desk(InUnits, QObject):
         self.units[kind] = unit
         self.settings.setValue(f"units/{kind}", unit)
         self.units_changed.emit()
+
+
+def peers_of(book: Logbook, test_id: int, build_id: int) -> list[Peer]:
+    """The other tests of a logbook, as far as their efficiencies are known."""
+    names = {i: b.name for i, b in book.builds()}
+    return [
+        Peer(
+            names[t.build_id],
+            tuple(PeerStep(*step) for step in t.headline["steps"]),
+            t.headline.get("method", ""),
+            t.build_id == build_id,
+        )
+        for t in book.tests()
+        if t.id != test_id and t.headline and t.headline.get("steps") and t.build_id in names
+    ]

@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QFormLayout,
     QGridLayout,
     QInputDialog,
-    QLabel,
     QLineEdit,
     QPushButton,
     QScrollArea,
@@ -26,6 +25,7 @@ from sparring.core.recording import CHANNELS
 from sparring.files import log_files
 from sparring.ui.desk import Desk
 from sparring.ui.widgets.parts import Table, heading, note
+from sparring.ui.widgets.plain import Label
 
 if TYPE_CHECKING:
     from sparring.logbook.store import StoredRun
@@ -58,7 +58,7 @@ class ImportDialog(QDialog):
                 f"{'' if log.has_header else ', without a header'}. Guessed from names and units; correct what is wrong."
             )
         )
-        self.said = QLabel()
+        self.said = Label()
         self.said.setObjectName("wrong")
         self.said.setWordWrap(True)
         area = QScrollArea()
@@ -67,14 +67,14 @@ class ImportDialog(QDialog):
         grid = QGridLayout(inner)
         grid.setHorizontalSpacing(12)
         for c, text in enumerate(("column", "is", "in", "first figures")):
-            label = QLabel(text)
+            label = Label(text)
             label.setObjectName("note")
             grid.addWidget(label, 0, c)
         remembered = desk.book.setting(f"import {log.key()}") if desk.book else None
         self.choices: list[tuple[QComboBox, QComboBox]] = []
         self.go: QPushButton | None = None
         for i, guess in enumerate(log.columns):
-            grid.addWidget(QLabel(guess.header), i + 1, 0)
+            grid.addWidget(Label(guess.header), i + 1, 0)
             what, unit = QComboBox(), QComboBox()
             what.setAccessibleName(f"{guess.header} is")
             unit.setAccessibleName(f"unit of {guess.header}")
@@ -190,7 +190,7 @@ class ConnectDialog(QDialog):
         form.addRow("Its columns", self.columns)
         column.addLayout(form)
         column.addWidget(note(f"Columns as name/unit, left to right. Names: seq, t, {', '.join(CHANNELS)}; any other name is passed over."))
-        self.said = QLabel()
+        self.said = Label()
         self.said.setObjectName("wrong")
         self.said.setWordWrap(True)
         column.addWidget(self.said)

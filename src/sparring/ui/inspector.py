@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QHeaderView,
-    QLabel,
+    QLabel,  # noqa: TID251  (to look, not to show)
     QLineEdit,
     QMenu,
     QMenuBar,

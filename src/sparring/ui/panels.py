@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QApplication,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QScrollArea,
@@ -30,6 +29,7 @@ from sparring.core.train.kinematics import ratio_in_words
 from sparring.ui.desk import Desk
 from sparring.ui.theme import font, theme
 from sparring.ui.widgets.parts import unbroken
+from sparring.ui.widgets.plain import Label, tip
 
 _COMPARED = {"ratio": "ratio", "efficiency": "ratio", "mass": "mass", "stall": "torque"}
 
@@ -44,14 +44,14 @@ class LogbookPanel(QFrame):
         self._filling = False
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 6, 6)
-        title = QLabel("Logbook")
+        title = Label("Logbook")
         title.setObjectName("title")
         layout.addWidget(title)
         self.search = QLineEdit()
         self.search.setPlaceholderText("word, or efficiency > 80 %")
         self.search.setAccessibleName("Find in the logbook")
         self.search.setToolTip(
-            "Any words: family, title, material, date. Or a condition: efficiency > 80 %, mass < 300 g, ratio = 30, stall > 1 N·m"
+            tip("Any words: family, title, material, date. Or a condition: efficiency > 80 %, mass < 300 g, ratio = 30, stall > 1 N·m")
         )
         self.search.textChanged.connect(self.refresh)
         layout.addWidget(self.search)
@@ -70,7 +70,7 @@ class LogbookPanel(QFrame):
         self.tree.itemActivated.connect(self._activated)
         self.tree.itemClicked.connect(self._activated)
         layout.addWidget(self.tree, 1)
-        self.note = QLabel()
+        self.note = Label()
         self.note.setObjectName("note")
         self.note.setWordWrap(True)
         layout.addWidget(self.note)
@@ -133,7 +133,7 @@ class LogbookPanel(QFrame):
                 family.setFirstColumnSpanned(True)
                 families[build.family] = family
             item = QTreeWidgetItem([f"r{build.revision} {build.title}", self._head(head)])
-            item.setToolTip(0, f"{build.name} · {build.title}")
+            item.setToolTip(0, tip(f"{build.name} · {build.title}"))
             item.setTextAlignment(1, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
             item.setData(0, Qt.ItemDataRole.UserRole, ("build", build_id))
             family.addChild(item)
@@ -213,7 +213,7 @@ class _Card(QFrame):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 6, 6, 8)
         layout.setSpacing(3)
-        title = QLabel(finding.title)
+        title = Label(finding.title)
         title.setObjectName("title")
         title.setWordWrap(True)
         layout.addWidget(title)
@@ -228,8 +228,8 @@ class _Card(QFrame):
             layout.addWidget(label)
         self.open(False)
 
-    def _text(self, text: str, colour: str) -> QLabel:
-        label = QLabel(unbroken(text))
+    def _text(self, text: str, colour: str) -> Label:
+        label = Label(unbroken(text))
         label.setWordWrap(True)
         label.setStyleSheet(f"font-size: 12px; color: {theme.hex(colour)};")
         return label
@@ -279,7 +279,7 @@ class FindingsPanel(QFrame):
         self.setMinimumHeight(92)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 2, 4)
-        title = QLabel("Findings")
+        title = Label("Findings")
         title.setObjectName("title")
         layout.addWidget(title)
         scroll = QScrollArea()
@@ -323,7 +323,7 @@ class FindingsPanel(QFrame):
             card.opened.connect(self._open)
             self.list.addWidget(card)
         if not findings:
-            label = QLabel(
+            label = Label(
                 "No finding: this build assembles, meshes and holds, as far as can be reckoned."
                 if self.about == "build"
                 else "No finding: nothing on this bench stands in the way of a run, as far as can be reckoned."
@@ -434,7 +434,7 @@ class _TitleCell(QPushButton):
 
     def set_text(self, text: str) -> None:
         self.value = text
-        self.setToolTip(text)
+        self.setToolTip(tip(text))
         self.setAccessibleName(f"{self.cell.heading}: {text}")
         self.update()
 

@@ -7,12 +7,13 @@ from html import escape
 from PyQt6 import sip
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from sparring.core.build import Build
 from sparring.core.revise import differences
 from sparring.ui.desk import Desk
 from sparring.ui.widgets.parts import unbroken
+from sparring.ui.widgets.plain import Label, tip
 
 _MOST = 3  # differences spelt out
 
@@ -28,15 +29,16 @@ class Question(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 8, 12, 8)
         column.setSpacing(6)
-        self.text = QLabel()
+        self.text = Label()
+        self.text.setTextFormat(Qt.TextFormat.RichText)  # what it quotes is escaped
         self.text.setWordWrap(True)
         column.addWidget(self.text)
         row = QHBoxLayout()
         row.setSpacing(8)
         self.anew, self.wrong, self.leave = QPushButton(), QPushButton("It was &wrong all along"), QPushButton("Leave it &as it was")
         self.anew.setObjectName("act")
-        self.wrong.setToolTip("The results of all its runs follow the new value; the old one is kept beside them, with the time.")
-        self.leave.setToolTip("The field shows again what it was.")
+        self.wrong.setToolTip(tip("The results of all its runs follow the new value; the old one is kept beside them, with the time."))
+        self.leave.setToolTip(tip("The field shows again what it was."))
         for button, act in ((self.anew, desk.begin_anew), (self.wrong, desk.correct), (self.leave, desk.drop_draft)):
             button.clicked.connect(act)
             row.addWidget(button)
@@ -66,10 +68,10 @@ class Question(QFrame):
         )
         if isinstance(draft.after, Build):
             self.anew.setText(f"&New revision r{book.next_revision(draft.after.family)}")
-            self.anew.setToolTip(f"The edit goes into a copy, and {name} stays as it was tested.")
+            self.anew.setToolTip(tip(f"The edit goes into a copy, and {name} stays as it was tested."))
         else:
             self.anew.setText("&New rig from here on")
-            self.anew.setToolTip(f"The edit goes into a rig of its own, and {name} stays as it was tested with.")
+            self.anew.setToolTip(tip(f"The edit goes into a rig of its own, and {name} stays as it was tested with."))
         self.show()
         self.ask()
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QWidget
 
 from sparring.core.live import Instruments
 from sparring.core.plant.fixtures import FIXTURES
@@ -17,6 +17,7 @@ from sparring.core.reduce.inputs import instruments_of
 from sparring.core.rig import calibration
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
+from sparring.ui.widgets.plain import Label, tip
 
 _DECIMALS = {"speed": 0, "torque": 3, "current": 3}  # of live figures; others 2
 
@@ -36,20 +37,20 @@ class ReadingRecorder(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         self.go = QPushButton("Record")
-        self.go.setToolTip("Records from the bench until it is done, or until this is pressed again (Ctrl+Enter)")
+        self.go.setToolTip(tip("Records from the bench until it is done, or until this is pressed again (Ctrl+Enter)"))
         self.go.clicked.connect(self.toggle)
         # of its own: a button's goes with its text
         self.key = QShortcut(QKeySequence("Ctrl+Return"), self)
         self.key.activated.connect(self.toggle)
         self.simulate = QPushButton("Simulated set-up")
-        self.simulate.setToolTip("Starts a simulated bench that is set up for these readings")
+        self.simulate.setToolTip(tip("Starts a simulated bench that is set up for these readings"))
         self.simulate.clicked.connect(self.start_simulated)
         self.log = QPushButton("From a log …")
         self.log.clicked.connect(lambda: self.open_log())
         for button in (self.go, self.simulate, self.log):
             button.setAutoDefault(False)
             row.addWidget(button)
-        self.live = QLabel()
+        self.live = Label()
         row.addWidget(self.live, 1)
         session.arrived.connect(self._show)
         session.state_changed.connect(self._show)

@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -42,6 +41,7 @@ from sparring.ui.theme import theme
 from sparring.ui.widgets.form import whole_number
 from sparring.ui.widgets.gravity import ask_gravity
 from sparring.ui.widgets.parts import Table, care, heading, note
+from sparring.ui.widgets.plain import Label, tip
 from sparring.ui.widgets.quantity_field import QuantityField
 from sparring.ui.widgets.reading_picture import ReadingPicture
 
@@ -157,7 +157,7 @@ class ReadingGrid(QTableWidget):
                         reason = str(err)
                         self.faults[r, c] = reason
                 item.setForeground(theme.colour("vermilion") if reason else QColor(theme.hex("ink")))
-                item.setToolTip(reason)
+                item.setToolTip(tip(reason))
         self._filling = False
         self.changed.emit()
 
@@ -231,7 +231,7 @@ class ReadingsDialog(QDialog):
         self.chart: ReadingChart | None = None
         self.below = below
         column.addLayout(below, 5)
-        self.said = QLabel()
+        self.said = Label()
         self.said.setWordWrap(True)
         column.addWidget(self.said)
         row = QHBoxLayout()

@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QListView,
     QPushButton,
     QVBoxLayout,
@@ -34,6 +33,7 @@ from sparring.ui.widgets.chart import pen
 from sparring.ui.widgets.form import Form
 from sparring.ui.widgets.form import Path as FieldPath
 from sparring.ui.widgets.parts import note
+from sparring.ui.widgets.plain import Label, tip
 from sparring.ui.widgets.quantity_field import QuantityField
 
 _DECIMALS = {"voltage": 3, "current": 3, "speed": 1}
@@ -122,7 +122,7 @@ class MeterPanel(QWidget):
         self.kind, self.point, _, self.channels = METERS[name]
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        self.live = QLabel()
+        self.live = Label()
         self.live.setObjectName("title")
         column.addWidget(self.live)
         self.chart = Residuals("", "off the line, %", name=f"Residuals of the {name}'s comparison")
@@ -138,7 +138,7 @@ class MeterPanel(QWidget):
         self.reference, self.shown = (self._entry(what, optional) for what, optional in (("Reference reads", False), ("Meter reads", True)))
         self.shown.setPlaceholderText("as it is now")
         for n, (label, field) in enumerate((("Reference reads", self.reference), ("Meter reads", self.shown))):
-            text = QLabel(label)
+            text = Label(label)
             text.setBuddy(field)
             grid.addWidget(text, n, 0)
             grid.addWidget(field, n, 1)
@@ -147,16 +147,16 @@ class MeterPanel(QWidget):
         column.addLayout(grid)
         row = QHBoxLayout()
         self.take = QPushButton("Take")
-        self.take.setToolTip("Adds both readings; a new comparison begins with the first and counts from the third on (Enter)")
+        self.take.setToolTip(tip("Adds both readings; a new comparison begins with the first and counts from the third on (Enter)"))
         self.take.clicked.connect(self.take_reading)
         self.drop = QPushButton("Drop")
-        self.drop.setToolTip("Takes the last reading back")
+        self.drop.setToolTip(tip("Takes the last reading back"))
         self.drop.clicked.connect(self._drop)
         self.forget = QPushButton("By data sheet")
-        self.forget.setToolTip("Leaves the comparison out: the meter counts as its data sheet says")
+        self.forget.setToolTip(tip("Leaves the comparison out: the meter counts as its data sheet says"))
         self.forget.clicked.connect(self._forget)
         self.sheet = QPushButton("Sheet …")
-        self.sheet.setToolTip("Writes the comparison as a sheet to keep")
+        self.sheet.setToolTip(tip("Writes the comparison as a sheet to keep"))
         self.sheet.clicked.connect(self._ask_sheet)
         for button in (self.take, self.drop):
             row.addWidget(button)

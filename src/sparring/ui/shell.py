@@ -22,7 +22,6 @@ from PyQt6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QMainWindow,
     QStackedWidget,
@@ -44,6 +43,7 @@ from sparring.ui.panels import FindingsPanel, LogbookPanel, TitleBlock
 from sparring.ui.question import Question
 from sparring.ui.theme import theme
 from sparring.ui.widgets.message import Message
+from sparring.ui.widgets.plain import Label, tip
 from sparring.ui.work_order import WorkOrder
 
 if TYPE_CHECKING:
@@ -114,7 +114,7 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(centre)
 
         self.message = Message(centre, self._place_message)
-        self.connection = QLabel()
+        self.connection = Label()
         self.connection.setMargin(6)
         self.connection.setFixedWidth(330)
         self.connection.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
@@ -421,12 +421,14 @@ class MainWindow(QMainWindow):
         book = self.desk.book
         if book is None:
             raise OSError("no logbook is open")
-        return book.adopt(stream)
+        from sparring.logbook.recovery import adopt
+
+        return adopt(book, stream)
 
     def _bench_state(self) -> None:
         s = self.session
         name = "Simulated bench" if s.simulated else s.port or "No bench"
-        self.connection.setToolTip(name)
+        self.connection.setToolTip(tip(name))
         name = self.connection.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, _PORT_ROOM)
         tally = s.tally
         lost = f", {tally.garbled} lines garbled" if tally and tally.garbled else ""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QLineEdit, QPlainTextEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLineEdit, QPlainTextEdit, QPushButton, QWidget
 
 from sparring.core import quantity
 from sparring.core.quantity import Measured, QuantityError
@@ -15,6 +15,7 @@ from sparring.ui.build_dialogs import BuildDialog, Chosen
 from sparring.ui.desk import Desk
 from sparring.ui.theme import font, theme
 from sparring.ui.widgets.parts import Table
+from sparring.ui.widgets.plain import Label
 
 
 class CountPad(QWidget):
@@ -256,7 +257,7 @@ class FitDialog(BuildDialog):
         self.opening.setText(quantity.measured_text(Measured(self.pair_stage.opening), "length", "mm"))
         self.opening.textEdited.connect(lambda _t: self._from_opening())
         self.play.textEdited.connect(lambda _t: self._from_play())
-        self.centres = QLabel()
+        self.centres = Label()
         form.addRow("Centres opened by", self.opening)
         form.addRow("Play at the wheel", self.play)
         form.addRow("Distance of the centres", self.centres)
@@ -264,7 +265,7 @@ class FitDialog(BuildDialog):
         self.sizes = Table(["gear", "tips", "root", "over teeth", "span", "pin", "over pins"], "Sizes to check by", 1)
         self.column.addWidget(self.sizes, 1)
         row = QHBoxLayout()
-        row.addWidget(QLabel("Fit test: make trial holes at"))
+        row.addWidget(Label("Fit test: make trial holes at"))
         self.trial = QComboBox()
         self.trial.setAccessibleName("Trial opening")
         row.addWidget(self.trial)

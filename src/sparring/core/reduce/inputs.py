@@ -8,11 +8,14 @@ from typing import Any
 
 from sparring.core import motor as motors
 from sparring.core.build import Build
+from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.rig import Rig, Sensors, calibration
 from sparring.core.rig.meters import METERS, Meter, meter
 from sparring.core.run import Run
 from sparring.core.uncertainty import LineFit, from_measured, ufloat
+
+_CELL = "load cell"
 
 
 class ReductionError(ValueError):
@@ -74,15 +77,18 @@ class Inputs:
     heat_capacity: float  # of the winding [J/K]
     heating: Any  # 1, doubtful by a quarter: how well that capacity tells the warming within a lift
     rotor: Any  # inertia of all rotors [kg·m²], doubtful by a tenth
+    whose_drag: Any  # 0 ± 1: of a run-up's drag, the part that is the mass's own
+    other_drag: Any  # 0, rectangular within ± 1: how drag goes on beyond the speeds it was seen at
     masses: dict[float, Any] = field(default_factory=dict)
-    cells: dict[str, LineFit] = field(default_factory=dict)
+    tares: dict[Any, Any] = field(default_factory=dict)
+    cells: dict[tuple[str, calibration.Calibration], LineFit] = field(default_factory=dict)
     made: dict[Any, Meter] = field(default_factory=dict)
 
     def cell_of(self, run: Run, gravity: float) -> LineFit | None:
         """The line of the calibration in force at the run; one input for all runs of one calibration."""
         if run.calibration is None:
             return self.cell
-        return self._line(run.calibration, gravity, "load cell")
+        return self._line(run.calibration, gravity, _CELL)
 
     def second_cell_of(self, run: Run, gravity: float) -> LineFit | None:
         """The same of the second cell; it counts from its calibration's own zero."""
@@ -90,10 +96,9 @@ class Inputs:
         return None if cal is None else self._line(cal, gravity, "second load cell")
 
     def _line(self, cal: calibration.Calibration, gravity: float, tag: str) -> LineFit:
-        key = tag + cal.model_dump_json()
-        if key not in self.cells:
-            self.cells[key] = calibration.fit(cal, gravity, tag)
-        return self.cells[key]
+        if (tag, cal) not in self.cells:
+            self.cells[tag, cal] = calibration.fit(cal, gravity, tag)
+        return self.cells[tag, cal]
 
     def meters_of(self, run: Run) -> Instruments:
         """The instruments in force at the run; the same one is the same input in every run."""
@@ -102,6 +107,10 @@ class Inputs:
     def mass(self, m: Any) -> Any:
         """The same weight is the same input in every run."""
         return self.masses.setdefault(m.value, from_measured(m, "weight hung"))
+
+    def tare(self, reading: Measured) -> Any:
+        """One tare serves all lifts until the next: the same reading is the same input in every run."""
+        return self.tares.setdefault(reading, from_measured(reading, "tare"))
 
 
 def inputs_of(build: Build, rig: Rig) -> Inputs:
@@ -120,7 +129,7 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
     try:
         further = [(line(f.readings, f"motor {n}"), f.gearing) for n, f in enumerate(build.further_motors, start=2)]
         motor = motors.together([(line(m, "motor"), 1.0), *further])
-        cell = calibration.fit(rig.calibration, rig.gravity.value) if rig.calibration else None
+        cell = calibration.fit(rig.calibration, rig.gravity.value, _CELL) if rig.calibration else None
     except ValueError as err:
         raise ReductionError(str(err)) from err
     made: dict[Any, Meter] = {}
@@ -135,6 +144,9 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
         heat_capacity=build.heat_capacity(),
         heating=ufloat(1.0, 0.25, "warming during the lift"),
         cell=cell,
+        cells={(_CELL, rig.calibration): cell} if rig.calibration and cell else {},
+        whose_drag=ufloat(0.0, 1.0, "whose drag it is"),
+        other_drag=ufloat(0.0, 1 / math.sqrt(3), "drag at other speeds"),
         rotor=build.rotor_inertia() * ufloat(1.0, 0.1, "rotor inertia"),
     )
 

@@ -26,7 +26,7 @@ from sparring.core.reduce.windows import (
 )
 from sparring.core.rig import Lever, Rig, calibration, hoist
 from sparring.core.run import Run
-from sparring.core.uncertainty import LineFit, from_measured, nominal, std, ufloat
+from sparring.core.uncertainty import LineFit, nominal, std, ufloat
 
 _STALLED_PART = 0.03  # of the no-load speed: below it the output counts as at rest
 _CASE_TO_WINDING = 5.0  # [K], half-width k = 1 of the winding's temperature when the case is measured (from memory)
@@ -163,7 +163,7 @@ def point_at(
         if speed is None:
             raise ReductionError("the output speed is missing throughout the window")
         if sensors.pulses and not acceleration:  # the window begins and ends anywhere between two pulses
-            speed = speed + ufloat(0.0, 2 * math.pi / sensors.pulses / window.length / math.sqrt(6), "tachometer's pulses")
+            speed = speed + ufloat(0.0, 2 * math.pi / sensors.pulses / window.length / math.sqrt(6), "tachometer's pulses" + SCATTER)
     # an arm meets its stop before anything is steady: no electrical figure means anything
     voltage, current = (None, None) if method.STANDS else (mean("voltage", meters.voltage), mean("current", meters.current))
     power_in = None
@@ -256,7 +256,7 @@ _WANTED = {
 def _pull(inputs: Inputs, rig: Rig, run: Run, on: Recording, window: Window, mean: Callable[[str], Any]) -> Pull | None:
     """None without a cell, or without its calibration where it comes in counts. Raises ReductionError when a second is lacking."""
     g, how = rig.gravity.value, inputs.meters_of(run).sensors.second_cell
-    zero = from_measured(run.tare, "tare") if run.tare is not None else None
+    zero = inputs.tare(run.tare) if run.tare is not None else None
     found = _cell(on, "cell", "force", inputs.cell_of(run, g), zero, mean)
     if found is None:
         return None

@@ -16,11 +16,11 @@ from sparring.core.plan import Plan
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import ReductionError
 from sparring.core.reduce.points import Point
-from sparring.core.reduce.spread import REPEATS, SCATTER, random_part, shared_parts
+from sparring.core.reduce.spread import REPEATS, SCATTER, of_one_run, random_part, shared_parts
 from sparring.core.reduce.windows import powered_spans
 from sparring.core.rig import MethodBase, Rig
 from sparring.core.run import Run
-from sparring.core.uncertainty import mean_of, nominal, std, ufloat
+from sparring.core.uncertainty import mean_of, means_of, nominal, std, ufloat
 
 NOTABLE_EXCESS = 0.15
 """Loss above the expected one, as a part of it, that is worth a word."""
@@ -141,14 +141,26 @@ class TestResult:
         return None
 
 
-def combine(build: Build, rig: Rig, plan: Plan, points: Sequence[Point], skipped: Sequence[tuple[Run, str]] = ()) -> TestResult:
-    """Points of the same weight to steps, steps to curves; not judged yet."""
+def combine(
+    build: Build,
+    rig: Rig,
+    plan: Plan,
+    points: Sequence[Point],
+    skipped: Sequence[tuple[Run, str]] = (),
+    drawn: dict[tuple[int, ...], Drawn] | None = None,
+) -> TestResult:
+    """Points of the same weight to steps, steps to curves; not judged yet. drawn: what was drawn together already; brought up to date."""
     groups: dict[int, list[Point]] = {}
     for p in points:
         groups.setdefault(p.run.step, []).append(p)
-    ordered = sorted(groups.values(), key=lambda g: nominal(g[0].torque))
-    scatters = [_scatters(group) for group in ordered]
-    steps = tuple(_step(n, group, scatters[max(0, n - 1) : n + 2]) for n, group in enumerate(ordered))
+    before = {} if drawn is None else dict(drawn)
+    now = {key: before.get(key) or _draw(group) for group in groups.values() if (key := tuple(map(id, group)))}
+    if drawn is not None:
+        drawn.clear()
+        drawn |= now
+    ordered = sorted(now.values(), key=lambda d: nominal(d.points[0].torque))
+    scatters = [d.scatters for d in ordered]
+    steps = tuple(_step(n, d, scatters[max(0, n - 1) : n + 2]) for n, d in enumerate(ordered))
     line = _speed_line(steps)
     losses, sound = sound_losses([s for s in steps if s.lifted])
     return TestResult(build, rig, plan, steps, line, _stall(steps, line), losses, sound, (), tuple(skipped))
@@ -248,10 +260,6 @@ def headline(result: TestResult) -> dict[str, Any]:
     }
 
 
-def _of(group: Sequence[Point], name: str) -> list[Any]:
-    return [v for p in group if not p.stalled and (v := getattr(p, name)) is not None]
-
-
 class _Scatter(NamedTuple):
     """Of one figure over one step's repeats, relative to its mean: squares of the deviations, their freedom; squares of the
     readings' own scatter, how many."""
@@ -262,22 +270,34 @@ class _Scatter(NamedTuple):
     readings: int
 
 
-def _scatters(group: Sequence[Point]) -> dict[str, _Scatter]:
-    found = {}
-    for name in COMBINED:
-        values = _of(group, name)
+class Drawn(NamedTuple):
+    """One weight's points drawn together: means and relative standard deviation of each figure of those that were lifted."""
+
+    points: tuple[Point, ...]
+    means: dict[str, Any]
+    spread: dict[str, float]
+    scatters: dict[str, _Scatter]
+
+
+def _draw(group: Sequence[Point]) -> Drawn:
+    running = [p for p in group if not p.stalled]
+    figures = {name: xs for name in COMBINED if (xs := [v for p in running if (v := getattr(p, name)) is not None])}
+    spread: dict[str, float] = {}
+    scatters: dict[str, _Scatter] = {}
+    for name, values in figures.items():
         x = np.array([nominal(v) for v in values])
-        if len(x) < 2 or x.mean() == 0:
+        mean = float(x.mean())
+        if len(x) < 2 or mean == 0:
             continue
+        spread[name] = float(x.std(ddof=1) / abs(mean))
         own = (
-            part * part
+            (slope * variable.std_dev) ** 2
             for v in values
-            for variable, part in getattr(v, "error_components", dict)().items()
+            for variable, slope in getattr(v, "derivatives", {}).items()
             if (variable.tag or "").endswith(SCATTER)
         )
-        mean = float(x.mean())
-        found[name] = _Scatter(float(((x / mean - 1) ** 2).sum()), len(x) - 1, sum(own) / mean**2, len(x))
-    return found
+        scatters[name] = _Scatter(float(((x / mean - 1) ** 2).sum()), len(x) - 1, sum(own) / mean**2, len(x))
+    return Drawn(tuple(group), means_of(figures, of_one_run), spread, scatters)
 
 
 def _pooled_spread(scatters: Sequence[_Scatter]) -> tuple[float, int]:
@@ -286,30 +306,23 @@ def _pooled_spread(scatters: Sequence[_Scatter]) -> tuple[float, int]:
     return (math.sqrt(max(between / freedom - within / readings, 0.0)), int(freedom)) if freedom else (0.0, 0)
 
 
-def _step(n: int, group: Sequence[Point], near: Sequence[dict[str, _Scatter]]) -> Step:
+def _step(n: int, drawn: Drawn, near: Sequence[dict[str, _Scatter]]) -> Step:
     """One weight's runs combined. near: the scatters that are pooled, this step's and its neighbours': losses, and with
     them the scatter, change along the ladder, so that far weights say little of this one's."""
-    running = [p for p in group if not p.stalled]
-    stalls = tuple(p for p in group if p.stalled)
+    running = tuple(p for p in drawn.points if not p.stalled)
+    stalls = tuple(p for p in drawn.points if p.stalled)
     if not running:
         return Step(n, (), stalls, mean_of([p.torque for p in stalls]))
     values: dict[str, Any] = {}
-    spread: dict[str, float] = {}
-    for name in COMBINED:
-        xs = _of(running, name)
-        if not xs:
-            continue
-        mean = mean_of(xs)
+    for name, mean in drawn.means.items():
         relative, freedom = _pooled_spread([s[name] for s in near if name in s])
         if relative > 0:
             # with few repeats the spread itself is uncertain: the t-distribution's variance (JCGM 101, 6.4.9.4)
             widen = math.sqrt(freedom / (freedom - 2)) if freedom > 2 else math.sqrt(3.0)
-            mean = mean + ufloat(0.0, relative * abs(nominal(mean)) * widen / math.sqrt(len(xs)), REPEATS)
+            count = sum(getattr(p, name) is not None for p in running)
+            mean = mean + ufloat(0.0, relative * abs(nominal(mean)) * widen / math.sqrt(count), REPEATS)
         values[name] = mean
-        if len(xs) > 1:
-            x = np.array([nominal(v) for v in xs])
-            spread[name] = float(x.std(ddof=1) / abs(x.mean())) if x.mean() else 0.0
-    return Step(n, tuple(running), stalls, spread=spread, **values)
+    return Step(n, running, stalls, spread=drawn.spread, **values)
 
 
 def _speed_line(steps: Sequence[Step]) -> SpeedLine | None:

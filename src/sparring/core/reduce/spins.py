@@ -16,7 +16,7 @@ import numpy as np
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import Inputs, ReductionError, seen
 from sparring.core.reduce.points import Point, point_at
-from sparring.core.reduce.spread import SCATTER
+from sparring.core.reduce.spread import COASTED, SCATTER
 from sparring.core.reduce.windows import Window, block_means, parabola
 from sparring.core.rig import Rig, RunUp
 from sparring.core.run import Run
@@ -48,7 +48,7 @@ def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> lis
     volts = float(np.nanmax(block_means(rec.channels["voltage"]))) if rec.has("voltage") else run.voltage
     no_load = nominal(inputs.motor.speed(0.0, volts)) / inputs.ratio
     inertia = inputs.figures["inertia"] * method.gearing**2
-    drag = _drag(t[top:], speed[top:], no_load)
+    drag = _drag(inputs, t[top:], speed[top:], no_load)
     points = []
     for part, (low, high) in enumerate(zip(PARTS[:-1] * no_load, PARTS[1:] * no_load, strict=True)):
         inside = np.flatnonzero((smooth[: top - near] >= low) & (smooth[: top - near] < high))
@@ -64,7 +64,7 @@ def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> lis
         if drag is not None:
             taken = inertia * inputs.meters_of(run).speed.doubt * drag(w)
             if method.coasts == "with the drive":  # of the train's drag and the mass's own, only the last is at the output
-                taken = taken / 2 + nominal(taken) / 2 / math.sqrt(3) * ufloat(0.0, 1.0, "whose drag it is")
+                taken = taken / 2 + nominal(taken) / 2 / math.sqrt(3) * inputs.whose_drag
             torque = torque + taken
         window = Window(float(t[first]), float(t[last - 1]) + 1e-9, True, 0.0)
         placed = run.model_copy(update={"step": part})
@@ -79,7 +79,7 @@ def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> lis
     return points
 
 
-def _drag(t: np.ndarray, speed: np.ndarray, no_load: float) -> Callable[[Any], Any] | None:
+def _drag(inputs: Inputs, t: np.ndarray, speed: np.ndarray, no_load: float) -> Callable[[Any], Any] | None:
     """Slowing [rad/s²] at a speed [rad/s] by drag, c₀ + c₂ ω², from the coast-down; None without six parts of it.
 
     A coast-down that covers little speed tells one figure: at another speed the drag is then between that figure (dry
@@ -97,10 +97,10 @@ def _drag(t: np.ndarray, speed: np.ndarray, no_load: float) -> Callable[[Any], A
         at.append(w * w)
         slowing.append(-slope)
     if max(at) > _WIDE * min(at):
-        line = fit_line(np.array(at), np.array(slowing), tag="coast-down")
+        line = fit_line(np.array(at), np.array(slowing), tag=COASTED)
         return lambda w: line.intercept + line.slope * w**2
-    known = ufloat(float(np.mean(slowing)), float(np.std(slowing, ddof=1)) / math.sqrt(pieces), "coast-down")
-    which = ufloat(0.0, 1 / math.sqrt(3), "drag at other speeds")
+    known = ufloat(float(np.mean(slowing)), float(np.std(slowing, ddof=1)) / math.sqrt(pieces), COASTED)
+    which = inputs.other_drag
 
     def between(w: Any) -> Any:
         air = w**2 / float(np.mean(at))

@@ -11,13 +11,20 @@ from sparring.core.uncertainty import nominal
 
 SCATTER = " within the window"
 """Ending of the tags of inputs that belong to one run alone."""
+COASTED = "coast-down"
+"""Beginning of the tags of what a coast-down told, which belongs to its run alone, too."""
 REPEATS = "spread of repeats"
 _ANYWHERE = ("motor", "gravity")
 """Beginnings of the tags of inputs that are the build's or the place's, whatever rig it is tested on."""
 
 
+def of_one_run(tag: str) -> bool:
+    """Whether an input belongs to one run alone."""
+    return tag.endswith(SCATTER) or tag.startswith(COASTED)
+
+
 def _random(tag: str) -> bool:
-    return tag.endswith(SCATTER) or tag == REPEATS
+    return of_one_run(tag) or tag == REPEATS
 
 
 def random_part(x: Any) -> float:

@@ -8,7 +8,7 @@ from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QAction, QKeySequence
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QPushButton, QSlider, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QSlider, QVBoxLayout, QWidget
 
 from sparring.core import predict, revise
 from sparring.core.build import Build
@@ -19,6 +19,7 @@ from sparring.ui.pages.build_tables import BuildTables
 from sparring.ui.widgets.form import Form, named
 from sparring.ui.widgets.joint_form import JointForm
 from sparring.ui.widgets.parts import Column, heading, sheet
+from sparring.ui.widgets.plain import Label, tip
 from sparring.ui.widgets.train_view import TrainView
 
 
@@ -65,22 +66,22 @@ class BuildPage(QWidget):
         drawing, column = sheet()
         row = QHBoxLayout()
         row.setSpacing(6)
-        self.ratio = QLabel()
+        self.ratio = Label()
         self.ratio.setObjectName("title")
         self.ratio.setWordWrap(True)
         row.addWidget(self.ratio, 1)
         self.speed = QComboBox()
         self.speed.setAccessibleName("Speed engaged")
-        self.speed.setToolTip("Which speed of the box is engaged")
+        self.speed.setToolTip(tip("Which speed of the box is engaged"))
         self.speed.activated.connect(self._engage)
         row.addWidget(self.speed)
         self.turn = QPushButton("Turn")
         self.turn.setCheckable(True)
-        self.turn.setToolTip("Let the train turn, slowed down, in the true directions")
+        self.turn.setToolTip(tip("Let the train turn, slowed down, in the true directions"))
         self.turn.toggled.connect(self._turn)
         self.side_view = QPushButton("Side")
         self.side_view.setCheckable(True)
-        self.side_view.setToolTip("Draw it from the side, axes spread out")
+        self.side_view.setToolTip(tip("Draw it from the side, axes spread out"))
         self.side_view.toggled.connect(self._from_side)
         stage, gear = QPushButton("Stage"), QPushButton("Gear")
         stage.setMenu(self._stage_menu())
@@ -214,7 +215,7 @@ class BuildPage(QWidget):
         words = ratio_in_words(build.ratio())
         boxes = any(isinstance(s, ShiftStage) for s in build.stages)
         self.ratio.setText(words.split()[0] if boxes else words)  # the switch takes the room of the words
-        self.ratio.setToolTip(build.train_in_words())
+        self.ratio.setToolTip(tip(build.train_in_words()))
         self.remove_action.setEnabled(len(build.stages) > 1)
         self._show_stage(*self.gears.chosen)
         self._show_speeds()

@@ -6,7 +6,7 @@ import math
 from functools import cached_property, partial
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QStackedWidget, QTabBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QTabBar, QVBoxLayout, QWidget
 
 from sparring.core import inventory, predict, quantity, revise
 from sparring.core.build import Build, Item
@@ -19,6 +19,7 @@ from sparring.core.train.torque import TorqueFlow
 from sparring.ui.desk import Desk
 from sparring.ui.widgets.list_editor import ListEditor
 from sparring.ui.widgets.parts import Table, note
+from sparring.ui.widgets.plain import Label
 
 _TABS = {"Shafts": "shafts", "Strength": "strength", "Meshes": "meshes", "Size, cost": "cost", "Changes": "changes"}  # name -> its widget
 
@@ -45,7 +46,7 @@ class BuildTables(QWidget):
         self.tabs.currentChanged.connect(self._show)
         self.head = QHBoxLayout()
         self.head.addWidget(self.tabs)
-        self.said = QLabel()
+        self.said = Label()
         self.said.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.head.addWidget(self.said, 1)
         column.addLayout(self.head)
@@ -86,7 +87,7 @@ class BuildTables(QWidget):
         return ListEditor(self.desk, ("parts",), Item(part="part"), [(label, (field,)) for label, field in fields.items()], "Parts list")
 
     @cached_property
-    def sums(self) -> QLabel:
+    def sums(self) -> Label:
         text = note("")
         text.setAlignment(Qt.AlignmentFlag.AlignTop)
         return text

@@ -29,6 +29,7 @@ from sparring.ui.widgets.form import Form, Path
 from sparring.ui.widgets.gravity import ask_gravity
 from sparring.ui.widgets.list_editor import ListEditor
 from sparring.ui.widgets.parts import Column, care, heading, note, sheet
+from sparring.ui.widgets.plain import tip
 from sparring.ui.widgets.steps_field import StepsField
 
 
@@ -82,7 +83,7 @@ class RigPage(QWidget):
         self.rigs.activated.connect(lambda i: self.desk.choose_rig(self.rigs.itemData(i)))
         row.addWidget(self.rigs)
         copy = QPushButton("New rig")
-        copy.setToolTip("Begin a rig as a copy of this one")
+        copy.setToolTip(tip("Begin a rig as a copy of this one"))
         copy.clicked.connect(self._copy)
         row.addWidget(copy)
         column.addLayout(row)

@@ -277,9 +277,9 @@ class RunPage(QWidget):
         dialog.show()
         self._mark_dialog = dialog
 
-    def _kept(self, _run_id: int) -> None:
+    def _kept(self, run_id: int) -> None:
         self.forced = None
-        self.desk.runs_changed()
+        self.desk.runs_changed([run_id])
         if self.desk.runs:
             self.strips.kept.append(self.desk.runs[-1].run)
 

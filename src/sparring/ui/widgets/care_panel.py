@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from datetime import date
 
-from PyQt6.QtWidgets import QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from sparring.core.rig import CareRead
 from sparring.core.rig.care import care_notes
 from sparring.ui.desk import Desk
 from sparring.ui.widgets.parts import heading
+from sparring.ui.widgets.plain import Label
 
 
 class CarePanel(QWidget):
@@ -22,7 +23,7 @@ class CarePanel(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         column.addWidget(heading("Care"))
-        self.notes = QLabel()
+        self.notes = Label()
         self.notes.setWordWrap(True)
         column.addWidget(self.notes)
         self.ask = QWidget()
@@ -37,7 +38,7 @@ class CarePanel(QWidget):
         self.button.clicked.connect(self.confirm)
         row.addWidget(self.button)
         column.addWidget(self.ask)
-        self.said = QLabel()
+        self.said = Label()
         self.said.setObjectName("note")
         self.said.setWordWrap(True)
         column.addWidget(self.said)

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from PyQt6.QtGui import QMouseEvent
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from sparring.core.rig import Check
 from sparring.ui.desk import Desk
 from sparring.ui.widgets.care_panel import CarePanel
 from sparring.ui.widgets.parts import heading
+from sparring.ui.widgets.plain import Label
 
 
-class Clickable(QLabel):
+class Clickable(Label):
     """The text of a box to tick, broken where the line is too short."""
 
     def __init__(self, text: str, box: QCheckBox) -> None:

@@ -7,13 +7,14 @@ from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QSpinBox, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QSpinBox, QWidget
 
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record, annotation
 from sparring.core.train import materials
 from sparring.core.train.kinds.shift import ShiftPairs, pairs_from_text
 from sparring.ui.desk import Desk
+from sparring.ui.widgets.plain import Label
 from sparring.ui.widgets.quantity_field import QuantityField
 
 Path = tuple[str | int, ...]
@@ -67,7 +68,7 @@ class Form(QWidget):
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(3)
         for n, (label, path) in enumerate(rows):
-            text = QLabel(label)
+            text = Label(label)
             field = self._field(label, path)
             text.setBuddy(field)
             grid.addWidget(text, n, 0)
@@ -80,7 +81,7 @@ class Form(QWidget):
 
     def label_width(self) -> int:
         """Width of its widest label."""
-        return max((w.sizeHint().width() for w in self.findChildren(QLabel)), default=0)
+        return max((w.sizeHint().width() for w in self.findChildren(Label)), default=0)
 
     def align(self, width: int) -> None:
         """Gives the labels' column the width of another form's."""

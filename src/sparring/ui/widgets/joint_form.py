@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import typing
 
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
 
 from sparring.core.build import Build
 from sparring.core.train.joints import SIZES, Joint
 from sparring.ui.desk import Desk
 from sparring.ui.widgets.form import Form, named, narrow
+from sparring.ui.widgets.plain import Label
 
 _KINDS = typing.get_args(Joint.model_fields["kind"].annotation)
 
@@ -44,7 +45,7 @@ class _One(QWidget):
         self.kind.setAccessibleName(label)
         self.kind.addItems(["not described", *_KINDS])
         self.kind.activated.connect(self._take)
-        text = QLabel(label)
+        text = Label(label)
         text.setBuddy(self.kind)
         grid.addWidget(text, 0, 0)
         grid.addWidget(self.kind, 0, 1)

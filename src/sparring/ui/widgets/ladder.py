@@ -9,7 +9,6 @@ from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QSizePolicy,
     QStyle,
@@ -22,6 +21,7 @@ from PyQt6.QtWidgets import (
 from sparring.ui.desk import Desk
 from sparring.ui.theme import font, theme
 from sparring.ui.widgets.parts import Column, heading, note
+from sparring.ui.widgets.plain import Label, tip
 
 _BROKEN = int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap)
 
@@ -139,7 +139,7 @@ class Ladder(QFrame):
         row = QHBoxLayout()
         row.addWidget(heading("Load ladder"))
         row.addStretch(1)
-        self.where = QLabel()
+        self.where = Label()
         row.addWidget(self.where)
         column.addLayout(row)
         inner = QWidget()
@@ -157,7 +157,7 @@ class Ladder(QFrame):
         self.go, self.stop = KeyButton("act", "Space"), KeyButton("stop", "Esc")
         self.go.say("Connect")
         self.stop.say("STOP")
-        self.stop.setToolTip("Asks the bench to stop. This is not an emergency stop.")
+        self.stop.setToolTip(tip("Asks the bench to stop. This is not an emergency stop."))
         buttons = QHBoxLayout()
         buttons.setSpacing(4)
         buttons.addWidget(self.go, 3)

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QWidget
+
+from sparring.ui.widgets.plain import Label
 
 _SHOWN_FOR = 9000  # [ms]
 
@@ -19,7 +21,7 @@ class Message(QFrame):
         self._place = place
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 8, 10, 8)
-        self.label = QLabel()
+        self.label = Label()
         self.label.setWordWrap(True)
         row.addWidget(self.label, 1)
         self.bar = QProgressBar()

@@ -9,7 +9,6 @@ from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QFrame,
-    QLabel,
     QScrollArea,
     QSizePolicy,
     QTableWidget,
@@ -19,6 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from sparring.core.quantity import KINDS
+from sparring.ui.widgets.plain import Label
 
 
 def sheet(title: str = "", margins: int = 12) -> tuple[QFrame, QVBoxLayout]:
@@ -64,8 +64,8 @@ class Column(QScrollArea):
         self.ensureWidgetVisible(widget, 0, 40)
 
 
-def heading(text: str) -> QLabel:
-    label = QLabel(text)
+def heading(text: str) -> Label:
+    label = Label(text)
     label.setObjectName("title")
     return label
 
@@ -79,16 +79,16 @@ def unbroken(text: str) -> str:
     return _FIGURE.sub(lambda found: found[0].replace(" ", "\N{NO-BREAK SPACE}"), text)
 
 
-def note(text: str) -> QLabel:
-    label = QLabel(text)
+def note(text: str) -> Label:
+    label = Label(text)
     label.setObjectName("note")
     label.setWordWrap(True)
     return label
 
 
-def care(text: str) -> QLabel:
+def care(text: str) -> Label:
     """A care note: plain words, dark on amber."""
-    label = QLabel(text)
+    label = Label(text)
     label.setObjectName("care")
     label.setWordWrap(True)
     return label

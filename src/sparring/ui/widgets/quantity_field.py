@@ -7,12 +7,13 @@ from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
-from PyQt6.QtWidgets import QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from sparring.core import quantity
 from sparring.core.quantity import Measured, QuantityError
 from sparring.core.records import Q
 from sparring.ui.theme import theme
+from sparring.ui.widgets.plain import Label
 
 
 class QuantityField(QLineEdit):
@@ -37,7 +38,7 @@ class QuantityField(QLineEdit):
         self.info, self.unit, self.optional, self.measured = info, unit, optional, measured
         self._commit = commit
         self._value: Measured | None = None
-        self._note: QLabel | None = None
+        self._note: Label | None = None
         self.setAccessibleName(name)
         self.setMinimumWidth(96)
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
@@ -113,7 +114,7 @@ class QuantityField(QLineEdit):
             return
         window = self.window()
         if self._note is None or self._note.parent() is not window:
-            self._note = QLabel(window)
+            self._note = Label(parent=window)
             self._note.setMargin(4)
             self._note.setWordWrap(True)
         edge = theme.hex("vermilion") if bad else theme.hex("rule")

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from sparring.core.quantity import Measured, from_si, parse
 from sparring.core.records import Q
 from sparring.core.rig import Generator
 from sparring.ui.desk import Desk
+from sparring.ui.widgets.plain import Label, tip
 from sparring.ui.widgets.quantity_field import QuantityField
 
 Values = tuple[Measured, ...]
@@ -24,7 +25,7 @@ class StepsField(QWidget):
         self.desk = desk
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        self.label = QLabel()
+        self.label = Label()
         row.addWidget(self.label)
         self.line = QuantityLine(self._commit)
         row.addWidget(self.line, 1)
@@ -38,7 +39,7 @@ class StepsField(QWidget):
         self.label.setText(what)
         self.line.setAccessibleName(f"{what} of the steps, separated by semicolons")
         example = "22 Ω; 13 Ω; 2*4.7 Ω" if isinstance(method, Generator) else "0.5 kg; 1 kg; 2*310 g + 47 g"
-        self.line.setToolTip(f"{what}, separated by semicolons: {example}")
+        self.line.setToolTip(tip(f"{what}, separated by semicolons: {example}"))
         if isinstance(method, Generator):
             self.line.show_values(tuple(Measured(r) for r in method.resistors), "resistance", "Ω")
         else:

@@ -1,0 +1,140 @@
+"""Points as text and back, so that what was reduced once need not be reduced again.
+
+A value with uncertainty is kept as its figure and its slopes towards what it depends on: inputs that runs share, by name, and
+those of the run alone. What comes back depends on the same shared inputs as the points that are reduced anew.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import hashlib
+import json
+import zlib
+from collections.abc import Iterator, Sequence
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from sparring import core
+from sparring.core.reduce.inputs import Inputs
+from sparring.core.reduce.points import Point, Pull
+from sparring.core.reduce.windows import Window
+from sparring.core.run import Run
+
+
+@cache
+def derived_by() -> str:
+    """What the figures of this version follow from: a digest of the core's own text. Another version reduces anew."""
+    digest = hashlib.sha256()
+    root = Path(core.__file__).parent
+    for path in sorted(root.rglob("*.py")):
+        digest.update(path.relative_to(root).as_posix().encode() + path.read_bytes())
+    return digest.hexdigest()
+
+
+class Shared:
+    """The inputs that runs share, each by a name that is the same whenever the same records are read."""
+
+    def __init__(self, inputs: Inputs) -> None:
+        self._inputs = inputs
+        self._size = -1
+        self.variables: dict[str, Any] = {}
+        self.names: dict[Any, str] = {}
+
+    def know(self, run: Run, gravity: float) -> None:
+        """Makes what a run brings along itself: its weight, calibration and instruments."""
+        i = self._inputs
+        i.meters_of(run), i.cell_of(run, gravity), i.second_cell_of(run, gravity)
+        if run.load is not None:
+            i.mass(run.load)
+        if run.tare is not None:
+            i.tare(run.tare)
+        if (size := len(i.masses) + len(i.tares) + len(i.cells) + len(i.made)) == self._size:
+            return
+        self._size = size
+        seen: dict[Any, None] = dict.fromkeys(_variables(i))
+        counts: dict[str, int] = {}
+        self.variables, self.names = {}, {}
+        for variable in seen:
+            name = f"{variable.tag}|{variable.nominal_value!r}|{variable.std_dev!r}"
+            counts[name] = counts.get(name, 0) + 1
+            self.variables[name], self.names[variable] = variable, name
+        for name, count in counts.items():  # two that cannot be told apart are not kept by name
+            if count > 1:
+                del self.variables[name]
+
+
+def _variables(node: Any) -> Iterator[Any]:
+    if hasattr(node, "derivatives"):
+        yield from node.derivatives
+    elif dataclasses.is_dataclass(node) and not isinstance(node, type):
+        for f in dataclasses.fields(node):
+            yield from _variables(getattr(node, f.name))
+    elif isinstance(node, dict):
+        for value in node.values():
+            yield from _variables(value)
+    elif isinstance(node, tuple | list):
+        for value in node:
+            yield from _variables(value)
+
+
+def to_bytes(points: Sequence[Point], run: Run, shared: Shared) -> bytes | None:
+    """The points of a run; None where one depends on a shared input that has no name of its own."""
+    names: dict[str, int] = {}
+    own: dict[Any, int] = {}
+
+    def told(x: Any) -> Any:
+        if not hasattr(x, "derivatives"):
+            return dataclasses.astuple(x) if isinstance(x, Window) else x
+        slopes = []
+        for variable, slope in x.derivatives.items():
+            name = shared.names.get(variable)
+            if name is not None and name not in shared.variables:
+                raise KeyError(name)
+            place = own.setdefault(variable, len(own)) if name is None else -1 - names.setdefault(name, len(names))
+            slopes.append((place, slope))
+        return {"x": x.nominal_value, "d": slopes}
+
+    try:
+        told_points = []
+        for p in points:
+            figures = {f.name: told(getattr(p, f.name)) for f in dataclasses.fields(p) if f.name not in ("run", "source", "pull", "ripple")}
+            figures["pull"] = None if p.pull is None else [told(p.pull.mean), p.pull.least, p.pull.most, p.pull.fade]
+            figures["ripple"] = list(p.ripple.items())
+            placed = None if p.run == run else (p.run.step, p.run.repeat, p.run.load is None)
+            told_points.append((placed, p.source is not None, figures))
+    except KeyError:
+        return None
+    variables = [(v.nominal_value, v.std_dev, v.tag) for v in own]
+    return zlib.compress(json.dumps([list(names), variables, told_points]).encode(), 1)
+
+
+def from_bytes(data: bytes, run: Run, shared: Shared) -> list[Point]:
+    """The points that `to_bytes` wrote. Raises ValueError where they are damaged or depend on what is not known."""
+    from uncertainties.core import AffineScalarFunc, LinearCombination, Variable
+
+    try:
+        names, variables, told_points = json.loads(zlib.decompress(data))
+        inputs = [shared.variables[name] for name in names]
+        own = [Variable(x, u, tag) for x, u, tag in variables]
+
+        def said(x: Any) -> Any:
+            if not isinstance(x, dict):
+                return x
+            slopes = {own[place] if place >= 0 else inputs[-1 - place]: slope for place, slope in x["d"]}
+            return AffineScalarFunc(x["x"], LinearCombination(slopes))
+
+        points = []
+        for placed, has_source, figures in told_points:
+            mine = run
+            if placed is not None:
+                step, repeat, no_load = placed
+                mine = run.model_copy(update={"step": step, "repeat": repeat} | ({"load": None} if no_load else {}))
+            pull, ripple = figures.pop("pull"), figures.pop("ripple")
+            values = {name: said(x) for name, x in figures.items()}
+            values["window"] = Window(*values["window"])
+            values["pull"] = None if pull is None else Pull(said(pull[0]), *pull[1:])
+            points.append(Point(run=mine, source=run if has_source else None, ripple=dict(ripple), **values))
+    except (zlib.error, KeyError, IndexError, TypeError) as err:
+        raise ValueError(f"kept points cannot be used: {err}") from err
+    return points

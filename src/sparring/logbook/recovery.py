@@ -1,0 +1,91 @@
+"""Captures become runs: as they end, and after a crash."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+from sparring.core.run import Run
+from sparring.logbook import recordings
+from sparring.logbook.database import LogbookError
+from sparring.logbook.recordings import RecordingError
+from sparring.logbook.store import Logbook
+
+
+def adopt(book: Logbook, stream: Path) -> int:
+    """Turns a capture's stream into a kept run; its id. The stream goes only when the run is safe.
+
+    Its header note names `test` and `run`; a capture that was never closed counts as interrupted.
+    Raises RecordingError when nothing of it can be read, LogbookError when it cannot be kept.
+    """
+    recording, note = recordings.read_stream(stream)
+    if len(recording) == 0:
+        stream.unlink()
+        raise RecordingError("no sample arrived during this lift; there is nothing to keep")
+    run = Run.model_validate_json(json.dumps(note["run"]))
+    run = run.model_copy(update={"ended": note.get("ended", "interrupted")})
+    test = int(note["test"])
+    name = book.keep_recording(recording, book.belongs(test, run))
+    run_id = book.run_with(test, name) or book.add_run(test, run, name)  # killed before its stream went, it is there already
+    stream.unlink()
+    recordings.sync_folder(stream.parent)
+    return run_id
+
+
+def recover(book: Logbook) -> list[str]:
+    """Adopts what a crash, or going back to a copy of the database, left behind; one sentence each for the tester.
+
+    A recording for readings is kept and named in the setting those readings are kept under.
+    """
+    folder = book.folder / "recordings"
+    for part in folder.glob("*.part"):  # never finished; its stream is still there
+        part.unlink()
+    said = [_recover(book, stream) for stream in sorted(folder.glob("*.arrow"))]
+    taken = [run for name in sorted(left_over(book)) if (run := _take_in(book, name)) is not None]
+    if taken:
+        lifts = f"Run {taken[0]} was" if len(taken) == 1 else f"{len(taken)} runs were"
+        said.append(f"{lifts} taken in again: the recordings were there, and the logbook's database did not know them.")
+    if left := left_over(book):
+        said.append(f"{len(left)} of the logbook's recordings belong to no run; “sparring check” names them.")
+    return [text for text in said if text]
+
+
+def left_over(book: Logbook) -> set[str]:
+    """Recordings that neither a run nor a setting names."""
+    there = {p.name for p in (book.folder / "recordings").glob("*.parquet")}
+    return there - book.recordings_named() if there else there
+
+
+def _recover(book: Logbook, stream: Path) -> str:
+    try:
+        recording, note = recordings.read_stream(stream)
+        if len(recording) == 0:
+            stream.unlink()
+            return ""
+        holds = f"{len(recording)} samples, {recording.t[-1] - recording.t[0]:.1f} s"
+        if "readings" in note:
+            name, key = book.keep_recording(recording, note), str(note["kept_as"])
+            kept = book.setting(key) or {}
+            book.set_setting(key, {**kept, "recovered": [*kept.get("recovered", []), name]})
+            stream.unlink()
+            return f"Recovered a recording that was cut off: {holds}. Readings, {note['readings'].lower()}, has it."
+        return f"Recovered a lift that was cut off: {holds} (run {adopt(book, stream)})."
+    except (LogbookError, OSError) as err:  # nothing is wrong with the stream
+        return f"A cut-off capture waits as {stream.name}; it is tried again when the logbook is next opened: {err}"
+    except (RecordingError, KeyError, TypeError, ValueError) as err:
+        aside = stream.with_suffix(".arrow.unreadable")
+        stream.rename(aside)
+        return f"A cut-off capture could not be read and is kept as {aside.name}: {err}"
+
+
+def _take_in(book: Logbook, name: str) -> int | None:
+    """The run of a recording that says itself which test of this logbook it belongs to; None: none can be made."""
+    try:
+        note: dict[str, Any] = recordings.note(book.folder / "recordings" / name)
+        run = Run.model_validate_json(json.dumps(note["run"]))
+        if book.belongs(int(note["test"]), run) != note:
+            return None
+        return book.add_run(int(note["test"]), run, name)
+    except (LogbookError, OSError, RecordingError, KeyError, TypeError, ValueError):
+        return None
