@@ -35,6 +35,7 @@ class FakeBench:
         self.folder, self.now, self.board_time, self.seq = folder, 100.0, 0.0, 0
         self.plugged, self.mute, self.refuses = False, False, False
         self.mass, self.moving, self.heard, self.notices, self.streams = 0.0, "stop", [], [], []
+        self.boot = ""  # what it answers to hello
         self.held = None  # answers that have not come yet
         self.reader = LineReader()
         self.session = Session(self.notices.append, clock=lambda: self.now)
@@ -76,6 +77,7 @@ class FakeBench:
             return
         if word == "hello":
             self.say(HEADER.decode().strip())
+            figure = self.boot
         elif self.refuses and word in ("hang", "up", "down", "drive"):
             self.say(f"> {word} refused: not now")
             return
@@ -274,6 +276,24 @@ def test_a_board_that_is_switched_off_and_on_in_mid_lift_ends_it(bench):
     bench.settle()
     assert bench.kept[0][1] == "interrupted"
     assert any("began anew" in text for text in bench.said())
+
+
+def test_a_board_that_says_by_another_figure_that_it_began_anew_is_believed(bench):
+    """Its clock looks as if it had run on: it was off for about as long as it had been on."""
+    bench.boot = "1"
+    bench.session.link_up()
+    bench.lift(0.5)
+    bench.run(0.5)
+    bench.pull()
+    bench.boot, bench.moving, bench.mass, bench.heard = "2", "stop", 0.0, []
+    bench.plug()
+    bench.run(0.2)
+    assert "stop" in bench.heard
+    assert bench.session.state == "ready"
+    assert bench.session.hung is None
+    assert any("began anew" in text for text in bench.said())
+    bench.settle()
+    assert bench.kept[0][1] == "interrupted"
 
 
 def test_a_board_that_stops_itself_while_lowering_leaves_the_hook_to_the_tester(bench):

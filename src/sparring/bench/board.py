@@ -64,6 +64,7 @@ class Board(ABC):
         self._begun = b""  # the rest of a line of which a part is sent
         self._full_since: float | None = None
         self._leaving = self._closed = False
+        self._boot = os.urandom(4).hex()
         self._watchdog, self._heard = 0.0, 0.0  # [s] without a command after which it stops by itself; 0: never
         self._master, slave = os.openpty()
         tty.setraw(slave)
@@ -173,6 +174,7 @@ class Board(ABC):
             return
         refused = ""
         if word == "hello":
+            figure = self._boot
             self._send(f"# {SIMULATED}\n# columns: {self.columns.header()}\n".encode())
         elif word == "watchdog":
             self._watchdog = max(value, 0.0)

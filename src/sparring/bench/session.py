@@ -31,6 +31,7 @@ _GOODBYE = 0.5  # [s] that a bench gets to confirm its stop when it is let go
 _GENTLY = 0.4  # of a lift's voltage, to let the hook down: at it even what nearly stalls runs down no faster than an empty hook up
 _AGAIN = 0.25  # [s] between two commands to stop, until one is confirmed
 _TARE_DOUBT = 6.0  # [counts] standard uncertainty of a tare
+_ANEW = "It began anew meanwhile: what hangs and its tare are not known any more"
 _FIGURE = re.compile(r"[-+]?\d+(\.\d*)?([eE][-+]?\d+)?")
 
 State = Literal["off", "connecting", "ready", "preparing", "lifting", "lowering", "stopping", "lost"]
@@ -95,6 +96,7 @@ class Session:
         self._lost_at: float | None = None
         self._lost_since = 0.0
         self._board = BoardClock(self._clock)
+        self._boot = ""  # what it answered to hello
         self._before_loss: State = "ready"
         self._todo: deque[str] = deque()
         self._asked: tuple[str, str, float] | None = None  # word, figure, when
@@ -348,9 +350,9 @@ class Session:
         self._tell(Notice("gap", gap))
         why = ""
         if anew and self.link is not None:
-            self.link.send("hello")  # so that it is asked for its watchdog again
-            self.tare, self.hung, self.hook_up, self._watchdog = None, None, None, False
-            why = "It began anew meanwhile: what hangs and its tare are not known any more"
+            self._boot = ""
+            self._forget_settings()
+            why = _ANEW
         elif self._watchdog and away > WATCHDOG:
             why = f"It heard nothing for {WATCHDOG:g} s and has stopped by itself"
         said = f"The bench is back after {gap[1] - gap[0]:.1f} s; the gap is marked in the recording."
@@ -361,6 +363,11 @@ class Session:
             self._halt("interrupted")
         self._tell(Notice("said", said if not why or "lift ends" in said else f"{said} {why}."))
         return gap
+
+    def _forget_settings(self) -> None:
+        self.tare, self.hung, self.hook_up, self._watchdog = None, None, None, False
+        if self.link is not None:
+            self.link.send("hello")  # so that it is asked for its watchdog again
 
     # --- words ----------------------------------------------------------------------------------------------------
 
@@ -378,6 +385,7 @@ class Session:
         if word == "hello":
             if self.link is not None and not refused:
                 self.obeys = True
+                self._started(rest.removeprefix("ok").strip())
                 self.link.send(f"watchdog {WATCHDOG:g}")
         elif word == "watchdog":
             self._watchdog = not refused
@@ -388,6 +396,15 @@ class Session:
         elif refused:
             self._tell(Notice("said", f"The bench refuses “{word}”: {refused}."))
         self._tell(Notice("answer", word))
+
+    def _started(self, boot: str) -> None:
+        """A board may answer `hello` with a figure that is another whenever it begins: its clock alone may look as if it had run on."""
+        before, self._boot = self._boot, boot
+        if before and boot and boot != before:
+            self._tell(Notice("said", f"{_ANEW}."))
+            if not self.stop_wanted and (self.state in (*MOVING, "preparing") or self._before_loss in (*MOVING, "preparing")):
+                self._halt("interrupted")
+            self._forget_settings()
 
     def _answered(self, word: str, rest: str, refused: str) -> None:
         assert self._asked is not None
@@ -502,11 +519,11 @@ class Session:
         if not self.stop_wanted:
             self._stop_first, self._said_unconfirmed = self._clock(), False
         self.stop_wanted = self._answers()
-        self._send_stop()
         if self.state in ("lost", "connecting"):
             self._before_loss = "stopping"
         elif self.state != "ready" or not self.stop_wanted:  # at rest it is confirmed before anybody could see it wanted
             self._set("stopping" if self.stop_wanted else "ready")
+        self._send_stop()
 
     def _send_stop(self) -> None:
         self._stop_sent = self._clock()
