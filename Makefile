@@ -4,7 +4,7 @@ VENV   := .venv
 BIN    := $(VENV)/bin
 QUIET  := --quiet --disable-pip-version-check
 
-.PHONY: demo run test journeys study lint bench screenshots schemas install lock clean
+.PHONY: demo run test journeys attack study lint bench screenshots schemas install lock clean
 
 demo: $(VENV)/.ready        ## start the application on the demo logbook
 	@tools/with-display $(BIN)/sparring demo
@@ -23,6 +23,9 @@ lint: $(VENV)/.ready-dev    ## style, types, layer contracts
 	$(BIN)/ruff check src tests benchmarks tools
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-logo
+
+attack: $(VENV)/.ready-dev  ## hostile files, damaged logbooks, crashes, boards over their limits, by the thousand (about half an hour)
+	QT_QPA_PLATFORM=offscreen $(BIN)/python tests/hostile
 
 study: $(VENV)/.ready-dev   ## truth inside the stated intervals, 200 benches of every kind (about five minutes)
 	SPARRING_ALL_BENCHES=1 QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest tests/test_closure.py tests/test_methods.py tests/test_readings.py

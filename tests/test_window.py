@@ -20,7 +20,7 @@ from sparring.files import log_files
 from sparring.logbook import Logbook
 from sparring.ui import background
 from sparring.ui.application import application
-from sparring.ui.panels import matcher
+from sparring.ui.logbook_panel import matcher
 from sparring.ui.shell import PAGES, MainWindow
 from sparring.ui.theme import theme
 from sparring.ui.widgets.chart import thinned

@@ -129,6 +129,7 @@ class LineReader:
     on_mapping: Callable[[Mapping], None] | None = None
     tally: Tally = field(default_factory=Tally)
     _rest: bytes = b""
+    _summed: int = 0  # lines with a good checksum since the port was opened
     _skipping: bool = False
     _plan: _Plan | None = None
     _last: _Row | None = None
@@ -162,6 +163,7 @@ class LineReader:
     def reset(self) -> None:
         """Forgets the half line: the cable was pulled."""
         self._rest, self._skipping = b"", False
+        self._summed = 0
 
     def _garble(self, line: bytes) -> None:
         self.tally.garbled += 1
@@ -193,6 +195,10 @@ class LineReader:
             if not _SUM.fullmatch(said) or int(said, 16) != binascii.crc_hqx(body, 0xFFFF):
                 self._garble(line)
                 return
+            self._summed += 1
+        elif self._summed >= _AGREE:  # a board that sends sums lost the star of this one
+            self._garble(line)
+            return
         else:
             body = line
         if self.mapping is None:

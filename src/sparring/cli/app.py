@@ -177,7 +177,7 @@ def train(
 
     with _data():
         b = record_files.load(build, Build)
-        torque, volts = quantity.parse(load, "torque").value, quantity.parse(voltage, "voltage").value
+        torque, volts = _option("--load", load, "torque"), _option("--voltage", voltage, "voltage")
         if torque < 0:
             raise quantity.QuantityError(f"--load {load}: give the torque that the output works against, without a sign")
         flow = predict.power_flow(b, torque, volts)
@@ -256,6 +256,7 @@ def reduce(
     from sparring.core.build import Build
     from sparring.core.finding import explain
     from sparring.core.plan import Plan
+    from sparring.core.reduce.inputs import ReductionError
     from sparring.core.reduce.results import split_runs
     from sparring.core.rig import Rig
     from sparring.core.uncertainty import nominal, std
@@ -266,7 +267,10 @@ def reduce(
         b, r = record_files.load(build, Build), record_files.load(rig, Rig)
         p = record_files.load(plan, Plan) if plan else Plan()
         recording, remarks = log_files.read(log_files.look(log), columns)
-        runs = split_runs(recording, p, method=r.method)
+        try:
+            runs = split_runs(recording, p, method=r.method)
+        except ReductionError as err:
+            raise ReductionError(f"{log}: {err}") from err
         result = analyse(b, r, p, [(run, recording) for run in runs])
         if not result.steps:
             reasons = "; ".join(sorted({why for _, why in result.skipped}))
@@ -456,6 +460,8 @@ def check(logbook: Annotated[Path, typer.Argument(help="logbook folder")], as_js
     else:
         if found["database"]:
             typer.echo(f"logbook.sqlite is damaged: {found['database']}. sparring restore {logbook} goes back to a copy.")
+        for row in found["rows"]:
+            typer.echo(f"{row} is not what was written, and left out of all lists; sparring restore {logbook} has it as it was")
         for d in found["damaged"]:
             typer.echo(f"run {', '.join(map(str, d['runs']))}: {d['why']}")
         for name in found["left_over"]:
@@ -463,7 +469,7 @@ def check(logbook: Annotated[Path, typer.Argument(help="logbook folder")], as_js
         for name in found["cut_off"]:
             typer.echo(f"recordings/{name} was cut off; opening the logbook takes it in")
         typer.echo(f"{found['runs']} runs, {len(found['damaged'])} damaged; {len(found['backups'])} copies of the database")
-    if found["database"] or found["damaged"]:
+    if found["database"] or found["rows"] or found["damaged"]:
         raise typer.Exit(1)
 
 
@@ -480,6 +486,16 @@ def restore(
     typer.echo(f"{taken.name} is in place again; what was there is {aside.name}")
 
 
+def _option(name: str, text: str, kind: str) -> float:
+    """What an option says [SI]. Raises QuantityError naming it."""
+    from sparring.core import quantity
+
+    try:
+        return quantity.parse(text, kind).value
+    except quantity.QuantityError as err:
+        raise quantity.QuantityError(f"{name} {text}: {err}") from err
+
+
 def _columns(given: list[str]) -> dict[int, tuple[str, str]]:
     from sparring.core.recording import CHANNELS
 
@@ -488,7 +504,7 @@ def _columns(given: list[str]) -> dict[int, tuple[str, str]]:
         number, _, rest = text.partition("=")
         channel, _, unit = rest.partition(":")
         if not re.fullmatch(r"[1-9][0-9]{0,3}", number) or channel not in ("t", *CHANNELS):
-            raise typer.BadParameter(f"{text}: write NUMBER=CHANNEL:UNIT, with a channel of t, {', '.join(CHANNELS)}")
+            raise typer.BadParameter(f"--column {text}: write NUMBER=CHANNEL:UNIT, with a channel of t, {', '.join(CHANNELS)}")
         chosen[int(number) - 1] = (channel, unit)
     return chosen
 

@@ -10,8 +10,11 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+from sqlalchemy import Boolean, inspect
+
 from sparring.logbook import recordings
 from sparring.logbook.recordings import RecordingError
+from sparring.logbook.tables import Base, seal_of
 
 FOLDER = "backups"
 _KEPT = 10  # copies
@@ -50,7 +53,7 @@ def damage(database: Path) -> str:
     try:
         with contextlib.closing(sqlite3.connect(f"file:{_quoted(database)}?mode=ro", uri=True)) as connection:
             found = [row[0] for row in connection.execute("PRAGMA quick_check(5)")]
-    except sqlite3.Error as err:
+    except (sqlite3.Error, UnicodeDecodeError) as err:  # its own words may quote what is damaged
         return str(err)
     return "" if found == ["ok"] else "; ".join(found)
 
@@ -67,6 +70,7 @@ def check(folder: Path) -> dict[str, Any]:
             for run_id, name in connection.execute("SELECT id, recording FROM runs ORDER BY id"):
                 names.setdefault(str(name), []).append(run_id)
             read_by = "".join(str(v) for (v,) in connection.execute("SELECT value FROM settings"))
+    rows = [] if wrong else _unsealed(database)
     damaged = []
     for name, runs in names.items():
         try:
@@ -79,11 +83,31 @@ def check(folder: Path) -> dict[str, Any]:
         "logbook": str(folder),
         "database": wrong or None,
         "runs": sum(len(r) for r in names.values()),
+        "rows": rows,
         "damaged": damaged,
         "left_over": [] if wrong else sorted(n for n in there - set(names) if n not in read_by),
         "cut_off": sorted(p.name for p in kept.glob("*.arrow")),
         "backups": [p.name for p in backups(folder)],
     }
+
+
+def _unsealed(database: Path) -> list[str]:
+    """Rows that are not what was written: `run 18`."""
+    found = []
+    with contextlib.closing(sqlite3.connect(f"file:{_quoted(database)}?mode=ro", uri=True)) as connection:
+        connection.text_factory = lambda data: data.decode("utf-8", "surrogateescape")
+        for table in Base.__subclasses__():
+            (key,) = (c.name for c in inspect(table).primary_key)
+            columns = ", ".join(table.SEALED)
+            try:
+                rows = connection.execute(f"SELECT {key}, seal, {columns} FROM {table.__tablename__}").fetchall()
+            except sqlite3.OperationalError:  # of a version that had no seals
+                continue
+            truths = [isinstance(inspect(table).columns[name].type, Boolean) for name in table.SEALED]
+            for name, seal, *values in rows:
+                if seal is not None and seal != seal_of(bool(v) if t else v for v, t in zip(values, truths, strict=True)):
+                    found.append(f"{table.__tablename__.removesuffix('s')} {name}")
+    return found
 
 
 def restore(folder: Path, name: str = "") -> tuple[Path, Path]:

@@ -278,6 +278,10 @@ class Logbook(Rows):
         with self._session() as s:
             return self._tests(s, *(() if build_id is None else (TestRow.build_id == build_id,)))
 
+    def count_tests(self) -> int:
+        with self._session() as s:
+            return s.scalar(select(func.count(TestRow.id))) or 0
+
     def _tests(self, s: Session, *where: Any) -> list[StoredTest]:
         counting = select(RunRow.test_id, func.count().label("n")).where(RunRow.struck.is_(False)).group_by(RunRow.test_id)
         if where:

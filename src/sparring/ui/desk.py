@@ -54,6 +54,7 @@ class Desk(InUnits, QObject):
     def __init__(self) -> None:
         super().__init__()
         self.book: Logbook | None = None
+        self.folder: Path | None = None  # of the logbook that is open, or could not be opened
         self.build, self.rig, self.plan = Build.ours(), Rig.ours(), Plan.ours()
         self.build_id = self.rig_id = self.test_id = 0
         self.result: TestResult | None = None
@@ -74,6 +75,7 @@ class Desk(InUnits, QObject):
 
     def open(self, folder: Path, then: Callable[[], None] | None = None) -> None:
         """Opens a logbook off this thread and lays its newest test on the desk."""
+        before = self.folder
 
         def work() -> tuple[Logbook, list[str]]:
             from sparring.logbook import Logbook
@@ -87,6 +89,7 @@ class Desk(InUnits, QObject):
         def done(opened: tuple[Logbook, list[str]]) -> None:
             self.close()
             self.book, recovered = opened
+            self.folder = self.book.folder
             self.build_id = self.rig_id = self.test_id = 0  # what was laid on the desk stays with the logbook it is from
             self.plan = Plan.ours()
             self.undo.clear()
@@ -100,7 +103,11 @@ class Desk(InUnits, QObject):
             if then:
                 then()
 
-        background.run(work, done, lambda err: self.not_opened.emit(str(err)))
+        def failed(err: Exception) -> None:
+            self.folder = before if self.book is not None else folder
+            self.not_opened.emit(str(err))
+
+        background.run(work, done, failed)
 
     def _start(self) -> None:
         from sparring.logbook import LogbookError

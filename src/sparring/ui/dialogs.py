@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import (
@@ -242,6 +243,37 @@ class UnitsDialog(QDialog):
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.reject)
         column.addWidget(buttons)
+
+
+class CopiesDialog(QDialog):
+    """Which copy of the logbook's database to go back to."""
+
+    def __init__(self, copies: list[Path], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Go back to a copy")
+        column = QVBoxLayout(self)
+        column.addWidget(
+            note(
+                "Builds, rigs, tests and runs become what they were on that day. Recordings stay; runs of tests that were begun "
+                "by then are taken in again. What is there now is moved aside, not deleted."
+            )
+        )
+        self.days = QComboBox()
+        self.days.setAccessibleName("Copy made on")
+        for path in reversed(copies):
+            self.days.addItem(f"{path.stem.removeprefix('logbook-')}, {max(path.stat().st_size // 1000, 1)} kB", path.name)
+        form = QFormLayout()
+        form.addRow("Copy made on", self.days)
+        column.addLayout(form)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        buttons.addButton("Go back", QDialogButtonBox.ButtonRole.AcceptRole)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+
+    def chosen(self) -> str:
+        """The name of the copy."""
+        return str(self.days.currentData())
 
 
 class ShortcutsDialog(QDialog):

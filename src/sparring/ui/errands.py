@@ -55,6 +55,41 @@ class Errands:
         if folder:
             self.desk.open(Path(folder))
 
+    def go_back(self) -> None:
+        """Puts the logbook's database back as it was on a day before."""
+        from sparring.logbook import keeping
+        from sparring.ui.dialogs import CopiesDialog
+
+        folder = self.desk.folder
+        if folder is None or self.session.recording:
+            self.say("Something is being recorded for this logbook; end it first (Esc)." if folder else "No logbook has been opened yet.")
+            return
+        copies = keeping.backups(folder)
+        if not copies:
+            self.say("This logbook has no copy yet: one is made on every day on which it is opened, from the second time on.")
+            return
+        dialog = CopiesDialog(copies, self.window)
+
+        def chosen() -> None:
+            name = dialog.chosen()
+
+            def back() -> tuple[Path, Path]:
+                return keeping.restore(folder, name)
+
+            def done(made: tuple[Path, Path]) -> None:
+                said = f"The logbook is as on {made[0].stem.removeprefix('logbook-')}; what was there before is {made[1].name}."
+                self.desk.open(folder, lambda: self.message().say(said, stay=True))
+
+            def failed(err: Exception) -> None:
+                self.desk.open(folder, lambda: self.message().say(str(err), stay=True))
+
+            self.desk.close()
+            background.run(back, done, failed)
+
+        dialog.accepted.connect(chosen)
+        dialog.open()
+        self.dialog = dialog
+
     def import_log(self, path: Path | None = None) -> None:
         """Asks for a log (unless given), shows what is in it, and makes its lifts a new test."""
         from sparring.files import log_files

@@ -43,6 +43,7 @@ def add_menus(window: MainWindow) -> None:
         ("Import a log …", "Ctrl+I", window.errands.import_log),
         ("Export this test …", "Ctrl+E", window.errands.export_test),
         ("Take back left-out lifts", "", window.errands.take_back),
+        ("Go back to a copy …", "", window.errands.go_back),
         None,
         ("Find …", "Ctrl+F", window.search),
         ("Quit", "Ctrl+Q", window.close),

@@ -1,202 +1,27 @@
-"""The logbook at the left, the findings at the right, the title block at the bottom."""
+"""The findings at the right, the title block at the bottom."""
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable
-from datetime import UTC, date, datetime
+from datetime import date
 from typing import NamedTuple
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
-    QApplication,
     QFrame,
     QHBoxLayout,
-    QLineEdit,
     QPushButton,
     QScrollArea,
     QSizePolicy,
-    QTreeWidget,
-    QTreeWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
 from sparring.core.finding import Finding, explain
-from sparring.core.quantity import QuantityError, parse
-from sparring.core.train.kinematics import ratio_in_words
 from sparring.ui.desk import Desk
 from sparring.ui.theme import font, theme
 from sparring.ui.widgets.parts import unbroken
 from sparring.ui.widgets.plain import Label, tip
-
-_COMPARED = {"ratio": "ratio", "efficiency": "ratio", "mass": "mass", "stall": "torque"}
-
-
-class LogbookPanel(QFrame):
-    """Families, revisions and their tests with the last headline figure; found by word or by condition."""
-
-    def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self.setObjectName("sheet")
-        self.desk = desk
-        self._filling = False
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(10, 10, 6, 6)
-        title = Label("Logbook")
-        title.setObjectName("title")
-        layout.addWidget(title)
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("word, or efficiency > 80 %")
-        self.search.setAccessibleName("Find in the logbook")
-        self.search.setToolTip(
-            tip("Any words: family, title, material, date. Or a condition: efficiency > 80 %, mass < 300 g, ratio = 30, stall > 1 N·m")
-        )
-        self.search.textChanged.connect(self.refresh)
-        layout.addWidget(self.search)
-        self.tree = QTreeWidget()
-        self.tree.setAccessibleName("Builds and tests")
-        self.tree.setHeaderHidden(True)
-        self.tree.setColumnCount(2)
-        self.tree.setIndentation(12)
-        self.tree.setRootIsDecorated(False)
-        self.tree.setUniformRowHeights(True)
-        header = self.tree.header()
-        if header is not None:
-            header.setStretchLastSection(False)
-            header.setSectionResizeMode(0, header.ResizeMode.Stretch)
-            header.setSectionResizeMode(1, header.ResizeMode.ResizeToContents)
-        self.tree.itemActivated.connect(self._activated)
-        self.tree.itemClicked.connect(self._activated)
-        layout.addWidget(self.tree, 1)
-        self.note = Label()
-        self.note.setObjectName("note")
-        self.note.setWordWrap(True)
-        layout.addWidget(self.note)
-        self._soon = QTimer(self)  # an edit is several signals; the page it was made on is repainted first
-        self._soon.setSingleShot(True)
-        self._soon.setInterval(30)
-        self._soon.timeout.connect(self.refresh)
-        for signal in (desk.lists_changed, desk.build_changed, desk.units_changed, theme.changed):
-            signal.connect(self._soon.start)
-
-    def refresh(self) -> None:
-        """Fills the tree from the logbook."""
-        book = self.desk.book
-        if book is None:
-            return
-        if QApplication.mouseButtons() != Qt.MouseButton.NoButton:  # what is being clicked must not be exchanged under the pointer
-            self._soon.start()
-            return
-        wanted = self.search.text().strip()
-        try:
-            keep = matcher(wanted)
-            self.note.setText("")
-        except QuantityError as err:
-            self.note.setText(str(err))
-            return
-        self._filling = True
-        self.tree.clear()
-        tests = book.tests()
-        families: dict[str, QTreeWidgetItem] = {}
-        shown = 0
-        for build_id, build in book.builds():
-            own = [t for t in tests if t.build_id == build_id]
-            head = next((t.headline for t in reversed(own) if t.headline and "value" in t.headline), None)
-            facts = {
-                "ratio": abs(build.ratio()),
-                "efficiency": head["value"] if head else None,
-                "mass": build.mass.value if build.mass else None,
-                "stall": head.get("stall") if head else None,
-            }
-            words = " ".join(
-                [
-                    build.name,
-                    build.title,
-                    build.lubricant,
-                    build.notes,
-                    *(f"{s.material} {s.kind}" for s in build.stages),
-                    *(f"{t.title} {local(t.created):%Y-%m-%d}" for t in own),
-                ]
-            )
-            if not keep(words, facts):
-                continue
-            shown += 1
-            family = families.get(build.family)
-            if family is None:
-                family = QTreeWidgetItem([f"{build.family}  {ratio_in_words(abs(build.ratio())).split()[0]}", ""])
-                family.setFont(0, font(13, bold=True))
-                family.setFlags(Qt.ItemFlag.ItemIsEnabled)
-                self.tree.addTopLevelItem(family)
-                family.setExpanded(True)
-                family.setFirstColumnSpanned(True)
-                families[build.family] = family
-            item = QTreeWidgetItem([f"r{build.revision} {build.title}", self._head(head)])
-            item.setToolTip(0, tip(f"{build.name} · {build.title}"))
-            item.setTextAlignment(1, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
-            item.setData(0, Qt.ItemDataRole.UserRole, ("build", build_id))
-            family.addChild(item)
-            if len(own) > 1:
-                for t in own:
-                    sub = QTreeWidgetItem([f"{local(t.created):%d %b %H:%M} {t.title}", self._head(t.headline)])
-                    sub.setTextAlignment(1, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
-                    sub.setData(0, Qt.ItemDataRole.UserRole, ("test", t.id))
-                    item.addChild(sub)
-                    if t.id == self.desk.test_id:
-                        self.tree.setCurrentItem(sub)
-                item.setExpanded(build_id == self.desk.build_id)
-            if build_id == self.desk.build_id and (len(own) < 2 or not self.desk.test_id):
-                self.tree.setCurrentItem(item)
-        if not shown:
-            self.note.setText("Nothing found." if wanted else "No builds yet: Build ▸ New build, or drop a build file here.")
-        self._filling = False
-
-    def _head(self, headline: dict | None) -> str:
-        if not headline or "value" not in headline:
-            return "–"
-        return self.desk.show(headline["value"], "ratio", decimals=1)
-
-    def _activated(self, item: QTreeWidgetItem) -> None:
-        data = item.data(0, Qt.ItemDataRole.UserRole)
-        if not data or self._filling:
-            return
-        kind, number = data
-        if kind == "build" and number != self.desk.build_id:
-            self.desk.choose_build(number)
-        elif kind == "test" and number != self.desk.test_id:
-            self.desk.choose_test(number)
-
-
-def local(moment: datetime) -> datetime:
-    """A stored moment (UTC; the database may drop the zone) in the tester's time."""
-    return (moment if moment.tzinfo else moment.replace(tzinfo=UTC)).astimezone()
-
-
-def matcher(text: str) -> Callable[[str, dict[str, float | None]], bool]:
-    """A test for (words, facts): every word must occur, every condition hold. Raises QuantityError for a bad condition."""
-    conditions = []
-    rest = text
-    for match in re.finditer(r"\b(" + "|".join(_COMPARED) + r")\s*([<>=])\s*([\d.,/ ]+\s*[^\s<>=\d]*)", text):
-        name, sign, figure = match.groups()
-        value = parse(figure.strip(), _COMPARED[name], "" if _COMPARED[name] == "ratio" else None).value
-        conditions.append((name, sign, value))
-        rest = rest.replace(match.group(0), " ")
-    words = rest.lower().split()
-
-    def keep(haystack: str, facts: dict[str, float | None]) -> bool:
-        low = haystack.lower()
-        if not all(w in low for w in words):
-            return False
-        for name, sign, value in conditions:
-            have = facts[name]
-            if have is None or not (
-                have > value if sign == ">" else have < value if sign == "<" else abs(have - value) <= 0.005 * abs(value)
-            ):
-                return False
-        return True
-
-    return keep
 
 
 class _Card(QFrame):

@@ -37,9 +37,10 @@ from sparring.ui.desk import Desk
 from sparring.ui.driveline import Driveline
 from sparring.ui.errands import Errands
 from sparring.ui.live import BenchSession
+from sparring.ui.logbook_panel import LogbookPanel
 from sparring.ui.menus import add_menus
 from sparring.ui.pages.build import BuildPage
-from sparring.ui.panels import FindingsPanel, LogbookPanel, TitleBlock
+from sparring.ui.panels import FindingsPanel, TitleBlock
 from sparring.ui.question import Question
 from sparring.ui.theme import theme
 from sparring.ui.widgets.message import Message
@@ -128,7 +129,11 @@ class MainWindow(QMainWindow):
         self.work.chosen.connect(self.go)
         d.page_wanted.connect(self.go)
         d.said.connect(self.say)
-        d.not_opened.connect(lambda why: self.say(f"{why} Logbook ▸ Open or begin a logbook chooses another.", stay=True))
+        d.not_opened.connect(
+            lambda why: self.say(
+                f"{why} Logbook ▸ Open or begin a logbook chooses another; Logbook ▸ Go back to a copy puts a damaged one right.", stay=True
+            )
+        )
         self.session.said.connect(self.say)
         self.driveline.part_clicked.connect(self._part)
         self.title_block.wanted.connect(self._place)

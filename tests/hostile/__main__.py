@@ -1,0 +1,85 @@
+"""`make attack`: thousands of each attack, and the table of docs/reliability.md from what came of them."""
+
+from __future__ import annotations
+
+import os
+import platform
+import sys
+import tempfile
+import time
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+
+import numpy as np
+
+sys.path.insert(0, str(Path(__file__).parent))
+
+import attacks
+
+MANY = {
+    "records": 4000,
+    "logs": 3000,
+    "damaged_recordings": 3000,
+    "cut_streams": 3000,
+    "damaged_databases": 1500,
+    "lines": 3000,
+    "crashes": 1000,
+}
+WHAT = {
+    "records": "mutated builds, rigs, plans and options through the commands",
+    "logs": "mutated logs through `sparring reduce`",
+    "damaged_recordings": "flipped bits, holes and cuts in recordings",
+    "cut_streams": "the same in captures that were not ended",
+    "damaged_databases": "the same in a logbook's database",
+    "lines": "garbage between a board's lines (60 lines each)",
+    "crashes": "crash or full disk at every write, fsync and rename of keeping a lift",
+}
+STOPS = 1000
+PAGE = Path(__file__).parents[2] / "docs" / "reliability.md"
+BEGIN, END = "<!-- measured: begin -->", "<!-- measured: end -->"
+
+
+def one(name: str, part: int, parts: int) -> tuple[str, attacks.Tally]:
+    """A part of an attack, in a process of its own."""
+    with tempfile.TemporaryDirectory() as folder:
+        return name, getattr(attacks, name)(MANY[name] // parts, 100 + part, Path(folder))
+
+
+def main() -> int:
+    begun = time.time()
+    with tempfile.TemporaryDirectory() as folder:
+        stops = 1e3 * np.array(attacks.stop_times(STOPS, 1, Path(folder)))  # first, with nothing beside it
+    found: dict[str, list[attacks.Tally]] = {name: [] for name in MANY}
+    with ProcessPoolExecutor(os.cpu_count()) as pool:
+        jobs = [
+            pool.submit(one, name, part, 1 if name == "crashes" else 8) for name in MANY for part in range(1 if name == "crashes" else 8)
+        ]
+        for job in jobs:
+            name, tally = job.result()
+            found[name].append(tally)
+            for fault in tally.faults:
+                print(f"{name}: {fault}\n", file=sys.stderr)
+    rows = ["| what | inputs | told in words | tracebacks | hangs | wrong silences | slowest |", "|---|---:|---:|---:|---:|---:|---:|"]
+    faults = 0
+    for name, tallies in found.items():
+        inputs, told = sum(t.inputs for t in tallies), sum(t.told for t in tallies)
+        bad = [sum(len(getattr(t, k)) for t in tallies) for k in ("tracebacks", "hangs", "silences")]
+        faults += sum(bad)
+        rows.append(f"| {WHAT[name]} | {inputs} | {told} | {bad[0]} | {bad[1]} | {bad[2]} | {max(t.slowest for t in tallies):.1f} s |")
+    shares = ", ".join(f"{np.percentile(stops, q):.0f} ms at {q} %" for q in (50, 99, 99.9))
+    rows += [
+        "",
+        f"From the first line over a limit to `stop` on the cable, {STOPS} lifts: {shares}; longest {stops.max():.0f} ms.",
+        "",
+        f"Taken on {platform.machine()}, {os.cpu_count()} processors, in {(time.time() - begun) / 60:.0f} minutes.",
+    ]
+    text = PAGE.read_text(encoding="utf-8")
+    before, rest = text.split(BEGIN)
+    _, after = rest.split(END)
+    PAGE.write_text(before + BEGIN + "\n" + "\n".join(rows) + "\n" + END + after, encoding="utf-8")
+    print("\n".join(rows))
+    return 1 if faults else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,51 @@
+"""A part of every attack; `make attack` makes thousands of each."""
+
+import attacks
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel, QWidget
+
+from sparring.ui.shell import PAGES
+
+SOME = {"records": 60, "logs": 40, "damaged_recordings": 60, "cut_streams": 60, "damaged_databases": 40, "lines": 60, "crashes": 200}
+
+
+@pytest.mark.parametrize("name", SOME)
+def test_nothing_from_outside_breaks_it_or_passes_unseen(name, tmp_path):
+    tally = getattr(attacks, name)(SOME[name], 7, tmp_path)
+    assert not tally.faults, f"{len(tally.faults)} of {tally.inputs}, the first: {tally.faults[0]}"
+    assert tally.inputs > 30
+
+
+def test_a_bench_over_its_limit_is_told_to_stop(tmp_path):
+    assert len(attacks.stop_times(5, 1, tmp_path)) == 5
+
+
+HOSTILE = "<img src='/etc/hostname'><b>x</b>"
+
+
+def test_names_are_shown_and_never_rendered(shown, tmp_path, build, rig, plan, lifted):
+    """A build and a rig with markup for names, on every page: no label and no tip takes it for that."""
+    from helpers import lay, wait_for
+    from PyQt6.QtWidgets import QApplication
+
+    lay(shown, tmp_path / "book")
+    d = shown.desk
+    d.add_build(build.model_copy(update={"family": HOSTILE, "title": HOSTILE, "notes": HOSTILE}))
+    d.choose_rig(d.book.save_rig(rig.model_copy(update={"name": HOSTILE})))
+    d.plan = plan
+    for run, recording in lifted[0][:6]:
+        d.book.add_run(d.ensure_test(HOSTILE), run, recording)
+    d.choose_test(d.test_id)
+    wait_for(lambda: d.result is not None, 60, QApplication.processEvents)
+    shown.session.said.emit(HOSTILE)
+    seen = 0
+    for page in PAGES:
+        shown.go(page)
+        QApplication.processEvents()
+        for widget in shown.findChildren(QWidget):
+            if isinstance(widget, QLabel) and "<img" in widget.text():
+                assert widget.textFormat() == Qt.TextFormat.PlainText, widget.objectName()
+                seen += 1
+            assert "<img" not in widget.toolTip(), widget.toolTip()
+    assert seen
