@@ -6,7 +6,7 @@ import contextlib
 import os
 import sqlite3
 import zlib
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 NAME = "derived.sqlite"
@@ -23,30 +23,35 @@ class Derived:
     def get(self, keys: Sequence[str]) -> dict[str, bytes]:
         """What is there of them, and whole."""
         found: dict[str, bytes] = {}
+
+        def read(connection: sqlite3.Connection) -> None:
+            for first in range(0, len(keys), _AT_ONCE):
+                some = keys[first : first + _AT_ONCE]
+                rows = connection.execute(f"SELECT key, data, seal FROM points WHERE key IN ({','.join('?' * len(some))})", some)
+                found.update({key: data for key, data, seal in rows if seal == zlib.crc32(key.encode() + data)})
+
         if self.path.exists():
-            with self._open() as connection:
-                for first in range(0, len(keys), _AT_ONCE):
-                    some = keys[first : first + _AT_ONCE]
-                    rows = connection.execute(f"SELECT key, data, seal FROM points WHERE key IN ({','.join('?' * len(some))})", some)
-                    found |= {key: data for key, data, seal in rows if seal == zlib.crc32(key.encode() + data)}
+            self._do(read)
         return found
 
     def put(self, points: dict[str, bytes]) -> None:
         """Keeps them; the oldest go when there are too many."""
-        with self._open() as connection:
+
+        def write(connection: sqlite3.Connection) -> None:
             rows = [(key, data, zlib.crc32(key.encode() + data)) for key, data in points.items()]
             connection.executemany("INSERT OR REPLACE INTO points (key, data, seal) VALUES (?, ?, ?)", rows)
             connection.execute("DELETE FROM points WHERE rowid <= (SELECT max(rowid) FROM points) - ?", (_MOST,))
 
-    @contextlib.contextmanager
-    def _open(self) -> Iterator[sqlite3.Connection]:
-        """An error ends what is done with it, and one of the file itself the file."""
+        self._do(write)
+
+    def _do(self, what: Callable[[sqlite3.Connection], None]) -> None:
+        """An error ends it, and one of the file itself the file."""
         try:
             os.close(os.open(self.path, os.O_CREAT | os.O_RDWR, 0o600))
             with contextlib.closing(sqlite3.connect(self.path, timeout=1.0)) as connection:
                 connection.execute("PRAGMA synchronous=OFF")  # what is lost is derived again
                 connection.execute("CREATE TABLE IF NOT EXISTS points (key TEXT PRIMARY KEY, data BLOB, seal INTEGER)")
-                yield connection
+                what(connection)
                 connection.commit()
         except sqlite3.DatabaseError as err:
             if not isinstance(err, sqlite3.OperationalError):  # damaged, not busy or full

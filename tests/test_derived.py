@@ -1,0 +1,214 @@
+"""What is derived once and kept: the same figures as derived anew, for every way to load a drive."""
+
+import shutil
+import sqlite3
+from contextlib import closing
+
+import numpy as np
+import pytest
+from helpers import TARE, make_runs
+from hypothesis import given
+from hypothesis import strategies as st
+
+from sparring.core import uncertainty
+from sparring.core.analysis import Reductions, analyse
+from sparring.core.plan import Plan
+from sparring.core.quantity import Measured
+from sparring.core.reduce.results import COMBINED
+from sparring.core.reduce.spread import of_one_run, random_part
+from sparring.core.rig import METHODS
+from sparring.core.uncertainty import budget, mean_of, nominal, std, ufloat
+from sparring.demo import hollin_yard
+from sparring.logbook import Logbook, LogbookError
+from sparring.logbook.derived import NAME
+from sparring.logbook.recovery import recover
+
+
+def figures(result):
+    """Everything of a result that is shown, with its budget."""
+    found = []
+    for step in result.steps:
+        for name in COMBINED:
+            x = getattr(step, name)
+            if x is not None:
+                found.append((step.index, name, nominal(x), std(x), random_part(x), {b.name: b.u for b in budget(x)}))
+    return found, sorted(f.id for f in result.findings), [(run.step, why) for run, why in result.skipped]
+
+
+def assert_same(a, b):
+    (x, ids, skipped), (y, other_ids, other_skipped) = figures(a), figures(b)
+    assert ids == other_ids
+    assert skipped == other_skipped
+    assert len(x) == len(y) > 0
+    for (i, name, value, u, own, shares), (j, other, value_2, u_2, own_2, shares_2) in zip(x, y, strict=True):
+        assert (i, name) == (j, other)
+        assert (value, u, own) == (pytest.approx(value_2, rel=1e-9), pytest.approx(u_2, rel=1e-9), pytest.approx(own_2, rel=1e-9))
+        assert shares == pytest.approx(shares_2, rel=1e-6, abs=1e-12 * u)
+
+
+@pytest.fixture(scope="module", params=[m.__name__ for m in METHODS])
+def kept(request, tmp_path_factory):
+    """A logbook with a small test of each method."""
+    method = next(m for m in METHODS if m.__name__ == request.param)
+    rig = hollin_yard.rig().model_copy(update={"method": method.ours()})
+    build, plan = hollin_yard.dunnock(2), Plan(loads=tuple(Measured(m) for m in (0.5, 1.0, 1.5)), repeats=2)
+    with Logbook(tmp_path_factory.mktemp("book") / "book") as book:
+        test = book.add_test(book.save_build(build), book.save_rig(rig), plan, "")
+        for run, recording in make_runs(build, rig, plan.of(len(rig.method.settings([m.value for m in plan.loads]))))[0]:
+            book.add_run(test, run, recording)
+        yield book, test, build, rig, plan
+
+
+def test_what_is_kept_says_the_same_as_what_is_reduced(kept):
+    book, test, build, rig, plan = kept
+    runs = book.runs(test)
+    plain = analyse(build, rig, plan, [(r.run, book.recording(r.recording)) for r in runs])
+    first, again = Reductions(book.derived), Reductions(book.derived)
+    assert_same(plain, analyse(build, rig, plan, book.material(runs), reductions=first))
+    assert first.reduced == len(runs)
+    assert_same(plain, analyse(build, rig, plan, book.material(runs), reductions=again))
+    assert again.reduced == 0
+    # some of them kept, some reduced: they share their inputs all the same
+    half = Reductions(book.derived)
+    mixed = [(r.run, source if n % 2 else source()) for n, (r, (_, source)) in enumerate(zip(runs, book.material(runs), strict=True))]
+    assert_same(plain, analyse(build, rig, plan, mixed, reductions=half))
+    assert half.reduced == len(runs) - len(runs) // 2
+
+
+def test_a_run_more_is_one_more_reduced_and_a_changed_record_all(tmp_path, build, rig, plan, lifted):
+    with Logbook(tmp_path / "book") as book:
+        test = book.add_test(book.save_build(build), book.save_rig(rig), plan, "")
+        for run, recording in lifted[0][:-1]:
+            book.add_run(test, run, recording)
+        reductions = Reductions(book.derived)
+        analyse(build, rig, plan, book.material(book.runs(test)), reductions=reductions)
+        book.add_run(test, *lifted[0][-1])
+        result = analyse(build, rig, plan, book.material(book.runs(test)), reductions=reductions)
+        assert reductions.reduced == len(lifted[0])
+        assert_same(result, analyse(build, rig, plan, lifted[0]))
+        other = rig.model_copy(update={"method": rig.method.model_copy(update={"drum_diameter": Measured(0.06, 1e-4)})})
+        moved = analyse(build, other, plan, book.material(book.runs(test)), reductions=reductions)
+        assert reductions.reduced == 2 * len(lifted[0])
+        assert_same(moved, analyse(build, other, plan, lifted[0]))
+
+
+@pytest.mark.parametrize("how", ["garbage", "a flipped bit", "another core"])
+def test_what_is_kept_wrongly_is_reduced_anew(tmp_path, build, rig, plan, lifted, monkeypatch, how):
+    with Logbook(tmp_path / "book") as book:
+        test = book.add_test(book.save_build(build), book.save_rig(rig), plan, "")
+        for run, recording in lifted[0][:6]:
+            book.add_run(test, run, recording)
+        material = book.material(book.runs(test))
+        right = analyse(build, rig, plan, material, reductions=Reductions(book.derived))
+        path = book.folder / NAME
+        if how == "garbage":
+            path.write_bytes(b"no database at all" * 100)
+        elif how == "a flipped bit":
+            with closing(sqlite3.connect(path)) as connection:
+                connection.execute("UPDATE points SET data = substr(data, 1, 40) || x'00' || substr(data, 42)")
+                connection.commit()
+        else:
+            monkeypatch.setattr("sparring.core.analysis.derived_by", lambda: "another")
+        reductions = Reductions(book.derived)
+        assert_same(right, analyse(build, rig, plan, material, reductions=reductions))
+        assert reductions.reduced == 6
+
+
+@given(st.integers(2, 60), st.integers(0, 10_000))
+def test_means_drawn_together_have_the_covariance_of_plain_ones(n, seed):
+    rng = np.random.default_rng(seed)
+    common = [ufloat(1.0, u, f"shared {k}") for k, u in enumerate((0.1, 0.03))]
+    figures = {"a": [], "b": [], "c": []}
+    for _ in range(n):
+        own = [ufloat(0.0, u, f"{name} within the window") for name, u in (("x", 0.2), ("y", 0.05))]
+        for name in figures:
+            weights = rng.standard_normal(4)
+            figures[name].append(rng.standard_normal() + sum(w * v for w, v in zip(weights, common + own, strict=True)))
+    plain = {name: mean_of(xs) for name, xs in figures.items()}
+    drawn = uncertainty.means_of(figures, of_one_run)
+
+    def covariance(means):
+        names = [*means]
+        variables = {v for m in means.values() for v in m.derivatives}
+        slopes = np.array([[means[m].derivatives.get(v, 0.0) * v.std_dev for v in variables] for m in names])
+        return slopes @ slopes.T
+
+    assert covariance(drawn) == pytest.approx(covariance(plain), rel=1e-9, abs=1e-15)
+    for name in figures:
+        assert nominal(drawn[name]) == pytest.approx(nominal(plain[name]), rel=1e-12, abs=1e-15)
+        assert {b.name: b.u for b in budget(drawn[name])} == pytest.approx({b.name: b.u for b in budget(plain[name])}, rel=1e-6)
+    assert max(len(m.derivatives) for m in drawn.values()) <= 2 + 2 * 3 or n <= 3
+
+
+def test_one_tare_serves_all_lifts(build, rig, lifted):
+    """Its doubt does not average out over them: it is the same mistake in each."""
+    by_cell = rig.model_copy(update={"torque_from": "cell"})
+    few = [(r.model_copy(update={"tare": TARE}), x) for r, x in lifted[0] if r.step == 2]
+    one = analyse(build, by_cell, Plan(), few[:1])
+    all_three = analyse(build, by_cell, Plan(), few)
+    u = [{b.name: b.u for b in budget(result.steps[0].torque)}["tare"] for result in (one, all_three)]
+    assert u[1] == pytest.approx(u[0], rel=1e-9)
+
+
+# --- damage, and what is left over ------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def two_tests(tmp_path, build, rig, plan, lifted):
+    with Logbook(tmp_path / "book") as book:
+        tests = [book.add_test(book.save_build(build), book.save_rig(rig), plan, "one")]
+        tests.append(book.add_test(book.save_build(build.model_copy(update={"revision": 9})), tests[0], plan, "two"))
+        for test in tests:
+            for run, recording in lifted[0][:4]:
+                book.add_run(test, run, recording)
+    return tmp_path / "book", tests
+
+
+def change(folder, statement):
+    with closing(sqlite3.connect(folder / "logbook.sqlite")) as connection:
+        connection.execute(statement)
+        connection.commit()
+
+
+def test_a_damaged_row_is_left_out_by_name_and_the_rest_stays(two_tests):
+    folder, (one, two) = two_tests
+    change(folder, "UPDATE runs SET record = replace(record, '\"step\": 0', '\"step\": 3') WHERE id = 2")
+    with Logbook(folder) as book:
+        assert len(book.runs(one)) == 3
+        assert len(book.runs(two)) == 4
+        assert "not what was written" in book.damage["run 2"]
+        with pytest.raises(LogbookError, match="run 2 is not what was written"):
+            book.strike([2])
+
+
+def test_a_test_whose_build_is_damaged_does_not_take_the_logbook_with_it(two_tests, shown):
+    from helpers import lay
+
+    folder, (one, two) = two_tests
+    change(folder, f"UPDATE builds SET record = 'x' WHERE id = (SELECT build_id FROM tests WHERE id = {two})")
+    lay(shown, folder)
+    assert shown.desk.test_id == one
+    assert any("Damaged in this logbook" in text and "build" in text for text in shown.heard.said)
+    shown.desk.choose_test(two)
+    assert "is not what was written" in shown.message.text()
+    assert shown.desk.test_id == one
+
+
+def test_runs_that_a_copy_does_not_know_are_given_back_to_their_test(two_tests, lifted, build, rig, plan):
+    folder, (_, two) = two_tests
+    shutil.copy(folder / "logbook.sqlite", folder.parent / "copy.sqlite")
+    with Logbook(folder) as book:
+        book.add_run(two, *lifted[0][5])
+        third = book.add_test(1, 1, plan, "begun after the copy")
+        book.add_run(third, *lifted[0][6])
+    for name in ("logbook.sqlite-wal", "logbook.sqlite-shm"):
+        (folder / name).unlink(missing_ok=True)
+    shutil.copy(folder.parent / "copy.sqlite", folder / "logbook.sqlite")
+    with Logbook(folder) as book:
+        said = recover(book)
+        assert "was taken in again" in said[0]
+        assert "1 of the logbook's recordings" in said[1]
+        assert [r.run.step for r in book.runs(two)] == [r.step for r, _ in [*lifted[0][:4], lifted[0][5]]]
+        assert book.add_test(1, 1, plan, "has the number of the one that is gone") == third
+        recover(book)
+        assert book.runs(third) == []  # it is not that test's
