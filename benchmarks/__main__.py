@@ -1,6 +1,6 @@
 """Measurements, each as a ratio to a plain yardstick taken in the same run: the machine's own speed drops out.
 
-Run all with `make bench`, or some by name: `python -m benchmarks startup reduce csv paint build live`.
+Run all with `make bench`, or some by name: `python -m benchmarks startup reduce csv paint build live many`.
 """
 
 from __future__ import annotations
@@ -12,23 +12,12 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
-_KEPT: list[object] = []
-
-
-def qt() -> Any:
-    """The application, one for all measurements of this process."""
-    if not _KEPT:
-        from sparring.ui.application import application
-
-        _KEPT.append(application())
-    return _KEPT[0]
-
+from benchmarks.many import many
+from benchmarks.yardstick import best, qt, say
 
 BARE = """
 import sys, time
@@ -38,20 +27,6 @@ import pyqtgraph as pg
 app = QApplication([]); w = QMainWindow(); w.setCentralWidget(pg.PlotWidget()); w.resize(1280, 800); w.show()
 QTimer.singleShot(0, app.quit); app.exec()
 """
-
-
-def best(work: Callable[[], object], times: int = 5) -> float:
-    """Least wall time of several runs [s]."""
-    found = []
-    for _ in range(times):
-        start = time.perf_counter()
-        work()
-        found.append(time.perf_counter() - start)
-    return min(found)
-
-
-def say(what: str, ratio: float, goal: float, detail: str = "") -> None:
-    print(f"{what:<58} {ratio:6.2f}   (goal {goal:g}) {detail}", flush=True)
 
 
 def startup() -> None:
@@ -318,7 +293,7 @@ def resident() -> int:
     return int(Path("/proc/self/statm").read_text().split()[1]) * 4096
 
 
-ALL = {"startup": startup, "reduce": reduce, "csv": csv, "paint": paint, "build": build, "live": live}
+ALL = {"startup": startup, "reduce": reduce, "csv": csv, "paint": paint, "build": build, "live": live, "many": many}
 
 if __name__ == "__main__":
     for name in sys.argv[1:] or ALL:

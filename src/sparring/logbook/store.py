@@ -209,12 +209,21 @@ class Logbook(Rows):
             s.flush()
             return row.id
 
+    def has_tests(self, kind: Kind, owner: int) -> bool:
+        """Whether anything was tested with a build or rig."""
+        with self._session() as s:
+            return bool(s.scalar(select(func.count()).where((TestRow.build_id if kind == "build" else TestRow.rig_id) == owner)))
+
+    def newest_test(self, build_id: int) -> int:
+        """The number of a build's newest test; 0: it has none."""
+        with self._session() as s:
+            return s.scalar(select(func.max(TestRow.id)).where(TestRow.build_id == build_id)) or 0
+
     def remove(self, kind: Kind, owner: int) -> None:
         """Takes back a build or rig that was begun and never tested. Raises LogbookError where it has tests."""
         with self._session() as s:
-            column = TestRow.build_id if kind == "build" else TestRow.rig_id
             row = s.get(BuildRow if kind == "build" else RigRow, owner)
-            if s.scalar(select(func.count()).where(column == owner)):
+            if self.has_tests(kind, owner):
                 raise LogbookError(f"this {kind} has tests and stays in the logbook")
             if row is not None:
                 s.delete(row)

@@ -19,14 +19,24 @@ class _Signals(QObject):
     progress = pyqtSignal(float)
 
 
+def teller(tell: Callable[[float], None]) -> Callable[[float], None]:
+    """A function that any thread may call, and that calls `tell` on the window's."""
+    signals = _Signals()
+    signals.progress.connect(tell)
+
+    def told(part: float) -> None:
+        signals.progress.emit(part)  # the emitter lives as long as this does
+
+    return told
+
+
 class Progress:
     """What long work calls with the part done [0..1]. Raises Cancelled once `cancel` was called."""
 
     _EVERY = 0.05  # [s] between two tellings: a window cannot show more
 
     def __init__(self, tell: Callable[[float], None]) -> None:
-        self._signals = _Signals()
-        self._signals.progress.connect(tell)
+        self._tell = teller(tell)
         self._cancelled, self._told = False, 0.0
 
     def cancel(self) -> None:
@@ -37,7 +47,7 @@ class Progress:
             raise Cancelled
         if (now := time.monotonic()) - self._told >= self._EVERY:
             self._told = now
-            self._signals.progress.emit(part)
+            self._tell(part)
 
 
 class _Task(QRunnable):

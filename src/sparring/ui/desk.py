@@ -5,6 +5,7 @@ Pages are handed the desk; they show what it holds and tell it what the tester w
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Callable
 from datetime import date
 from pathlib import Path
@@ -66,6 +67,7 @@ class Desk(InUnits, QObject):
         self._correcting: set[tuple[str, int]] = set()  # of what is on the desk: said to have been wrong all along
         self.settings = QSettings("sparring", "sparring")
         self.units = stored_units(self.settings)
+        self._counted: tuple[list[StoredRun], list[Outcome], list[Lift]] = ([], [], [])
         self._analysing = 0
         self._choosing = 0
         self._reductions: Reductions | None = None  # of the test on the desk
@@ -77,18 +79,16 @@ class Desk(InUnits, QObject):
         """Opens a logbook off this thread and lays its newest test on the desk."""
         before = self.folder
 
-        def work() -> tuple[Logbook, list[str]]:
+        def work() -> tuple[Logbook, list[str], tuple[int, list[StoredRun]]]:
             from sparring.logbook import Logbook
             from sparring.logbook.recovery import recover
 
             book = Logbook(folder)
-            said = recover(book)
-            book.tests()  # read now, they are only looked through by the window
-            return book, said
+            return book, recover(book), first_of(book)
 
-        def done(opened: tuple[Logbook, list[str]]) -> None:
+        def done(opened: tuple[Logbook, list[str], tuple[int, list[StoredRun]]]) -> None:
             self.close()
-            self.book, recovered = opened
+            self.book, recovered, (test_id, runs) = opened
             self.folder = self.book.folder
             self.build_id = self.rig_id = self.test_id = 0  # what was laid on the desk stays with the logbook it is from
             self.plan = Plan.ours()
@@ -96,7 +96,10 @@ class Desk(InUnits, QObject):
             self.draft = None
             self._correcting.clear()
             self._damage_told.clear()
-            self._start()
+            if test_id:
+                self.choose_test(test_id, runs)
+            else:
+                self.choose_build(self.book.builds()[0][0])
             for text in recovered:
                 self.said.emit(text)
             self.opened.emit()
@@ -108,25 +111,6 @@ class Desk(InUnits, QObject):
             self.not_opened.emit(str(err))
 
         background.run(work, done, failed)
-
-    def _start(self) -> None:
-        from sparring.logbook import LogbookError
-
-        assert self.book is not None
-        if not self.book.builds():
-            self.book.save_build(Build(family="First drive"))
-        if not self.book.rigs():
-            self.book.save_rig(Rig())
-        remembered = self.book.setting("test")
-        newest_first = sorted(self.book.tests(), key=lambda t: (t.id != remembered, -t.id))
-        for test in newest_first:  # one whose build or rig is damaged cannot be laid on the desk
-            try:
-                self.book.build(test.build_id), self.book.rig(test.rig_id)
-            except LogbookError:
-                continue
-            self.choose_test(test.id)
-            return
-        self.choose_build(self.book.builds()[0][0])
 
     def close(self) -> None:
         if self.book:
@@ -144,9 +128,8 @@ class Desk(InUnits, QObject):
     def choose_build(self, build_id: int) -> None:
         """Lays a build on the desk with its newest test, or with a fresh one in mind."""
         assert self.book is not None
-        tests = self.book.tests(build_id)
-        if tests:
-            self.choose_test(tests[-1].id)
+        if newest := self.book.newest_test(build_id):
+            self.choose_test(newest)
             return
         self.build_id, self.build = build_id, self.book.build(build_id)
         rigs = self.book.rigs()
@@ -155,8 +138,8 @@ class Desk(InUnits, QObject):
         self.test_id, self.result = 0, None
         self._laid()
 
-    def choose_test(self, test_id: int) -> None:
-        """Lays a test on the desk; one of very many runs when they have been read."""
+    def choose_test(self, test_id: int, known: list[StoredRun] | None = None) -> None:
+        """Lays a test on the desk; one of very many runs when they have been read. known: they have been."""
         from sparring.logbook import LogbookError
 
         assert self.book is not None
@@ -175,8 +158,8 @@ class Desk(InUnits, QObject):
         try:
             test = book.test(test_id)
             build, rig = book.build(test.build_id), book.rig(test.rig_id)
-            if test.runs <= _MANY:
-                lay(book.runs(test_id, struck=True))
+            if known is not None or test.runs <= _MANY:
+                lay(book.runs(test_id, struck=True) if known is None else known)
                 return
         except LogbookError as err:
             self.said.emit(str(err))
@@ -195,7 +178,7 @@ class Desk(InUnits, QObject):
     def set_method(self, method: MethodBase) -> None:
         """The rig set up for another method. One that tests were made with stays as it is, and a rig of its own begins."""
         assert self.book is not None
-        if all(t.rig_id != self.rig_id for t in self.book.tests()):
+        if not self.book.has_tests("rig", self.rig_id):
             old = self.rig.method.TITLE
             own = self.rig.name.removeprefix(old).strip()  # named after its method, perhaps with a number
             name = self._free_name(method.TITLE) if self.rig.name.startswith(old) and (not own or own.isdigit()) else self.rig.name
@@ -461,11 +444,15 @@ class Desk(InUnits, QObject):
 
     def outcomes(self) -> list[Outcome]:
         """Runs of the test in hand that count, in the order they were made."""
-        return [Outcome(r.run.step, r.run.ended == "stalled") for r in self.runs if not r.struck]
+        if self._counted[0] is not self.runs:  # it is looked at many times between two lifts
+            outcomes = [Outcome(r.run.step, r.run.ended == "stalled") for r in self.runs if not r.struck]
+            self._counted = self.runs, outcomes, lifts_of(outcomes)
+        return self._counted[1]
 
     def done_lifts(self) -> list[Lift]:
         """They as lifts, numbered per weight."""
-        return lifts_of(self.outcomes())
+        self.outcomes()
+        return self._counted[2]
 
     # --- results --------------------------------------------------------------------------------------------
 
@@ -498,9 +485,18 @@ class Desk(InUnits, QObject):
             material = book.material(runs)
             return analyse(build, rig, plan, material, peers_of(book, test_id, build_id), reductions=self._reductions, progress=going_on)
 
-        def going_on(_part: float) -> None:
+        seen = 0
+
+        def going_on(part: float) -> None:
+            nonlocal seen
             if ticket != self._analysing:
                 raise background.Cancelled
+            seen += 1
+            if seen % _MANY == 0:  # so much stays that looking through it for garbage would hold up the window
+                gc.freeze()
+                told(part)
+
+        told = background.teller(lambda part: self.said.emit(f"{build.name}: {100 * part:.0f} % of its {len(runs)} runs are looked at."))
 
         def done(result: TestResult) -> None:
             from sparring.logbook import LogbookError
@@ -552,6 +548,25 @@ class Desk(InUnits, QObject):
         self.units[kind] = unit
         self.settings.setValue(f"units/{kind}", unit)
         self.units_changed.emit()
+
+
+def first_of(book: Logbook) -> tuple[int, list[StoredRun]]:
+    """What a logbook is opened with, and its runs: the test that was last on the desk, else the newest that can be laid on it;
+    0: none. Reads all tests, which the window then only looks through."""
+    from sparring.logbook import LogbookError
+
+    if not book.builds():
+        book.save_build(Build(family="First drive"))
+    if not book.rigs():
+        book.save_rig(Rig())
+    remembered = book.setting("test")
+    for test in sorted(book.tests(), key=lambda t: (t.id != remembered, -t.id)):
+        try:
+            book.build(test.build_id), book.rig(test.rig_id)  # damaged ones cannot be laid on the desk
+        except LogbookError:
+            continue
+        return test.id, book.runs(test.id, struck=True)
+    return 0, []
 
 
 def peers_of(book: Logbook, test_id: int, build_id: int) -> list[Peer]:

@@ -83,6 +83,7 @@ class Inputs:
     tares: dict[Any, Any] = field(default_factory=dict)
     cells: dict[tuple[str, calibration.Calibration], LineFit] = field(default_factory=dict)
     made: dict[Any, Meter] = field(default_factory=dict)
+    sets: dict[Sensors, Instruments] = field(default_factory=dict)
 
     def cell_of(self, run: Run, gravity: float) -> LineFit | None:
         """The line of the calibration in force at the run; one input for all runs of one calibration."""
@@ -102,7 +103,11 @@ class Inputs:
 
     def meters_of(self, run: Run) -> Instruments:
         """The instruments in force at the run; the same one is the same input in every run."""
-        return self.meters if run.sensors is None else instruments_of(run.sensors, self.made)
+        if run.sensors is None:
+            return self.meters
+        if run.sensors not in self.sets:
+            self.sets[run.sensors] = instruments_of(run.sensors, self.made)
+        return self.sets[run.sensors]
 
     def mass(self, m: Any) -> Any:
         """The same weight is the same input in every run."""
