@@ -5,9 +5,10 @@ A log is looked at first (`look`), so that a person can correct what was guessed
 
 from __future__ import annotations
 
+import codecs
 import io
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -20,6 +21,8 @@ from sparring.core import quantity
 from sparring.core.recording import CHANNELS, Recording
 
 _PEEK = 64_000
+_BLOCK = 1 << 20  # bytes read at a time
+_LARGEST = 4_000_000_000  # bytes
 _TOLERATED = 0.05  # part of unreadable cells beyond which a log is refused
 
 
@@ -98,6 +101,8 @@ def look(path: Path) -> LogLook:
     try:
         if path.exists() and not path.is_file():
             raise LogError(f"{path} is a pipe, a device or a folder: save the log as a file first")
+        if path.stat().st_size > _LARGEST:
+            raise LogError(f"{path}: {path.stat().st_size / 1e9:.1f} GB are too much for one log; cut it into parts")
         with open(path, "rb") as f:
             head = f.read(_PEEK)
     except OSError as err:
@@ -149,16 +154,32 @@ def look(path: Path) -> LogLook:
     return LogLook(path, delimiter, decimal, start, has_header, tuple(columns), preview)
 
 
-class _Watched(io.BytesIO):
-    """A log in memory that tells how far it has been read. What `progress` raises ends the reading."""
+class _Watched(io.RawIOBase):
+    """A log that tells how far it has been read, and in which several spaces are one. What `progress` raises ends the reading."""
 
-    def __init__(self, data: bytes, progress: Callable[[float], None]) -> None:
-        super().__init__(data)
-        self._size, self._progress = len(data), progress
+    def __init__(self, log: LogLook, progress: Callable[[float], None]) -> None:
+        super().__init__()
+        self._file = open(log.path, "rb")  # noqa: SIM115  (closed with this)
+        self._size = max(log.path.stat().st_size, 1)
+        self._progress, self._squeeze, self._left = progress, log.delimiter == " ", b""
 
-    def read(self, size: int | None = -1) -> bytes:
-        self._progress(self.tell() / self._size)
-        return super().read(size)
+    def readable(self) -> bool:
+        return True
+
+    def read(self, size: int = -1) -> bytes:
+        self._progress(min(self._file.tell() / self._size, 1.0))
+        if not self._squeeze:
+            return self._file.read(size)
+        while not self._left and (data := self._file.read(_BLOCK)):
+            data += self._file.readline()
+            self._left = re.sub(rb"[ \t]+", b" ", re.sub(rb"(?m)^[ \t]+|[ \t]+(?=\r?$)", b"", data))
+        size = len(self._left) if size < 0 else size
+        data, self._left = self._left[:size], self._left[size:]
+        return data
+
+    def close(self) -> None:
+        self._file.close()
+        super().close()
 
 
 def read(
@@ -193,14 +214,11 @@ def read(
 
     remarks: list[str] = []
     wanted = [names[i] for i in chosen]
-    delimiter = log.delimiter
     try:
-        data = log.path.read_bytes()
-        if delimiter == " ":  # several in a row are one
-            data = re.sub(rb"[ \t]+", b" ", re.sub(rb"(?m)^[ \t]+|[ \t]+(?=\r?$)", b"", data))
-        source = pa.PythonFile(_Watched(data, progress), mode="r")
-        read_options = pcsv.ReadOptions(column_names=names, skip_rows=log.skip + (1 if log.has_header else 0), encoding=_encoding(data))
-        parse_options = pcsv.ParseOptions(delimiter=delimiter, invalid_row_handler=bad_row)
+        read_options = pcsv.ReadOptions(
+            column_names=names, skip_rows=log.skip + (1 if log.has_header else 0), encoding=_encoding(log.path), block_size=_BLOCK
+        )
+        parse_options = pcsv.ParseOptions(delimiter=log.delimiter, invalid_row_handler=bad_row)
         strict = pcsv.ConvertOptions(
             include_columns=wanted,
             column_types=dict.fromkeys(wanted, pa.float64()),
@@ -208,12 +226,14 @@ def read(
             null_values=["", "nan", "NaN", "NA", "-", "null"],
         )
         try:
-            table = pcsv.read_csv(source, read_options, parse_options, strict)
+            with _Watched(log, progress) as source:
+                table = pcsv.read_csv(pa.PythonFile(source, mode="r"), read_options, parse_options, strict)
         except pa.ArrowInvalid:
             dropped.clear()
-            source.seek(0)
             as_text = pcsv.ConvertOptions(include_columns=wanted, column_types=dict.fromkeys(wanted, pa.string()))
-            table = _forgiving(log, pcsv.read_csv(source, read_options, parse_options, as_text), remarks)
+            with _Watched(log, progress) as source:
+                batches = pcsv.open_csv(pa.PythonFile(source, mode="r"), read_options, parse_options, as_text)
+                table = _forgiving(log, batches, remarks)
     except (pa.ArrowException, OSError, UnicodeError) as err:
         raise LogError(f"{log.path}: {err}") from err
     if dropped and len(dropped) > _TOLERATED * (table.num_rows + len(dropped)):
@@ -223,6 +243,7 @@ def read(
     arrays: dict[str, np.ndarray] = {}
     for channel, (i, unit) in by_channel.items():
         values = table.column(names[i]).to_numpy().astype(float, copy=False)
+        table = table.drop_columns([names[i]])  # one column more than the recording's is in memory at a time
         if np.isinf(values).any():  # 1e400 is no reading
             values = np.where(np.isinf(values), np.nan, values)
         try:
@@ -230,7 +251,11 @@ def read(
             scale = quantity.to_si(1.0, unit, kind_of_channel(channel)) - zero
         except quantity.QuantityError as err:
             raise LogError(f"{log.path}: column “{log.columns[i].header}”: {err}") from err
-        arrays[channel] = values if (scale, zero) == (1.0, 0.0) else values * scale + zero
+        if (scale, zero) != (1.0, 0.0):
+            values = values if values.flags.writeable else values.copy()
+            values *= scale
+            values += zero
+        arrays[channel] = values
     t = arrays.pop("t")
     if len(t) < 8:
         raise LogError(f"{log.path}: only {len(t)} lines of figures")
@@ -250,7 +275,9 @@ def read(
         remarks.append(f"{len(back)} lines out of order were put in order.")
     if t[-1] <= t[0]:
         raise LogError(f"{log.path}: the time stands still; is “{log.columns[by_channel['t'][0]].header}” the time?")
-    return Recording(t - t[0], arrays), remarks
+    if t[0] != 0:
+        t = t - t[0]
+    return Recording(t, arrays), remarks
 
 
 def write(path: Path, recording: Recording) -> None:
@@ -281,40 +308,52 @@ def write(path: Path, recording: Recording) -> None:
     pcsv.write_csv(pa.table(columns), path)
 
 
-def _encoding(data: bytes) -> str:
+def _encoding(path: Path) -> str:
     """UTF-8 where it holds; else Latin-1, in which every byte is some letter."""
-    if data.isascii():
-        return "utf8"
-    try:
-        data.decode("utf-8")
-    except UnicodeDecodeError:
-        return "latin1"
+    decoder = codecs.getincrementaldecoder("utf-8")()
+    with open(path, "rb") as f:
+        try:
+            while block := f.read(_BLOCK):
+                if not block.isascii() or decoder.getstate()[0]:
+                    decoder.decode(block)
+            decoder.decode(b"", final=True)
+        except UnicodeDecodeError:
+            return "latin1"
     return "utf8"
 
 
-def _forgiving(log: LogLook, table: pa.Table, remarks: list[str]) -> pa.Table:
-    out = {}
-    bad, first = 0, ""
-    for name in table.column_names:
-        text = pc.utf8_trim_whitespace(table.column(name).combine_chunks())
-        if log.decimal == ",":
-            text = pc.replace_substring(text, ",", ".")
-        numeric = pc.match_substring_regex(text, r"^[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?$")
-        good = pc.if_else(numeric, text, None)
-        wrong = pc.and_(pc.invert(numeric), pc.greater(pc.utf8_length(text), 0))
-        count = pc.sum(wrong).as_py() or 0
-        if count and not first:
-            row = pc.index(wrong, True).as_py()
-            first = (
-                f"“{text[row].as_py()[:30]}” in column “{log.columns[int(name[1:])].header}” at line {row + log.skip + 1 + log.has_header}"
-            )
-        bad += count
-        out[name] = pc.cast(good, pa.float64())
-    if bad > _TOLERATED * max(1, table.num_rows * len(out)):
+def _forgiving(log: LogLook, batches: Iterable[pa.RecordBatch], remarks: list[str]) -> pa.Table:
+    """Figures of a log some of whose cells are none: those are left empty."""
+    tables = []
+    bad, first, rows, columns = 0, "", 0, 0
+    for batch in batches:
+        out = {}
+        columns = batch.num_columns
+        for name in batch.schema.names:
+            text = pc.utf8_trim_whitespace(batch.column(name))
+            if log.decimal == ",":
+                text = pc.replace_substring(text, ",", ".")
+            numeric = pc.match_substring_regex(text, r"^[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?$")
+            good = pc.if_else(numeric, text, None)
+            wrong = pc.and_(pc.invert(numeric), pc.greater(pc.utf8_length(text), 0))
+            count = pc.sum(wrong).as_py() or 0
+            if count and not first:
+                row = pc.index(wrong, True).as_py()
+                first = (
+                    f"“{text[row].as_py()[:30]}” in column “{log.columns[int(name[1:])].header}” "
+                    f"at line {rows + row + log.skip + 1 + log.has_header}"
+                )
+            bad += count
+            out[name] = pc.cast(good, pa.float64())
+        rows += batch.num_rows
+        tables.append(pa.table(out))
+    if not tables:
+        raise LogError(f"{log.path}: no lines of figures")
+    if bad > _TOLERATED * max(1, rows * columns):
         raise LogError(f"{log.path}: {bad} cells are no numbers, the first {first}")
     if bad:
         remarks.append(f"{bad} cells are no numbers and were left empty, the first {first}.")
-    return pa.table(out)
+    return pa.concat_tables(tables)
 
 
 def _split(line: str, delimiter: str) -> list[str]:
