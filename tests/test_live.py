@@ -13,7 +13,7 @@ from helpers import close_others, lay, wait_for
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QInputDialog
 
-from sparring.bench import session
+from sparring.bench import machine
 from sparring.bench.recorder import Recorder
 from sparring.bench.ring import Ring
 from sparring.core.quantity import Measured
@@ -91,7 +91,7 @@ def begin_lift(window):
 @pytest.fixture
 def cable(window, board, tmp_path, monkeypatch):
     """A cable to the board; the board would wait long for a word before it stops by itself."""
-    monkeypatch.setattr(session, "WATCHDOG", 600.0)
+    monkeypatch.setattr(machine, "WATCHDOG", 600.0)
     window.session.disconnect_bench()
     made = Cable(tmp_path / "port", tmp_path / "cable")
     window.session.connect_port(str(tmp_path / "cable"))

@@ -34,7 +34,7 @@ WHAT = {
     "lines": "garbage between a board's lines (60 lines each)",
     "crashes": "crash or full disk at every write, fsync and rename of keeping a lift",
 }
-STOPS = 1000
+STOPS, KILLS = 1000, 50
 PAGE = Path(__file__).parents[2] / "docs" / "reliability.md"
 BEGIN, END = "<!-- measured: begin -->", "<!-- measured: end -->"
 
@@ -49,6 +49,7 @@ def main() -> int:
     begun = time.time()
     with tempfile.TemporaryDirectory() as folder:
         stops = 1e3 * np.array(attacks.stop_times(STOPS, 1, Path(folder)))  # first, with nothing beside it
+        lost = np.array(attacks.kills(KILLS, 1, Path(folder)))
     found: dict[str, list[attacks.Tally]] = {name: [] for name in MANY}
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         jobs = [
@@ -70,6 +71,8 @@ def main() -> int:
     rows += [
         "",
         f"From the first line over a limit to `stop` on the cable, {STOPS} lifts: {shares}; longest {stops.max():.0f} ms.",
+        "",
+        f"Killed outright while recording, {KILLS} times: {np.median(lost):.2f} s of the lift lost in the middle, {lost.max():.2f} s at most.",
         "",
         f"Taken on {platform.machine()}, {os.cpu_count()} processors, in {(time.time() - begun) / 60:.0f} minutes.",
     ]

@@ -16,6 +16,8 @@ import select
 import shutil
 import signal
 import sqlite3
+import subprocess
+import sys
 import time
 import traceback
 import tty
@@ -519,6 +521,35 @@ def _look_after(book: Path, test: int, whole: Recording, written: int, how: str,
         if list((book / "recordings").glob("*.part")) or list((book / "recordings").glob("*.arrow")):
             tally.silences.append(f"{what}: something is left over")
         tally.told += bool(said)
+
+
+RECORDS = """
+import sys, time
+from pathlib import Path
+import numpy as np
+from sparring.bench.recorder import Recorder
+recorder = Recorder(Path(sys.argv[1]), ("speed",), {"test": 1, "run": {}})
+print("begun", flush=True)
+while True:
+    recorder.add(np.array([time.time()]), np.ones((1, 1)))
+    time.sleep(0.0125)
+"""
+
+
+def kills(n, seed, folder: Path) -> list[float]:
+    """A process that records, killed outright at any moment: what of the time until then is not on the disk [s]."""
+    rng, lost = random.Random(seed), []
+    for k in range(n):
+        path = folder / f"{k}.arrow"
+        process = subprocess.Popen([sys.executable, "-c", RECORDS, str(path)], stdout=subprocess.PIPE)
+        process.stdout.readline()
+        time.sleep(0.5 + rng.random())
+        process.kill()
+        at = time.time()
+        process.wait()
+        process.stdout.close()
+        lost.append(at - recordings.read_stream(path)[0].t[-1])
+    return lost
 
 
 # --- how long a bench goes on over a limit ----------------------------------------------------------------------------

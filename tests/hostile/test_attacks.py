@@ -21,6 +21,10 @@ def test_a_bench_over_its_limit_is_told_to_stop(tmp_path):
     assert len(attacks.stop_times(5, 1, tmp_path)) == 5
 
 
+def test_a_process_that_is_killed_leaves_what_it_recorded(tmp_path):
+    assert len(attacks.kills(2, 1, tmp_path)) == 2
+
+
 HOSTILE = "<img src='/etc/hostname'><b>x</b>"
 
 

@@ -68,6 +68,7 @@ DOES = {
     "Import a log …": lambda demo: file_dialog(demo, "Log of another logger"),
     "Export this test …": lambda demo: file_dialog(demo, "Export into which folder"),
     "Take back left-out lifts": lambda demo: said(demo, "No lift is left out"),
+    "Go back to a copy …": lambda demo: dialog(demo, "Go back to a copy"),
     "Find …": lambda demo: demo.until(lambda: demo.state()["focus"] == "Find in the logbook", "search has the keyboard"),
     "New build": lambda demo: new(demo, "New drive r1"),
     "New revision of this build": lambda demo: new(demo, "Dunnock r4"),

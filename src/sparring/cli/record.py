@@ -9,8 +9,9 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
+from sparring.bench.captures import Notice
 from sparring.bench.link import Link
-from sparring.bench.session import Notice, Session
+from sparring.bench.session import Session
 from sparring.core.build import Build
 from sparring.core.plan import Lift, Outcome, Plan, what_next
 from sparring.core.rig import Rig

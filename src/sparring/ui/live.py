@@ -19,9 +19,10 @@ from sparring.core.rig import Rig
 from sparring.core.run import Run
 
 if TYPE_CHECKING:
+    from sparring.bench.captures import Notice
     from sparring.bench.lines import Mapping, Tally
     from sparring.bench.link import Link
-    from sparring.bench.session import Notice, State
+    from sparring.bench.machine import State
 
 _FRAME = 33  # [ms] between looks at what has come
 _SIMULATION_SPEED = 1.0

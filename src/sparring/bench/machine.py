@@ -1,0 +1,430 @@
+"""What a bench does, says and has been told: the states of one, and what brings it from one to the next.
+
+It knows what hangs, what is driven and where the hook is only from the board's replies. All of it is decided where the lines
+come in (the link's thread), so that a window that is busy keeps no bench turning. It speaks through `tell`, in order.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+import threading
+import time
+from collections import deque
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, Literal, Protocol
+
+from sparring.bench.captures import Captures, Notice
+from sparring.bench.clock import BoardClock
+from sparring.bench.lines import SIMULATED, Block, Event
+from sparring.bench.watch import LimitWatch
+from sparring.core.quantity import Measured
+
+SILENT = 0.5  # [s] without a valid line from a bench that may be moving: it is lost
+_SIMULATED_SILENT = 5.0  # [s] the same of a simulated one, which shares its processor with all else that runs
+WATCHDOG = 2.0  # [s] after which a board stops itself that hears nothing, where it can
+_ANSWER = 2.0  # [s] within which a board answers a command
+_GENTLY = 0.4  # of a lift's voltage, to let the hook down: at it even what nearly stalls runs down no faster than an empty hook up
+_AGAIN = 0.25  # [s] between two commands to stop, until one is confirmed
+_TARE_DOUBT = 6.0  # [counts] standard uncertainty of a tare
+_ANEW = "It began anew meanwhile: what hangs and its tare are not known any more"
+_FIGURE = re.compile(r"[-+]?\d+(\.\d*)?([eE][-+]?\d+)?")
+
+State = Literal["off", "connecting", "ready", "preparing", "lifting", "lowering", "stopping", "lost"]
+MOVING: tuple[State, ...] = ("lifting", "lowering", "stopping")
+"""States in which the board may move; so it may while lost."""
+
+
+class Port(Protocol):
+    """What a session needs of a link."""
+
+    def send(self, command: str) -> bool:
+        """Sends a line; False when it cannot be."""
+
+
+class Machine:
+    """One bench, as its lines and answers tell. Its link calls what has no underscore; `session.Session` is the tester's side."""
+
+    def __init__(self, tell: Callable[[Notice], None], *, clock: Callable[[], float] = time.monotonic) -> None:
+        """tell: is handed everything that happens, under the session's lock: it must be quick, and call nothing here."""
+        self._tell, self._clock = tell, clock
+        self._lock = threading.RLock()
+        self.keep: Callable[[Path], int] | None = None  # keeps a lift's stream as a run; its id
+        self.silent_after = SILENT
+        self.limits: dict[str, float] = {}  # of channels, SI; each lift takes those in force
+        self.link: Port | None = None
+        self._forget()
+
+    def _forget(self) -> None:
+        self.state: State = "off"
+        self.why = ""
+        self.obeys = False  # the bench answers commands
+        self.tare: Measured | None = None
+        self.hung: float | None = None
+        self.hook_up: bool | None = None  # None: the board has not said
+        self.stop_wanted = False  # and not confirmed
+        self.last_t: float | None = None
+        self.gaps: list[tuple[float, float]] = []
+        self.marks: list[tuple[float, str]] = []
+        self.drive_started: float | None = None
+        self._watch: LimitWatch | None = None
+        self._channels: tuple[str, ...] | None = None
+        self._lost_at: float | None = None
+        self._lost_since = 0.0
+        self._board = BoardClock(self._clock)
+        self._boot = ""  # what it answered to hello
+        self._before_loss: State = "ready"
+        self._todo: deque[str] = deque()
+        self._asked: tuple[str, str, float] | None = None  # word, figure, when
+        self._voltage, self._gently = 0.0, True  # of the newest lift; how the hook is let down if asked for
+        self._step: tuple[Path, dict[str, Any]] | None = None
+        self._captures = Captures(self._tell, self._fault, lambda path: self.keep(path) if self.keep is not None else None, self._clock)
+        self._stop_sent = self._stop_first = self._fed = 0.0
+        self._said_unconfirmed = False
+        self._up_since = 0.0
+        self._period = 0.0
+        self._watchdog = False
+        self._simulated = False
+        self._still = threading.Event()
+
+    # --- what the link says ---------------------------------------------------------------------------------------
+
+    def link_up(self) -> None:
+        """The port is open. A stop that is wanted goes first."""
+        with self._lock:
+            if self.link is None:
+                return
+            self._up_since = self._clock()
+            if self.stop_wanted:
+                self._send_stop()
+            self.link.send("hello")
+
+    def link_down(self, why: str) -> None:
+        """The port cannot be opened, or is gone."""
+        with self._lock:
+            if self.link is None:
+                return
+            self.why = why
+            if self.last_t is None:
+                self._tell(Notice("said", why))
+            elif self.state != "lost":
+                goes_on = "the run goes on, the gap will be marked" if self.state == "lifting" else "it goes on from there"
+                self._tell(Notice("said", f"{why}. Plug it in again: {goes_on}."))
+            self._lose()
+
+    def came(self, items: list[Block | Event]) -> None:
+        """Lines came."""
+        with self._lock:
+            for item in items:
+                if self.link is None:
+                    return
+                self._block(item) if isinstance(item, Block) else self._event(item)
+
+    def turn(self, waited: float) -> None:
+        """Time went by. waited [s]: for how long the port was open and nothing valid came."""
+        with self._lock:
+            if self.link is None:
+                return
+            now = self._clock()
+            allowed = _SIMULATED_SILENT if self._simulated else self.silent_after
+            if waited > max(allowed, 5 * self._period) and self.state in MOVING:
+                self.why = f"no valid line for {waited:.1f} s"
+                self._tell(
+                    Notice("said", f"BENCH LOST: {self.why} while it may be moving. It is told to stop; cut its power if it does not.")
+                )
+                self._halt("interrupted")
+                self._lose()
+            if self._asked is not None and now - self._asked[2] > _ANSWER:
+                self._failed(f"The bench does not answer “{' '.join(self._asked[:2]).strip()}”. The step ends here.")
+            if self.stop_wanted and not self._answers():
+                self.stop_wanted = False
+                if self.state == "stopping":
+                    self._set("ready")
+                    self._tell(Notice("said", "This bench takes no commands: stop it by hand."))
+            if self.stop_wanted and now - self._stop_sent > _AGAIN:
+                self._send_stop()
+            if self.stop_wanted and now - self._stop_first > 1.0 and not self._said_unconfirmed:
+                self._said_unconfirmed = True
+                if self.state == "ready":
+                    self._set("stopping")
+                self._tell(Notice("said", "STOP is not confirmed by the bench yet: cut its power. It is told again until it answers."))
+            if self._watchdog and now - self._fed > WATCHDOG / 4 and self.state != "lost":
+                self._fed = now
+                self.link.send(f"watchdog {WATCHDOG:g}")
+            self._captures.turn()
+
+    # --- samples --------------------------------------------------------------------------------------------------
+
+    def _block(self, block: Block) -> None:
+        if self._channels is not None and block.mapping.channels != self._channels:
+            self._other_columns(block.mapping.channels)
+        self._channels = block.mapping.channels
+        t, anew = self._board.run_on(block.t, self._clock() - self._lost_since if self.state == "lost" else 0.0)
+        self._tell(Notice("block", (t, block.values, self._channels)))
+        gap = None
+        if anew and self.state not in ("lost", "connecting"):  # it was switched off and on, with the cable in
+            self._lose()
+        if self.state in ("lost", "connecting"):
+            gap = self._back(float(t[0]), anew)
+        step = (float(t[-1]) - (self.last_t if self.last_t is not None and gap is None else float(t[0]))) / len(t)
+        self._period = 0.9 * self._period + 0.1 * min(step, 1.0)
+        self.last_t = float(t[-1])
+        self._captures.add(t, block.values, gap)
+        driven = self.state in ("lifting", "lowering")
+        if driven and self._watch is not None and (wrong := self._watch.look(self._channels, t, block.values)):
+            self._tell(Notice("said", f"Stopped: {wrong}."))
+            self._halt("limit")
+
+    def _other_columns(self, channels: tuple[str, ...]) -> None:
+        """The board sends other columns from here on: what was recorded ends, and a stretch of its own begins."""
+        if not self._captures.under_way:
+            return
+        self._tell(Notice("said", f"The bench sends other columns now: {', '.join(channels)}. What was recorded so far is kept by itself."))
+        if not self._captures.begin_anew(channels) and self._captures.drives:
+            self._halt("interrupted")
+
+    # --- losing it and finding it again ---------------------------------------------------------------------------
+
+    def _lose(self) -> None:
+        if self.state not in ("lost", "connecting"):
+            self._before_loss = self.state
+            self._lost_at, self._lost_since = self.last_t, self._clock()
+        if self._asked is not None:
+            self._failed("The bench was lost before it answered; nothing was begun.", settle=False)
+        self._set("connecting" if self.last_t is None else "lost")
+
+    def _back(self, t: float, anew: bool) -> tuple[float, float] | None:
+        """Lines come (again): the gap, where there was one."""
+        gap = (self._lost_at, t) if self._lost_at is not None else None
+        away = self._clock() - self._lost_since
+        self._lost_at = None
+        state = self._before_loss if gap is not None else "ready"
+        self._set(state if not self.stop_wanted else "stopping")
+        if gap is None:
+            return None
+        self.gaps.append(gap)
+        self._tell(Notice("gap", gap))
+        why = ""
+        if anew and self.link is not None:
+            self._boot = ""
+            self._forget_settings()
+            why = _ANEW
+        elif self._watchdog and away > WATCHDOG:
+            why = f"It heard nothing for {WATCHDOG:g} s and has stopped by itself"
+        said = f"The bench is back after {gap[1] - gap[0]:.1f} s; the gap is marked in the recording."
+        if why and not self.stop_wanted and state in (*MOVING, "preparing"):
+            self._halt("interrupted")
+            said = f"The bench is back after {gap[1] - gap[0]:.1f} s. {why}; it is told to stop, and the lift ends here."
+        elif state == "preparing":
+            self._halt("interrupted")
+        self._tell(Notice("said", said if not why or "lift ends" in said else f"{said} {why}."))
+        return gap
+
+    def _forget_settings(self) -> None:
+        self.tare, self.hung, self.hook_up, self._watchdog = None, None, None, False
+        if self.link is not None:
+            self.link.send("hello")  # so that it is asked for its watchdog again
+
+    # --- words ----------------------------------------------------------------------------------------------------
+
+    def _event(self, event: Event) -> None:
+        word, _, rest = event.text.partition(" ")
+        if event.kind == "reply":
+            self._reply(word, rest.strip())
+        elif event.kind == "happened":
+            self._happened(word, event.text)
+        elif event.text == SIMULATED:
+            self._simulated = True
+
+    def _reply(self, word: str, rest: str) -> None:
+        refused = "" if rest.startswith("ok") else rest.removeprefix("refused").lstrip(": ") or "without a reason"
+        if word == "hello":
+            if self.link is not None and not refused:
+                self.obeys = True
+                self._started(rest.removeprefix("ok").strip())
+                self.link.send(f"watchdog {WATCHDOG:g}")
+        elif word == "watchdog":
+            self._watchdog = not refused
+        elif word == "stop" and not refused:
+            self._stopped()
+        elif self._asked is not None and word == self._asked[0]:
+            self._answered(word, rest, refused)
+        elif refused:
+            self._tell(Notice("said", f"The bench refuses “{word}”: {refused}."))
+        self._tell(Notice("answer", word))
+
+    def _started(self, boot: str) -> None:
+        """A board may answer `hello` with a figure that is another whenever it begins: its clock alone may look as if it had run on."""
+        before, self._boot = self._boot, boot
+        if before and boot and boot != before:
+            self._tell(Notice("said", f"{_ANEW}."))
+            if not self.stop_wanted and (self.state in (*MOVING, "preparing") or self._before_loss in (*MOVING, "preparing")):
+                self._halt("interrupted")
+            self._forget_settings()
+
+    def _answered(self, word: str, rest: str, refused: str) -> None:
+        assert self._asked is not None
+        asked = self._asked[1]
+        if refused:
+            self._failed(f"The bench refuses “{f'{word} {asked}'.strip()}”: {refused}. The step ends here.", refused=True)
+            return
+        said = _FIGURE.search(rest.removeprefix("ok"))
+        figure = float(said[0]) if said else None
+        if word == "tare":
+            if figure is None or not math.isfinite(figure):
+                self._failed(f"The bench answers “tare {rest}”, without a reading: tare again.")
+                return
+            self.tare = Measured(figure, _TARE_DOUBT)
+        elif word in ("hang", "resistor"):
+            wanted = float(asked)
+            self.hung = figure if figure is not None else wanted
+            if not self._set_to(wanted):
+                self._failed(f"The bench says “{word} {rest}” where {asked} was asked for; nothing was begun.")
+                return
+        elif word == "drive" and figure is not None and abs(figure - float(asked)) > 1e-3 * abs(float(asked)):
+            self._failed(f"The bench says “drive {rest}” where {asked} V was asked for; nothing was begun.")
+            return
+        self._asked = None
+        if word == "up":
+            self.hook_up = True
+            self._set("lifting")
+        elif word == "down":
+            self._set("lowering")
+        elif not self._todo:
+            self._set("ready")
+        self._ask()
+
+    def _happened(self, word: str, text: str) -> None:
+        if word in ("top", "stalled", "limit"):
+            if self.state == "lifting":
+                self._captures.end(word)
+                self._gently = True
+                self._todo = deque(self._down())
+                self._set("preparing")
+                self._ask()
+            elif self.state == "lowering" and word != "top":
+                self._tell(Notice("said", f"The bench has stopped by itself while lowering: {text}."))
+                self._halt("stalled" if word == "stalled" else "interrupted")
+        elif word == "bottom":
+            self.hook_up = False
+            if self.state == "lowering":
+                self._set("ready")
+        elif word == "watchdog" and self.state in (*MOVING, "preparing"):
+            self._tell(Notice("said", f"The bench has stopped by itself: it heard nothing for {WATCHDOG:g} s."))
+            self._halt("interrupted")
+        self._tell(Notice("word", text))
+
+    # --- commands that wait for their answer ----------------------------------------------------------------------
+
+    def _begin_steps(self, commands: list[str]) -> bool:
+        with self._lock:
+            if self.state != "ready" or self.stop_wanted or self.link is None:
+                return False
+            if self._captures.recording and "up" in commands:
+                self._tell(Notice("said", "Something is being recorded already; end that first."))
+                return False
+            self._todo = deque(commands)
+            self._set("preparing")
+            self._ask()
+            return True
+
+    def _ask(self) -> None:
+        if not self._todo or self.link is None:
+            return
+        command = self._todo.popleft()
+        if command == "up" and not self._begin_capture():
+            self._todo.clear()
+            self._set("ready")
+            return
+        word, _, figure = command.partition(" ")
+        if word == "down":
+            self._watch = LimitWatch(dict(self.limits))
+        self._asked = word, figure, self._clock()
+        if not self.link.send(command):
+            self._failed(f"The bench cannot be told “{command}”; nothing was begun.")
+
+    def _failed(self, why: str, *, settle: bool = True, refused: bool = False) -> None:
+        """The step ends here. One that may have set something moving is stopped."""
+        word = self._asked[0] if self._asked is not None else ""
+        self._asked = None
+        self._todo.clear()
+        self._tell(Notice("said", why))
+        if word == "up" and refused:
+            self._captures.drop()
+        if word in ("up", "down"):
+            self._halt("interrupted")
+        elif settle and self.state == "preparing":
+            self._set("ready")
+
+    def _down(self) -> list[str]:
+        voltage = self._voltage * (_GENTLY if self._gently else 1.0)
+        return [f"drive {voltage:g}", "down"] if voltage else ["down"]
+
+    def _set_to(self, value: float) -> bool:
+        return self.hung is not None and abs(self.hung - value) <= 1e-4 * abs(value) + 1e-9
+
+    # --- stopping -------------------------------------------------------------------------------------------------
+
+    def _answers(self) -> bool:
+        """Whether it takes commands, or may: it has not had the time to say."""
+        return self.obeys or self.state in ("lost", "connecting") or self._clock() - self._up_since < _ANSWER
+
+    def _halt(self, reason: str) -> None:
+        self._todo.clear()
+        self._asked = None
+        # whoever stops it, or it itself, because the hook did not move so gently: the other way next
+        self._gently = not self._gently if self.state == "lowering" and reason in ("stopped", "stalled") else True
+        if self._captures.drives:
+            self._captures.end(reason)
+        if not self.stop_wanted:
+            self._stop_first, self._said_unconfirmed = self._clock(), False
+        self.stop_wanted = self._answers()
+        if self.state in ("lost", "connecting"):
+            self._before_loss = "stopping"
+        elif self.state != "ready" or not self.stop_wanted:  # at rest it is confirmed before anybody could see it wanted
+            self._set("stopping" if self.stop_wanted else "ready")
+        self._send_stop()
+
+    def _send_stop(self) -> None:
+        self._stop_sent = self._clock()
+        if self.link is not None:
+            self.link.send("stop")
+
+    def _stopped(self) -> None:
+        self.stop_wanted = False
+        self._still.set()
+        self._before_loss = "ready"  # the answer may come before the first sample
+        if self.state == "stopping":
+            self._set("ready")
+
+    # --- recording ------------------------------------------------------------------------------------------------
+
+    def _begin_capture(self) -> bool:
+        assert self._step is not None
+        if not self._open(*self._step, drives=True):
+            return False
+        self.drive_started = self.last_t
+        return True
+
+    def _open(self, path: Path, note: dict[str, Any], *, drives: bool) -> bool:
+        if self.link is None or self._channels is None or not self._captures.open(path, note, self._channels, drives=drives):
+            return False
+        if drives:
+            self._watch = LimitWatch(dict(self.limits))
+        return True
+
+    def _fault(self, err: Exception) -> None:
+        """From the recorder's thread: what it cannot write is not recorded, so the run is over."""
+        with self._lock:
+            if self.link is None:
+                return
+            self._tell(Notice("said", str(err)))
+            if self._captures.drives:
+                self._halt("interrupted")
+            self._captures.end("interrupted")
+
+    def _set(self, state: State) -> None:
+        if state != self.state:
+            self.state = state
+            self._tell(Notice("state", state))
