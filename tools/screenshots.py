@@ -127,7 +127,7 @@ def rigs(t: Pictures) -> None:
         p.page("Rig")
         p.tab("Sensors")
         p.press("Guide")
-        p.until(lambda: any("6 of 7" in w["text"] for w in p.widgets(kind="QLabel")), "the guide is nearly through", 240)
+        p.until(lambda: any("6 of 7" in w["text"] for w in p.widgets(kind="Label")), "the guide is nearly through", 240)
         t.shot("rig-calibration")
         p.menu("Bench", "Disconnect")
     p.tab("Plan")

@@ -128,7 +128,7 @@ class Program:
         seen = [w for w in self.ask("widgets") if kind is None or w["class"] == kind]
         if name is None:
             return seen
-        seen.sort(key=lambda w: w["class"] == "QLabel")  # a field goes before the label beside it
+        seen.sort(key=lambda w: w["class"] in ("Label", "QLabel"))  # a field goes before the label beside it
         return [w for w in seen if w["name"] == name] or [w for w in seen if w["name"].startswith(name)]
 
     def widget(self, name, kind=None):

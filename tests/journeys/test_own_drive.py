@@ -36,7 +36,7 @@ def test_a_drive_of_ones_own_from_nothing_to_a_result(mine, tmp_path):
     assert (stage["pinion"], stage["wheel"], stage["module"], stage["face_width"]) == (14, 70, "1 mm", "8 mm")
     mine.click("Module")
     mine.enter("1 V")
-    mine.until(lambda: any("unit of voltage" in w["text"] for w in mine.widgets(kind="QLabel")), "a wrong unit is refused in words")
+    mine.until(lambda: any("unit of voltage" in w["text"] for w in mine.widgets(kind="Label")), "a wrong unit is refused in words")
     mine.key("Escape")
     mine.page("Rig")
     mine.click("Drum diameter")
