@@ -8,7 +8,7 @@ from __future__ import annotations
 import codecs
 import io
 import re
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -225,34 +225,36 @@ def read(
             decimal_point=log.decimal,
             null_values=["", "nan", "NaN", "NA", "-", "null"],
         )
-        try:
+
+        size = log.path.stat().st_size
+
+        def parts(convert: pcsv.ConvertOptions) -> Iterator[pa.RecordBatch]:
             with _Watched(log, progress) as source:
-                table = pcsv.read_csv(pa.PythonFile(source, mode="r"), read_options, parse_options, strict)
+                yield from pcsv.open_csv(pa.PythonFile(source, mode="r"), read_options, parse_options, convert)
+
+        try:
+            figures = _joined(parts(strict), size)
         except pa.ArrowInvalid:
             dropped.clear()
             as_text = pcsv.ConvertOptions(include_columns=wanted, column_types=dict.fromkeys(wanted, pa.string()))
-            with _Watched(log, progress) as source:
-                batches = pcsv.open_csv(pa.PythonFile(source, mode="r"), read_options, parse_options, as_text)
-                table = _forgiving(log, batches, remarks)
+            figures = _joined(_forgiving(log, parts(as_text), remarks), size)
     except (pa.ArrowException, OSError, UnicodeError) as err:
         raise LogError(f"{log.path}: {err}") from err
-    if dropped and len(dropped) > _TOLERATED * (table.num_rows + len(dropped)):
+    rows = len(next(iter(figures.values()))) if figures else 0
+    if dropped and len(dropped) > _TOLERATED * (rows + len(dropped)):
         raise LogError(f"{log.path}: {len(dropped)} lines do not have {len(names)} columns, the first at line {dropped[0] + log.skip}")
     if dropped:
         remarks.append(f"{len(dropped)} lines without {len(names)} columns were left out.")
     arrays: dict[str, np.ndarray] = {}
     for channel, (i, unit) in by_channel.items():
-        values = table.column(names[i]).to_numpy().astype(float, copy=False)
-        table = table.drop_columns([names[i]])  # one column more than the recording's is in memory at a time
-        if np.isinf(values).any():  # 1e400 is no reading
-            values = np.where(np.isinf(values), np.nan, values)
+        values = figures[names[i]] if names[i] in figures else np.empty(0)
+        values[np.isinf(values)] = np.nan  # 1e400 is no reading
         try:
             zero = quantity.to_si(0.0, unit, kind_of_channel(channel))
             scale = quantity.to_si(1.0, unit, kind_of_channel(channel)) - zero
         except quantity.QuantityError as err:
             raise LogError(f"{log.path}: column “{log.columns[i].header}”: {err}") from err
         if (scale, zero) != (1.0, 0.0):
-            values = values if values.flags.writeable else values.copy()
             values *= scale
             values += zero
         arrays[channel] = values
@@ -322,19 +324,33 @@ def _encoding(path: Path) -> str:
     return "utf8"
 
 
-def _forgiving(log: LogLook, batches: Iterable[pa.RecordBatch], remarks: list[str]) -> pa.Table:
-    """Figures of a log some of whose cells are none: those are left empty."""
-    tables = []
+def _joined(batches: Iterable[pa.RecordBatch], size: int) -> dict[str, np.ndarray]:
+    """The columns of all batches, each in one array; little more than those is in memory. size: of the file [bytes]."""
+    arrays: dict[str, np.ndarray] = {}
+    filled = room = 0
+    for batch in batches:
+        if filled + batch.num_rows > room:  # the first block tells about how many lines there are
+            room = (filled + batch.num_rows) * 5 // 4 if filled else batch.num_rows * (size // _BLOCK + 2) * 21 // 20
+            arrays = {
+                n: np.concatenate([arrays[n][:filled], np.empty(room - filled)]) if filled else np.empty(room) for n in batch.schema.names
+            }
+        for name, column in zip(batch.schema.names, batch.columns, strict=True):
+            arrays[name][filled : filled + batch.num_rows] = column.to_numpy(zero_copy_only=False)
+        filled += batch.num_rows
+    return {name: values[:filled] for name, values in arrays.items()}
+
+
+def _forgiving(log: LogLook, batches: Iterable[pa.RecordBatch], remarks: list[str]) -> Iterator[pa.RecordBatch]:
+    """Figures of a log some of whose cells are none: those are left empty, unless there are too many."""
     bad, first, rows, columns = 0, "", 0, 0
     for batch in batches:
-        out = {}
+        out = []
         columns = batch.num_columns
         for name in batch.schema.names:
             text = pc.utf8_trim_whitespace(batch.column(name))
             if log.decimal == ",":
                 text = pc.replace_substring(text, ",", ".")
             numeric = pc.match_substring_regex(text, r"^[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?$")
-            good = pc.if_else(numeric, text, None)
             wrong = pc.and_(pc.invert(numeric), pc.greater(pc.utf8_length(text), 0))
             count = pc.sum(wrong).as_py() or 0
             if count and not first:
@@ -344,16 +360,13 @@ def _forgiving(log: LogLook, batches: Iterable[pa.RecordBatch], remarks: list[st
                     f"at line {rows + row + log.skip + 1 + log.has_header}"
                 )
             bad += count
-            out[name] = pc.cast(good, pa.float64())
+            out.append(pc.cast(pc.if_else(numeric, text, None), pa.float64()))
         rows += batch.num_rows
-        tables.append(pa.table(out))
-    if not tables:
-        raise LogError(f"{log.path}: no lines of figures")
+        yield pa.record_batch(out, names=batch.schema.names)
     if bad > _TOLERATED * max(1, rows * columns):
         raise LogError(f"{log.path}: {bad} cells are no numbers, the first {first}")
     if bad:
         remarks.append(f"{bad} cells are no numbers and were left empty, the first {first}.")
-    return pa.concat_tables(tables)
 
 
 def _split(line: str, delimiter: str) -> list[str]:
