@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -108,7 +109,8 @@ class Session(Machine):
         with self._lock:
             if self.state != "ready" or self.stop_wanted:
                 return False
-            run = run.model_copy(update={"tare": self.tare})
+            started = run.started or datetime.now(UTC).isoformat(timespec="seconds")
+            run = run.model_copy(update={"tare": self.tare, "started": started})
             self._step = path, {"test": test_id, "run": json.loads(run.to_json())}
             self._voltage = run.voltage
             if self.obeys:

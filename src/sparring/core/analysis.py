@@ -77,15 +77,17 @@ class Reductions:
                 some = runs[first : first + self._AT_ONCE]
                 self._take(rig, some)
                 fresh: dict[str, bytes] = {}
-                for n, (run, source) in enumerate(some):
-                    progress((first + n) / len(runs))
-                    found = self._one(rig, plan, run, source, fresh)
-                    if isinstance(found, str):
-                        skipped.append((run, found))
-                    else:
-                        points += found
-                if self._shelf is not None and fresh:
-                    self._shelf.put(fresh)
+                try:
+                    for n, (run, source) in enumerate(some):
+                        progress((first + n) / len(runs))
+                        found = self._one(rig, plan, run, source, fresh)
+                        if isinstance(found, str):
+                            skipped.append((run, found))
+                        else:
+                            points += found
+                finally:  # also of what was called off
+                    if self._shelf is not None and fresh:
+                        self._shelf.put(fresh)
             return self._inputs, points, skipped
 
     def _take(self, rig: Rig, runs: Sequence[tuple[Run, Source]]) -> None:

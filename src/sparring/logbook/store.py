@@ -311,7 +311,7 @@ class Logbook(Rows):
             found = self._tests(s, TestRow.id == test_id)
             if not found:
                 self._row(s, TestRow, test_id)  # says which
-                raise LogbookError(damaged(self.folder / "logbook.sqlite", f"test {test_id}: {self.damage[f'test {test_id}']}"))
+                raise LogbookError(damaged(self.folder / "logbook.sqlite", f"test {test_id} cannot be read"))
             return found[0]
 
     def save_plan(self, test_id: int, plan: Plan) -> None:
