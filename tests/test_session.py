@@ -133,6 +133,8 @@ def bench(tmp_path):
     made = FakeBench(tmp_path)
     made.plug()
     made.run()
+    assert made.heard[:3] == ["hello", "stop", "watchdog 2"]  # whoever drove it before may have been killed
+    made.heard.clear()
     yield made
     made.session.detach()
 
@@ -410,6 +412,25 @@ class AnyOrder(RuleBasedStateMachine):
     def pull(self):
         if self.bench.plugged:
             self.bench.pull()
+
+    @rule()
+    def killed(self):
+        """The program dies without a word; what it had written is there, and another one connects to a board that goes on."""
+        b = self.bench
+        b.session.link = None
+        b.session._captures.end("interrupted")
+        b.session._captures.close()
+        b.session._captures.wait()
+        b.session = Session(b.notices.append, clock=lambda: b.now)
+        b.session.keep = b.keep
+        b.reader = LineReader()
+        moving, before = b.moving, len(b.heard)
+        b.session.attach(b, lambda: b.reader.tally)
+        self.since_stop = None
+        if b.plugged:
+            b.plug()
+            if moving != "stop" and not b.mute and b.held is None:
+                assert "stop" in b.heard[before:]
 
     @rule(seconds=st.sampled_from([0.05, 0.4, 1.5]))
     def lines(self, seconds):

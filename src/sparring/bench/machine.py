@@ -241,6 +241,8 @@ class Machine:
         refused = "" if rest.startswith("ok") else rest.removeprefix("refused").lstrip(": ") or "without a reason"
         if word == "hello":
             if self.link is not None and not refused:
+                if not self.obeys:
+                    self.link.send("stop")  # whoever drove it before may have been killed
                 self.obeys = True
                 self._started(rest.removeprefix("ok").strip())
                 self.link.send(f"watchdog {WATCHDOG:g}")
