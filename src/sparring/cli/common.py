@@ -1,0 +1,96 @@
+"""What the commands share: the application, options, and errors in data told without a traceback."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    help="Bench tests on gearboxes and gearmotors: torque, speed, efficiency, stall, and what the numbers mean.",
+)
+BuildFile = Annotated[Path, typer.Option("--build", help="build file (JSON)", exists=True, dir_okay=False)]
+RigFile = Annotated[Path, typer.Option("--rig", help="rig file (JSON)", exists=True, dir_okay=False)]
+PlanFile = Annotated[Path | None, typer.Option("--plan", help="plan file (JSON); the default ladder without", exists=True, dir_okay=False)]
+Inspect = Annotated[Path | None, typer.Option("--inspect", hidden=True, help="answer on this socket what is on the screen, for tests")]
+AsJson = Annotated[bool, typer.Option("--json", help="print the stable JSON document")]
+
+
+def data_errors() -> tuple[type[Exception], ...]:
+    """What bad data raises. Looked up when something was raised: a simulated bench does not wait for the database's library."""
+    from sparring.core.quantity import QuantityError
+    from sparring.core.records import RecordError
+    from sparring.core.reduce.inputs import ReductionError
+    from sparring.core.train.kinematics import TrainError
+    from sparring.core.train.torque import SelfLocking
+    from sparring.files.log_files import LogError
+    from sparring.logbook import LogbookError
+    from sparring.logbook.recordings import RecordingError
+
+    return RecordError, LogError, ReductionError, RecordingError, LogbookError, TrainError, SelfLocking, QuantityError
+
+
+@contextmanager
+def told() -> Iterator[None]:
+    """Errors in data end with status 1 and one clear text, never a traceback."""
+    try:
+        yield
+    except (typer.Exit, typer.BadParameter):
+        raise
+    except OSError as err:
+        typer.echo(f"{err.filename or ''}: {err.strerror or err}", err=True)
+        raise typer.Exit(1) from err
+    except Exception as err:
+        if not isinstance(err, data_errors()):
+            raise
+        typer.echo(str(err), err=True)
+        raise typer.Exit(1) from err
+
+
+def home() -> Path:
+    """Where the user's logbooks are kept."""
+    from platformdirs import user_data_path
+
+    return user_data_path("sparring")
+
+
+def option(name: str, text: str, kind: str) -> float:
+    """What an option says [SI]. Raises QuantityError naming it."""
+    from sparring.core import quantity
+
+    try:
+        return quantity.parse(text, kind).value
+    except quantity.QuantityError as err:
+        raise quantity.QuantityError(f"{name} {text}: {err}") from err
+
+
+def columns_of(given: list[str]) -> dict[int, tuple[str, str]]:
+    from sparring.core.recording import CHANNELS
+
+    chosen: dict[int, tuple[str, str]] = {}
+    for text in given:
+        number, _, rest = text.partition("=")
+        channel, _, unit = rest.partition(":")
+        if not re.fullmatch(r"[1-9][0-9]{0,3}", number) or channel not in ("t", *CHANNELS):
+            raise typer.BadParameter(f"--column {text}: write NUMBER=CHANNEL:UNIT, with a channel of t, {', '.join(CHANNELS)}")
+        chosen[int(number) - 1] = (channel, unit)
+    return chosen
+
+
+def show_table(head: list[str], rows: list[list[str]]) -> None:
+    from rich.console import Console
+    from rich.table import Table
+
+    table = Table(box=None, pad_edge=False)
+    for i, name in enumerate(head):
+        table.add_column(name, justify="left" if i == 0 else "right")
+    for row in rows:
+        table.add_row(*row)
+    Console(highlight=False).print(table)

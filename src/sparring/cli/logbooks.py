@@ -1,0 +1,150 @@
+"""Commands on logbooks."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from sparring.cli.common import AsJson, Inspect, app, home, told
+
+
+@app.command("open")
+def open_(
+    logbook: Annotated[Path | None, typer.Argument(help="logbook folder; your own without")] = None,
+    inspect: Inspect = None,
+) -> None:
+    """Open a logbook in the window."""
+    from sparring.ui.application import run
+
+    raise typer.Exit(run(logbook or home() / "logbook", inspect))
+
+
+@app.command()
+def demo(
+    folder: Annotated[Path | None, typer.Argument(help="where to put the demo logbook")] = None,
+    no_window: Annotated[bool, typer.Option("--no-window", help="make the logbook and stop")] = False,
+    inspect: Inspect = None,
+) -> None:
+    """Make the demo logbook of Hollin Yard, once, and open it."""
+    from sparring.demo import make_logbook
+
+    target = folder or home() / "demo"
+    with told():
+        make_logbook(target, lambda text: typer.echo(text, err=True))
+    if no_window:
+        typer.echo(str(target))
+        return
+    from sparring.ui.application import run
+
+    raise typer.Exit(run(target, inspect))
+
+
+@app.command()
+def export(
+    logbook: Annotated[Path, typer.Argument(help="logbook folder")],
+    out: Annotated[Path, typer.Argument(help="folder to write to")],
+    test: Annotated[int | None, typer.Option(help="one test; all without")] = None,
+) -> None:
+    """Write a logbook's tests as open files: records, recordings as CSV, results as JSON and CSV, and a sheet each."""
+    from sparring.exchange import export_test
+    from sparring.logbook import Logbook
+
+    with told(), Logbook(logbook, create=False) as book:
+        tests = [t.id for t in book.tests() if test is None or t.id == test]
+        if not tests:
+            typer.echo(f"{logbook} has no test {test}" if test else f"{logbook} has no tests", err=True)
+            raise typer.Exit(1)
+        for test_id in tests:
+            typer.echo(str(export_test(book, test_id, out)))
+
+
+@app.command()
+def edit(
+    logbook: Annotated[Path, typer.Argument(help="logbook folder")],
+    settings: Annotated[list[str], typer.Option("--set", help="PLACE=VALUE, the place as in the record file: stages.0.module=1 mm")],
+    build: Annotated[str, typer.Option(help="name of a build: Dunnock r2")] = "",
+    rig: Annotated[str, typer.Option(help="name of a rig")] = "",
+    wrong_all_along: Annotated[
+        bool, typer.Option("--wrong-all-along", help="of what was tested: correct it, and its results; without, a new revision is begun")
+    ] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Change a build or rig of a logbook; what was tested stays as it was, or is corrected with the old value kept."""
+    from sparring.cli.edit import edit_record
+
+    if bool(build) == bool(rig):
+        raise typer.BadParameter("name either a build or a rig", param_hint="--build, --rig")
+    pairs = [(place.strip(), value.strip()) for place, sign, value in (s.partition("=") for s in settings) if sign]
+    if len(pairs) < len(settings):
+        raise typer.BadParameter("write PLACE=VALUE", param_hint="--set")
+    with told():
+        document = edit_record(logbook, "build" if build else "rig", build or rig, pairs, wrong_all_along)
+    if as_json:
+        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        return
+    typer.echo(f"kept as {document['kept_as']}")
+    for c in document["corrections"]:
+        typer.echo(f"corrected: {c['field']} {c['before']} → {c['after']}")
+
+
+@app.command()
+def care(
+    logbook: Annotated[Path, typer.Argument(help="logbook folder")],
+    rig: Annotated[str, typer.Option(help="name of a rig")],
+    confirm: Annotated[str, typer.Option(help="your name: you have read the notes")] = "",
+    as_json: AsJson = False,
+) -> None:
+    """What to take care of on a rig, and who has confirmed that; with a name, confirm it."""
+    from datetime import date
+
+    from sparring.cli.edit import care_of
+
+    with told():
+        document = care_of(logbook, rig, confirm.strip(), f"{date.today():%Y-%m-%d}")
+    if as_json:
+        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        return
+    typer.echo("\n".join(document["notes"]))
+    by, on = document["confirmed_by"], document["confirmed_on"]
+    typer.echo(f"Confirmed by {by} on {on}." if by else "Not confirmed for this rig.")
+
+
+@app.command()
+def check(logbook: Annotated[Path, typer.Argument(help="logbook folder")], as_json: AsJson = False) -> None:
+    """Read everything of a logbook and say what is damaged or left over. Changes nothing."""
+    from sparring.logbook import keeping
+
+    with told():
+        found = keeping.check(logbook)
+    if as_json:
+        typer.echo(json.dumps(found, indent=2, ensure_ascii=False))
+    else:
+        if found["database"]:
+            typer.echo(f"logbook.sqlite is damaged: {found['database']}. sparring restore {logbook} goes back to a copy.")
+        for row in found["rows"]:
+            typer.echo(f"{row} is not what was written, and left out of all lists; sparring restore {logbook} has it as it was")
+        for d in found["damaged"]:
+            typer.echo(f"run {', '.join(map(str, d['runs']))}: {d['why']}")
+        for name in found["left_over"]:
+            typer.echo(f"recordings/{name} belongs to no run")
+        for name in found["cut_off"]:
+            typer.echo(f"recordings/{name} was cut off; opening the logbook takes it in")
+        typer.echo(f"{found['runs']} runs, {len(found['damaged'])} damaged; {len(found['backups'])} copies of the database")
+    if found["database"] or found["rows"] or found["damaged"]:
+        raise typer.Exit(1)
+
+
+@app.command()
+def restore(
+    logbook: Annotated[Path, typer.Argument(help="logbook folder, closed everywhere")],
+    copy: Annotated[str, typer.Option(help="name of one of its backups; the newest whole one without")] = "",
+) -> None:
+    """Go back to a copy of a logbook's database. The one there is moved aside, recordings stay."""
+    from sparring.logbook import keeping
+
+    with told():
+        taken, aside = keeping.restore(logbook, copy)
+    typer.echo(f"{taken.name} is in place again; what was there is {aside.name}")
