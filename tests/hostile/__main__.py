@@ -16,7 +16,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 import attacks
 
-MANY = {
+MANY = {"records": 3000, "logs": 2000, "damaged_recordings": 2000, "cut_streams": 2000, "damaged_databases": 1200, "lines": 2000, "crashes": 1000}
     "records": 4000,
     "logs": 3000,
     "damaged_recordings": 3000,

@@ -571,7 +571,6 @@ def stop_times(n, seed, folder: Path) -> list[float]:
     over_at, due, turning = math.inf, begun, False
     lifted = 0
     try:
-        os.write(ours, b"# columns: seq, t/ms, speed/rpm, current/A\n")
         while len(times) < n:
             ready, _, _ = select.select([ours], [], [], max(0.0, due - time.monotonic()))
             now = time.monotonic()
@@ -579,6 +578,8 @@ def stop_times(n, seed, folder: Path) -> list[float]:
                 heard += os.read(ours, 4096)
                 *words, heard = heard.split(b"\n")
                 for word in words:
+                    if word == b"hello":
+                        os.write(ours, b"# columns: seq, t/ms, speed/rpm, current/A\n")
                     os.write(ours, b"> " + word.split()[0] + b" ok " + b" ".join(word.split()[1:]) + b"\n")
                     if word == b"up":
                         turning, over_at = True, math.inf
