@@ -16,13 +16,13 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 import attacks
 
-MANY = {"records": 3000, "logs": 2000, "damaged_recordings": 2000, "cut_streams": 2000, "damaged_databases": 1200, "lines": 2000, "crashes": 1000}
-    "records": 4000,
-    "logs": 3000,
-    "damaged_recordings": 3000,
-    "cut_streams": 3000,
-    "damaged_databases": 1500,
-    "lines": 3000,
+MANY = {
+    "records": 3000,
+    "logs": 2000,
+    "damaged_recordings": 2000,
+    "cut_streams": 2000,
+    "damaged_databases": 1200,
+    "lines": 2000,
     "crashes": 1000,
 }
 WHAT = {
