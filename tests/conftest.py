@@ -10,7 +10,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="sparring-tests-")
 
 import pytest
-from helpers import Heard, close_others, discard, make_runs
+from helpers import Heard, close_others, discard, made_once, make_runs
 from hypothesis import HealthCheck, settings
 
 from sparring.core.records import changed
@@ -29,8 +29,8 @@ def pytest_collection_modifyitems(items):
 
 @pytest.fixture(scope="session")
 def demo_book(tmp_path_factory):
-    """The demo logbook, made once for all tests of a worker."""
-    return make_logbook(tmp_path_factory.mktemp("demo") / "book")
+    """The demo logbook, made once for all tests."""
+    return made_once(tmp_path_factory, "demo", lambda folder: make_logbook(folder / "book")) / "book"
 
 
 @pytest.fixture

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fcntl
 import math
 import os
 import time
@@ -41,6 +42,21 @@ def make_runs(build, rig, plan, *, seed=1, friction=1.0, sensors=None, **bench):
     )
     weighed = list(plan.loads) if rig.method.SET_BY[1] == "mass" and rig.method.STEP else None
     return runs_of(lifts, weighed, plan.voltage, tare=TARE), lifts
+
+
+def made_once(tmp_path_factory, name, make):
+    """A folder that `make(folder)` fills, once for all processes of a test run; not to be changed."""
+    root = tmp_path_factory.getbasetemp()
+    root = root.parent if os.environ.get("PYTEST_XDIST_WORKER") else root
+    folder = root / name
+    with open(root / f"{name}.lock", "w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not folder.exists():
+            part = root / f"{name}.part"
+            part.mkdir()
+            make(part)
+            part.rename(folder)
+    return folder
 
 
 def close_others(window):

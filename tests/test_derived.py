@@ -19,7 +19,7 @@ from sparring.core.reduce.spread import of_one_run, random_part
 from sparring.core.rig import METHODS
 from sparring.core.uncertainty import budget, mean_of, nominal, std, ufloat
 from sparring.demo import hollin_yard
-from sparring.logbook import Logbook, LogbookError
+from sparring.logbook import Logbook, LogbookError, keeping
 from sparring.logbook.derived import NAME
 from sparring.logbook.recovery import recover
 
@@ -179,6 +179,21 @@ def test_a_damaged_row_is_left_out_by_name_and_the_rest_stays(two_tests):
         assert "not what was written" in book.damage["run 2"]
         with pytest.raises(LogbookError, match="run 2 is not what was written"):
             book.strike([2])
+
+
+def test_no_copy_is_made_of_damaged_rows(two_tests):
+    folder, _ = two_tests
+    with Logbook(folder):
+        pass
+    (good,) = keeping.backups(folder)
+    good.rename(good.with_name("logbook-2026-01-02.sqlite"))  # of a day before
+    change(folder, "UPDATE runs SET recording = 'another' WHERE id = 2")
+    assert keeping.check(folder)["rows"] == ["run 2"]
+    with Logbook(folder) as book:
+        assert len(book.runs(1)) == 3
+    assert [p.name for p in keeping.backups(folder)] == ["logbook-2026-01-02.sqlite"]
+    keeping.restore(folder)
+    assert keeping.check(folder)["rows"] == []
 
 
 def test_a_test_whose_build_is_damaged_does_not_take_the_logbook_with_it(two_tests, shown):

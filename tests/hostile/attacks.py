@@ -540,7 +540,7 @@ def kills(n, seed, folder: Path) -> list[float]:
     """A process that records, killed outright at any moment: what of the time until then is not on the disk [s]."""
     rng, lost = random.Random(seed), []
     for k in range(n):
-        path = folder / f"{k}.arrow"
+        path = folder / f"killed-{k}.arrow"
         process = subprocess.Popen([sys.executable, "-c", RECORDS, str(path)], stdout=subprocess.PIPE)
         process.stdout.readline()
         time.sleep(0.5 + rng.random())

@@ -5,6 +5,7 @@ import subprocess
 
 import pytest
 from desktop import COMMAND, Program, Screen, home_with_demo
+from helpers import made_once
 
 
 @pytest.fixture(scope="session")
@@ -17,10 +18,12 @@ def screen():
 @pytest.fixture(scope="session")
 def demo_home(tmp_path_factory):
     """A home in which the demo logbook has been made once."""
-    home = tmp_path_factory.mktemp("home")
-    env = {**os.environ, "HOME": str(home), "XDG_DATA_HOME": str(home / "data")}
-    subprocess.run([str(COMMAND), "demo", "--no-window"], env=env, check=True, capture_output=True, timeout=300)
-    return home
+
+    def make(home):
+        env = {**os.environ, "HOME": str(home), "XDG_DATA_HOME": str(home / "data")}
+        subprocess.run([str(COMMAND), "demo", "--no-window"], env=env, check=True, capture_output=True, timeout=300)
+
+    return made_once(tmp_path_factory, "home", make)
 
 
 @pytest.fixture

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import threading
 import time
 from collections.abc import Callable
@@ -73,7 +74,8 @@ class Link:
             try:
                 self._serial = serial.Serial(self.port, self.baud, timeout=_TURN, write_timeout=_WRITE)
             except (serial.SerialException, OSError, ValueError) as err:
-                reason = f"{self.port} cannot be opened: {getattr(err, 'strerror', None) or err}"
+                number = getattr(err, "errno", None)
+                reason = f"{self.port} cannot be opened: {os.strerror(number) if number else err}"
                 if reason != said:
                     self._ends.link_down(reason)
                     said = reason

@@ -125,7 +125,9 @@ def check(logbook: Annotated[Path, typer.Argument(help="logbook folder")], as_js
         if found["database"]:
             typer.echo(f"logbook.sqlite is damaged: {found['database']}. sparring restore {logbook} goes back to a copy.")
         for row in found["rows"]:
-            typer.echo(f"{row} is not what was written, and left out of all lists; sparring restore {logbook} has it as it was")
+            typer.echo(
+                f"{row} is not what was written, and left out of all lists; a copy of an earlier day may have it whole: sparring restore {logbook}"
+            )
         for d in found["damaged"]:
             typer.echo(f"run {', '.join(map(str, d['runs']))}: {d['why']}")
         for name in found["left_over"]:

@@ -21,14 +21,15 @@ _KEPT = 10  # copies
 
 
 def back_up(folder: Path, *, today: str = "") -> Path | None:
-    """Copies the database of an open logbook, once a day; the newest ten are kept. None: today's is there already.
+    """Copies the database of an open logbook, once a day; the newest ten are kept. None: today's is there already, or rows are
+    damaged, and copies of those would push out the good ones.
 
     today: as `2026-11-26`; the present day without. Raises OSError, sqlite3.Error.
     """
     copies = folder / FOLDER
     copies.mkdir(mode=0o700, exist_ok=True)
     made = copies / f"logbook-{today or f'{datetime.now():%Y-%m-%d}'}.sqlite"
-    if made.exists():
+    if made.exists() or _unsealed(folder / "logbook.sqlite"):
         return None
     part = made.with_suffix(".part")
     part.unlink(missing_ok=True)

@@ -240,7 +240,7 @@ class Desk(InUnits, QObject):
             more = f" and {len(new) - 3} more" if len(new) > 3 else ""
             self.said.emit(
                 f"Damaged in this logbook, and left out: {', '.join(new[:3])}{more}. All else goes on; "
-                "Logbook ▸ Go back to a copy has them as they were."
+                "a copy of an earlier day may have them whole: Logbook ▸ Go back to a copy."
             )
 
     def new_test(self) -> None:
