@@ -3,6 +3,7 @@
 import shutil
 import sqlite3
 from contextlib import closing
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -227,3 +228,27 @@ def test_runs_that_a_copy_does_not_know_are_given_back_to_their_test(two_tests, 
         assert book.add_test(1, 1, plan, "has the number of the one that is gone") == third
         recover(book)
         assert book.runs(third) == []  # it is not that test's
+
+
+def test_a_logbook_of_the_version_before_opens_with_everything_in_it(tmp_path):
+    """Made by the version before rows were sealed."""
+    folder = shutil.copytree(Path(__file__).parent / "data" / "logbook-of-schema-2", tmp_path / "book")
+    with Logbook(folder) as book:
+        ((build_id, build),) = book.builds()
+        ((rig_id, rig),) = book.rigs()
+        (test,) = book.tests()
+        assert (build.name, test.title, test.runs) == ("Dunnock r2", "by the version before", 3)
+        assert rig.method.drum_diameter.value == pytest.approx(0.051)
+        assert [r.struck for r in book.runs(test.id, struck=True)] == [False, True, False, False]
+        assert [(c.field, c.before, c.after) for c in book.corrections(build_id, rig_id)] == [
+            ("drum diameter", "50 ± 0.05 mm", "51 ± 0.05 mm")
+        ]
+        assert book.setting("columns") == "t, speed"
+        assert test.headline == {"derived_by": "x", "value": 0.8}
+        result = analyse(build, rig, test.plan, book.material(book.runs(test.id)), reductions=Reductions(book.derived))
+        assert [len(s.points) for s in result.steps] == [1, 2]
+        assert recover(book) == []
+        assert not book.damage
+        book.strike([2], False)  # written to, rows are sealed
+        assert book.test(test.id).runs == 4
+    assert keeping.check(folder)["rows"] == keeping.check(folder)["left_over"] == []
