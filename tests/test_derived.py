@@ -20,6 +20,7 @@ from sparring.core.reduce.spread import of_one_run, random_part
 from sparring.core.rig import METHODS
 from sparring.core.uncertainty import budget, mean_of, nominal, std, ufloat
 from sparring.demo import hollin_yard
+from sparring.exchange import export_test
 from sparring.logbook import Logbook, LogbookError, keeping
 from sparring.logbook.derived import NAME
 from sparring.logbook.recovery import recover
@@ -252,3 +253,16 @@ def test_a_logbook_of_the_version_before_opens_with_everything_in_it(tmp_path):
         book.strike([2], False)  # written to, rows are sealed
         assert book.test(test.id).runs == 4
     assert keeping.check(folder)["rows"] == keeping.check(folder)["left_over"] == []
+
+
+def test_a_damaged_recording_is_set_aside_in_an_export(two_tests, tmp_path):
+    folder, (one, _) = two_tests
+    with Logbook(folder) as book:
+        spoilt = folder / "recordings" / book.runs(one)[1].recording
+        data = bytearray(spoilt.read_bytes())
+        data[len(data) // 2] ^= 4
+        spoilt.write_bytes(data)
+        out = export_test(book, one, tmp_path / "out")
+    assert "is not what was written" in (out / "run-002.unreadable.txt").read_text(encoding="utf-8")
+    assert sorted(p.name for p in out.glob("run-*.csv")) == ["run-001.csv", "run-003.csv", "run-004.csv"]
+    assert spoilt.name in (out / "result.json").read_text(encoding="utf-8")

@@ -567,8 +567,11 @@ def test_a_plan_is_done_from_a_terminal(tmp_path, build, rig, interrupt):
     assert (document["format"], document["whole"], record.returncode) == ("sparring.record/1", not interrupt, int(interrupt)), err
     ended = [(r["step"], r["repeat"], r["ended"]) for r in document["runs"]]
     assert ended == ([(0, 1, "stopped")] if interrupt else [(0, 1, "top"), (0, 2, "top"), (1, 1, "top"), (1, 2, "top")])
+    best = document["best_gearbox_efficiency"]
+    assert interrupt or 0.5 < best["value"] - 2 * best["u"] < best["value"] + 2 * best["u"] < 1.0
     with Logbook(book) as kept:
         runs = kept.runs(document["test"])
+        assert (kept.test(document["test"]).headline or {}).get("value") == (best["value"] if best else None)
         assert [r.id for r in runs] == [r["id"] for r in document["runs"]]
         assert {r.run.source for r in runs} == {"simulated"}
         assert all(len(kept.recording(r.recording)) > 10 for r in runs)

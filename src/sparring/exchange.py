@@ -7,13 +7,23 @@ import shutil
 from collections.abc import Callable
 from pathlib import Path
 
-from sparring.core.analysis import analyse
+from sparring.core.analysis import Reductions, analyse
 from sparring.core.plan import Plan
 from sparring.core.quantity import Measured
-from sparring.core.reduce.results import split_runs
+from sparring.core.reduce.results import TestResult, headline, split_runs
 from sparring.files import log_files, record_files, result_files
 from sparring.logbook import Logbook
+from sparring.logbook.recordings import RecordingError
 from sparring.report.sheet import render
+
+
+def derive(book: Logbook, test_id: int) -> TestResult:
+    """The result of a test, with the figures that lists show kept. Raises ReductionError, LogbookError."""
+    test = book.test(test_id)
+    runs = book.material(book.runs(test_id))
+    result = analyse(book.build(test.build_id), book.rig(test.rig_id), test.plan, runs, reductions=Reductions(book.derived))
+    book.save_headline(test_id, headline(result))
+    return result
 
 
 def export_test(book: Logbook, test_id: int, out: Path, progress: Callable[[float], None] = lambda _: None) -> Path:
@@ -32,9 +42,12 @@ def export_test(book: Logbook, test_id: int, out: Path, progress: Callable[[floa
             record_files.save(making / f"{name}.json", record)
         runs = book.runs(test.id)
         for n, run in enumerate(runs, start=1):
-            log_files.write(making / f"run-{n:03d}.csv", book.recording(run.recording))
+            try:
+                log_files.write(making / f"run-{n:03d}.csv", book.recording(run.recording))
+            except RecordingError as err:  # the rest of the test goes out all the same
+                (making / f"run-{n:03d}.unreadable.txt").write_text(f"{err}\n", encoding="utf-8")
             progress(n / (len(runs) + 1))
-        result = analyse(build, rig, test.plan, book.material(book.runs(test.id)))
+        result = analyse(build, rig, test.plan, book.material(runs))
         corrections = book.corrections(test.build_id, test.rig_id)
         (making / "result.json").write_text(json.dumps(result_files.to_dict(result, corrections), indent=2), encoding="utf-8")
         (making / "result.csv").write_text(result_files.to_csv(result), encoding="utf-8")

@@ -134,6 +134,11 @@ def record(
         typer.echo(
             f"{len(document['runs'])} lifts kept in {document['logbook']}" + (f", test {document['test']}" if document["test"] else "")
         )
+        if best := document["best_gearbox_efficiency"]:
+            from sparring.core import quantity
+
+            shown = quantity.show(best["value"], "ratio", "%", u=best["u"])
+            typer.echo(f"Best gearbox efficiency {shown}; findings: {', '.join(document['findings']) or 'none'}")
     if not document["whole"]:
         typer.echo(f"The plan was not finished: {document['why']}.", err=True)
         raise typer.Exit(1)

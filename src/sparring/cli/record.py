@@ -14,8 +14,11 @@ from sparring.bench.link import Link
 from sparring.bench.session import Session
 from sparring.core.build import Build
 from sparring.core.plan import Lift, Outcome, Plan, what_next
+from sparring.core.reduce.inputs import ReductionError
 from sparring.core.rig import Rig
 from sparring.core.run import run_of
+from sparring.core.uncertainty import nominal, std
+from sparring.exchange import derive
 from sparring.logbook import Logbook, LogbookError
 from sparring.logbook.recovery import adopt, recover
 
@@ -180,12 +183,21 @@ def record(folder: Path, build: Build, rig: Rig, plan: Plan, port: str, *, ask: 
         except KeyboardInterrupt:
             why = "ended by whoever started it"
         kept = {r.id: r.run for r in book.runs(work.test, struck=True)} if work.test else {}
+        result = None
+        try:
+            result = derive(book, work.test) if kept else None
+        except ReductionError as err:
+            console.print(str(err), markup=False)
+    best = result.best if result is not None else None
+    gearbox = best.gearbox if best is not None else None
     runs = [{"id": i, "step": kept[i].step, "repeat": kept[i].repeat, "ended": kept[i].ended} for i in work.runs]
     return {
         "format": "sparring.record/1",
         "logbook": str(folder),
         "test": work.test or None,
         "runs": runs,
+        "best_gearbox_efficiency": None if gearbox is None else {"value": nominal(gearbox), "u": std(gearbox)},
+        "findings": [f.id for f in result.findings] if result is not None else [],
         "whole": not why,
         "why": why or None,
     }
