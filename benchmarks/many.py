@@ -29,16 +29,20 @@ def make(folder: Path) -> int:
         runs = db.execute("SELECT record, recording FROM runs WHERE test_id = ?", (test.id,)).fetchall()
         plan, head = db.execute("SELECT plan, headline FROM tests WHERE id = ?", (test.id,)).fetchone()
         now = "2026-11-20 10:00:00.000000"
+        first = db.execute("SELECT max(id) + 1 FROM runs").fetchone()[0]
         many = []
         for k in range(RUNS - len(runs)):
             record, name = runs[k % len(runs)]
             text = json.dumps({**json.loads(record), "repeat": 10 + k})
-            many.append((test.id, text, name, 0, now, seal_of((test.id, text, name, False))))
-        db.executemany("INSERT INTO runs (test_id, record, recording, struck, created, seal) VALUES (?, ?, ?, ?, ?, ?)", many)
+            many.append((first + k, test.id, text, name, 0, now, seal_of((first + k, test.id, text, name, False))))
+        db.executemany("INSERT INTO runs (id, test_id, record, recording, struck, created, seal) VALUES (?, ?, ?, ?, ?, ?, ?)", many)
         owner = test.build_id, test.rig_id
-        more = [(*owner, f"soak {k}", plan, head, now, seal_of((*owner, f"soak {k}", plan, head))) for k in range(TESTS)]
-        db.executemany("INSERT INTO tests (build_id, rig_id, title, plan, headline, created, seal) VALUES (?, ?, ?, ?, ?, ?, ?)", more)
-        db.execute("INSERT OR REPLACE INTO settings (key, value) VALUES ('test', ?)", (str(test.id),))
+        ids = range(1000, 1000 + TESTS)
+        more = [(k, *owner, f"soak {k}", plan, head, now, seal_of((k, *owner, f"soak {k}", plan, head))) for k in ids]
+        db.executemany(
+            "INSERT INTO tests (id, build_id, rig_id, title, plan, headline, created, seal) VALUES (?, ?, ?, ?, ?, ?, ?, ?)", more
+        )
+        db.execute("INSERT OR REPLACE INTO settings (key, value) VALUES ('test', ?)", (str(test.id),))  # unsealed, as by an earlier version
         db.commit()
     return test.id
 

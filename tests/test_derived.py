@@ -183,6 +183,14 @@ def test_a_damaged_row_is_left_out_by_name_and_the_rest_stays(two_tests):
             book.strike([2])
 
 
+def test_a_row_that_took_another_number_is_damaged(two_tests):
+    folder, (one, _) = two_tests
+    change(folder, "UPDATE runs SET id = 77 WHERE id = 2")
+    with Logbook(folder) as book:
+        assert [r.id for r in book.runs(one)] == [1, 3, 4]
+        assert "run 77" in book.damage
+
+
 def test_no_copy_is_made_of_damaged_rows(two_tests):
     folder, _ = two_tests
     with Logbook(folder):

@@ -36,7 +36,6 @@ WHAT = {
 }
 STOPS, KILLS = 1000, 50
 PAGE = Path(__file__).parents[2] / "docs" / "reliability.md"
-BEGIN, END = "<!-- measured: begin -->", "<!-- measured: end -->"
 
 
 def one(name: str, part: int, parts: int) -> tuple[str, attacks.Tally]:
@@ -45,11 +44,26 @@ def one(name: str, part: int, parts: int) -> tuple[str, attacks.Tally]:
         return name, getattr(attacks, name)(MANY[name] // parts, 100 + part, Path(folder))
 
 
-def main() -> int:
-    begun = time.time()
+def benches() -> int:
+    """How long a bench goes on over its limit, and what a kill costs; with nothing beside it."""
     with tempfile.TemporaryDirectory() as folder:
-        stops = 1e3 * np.array(attacks.stop_times(STOPS, 1, Path(folder)))  # first, with nothing beside it
+        stops = 1e3 * np.array(attacks.stop_times(STOPS, 1, Path(folder)))
         lost = np.array(attacks.kills(KILLS, 1, Path(folder)))
+    shares = ", ".join(f"{np.percentile(stops, q):.0f} ms at {q} %" for q in (50, 99, 99.9))
+    write(
+        "benches",
+        [
+            f"From the first line over a limit to `stop` on the cable, {STOPS} lifts: {shares}; longest {stops.max():.0f} ms.",
+            "",
+            f"Killed outright while recording, {KILLS} times: {np.median(lost):.2f} s of the lift lost in the middle, {lost.max():.2f} s at most.",
+        ],
+    )
+    return 0
+
+
+def inputs() -> int:
+    """Everything that comes from outside."""
+    begun = time.time()
     found: dict[str, list[attacks.Tally]] = {name: [] for name in MANY}
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         jobs = [
@@ -63,26 +77,24 @@ def main() -> int:
     rows = ["| what | inputs | told in words | tracebacks | hangs | wrong silences | slowest |", "|---|---:|---:|---:|---:|---:|---:|"]
     faults = 0
     for name, tallies in found.items():
-        inputs, told = sum(t.inputs for t in tallies), sum(t.told for t in tallies)
+        count, told = sum(t.inputs for t in tallies), sum(t.told for t in tallies)
         bad = [sum(len(getattr(t, k)) for t in tallies) for k in ("tracebacks", "hangs", "silences")]
         faults += sum(bad)
-        rows.append(f"| {WHAT[name]} | {inputs} | {told} | {bad[0]} | {bad[1]} | {bad[2]} | {max(t.slowest for t in tallies):.1f} s |")
-    shares = ", ".join(f"{np.percentile(stops, q):.0f} ms at {q} %" for q in (50, 99, 99.9))
-    rows += [
-        "",
-        f"From the first line over a limit to `stop` on the cable, {STOPS} lifts: {shares}; longest {stops.max():.0f} ms.",
-        "",
-        f"Killed outright while recording, {KILLS} times: {np.median(lost):.2f} s of the lift lost in the middle, {lost.max():.2f} s at most.",
-        "",
-        f"Taken on {platform.machine()}, {os.cpu_count()} processors, in {(time.time() - begun) / 60:.0f} minutes.",
-    ]
-    text = PAGE.read_text(encoding="utf-8")
-    before, rest = text.split(BEGIN)
-    _, after = rest.split(END)
-    PAGE.write_text(before + BEGIN + "\n" + "\n".join(rows) + "\n" + END + after, encoding="utf-8")
-    print("\n".join(rows))
+        rows.append(f"| {WHAT[name]} | {count} | {told} | {bad[0]} | {bad[1]} | {bad[2]} | {max(t.slowest for t in tallies):.1f} s |")
+    write(
+        "inputs", [*rows, "", f"Taken on {platform.machine()}, {os.cpu_count()} processors, in {(time.time() - begun) / 60:.0f} minutes."]
+    )
     return 1 if faults else 0
 
 
+def write(part: str, lines: list[str]) -> None:
+    """Puts what was measured in its place on the page."""
+    begin, end = f"<!-- {part}: begin -->", f"<!-- {part}: end -->"
+    before, rest = PAGE.read_text(encoding="utf-8").split(begin)
+    _, after = rest.split(end)
+    PAGE.write_text(before + begin + "\n" + "\n".join(lines) + "\n" + end + after, encoding="utf-8")
+    print("\n".join(lines))
+
+
 if __name__ == "__main__":
-    sys.exit(main())
+    sys.exit(sum({"benches": benches, "inputs": inputs}[part]() for part in sys.argv[1:] or ("benches", "inputs")))

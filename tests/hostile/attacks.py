@@ -583,7 +583,7 @@ def stop_times(n, seed, folder: Path) -> list[float]:
                     os.write(ours, b"> " + word.split()[0] + b" ok " + b" ".join(word.split()[1:]) + b"\n")
                     if word == b"up":
                         turning, over_at = True, math.inf
-                        first_over = now + rng.uniform(0.1, 0.3)
+                        first_over = now + rng.uniform(0.05, 0.15)
                     if word == b"stop" and turning:
                         times.append(now - over_at)
                         turning = False

@@ -23,6 +23,7 @@ from sparring.core.recording import CHANNELS, Recording
 _PEEK = 64_000
 _BLOCK = 1 << 20  # bytes read at a time
 _LARGEST = 4_000_000_000  # bytes
+_BEYOND = 1e15  # no sensor reads so much in any unit
 _TOLERATED = 0.05  # part of unreadable cells beyond which a log is refused
 
 
@@ -248,7 +249,13 @@ def read(
     arrays: dict[str, np.ndarray] = {}
     for channel, (i, unit) in by_channel.items():
         values = figures[names[i]] if names[i] in figures else np.empty(0)
-        values[np.isinf(values)] = np.nan  # 1e400 is no reading
+        with np.errstate(invalid="ignore"):
+            beyond = np.abs(values) > _BEYOND
+        if beyond.any():
+            values[beyond] = np.nan
+            remarks.append(
+                f"{int(beyond.sum())} figures of column “{log.columns[i].header}” are too large for a reading and were left empty."
+            )
         try:
             zero = quantity.to_si(0.0, unit, kind_of_channel(channel))
             scale = quantity.to_si(1.0, unit, kind_of_channel(channel)) - zero

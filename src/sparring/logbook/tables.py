@@ -10,8 +10,9 @@ from collections.abc import Iterable
 from datetime import UTC, datetime
 from typing import Any, ClassVar
 
-from sqlalchemy import BigInteger, DateTime, ForeignKey, Integer, String, Text, UniqueConstraint, event
+from sqlalchemy import BigInteger, DateTime, ForeignKey, Integer, String, Text, UniqueConstraint, event, update
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+from sqlalchemy.orm.attributes import set_committed_value
 
 SCHEMA = "0003"
 """The newest migration; the tests hold it against the migrations folder."""
@@ -34,15 +35,23 @@ def seal_of(values: Iterable[Any]) -> int:
     return seal
 
 
-@event.listens_for(Base, "before_insert", propagate=True)
 @event.listens_for(Base, "before_update", propagate=True)
 def _seal(_mapper: Any, _connection: Any, row: Base) -> None:
     row.seal = seal_of(getattr(row, name) for name in row.SEALED)
 
 
+@event.listens_for(Base, "after_insert", propagate=True)
+def _seal_new(mapper: Any, connection: Any, row: Base) -> None:
+    """Its number, which it has only now, is sealed too."""
+    seal = seal_of(getattr(row, name) for name in row.SEALED)
+    (key,) = mapper.primary_key
+    connection.execute(update(mapper.local_table).where(key == getattr(row, key.name)).values(seal=seal))
+    set_committed_value(row, "seal", seal)
+
+
 class BuildRow(Base):
     __tablename__ = "builds"
-    SEALED = ("family", "revision", "record")
+    SEALED = ("id", "family", "revision", "record")
     __table_args__ = (UniqueConstraint("family", "revision"),)
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     family: Mapped[str] = mapped_column(String(60), index=True)
@@ -53,7 +62,7 @@ class BuildRow(Base):
 
 class RigRow(Base):
     __tablename__ = "rigs"
-    SEALED = ("name", "record")
+    SEALED = ("id", "name", "record")
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     name: Mapped[str] = mapped_column(String(60))
     record: Mapped[str] = mapped_column(Text)
@@ -63,7 +72,7 @@ class RigRow(Base):
 class TestRow(Base):
     __test__ = False
     __tablename__ = "tests"
-    SEALED = ("build_id", "rig_id", "title", "plan", "headline")
+    SEALED = ("id", "build_id", "rig_id", "title", "plan", "headline")
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     build_id: Mapped[int] = mapped_column(ForeignKey("builds.id", ondelete="CASCADE"), index=True)
     rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id"))
@@ -75,7 +84,7 @@ class TestRow(Base):
 
 class RunRow(Base):
     __tablename__ = "runs"
-    SEALED = ("test_id", "record", "recording", "struck")
+    SEALED = ("id", "test_id", "record", "recording", "struck")
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     test_id: Mapped[int] = mapped_column(ForeignKey("tests.id", ondelete="CASCADE"), index=True)
     record: Mapped[str] = mapped_column(Text)
@@ -88,7 +97,7 @@ class CorrectionRow(Base):
     """A field of a build or rig (`kind`, its `owner`) that was put right after runs were made with it. Rows are only ever added."""
 
     __tablename__ = "corrections"
-    SEALED = ("kind", "owner", "field", "before", "after")
+    SEALED = ("id", "kind", "owner", "field", "before", "after")
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     kind: Mapped[str] = mapped_column(String(12))
     owner: Mapped[int] = mapped_column(Integer, index=True)
