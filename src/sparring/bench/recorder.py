@@ -7,6 +7,7 @@ import json
 import os
 import threading
 import time
+import zlib
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -43,7 +44,11 @@ class Recorder:
     ) -> None:
         self.path, self.channels = path, tuple(channels)
         self._on_fault = on_fault
-        self._schema = pa.schema([("t", pa.float64()), *((c, pa.float64()) for c in channels)], metadata={"sparring": json.dumps(note)})
+        header = json.dumps(note)
+        self._schema = pa.schema(
+            [("t", pa.float64()), *((c, pa.float64()) for c in channels)],
+            metadata={"sparring": header, "crc": str(zlib.crc32(header.encode()))},
+        )
         self._lock = threading.Lock()
         self._rows: list[np.ndarray] = []
         self._notes: list[dict[str, Any]] = []
@@ -132,8 +137,10 @@ class Recorder:
             return
         rows = np.concatenate(blocks) if blocks else np.empty((0, 1 + len(self.channels)))
         whole = self._file.tell()
+        told = json.dumps(notes) if notes else ""
+        sealed = {"crc": str(zlib.crc32(told.encode(), zlib.crc32(np.ascontiguousarray(rows).tobytes())))}
         try:
-            self._writer.write_batch(self._batch(rows), custom_metadata={"notes": json.dumps(notes)} if notes else None)
+            self._writer.write_batch(self._batch(rows), custom_metadata=sealed | ({"notes": told} if notes else {}))
         except OSError:  # half a batch would hide all that comes after it
             with contextlib.suppress(OSError, AttributeError):
                 self._file.seek(whole)

@@ -6,6 +6,7 @@ import hashlib
 import json
 import os
 import uuid
+import zlib
 from pathlib import Path
 from typing import Any
 
@@ -96,13 +97,20 @@ def note(path: Path) -> dict[str, Any]:
 def read_stream(path: Path) -> tuple[Recording, dict[str, Any]]:
     """What a capture got to disk, up to the last whole batch, and the note in its header (with closing facts).
 
-    Raises RecordingError when not even the header is whole.
+    A batch that is not what was written is left out as a gap, and counted in the note as `damaged`. Raises RecordingError when not
+    even the header is whole.
     """
-    batches, notes = [], []
+    batches: list[np.ndarray] = []
+    notes: list[dict[str, Any]] = []
+    holes: list[int] = []  # batches before each damaged one
     try:
         with pa.OSFile(str(path)) as source, pa.ipc.open_stream(source) as stream:
-            schema = stream.schema
-            note = json.loads((schema.metadata or {}).get(b"sparring", b"{}"))
+            names = stream.schema.names
+            metadata = stream.schema.metadata or {}
+            header = metadata.get(b"sparring", b"{}")
+            if int(metadata.get(b"crc", zlib.crc32(header))) != zlib.crc32(header):
+                raise RecordingError(f"{path} is not what was written: its header is damaged")
+            note = json.loads(header)
             while True:
                 try:
                     batch, extra = stream.read_next_batch_with_custom_metadata()
@@ -111,18 +119,28 @@ def read_stream(path: Path) -> tuple[Recording, dict[str, Any]]:
                 except (pa.ArrowException, OSError):
                     note.setdefault("cut", True)  # the last batch was being written when it ended
                     break
-                batches.append(batch)
-                if extra and b"notes" in extra:
-                    notes += json.loads(extra[b"notes"])
+                rows = np.column_stack([column.to_numpy(zero_copy_only=False) for column in batch.columns])
+                told = (extra or {}).get(b"notes", b"")
+                if extra and b"crc" in extra and extra[b"crc"] != str(zlib.crc32(told, zlib.crc32(rows.tobytes()))).encode():
+                    holes.append(len(batches))
+                    continue
+                if len(rows):
+                    batches.append(rows)
+                notes += json.loads(told) if told else []
+    except RecordingError:
+        raise
     except (pa.ArrowException, OSError, ValueError) as err:
         raise RecordingError(f"{path} holds no readable capture: {err}") from err
-    table = pa.Table.from_batches(batches, schema)
-    columns = {n: table.column(n).to_numpy() for n in table.column_names}
+    if holes:
+        note["damaged"] = len(holes)
+    gaps = [tuple(n["gap"]) for n in notes if "gap" in n]
+    gaps += [(float(batches[k - 1][-1, 0]), float(batches[k][0, 0])) for k in sorted(set(holes)) if 0 < k < len(batches)]
+    rows = np.concatenate(batches) if batches else np.empty((0, len(names)))
+    columns = {name: np.ascontiguousarray(rows[:, k]) for k, name in enumerate(names)}
     t = columns.pop("t")
     order = np.argsort(t, kind="stable") if len(t) > 1 and (np.diff(t) < 0).any() else slice(None)
     marks = tuple(tuple(n["mark"]) for n in notes if "mark" in n)
-    gaps = tuple(tuple(n["gap"]) for n in notes if "gap" in n)
     for n in notes:
         note |= n.get("closing", {})
-    recording = Recording(t[order], {k: v[order] for k, v in columns.items()}, gaps, int(note.pop("lost", 0)), marks)
+    recording = Recording(t[order], {k: v[order] for k, v in columns.items()}, tuple(gaps), int(note.pop("lost", 0)), marks)
     return recording, note

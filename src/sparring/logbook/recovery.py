@@ -64,6 +64,8 @@ def _recover(book: Logbook, stream: Path) -> str:
             stream.unlink()
             return ""
         holds = f"{len(recording)} samples, {recording.t[-1] - recording.t[0]:.1f} s"
+        if note.get("damaged"):
+            holds += f", {note['damaged']} damaged stretches of it left out"
         if "readings" in note:
             name, key = book.keep_recording(recording, note), str(note["kept_as"])
             kept = book.setting(key) or {}
