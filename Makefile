@@ -24,7 +24,7 @@ lint: $(VENV)/.ready-dev    ## style, types, layer contracts
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-logo
 
-attack: $(VENV)/.ready-dev  ## hostile files, damaged logbooks, crashes, boards over their limits, by the thousand (about half an hour)
+attack: $(VENV)/.ready-dev  ## hostile files, damaged logbooks, crashes, boards over their limits, by the thousand (a quarter of an hour)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tests/hostile
 
 study: $(VENV)/.ready-dev   ## truth inside the stated intervals, 200 benches of every kind (about five minutes)

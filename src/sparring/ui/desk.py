@@ -6,7 +6,6 @@ Pages are handed the desk; they show what it holds and tell it what the tester w
 from __future__ import annotations
 
 import contextlib
-import gc
 from collections.abc import Callable
 from datetime import date
 from pathlib import Path
@@ -17,18 +16,18 @@ from PyQt6.QtGui import QUndoStack
 
 from sparring.core import quantity
 from sparring.core.build import Build
-from sparring.core.finding import Finding, Peer, PeerStep
+from sparring.core.finding import Finding
 from sparring.core.plan import Lift, Outcome, Plan, lifts_of
 from sparring.core.quantity import Measured
 from sparring.core.records import Record, RecordError, annotation, changed
 from sparring.core.revise import Correction, Kind, bears_on_results
 from sparring.core.rig import MethodBase, Rig
 from sparring.ui import background
+from sparring.ui.deriving import Deriver
 from sparring.ui.edits import Begin, Broke, Draft, Edit, Strike
 from sparring.ui.units import InUnits, stored_units
 
 if TYPE_CHECKING:
-    from sparring.core.analysis import Reductions
     from sparring.core.reduce.results import TestResult
     from sparring.core.run import Run
     from sparring.logbook import Logbook
@@ -69,9 +68,8 @@ class Desk(InUnits, QObject):
         self.settings = QSettings("sparring", "sparring")
         self.units = stored_units(self.settings)
         self._counted: tuple[list[StoredRun], list[Outcome], list[Lift]] = ([], [], [])
-        self._analysing = 0
+        self._deriver = Deriver(self)
         self._choosing = 0
-        self._reductions: Reductions | None = None  # of the test on the desk
         self._damage_told: set[str] = set()
 
     # --- the logbook ----------------------------------------------------------------------------------------
@@ -218,7 +216,7 @@ class Desk(InUnits, QObject):
     def _laid(self, runs: list[StoredRun] | None = None) -> None:
         assert self.book is not None
         self._choosing += 1  # what was being read meanwhile is not laid over it
-        self._reductions = None
+        self._deriver.forget()
         if self.draft is not None:
             self.said.emit(f"{self.draft.text[0].upper()}{self.draft.text[1:]} of {self.draft.before.name} was not changed.")
             self.drop_draft()
@@ -471,57 +469,8 @@ class Desk(InUnits, QObject):
         self.reanalyse()
 
     def reanalyse(self) -> None:
-        """Derives the result anew, off this thread; the newest call wins. Runs that were reduced before are not reduced again."""
-        self._analysing += 1
-        ticket, test_id = self._analysing, self.test_id
-        if not self.book or not test_id or not any(not r.struck for r in self.runs):
-            self.result = None
-            self.result_changed.emit()
-            return
-        build, rig, plan, book, runs = self.build, self.rig, self.plan, self.book, self.runs
-        build_id = self.build_id
-
-        def work() -> TestResult:
-            from sparring.core.analysis import Reductions, analyse
-
-            if self._reductions is None:
-                self._reductions = Reductions(book.derived)
-            material = book.material(runs)
-            return analyse(build, rig, plan, material, peers_of(book, test_id, build_id), reductions=self._reductions, progress=going_on)
-
-        seen = 0
-
-        def going_on(part: float) -> None:
-            nonlocal seen
-            if ticket != self._analysing:
-                raise background.Cancelled
-            seen += 1
-            if seen % _MANY == 0:  # so much stays that looking through it for garbage would hold up the window
-                gc.freeze()
-                told(part)
-
-        told = background.teller(lambda part: self.said.emit(f"{build.name}: {100 * part:.0f} % of its {len(runs)} runs are looked at."))
-
-        def done(result: TestResult) -> None:
-            from sparring.logbook import LogbookError
-
-            if ticket != self._analysing or test_id != self.test_id or self.book is None:
-                return
-            self.result = result
-            from sparring.core.reduce.results import headline
-
-            try:
-                self.book.save_headline(test_id, headline(result))
-            except LogbookError as err:  # the figures are there, only the list goes without
-                self.said.emit(str(err))
-            self.result_changed.emit()
-            self.lists_changed.emit()
-
-        def failed(err: Exception) -> None:
-            if not isinstance(err, background.Cancelled):
-                self.said.emit(f"{build.name}: {err}")
-
-        background.run(work, done, failed)
+        """Derives the result anew, off this thread; the newest call wins."""
+        self._deriver.again()
 
     @property
     def findings(self) -> tuple[Finding, ...]:
@@ -571,18 +520,3 @@ def first_of(book: Logbook) -> tuple[int, list[StoredRun]]:
             continue
         return test.id, book.runs(test.id, struck=True)
     return 0, []
-
-
-def peers_of(book: Logbook, test_id: int, build_id: int) -> list[Peer]:
-    """The other tests of a logbook, as far as their efficiencies are known."""
-    names = {i: b.name for i, b in book.builds()}
-    return [
-        Peer(
-            names[t.build_id],
-            tuple(PeerStep(*step) for step in t.headline["steps"]),
-            t.headline.get("method", ""),
-            t.build_id == build_id,
-        )
-        for t in book.tests()
-        if t.id != test_id and t.headline and t.headline.get("steps") and t.build_id in names
-    ]

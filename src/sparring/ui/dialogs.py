@@ -248,13 +248,13 @@ class UnitsDialog(QDialog):
 class CopiesDialog(QDialog):
     """Which copy of the logbook's database to go back to."""
 
-    def __init__(self, copies: list[Path], parent: QWidget | None = None) -> None:
+    def __init__(self, folder: Path, copies: list[Path], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Go back to a copy")
         column = QVBoxLayout(self)
         column.addWidget(
             note(
-                "Builds, rigs, tests and runs become what they were on that day. Recordings stay; runs of tests that were begun "
+                f"In {folder}, builds, rigs, tests and runs become what they were on that day. Recordings stay; runs of tests that were begun "
                 "by then are taken in again. What is there now is moved aside, not deleted."
             )
         )

@@ -68,7 +68,7 @@ class Errands:
         if not copies:
             self.say("This logbook has no copy yet: one is made on every day on which it is opened, from the second time on.")
             return
-        dialog = CopiesDialog(copies, self.window)
+        dialog = CopiesDialog(folder, copies, self.window)
 
         def chosen() -> None:
             name = dialog.chosen()

@@ -129,11 +129,7 @@ class MainWindow(QMainWindow):
         self.work.chosen.connect(self.go)
         d.page_wanted.connect(self.go)
         d.said.connect(self.say)
-        d.not_opened.connect(
-            lambda why: self.say(
-                f"{why} Logbook ▸ Open or begin a logbook chooses another; Logbook ▸ Go back to a copy puts a damaged one right.", stay=True
-            )
-        )
+        d.not_opened.connect(self._not_opened)
         self.session.said.connect(self.say)
         self.driveline.part_clicked.connect(self._part)
         self.title_block.wanted.connect(self._place)
@@ -420,6 +416,10 @@ class MainWindow(QMainWindow):
         wrong = [f for f in d.findings if f.severity == "wrong"]
         self.work.set_state("Results", f"needs you: {len(wrong)} wrong" if wrong else "done" if d.result else "")
         self.setWindowTitle(f"{d.build.name} – Sparring")
+
+    def _not_opened(self, why: str) -> None:
+        back = "" if self.desk.book is not None else " Logbook ▸ Go back to a copy puts a damaged one right."
+        self.say(f"{why} Logbook ▸ Open or begin a logbook chooses another.{back}", stay=True)
 
     def _keep_lift(self, stream: Path) -> int:
         """From the recorder's thread: a lift that is over becomes a run."""

@@ -1,0 +1,102 @@
+"""The result of the test on the desk, derived off the window's thread."""
+
+from __future__ import annotations
+
+import gc
+from typing import TYPE_CHECKING
+
+from sparring.core.finding import Peer, PeerStep
+from sparring.ui import background
+
+if TYPE_CHECKING:
+    from sparring.core.analysis import Reductions
+    from sparring.core.reduce.results import TestResult
+    from sparring.logbook import Logbook
+    from sparring.ui.desk import Desk
+
+_EVERY = 500  # runs between two words on how far it is
+
+
+class _Reduced:
+    """What has been reduced of one test. Made with the first analysis of it, in whose thread its library is loaded."""
+
+    reductions: Reductions | None = None
+
+
+class Deriver:
+    """Derives the desk's result; the newest call wins, and runs that were reduced before are not reduced again."""
+
+    def __init__(self, desk: Desk) -> None:
+        self._desk = desk
+        self._newest = 0
+        self._reduced = _Reduced()
+
+    def forget(self) -> None:
+        """Another test lies on the desk."""
+        self._reduced = _Reduced()
+
+    def again(self) -> None:
+        """What is under way is called off."""
+        d = self._desk
+        self._newest += 1
+        ticket, test_id, book = self._newest, d.test_id, d.book
+        if book is None or not test_id or all(r.struck for r in d.runs):
+            d.result = None
+            d.result_changed.emit()
+            return
+        build, rig, plan, runs, build_id, reduced = d.build, d.rig, d.plan, d.runs, d.build_id, self._reduced
+        seen = 0
+
+        def work() -> TestResult:
+            from sparring.core.analysis import Reductions, analyse
+
+            if reduced.reductions is None:
+                reduced.reductions = Reductions(book.derived)
+            material, peers = book.material(runs), peers_of(book, test_id, build_id)
+            return analyse(build, rig, plan, material, peers, reductions=reduced.reductions, progress=going_on)
+
+        def going_on(part: float) -> None:
+            nonlocal seen
+            if ticket != self._newest:
+                raise background.Cancelled
+            seen += 1
+            if seen % _EVERY == 0:  # so much stays that looking through it for garbage would hold up the window
+                gc.freeze()
+                told(part)
+
+        told = background.teller(lambda part: d.said.emit(f"{build.name}: {100 * part:.0f} % of its {len(runs)} runs are looked at."))
+
+        def done(result: TestResult) -> None:
+            from sparring.core.reduce.results import headline
+            from sparring.logbook import LogbookError
+
+            if ticket != self._newest or test_id != d.test_id or d.book is not book:
+                return
+            d.result = result
+            try:
+                book.save_headline(test_id, headline(result))
+            except LogbookError as err:  # the figures are there, only the list goes without
+                d.said.emit(str(err))
+            d.result_changed.emit()
+            d.lists_changed.emit()
+
+        def failed(err: Exception) -> None:
+            if not isinstance(err, background.Cancelled) and d.book is book:
+                d.said.emit(f"{build.name}: {err}")
+
+        background.run(work, done, failed)
+
+
+def peers_of(book: Logbook, test_id: int, build_id: int) -> list[Peer]:
+    """The other tests of a logbook, as far as their efficiencies are known."""
+    names = {i: b.name for i, b in book.builds()}
+    return [
+        Peer(
+            names[t.build_id],
+            tuple(PeerStep(*step) for step in t.headline["steps"]),
+            t.headline.get("method", ""),
+            t.build_id == build_id,
+        )
+        for t in book.tests()
+        if t.id != test_id and t.headline and t.headline.get("steps") and t.build_id in names
+    ]
