@@ -1,6 +1,8 @@
-"""Measurements, each as a ratio to a plain yardstick taken in the same run: the machine's own speed drops out.
+"""Measurements, each as a ratio to a plain yardstick taken in the same run: the machine's own speed
+drops out.
 
-Run all with `make bench`, or some by name: `python -m benchmarks startup reduce csv paint build live many`.
+Run all with `make bench`, or some by name: `python -m benchmarks startup reduce csv paint build
+live many`.
 """
 
 from __future__ import annotations
@@ -24,21 +26,27 @@ import sys, time
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication, QMainWindow
 import pyqtgraph as pg
-app = QApplication([]); w = QMainWindow(); w.setCentralWidget(pg.PlotWidget()); w.resize(1280, 800); w.show()
+app = QApplication([]); w = QMainWindow(); w.setCentralWidget(pg.PlotWidget())
+w.resize(1280, 800); w.show()
 QTimer.singleShot(0, app.quit); app.exec()
 """
 
 
 def startup() -> None:
-    """Time to a first interactive window, over a bare PyQt6 + pyqtgraph window; processes in turn."""
+    """Time to a first interactive window, over a bare PyQt6 + pyqtgraph
+    window; processes in turn."""
 
     def ours() -> float:
-        """From the call of the installed command until its window is up: it then answers on a socket."""
+        """From the call of the installed command until its window is up: it then answers on a
+        socket.
+        """
         with tempfile.TemporaryDirectory() as home:
             path, command = Path(home) / "socket", Path(sys.executable).with_name("sparring")
             env = {**os.environ, "HOME": home, "XDG_DATA_HOME": home, "XDG_CONFIG_HOME": home}
             start = time.perf_counter()
-            process = subprocess.Popen([command, "open", "--inspect", str(path)], env=env, stderr=subprocess.DEVNULL)
+            process = subprocess.Popen(
+                [command, "open", "--inspect", str(path)], env=env, stderr=subprocess.DEVNULL
+            )
             try:
                 return _answered(path) - start
             finally:
@@ -80,7 +88,14 @@ def ten_million() -> tuple[np.ndarray, dict[str, np.ndarray]]:
     rng = np.random.default_rng(0)
     t = np.arange(n) / 1000.0
     noise = rng.standard_normal(n)
-    levels = {"cell": 114_000.0, "speed": 11.0, "motor_speed": 330.0, "voltage": 12.0, "current": 0.8, "temperature": 300.0}
+    levels = {
+        "cell": 114_000.0,
+        "speed": 11.0,
+        "motor_speed": 330.0,
+        "voltage": 12.0,
+        "current": 0.8,
+        "temperature": 300.0,
+    }
     return t, {k: v * (1 + 0.003 * noise) for k, v in levels.items()}
 
 
@@ -97,9 +112,19 @@ def reduce() -> None:
     recording = Recording(t, channels)
     build, rig = hollin_yard.dunnock(2), hollin_yard.rig()
     inputs, run = inputs_of(build, rig), Run(load=Measured(1.5))
-    ours = best(lambda: reduce_run(inputs, rig, run, recording, settle=0.5, measure=1.0, orders=(1.0, 6.0, 30.0)), 3)
+    ours = best(
+        lambda: reduce_run(
+            inputs, rig, run, recording, settle=0.5, measure=1.0, orders=(1.0, 6.0, 30.0)
+        ),
+        3,
+    )
     bare = best(lambda: [v.mean() for v in channels.values()], 3)
-    say("reduce: 10 M samples × 6 channels over a NumPy mean", ours / bare, 25, f"{ours:.2f} s against {bare:.3f} s")
+    say(
+        "reduce: 10 M samples × 6 channels over a NumPy mean",
+        ours / bare,
+        25,
+        f"{ours:.2f} s against {bare:.3f} s",
+    )
 
 
 def csv() -> None:
@@ -112,12 +137,19 @@ def csv() -> None:
         path = Path(folder) / "log.csv"
         rng = np.random.default_rng(0)
         n = 400_000
-        cells = np.column_stack([np.arange(n) / 1000, *(v + 0.01 * rng.standard_normal(n) for v in (11.0, 330.0, 12.0, 0.8, 14.0))])
+        cells = np.column_stack(
+            [
+                np.arange(n) / 1000,
+                *(v + 0.01 * rng.standard_normal(n) for v in (11.0, 330.0, 12.0, 0.8, 14.0)),
+            ]
+        )
         head = "time [s],speed [rad/s],motor_speed [rad/s],voltage [V],current [A],force [N]"
         np.savetxt(path, cells, fmt="%.4f", delimiter=",", header=head, comments="")
         ours = best(lambda: log_files.read(log_files.look(path)))
         bare = best(lambda: pcsv.read_csv(path))
-    say("csv: import over PyArrow's bare read", ours / bare, 3, f"{ours:.2f} s against {bare:.2f} s")
+    say(
+        "csv: import over PyArrow's bare read", ours / bare, 3, f"{ours:.2f} s against {bare:.2f} s"
+    )
 
 
 def paint() -> None:
@@ -132,7 +164,9 @@ def paint() -> None:
     app = qt()
     t, channels = ten_million()
     with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / recordings.write(Path(folder), Recording(t, {k: channels[k] for k in ("speed", "current")}))
+        path = Path(folder) / recordings.write(
+            Path(folder), Recording(t, {k: channels[k] for k in ("speed", "current")})
+        )
         chart = Chart("s", "speed")
         chart.resize(900, 300)
         chart.show()
@@ -149,7 +183,12 @@ def paint() -> None:
 
         ours = best(open_and_paint)
         bare = best(lambda: pq.read_table(path))
-    say("paint: 10 M samples opened and painted over reading", ours / bare, 2, f"{ours:.2f} s against {bare:.2f} s")
+    say(
+        "paint: 10 M samples opened and painted over reading",
+        ours / bare,
+        2,
+        f"{ours:.2f} s against {bare:.2f} s",
+    )
 
 
 def live(seconds: float = 60.0) -> None:
@@ -169,8 +208,15 @@ def live(seconds: float = 60.0) -> None:
     window.go("Run")
     master, slave = os.openpty()
     tty.setraw(slave)
-    names = "seq, t/ms, cell/counts, force/N, speed/rpm, motor_speed/rpm, voltage/V, current/A, temperature/°C, mass/kg"
-    sender = subprocess.Popen([sys.executable, "-c", SENDER, str(seconds)], pass_fds=[master], env={**os.environ, "PTY": str(master)})
+    names = (
+        "seq, t/ms, cell/counts, force/N, speed/rpm, motor_speed/rpm, voltage/V, current/A,"
+        " temperature/°C, mass/kg"
+    )
+    sender = subprocess.Popen(
+        [sys.executable, "-c", SENDER, str(seconds)],
+        pass_fds=[master],
+        env={**os.environ, "PTY": str(master)},
+    )
     frames: list[float] = []
 
     class Painted(QObject):
@@ -220,7 +266,9 @@ def live(seconds: float = 60.0) -> None:
 
 
 def build() -> None:
-    """The Build page: an edit of a train of 60 gears to its repainted page; the turning drawing; 10 000 trains solved."""
+    """The Build page: an edit of a train of 60 gears to its repainted page; the turning drawing; 10
+    000 trains solved.
+    """
     from sparring.core.build import MOTOR, OUTPUT, Build
     from sparring.core.train.kinds import PlanetaryStage, SplitRingStage, SpurStage, WormStage
     from sparring.core.train.torque import solve_torques
@@ -233,10 +281,16 @@ def build() -> None:
         window.resize(1280, 800)
         window.show()
         window.desk.open(Path(folder) / "book")
-        while window.desk.book is None or background.busy():  # the window is up and still, as when somebody types
+        # the window is up and still, as when somebody types
+        while window.desk.book is None or background.busy():
             app.processEvents()
             time.sleep(0.005)
-        window.desk.add_build(Build(family="Sixty", stages=tuple(SpurStage(pinion=18 + n % 3, wheel=22 + n % 5) for n in range(30))))
+        window.desk.add_build(
+            Build(
+                family="Sixty",
+                stages=tuple(SpurStage(pinion=18 + n % 3, wheel=22 + n % 5) for n in range(30)),
+            )
+        )
         app.processEvents()
         page = window.build_page
         times = []
@@ -248,7 +302,12 @@ def build() -> None:
             for _ in range(12):  # what follows behind: driveline, findings, logbook
                 app.processEvents()
                 time.sleep(0.01)
-        say("build: edit of 60 gears to the repainted page, ms", 1e3 * min(times), 50, f"median {1e3 * statistics.median(times):.0f}")
+        say(
+            "build: edit of 60 gears to the repainted page, ms",
+            1e3 * min(times),
+            50,
+            f"median {1e3 * statistics.median(times):.0f}",
+        )
         for name, stages in (
             ("60 gears", window.desk.build.stages),
             ("two-stage planetary", (PlanetaryStage(), PlanetaryStage())),
@@ -265,7 +324,10 @@ def build() -> None:
         window.close()
     rng = np.random.default_rng(0)
     kinds = (SpurStage, SpurStage, PlanetaryStage, WormStage)
-    trains = [Build(stages=tuple(kinds[k]() for k in rng.integers(0, 4, rng.integers(1, 5)))) for _ in range(200)]
+    trains = [
+        Build(stages=tuple(kinds[k]() for k in rng.integers(0, 4, rng.integers(1, 5))))
+        for _ in range(200)
+    ]
     elements = [b.elements() for b in trains]
     start = time.perf_counter()
     for k in range(10_000):
@@ -279,8 +341,11 @@ fd, seconds = int(os.environ["PTY"]), float(sys.argv[1])
 start, n, total = time.monotonic() + 1.0, 0, int(float(sys.argv[1]) * 1000)
 while n < total:
     due = min(total, int((time.monotonic() - start) * 1000))
-    out = b"".join(b"%d,%d,%d,%.3f,%.2f,%.1f,%.3f,%.3f,35.1,1.5\\n" % (k, k, 98000 + k % 50, 14.0 + k % 7 * 0.01, 118 + k % 5 * 0.1, 3540 + k % 9, 12.0, 0.8 + k % 3 * 0.001)
-                   for k in range(n, due))
+    out = b"".join(
+        b"%d,%d,%d,%.3f,%.2f,%.1f,%.3f,%.3f,35.1,1.5\\n"
+        % (k, k, 98000 + k % 50, 14.0 + k % 7 * 0.01, 118 + k % 5 * 0.1, 3540 + k % 9, 12.0,
+           0.8 + k % 3 * 0.001)
+        for k in range(n, due))
     while out:
         out = out[os.write(fd, out):]
     n = max(n, due)
@@ -293,7 +358,15 @@ def resident() -> int:
     return int(Path("/proc/self/statm").read_text().split()[1]) * 4096
 
 
-ALL = {"startup": startup, "reduce": reduce, "csv": csv, "paint": paint, "build": build, "live": live, "many": many}
+ALL = {
+    "startup": startup,
+    "reduce": reduce,
+    "csv": csv,
+    "paint": paint,
+    "build": build,
+    "live": live,
+    "many": many,
+}
 
 if __name__ == "__main__":
     for name in sys.argv[1:] or ALL:

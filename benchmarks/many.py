@@ -1,4 +1,6 @@
-"""A logbook of 10 000 tests, one of them of 10 000 runs: opened, searched, and one more lift kept, over reading its recordings."""
+"""A logbook of 10 000 tests, one of them of 10 000 runs: opened, searched, and one more lift kept,
+over reading its recordings.
+"""
 
 from __future__ import annotations
 
@@ -26,23 +28,49 @@ def make(folder: Path) -> int:
     with Logbook(folder) as book:
         test = book.tests()[0]
     with closing(sqlite3.connect(folder / "logbook.sqlite")) as db:
-        runs = db.execute("SELECT record, recording FROM runs WHERE test_id = ?", (test.id,)).fetchall()
-        plan, head = db.execute("SELECT plan, headline FROM tests WHERE id = ?", (test.id,)).fetchone()
+        runs = db.execute(
+            "SELECT record, recording FROM runs WHERE test_id = ?", (test.id,)
+        ).fetchall()
+        plan, head = db.execute(
+            "SELECT plan, headline FROM tests WHERE id = ?", (test.id,)
+        ).fetchone()
         now = "2026-11-20 10:00:00.000000"
         first = db.execute("SELECT max(id) + 1 FROM runs").fetchone()[0]
         many = []
         for k in range(RUNS - len(runs)):
             record, name = runs[k % len(runs)]
             text = json.dumps({**json.loads(record), "repeat": 10 + k})
-            many.append((first + k, test.id, text, name, 0, now, seal_of((first + k, test.id, text, name, False))))
-        db.executemany("INSERT INTO runs (id, test_id, record, recording, struck, created, seal) VALUES (?, ?, ?, ?, ?, ?, ?)", many)
+            many.append(
+                (
+                    first + k,
+                    test.id,
+                    text,
+                    name,
+                    0,
+                    now,
+                    seal_of((first + k, test.id, text, name, False)),
+                )
+            )
+        db.executemany(
+            "INSERT INTO runs (id, test_id, record, recording, struck, created, seal) VALUES (?, ?,"
+            " ?, ?, ?, ?, ?)",
+            many,
+        )
         owner = test.build_id, test.rig_id
         ids = range(1000, 1000 + TESTS)
-        more = [(k, *owner, f"soak {k}", plan, head, now, seal_of((k, *owner, f"soak {k}", plan, head))) for k in ids]
+        more = [
+            (k, *owner, f"soak {k}", plan, head, now, seal_of((k, *owner, f"soak {k}", plan, head)))
+            for k in ids
+        ]
         db.executemany(
-            "INSERT INTO tests (id, build_id, rig_id, title, plan, headline, created, seal) VALUES (?, ?, ?, ?, ?, ?, ?, ?)", more
+            "INSERT INTO tests (id, build_id, rig_id, title, plan, headline, created, seal) VALUES"
+            " (?, ?, ?, ?, ?, ?, ?, ?)",
+            more,
         )
-        db.execute("INSERT OR REPLACE INTO settings (key, value) VALUES ('test', ?)", (str(test.id),))  # unsealed, as by an earlier version
+        # unsealed, as by an earlier version
+        db.execute(
+            "INSERT OR REPLACE INTO settings (key, value) VALUES ('test', ?)", (str(test.id),)
+        )
         db.commit()
     return test.id
 
@@ -101,7 +129,9 @@ def many() -> None:
 
         def keep() -> None:
             assert desk.book is not None
-            desk.runs_changed([desk.book.add_run(test, run.model_copy(update={"repeat": 99_999}), recording)])
+            desk.runs_changed(
+                [desk.book.add_run(test, run.model_copy(update={"repeat": 99_999}), recording)]
+            )
 
         n = len(desk.runs)
         timed("one more lift kept", keep, lambda: len(desk.runs) == n + 1, 0.2)

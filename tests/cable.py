@@ -1,4 +1,6 @@
-"""A cable between a board's port and a port of its own, that can be pulled out and put back while the board goes on."""
+"""A cable between a board's port and a port of its own, that can be pulled out and put back while
+the board goes on.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,9 @@ import tty
 
 
 class Cable:
-    """`link`: a path that is the far end's port while it is plugged in. `heard`: (seconds, line) of all that got through to the board."""
+    """`link`: a path that is the far end's port while it is plugged in. `heard`: (seconds, line) of
+    all that got through to the board.
+    """
 
     def __init__(self, port, link):
         self.link, self.heard = link, []

@@ -16,21 +16,39 @@ from hypothesis import HealthCheck, settings
 from sparring.core.records import changed
 from sparring.demo import hollin_yard, make_logbook
 
-settings.register_profile("suite", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
+settings.register_profile(
+    "suite", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow]
+)
 settings.load_profile("suite")
 
-LONGEST = ("test_window", "test_live", "test_methods", "test_closure", "test_readings", "test_build_page", "test_results")
+LONGEST = (
+    "test_window",
+    "test_live",
+    "test_methods",
+    "test_closure",
+    "test_readings",
+    "test_build_page",
+    "test_results",
+)
 
 
 def pytest_collection_modifyitems(items):
-    """The longest files first: a long one begun last would keep one process busy while the others wait."""
-    items.sort(key=lambda item: LONGEST.index(item.path.stem) if item.path.stem in LONGEST else len(LONGEST))
+    """The longest files first: a long one begun last would keep one process busy while the others
+    wait.
+    """
+    items.sort(
+        key=lambda item: (
+            LONGEST.index(item.path.stem) if item.path.stem in LONGEST else len(LONGEST)
+        )
+    )
 
 
 @pytest.fixture(scope="session")
 def demo_book(tmp_path_factory):
     """The demo logbook, made once for all tests."""
-    return made_once(tmp_path_factory, "demo", lambda folder: make_logbook(folder / "book")) / "book"
+    return (
+        made_once(tmp_path_factory, "demo", lambda folder: make_logbook(folder / "book")) / "book"
+    )
 
 
 @pytest.fixture
@@ -46,7 +64,8 @@ def build():
 
 @pytest.fixture(scope="session")
 def rig():
-    return changed(hollin_yard.rig(), ("method", "travel"), 0.6)  # shorter lifts: the plant takes most of the tests' time
+    # shorter lifts: the plant takes most of the tests' time
+    return changed(hollin_yard.rig(), ("method", "travel"), 0.6)
 
 
 @pytest.fixture(scope="session")
@@ -77,8 +96,9 @@ def windows():
 
 @pytest.fixture
 def shown(qapp, windows, request):
-    """The window, on Build. The tests of a process share it, each with a logbook of its own, as a tester opens one after the
-    other; after a failed test, and where a test closed it, comes another."""
+    """The window, on Build. The tests of a process share it, each with a logbook of its own, as a
+    tester opens one after the other; after a failed test, and where a test closed it, comes
+    another."""
     from sparring.ui.application import application
     from sparring.ui.shell import MainWindow
 

@@ -18,12 +18,16 @@ CASES = 200  # of a study of how often the truth lies in the stated interval
 
 
 def benches(few):
-    """How many benches a study takes: all by `make study`; the suite makes do with fewer where one takes long."""
+    """How many benches a study takes: all by `make study`; the suite makes do with fewer where one
+    takes long.
+    """
     return CASES if os.environ.get("SPARRING_ALL_BENCHES") else few
 
 
 def about_95(share, n, most=0.99):
-    """Whether a share of n intervals is 95 in 100, as far as n tell it: 95 ± 4 % of 200. most: for intervals known to be wide."""
+    """Whether a share of n intervals is 95 in 100, as far as n tell it: 95 ± 4 % of 200. most: for
+    intervals known to be wide.
+    """
     least = 0.95 - 2.6 * math.sqrt(0.95 * 0.05 / n)
     return least <= share <= (most if n >= CASES else 1.0)
 
@@ -45,7 +49,8 @@ def make_runs(build, rig, plan, *, seed=1, friction=1.0, sensors=None, **bench):
 
 
 def made_once(tmp_path_factory, name, make):
-    """A folder that `make(folder)` fills, once for all processes of a test run; not to be changed."""
+    """A folder that `make(folder)` fills, once for all processes of a test
+    run; not to be changed."""
     root = tmp_path_factory.getbasetemp()
     root = root.parent if os.environ.get("PYTEST_XDIST_WORKER") else root
     folder = root / name
@@ -83,11 +88,17 @@ def lay(window, folder):
 
     window.desk.open(folder)
     there = folder.resolve()
-    wait_for(lambda: window.desk.book and window.desk.book.folder == there and not background.busy(), 25, QApplication.processEvents)
+    wait_for(
+        lambda: window.desk.book and window.desk.book.folder == there and not background.busy(),
+        25,
+        QApplication.processEvents,
+    )
 
 
 def discard(window):
-    """Closes a window, waits for what it still has under way, and takes it away: dozens of them slow every later one."""
+    """Closes a window, waits for what it still has under way, and takes it away: dozens of them
+    slow every later one.
+    """
     from PyQt6.QtCore import QEvent
     from PyQt6.QtWidgets import QApplication
 
@@ -100,7 +111,9 @@ def discard(window):
 
 
 class Heard:
-    """What a window's bench went through and what was said of it, so that a test waits for what has been, however short it was."""
+    """What a window's bench went through and what was said of it, so that a test waits for what has
+    been, however short it was.
+    """
 
     def __init__(self, window):
         self._session, self._page = window.session, window.run_page
@@ -124,7 +137,8 @@ class Heard:
             kept.clear()
 
 
-SLOWED = float(os.environ.get("SPARRING_TESTS_SLOWED", "0"))  # [s] put behind every wait, to show that no test counts on speed
+# [s] put behind every wait, to show that no test counts on speed
+SLOWED = float(os.environ.get("SPARRING_TESTS_SLOWED", "0"))
 
 
 def wait_for(condition, seconds=60.0, step=None):

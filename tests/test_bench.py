@@ -37,7 +37,12 @@ HEADER = b"# columns: seq, t/ms, speed/rpm, voltage/V\n"
 
 
 def samples(items):
-    return [(t, *values) for i in items if isinstance(i, Block) for t, values in zip(i.t, i.values.tolist(), strict=True)]
+    return [
+        (t, *values)
+        for i in items
+        if isinstance(i, Block)
+        for t, values in zip(i.t, i.values.tolist(), strict=True)
+    ]
 
 
 def test_lines_are_read_in_si_with_their_sequence():
@@ -57,7 +62,14 @@ def test_a_garbled_line_is_counted_and_never_believed():
     reader = LineReader()
     good = with_checksum("1,10,60,12")
     bad = good.replace(b"60", b"61")
-    assert len(samples(reader.feed(HEADER + good + bad + b"2,20,60\n" + b"x" * 10_000 + b"\n3,30,60,12\n"))) == 2
+    assert (
+        len(
+            samples(
+                reader.feed(HEADER + good + bad + b"2,20,60\n" + b"x" * 10_000 + b"\n3,30,60,12\n")
+            )
+        )
+        == 2
+    )
     assert reader.tally.garbled == 3
 
 
@@ -157,7 +169,8 @@ def test_the_current_limit_stops_before_a_stall_is_called(bench, rig, tmp_path):
     link.send("up")
     wait_for(lambda: any(e.kind == "happened" for e in events))
     link.close()
-    assert next(e.text for e in events if e.kind == "happened") == "limit current"  # 0.3 s above it; a stall is called after 0.8 s
+    # 0.3 s above it; a stall is called after 0.8 s
+    assert next(e.text for e in events if e.kind == "happened") == "limit current"
 
 
 def test_a_stall_below_the_current_limit_is_called(bench, rig, tmp_path):
@@ -202,7 +215,8 @@ def test_a_capture_becomes_a_run_with_marks_and_gaps(book):
     empty = recorder.path.stat().st_size
     recorder.add(np.arange(150) * 0.01, 1.0 + np.arange(150)[:, None])
     recorder.mark(0.5, "click heard")
-    wait_for(lambda: recorder.path.stat().st_size > empty + 2000)  # the first part is on the disk by then
+    # the first part is on the disk by then
+    wait_for(lambda: recorder.path.stat().st_size > empty + 2000)
     recorder.add(2 + np.arange(50) * 0.01, np.full((50, 1), 2.0))
     recorder.gap(1.5, 2.0)
     recorder.close(ended="top", lost=3)
@@ -210,7 +224,11 @@ def test_a_capture_becomes_a_run_with_marks_and_gaps(book):
     run = book.runs(1)[0]
     recording = book.recording(run.recording)
     assert (run.run.ended, run.run.step, len(recording)) == ("top", 2, 200)
-    assert (recording.marks, recording.gaps, recording.lost) == (((0.5, "click heard"),), ((1.5, 2.0),), 3)
+    assert (recording.marks, recording.gaps, recording.lost) == (
+        ((0.5, "click heard"),),
+        ((1.5, 2.0),),
+        3,
+    )
     assert not list(book.folder.glob("recordings/*.arrow"))
 
 
@@ -229,7 +247,11 @@ while True:
 
 
 def test_kill_9_loses_at_most_a_second(book):
-    process = subprocess.Popen([sys.executable, "-c", textwrap.dedent(KILLED), str(book.capture_path())], stdout=subprocess.PIPE, text=True)
+    process = subprocess.Popen(
+        [sys.executable, "-c", textwrap.dedent(KILLED), str(book.capture_path())],
+        stdout=subprocess.PIPE,
+        text=True,
+    )
     last = 0.0
     while last < 1.7:
         last = float(process.stdout.readline())
@@ -261,7 +283,8 @@ class FullDisk(io.FileIO):
 
     def write(self, data):
         if self.tell() + len(data) > self.room:
-            super().write(bytes(data)[: max(self.room - self.tell(), 0)])  # as much as there is room for
+            # as much as there is room for
+            super().write(bytes(data)[: max(self.room - self.tell(), 0)])
             raise OSError(errno.ENOSPC, "No space left on device")
         return super().write(data)
 
@@ -270,7 +293,11 @@ class FullDisk(io.FileIO):
 def test_a_full_disk_stops_the_capture_and_keeps_what_was_written(book, room_again):
     faults, made = [], []
     recorder = Recorder(
-        book.capture_path(), ["speed"], note(), on_fault=faults.append, opener=lambda p: made.append(FullDisk(p)) or made[0]
+        book.capture_path(),
+        ["speed"],
+        note(),
+        on_fault=faults.append,
+        opener=lambda p: made.append(FullDisk(p)) or made[0],
     )
     for n in range(40):
         recorder.add(n + np.arange(100) / 100, np.ones((100, 1)))
@@ -286,7 +313,11 @@ def test_a_full_disk_stops_the_capture_and_keeps_what_was_written(book, room_aga
     adopt(book, recorder.path)
     run = book.runs(1)[0]
     kept = len(book.recording(run.recording))
-    assert (kept, run.run.ended) == (4000, "top") if room_again else (0 < kept < 4000 and run.run.ended == "interrupted")
+    assert (
+        (kept, run.run.ended) == (4000, "top")
+        if room_again
+        else (0 < kept < 4000 and run.run.ended == "interrupted")
+    )
 
 
 def test_a_second_program_is_refused_with_the_holders_name(book):
@@ -306,7 +337,12 @@ def test_everything_is_there_after_closing(tmp_path, build, rig, plan, lifted):
         assert next(b for _, b in book.builds()).to_json() == build.to_json()
         assert book.rig(1).to_json() == rig.to_json()
         stored = book.test(test)
-        assert (stored.title, stored.runs, stored.headline, stored.plan.repeats) == ("first", 1, {"value": 0.8}, plan.repeats)
+        assert (stored.title, stored.runs, stored.headline, stored.plan.repeats) == (
+            "first",
+            1,
+            {"value": 0.8},
+            plan.repeats,
+        )
         kept = book.recording(book.runs(test, struck=True)[0].recording)
         assert (kept.channels["speed"] == lifted[0][0][1].channels["speed"]).all()
         assert book.setting("import x") == [["t", "s"]]
@@ -333,7 +369,9 @@ def test_folders_that_are_no_logbook_are_told_apart(tmp_path):
     with pytest.raises(LogbookError, match="other files"):
         Logbook(tmp_path / "full")
     (tmp_path / "bad").mkdir()
-    (tmp_path / "bad" / "logbook.sqlite").write_text("this is not a database at all, not even close" * 50)
+    (tmp_path / "bad" / "logbook.sqlite").write_text(
+        "this is not a database at all, not even close" * 50
+    )
     with pytest.raises(LogbookError, match="no database"):
         Logbook(tmp_path / "bad")
 
@@ -386,7 +424,9 @@ def test_no_flipped_bit_of_a_recording_reads_as_another_figure(book, lifted):
 def test_nobody_else_reads_a_logbook_and_any_folder_name_opens_its_own(tmp_path, build, lifted):
     for name in ("a?b", "100%41", "x#y", "two words"):
         with Logbook(tmp_path / name) as book:
-            book.add_run(book.add_test(book.save_build(build), book.save_rig(Rig()), Plan()), *lifted[0][0])
+            book.add_run(
+                book.add_test(book.save_build(build), book.save_rig(Rig()), Plan()), *lifted[0][0]
+            )
         assert (tmp_path / name / "logbook.sqlite").exists()
         for path in [tmp_path / name, *(tmp_path / name).rglob("*")]:
             assert path.stat().st_mode & 0o077 == 0, path
@@ -448,7 +488,9 @@ def test_full_read_only_and_damaged_are_told_apart_and_a_good_stream_waits(book,
 def test_a_damaged_database_is_told_and_a_copy_of_the_day_takes_its_place(tmp_path, build, lifted):
     folder = tmp_path / "b"
     with Logbook(folder) as book:
-        book.add_run(book.add_test(book.save_build(build), book.save_rig(Rig()), Plan()), *lifted[0][0])
+        book.add_run(
+            book.add_test(book.save_build(build), book.save_rig(Rig()), Plan()), *lifted[0][0]
+        )
     with Logbook(folder):  # the second opening copies what the first has left
         (copy,) = keeping.backups(folder)
         with pytest.raises(OSError, match="open in another program"):
@@ -458,7 +500,13 @@ def test_a_damaged_database_is_told_and_a_copy_of_the_day_takes_its_place(tmp_pa
     assert [p.name for p in keeping.backups(folder)][-1] == copy.name
     assert len(keeping.backups(folder)) == 10
     clean = keeping.check(folder)
-    assert (clean["database"], clean["runs"], clean["damaged"], clean["left_over"], clean["cut_off"]) == (None, 1, [], [], [])
+    assert (
+        clean["database"],
+        clean["runs"],
+        clean["damaged"],
+        clean["left_over"],
+        clean["cut_off"],
+    ) == (None, 1, [], [], [])
     data = bytearray((folder / "logbook.sqlite").read_bytes())
     data[4096:12288] = b"\x55" * 8192
     (folder / "logbook.sqlite").write_bytes(data)

@@ -1,4 +1,6 @@
-"""The Build page from the window: every kind added, drawn, turned, edited in the drawing, taken apart, saved."""
+"""The Build page from the window: every kind added, drawn, turned, edited in the drawing, taken
+apart, saved.
+"""
 
 import math
 
@@ -10,7 +12,14 @@ from PyQt6.QtWidgets import QApplication, QPushButton
 
 from sparring.core.build import Build
 from sparring.core.quantity import Measured
-from sparring.core.train.kinds import KINDS, CycloidStage, PlanetaryStage, ShiftStage, SpurStage, WormStage
+from sparring.core.train.kinds import (
+    KINDS,
+    CycloidStage,
+    PlanetaryStage,
+    ShiftStage,
+    SpurStage,
+    WormStage,
+)
 from sparring.ui import background, build_dialogs, take_apart
 
 
@@ -23,7 +32,9 @@ def idle():
 @pytest.fixture
 def window(shown, tmp_path):
     lay(shown, tmp_path / "book")
-    shown.desk.add_build(Build(family="Wren", stages=(SpurStage(pinion=18, wheel=54, opening=0.1e-3),)))
+    shown.desk.add_build(
+        Build(family="Wren", stages=(SpurStage(pinion=18, wheel=54, opening=0.1e-3),))
+    )
     idle()
     return shown
 
@@ -72,7 +83,11 @@ def test_parts_are_picked_and_their_teeth_edited_in_the_drawing(window, page, qt
     spin.setValue(50)
     qtbot.keyClick(spin, Qt.Key.Key_Return)
     assert stages(window)[1].ring == 50
-    wait_for(lambda: any(c.finding.id == "not-coaxial" for c in window.findings.cards()), 5, QApplication.processEvents)
+    wait_for(
+        lambda: any(c.finding.id == "not-coaxial" for c in window.findings.cards()),
+        5,
+        QApplication.processEvents,
+    )
     card = next(c for c in window.findings.cards() if c.finding.id == "not-coaxial")
     card.opened.emit(card)
     assert view.chosen == (1, "ring")
@@ -95,7 +110,9 @@ def test_a_double_click_edits_and_a_ring_is_hit_only_on_its_rim(window, page, qt
 
 
 def test_turning_goes_the_right_ways_at_the_right_speeds(window, page):
-    window.desk.edit("build", ("stages",), (SpurStage(pinion=10, wheel=40), SpurStage(pinion=10, wheel=20)))
+    window.desk.edit(
+        "build", ("stages",), (SpurStage(pinion=10, wheel=40), SpurStage(pinion=10, wheel=20))
+    )
     page.gears.angle = 1.0
     turned = [page.gears.turned(s) for s in ("motor", "shaft 1", "output")]
     assert turned == pytest.approx([1.0, -0.25, 0.125])
@@ -198,7 +215,9 @@ def test_module_ratio_and_fit_are_worked_out_in_dialogs(window, page):
     fitting.play.setText("0.5 deg")
     fitting._from_play()
     opening = fitting._value()
-    assert stages(window)[0].model_copy(update={"opening": opening}).pair().backlash() == pytest.approx(math.radians(0.5), rel=1e-3)
+    assert stages(window)[0].model_copy(
+        update={"opening": opening}
+    ).pair().backlash() == pytest.approx(math.radians(0.5), rel=1e-3)
     fitting.trial.setCurrentIndex(1)
     middle = fitting.trial.currentData()
     next(b for b in fitting.findChildren(QPushButton) if b.text() == "right").click()
@@ -215,7 +234,8 @@ def test_outlines_are_saved_true_to_size(window, page, tmp_path):
     points = [p for line in drawing.modelspace() for p in line.get_points("xy")]
     assert max(math.hypot(x, y) for x, y in points) == pytest.approx(56 / 2, abs=1e-6)
     build_dialogs.save_outline(window.desk, (0, "wheel"), page, tmp_path / "wheel.svg")
-    assert 'width="57.99' in (tmp_path / "wheel.svg").read_text()  # 56 mm over the tips, a margin of 1 mm; no tooth exactly at -x
+    # 56 mm over the tips, a margin of 1 mm; no tooth exactly at -x
+    assert 'width="57.99' in (tmp_path / "wheel.svg").read_text()
     build_dialogs.save_outline(window.desk, (0, "wheel"), page, tmp_path / "wheel.png")
     assert "neither .svg nor .dxf" in window.message.text()
 
@@ -228,7 +248,9 @@ def test_photos_are_copied_and_stay_with_the_build(window, page, tmp_path):
     dialog.add(tmp_path / "open.png")
     dialog.add(tmp_path / "open.png")
     assert len(window.desk.build.photos) == 2
-    assert all((window.desk.book.folder / "photos" / name).exists() for name in window.desk.build.photos)
+    assert all(
+        (window.desk.book.folder / "photos" / name).exists() for name in window.desk.build.photos
+    )
     (tmp_path / "text.png").write_text("no picture")
     dialog.add(tmp_path / "text.png")
     assert "no picture" in dialog.result_text.text()
@@ -243,7 +265,10 @@ def test_a_new_revision_shows_what_changed(window, page):
     window.desk.edit("build", ("mass",), Measured(0.3, 1e-3))
     page.tables.tabs.setCurrentIndex(4)
     table = page.tables.changes
-    rows = {table.item(r, 0).text(): (table.item(r, 1).text(), table.item(r, 2).text()) for r in range(table.rowCount())}
+    rows = {
+        table.item(r, 0).text(): (table.item(r, 1).text(), table.item(r, 2).text())
+        for r in range(table.rowCount())
+    }
     assert rows["stage 1, wheel"] == ("54", "60")
     assert "mass" in rows
 
@@ -263,11 +288,18 @@ def test_a_change_that_cannot_be_is_refused_in_words_and_nothing_is_lost(window,
 
 
 def cells(table):
-    return [[table.item(r, c).text() for c in range(table.columnCount())] for r in range(table.rowCount())]
+    return [
+        [table.item(r, c).text() for c in range(table.columnCount())]
+        for r in range(table.rowCount())
+    ]
 
 
 def test_the_strength_table_names_the_fuse_and_follows_the_slider(window, page):
-    window.desk.edit("build", ("stages",), (SpurStage(pinion=18, wheel=54), SpurStage(pinion=18, wheel=36, face_width=2e-3)))
+    window.desk.edit(
+        "build",
+        ("stages",),
+        (SpurStage(pinion=18, wheel=54), SpurStage(pinion=18, wheel=36, face_width=2e-3)),
+    )
     page.tables.tabs.setCurrentIndex(1)
     rows = cells(page.tables.strength)
     assert rows[0][0] == "stage 2 pinion"
@@ -282,7 +314,12 @@ def test_the_strength_table_names_the_fuse_and_follows_the_slider(window, page):
 
 def test_the_mesh_table_gives_sizes_play_and_warmth(window, page):
     window.desk.edit(
-        "build", ("stages",), (SpurStage(pinion=20, wheel=40, opening=0.1e-3), SpurStage(pinion=20, wheel=40, material="steel"))
+        "build",
+        ("stages",),
+        (
+            SpurStage(pinion=20, wheel=40, opening=0.1e-3),
+            SpurStage(pinion=20, wheel=40, material="steel"),
+        ),
     )
     page.tables.tabs.setCurrentIndex(2)
     page.slider.setValue(100)
@@ -326,7 +363,11 @@ def test_more_motors_carry_more(window, page):
     dialog.list.item(0, 0).setText("second")
     assert predict.stall_torque(window.desk.build, 12.0) == pytest.approx(2 * alone, rel=1e-6)
     dialog.list.item(0, 3).setText("3000 rpm ± 20 rpm")
-    wait_for(lambda: any(c.finding.id == "motors-share" for c in window.findings.cards()), 5, QApplication.processEvents)
+    wait_for(
+        lambda: any(c.finding.id == "motors-share" for c in window.findings.cards()),
+        5,
+        QApplication.processEvents,
+    )
     dialog.list.item(0, 5).setText("0.01 A")  # below the no-load current
     assert window.desk.build.further_motors[0].readings.stall_current.value > 1
     assert "were the two exchanged" in window.message.text()
@@ -358,7 +399,9 @@ def test_keys_alone_reach_every_part_and_every_gear(window, page, qtbot):
     assert seen == set(view.parts())
     qtbot.keyClick(view, Qt.Key.Key_Left)
     assert view.chosen in seen
-    qtbot.keyClick(page, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    qtbot.keyClick(
+        page, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+    )
     assert len(stages(window)) == 3
     qtbot.keyClick(page, Qt.Key.Key_Backspace, Qt.KeyboardModifier.ControlModifier)
     assert len(stages(window)) == 2
@@ -366,7 +409,9 @@ def test_keys_alone_reach_every_part_and_every_gear(window, page, qtbot):
 
 @pytest.mark.parametrize("seed", [1])
 def test_a_restless_tester_breaks_nothing(window, page, seed):
-    """Random edits, moves, tabs, views, undo and redo: no fault, and undoing all of it gives the first build back."""
+    """Random edits, moves, tabs, views, undo and redo: no fault, and undoing all of it gives the
+    first build back.
+    """
     import random
 
     rng = random.Random(seed)
@@ -383,7 +428,11 @@ def test_a_restless_tester_breaks_nothing(window, page, seed):
         elif isinstance(value, float):
             desk.edit("build", ("stages", n, name), value * rng.choice([0.5, 0.9, 1.3, 3.0]))
         elif isinstance(value, Measured):
-            desk.edit("build", ("stages", n, name), Measured(value.value * rng.choice([0.0, 0.5, 2.0]), value.u))
+            desk.edit(
+                "build",
+                ("stages", n, name),
+                Measured(value.value * rng.choice([0.0, 0.5, 2.0]), value.u),
+            )
 
     moves = [
         lambda: page.add(rng.choice(KINDS)) if len(stages(window)) < 6 else page._remove(),
@@ -403,7 +452,11 @@ def test_a_restless_tester_breaks_nothing(window, page, seed):
         lambda: desk.undo.undo() if desk.undo.index() > begun else None,
         desk.undo.redo,
         lambda: desk.edit("build", ("fuse",), rng.choice(["", "stage 1 wheel", "belt"])),
-        lambda: desk.edit("build", ("holding",), rng.choice(["either will do", "must hold by itself", "must turn back"])),
+        lambda: desk.edit(
+            "build",
+            ("holding",),
+            rng.choice(["either will do", "must hold by itself", "must turn back"]),
+        ),
     ]
     for _ in range(90):
         if len(stages(window)) > 7:

@@ -23,28 +23,54 @@ LANES = LOADS * REPEATS
 
 
 def random_case(rng):
-    """A build and rig as their owner knows them: each figure off the truth by its own uncertainty."""
+    """A build and rig as their owner knows them: each figure off the truth by
+    its own uncertainty."""
 
     def seen(true, relative):
         u = abs(true) * relative
         return Measured(true + u * rng.standard_normal(), u)
 
     stages = tuple(
-        SpurStage(pinion=int(rng.integers(12, 20)), wheel=int(rng.integers(48, 90)), friction=Measured(rng.uniform(0.08, 0.4), 0.03),
-                  drag=float(rng.uniform(0.5e-3, 8e-3)))
+        SpurStage(
+            pinion=int(rng.integers(12, 20)),
+            wheel=int(rng.integers(48, 90)),
+            friction=Measured(rng.uniform(0.08, 0.4), 0.03),
+            drag=float(rng.uniform(0.5e-3, 8e-3)),
+        )
         for _ in range(2)
-    )  # fmt: skip
+    )
     no_load, i0, i_s = rng.uniform(380, 520), rng.uniform(0.08, 0.15), rng.uniform(1.5, 2.6)
     true = {"voltage": 12.0, "no_load_speed": no_load, "no_load_current": i0, "stall_current": i_s}
-    exact = Build(stages=stages, motor=MotorReadings(**{k: Measured(v) for k, v in true.items()}, inertia=1.1e-6))
-    doubt = {"voltage": 1e-3, "no_load_speed": 3e-3, "no_load_current": 0.012, "stall_current": 8e-3}
-    known = Build(stages=stages, motor=MotorReadings(**{k: seen(v, doubt[k]) for k, v in true.items()}, inertia=1.1e-6))
+    exact = Build(
+        stages=stages,
+        motor=MotorReadings(**{k: Measured(v) for k, v in true.items()}, inertia=1.1e-6),
+    )
+    doubt = {
+        "voltage": 1e-3,
+        "no_load_speed": 3e-3,
+        "no_load_current": 0.012,
+        "stall_current": 8e-3,
+    }
+    known = Build(
+        stages=stages,
+        motor=MotorReadings(**{k: seen(v, doubt[k]) for k, v in true.items()}, inertia=1.1e-6),
+    )
     drum, cord, hook, g = rng.uniform(0.03, 0.06), 1e-3, 0.05, 9.81
     zero, gain = rng.uniform(5e4, 9e4), rng.uniform(1800, 2400)
     points = calibration_points(zero, gain * g / 9.80665, [0.0, 0.5, 1.0, 2.0, 4.0], rng)
-    true_rig = Rig(method=Hoist(drum_diameter=Measured(drum), cord_diameter=Measured(cord), hook_mass=Measured(hook)), gravity=Measured(g))
+    true_rig = Rig(
+        method=Hoist(
+            drum_diameter=Measured(drum), cord_diameter=Measured(cord), hook_mass=Measured(hook)
+        ),
+        gravity=Measured(g),
+    )
     rig = Rig(
-        method=Hoist(drum_diameter=seen(drum, 1e-3), cord_diameter=seen(cord, 0.08), hook_mass=seen(hook, 0.01), travel=0.8),
+        method=Hoist(
+            drum_diameter=seen(drum, 1e-3),
+            cord_diameter=seen(cord, 0.08),
+            hook_mass=seen(hook, 0.01),
+            travel=0.8,
+        ),
         gravity=Measured(g + 0.003 * rng.standard_normal(), 0.003),
         calibration=Calibration(points=points),
         limits=Limits(),
@@ -66,7 +92,10 @@ def cases():
         return np.repeat(np.asarray(values, float), LANES)
 
     benches = [c[2] for c in made]
-    fields = {name: column([getattr(b, name) for b in benches]) for name in ("k", "R", "friction", "ratio", "radius", "backlash")}
+    fields = {
+        name: column([getattr(b, name) for b in benches])
+        for name in ("k", "R", "friction", "ratio", "radius", "backlash")
+    }
     a, offset = (column([b.up[j] for b in benches]) for j in (0, 1))
     vary = 1 + 0.03 * rng.standard_normal(CASES * LANES)
     ideal = 1 / fields["ratio"]
@@ -81,13 +110,21 @@ def cases():
         gravity=9.81,
     )
     zero, gain, gv, gi, gs = (column([c[4][j] for c in made]) for j in range(5))
-    sensors = SensorSet(cell_zero=zero, cell_gain=gain, gain_voltage=gv, gain_current=gi, gain_speed=gs)
+    sensors = SensorSet(
+        cell_zero=zero, cell_gain=gain, gain_voltage=gv, gain_current=gi, gain_speed=gs
+    )
     lifted = lift(lanes, sensors, volts=12.0, method=Hoist(travel=0.8), seed=9, most=4.0)
     found = []
     for n, (build, rig, bench, loads, _) in enumerate(made):
         own = lifted[n * LANES : (n + 1) * LANES]
         plan = Plan(loads=tuple(Measured(float(m)) for m in loads), repeats=REPEATS)
-        runs = [(Run(step=i // REPEATS, repeat=i % REPEATS + 1, load=plan.loads[i // REPEATS]), x.recording) for i, x in enumerate(own)]
+        runs = [
+            (
+                Run(step=i // REPEATS, repeat=i % REPEATS + 1, load=plan.loads[i // REPEATS]),
+                x.recording,
+            )
+            for i, x in enumerate(own)
+        ]
         result = analyse(build, rig, plan, runs)
         torque = (loads + 0.05) * 9.81 * bench.radius
         a, b = bench.up
@@ -112,7 +149,9 @@ def test_every_lift_is_reduced(cases):
 @pytest.mark.parametrize("name", ["torque", "gearbox"])
 @pytest.mark.parametrize("step", [0, LOADS // 2, LOADS - 1])
 def test_truth_lies_in_the_stated_interval_95_times_in_100(cases, name, step):
-    share = coverage([(getattr(result.steps[step], name), truth[name][step]) for result, truth in cases])
+    share = coverage(
+        [(getattr(result.steps[step], name), truth[name][step]) for result, truth in cases]
+    )
     assert 0.91 <= share <= 0.99
 
 
@@ -122,5 +161,7 @@ def test_stall_lies_in_its_interval_95_times_in_100(cases):
 
 
 def test_torque_from_the_load_cell_is_covered_too(cases):
-    share = coverage([(result.steps[2].points[0].torque_cell, truth["torque"][2]) for result, truth in cases])
+    share = coverage(
+        [(result.steps[2].points[0].torque_cell, truth["torque"][2]) for result, truth in cases]
+    )
     assert 0.91 <= share <= 0.99

@@ -1,4 +1,5 @@
-"""What is derived once and kept: the same figures as derived anew, for every way to load a drive."""
+"""What is derived once and kept: the same figures as derived anew, for every
+way to load a drive."""
 
 import shutil
 import sqlite3
@@ -33,8 +34,21 @@ def figures(result):
         for name in COMBINED:
             x = getattr(step, name)
             if x is not None:
-                found.append((step.index, name, nominal(x), std(x), random_part(x), {b.name: b.u for b in budget(x)}))
-    return found, sorted(f.id for f in result.findings), [(run.step, why) for run, why in result.skipped]
+                found.append(
+                    (
+                        step.index,
+                        name,
+                        nominal(x),
+                        std(x),
+                        random_part(x),
+                        {b.name: b.u for b in budget(x)},
+                    )
+                )
+    return (
+        found,
+        sorted(f.id for f in result.findings),
+        [(run.step, why) for run, why in result.skipped],
+    )
 
 
 def assert_same(a, b):
@@ -42,9 +56,15 @@ def assert_same(a, b):
     assert ids == other_ids
     assert skipped == other_skipped
     assert len(x) == len(y) > 0
-    for (i, name, value, u, own, shares), (j, other, value_2, u_2, own_2, shares_2) in zip(x, y, strict=True):
+    for (i, name, value, u, own, shares), (j, other, value_2, u_2, own_2, shares_2) in zip(
+        x, y, strict=True
+    ):
         assert (i, name) == (j, other)
-        assert (value, u, own) == (pytest.approx(value_2, rel=1e-9), pytest.approx(u_2, rel=1e-9), pytest.approx(own_2, rel=1e-9))
+        assert (value, u, own) == (
+            pytest.approx(value_2, rel=1e-9),
+            pytest.approx(u_2, rel=1e-9),
+            pytest.approx(own_2, rel=1e-9),
+        )
         assert shares == pytest.approx(shares_2, rel=1e-6, abs=1e-12 * u)
 
 
@@ -53,10 +73,15 @@ def kept(request, tmp_path_factory):
     """A logbook with a small test of each method."""
     method = next(m for m in METHODS if m.__name__ == request.param)
     rig = hollin_yard.rig().model_copy(update={"method": method.ours()})
-    build, plan = hollin_yard.dunnock(2), Plan(loads=tuple(Measured(m) for m in (0.5, 1.0, 1.5)), repeats=2)
+    build, plan = (
+        hollin_yard.dunnock(2),
+        Plan(loads=tuple(Measured(m) for m in (0.5, 1.0, 1.5)), repeats=2),
+    )
     with Logbook(tmp_path_factory.mktemp("book") / "book") as book:
         test = book.add_test(book.save_build(build), book.save_rig(rig), plan, "")
-        for run, recording in make_runs(build, rig, plan.of(len(rig.method.settings([m.value for m in plan.loads]))))[0]:
+        for run, recording in make_runs(
+            build, rig, plan.of(len(rig.method.settings([m.value for m in plan.loads])))
+        )[0]:
             book.add_run(test, run, recording)
         yield book, test, build, rig, plan
 
@@ -72,12 +97,17 @@ def test_what_is_kept_says_the_same_as_what_is_reduced(kept):
     assert again.reduced == 0
     # some of them kept, some reduced: they share their inputs all the same
     half = Reductions(book.derived)
-    mixed = [(r.run, source if n % 2 else source()) for n, (r, (_, source)) in enumerate(zip(runs, book.material(runs), strict=True))]
+    mixed = [
+        (r.run, source if n % 2 else source())
+        for n, (r, (_, source)) in enumerate(zip(runs, book.material(runs), strict=True))
+    ]
     assert_same(plain, analyse(build, rig, plan, mixed, reductions=half))
     assert half.reduced == len(runs) - len(runs) // 2
 
 
-def test_a_run_more_is_one_more_reduced_and_a_changed_record_all(tmp_path, build, rig, plan, lifted):
+def test_a_run_more_is_one_more_reduced_and_a_changed_record_all(
+    tmp_path, build, rig, plan, lifted
+):
     with Logbook(tmp_path / "book") as book:
         test = book.add_test(book.save_build(build), book.save_rig(rig), plan, "")
         for run, recording in lifted[0][:-1]:
@@ -88,7 +118,9 @@ def test_a_run_more_is_one_more_reduced_and_a_changed_record_all(tmp_path, build
         result = analyse(build, rig, plan, book.material(book.runs(test)), reductions=reductions)
         assert reductions.reduced == len(lifted[0])
         assert_same(result, analyse(build, rig, plan, lifted[0]))
-        other = rig.model_copy(update={"method": rig.method.model_copy(update={"drum_diameter": Measured(0.06, 1e-4)})})
+        other = rig.model_copy(
+            update={"method": rig.method.model_copy(update={"drum_diameter": Measured(0.06, 1e-4)})}
+        )
         moved = analyse(build, other, plan, book.material(book.runs(test)), reductions=reductions)
         assert reductions.reduced == 2 * len(lifted[0])
         assert_same(moved, analyse(build, other, plan, lifted[0]))
@@ -107,7 +139,9 @@ def test_what_is_kept_wrongly_is_reduced_anew(tmp_path, build, rig, plan, lifted
             path.write_bytes(b"no database at all" * 100)
         elif how == "a flipped bit":
             with closing(sqlite3.connect(path)) as connection:
-                connection.execute("UPDATE points SET data = substr(data, 1, 40) || x'00' || substr(data, 42)")
+                connection.execute(
+                    "UPDATE points SET data = substr(data, 1, 40) || x'00' || substr(data, 42)"
+                )
                 connection.commit()
         else:
             monkeypatch.setattr("sparring.core.analysis.derived_by", lambda: "another")
@@ -125,20 +159,27 @@ def test_means_drawn_together_have_the_covariance_of_plain_ones(n, seed):
         own = [ufloat(0.0, u, f"{name} within the window") for name, u in (("x", 0.2), ("y", 0.05))]
         for name in figures:
             weights = rng.standard_normal(4)
-            figures[name].append(rng.standard_normal() + sum(w * v for w, v in zip(weights, common + own, strict=True)))
+            figures[name].append(
+                rng.standard_normal()
+                + sum(w * v for w, v in zip(weights, common + own, strict=True))
+            )
     plain = {name: mean_of(xs) for name, xs in figures.items()}
     drawn = uncertainty.means_of(figures, of_one_run)
 
     def covariance(means):
         names = [*means]
         variables = {v for m in means.values() for v in m.derivatives}
-        slopes = np.array([[means[m].derivatives.get(v, 0.0) * v.std_dev for v in variables] for m in names])
+        slopes = np.array(
+            [[means[m].derivatives.get(v, 0.0) * v.std_dev for v in variables] for m in names]
+        )
         return slopes @ slopes.T
 
     assert covariance(drawn) == pytest.approx(covariance(plain), rel=1e-9, abs=1e-15)
     for name in figures:
         assert nominal(drawn[name]) == pytest.approx(nominal(plain[name]), rel=1e-12, abs=1e-15)
-        assert {b.name: b.u for b in budget(drawn[name])} == pytest.approx({b.name: b.u for b in budget(plain[name])}, rel=1e-6)
+        assert {b.name: b.u for b in budget(drawn[name])} == pytest.approx(
+            {b.name: b.u for b in budget(plain[name])}, rel=1e-6
+        )
     assert max(len(m.derivatives) for m in drawn.values()) <= 2 + 2 * 3 or n <= 3
 
 
@@ -148,18 +189,24 @@ def test_one_tare_serves_all_lifts(build, rig, lifted):
     few = [(r.model_copy(update={"tare": TARE}), x) for r, x in lifted[0] if r.step == 2]
     one = analyse(build, by_cell, Plan(), few[:1])
     all_three = analyse(build, by_cell, Plan(), few)
-    u = [{b.name: b.u for b in budget(result.steps[0].torque)}["tare"] for result in (one, all_three)]
+    u = [
+        {b.name: b.u for b in budget(result.steps[0].torque)}["tare"] for result in (one, all_three)
+    ]
     assert u[1] == pytest.approx(u[0], rel=1e-9)
 
 
-# --- damage, and what is left over ------------------------------------------------------------------------------------
+# --- damage, and what is left over ----------------------------------------------------------------
 
 
 @pytest.fixture
 def two_tests(tmp_path, build, rig, plan, lifted):
     with Logbook(tmp_path / "book") as book:
         tests = [book.add_test(book.save_build(build), book.save_rig(rig), plan, "one")]
-        tests.append(book.add_test(book.save_build(build.model_copy(update={"revision": 9})), tests[0], plan, "two"))
+        tests.append(
+            book.add_test(
+                book.save_build(build.model_copy(update={"revision": 9})), tests[0], plan, "two"
+            )
+        )
         for test in tests:
             for run, recording in lifted[0][:4]:
                 book.add_run(test, run, recording)
@@ -174,7 +221,10 @@ def change(folder, statement):
 
 def test_a_damaged_row_is_left_out_by_name_and_the_rest_stays(two_tests):
     folder, (one, two) = two_tests
-    change(folder, "UPDATE runs SET record = replace(record, '\"step\": 0', '\"step\": 3') WHERE id = 2")
+    change(
+        folder,
+        "UPDATE runs SET record = replace(record, '\"step\": 0', '\"step\": 3') WHERE id = 2",
+    )
     with Logbook(folder) as book:
         assert len(book.runs(one)) == 3
         assert len(book.runs(two)) == 4
@@ -210,7 +260,10 @@ def test_a_test_whose_build_is_damaged_does_not_take_the_logbook_with_it(two_tes
     from helpers import lay
 
     folder, (one, two) = two_tests
-    change(folder, f"UPDATE builds SET record = 'x' WHERE id = (SELECT build_id FROM tests WHERE id = {two})")
+    change(
+        folder,
+        f"UPDATE builds SET record = 'x' WHERE id = (SELECT build_id FROM tests WHERE id = {two})",
+    )
     lay(shown, folder)
     assert shown.desk.test_id == one
     assert any("Damaged in this logbook" in text and "build" in text for text in shown.heard.said)
@@ -219,7 +272,9 @@ def test_a_test_whose_build_is_damaged_does_not_take_the_logbook_with_it(two_tes
     assert shown.desk.test_id == one
 
 
-def test_runs_that_a_copy_does_not_know_are_given_back_to_their_test(two_tests, lifted, build, rig, plan):
+def test_runs_that_a_copy_does_not_know_are_given_back_to_their_test(
+    two_tests, lifted, build, rig, plan
+):
     folder, (_, two) = two_tests
     shutil.copy(folder / "logbook.sqlite", folder.parent / "copy.sqlite")
     with Logbook(folder) as book:
@@ -233,7 +288,9 @@ def test_runs_that_a_copy_does_not_know_are_given_back_to_their_test(two_tests, 
         said = recover(book)
         assert "was taken in again" in said[0]
         assert "1 of the logbook's recordings" in said[1]
-        assert [r.run.step for r in book.runs(two)] == [r.step for r, _ in [*lifted[0][:4], lifted[0][5]]]
+        assert [r.run.step for r in book.runs(two)] == [
+            r.step for r, _ in [*lifted[0][:4], lifted[0][5]]
+        ]
         assert book.add_test(1, 1, plan, "has the number of the one that is gone") == third
         recover(book)
         assert book.runs(third) == []  # it is not that test's
@@ -241,7 +298,9 @@ def test_runs_that_a_copy_does_not_know_are_given_back_to_their_test(two_tests, 
 
 def test_a_logbook_of_the_version_before_opens_with_everything_in_it(tmp_path):
     """Made by the version before rows were sealed."""
-    folder = shutil.copytree(Path(__file__).parent / "data" / "logbook-of-schema-2", tmp_path / "book")
+    folder = shutil.copytree(
+        Path(__file__).parent / "data" / "logbook-of-schema-2", tmp_path / "book"
+    )
     with Logbook(folder) as book:
         ((build_id, build),) = book.builds()
         ((rig_id, rig),) = book.rigs()
@@ -254,7 +313,13 @@ def test_a_logbook_of_the_version_before_opens_with_everything_in_it(tmp_path):
         ]
         assert book.setting("columns") == "t, speed"
         assert test.headline == {"derived_by": "x", "value": 0.8}
-        result = analyse(build, rig, test.plan, book.material(book.runs(test.id)), reductions=Reductions(book.derived))
+        result = analyse(
+            build,
+            rig,
+            test.plan,
+            book.material(book.runs(test.id)),
+            reductions=Reductions(book.derived),
+        )
         assert [len(s.points) for s in result.steps] == [1, 2]
         assert recover(book) == []
         assert not book.damage
@@ -272,5 +337,9 @@ def test_a_damaged_recording_is_set_aside_in_an_export(two_tests, tmp_path):
         spoilt.write_bytes(data)
         out = export_test(book, one, tmp_path / "out")
     assert "is not what was written" in (out / "run-002.unreadable.txt").read_text(encoding="utf-8")
-    assert sorted(p.name for p in out.glob("run-*.csv")) == ["run-001.csv", "run-003.csv", "run-004.csv"]
+    assert sorted(p.name for p in out.glob("run-*.csv")) == [
+        "run-001.csv",
+        "run-003.csv",
+        "run-004.csv",
+    ]
     assert spoilt.name in (out / "result.json").read_text(encoding="utf-8")

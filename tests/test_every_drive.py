@@ -18,18 +18,27 @@ from sparring.demo.drives import others
 DRIVES = {b.name: b for b in others(hollin_yard.motor())}
 SLOWER = changed(hollin_yard.motor(), ("no_load_speed",), Measured(420.0, 1.2))
 DRIVES["two unequal motors"] = Build(
-    motor=hollin_yard.motor(), further_motors=(FurtherMotor(readings=SLOWER),), stages=(SpurStage(), SpurStage())
+    motor=hollin_yard.motor(),
+    further_motors=(FurtherMotor(readings=SLOWER),),
+    stages=(SpurStage(), SpurStage()),
 )
-DRIVES["a box in its second speed"] = Build(motor=hollin_yard.motor(), stages=(ShiftStage(engaged=2), SpurStage(pinion=12, wheel=72)))
+DRIVES["a box in its second speed"] = Build(
+    motor=hollin_yard.motor(), stages=(ShiftStage(engaged=2), SpurStage(pinion=12, wheel=72))
+)
 
 
 @pytest.mark.parametrize("name", [n for n in DRIVES if n != "Wren r2"])
 def test_what_the_plant_does_is_what_is_measured(name, rig):
-    """Gearbox efficiency and current at two weights agree with the plant's own, within the stated uncertainty."""
+    """Gearbox efficiency and current at two weights agree with the plant's own, within the stated
+    uncertainty.
+    """
     build = DRIVES[name]
     per_kilogram = predict.load_torque(rig, 1.0) - predict.load_torque(rig, 0.0)
     stall = predict.stall_torque(build, 12.0)
-    plan = Plan(loads=tuple(Measured(round(f * stall / per_kilogram, 3), 5e-4) for f in (0.3, 0.6)), repeats=2)
+    plan = Plan(
+        loads=tuple(Measured(round(f * stall / per_kilogram, 3), 5e-4) for f in (0.3, 0.6)),
+        repeats=2,
+    )
     short = changed(rig, ("method", "travel"), 0.45)
     runs, _ = make_runs(build, short, plan, seed=3)
     result = analyse(build, short, plan, runs)
@@ -37,5 +46,6 @@ def test_what_the_plant_does_is_what_is_measured(name, rig):
     for step in result.lifted:
         told = predict.power_flow(build, nominal(step.torque), nominal(step.voltage))
         assert abs(nominal(step.gearbox) - told.gearbox) < 3 * std(step.gearbox) + 0.01
-        assert nominal(step.current) == pytest.approx(told.current, rel=0.05)  # the winding warms within a lift
+        # the winding warms within a lift
+        assert nominal(step.current) == pytest.approx(told.current, rel=0.05)
     assert "speeds-against-ratio" not in {f.id for f in result.findings}

@@ -66,11 +66,22 @@ def test_a_bad_record_file_is_refused_with_place_and_reason(tmp_path, text, said
 
 def test_shipped_schemas_are_those_of_the_code():
     for name, record in record_files.SCHEMAS.items():
-        shipped = json.loads(resources.files("sparring.files").joinpath(f"schemas/{name}.json").read_text(encoding="utf-8"))
-        assert shipped == json.loads(json.dumps(record.model_json_schema())), f"{name}: run `make schemas`"
+        shipped = json.loads(
+            resources.files("sparring.files")
+            .joinpath(f"schemas/{name}.json")
+            .read_text(encoding="utf-8")
+        )
+        assert shipped == json.loads(json.dumps(record.model_json_schema())), (
+            f"{name}: run `make schemas`"
+        )
 
 
-def log_text(delimiter=",", decimal=".", header="time [ms],out speed [rpm],U (V),I (mA),load (kg),remark", comment=""):
+def log_text(
+    delimiter=",",
+    decimal=".",
+    header="time [ms],out speed [rpm],U (V),I (mA),load (kg),remark",
+    comment="",
+):
     rows = []
     for i in range(900):
         on = 100 <= i % 300 < 260
@@ -86,7 +97,13 @@ def log_text(delimiter=",", decimal=".", header="time [ms],out speed [rpm],U (V)
 
 
 @pytest.mark.parametrize(
-    ("delimiter", "decimal", "comment"), [(",", ".", ""), (";", ",", "# logger 3\n"), ("\t", ".", ""), ("\t", ",", "% made by hand\n\n")]
+    ("delimiter", "decimal", "comment"),
+    [
+        (",", ".", ""),
+        (";", ",", "# logger 3\n"),
+        ("\t", ".", ""),
+        ("\t", ",", "% made by hand\n\n"),
+    ],
 )
 def test_logs_of_other_loggers_are_understood(tmp_path, delimiter, decimal, comment):
     path = tmp_path / "log.csv"
@@ -118,7 +135,10 @@ def test_a_log_without_header_separated_by_spaces_takes_a_mapping(tmp_path):
         ("hello world\nthis is prose\n", "no lines of figures"),
         ("a,b\n" + "".join(f"{i},{i}\n" for i in range(20)), "no column is the time"),
         ("time,speed [rpm]\n" + "".join(f"{i},{i}\n" for i in range(20)), "has no unit"),
-        ("time [s],speed [rpm]\n" + "".join(f"{i},{'x' if i % 2 else 1}\n" for i in range(20)), "no numbers, the first “x”"),
+        (
+            "time [s],speed [rpm]\n" + "".join(f"{i},{'x' if i % 2 else 1}\n" for i in range(20)),
+            "no numbers, the first “x”",
+        ),
         ("time [s],speed [rpm]\n" + "".join(f"{-i},{i}\n" for i in range(20)), "backwards"),
         ("time [s],speed [rpm]\n1,2\n2,3\n", "only 2 lines"),
         ("time [s],speed [rpm]\n" + "".join(f"5,{i}\n" for i in range(20)), "stands still"),
@@ -171,7 +191,9 @@ def test_a_log_becomes_a_test_in_the_logbook_and_goes_out_again(tmp_path, build,
     assert [s["lifted"] for s in document["steps"]] == [1, 1, 1]
     assert "<svg" in (folder / "sheet.html").read_text()
     with open(folder / "result.csv") as f:
-        assert float(list(csv.DictReader(f))[2]["torque_Nm"]) == pytest.approx(document["steps"][2]["torque_Nm"])
+        assert float(list(csv.DictReader(f))[2]["torque_Nm"]) == pytest.approx(
+            document["steps"][2]["torque_Nm"]
+        )
 
 
 def test_a_cancelled_import_or_export_leaves_nothing_behind(tmp_path, build, rig, plan):
@@ -189,7 +211,10 @@ def test_a_cancelled_import_or_export_leaves_nothing_behind(tmp_path, build, rig
         return seen, progress
 
     path = tmp_path / "log.csv"
-    path.write_text("time [s],speed [rpm],voltage [V],mass [kg]\n" + "".join(f"{i * 0.01:.2f},60,12,1\n" for i in range(150_000)))
+    path.write_text(
+        "time [s],speed [rpm],voltage [V],mass [kg]\n"
+        + "".join(f"{i * 0.01:.2f},60,12,1\n" for i in range(150_000))
+    )
     with Logbook(tmp_path / "book") as book:
         ids = book.save_build(build), book.save_rig(rig)
         look = log_files.look(path)
@@ -215,12 +240,26 @@ def test_cli_simulates_and_reduces_what_it_simulated(files, tmp_path):
     document = json.loads(done.stdout)
     assert document["format"] == "sparring.result/1"
     assert [s["lifted"] for s in document["steps"]] == [2] * 5
-    assert all(0.7 < s["efficiency_gearbox"] < 0.95 and s["u_efficiency_gearbox"] > 0 for s in document["steps"])
+    assert all(
+        0.7 < s["efficiency_gearbox"] < 0.95 and s["u_efficiency_gearbox"] > 0
+        for s in document["steps"]
+    )
     assert "gearbox %" in call("reduce", log, *records).stdout
     again = tmp_path / "again.csv"
     call("simulate", *records, "--out", again, "--seed", 4)
     assert again.read_bytes() == log.read_bytes()
-    mapped = call("reduce", log, *records, "--json", "--column", "1=t:s", "--column", "3=speed:rpm", "--column", "8=mass:kg")
+    mapped = call(
+        "reduce",
+        log,
+        *records,
+        "--json",
+        "--column",
+        "1=t:s",
+        "--column",
+        "3=speed:rpm",
+        "--column",
+        "8=mass:kg",
+    )
     assert json.loads(mapped.stdout)["steps"][0]["voltage_V"] is None
 
 
@@ -239,8 +278,23 @@ def test_cli_exit_status_tells_bad_data_from_a_wrong_call(files, tmp_path):
     assert call("train", files["build"], "--load", "3 kg").exit_code == 1
     assert call("train").exit_code == 2
     assert call("train", tmp_path / "none.json").exit_code == 2
-    assert call("reduce", files["build"], "--build", files["build"], "--rig", files["rig"]).exit_code == 1
-    assert call("reduce", files["build"], "--build", files["build"], "--rig", files["rig"], "--column", "x").exit_code == 2
+    assert (
+        call("reduce", files["build"], "--build", files["build"], "--rig", files["rig"]).exit_code
+        == 1
+    )
+    assert (
+        call(
+            "reduce",
+            files["build"],
+            "--build",
+            files["build"],
+            "--rig",
+            files["rig"],
+            "--column",
+            "x",
+        ).exit_code
+        == 2
+    )
     assert call("export", tmp_path / "nothing", tmp_path / "out").exit_code == 1
     assert call("--version").exit_code == 0
 
@@ -261,7 +315,9 @@ def mutated(data, rng):
         elif kind == 2:
             out[a:b] = bytes(rng.randrange(256) for _ in range(rng.randint(0, 8)))
         elif kind == 3:
-            out[a:a] = rng.choice([b"nan", b"1e400", b"-0", b'"', b"{", b"\xff", b"0 mm", b",,,", b"\n\n"])
+            out[a:a] = rng.choice(
+                [b"nan", b"1e400", b"-0", b'"', b"{", b"\xff", b"0 mm", b",,,", b"\n\n"]
+            )
         else:
             out = out[:b]
     return bytes(out)
@@ -271,7 +327,11 @@ def mutated(data, rng):
 def test_ten_thousand_mutated_files_never_crash_or_pass_silently_wrong(files, tmp_path, part):
     rng = random.Random(part)
     build, rig, plan = (files[k].read_bytes() for k in ("build", "rig", "plan"))
-    for record, data, count in ((Build, build, 900), (Rig, rig, 500), (record_files.SCHEMAS["plan"], plan, 200)):
+    for record, data, count in (
+        (Build, build, 900),
+        (Rig, rig, 500),
+        (record_files.SCHEMAS["plan"], plan, 200),
+    ):
         for _ in range(count):
             try:
                 good = record.from_json(mutated(data, rng))
@@ -290,7 +350,9 @@ def test_ten_thousand_mutated_files_never_crash_or_pass_silently_wrong(files, tm
         else:
             assert np.isfinite(recording.t).all()
             assert (np.diff(recording.t) >= 0).all()
-    lines = b"# columns: seq, t/ms, cell/counts, speed/rpm\n" + b"".join(b"%d,%d,84000,120.5\n" % (i, i * 12) for i in range(40))
+    lines = b"# columns: seq, t/ms, cell/counts, speed/rpm\n" + b"".join(
+        b"%d,%d,84000,120.5\n" % (i, i * 12) for i in range(40)
+    )
     for _ in range(500):
         reader = LineReader()
         data = mutated(lines, rng)
@@ -307,7 +369,9 @@ def test_typed_uncertainty_survives_the_file(tmp_path, rig):
 
 
 def test_our_own_unchecked_figures_hold(build):
-    """Templates and tables are made without checks, for a quick start: each is what the checks would have made."""
+    """Templates and tables are made without checks, for a quick start: each is what the checks
+    would have made.
+    """
     from sparring.core.motor import FurtherMotor
     from sparring.core.plan import Plan
     from sparring.core.rig import METHODS, Rig
@@ -336,12 +400,20 @@ def test_our_own_unchecked_figures_hold(build):
 )
 def test_calls_that_cannot_be_are_refused_in_words(tmp_path, build, rig, call, said):
     text = build.to_json()
-    files = {"BUILD": text, "TWICE": text.replace('"family"', '"family": "X", "family"', 1), "MARKED": "\ufeff" + text, "LOG": log_text()}
+    files = {
+        "BUILD": text,
+        "TWICE": text.replace('"family"', '"family": "X", "family"', 1),
+        "MARKED": "\ufeff" + text,
+        "LOG": log_text(),
+    }
     for name, content in files.items():
         (tmp_path / name).write_text(content, encoding="utf-8")
     record_files.save(tmp_path / "RIG", rig)
     os.mkfifo(tmp_path / "PIPE")
-    call = [str(tmp_path / word) if (tmp_path / word).exists() or word == "OUT" else word for word in call]
+    call = [
+        str(tmp_path / word) if (tmp_path / word).exists() or word == "OUT" else word
+        for word in call
+    ]
     if call[0] != "train":
         call += ["--build", str(tmp_path / "BUILD"), "--rig", str(tmp_path / "RIG")]
     done = CliRunner().invoke(app, call)

@@ -1,4 +1,6 @@
-"""Every field of every kind of stage takes what a tester types, in the tester's units, and can be undone."""
+"""Every field of every kind of stage takes what a tester types, in the tester's units, and can be
+undone.
+"""
 
 import json
 import math
@@ -37,7 +39,9 @@ def window(tmp_path_factory):
     w = MainWindow()
     w.show()
     w.desk.open(tmp_path_factory.mktemp("forms") / "book")
-    wait_for(lambda: w.desk.book is not None and not background.busy(), 15, QApplication.processEvents)
+    wait_for(
+        lambda: w.desk.book is not None and not background.busy(), 15, QApplication.processEvents
+    )
     yield w
     discard(w)
 
@@ -62,7 +66,8 @@ def test_every_field_of_a_kind_is_edited_from_its_form(window, qtbot, kind):
             widget.selectAll()
             qtbot.keyClicks(widget, text)
             qtbot.keyClick(widget, Qt.Key.Key_Return)
-            if widget.property("bad"):  # what cannot be is refused in place, with its reason, and what was typed stays
+            # what cannot be is refused in place, with its reason, and what was typed stays
+            if widget.property("bad"):
                 assert widget.text() == text
                 assert widget._note.text()
                 qtbot.keyClick(widget, Qt.Key.Key_Escape)
@@ -114,7 +119,11 @@ def test_every_joint_asks_for_its_sizes_and_limits_the_drive(window, kind):
 
 def test_a_count_that_is_not_known_says_so(window, qtbot):
     window.go("Rig")
-    (spin,) = (w for w in window.rig_page.findChildren(QSpinBox) if w.accessibleName() == "Its pulses a turn")
+    (spin,) = (
+        w
+        for w in window.rig_page.findChildren(QSpinBox)
+        if w.accessibleName() == "Its pulses a turn"
+    )
     assert spin.text() == "not known"
     spin.setValue(20)
     qtbot.keyClick(spin, Qt.Key.Key_Return)

@@ -44,7 +44,13 @@ def window(shown, tmp_path, build, rig, plan, lifted):
 def test_a_click_on_the_driveline_opens_the_part(window, qtbot):
     line = window.driveline
     columns = dict(line._columns())
-    for part, page in (("stage 2", "Build"), ("motor", "Build"), ("rig", "Rig"), ("output", "Results"), ("supply", "Rig")):
+    for part, page in (
+        ("stage 2", "Build"),
+        ("motor", "Build"),
+        ("rig", "Rig"),
+        ("output", "Results"),
+        ("supply", "Rig"),
+    ):
         qtbot.mouseClick(line, Qt.MouseButton.LeftButton, pos=QPoint(int(columns[part]) + 12, 40))
         assert window.work.current == page, part
     window._part("stage 2")
@@ -102,7 +108,12 @@ def test_a_chart_is_copied_as_table_and_picture(qapp, qtbot):
     chart = Chart("s", "speed")
     qtbot.addWidget(chart)
     chart.rows = lambda: (["t s", "speed"], [[0.0, 1.5], [1.0, 2.5]])
-    assert [a.text() for a in chart.menu().actions()] == ["Show all", "Copy as picture", "Copy as table", "Copy as CSV"]
+    assert [a.text() for a in chart.menu().actions()] == [
+        "Show all",
+        "Copy as picture",
+        "Copy as table",
+        "Copy as CSV",
+    ]
     chart.copy_table(",")
     assert QGuiApplication.clipboard().text() == "t s,speed\n0,1.5\n1,2.5"
     chart.copy_picture()
@@ -217,7 +228,13 @@ def test_files_dropped_on_the_window_are_taken(window, tmp_path):
         mime = QMimeData()
         mime.setUrls([QUrl.fromLocalFile(str(path))])
         window.dropEvent(
-            QDropEvent(QPointF(5, 5), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+            QDropEvent(
+                QPointF(5, 5),
+                Qt.DropAction.CopyAction,
+                mime,
+                Qt.MouseButton.LeftButton,
+                Qt.KeyboardModifier.NoModifier,
+            )
         )
     assert window.desk.build.name == "Dunnock r3"
     assert window.errands.dialog.log.path == log
@@ -304,9 +321,19 @@ def test_a_live_figure_shrinks_to_fit_and_is_spoken(qapp, qtbot):
 
 
 def test_scales_round_up_to_quiet_figures():
-    assert [_round_up(x) for x in (0.0, 0.9, 1.2, 14.0, 62.0, 81.0)] == [0.0, 1.0, 1.5, 15.0, 80.0, 100.0]
+    assert [_round_up(x) for x in (0.0, 0.9, 1.2, 14.0, 62.0, 81.0)] == [
+        0.0,
+        1.0,
+        1.5,
+        15.0,
+        80.0,
+        100.0,
+    ]
 
 
 def test_no_line_ends_between_a_figure_and_its_unit():
     text = unbroken("It falls from 11.69 ± 0.06 V to 9 % of 12 lifts, 3.4 N·m and 5 kg.")
-    assert text.replace("\N{NO-BREAK SPACE}", "_") == "It falls from 11.69_±_0.06_V to 9_% of 12 lifts, 3.4_N·m and 5_kg."
+    assert (
+        text.replace("\N{NO-BREAK SPACE}", "_")
+        == "It falls from 11.69_±_0.06_V to 9_% of 12 lifts, 3.4_N·m and 5_kg."
+    )

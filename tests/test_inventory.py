@@ -46,11 +46,15 @@ def test_inertia_is_carried_to_the_input_by_the_square_of_the_speed():
     clutch = sum(b.second_moment() * b.width * steel for b in ClutchStage().bodies("a", "b", "s"))
     assert inventory.take(light).inertia_in == pytest.approx(light.motor.inertia + clutch)
     pair = Build(stages=(SpurStage(pinion=20, wheel=60),))
-    assert inventory.take(geared).inertia_in - inventory.take(pair).inertia_in == pytest.approx(clutch / 9)
-    assert inventory.take(geared).inertia_out == pytest.approx(9 * inventory.take(geared).inertia_in)
-    assert inventory.take(Build(further_motors=(FurtherMotor(gearing=2.0),), stages=(ClutchStage(),))).inertia_in == pytest.approx(
-        5 * light.motor.inertia + clutch
+    assert inventory.take(geared).inertia_in - inventory.take(pair).inertia_in == pytest.approx(
+        clutch / 9
     )
+    assert inventory.take(geared).inertia_out == pytest.approx(
+        9 * inventory.take(geared).inertia_in
+    )
+    assert inventory.take(
+        Build(further_motors=(FurtherMotor(gearing=2.0),), stages=(ClutchStage(),))
+    ).inertia_in == pytest.approx(5 * light.motor.inertia + clutch)
 
 
 def test_planets_count_about_their_axis_and_round_the_centre():
@@ -70,7 +74,10 @@ def test_planets_count_about_their_axis_and_round_the_centre():
         for loop in loops:
             inside += contains_xy(Polygon(loop), gx.ravel(), gy.ravel())
         px, py = gx.ravel()[inside % 2 == 1], gy.ravel()[inside % 2 == 1]
-        own, around = speeds.get(body.shaft, 0.0), speeds.get(body.carrier, 0.0) if body.carrier else 0.0
+        own, around = (
+            speeds.get(body.shaft, 0.0),
+            speeds.get(body.carrier, 0.0) if body.carrier else 0.0,
+        )
         vx, vy = -own * py - around * body.at[1], own * px + around * body.at[0]
         energy += 0.5 * density * body.width * (xs[1] - xs[0]) ** 2 * (vx**2 + vy**2).sum()
     expected = inventory.take(build).inertia_in - build.motor.inertia
@@ -79,7 +86,10 @@ def test_planets_count_about_their_axis_and_round_the_centre():
 
 def test_cost_and_spares_add_up_and_unknown_materials_are_said():
     build = Build(
-        parts=(Item(part="gear", count=4, price=2.5, spares=2, mass=0.01), Item(part="motor", price=12.0)),
+        parts=(
+            Item(part="gear", count=4, price=2.5, spares=2, mass=0.01),
+            Item(part="motor", price=12.0),
+        ),
         stages=(SpurStage(material="elm"),),
     )
     inv = inventory.take(build)

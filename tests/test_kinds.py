@@ -58,18 +58,45 @@ def planetary(draw):
 def magnetic(draw):
     p, q = draw(st.integers(1, 9)), draw(st.integers(10, 30))
     driven, held = draw(st.permutations(["inner", "outer", "segments"]))[:2]
-    return MagneticStage(inner=p, outer=q, segments=p + q, driven=driven, held=held, loss=draw(small))
+    return MagneticStage(
+        inner=p, outer=q, segments=p + q, driven=driven, held=held, loss=draw(small)
+    )
 
 
 stage = st.one_of(
-    st.builds(SpurStage, pinion=teeth, wheel=teeth, friction=mu, drag=st.floats(0, 0.01), helix=slant),
-    st.builds(SpurStage, pinion=st.integers(12, 30), wheel=st.integers(45, 90), mesh=st.just("internal"), friction=mu),
+    st.builds(
+        SpurStage, pinion=teeth, wheel=teeth, friction=mu, drag=st.floats(0, 0.01), helix=slant
+    ),
+    st.builds(
+        SpurStage,
+        pinion=st.integers(12, 30),
+        wheel=st.integers(45, 90),
+        mesh=st.just("internal"),
+        friction=mu,
+    ),
     st.builds(BevelStage, pinion=teeth, wheel=teeth, friction=mu),
-    st.builds(DifferentialStage, driven=st.just("side gear"), held=st.sampled_from(["cage", "other side gear"]), friction=mu),
-    st.builds(WormStage, starts=st.integers(1, 4), wheel=st.integers(20, 60), hand=st.sampled_from(["left", "right"]), friction=mu),
+    st.builds(
+        DifferentialStage,
+        driven=st.just("side gear"),
+        held=st.sampled_from(["cage", "other side gear"]),
+        friction=mu,
+    ),
+    st.builds(
+        WormStage,
+        starts=st.integers(1, 4),
+        wheel=st.integers(20, 60),
+        hand=st.sampled_from(["left", "right"]),
+        friction=mu,
+    ),
     st.builds(BeltStage, driving=teeth, driven=teeth, links=st.just(200), loss=small),
     st.builds(StrainWaveStage, held=st.sampled_from(["ring", "flexible"]), loss=small),
-    st.builds(CycloidStage, pins=st.integers(5, 20), eccentricity=st.just(0.8e-3), held=st.sampled_from(["pins", "disc"]), loss=small),
+    st.builds(
+        CycloidStage,
+        pins=st.integers(5, 20),
+        eccentricity=st.just(0.8e-3),
+        held=st.sampled_from(["pins", "disc"]),
+        loss=small,
+    ),
     st.builds(ClutchStage),
     st.builds(ShiftStage, engaged=st.integers(1, 2), friction=mu),
     st.builds(SplitRingStage, friction=mu),
@@ -94,10 +121,15 @@ def test_any_train_satisfies_its_elements_and_balances_its_power(stages, load, s
     speeds = K.solve_speeds(elements, {MOTOR: speed})
     for e in elements:
         row = e.row()
-        assert abs(sum(c * speeds[s] for s, c in row.items())) <= 1e-9 * sum(abs(c * speeds[s]) for s, c in row.items()) + 1e-9
+        assert (
+            abs(sum(c * speeds[s] for s, c in row.items()))
+            <= 1e-9 * sum(abs(c * speeds[s]) for s, c in row.items()) + 1e-9
+        )
     flow = build.flow(load, speed)
     lost = sum(flow.mesh_losses.values()) + sum(flow.drag_losses.values())
-    assert flow.power_in == pytest.approx(flow.power_out + lost, rel=1e-9, abs=1e-9 * max(1.0, sum(m.power for m in flow.meshes)))
+    assert flow.power_in == pytest.approx(
+        flow.power_out + lost, rel=1e-9, abs=1e-9 * max(1.0, sum(m.power for m in flow.meshes))
+    )
     assert all(m.loss >= -1e-9 * max(m.power, 1e-12) for m in flow.meshes)
     assert 0 < flow.efficiency <= 1 + 1e-12
 
@@ -145,7 +177,10 @@ def test_every_template_assembles_and_asks_for_fields_it_has(kind):
 def test_two_unequal_motors_share_unequally_and_make_one_line():
     first = MotorReadings()
     second = changed(first, ("no_load_speed",), Measured(first.no_load_speed.value * 0.9))
-    build = Build(motor=first, further_motors=(FurtherMotor(readings=second), FurtherMotor(readings=first, gearing=2.0)))
+    build = Build(
+        motor=first,
+        further_motors=(FurtherMotor(readings=second), FurtherMotor(readings=first, gearing=2.0)),
+    )
     lines = build.motor_lines()
     line = build.motor_line()
     for speed in (0.0, 100.0, 250.0):
@@ -157,7 +192,9 @@ def test_two_unequal_motors_share_unequally_and_make_one_line():
     assert line.between > 0
     one = Build(further_motors=(FurtherMotor(),))
     assert one.motor_line().between == pytest.approx(0.0, abs=1e-12)
-    assert predict.stall_torque(one, 12.0) == pytest.approx(2 * predict.stall_torque(Build(), 12.0), rel=1e-9)
+    assert predict.stall_torque(one, 12.0) == pytest.approx(
+        2 * predict.stall_torque(Build(), 12.0), rel=1e-9
+    )
     assert one.motor_line().k == pytest.approx(from_readings(one.motor).k)
 
 
@@ -215,7 +252,9 @@ WILD = [
 
 @pytest.mark.parametrize("kind", KINDS, ids=lambda k: k.TITLE)
 def test_wild_figures_are_refused_in_words_or_carried_through(kind):
-    """Any figures in any field: either a RecordError, or everything that Build shows can be worked out."""
+    """Any figures in any field: either a RecordError, or everything that Build shows can be worked
+    out.
+    """
     import json
     import random
 
@@ -252,8 +291,8 @@ def test_wild_figures_are_refused_in_words_or_carried_through(kind):
 
 
 def test_a_helix_makes_a_pair_wider_smoother_and_stronger_and_pushes_along_its_shaft():
-    """Beside straight teeth of the same rack: centres over cos β, less loss, the overlap of b sin β/(π m), and a thrust
-    whose power the mesh does not feel."""
+    """Beside straight teeth of the same rack: centres over cos β, less loss, the overlap of b sin
+    β/(π m), and a thrust whose power the mesh does not feel."""
     straight = SpurStage(pinion=20, wheel=60, face_width=10e-3)
     helical = changed(straight, ("helix",), math.radians(20))
     p, q = straight.pair(), helical.pair()
@@ -261,7 +300,10 @@ def test_a_helix_makes_a_pair_wider_smoother_and_stronger_and_pushes_along_its_s
     assert q.contact_ratio() < p.contact_ratio()  # across the axis alone
     assert q.contact_ratio() + overlap_ratio(q.module, 10e-3, q.helix) > p.contact_ratio() + 0.8
     assert helical.efficiency() > straight.efficiency()
-    for strength in (lambda pair: bending_torque(pair, 1, 10e-3, "POM")[0], lambda pair: flank_torque(pair, 10e-3, "POM", "POM")[0]):
+    for strength in (
+        lambda pair: bending_torque(pair, 1, 10e-3, "POM")[0],
+        lambda pair: flank_torque(pair, 10e-3, "POM", "POM")[0],
+    ):
         assert strength(q) > strength(p)
     force = 1.5 / (q.across_module * 20 / 2)
     assert thrust(q, 1.5) == pytest.approx(force * math.tan(math.radians(20)))

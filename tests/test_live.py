@@ -31,15 +31,33 @@ def until(condition, seconds=60.0):
 
 
 class Board:
-    """A simulated bench in its own process, as the application starts it, that can be pulled out and put back under the same name."""
+    """A simulated bench in its own process, as the application starts it, that can be pulled out
+    and put back under the same name.
+    """
 
     def __init__(self, build, rig, link, *options):
         self.link = link
         files = {"--build": build, "--rig": rig}
         for name, record in files.items():
             record_files.save(link.with_name(f"{link.name}{name}.json"), record)
-        self.call = [sys.executable, "-m", "sparring", "bench", "--link", str(link), "--speed", "8", "--rate", "50", *options]
-        self.call += [part for name in files for part in (name, str(link.with_name(f"{link.name}{name}.json")))]
+        self.call = [
+            sys.executable,
+            "-m",
+            "sparring",
+            "bench",
+            "--link",
+            str(link),
+            "--speed",
+            "8",
+            "--rate",
+            "50",
+            *options,
+        ]
+        self.call += [
+            part
+            for name in files
+            for part in (name, str(link.with_name(f"{link.name}{name}.json")))
+        ]
         self.plug()
 
     def plug(self):
@@ -72,7 +90,13 @@ def window(shown, tmp_path, build, rig, plan):
 def board(window, tmp_path, build, rig):
     made = Board(build, rig, tmp_path / "port", "--drop", "0.005", "--garble", "0.005")
     window.session.connect_port(str(tmp_path / "port"))
-    until(lambda: window.session.state == "ready" and window.session.obeys and window.session.ring.count > 20)
+    until(
+        lambda: (
+            window.session.state == "ready"
+            and window.session.obeys
+            and window.session.ring.count > 20
+        )
+    )
     yield made
     window.session.disconnect_bench()
     made.pull()
@@ -85,7 +109,12 @@ def begin_lift(window):
         until(lambda: s.tare is not None)
     begun = window.heard.lifts()
     page.do_next()
-    until(lambda: window.heard.lifts() > begun and s.ring.values("speed")[s.ring.since(s.drive_started)].max(initial=0) > 5)
+    until(
+        lambda: (
+            window.heard.lifts() > begun
+            and s.ring.values("speed")[s.ring.since(s.drive_started)].max(initial=0) > 5
+        )
+    )
 
 
 @pytest.fixture
@@ -95,7 +124,13 @@ def cable(window, board, tmp_path, monkeypatch):
     window.session.disconnect_bench()
     made = Cable(tmp_path / "port", tmp_path / "cable")
     window.session.connect_port(str(tmp_path / "cable"))
-    until(lambda: window.session.state == "ready" and window.session.obeys and window.session.ring.count > 20)
+    until(
+        lambda: (
+            window.session.state == "ready"
+            and window.session.obeys
+            and window.session.ring.count > 20
+        )
+    )
     yield made
     window.session.disconnect_bench()
     made.close()
@@ -125,7 +160,9 @@ def test_a_cable_pulled_during_a_lift_leaves_a_marked_gap_and_the_lift_goes_on(w
     assert (recording.t[1:] > recording.t[:-1]).all()
 
 
-def test_stop_pressed_while_the_cable_is_out_is_the_first_word_the_bench_hears(window, cable, qtbot):
+def test_stop_pressed_while_the_cable_is_out_is_the_first_word_the_bench_hears(
+    window, cable, qtbot
+):
     s = window.session
     begin_lift(window)
     cable.pull()
@@ -248,7 +285,11 @@ def test_b_stops_and_notes_what_broke(window, board, qtbot):
 
 def test_a_weight_that_stalls_twice_is_passed_over(window, board):
     window.desk.plan = changed(window.desk.plan, ("loads",), window.desk.plan.loads[:1])
-    window.desk.edit("plan", ("loads",), (changed(window.desk.plan, ("repeats",), 3).loads[0], type(window.desk.plan.loads[0])(7.0)))
+    window.desk.edit(
+        "plan",
+        ("loads",),
+        (changed(window.desk.plan, ("repeats",), 3).loads[0], type(window.desk.plan.loads[0])(7.0)),
+    )
     page, s = window.run_page, window.session
     page.do_next()
     until(lambda: s.tare is not None)
@@ -283,7 +324,9 @@ def test_a_port_that_is_not_there_is_told_and_waited_for(window, tmp_path, build
 
 
 def test_calibration_is_taken_from_the_live_cell(window):
-    """Three masses on the cell; with the weights still on the floor the readings do not follow, and that is said."""
+    """Three masses on the cell; with the weights still on the floor the readings do not follow, and
+    that is said.
+    """
     window.go("Rig")
     page, s = window.rig_page.sensors.panel("calibration"), window.session
 
@@ -304,7 +347,11 @@ def test_calibration_is_taken_from_the_live_cell(window):
     assert [p.mass.value for p in window.desk.rig.calibration.points] == [0.0, 1.0, 2.0]
     window.desk.undo.undo()
     assert len(page.fresh) == 3
-    window.desk.choose_rig(window.desk.book.save_rig(changed(changed(window.desk.rig, ("name",), "bare"), ("calibration",), None)))
+    window.desk.choose_rig(
+        window.desk.book.save_rig(
+            changed(changed(window.desk.rig, ("name",), "bare"), ("calibration",), None)
+        )
+    )
     assert not page.fresh  # another rig's cell begins anew, and takes the place of nothing
     for mass in (0.0, 1.0, 2.0):
         take(mass, 80_000.0 + mass * 20_000)
@@ -313,7 +360,9 @@ def test_calibration_is_taken_from_the_live_cell(window):
 
 @pytest.mark.parametrize("name", ["Siskin r1", "Knot r1"])
 def test_a_drive_of_another_kind_is_lifted_live(window, tmp_path, rig, name):
-    """A worm that holds by itself, and a strain wave that reverses: the same Run page, the same lines."""
+    """A worm that holds by itself, and a strain wave that reverses: the same Run page, the same
+    lines.
+    """
     from sparring.core import predict
     from sparring.demo import hollin_yard
     from sparring.demo.drives import others
@@ -322,14 +371,24 @@ def test_a_drive_of_another_kind_is_lifted_live(window, tmp_path, rig, name):
     short = changed(rig, ("method", "travel"), 0.3)
     window.desk.add_build(drive)
     window.desk.choose_rig(window.desk.book.save_rig(changed(short, ("name",), "Short hoist")))
-    load = 0.4 * predict.stall_torque(drive, 12.0) / (predict.load_torque(rig, 1.0) - predict.load_torque(rig, 0.0))
+    load = (
+        0.4
+        * predict.stall_torque(drive, 12.0)
+        / (predict.load_torque(rig, 1.0) - predict.load_torque(rig, 0.0))
+    )
     window.desk.plan = changed(window.desk.plan, ("loads",), (Measured(round(load, 2), 5e-4),))
     window.desk.new_test()
     window.go("Run")
     made = Board(drive, short, tmp_path / "other", "--speed", "12")
     window.session.connect_port(str(tmp_path / "other"))
     try:
-        until(lambda: window.session.state == "ready" and window.session.obeys and window.session.ring.count > 20)
+        until(
+            lambda: (
+                window.session.state == "ready"
+                and window.session.obeys
+                and window.session.ring.count > 20
+            )
+        )
         begin_lift(window)
         until(lambda: len(window.desk.runs) == 1)
         until(lambda: window.desk.result is not None and window.desk.result.lifted)
@@ -343,13 +402,22 @@ def test_a_drive_of_another_kind_is_lifted_live(window, tmp_path, rig, name):
         made.pull()
 
 
-AT = {"lever": (0.4, 1.2), "brake": (1.2,), "brake swept": (1.2,), "drawbar": (1.5,), "run-up": (1.0,), "generator": (1.0,)}
+AT = {
+    "lever": (0.4, 1.2),
+    "brake": (1.2,),
+    "brake swept": (1.2,),
+    "drawbar": (1.5,),
+    "run-up": (1.0,),
+    "generator": (1.0,),
+}
 SHORT = {"resistors": (22.0, 8.0), "hold": 1.8, "coast": 1.5, "inertia": Measured(0.003, 3e-5)}
 
 
 @pytest.mark.parametrize("kind", AT)
 def test_every_method_is_run_with_the_keyboard_from_rig_to_results(window, qtbot, kind):
-    """Choose the method, plan it, then Space until all is done, on the simulated bench over the same lines."""
+    """Choose the method, plan it, then Space until all is done, on the simulated bench over the
+    same lines.
+    """
 
     d, s = window.desk, window.session
     d.new_test()
@@ -401,7 +469,9 @@ def test_every_method_is_run_with_the_keyboard_from_rig_to_results(window, qtbot
 
 
 def test_calibration_is_guided_up_and_down_the_shelf(window, tmp_path, qtbot):
-    """Guide hangs each mass on the simulated cell, waits until it is still, and takes it; the sheet is written."""
+    """Guide hangs each mass on the simulated cell, waits until it is still, and takes it; the sheet
+    is written.
+    """
     from sparring.core.rig import Weight, calibration
 
     d, s = window.desk, window.session
@@ -442,7 +512,9 @@ def test_calibration_is_guided_up_and_down_the_shelf(window, tmp_path, qtbot):
 
 
 def test_a_meter_is_held_against_a_better_one_and_runs_keep_that(window, tmp_path, qtbot):
-    """Figures typed with the keyboard, one taken live; what is run from then on is corrected, what was run before is not."""
+    """Figures typed with the keyboard, one taken live; what is run from then on is corrected, what
+    was run before is not.
+    """
     d, s, page = window.desk, window.session, window.rig_page
     window.go("Rig")
     page.tabs.setCurrentIndex(1)
@@ -499,7 +571,8 @@ def test_the_simulated_bench_is_set_up_anew_for_another_method_and_another_build
     s.simulate(d.build, d.rig, speed=6.0)
     until(lambda: s.state == "ready" and s.ring is not None and s.ring.count > 20)
     assert d.edit("build", ("mass",), Measured(0.25)) is None
-    assert "Tare" in window.run_page.ladder.go.text()  # a figure put right changes nothing on the bench
+    # a figure put right changes nothing on the bench
+    assert "Tare" in window.run_page.ladder.go.text()
     d.new_revision()
     assert "Set up the simulated bench anew" in window.run_page.ladder.go.text()
     assert "Dunnock r2 on Hoist A" in window.run_page.ladder.say.text()
@@ -507,14 +580,23 @@ def test_the_simulated_bench_is_set_up_anew_for_another_method_and_another_build
     window.rig_page.choose_method(Lever)
     window.go("Run")
     qtbot.keyClick(window, Qt.Key.Key_Space)
-    until(lambda: s.state == "ready" and s.simulates.endswith("lever") and s.ring is not None and s.ring.count > 20)
+    until(
+        lambda: (
+            s.state == "ready"
+            and s.simulates.endswith("lever")
+            and s.ring is not None
+            and s.ring.count > 20
+        )
+    )
     assert "cell" not in s.ring.channels
     assert "Lift" in window.run_page.ladder.go.text() or "Hang" in window.run_page.ladder.go.text()
     s.disconnect_bench()
 
 
 def test_a_tester_in_a_hurry_breaks_nothing(window, qtbot, monkeypatch):
-    """Keys and choices in any order while a bench lifts: no fault, and every lift that was begun is kept."""
+    """Keys and choices in any order while a bench lifts: no fault, and every lift that was begun is
+    kept.
+    """
     rng = random.Random(2)
     d, s, page, errands = window.desk, window.session, window.run_page, window.errands
     simulate, make, begun = s.simulate, Recorder.__init__, []
@@ -533,7 +615,9 @@ def test_a_tester_in_a_hurry_breaks_nothing(window, qtbot, monkeypatch):
         until(lambda: time.monotonic() > end)
 
     def shorter():
-        d.edit("plan", ("loads",), tuple(Measured(0.3 + 0.5 * k) for k in range(rng.randrange(1, 5))))
+        d.edit(
+            "plan", ("loads",), tuple(Measured(0.3 + 0.5 * k) for k in range(rng.randrange(1, 5)))
+        )
 
     moves = [
         lambda: d.choose_build(rng.choice([i for i, _ in d.book.builds()])),
@@ -542,8 +626,23 @@ def test_a_tester_in_a_hurry_breaks_nothing(window, qtbot, monkeypatch):
         lambda: page._force(rng.randrange(len(page.ladder.rows))),
         lambda: window.rig_page.choose_method(rng.choice(METHODS)),
         lambda: qtbot.keyClick(window, Qt.Key.Key_Escape),
-        *(page.mark, page.broke, errands.readings, errands.simulate, shorter, d.new_test, d.new_revision),
-        *(d.undo.undo, d.undo.redo, s.disconnect_bench, s.stop, lambda: close_others(window), window.grab),
+        *(
+            page.mark,
+            page.broke,
+            errands.readings,
+            errands.simulate,
+            shorter,
+            d.new_test,
+            d.new_revision,
+        ),
+        *(
+            d.undo.undo,
+            d.undo.redo,
+            s.disconnect_bench,
+            s.stop,
+            lambda: close_others(window),
+            window.grab,
+        ),
         *30 * (next_and_wait,),
     ]
     for _ in range(30):
@@ -556,5 +655,6 @@ def test_a_tester_in_a_hurry_breaks_nothing(window, qtbot, monkeypatch):
     del s.simulate
     assert begun
     kept = sum(len(d.book.runs(test.id, struck=True)) for test in d.book.tests())
-    empty = sum("no sample arrived" in text for text in window.heard.said)  # stopped at once, and said
+    # stopped at once, and said
+    empty = sum("no sample arrived" in text for text in window.heard.said)
     assert kept + empty == len(begun)

@@ -1,4 +1,6 @@
-"""Every way of loading a drive: the plant's truth comes back from its recordings as often as they say, traps included."""
+"""Every way of loading a drive: the plant's truth comes back from its recordings as often as they
+say, traps included.
+"""
 
 import itertools
 import math
@@ -21,7 +23,17 @@ from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.core.reduce import sweeps
 from sparring.core.reduce.results import split_runs
-from sparring.core.rig import METHODS, Brake, Calibration, Drawbar, Generator, Hoist, Lever, Rig, RunUp
+from sparring.core.rig import (
+    METHODS,
+    Brake,
+    Calibration,
+    Drawbar,
+    Generator,
+    Hoist,
+    Lever,
+    Rig,
+    RunUp,
+)
 from sparring.core.rig.meters import METERS, Sensors
 from sparring.core.run import Run
 from sparring.core.train.kinds.spur import SpurStage
@@ -45,7 +57,9 @@ def entered(method, rng):
     for _, name in method.FIELDS:
         v = getattr(method, name)
         if isinstance(v, Measured) and v.u > 0:
-            method = changed(method, ("method", name)[1:], Measured(v.value + v.u * rng.standard_normal(), v.u))
+            method = changed(
+                method, ("method", name)[1:], Measured(v.value + v.u * rng.standard_normal(), v.u)
+            )
     return method
 
 
@@ -54,31 +68,62 @@ def drive(rng, friction):
         u = abs(true) * relative
         return Measured(true + u * rng.standard_normal(), u)
 
-    stages = tuple(SpurStage(pinion=12, wheel=66, friction=Measured(f, 0.03), drag=2e-3) for f in friction)
-    true = {"voltage": 12.0, "no_load_speed": rng.uniform(400, 500), "no_load_current": 0.11, "stall_current": rng.uniform(1.8, 2.4)}
-    doubt = {"voltage": 1e-3, "no_load_speed": 3e-3, "no_load_current": 0.012, "stall_current": 8e-3}
-    exact = Build(stages=stages, motor=MotorReadings(**{k: Measured(v) for k, v in true.items()}, inertia=1.1e-6))
-    known = Build(stages=stages, motor=MotorReadings(**{k: seen(v, doubt[k]) for k, v in true.items()}, inertia=1.1e-6))
+    stages = tuple(
+        SpurStage(pinion=12, wheel=66, friction=Measured(f, 0.03), drag=2e-3) for f in friction
+    )
+    true = {
+        "voltage": 12.0,
+        "no_load_speed": rng.uniform(400, 500),
+        "no_load_current": 0.11,
+        "stall_current": rng.uniform(1.8, 2.4),
+    }
+    doubt = {
+        "voltage": 1e-3,
+        "no_load_speed": 3e-3,
+        "no_load_current": 0.012,
+        "stall_current": 8e-3,
+    }
+    exact = Build(
+        stages=stages,
+        motor=MotorReadings(**{k: Measured(v) for k, v in true.items()}, inertia=1.1e-6),
+    )
+    known = Build(
+        stages=stages,
+        motor=MotorReadings(**{k: seen(v, doubt[k]) for k, v in true.items()}, inertia=1.1e-6),
+    )
     return exact, known
 
 
 def compared(rig, gains, zero_current, rng):
     """The rig after its meters were held against a reference that is right within 0.2 %."""
     wrong = 1 + 0.001 * rng.standard_normal(3)
-    ranges = {"voltmeter": (3.0, 13.0, 0.002, 0.0), "ammeter": (0.2, 2.5, 0.002, zero_current), "tachometer": (4.0, 16.0, 0.01, 0.0)}
+    ranges = {
+        "voltmeter": (3.0, 13.0, 0.002, 0.0),
+        "ammeter": (0.2, 2.5, 0.002, zero_current),
+        "tachometer": (4.0, 16.0, 0.01, 0.0),
+    }
     meters = {}
-    for (name, (low, high, noise, zero)), gain, reference in zip(ranges.items(), gains, wrong, strict=True):
+    for (name, (low, high, noise, zero)), gain, reference in zip(
+        ranges.items(), gains, wrong, strict=True
+    ):
         true = np.linspace(low, high, 6)
         shown = zero + gain * true + noise * rng.standard_normal(6)
         kind, point, *_ = METERS[name]
-        points = tuple(point(reference=float(r), shown=float(x)) for r, x in zip(true * reference, shown, strict=True))
+        points = tuple(
+            point(reference=float(r), shown=float(x))
+            for r, x in zip(true * reference, shown, strict=True)
+        )
         meters[name] = kind(reference_accuracy=0.002, points=points)
     return changed(rig, ("sensors",), Sensors(**meters))
 
 
-def study(method, seed, cases=CASES, trap=lambda rig: rig, sensors=None, off=1.0, compare=False, **changes):
-    """[(result, {name: truth by step})] of `cases` benches whose owners know them only so well, all on the plant at once.
-    off: how many times further than their data sheets say the meters are off; compare: they were held against a reference."""
+def study(
+    method, seed, cases=CASES, trap=lambda rig: rig, sensors=None, off=1.0, compare=False, **changes
+):
+    """[(result, {name: truth by step})] of `cases` benches whose owners know them only so well, all
+    on the plant at once. off: how many times further than their data sheets say the meters are off;
+    compare: they were held against a reference.
+    """
     rng = np.random.default_rng(seed)
     low, high = LOADS[method.kind]
     masses = np.linspace(low, high, STEPS) if method.STEP else [0.0]
@@ -97,22 +142,40 @@ def study(method, seed, cases=CASES, trap=lambda rig: rig, sensors=None, off=1.0
                 calibration=Calibration(points=points),
             )
         )
-        bench = loaded(bench_of(exact, true_rig, load=steps[0], **changes), true_rig, steps, REPEATS)
+        bench = loaded(
+            bench_of(exact, true_rig, load=steps[0], **changes), true_rig, steps, REPEATS
+        )
         made.append((known, rig, bench))
         for name, value in vars(bench).items():
             parts = value if isinstance(value, tuple) else (value,)
-            columns.setdefault(name, []).append([np.broadcast_to(np.asarray(0.0 if v is None else v, float), lanes) for v in parts])
+            columns.setdefault(name, []).append(
+                [np.broadcast_to(np.asarray(0.0 if v is None else v, float), lanes) for v in parts]
+            )
         gains = [1 + off * acc / 2 * rng.standard_normal() for acc in (0.005, 0.01, 0.001)]
         if compare:
-            made[-1] = (known, compared(rig, gains, (sensors or {}).get("zero_current", 0.0), rng), bench)
+            made[-1] = (
+                known,
+                compared(rig, gains, (sensors or {}).get("zero_current", 0.0), rng),
+                bench,
+            )
         cells.append(np.repeat([[zero, gain, *gains]], lanes, axis=0))
-    joined = {k: tuple(np.concatenate([c[j] for c in v]) for j in range(len(v[0]))) for k, v in columns.items()}
+    joined = {
+        k: tuple(np.concatenate([c[j] for c in v]) for j in range(len(v[0])))
+        for k, v in columns.items()
+    }
     fields = {k: v if k in ("up", "down", "generates") else v[0] for k, v in joined.items()}
     for optional in ("weight", "cell_arm"):
         if getattr(made[0][2], optional) is None:
             fields[optional] = None
     zero, gain, gv, gi, gs = np.concatenate(cells).T
-    sensing = SensorSet(cell_zero=zero, cell_gain=gain, gain_voltage=gv, gain_current=gi, gain_speed=gs, **(sensors or {}))
+    sensing = SensorSet(
+        cell_zero=zero,
+        cell_gain=gain,
+        gain_voltage=gv,
+        gain_current=gi,
+        gain_speed=gs,
+        **(sensors or {}),
+    )
     runs = lift(Bench(**fields), sensing, volts=12.0, method=method, seed=seed)
     found = []
     for n, (known, rig, _) in enumerate(made):
@@ -121,8 +184,19 @@ def study(method, seed, cases=CASES, trap=lambda rig: rig, sensors=None, off=1.0
         records = []
         for i, x in enumerate(own):
             load = plan.loads[i // REPEATS] if method.STEP and method.SET_BY[1] == "mass" else None
-            records.append((Run(step=i // REPEATS, repeat=i % REPEATS + 1, load=load, ended=x.ended), x.recording))
-        found.append((analyse(known, rig, plan, records), [x.truth for x in own], [x.recording.t for x in own]))
+            records.append(
+                (
+                    Run(step=i // REPEATS, repeat=i % REPEATS + 1, load=load, ended=x.ended),
+                    x.recording,
+                )
+            )
+        found.append(
+            (
+                analyse(known, rig, plan, records),
+                [x.truth for x in own],
+                [x.recording.t for x in own],
+            )
+        )
     return found
 
 
@@ -148,7 +222,11 @@ def shares(found, name, step):
     return np.mean(hits)
 
 
-@pytest.mark.parametrize("method", [Brake(hold=2.0), Drawbar(hold=2.5), Generator(hold=2.0, resistors=(22.0, 13.2))], ids=lambda m: m.kind)
+@pytest.mark.parametrize(
+    "method",
+    [Brake(hold=2.0), Drawbar(hold=2.5), Generator(hold=2.0, resistors=(22.0, 13.2))],
+    ids=lambda m: m.kind,
+)
 def test_steady_methods_are_covered(method):
     found = study(method, 3, cases=benches(40))
     assert not any(result.skipped for result, *_ in found)
@@ -158,9 +236,14 @@ def test_steady_methods_are_covered(method):
 
 
 def test_meters_that_are_off_are_covered_once_they_are_compared():
-    """Meters six times further off than promised, the ammeter's zero besides: wrong as they are, right when compared."""
+    """Meters six times further off than promised, the ammeter's zero besides: wrong as they are,
+    right when compared.
+    """
     how = {"method": Brake(hold=2.0), "seed": 5, "off": 6.0, "sensors": {"zero_current": 0.05}}
-    as_they_are, compared_first = study(cases=benches(20), **how), study(cases=benches(40), compare=True, **how)
+    as_they_are, compared_first = (
+        study(cases=benches(20), **how),
+        study(cases=benches(40), compare=True, **how),
+    )
     for name in ("wire_to_shaft", "gearbox"):
         assert shares(as_they_are, name, 0) < 0.6
         assert about_95(shares(compared_first, name, 0), len(compared_first), 0.995)
@@ -171,7 +254,15 @@ def entered_as(name, factor):
 
     def trap(rig):
         true = getattr(rig.method, name)
-        return changed(rig, ("method", name), Measured(true.value * factor, true.u * factor) if isinstance(true, Measured) else factor)
+        return changed(
+            rig,
+            ("method", name),
+            (
+                Measured(true.value * factor, true.u * factor)
+                if isinstance(true, Measured)
+                else factor
+            ),
+        )
 
     return trap
 
@@ -180,28 +271,55 @@ def entered_as(name, factor):
     ("method", "trap", "id_"),
     [
         (Hoist(travel=0.5), entered_as("drum_diameter", 0.5), "factor-of-two"),
-        (Hoist(travel=0.5, layers=3, cord_diameter=Measured(2e-3, 5e-5)), entered_as("layers", 1), ""),
+        (
+            Hoist(travel=0.5, layers=3, cord_diameter=Measured(2e-3, 5e-5)),
+            entered_as("layers", 1),
+            "",
+        ),
         (Hoist(travel=0.5, bearing=Measured(0.03, 1e-3)), entered_as("bearing", 0.0), ""),
         (Lever(), entered_as("arm_mass", 0.0), "arm-weight-ignored"),
         (Brake(hold=2.0), entered_as("arm", 0.5), "factor-of-two"),
         (Brake(hold=2.0), entered_as("arm", 10.0), "gearbox-above-one"),
-        (Brake(hold=2.0, angle=Measured(math.radians(14), math.radians(0.5))), entered_as("angle", 0.0), ""),
+        (
+            Brake(hold=2.0, angle=Measured(math.radians(14), math.radians(0.5))),
+            entered_as("angle", 0.0),
+            "",
+        ),
         (Drawbar(hold=2.5), entered_as("wheel_diameter", 0.5), "factor-of-two"),
         (Drawbar(hold=2.5, rolls=Measured(1.2, 0.03)), entered_as("rolls", 0.0), ""),
-        (RunUp(hold=4.0, coast=3.0, inertia=Measured(0.008, 4e-5)), entered_as("inertia", 2.0), "gearbox-above-one"),
-        (Generator(hold=2.0, resistors=(22.0, 13.2)), entered_as("constant", 2.0), "gearbox-above-one"),
-        (Generator(hold=2.0, resistors=(22.0, 13.2), own_drag=Measured(0.06, 1e-3)), entered_as("own_drag", 0.0), ""),
+        (
+            RunUp(hold=4.0, coast=3.0, inertia=Measured(0.008, 4e-5)),
+            entered_as("inertia", 2.0),
+            "gearbox-above-one",
+        ),
+        (
+            Generator(hold=2.0, resistors=(22.0, 13.2)),
+            entered_as("constant", 2.0),
+            "gearbox-above-one",
+        ),
+        (
+            Generator(hold=2.0, resistors=(22.0, 13.2), own_drag=Measured(0.06, 1e-3)),
+            entered_as("own_drag", 0.0),
+            "",
+        ),
     ],
     ids=lambda x: getattr(x, "kind", x if isinstance(x, str) else ""),
 )
 def test_traps_are_told_and_gone_when_corrected(method, trap, id_):
-    """Every second of the benches has one dimension entered wrongly, or left out: the truth is lost there, and only there;
-    where no other figure of the bench contradicts it, nothing can be told. id_: what is said of it."""
+    """Every second of the benches has one dimension entered wrongly, or left out: the truth is lost
+    there, and only there; where no other figure of the bench contradicts it, nothing can be told.
+    id_: what is said of it.
+    """
     turn, half = itertools.count(), benches(8)
     found = study(method, 3, cases=2 * half, trap=lambda rig: trap(rig) if next(turn) % 2 else rig)
     if id_:
         today = date(2026, 1, 1)
-        told = [id_ in {f.id for f in r.findings} | {f.id for f in judge_setup(r.build, r.rig, r.plan, today)} for r, *_ in found]
+        told = [
+            id_
+            in {f.id for f in r.findings}
+            | {f.id for f in judge_setup(r.build, r.rig, r.plan, today)}
+            for r, *_ in found
+        ]
         assert np.mean(told[1::2]) > 0.9
         assert np.mean(told[::2]) < 0.1
     if method.kind not in ("lever", "run-up"):
@@ -211,7 +329,9 @@ def test_traps_are_told_and_gone_when_corrected(method, trap, id_):
 
 
 def test_a_swept_brake_gives_the_curve_both_ways():
-    """Torque and gearbox efficiency in the middle of each part of a sweep, going up and coming down."""
+    """Torque and gearbox efficiency in the middle of each part of a sweep, going up and coming
+    down.
+    """
     found = study(Brake(hold=6.0, load="swept up and down"), 11, cases=benches(12))
     assert not any(result.skipped for result, *_ in found)
     hits = {"torque": [], "gearbox": []}
@@ -220,19 +340,28 @@ def test_a_swept_brake_gives_the_curve_both_ways():
         for p in (p for s in result.lifted for p in s.points):
             lane, middle = p.run.step // sweeps.PARTS, (p.window.start + p.window.stop) / 2
             v = truths[lane]
-            rotor = 1.1e-6 * np.gradient(v["motor_speed"], times[lane]) * v["motor_speed"]  # what it gives as it slows
+            # what it gives as it slows
+            rotor = 1.1e-6 * np.gradient(v["motor_speed"], times[lane]) * v["motor_speed"]
             train = np.maximum(v["motor_power"] - rotor, 1e-9)
             for name, true in (("torque", v["torque"]), ("gearbox", v["power_out"] / train)):
                 value = getattr(p, name)
-                hits[name].append(abs(nominal(value) - np.interp(middle, times[lane], true)) <= 2 * std(value))
+                hits[name].append(
+                    abs(nominal(value) - np.interp(middle, times[lane], true)) <= 2 * std(value)
+                )
     assert about_95(np.mean(hits["torque"]), len(hits["torque"]))
     assert about_95(np.mean(hits["gearbox"]), len(hits["gearbox"]), 1.0)
 
 
 @pytest.mark.parametrize("coasts", ["alone", "with the drive"])
 def test_a_spin_gives_the_curve_of_torque(coasts):
-    """Torque of every part of the range from one kind of spin; where the train coasts too, wider, but still covered."""
-    found = study(RunUp(coasts=coasts, hold=4.0, coast=4.0, inertia=Measured(0.008, 4e-5)), 5, cases=benches(20))
+    """Torque of every part of the range from one kind of spin; where the train coasts too, wider,
+    but still covered.
+    """
+    found = study(
+        RunUp(coasts=coasts, hold=4.0, coast=4.0, inertia=Measured(0.008, 4e-5)),
+        5,
+        cases=benches(20),
+    )
     assert not any(result.skipped for result, *_ in found)
     for part in (1, 4, 6):
         hits = []
@@ -240,15 +369,17 @@ def test_a_spin_gives_the_curve_of_torque(coasts):
             for p in (p for s in result.lifted for p in s.points if p.run.step == part):
                 lane = p.run.repeat - 1
                 inside = (times[lane] >= p.window.start) & (times[lane] <= p.window.stop)
-                true = np.interp(nominal(p.speed), truths[lane]["rise"][inside], truths[lane]["torque"][inside])
+                true = np.interp(
+                    nominal(p.speed), truths[lane]["rise"][inside], truths[lane]["torque"][inside]
+                )
                 hits.append(abs(nominal(p.torque) - true) <= 2 * std(p.torque))
         assert len(hits) > 0.8 * len(found)
         assert about_95(np.mean(hits), len(hits), 1.0), part
 
 
 def test_a_lever_brackets_the_stall():
-    """The true stall torque lies between the heaviest mass lifted and the lightest that was not; as an interval, and as
-    u = half-width/√3 it is covered more often than 95 in 100."""
+    """The true stall torque lies between the heaviest mass lifted and the lightest that was not; as
+    an interval, and as u = half-width/√3 it is covered more often than 95 in 100."""
     found = study(Lever(), 7, cases=benches(40))
     inside = covered = counted = 0
     for result, _, _ in found:
@@ -259,7 +390,9 @@ def test_a_lever_brackets_the_stall():
         counted += 1
         b = bench_of(result.build, result.rig)
         a, offset = b.up
-        seen = (b.k * 12.0 / b.R - b.friction - offset) / a  # by the owner's own figures, off as those are
+        seen = (
+            b.k * 12.0 / b.R - b.friction - offset
+        ) / a  # by the owner's own figures, off as those are
         inside += nominal(s.lifted) * 0.9 < seen < nominal(s.not_lifted) * 1.1
         covered += abs(nominal(s.bracket) - seen) < 2 * std(s.bracket) + 0.05 * seen
     assert counted > 0.9 * len(found)
@@ -284,7 +417,10 @@ def test_energy_balances_whatever_the_load(build, method):
 
 
 def test_a_generator_rig_of_an_earlier_version_keeps_its_resistors():
-    old = '{"version": "sparring.rig/1", "method": {"kind": "generator", "resistor": "20 Ω", "factor": "0.5", "winding": "3 Ω"}}'
+    old = (
+        '{"version": "sparring.rig/1", "method": {"kind": "generator", "resistor": "20 Ω",'
+        ' "factor": "0.5", "winding": "3 Ω"}}'
+    )
     method = Rig.from_json(old).method
     assert method.resistors == pytest.approx((20.0, 10.0, 5.0, 2.5, 1.25))
     assert method.winding == 3.0
@@ -297,7 +433,9 @@ def test_layers_of_cord_and_drum_friction_count_in_the_hoist():
 
 
 def test_a_fading_brake_and_slipping_wheels_do_what_their_physics_say(build):
-    """Friction that falls with heat lets the torque drop; wheels on the floor never pull more than traction allows."""
+    """Friction that falls with heat lets the torque drop; wheels on the floor never pull more than
+    traction allows.
+    """
     brake = Rig(method=Brake(hold=4.0, heat_capacity=2.0))
     b = loaded(bench_of(build, brake, load=2.0, fade=0.01), brake, [2.0])
     (run,) = lift(b, SensorSet(), volts=12.0, method=brake.method, seed=1)
@@ -326,15 +464,27 @@ def test_a_fading_brake_and_slipping_wheels_do_what_their_physics_say(build):
     ids=lambda m: m.kind,
 )
 def test_a_log_of_every_method_goes_through_a_file(build, rig, method, tmp_path):
-    """What a logger would have written of three steps, read again as a stranger's file, split into its runs and reduced."""
+    """What a logger would have written of three steps, read again as a stranger's file, split into
+    its runs and reduced.
+    """
     rig = changed(changed(rig, ("method",), method), ("name",), "other")
     loads = [0.3, 0.6, 1.6]
-    runs = ladder(bench_of(build, rig, load=method.settings(loads)[0]), sensors_of(rig), rig, loads, 1, volts=12.0, seed=4)
+    runs = ladder(
+        bench_of(build, rig, load=method.settings(loads)[0]),
+        sensors_of(rig),
+        rig,
+        loads,
+        1,
+        volts=12.0,
+        seed=4,
+    )
     weighed = loads if method.weighed() else None
     log_files.write(tmp_path / "log.csv", one_log(runs, weighed))
     recording, _ = log_files.read(log_files.look(tmp_path / "log.csv"))
     plan = Plan(loads=tuple(Measured(m, 5e-4) for m in loads), repeats=1)
-    result = analyse(build, rig, plan, [(r, recording) for r in split_runs(recording, plan, method=method)])
+    result = analyse(
+        build, rig, plan, [(r, recording) for r in split_runs(recording, plan, method=method)]
+    )
     assert not result.skipped
     if method.kind == "lever":
         assert [bool(s.stalls) for s in result.steps] == [False, False, True]
@@ -354,12 +504,22 @@ def test_a_lever_stopped_by_hand_is_neither_lifted_nor_stalled(build, rig):
 
 
 def test_a_break_test_names_the_part_and_is_no_stall(build, rig):
-    """A lever's ladder until a part gives way: held below, broke above, and the motor's stall stays unknown."""
+    """A lever's ladder until a part gives way: held below, broke above, and the motor's stall stays
+    unknown.
+    """
     rig = changed(changed(rig, ("method",), Lever()), ("name",), "arm")
     lifts = ladder(bench_of(build, rig), SensorSet(), rig, [0.2, 0.4, 0.6], 1, volts=12.0, seed=4)
     part = build.limits[0].name
     runs = [
-        (Run(step=s, load=Measured(m), ended=x.ended if m < 0.5 else "stopped", broke="" if m < 0.5 else part), x.recording)
+        (
+            Run(
+                step=s,
+                load=Measured(m),
+                ended=x.ended if m < 0.5 else "stopped",
+                broke="" if m < 0.5 else part,
+            ),
+            x.recording,
+        )
         for (s, _, x), m in zip(lifts, (0.2, 0.4, 0.6), strict=True)
     ]
     result = analyse(build, rig, Plan(), runs)

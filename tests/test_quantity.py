@@ -7,7 +7,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sparring.core import quantity
-from sparring.core.quantity import G_N, KINDS, Measured, QuantityError, from_si, measured_text, parse, show, to_si
+from sparring.core.quantity import (
+    G_N,
+    KINDS,
+    Measured,
+    QuantityError,
+    from_si,
+    measured_text,
+    parse,
+    show,
+    to_si,
+)
 
 
 @pytest.mark.parametrize(
@@ -42,7 +52,13 @@ def test_units_and_arithmetic_are_understood(typed, kind, si):
 
 @pytest.mark.parametrize(
     ("typed", "u"),
-    [("12.0 ± 0.1 V", 0.05), ("12 +/- 0.1 V", 0.05), ("(12.0 ± 0.1) V", 0.05), ("12 V ± 1 %", 0.06), ("12 V ± 100 mV", 0.05)],
+    [
+        ("12.0 ± 0.1 V", 0.05),
+        ("12 +/- 0.1 V", 0.05),
+        ("(12.0 ± 0.1) V", 0.05),
+        ("12 V ± 1 %", 0.06),
+        ("12 V ± 100 mV", 0.05),
+    ],
 )
 def test_plus_minus_is_the_95_percent_half_width(typed, u):
     found = parse(typed, "voltage")
@@ -90,12 +106,25 @@ def test_factors_kept_for_speed_equal_the_unit_library(kind):
         "rev": "turn",
     }
     for unit, factor in KINDS[kind].units.items():
-        text = names.get(unit, unit).replace("·", "*").replace("²", "**2").replace("Ω", "ohm").replace("rev/s", "turn/s")
+        text = (
+            names.get(unit, unit)
+            .replace("·", "*")
+            .replace("²", "**2")
+            .replace("Ω", "ohm")
+            .replace("rev/s", "turn/s")
+        )
         assert (
             library.Quantity(1, "").check("")
             if not text
             else factor
-            == pytest.approx(library.Quantity(text).to_base_units().magnitude if text not in ("1", "0.01") else float(text), rel=1e-9)
+            == pytest.approx(
+                (
+                    library.Quantity(text).to_base_units().magnitude
+                    if text not in ("1", "0.01")
+                    else float(text)
+                ),
+                rel=1e-9,
+            )
         ), unit
 
 
@@ -152,7 +181,12 @@ def test_what_would_take_for_ever_is_refused_at_once(typed):
 
 
 @pytest.mark.parametrize(
-    ("typed", "kind", "si"), [("9.81 m/s**2", "acceleration", 9.81), ("2 kg*m^2/s^2", "torque", 2.0), ("1 furlong", "length", 201.168)]
+    ("typed", "kind", "si"),
+    [
+        ("9.81 m/s**2", "acceleration", 9.81),
+        ("2 kg*m^2/s^2", "torque", 2.0),
+        ("1 furlong", "length", 201.168),
+    ],
 )
 def test_powers_of_units_are_understood(typed, kind, si):
     assert parse(typed, kind).value == pytest.approx(si, rel=1e-4)

@@ -1,4 +1,6 @@
-"""Readings, typed and recorded: every way of measuring gives back what went in, and says what is wrong with the readings."""
+"""Readings, typed and recorded: every way of measuring gives back what went in, and says what is
+wrong with the readings.
+"""
 
 import math
 from dataclasses import replace
@@ -48,17 +50,30 @@ def ids(judged):
 
 def test_a_lever_counts_its_own_weight_and_brackets_the_stall():
     lever = Lever(
-        arm=Measured(0.2, 1e-4), arm_mass=Measured(0.05), arm_centre=Measured(0.1), hook_mass=Measured(0.01), gravity=Measured(9.81)
+        arm=Measured(0.2, 1e-4),
+        arm_mass=Measured(0.05),
+        arm_centre=Measured(0.1),
+        hook_mass=Measured(0.01),
+        gravity=Measured(9.81),
     )
-    judged = lever.reduce([LeverReading(lifted=Measured(1.0), not_lifted=Measured(1.2), angle=Measured(math.radians(10)))])
+    judged = lever.reduce(
+        [
+            LeverReading(
+                lifted=Measured(1.0), not_lifted=Measured(1.2), angle=Measured(math.radians(10))
+            )
+        ]
+    )
     own = 0.05 * 0.1 + 0.01 * 0.2
     low, high = (9.81 * math.cos(math.radians(10)) * (m * 0.2 + own) for m in (1.0, 1.2))
     stall = figure(judged, "Stall torque").value
     assert nominal(figure(judged, "Most lifted").value) == pytest.approx(low)
     assert nominal(stall) == pytest.approx((low + high) / 2)
-    assert std(stall) == pytest.approx((high - low) / 2 / math.sqrt(3), rel=0.02)  # a rectangle's, nearly all of it
+    # a rectangle's, nearly all of it
+    assert std(stall) == pytest.approx((high - low) / 2 / math.sqrt(3), rel=0.02)
     assert budget(stall)[0].name == "reading 1: between lifted and not"
-    assert "arm-weight-ignored" in ids(changed(lever, ("arm_mass",), Measured(0.0)).reduce([LeverReading()]))
+    assert "arm-weight-ignored" in ids(
+        changed(lever, ("arm_mass",), Measured(0.0)).reduce([LeverReading()])
+    )
     with pytest.raises(ValueError, match="exchange them"):
         lever.reduce([LeverReading(lifted=Measured(1.2), not_lifted=Measured(1.0))])
 
@@ -70,13 +85,23 @@ def test_a_scale_is_tared_and_reckoned_level():
     assert nominal(figure(judged, "Torque").value) == pytest.approx(9.81 * 0.15)
     steep = Scale().reduce([ScaleReading(angle=Measured(math.radians(12)))])
     assert "lever-steep" in ids(steep)
-    assert "scale-sign" in ids(Scale().reduce([ScaleReading(shows=Measured(0.1), tare=Measured(0.3))]))
+    assert "scale-sign" in ids(
+        Scale().reduce([ScaleReading(shows=Measured(0.1), tare=Measured(0.3))])
+    )
 
 
 def test_a_rope_brake_gives_torque_power_and_catches_the_impossible():
     brake = RopeBrake(drum=Measured(0.06), rope=Measured(0.004), heat=10.0)
     judged = brake.reduce(
-        [BrakeReading(tight=Measured(30.0), slack=Measured(5.0), speed=Measured(20.0), voltage=Measured(12.0), current=Measured(1.0))]
+        [
+            BrakeReading(
+                tight=Measured(30.0),
+                slack=Measured(5.0),
+                speed=Measured(20.0),
+                voltage=Measured(12.0),
+                current=Measured(1.0),
+            )
+        ]
     )
     assert nominal(figure(judged, "Torque").value) == pytest.approx(25 * 0.032)
     assert nominal(figure(judged, "Power at the drum").value) == pytest.approx(16.0)
@@ -87,27 +112,40 @@ def test_a_rope_brake_gives_torque_power_and_catches_the_impossible():
 
 def test_a_pull_that_grows_with_the_ballast_is_the_floors():
     sled = Drawbar(mass=Measured(2.0), gravity=Measured(9.81))
-    rows = [DrawbarReading(pull=Measured(0.6 * 9.81 * (2 + b)), ballast=Measured(b)) for b in (0.0, 1.0, 2.0)]
+    rows = [
+        DrawbarReading(pull=Measured(0.6 * 9.81 * (2 + b)), ballast=Measured(b))
+        for b in (0.0, 1.0, 2.0)
+    ]
     judged = sled.reduce(rows)
     assert "traction-limited" in ids(judged)
-    assert nominal(figure(judged, "Wheel torque at least").value) == pytest.approx(0.6 * 9.81 * 4 * 0.05)
+    assert nominal(figure(judged, "Wheel torque at least").value) == pytest.approx(
+        0.6 * 9.81 * 4 * 0.05
+    )
     flat = [DrawbarReading(pull=Measured(20.0), ballast=Measured(b)) for b in (0.0, 1.0, 2.0)]
     assert "traction-limited" not in ids(sled.reduce(flat))
-    assert "peak-is-not-pull" in ids(sled.reduce([DrawbarReading(pull=Measured(10.0), peak=Measured(15.0))]))
+    assert "peak-is-not-pull" in ids(
+        sled.reduce([DrawbarReading(pull=Measured(10.0), peak=Measured(15.0))])
+    )
     with pytest.raises(ValueError, match="wrong side"):
         sled.reduce([DrawbarReading(pull=Measured(10.0), peak=Measured(5.0))])
 
 
 def test_inertia_behind_a_ratio_cp():
-    """0.152 kg·m² behind 3:1 looks like 0.0169, behind 2.5:1 like 0.0243; 3600 rpm / 2.5 = 1440 rpm (cp)."""
+    """0.152 kg·m² behind 3:1 looks like 0.0169, behind 2.5:1 like 0.0243; 3600 rpm / 2.5 = 1440 rpm
+    (cp).
+    """
     for ratio, seen in ((3.0, 0.0169), (2.5, 0.0243)):
         judged = RunUp(mass=Measured(0.152), ratio=Measured(ratio)).reduce([RunUpReading()])
-        assert nominal(figure(judged, "Inertia of the mass seen by the motor").value) == pytest.approx(seen, abs=5e-5)
+        assert nominal(
+            figure(judged, "Inertia of the mass seen by the motor").value
+        ) == pytest.approx(seen, abs=5e-5)
     assert 3600 / 2.5 == 1440
 
 
 def test_a_run_up_along_a_motor_line_gives_the_lines_torque():
-    """ω = ω₀(1 − e^(−t/τ)) with drag: over a short span the torque is that of the line at its middle."""
+    """ω = ω₀(1 − e^(−t/τ)) with drag: over a short span the torque is that of the line at its
+    middle.
+    """
     J, ratio, stall, top, drag = 0.02, 3.0, 1.5, 40.0, 0.05
     tau = J * top / stall
 
@@ -126,7 +164,9 @@ def test_a_run_up_along_a_motor_line_gives_the_lines_torque():
     )
     judged = RunUp(mass=Measured(J), rotor=Measured(1e-12), ratio=Measured(ratio)).reduce([reading])
     net = stall * (1 - middle / top)
-    assert nominal(figure(judged, "Torque at the mass").value) == pytest.approx(net + drag, rel=1e-3)
+    assert nominal(figure(judged, "Torque at the mass").value) == pytest.approx(
+        net + drag, rel=1e-3
+    )
     assert nominal(figure(judged, "Drag").value) == pytest.approx(drag, rel=1e-6)
     assert "no-coast-down" in ids(RunUp().reduce([RunUpReading()]))
     assert "above-safe-speed" in ids(RunUp(safe=10.0).reduce([RunUpReading()]))
@@ -134,7 +174,9 @@ def test_a_run_up_along_a_motor_line_gives_the_lines_torque():
 
 
 def test_the_swing_formula_against_the_exact_motion():
-    """Bifilar pendulum, energy integral with SciPy: rise h(θ) = L − √(L² − 4 r² sin²(θ/2)); small swings give the formula."""
+    """Bifilar pendulum, energy integral with SciPy: rise h(θ) = L − √(L² − 4 r² sin²(θ/2)); small
+    swings give the formula.
+    """
     from scipy.integrate import quad
 
     m, r, L, J, g = 1.2, 0.06, 1.0, 3.1e-3, 9.81
@@ -145,7 +187,11 @@ def test_the_swing_formula_against_the_exact_motion():
     top = math.radians(8)
     # θ = top sin φ takes the pole out of the integral
     quarter = quad(
-        lambda phi: top * math.cos(phi) / math.sqrt(2 * m * g * (rise(top) - rise(top * math.sin(phi))) / J), 0, math.pi / 2 * (1 - 1e-9)
+        lambda phi: (
+            top * math.cos(phi) / math.sqrt(2 * m * g * (rise(top) - rise(top * math.sin(phi))) / J)
+        ),
+        0,
+        math.pi / 2 * (1 - 1e-9),
     )[0]
     swing = Swing(mass=Measured(m), radius=Measured(r), length=Measured(L), gravity=Measured(g))
     judged = swing.reduce([SwingReading(swings=20, time=Measured(20 * 4 * quarter, 0.05))])
@@ -160,12 +206,23 @@ def test_the_swing_formula_against_the_exact_motion():
 
 def test_a_generator_gives_constant_resistance_and_power():
     k, R = 0.025, 2.0
-    rows = [GeneratorReading(speed=Measured(400.0), voltage=Measured(k * 400), current=Measured(0.0))]
-    rows.append(GeneratorReading(speed=Measured(400.0), voltage=Measured(k * 400 - 1.5 * R), current=Measured(1.5), torque=Measured(0.045)))
+    rows = [
+        GeneratorReading(speed=Measured(400.0), voltage=Measured(k * 400), current=Measured(0.0))
+    ]
+    rows.append(
+        GeneratorReading(
+            speed=Measured(400.0),
+            voltage=Measured(k * 400 - 1.5 * R),
+            current=Measured(1.5),
+            torque=Measured(0.045),
+        )
+    )
     judged = Generator().reduce(rows)
     assert nominal(figure(judged, "Constant, open terminals").value) == pytest.approx(k)
     assert nominal(figure(judged, "Inner resistance").value) == pytest.approx(R)
-    assert nominal(figure(judged, "Best efficiency, shaft to wire").value) == pytest.approx(1.5 * 7 / (0.045 * 400))
+    assert nominal(figure(judged, "Best efficiency, shaft to wire").value) == pytest.approx(
+        1.5 * 7 / (0.045 * 400)
+    )
     impossible = changed(rows[1], ("torque",), Measured(0.01))
     assert "output-above-input" in ids(Generator().reduce([rows[0], impossible]))
 
@@ -204,38 +261,57 @@ def test_the_bare_motor_comes_out_of_any_mix_of_readings():
     hot = BareMotor(cold_resistance=Measured(2.0))
     assert "winding-hot" in ids(hot.reduce(motor_rows()))
     # (235 + ϑ)/(235 + 20) = R/R₂₀ (IEC 60034-1)
-    assert nominal(figure(hot.reduce(motor_rows()), "Winding temperature by its resistance").value) == pytest.approx(
-        255 * 1.5 - 235 + 273.15
-    )
+    assert nominal(
+        figure(hot.reduce(motor_rows()), "Winding temperature by its resistance").value
+    ) == pytest.approx(255 * 1.5 - 235 + 273.15)
 
 
 def test_a_loop_gives_play_stiffness_and_loss():
     stiffness, play = 40.0, math.radians(1.0)
     torques = [0.0, 0.5, 1.0, 0.5, 0.1, -0.1, -0.5, -1.0, -0.5, -0.1]
-    rows = [WindUpReading(torque=Measured(t), angle=Measured(t / stiffness + math.copysign(play / 2, t) if t else 0.0)) for t in torques]
+    rows = [
+        WindUpReading(
+            torque=Measured(t),
+            angle=Measured(t / stiffness + math.copysign(play / 2, t) if t else 0.0),
+        )
+        for t in torques
+    ]
     judged = WindUp(small=0.05).reduce(rows)
     assert nominal(figure(judged, "Lost motion at no torque").value) == pytest.approx(play)
     assert nominal(figure(judged, "Stiffness").value) == pytest.approx(stiffness)
     x, y = [r.angle.value for r in rows], [r.torque.value for r in rows]
-    area = abs(sum(x[i] * y[(i + 1) % len(x)] - x[(i + 1) % len(x)] * y[i] for i in range(len(x)))) / 2
+    area = (
+        abs(sum(x[i] * y[(i + 1) % len(x)] - x[(i + 1) % len(x)] * y[i] for i in range(len(x)))) / 2
+    )
+    # the loop's area by the shoelace formula
     assert nominal(figure(judged, "Energy lost in one loop").value) == pytest.approx(
         area, abs=1e-12
-    )  # the loop's area by the shoelace formula
+    )
     with pytest.raises(ValueError, match="either side"):
         WindUp().reduce(rows[:3])
 
 
 def test_gravity_at_known_places():
-    """WGS 84: 9.7803253359 at the equator, 9.8321849378 at the poles (NIMA TR8350.2); 9.80620 at 45° (normal gravity, handbook)."""
+    """WGS 84: 9.7803253359 at the equator, 9.8321849378 at the poles (NIMA TR8350.2); 9.80620 at
+    45° (normal gravity, handbook).
+    """
     assert local_gravity(0.0) == pytest.approx(9.7803253359, abs=1e-9)
     assert local_gravity(math.pi / 2) == pytest.approx(9.8321849378, abs=1e-8)
     assert local_gravity(math.radians(45)) == pytest.approx(9.80620, abs=2e-5)
-    assert local_gravity(math.radians(45)) - local_gravity(math.radians(45), 1000.0) == pytest.approx(3.086e-3, rel=2e-3)  # free air
+    assert local_gravity(math.radians(45)) - local_gravity(
+        math.radians(45), 1000.0
+    ) == pytest.approx(3.086e-3, rel=2e-3)  # free air
 
 
 CASES = {  # truth, and how the tester's readings follow from it
     "lever": (
-        lambda d: Lever(arm=d(0.2, 4e-4), arm_mass=d(0.05, 5e-4), arm_centre=d(0.1, 1e-3), hook_mass=d(0.01, 5e-4), gravity=d(9.81, 1e-3)),
+        lambda d: Lever(
+            arm=d(0.2, 4e-4),
+            arm_mass=d(0.05, 5e-4),
+            arm_centre=d(0.1, 1e-3),
+            hook_mass=d(0.01, 5e-4),
+            gravity=d(9.81, 1e-3),
+        ),
         lambda d: LeverReading(lifted=d(1.0, 2e-3), angle=d(0.1, 0.01)),
         "Most lifted",
     ),
@@ -262,18 +338,23 @@ CASES = {  # truth, and how the tester's readings follow from it
         "Torque at the mass",
     ),
     "swing": (
-        lambda d: Swing(mass=d(1.2, 1e-3), radius=d(0.06, 3e-4), length=d(1.0, 2e-3), gravity=d(9.81, 1e-3)),
+        lambda d: Swing(
+            mass=d(1.2, 1e-3), radius=d(0.06, 3e-4), length=d(1.0, 2e-3), gravity=d(9.81, 1e-3)
+        ),
         lambda d: SwingReading(time=d(24.0, 0.1)),
         "Inertia",
     ),
 }
 
 
+# the most lifted is no mean
 @pytest.mark.parametrize(
     ("case", "repeats"), [(c, n) for c in CASES for n in (1, 4) if (c, n) != ("lever", 4)]
-)  # the most lifted is no mean
+)
 def test_the_truth_lies_inside_the_stated_interval(case, repeats):
-    """200 testers, each with dimensions and readings off by their uncertainty: 95 ± 4 % of the k = 2 intervals hold the truth."""
+    """200 testers, each with dimensions and readings off by their uncertainty: 95 ± 4 % of the k =
+    2 intervals hold the truth.
+    """
     method, reading, label = CASES[case]
     rng = np.random.default_rng(1)
 
@@ -296,19 +377,41 @@ def test_scatter_that_nobody_stated_is_found_in_the_repeats():
     rng = np.random.default_rng(2)
     inside = 0
     for _ in range(600):
-        rows = [BrakeReading(tight=Measured(30 + rng.normal(0, 0.4)), slack=Measured(4.0), speed=Measured(20.0)) for _ in range(4)]
-        got = figure(RopeBrake(drum=Measured(0.06), rope=Measured(0.004)).reduce(rows), "Torque").value
+        rows = [
+            BrakeReading(
+                tight=Measured(30 + rng.normal(0, 0.4)), slack=Measured(4.0), speed=Measured(20.0)
+            )
+            for _ in range(4)
+        ]
+        got = figure(
+            RopeBrake(drum=Measured(0.06), rope=Measured(0.004)).reduce(rows), "Torque"
+        ).value
         inside += abs(nominal(got) - 26 * 0.032) <= 2 * std(got)
     assert 0.91 <= inside / 600 <= 0.99
 
 
-ACCURACY = {"voltage": 0.005, "current": 0.01, "speed": 0.001, "motor_speed": 0.001, "force": 0.004, "torque": 0.005}
-INSTRUMENTS = {"voltmeter": 0.005, "ammeter": 0.01, "tachometer": 0.001, "scale": 0.004, "balances": 0.004, "torquemeter": 0.005}
+ACCURACY = {
+    "voltage": 0.005,
+    "current": 0.01,
+    "speed": 0.001,
+    "motor_speed": 0.001,
+    "force": 0.004,
+    "torque": 0.005,
+}
+INSTRUMENTS = {
+    "voltmeter": 0.005,
+    "ammeter": 0.01,
+    "tachometer": 0.001,
+    "scale": 0.004,
+    "balances": 0.004,
+    "torquemeter": 0.005,
+}
 
 
 @pytest.mark.parametrize("title", FIXTURES)
 def test_a_recording_gives_the_truth_as_often_as_it_says(title, build, rig):
-    """Set-ups of every kind that records, each dimension and instrument off by its own uncertainty."""
+    """Set-ups of every kind that records, each dimension and instrument off
+    by its own uncertainty."""
     rng, n = np.random.default_rng(4), benches(40)
 
     def vary(x, part=0.15):
@@ -319,14 +422,27 @@ def test_a_recording_gives_the_truth_as_often_as_it_says(title, build, rig):
 
     base = bench_of(build, rig)
     names = {"k": 0.15, "R": 0.15, "friction": 0.15, "windup": 0.15, "backlash": 0.5}
-    bench = replace(base, **{k: vary(getattr(base, k), part) for k, part in names.items()}, up=tuple(vary(u, 0.05) for u in base.up))
+    bench = replace(
+        base,
+        **{k: vary(getattr(base, k), part) for k, part in names.items()},
+        up=tuple(vary(u, 0.05) for u in base.up),
+    )
     how = {
-        "Swing test of an inertia": lambda: {"inertia": vary(2.2e-3), "mass": vary(1.2), "radius": vary(0.06), "length": vary(1.0)},
+        "Swing test of an inertia": lambda: {
+            "inertia": vary(2.2e-3),
+            "mass": vary(1.2),
+            "radius": vary(0.06),
+            "length": vary(1.0),
+        },
         "Lever on a scale": lambda: {"arm": vary(0.15)},
         "Rope brake": lambda: {"radius": vary(0.0315)},
         "Break-away and back-drive torque": lambda: {"stick": rng.uniform(1.05, 1.8, n)},
         "Wind-up and lost motion": lambda: {"friction": vary(0.01, 0.4)},
-        "Drum friction of a hoist": lambda: {"radius": vary(0.0255), "mass": vary(0.15), "bearing": vary(0.004, 0.5)},
+        "Drum friction of a hoist": lambda: {
+            "radius": vary(0.0255),
+            "mass": vary(0.15),
+            "bearing": vary(0.004, 0.5),
+        },
     }.get(title, dict)()
     fixture = FIXTURES[title](bench, **how)
     gains = {c: 1 + a / 2 * rng.standard_normal(n) for c, a in ACCURACY.items()}
@@ -343,7 +459,11 @@ def test_a_recording_gives_the_truth_as_often_as_it_says(title, build, rig):
         if title == "Rope brake":
             known |= {"rope": seen(0.003, 2e-4), "drum": seen(2 * how["radius"][i] - 0.003, 1e-4)}
         if title == "Drum friction of a hoist":
-            known |= {"weight": seen(how["mass"][i], 3e-4), "constant": seen(bench.k[i], 2e-4), "friction": seen(bench.friction[i], 5e-5)}
+            known |= {
+                "weight": seen(how["mass"][i], 3e-4),
+                "constant": seen(bench.k[i], 2e-4),
+                "friction": seen(bench.friction[i], 5e-5),
+            }
         way = kind(**known)
         judged = way.reduce(way.from_log(recording))
         for label, true in fixture.truth().items():
@@ -359,7 +479,9 @@ def test_recordings_that_lack_something_are_refused_in_words(build, rig):
         (whole,) = record(fixture, seed=1)
         for channel in kind.CHANNELS:
             with pytest.raises(ValueError, match="the recording has no"):
-                kind().from_log(Recording(whole.t, {c: v for c, v in whole.channels.items() if c != channel}))
+                kind().from_log(
+                    Recording(whole.t, {c: v for c, v in whole.channels.items() if c != channel})
+                )
         still = Recording(whole.t, {c: np.zeros(len(whole)) for c in kind.CHANNELS})
         with pytest.raises(ValueError, match=r"recording|beyond|typed"):
             kind().reduce(kind().from_log(still))
@@ -423,7 +545,14 @@ def test_readings_are_typed_kept_and_used(window, qtbot):
 
 def test_drum_friction_is_half_of_what_the_ways_differ_by(window):
     r, f = 0.0255, 0.012
-    rows = [DrumReading(load=Measured(m), lifting=Measured(m * 9.81 * r + f), lowering=Measured(m * 9.81 * r - f)) for m in (0.5, 1.0)]
+    rows = [
+        DrumReading(
+            load=Measured(m),
+            lifting=Measured(m * 9.81 * r + f),
+            lowering=Measured(m * 9.81 * r - f),
+        )
+        for m in (0.5, 1.0)
+    ]
     way = DrumFriction(radius=Measured(r), gravity=Measured(9.81))
     judged = way.reduce(rows)
     assert nominal(figure(judged, "Drum friction").value) == pytest.approx(f)
@@ -431,8 +560,12 @@ def test_drum_friction_is_half_of_what_the_ways_differ_by(window):
     assert not judged.findings
     alone = way.reduce([DrumReading(load=Measured(1.0), lifting=Measured(9.81 * r + f))])
     assert nominal(figure(alone, "Drum friction").value) == pytest.approx(f)
-    assert "drum-radius-as-measured" in ids(changed(way, ("radius",), Measured(2 * r, 1e-4)).reduce(rows))
-    assert "drum-friction-negative" in ids(way.reduce([DrumReading(load=Measured(1.0, 1e-4), lifting=Measured(0.2))]))
+    assert "drum-radius-as-measured" in ids(
+        changed(way, ("radius",), Measured(2 * r, 1e-4)).reduce(rows)
+    )
+    assert "drum-friction-negative" in ids(
+        way.reduce([DrumReading(load=Measured(1.0, 1e-4), lifting=Measured(0.2))])
+    )
     window.errands.readings()
     dialog = window.errands.dialog
     dialog.choice.setCurrentIndex(METHODS.index(DrumFriction))
@@ -444,22 +577,38 @@ def test_drum_friction_is_half_of_what_the_ways_differ_by(window):
 
 
 def test_counted_speeds_are_as_coarse_as_their_counts():
-    """A gate of 1 s with 20 pulses is known to about 1 in 20, the time of 20 pulses far better (rectangular ends, JCGM 100 4.3.7)."""
+    """A gate of 1 s with 20 pulses is known to about 1 in 20, the time of 20 pulses far better
+    (rectangular ends, JCGM 100 4.3.7).
+    """
     gate = Counting().reduce([CountReading(counted=20, time=Measured(1.0))])
-    timed = Counting(way="time of so many pulses").reduce([CountReading(counted=20, time=Measured(1.0, 1e-4))])
+    timed = Counting(way="time of so many pulses").reduce(
+        [CountReading(counted=20, time=Measured(1.0, 1e-4))]
+    )
     for judged in (gate, timed):
-        assert nominal(figure(judged, "Speed of the wanted shaft").value) == pytest.approx(2 * math.pi * 20)
-    assert std(figure(gate, "Speed of the wanted shaft").value) == pytest.approx(2 * math.pi / math.sqrt(6), rel=1e-3)
+        assert nominal(figure(judged, "Speed of the wanted shaft").value) == pytest.approx(
+            2 * math.pi * 20
+        )
+    assert std(figure(gate, "Speed of the wanted shaft").value) == pytest.approx(
+        2 * math.pi / math.sqrt(6), rel=1e-3
+    )
     assert std(figure(timed, "Speed of the wanted shaft").value) < 0.05
     assert ids(gate) == {"speed-coarse"}
-    geared = Counting(way="time of so many pulses", pulses=4, gear=30.0).reduce([CountReading(counted=40, time=Measured(2.0))])
-    assert nominal(figure(geared, "Speed of the wanted shaft").value) == pytest.approx(2 * math.pi * 5 / 30)
-    film = Counting(way="frames of a film", rate=240.0)
-    assert nominal(figure(film.reduce([CountReading(counted=3, frames=720)]), "Speed of the wanted shaft").value) == pytest.approx(
-        2 * math.pi
+    geared = Counting(way="time of so many pulses", pulses=4, gear=30.0).reduce(
+        [CountReading(counted=40, time=Measured(2.0))]
     )
+    assert nominal(figure(geared, "Speed of the wanted shaft").value) == pytest.approx(
+        2 * math.pi * 5 / 30
+    )
+    film = Counting(way="frames of a film", rate=240.0)
+    assert nominal(
+        figure(
+            film.reduce([CountReading(counted=3, frames=720)]), "Speed of the wanted shaft"
+        ).value
+    ) == pytest.approx(2 * math.pi)
     assert "film-too-slow" in ids(film.reduce([CountReading(counted=100, frames=240)]))
-    assert "taps-too-quick" in ids(Counting(way="tapped with a finger").reduce([CountReading(counted=50, time=Measured(6.0))]))
+    assert "taps-too-quick" in ids(
+        Counting(way="tapped with a finger").reduce([CountReading(counted=50, time=Measured(6.0))])
+    )
     with pytest.raises(ValueError, match="frames"):
         film.reduce([CountReading(counted=3, time=Measured(1.0))])
     with pytest.raises(ValueError, match="time is missing"):
@@ -469,15 +618,20 @@ def test_counted_speeds_are_as_coarse_as_their_counts():
 def test_a_stepper_falls_out_between_kept_and_lost():
     way = Stepper(steps=200, micro=2, inertia=Measured(2e-5))
     rows = [
-        StepReading(rate=Measured(r), kept=Measured(k), lost=Measured(k + 0.02), ramp=Measured(5.0)) for r, k in ((800.0, 0.3), (80.0, 0.2))
+        StepReading(rate=Measured(r), kept=Measured(k), lost=Measured(k + 0.02), ramp=Measured(5.0))
+        for r, k in ((800.0, 0.3), (80.0, 0.2))
     ]
     judged = way.reduce(rows)
     assert judged.results[0].label == "Pull-out torque at 12 rpm"
     assert nominal(judged.results[0].value) == pytest.approx(0.21)
-    assert std(judged.results[0].value) == pytest.approx(math.hypot(0.02 / math.sqrt(12), 0.002 / math.sqrt(2) * 0), rel=0.1)
+    assert std(judged.results[0].value) == pytest.approx(
+        math.hypot(0.02 / math.sqrt(12), 0.002 / math.sqrt(2) * 0), rel=0.1
+    )
     assert nominal(judged.results[3].value) == pytest.approx(0.31 * 4 * math.pi)
     assert ids(judged) == {"stepper-resonance"}
-    assert "accelerated-too-quickly" in ids(way.reduce([changed(rows[0], ("ramp",), Measured(1e-3))]))
+    assert "accelerated-too-quickly" in ids(
+        way.reduce([changed(rows[0], ("ramp",), Measured(1e-3))])
+    )
     with pytest.raises(ValueError, match="exchange"):
         way.reduce([StepReading(kept=Measured(0.3), lost=Measured(0.2))])
 
@@ -487,7 +641,12 @@ def test_nominally_equal_motors_are_told_apart_beyond_their_doubt(window, build)
         window.errands.readings()
         dialog = window.errands.dialog
         dialog.choice.setCurrentIndex(METHODS.index(BareMotor))
-        dialog.grid.set_texts([["12 V", "460 rad/s", "0.12 A ± 1 mA", ""], ["12 V", "0 rpm", f"{current} A ± 20 mA", ""]])
+        dialog.grid.set_texts(
+            [
+                ["12 V", "460 rad/s", "0.12 A ± 1 mA", ""],
+                ["12 V", "0 rpm", f"{current} A ± 20 mA", ""],
+            ]
+        )
         dialog.compare.click()
         said = dialog.said.text()
         dialog.accept()
@@ -505,7 +664,10 @@ TYPED = {  # one column each, as a tester types it
     "Lever on a scale": (["1.2 kg ± 2 g", "0.2 kg ± 1 g", "0 deg"], "Torque"),
     "Rope brake": (["30 N", "4 N", "190 rpm", "12 V", "2 A"], "Power at the drum"),
     "Drawbar pull": (["4 lbf", "", "", "0 kg"], "Wheel torque"),
-    "Run-up of a known inertia": (["100 rpm", "600 rpm", "2 s", "600 rpm", "300 rpm", "9 s"], "Drag"),
+    "Run-up of a known inertia": (
+        ["100 rpm", "600 rpm", "2 s", "600 rpm", "300 rpm", "9 s"],
+        "Drag",
+    ),
     "Swing test of an inertia": (["20", "24 s ± 0.2 s", ""], "Inertia"),
     "Generator into a load": (["4000 rpm", "10 V", "0 A", ""], "Constant, open terminals"),
     "Wind-up and lost motion": (["0.5 N·m", "1 deg"], ""),
@@ -536,21 +698,35 @@ def test_each_way_is_worked_from_the_window(window, qtbot, title):
 
 @pytest.mark.parametrize("title", FIXTURES)
 def test_each_way_is_recorded_from_the_bench(window, qtbot, title):
-    """Simulated set-up, Record, and the readings stand in the grid, as true as they say; the recording is kept."""
+    """Simulated set-up, Record, and the readings stand in the grid, as true as they say; the
+    recording is kept.
+    """
     window.errands.readings()
     dialog = window.errands.dialog
     dialog.choice.setCurrentIndex([k.TITLE for k in METHODS].index(title))
     s, recorder = window.session, dialog.recorder
     assert not recorder.go.isEnabled()
     recorder.start_simulated(speed=25.0)
-    wait_for(lambda: s.state == "ready" and s.obeys and recorder.go.isEnabled(), 25.0, QApplication.processEvents)
+    wait_for(
+        lambda: s.state == "ready" and s.obeys and recorder.go.isEnabled(),
+        25.0,
+        QApplication.processEvents,
+    )
     dialog.activateWindow()
     qtbot.keyClick(dialog.grid, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
     assert "recorded" in recorder.live.text()
-    wait_for(lambda: dialog.grid.texts() or "recording" in dialog.said.text(), 40.0, QApplication.processEvents)
+    wait_for(
+        lambda: dialog.grid.texts() or "recording" in dialog.said.text(),
+        40.0,
+        QApplication.processEvents,
+    )
     assert dialog.grid.texts(), dialog.said.text()
     truth = FIXTURES[title](
-        bench_of(window.desk.build, window.desk.rig, friction=[f * 1.05 for f in window.desk.build.loss_figures()])
+        bench_of(
+            window.desk.build,
+            window.desk.rig,
+            friction=[f * 1.05 for f in window.desk.build.loss_figures()],
+        )
     ).truth()
     for label, true in truth.items():
         value = figure(dialog.judged, label).value
@@ -564,16 +740,23 @@ def test_each_way_is_recorded_from_the_bench(window, qtbot, title):
 
 
 def test_a_recording_cut_off_by_a_crash_is_taken_the_next_time(window, qtbot, tmp_path):
-    """What is on disk of a recording that nobody ended is found, said, and in the grid when those readings are opened."""
+    """What is on disk of a recording that nobody ended is found, said, and in the grid when those
+    readings are opened.
+    """
     s, book = window.session, window.desk.book
     window.errands.readings()
     dialog = window.errands.dialog
     dialog.choice.setCurrentIndex(METHODS.index(Swing))
-    dialog.recorder.start_simulated(speed=12.0)  # slowly enough that it is not over before it is cut
+    # slowly enough that it is not over before it is cut
+    dialog.recorder.start_simulated(speed=12.0)
     wait_for(lambda: dialog.recorder.go.isEnabled(), 25.0, QApplication.processEvents)
     dialog.recorder.go.click()
     (stream,) = (book.folder / "recordings").glob("*.arrow")
-    wait_for(lambda: s.ring.t[-1] - s.ring.t[0] > 15.0 and stream.stat().st_size > 15_000, 25.0, QApplication.processEvents)
+    wait_for(
+        lambda: s.ring.t[-1] - s.ring.t[0] > 15.0 and stream.stat().st_size > 15_000,
+        25.0,
+        QApplication.processEvents,
+    )
     cut = stream.read_bytes()  # the disk at this moment
     dialog.accept()
     s.disconnect_bench()
@@ -593,7 +776,9 @@ def test_a_recording_cut_off_by_a_crash_is_taken_the_next_time(window, qtbot, tm
 
 
 def test_recorded_readings_go_by_the_rigs_meters(window):
-    """A voltmeter that shows five per cent too much: the readings are right once it was compared, the recording is kept as it came."""
+    """A voltmeter that shows five per cent too much: the readings are right once it was compared,
+    the recording is kept as it came.
+    """
     d = window.desk
     fixture = FIXTURES["Bare motor"](bench_of(d.build, d.rig))
     (recording,) = record(fixture, seed=2, gains={"voltage": 1.05})
@@ -609,7 +794,11 @@ def test_recorded_readings_go_by_the_rigs_meters(window):
     assert std(value) < 0.02 * nominal(value)
     kept = d.book.recording(dialog.logs[0])
     assert np.array_equal(kept.channels["voltage"], recording.channels["voltage"])
-    crooked = Voltmeter(points=tuple(VoltagePoint(reference=r, shown=x) for r, x in ((3.0, 9.0), (6.0, 2.0), (9.0, 5.0))))
+    crooked = Voltmeter(
+        points=tuple(
+            VoltagePoint(reference=r, shown=x) for r, x in ((3.0, 9.0), (6.0, 2.0), (9.0, 5.0))
+        )
+    )
     assert d.edit("rig", ("sensors", "voltmeter"), crooked) is None
     assert dialog.take(recording, "bench")  # kept all the same
     assert "does not follow the reference" in dialog.said.text()
@@ -640,7 +829,11 @@ def test_recording_does_not_set_a_board_going(window, qtbot):
     window.errands.readings()
     dialog = window.errands.dialog
     dialog.choice.setCurrentIndex(METHODS.index(BareMotor))
-    wait_for(lambda: s.state == "ready" and s.obeys and dialog.recorder.go.isEnabled(), 25.0, QApplication.processEvents)
+    wait_for(
+        lambda: s.state == "ready" and s.obeys and dialog.recorder.go.isEnabled(),
+        25.0,
+        QApplication.processEvents,
+    )
     sent = []
     s.send = sent.append
     dialog.recorder.go.click()

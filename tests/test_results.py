@@ -37,7 +37,11 @@ def test_good_lifts_give_true_figures_and_no_reproach(result, plan, rig, lifted)
     for step, mass in zip(result.steps, plan.loads, strict=True):
         assert nominal(step.torque) == pytest.approx(predict.load_torque(rig, mass.value), rel=1e-9)
         true = np.mean(
-            [np.median(x.truth["power_out"][60:-40] / x.truth["motor_power"][60:-40]) for s, _, x in lifted[1] if s == step.index]
+            [
+                np.median(x.truth["power_out"][60:-40] / x.truth["motor_power"][60:-40])
+                for s, _, x in lifted[1]
+                if s == step.index
+            ]
         )
         assert nominal(step.gearbox) == pytest.approx(true, abs=2.5 * std(step.gearbox))
         assert nominal(step.power_in) > nominal(step.motor_power) > nominal(step.power_out)
@@ -47,7 +51,9 @@ def test_good_lifts_give_true_figures_and_no_reproach(result, plan, rig, lifted)
 def test_measured_lies_near_predicted(result, build):
     curve = predict.curve(build, 12.0)
     for step in result.lifted:
-        assert nominal(step.speed) == pytest.approx(np.interp(nominal(step.torque), curve.torque, curve.speed), rel=0.02)
+        assert nominal(step.speed) == pytest.approx(
+            np.interp(nominal(step.torque), curve.torque, curve.speed), rel=0.02
+        )
     assert nominal(result.stall.by_line) == pytest.approx(curve.stall, rel=0.03)
 
 
@@ -75,7 +81,9 @@ def test_stall_is_bracketed_by_the_weights(build, rig):
         ("motor-torques-disagree", {}, {"R": 8.5}, {}),
     ],
 )
-def test_planted_faults_are_found_and_explained(build, rig, plan, finding, rig_changes, bench, sensors):
+def test_planted_faults_are_found_and_explained(
+    build, rig, plan, finding, rig_changes, bench, sensors
+):
     runs, _ = make_runs(build, rig, plan, sensors=sensors, **bench)
     told = rig
     for name, value in rig_changes.items():
@@ -99,17 +107,32 @@ def test_scatter_and_single_lifts_are_told(build, rig, plan, lifted):
     runs = []
     for n, (run, rec) in enumerate(lifted[0]):
         factor = 1 + 0.12 * (n % 3 - 1)
-        runs.append((run, Recording(rec.t, {**rec.channels, "current": rec.channels["current"] * factor})))
+        runs.append(
+            (run, Recording(rec.t, {**rec.channels, "current": rec.channels["current"] * factor}))
+        )
     assert "spread-of-repeats" in ids(analyse(build, rig, plan, runs))
 
 
-def test_builds_too_close_to_tell_are_named_with_the_lifts_it_would_take(build, rig, plan, lifted, result):
+def test_builds_too_close_to_tell_are_named_with_the_lifts_it_would_take(
+    build, rig, plan, lifted, result
+):
     step = result.steps[2]
     own = shared_parts(step.gearbox, rig.name)  # both on this rig
-    near = Peer("Dunnock r9", (PeerStep(nominal(step.torque), nominal(step.gearbox) + 0.0004, 0.002, 3, own),))
-    far = Peer("Dunnock r8", (PeerStep(nominal(step.torque), nominal(step.gearbox) - 0.2, 0.002, 3, own),))
-    elsewhere = Peer("Dunnock r7", (PeerStep(nominal(step.torque) * 1.5, nominal(step.gearbox), 0.002, 3, own),))
-    told = [f for f in analyse(build, rig, plan, lifted[0], [near, far, elsewhere]).findings if f.id == "too-few-repeats"]
+    near = Peer(
+        "Dunnock r9",
+        (PeerStep(nominal(step.torque), nominal(step.gearbox) + 0.0004, 0.002, 3, own),),
+    )
+    far = Peer(
+        "Dunnock r8", (PeerStep(nominal(step.torque), nominal(step.gearbox) - 0.2, 0.002, 3, own),)
+    )
+    elsewhere = Peer(
+        "Dunnock r7", (PeerStep(nominal(step.torque) * 1.5, nominal(step.gearbox), 0.002, 3, own),)
+    )
+    told = [
+        f
+        for f in analyse(build, rig, plan, lifted[0], [near, far, elsewhere]).findings
+        if f.id == "too-few-repeats"
+    ]
     assert [f.title for f in told] == ["Cannot be told from Dunnock r9"]
 
 
@@ -125,7 +148,9 @@ def test_a_meter_stays_the_same_input_whatever_else_of_the_sensors_changes(build
 
 
 def test_what_two_tests_share_drops_out_of_their_difference(build, rig, plan, lifted, result):
-    """A gap that the repeats can tell on one rig cannot be told from one rig to another, whose drum and meters are its own."""
+    """A gap that the repeats can tell on one rig cannot be told from one rig to another, whose drum
+    and meters are its own.
+    """
     step = result.steps[2]
     own = shared_parts(step.gearbox, rig.name)
     other = {(k if k.startswith(("motor", "gravity")) else f"{k} too"): v for k, v in own.items()}
@@ -136,8 +161,15 @@ def test_what_two_tests_share_drops_out_of_their_difference(build, rig, plan, li
     assert gap > 3 * math.hypot(random_part(step.gearbox), 0.001)
 
     def told(shared):
-        peer = Peer("Dunnock r9", (PeerStep(nominal(step.torque), nominal(step.gearbox) + gap, 0.001, 3, shared),))
-        return [f for f in analyse(build, rig, plan, lifted[0], [peer]).findings if f.id == "too-few-repeats"]
+        peer = Peer(
+            "Dunnock r9",
+            (PeerStep(nominal(step.torque), nominal(step.gearbox) + gap, 0.001, 3, shared),),
+        )
+        return [
+            f
+            for f in analyse(build, rig, plan, lifted[0], [peer]).findings
+            if f.id == "too-few-repeats"
+        ]
 
     assert told(own) == []
     (finding,) = told(other)
@@ -159,13 +191,20 @@ def test_one_long_log_is_split_into_the_same_lifts(build, rig, plan, lifted, res
 
 def test_a_run_that_cannot_be_reduced_is_set_aside_with_its_reason(build, rig, plan, lifted):
     t = np.arange(100) / 80.0
-    dead = Recording(t, {"speed": np.zeros(100), "voltage": np.zeros(100), "current": np.zeros(100)})
+    dead = Recording(
+        t, {"speed": np.zeros(100), "voltage": np.zeros(100), "current": np.zeros(100)}
+    )
     blind = Recording(t, {"voltage": np.full(100, 12.0)})
 
     def missing():
         raise ValueError("recording gone")
 
-    result = analyse(build, rig, plan, [*lifted[0], (Run(step=1), dead), (Run(step=1), blind), (Run(step=1), missing)])
+    result = analyse(
+        build,
+        rig,
+        plan,
+        [*lifted[0], (Run(step=1), dead), (Run(step=1), blind), (Run(step=1), missing)],
+    )
     assert len(result.steps) == 5
     reasons = " ".join(why for _, why in result.skipped)
     assert all(word in reasons for word in ("never on", "no output speed", "recording gone"))
@@ -206,7 +245,9 @@ def test_the_plan_is_followed_in_order_and_shuffled_the_same_way_each_time():
 def test_power_flow_adds_up_from_supply_to_output(build):
     for load in (0.0, 0.1, 0.5, 3.0):
         flow = predict.power_flow(build, load, 12.0)
-        assert flow.power_in == pytest.approx(flow.power_out + sum(x.power for s in flow.stations for x in s.losses), rel=1e-9)
+        assert flow.power_in == pytest.approx(
+            flow.power_out + sum(x.power for s in flow.stations for x in s.losses), rel=1e-9
+        )
     assert flow.power_out == 0
 
 
@@ -230,10 +271,14 @@ def test_headline_carries_what_derived_it(result):
 
 
 def test_a_run_keeps_the_calibration_it_was_made_with(build, rig, lifted, plan):
-    """The cell calibrated anew, to another sensitivity: runs that carry theirs stay, those without follow the rig."""
+    """The cell calibrated anew, to another sensitivity: runs that carry theirs stay, those without
+    follow the rig.
+    """
     runs, _ = lifted
     kept = [(r.model_copy(update={"calibration": rig.calibration}), rec) for r, rec in runs]
-    points = tuple(p.model_copy(update={"reading": p.reading * 1.05}) for p in rig.calibration.points)
+    points = tuple(
+        p.model_copy(update={"reading": p.reading * 1.05}) for p in rig.calibration.points
+    )
     anew = changed(rig, ("calibration", "points"), points)
     before = analyse(build, rig, plan, runs).steps[2].points[0].torque_cell
     after = analyse(build, anew, plan, kept).steps[2].points[0].torque_cell

@@ -1,4 +1,6 @@
-"""A build or rig with runs is what was tested: an edit of it is a new one, or was wrong all along, and which is said and kept."""
+"""A build or rig with runs is what was tested: an edit of it is a new one, or was wrong all along,
+and which is said and kept.
+"""
 
 import json
 
@@ -49,7 +51,9 @@ def test_the_first_edit_of_a_tested_build_waits_for_an_answer_and_escape_leaves_
     field = type_module(window, qtbot, "1 mm")
     assert window.question.isVisible()
     assert "30 runs were made with Dunnock r2." in window.question.text.text()
-    assert "stage 1, module 0.8 mm → 1 mm" in window.question.text.text().replace("\N{NO-BREAK SPACE}", " ")
+    assert "stage 1, module 0.8 mm → 1 mm" in window.question.text.text().replace(
+        "\N{NO-BREAK SPACE}", " "
+    )
     assert window.question.anew.hasFocus()
     assert window.desk.build is build
     assert "1 mm" in field.text()
@@ -63,7 +67,8 @@ def test_the_first_edit_of_a_tested_build_waits_for_an_answer_and_escape_leaves_
 def test_enter_takes_the_edit_into_a_new_revision_and_undo_takes_that_back(window, qtbot):
     tested, value = window.desk.build_id, nominal(window.desk.result.best.gearbox)
     type_module(window, qtbot, "1 mm")
-    window.desk.edit("build", ("stages", 1, "module"), 0.9e-3, "module of stage 2")  # a second one joins the first
+    # a second one joins the first
+    window.desk.edit("build", ("stages", 1, "module"), 0.9e-3, "module of stage 2")
     qtbot.keyClick(window.question.anew, Qt.Key.Key_Return)
     d = window.desk
     assert d.build.name == "Dunnock r4"
@@ -78,24 +83,33 @@ def test_enter_takes_the_edit_into_a_new_revision_and_undo_takes_that_back(windo
     assert "Dunnock r4" not in [b.name for _, b in d.book.builds()]
     d.undo.redo()
     assert d.build.name == "Dunnock r4"
-    assert d.edit("build", ("stages", 0, "module"), 1.1e-3) is None  # nothing was tested with this one
+    # nothing was tested with this one
+    assert d.edit("build", ("stages", 0, "module"), 1.1e-3) is None
     assert d.draft is None
 
 
-def test_what_was_wrong_all_along_is_put_right_with_its_results_and_kept_beside_them(window, folder, tmp_path):
+def test_what_was_wrong_all_along_is_put_right_with_its_results_and_kept_beside_them(
+    window, folder, tmp_path
+):
     d = window.desk
     value = nominal(d.result.best.torque)
-    assert d.edit("rig", ("method", "drum_diameter"), Measured(0.052, 2.5e-5), "drum diameter") is None
+    assert (
+        d.edit("rig", ("method", "drum_diameter"), Measured(0.052, 2.5e-5), "drum diameter") is None
+    )
     assert "New rig from here on" in window.question.anew.text().replace("&", "")
     was_wrong(window)
     idle()
     assert nominal(d.result.best.torque) == pytest.approx(value * 52.8 / 50.8)
-    assert d.edit("rig", ("method", "hook_mass"), Measured(0.05, 5e-4), "hook mass") is None  # the same answer holds
+    # the same answer holds
+    assert d.edit("rig", ("method", "hook_mass"), Measured(0.05, 5e-4), "hook mass") is None
     assert d.draft is None
     idle()
     window.go("Results")
     page = window.results_page
-    texts = [[page.corrected.item(r, c).text() for c in range(1, 5)] for r in range(page.corrected.rowCount())]
+    texts = [
+        [page.corrected.item(r, c).text() for c in range(1, 5)]
+        for r in range(page.corrected.rowCount())
+    ]
     assert texts[0] == ["Hoist A", "drum diameter", "50 ± 0.05 mm", "52 ± 0.05 mm"]
     assert len(texts) == 2
     assert "2 corrections" in page.summary.text()
@@ -106,7 +120,10 @@ def test_what_was_wrong_all_along_is_put_right_with_its_results_and_kept_beside_
     assert len(d.corrections()) == 4  # that it was taken back is kept too
     made = export_test(d.book, d.test_id, tmp_path)
     kept = json.loads((made / "result.json").read_text(encoding="utf-8"))["corrections"]
-    assert [(k["of"], k["field"]) for k in kept[:2]] == [("Hoist A", "drum diameter"), ("Hoist A", "hook mass")]
+    assert [(k["of"], k["field"]) for k in kept[:2]] == [
+        ("Hoist A", "drum diameter"),
+        ("Hoist A", "hook mass"),
+    ]
     assert "52 ± 0.05 mm" in (made / "sheet.html").read_text(encoding="utf-8")
     choose(window, "Dunnock r3")  # on another rig
     assert d.corrections() == []
@@ -161,19 +178,41 @@ def test_which_differences_bear_on_results(build, rig):
 
 def test_the_command_edits_like_the_window(folder):
     runner = CliRunner()
-    done = runner.invoke(app, ["edit", str(folder), "--build", "Dunnock r2", "--set", "stages.0.module=1 mm", "--json"])
+    done = runner.invoke(
+        app,
+        ["edit", str(folder), "--build", "Dunnock r2", "--set", "stages.0.module=1 mm", "--json"],
+    )
     assert done.exit_code == 0, done.stderr
     assert json.loads(done.stdout)["kept_as"] == "Dunnock r4"
     done = runner.invoke(
-        app, ["edit", str(folder), "--rig", "Hoist A", "--set", "method.drum_diameter=52 mm ± 0.05 mm", "--wrong-all-along", "--json"]
+        app,
+        [
+            "edit",
+            str(folder),
+            "--rig",
+            "Hoist A",
+            "--set",
+            "method.drum_diameter=52 mm ± 0.05 mm",
+            "--wrong-all-along",
+            "--json",
+        ],
     )
     document = json.loads(done.stdout)
     assert document["kept_as"] == "Hoist A"
     assert document["corrections"][0]["before"] == "50 ± 0.05 mm"
     with Logbook(folder) as book:
-        assert {b.name: b.stages[0].module for _, b in book.builds()}["Dunnock r4"] == pytest.approx(1e-3)
-    done = runner.invoke(app, ["edit", str(folder), "--build", "Dunnock r2", "--set", "stages.0.module=1 kg"])
+        assert {b.name: b.stages[0].module for _, b in book.builds()}[
+            "Dunnock r4"
+        ] == pytest.approx(1e-3)
+    done = runner.invoke(
+        app, ["edit", str(folder), "--build", "Dunnock r2", "--set", "stages.0.module=1 kg"]
+    )
     assert done.exit_code == 1
     assert "length" in done.stderr
-    assert runner.invoke(app, ["edit", str(folder), "--build", "Dunnock r9", "--set", "title=x"]).exit_code == 1
+    assert (
+        runner.invoke(
+            app, ["edit", str(folder), "--build", "Dunnock r9", "--set", "title=x"]
+        ).exit_code
+        == 1
+    )
     assert runner.invoke(app, ["edit", str(folder), "--set", "title=x"]).exit_code == 2

@@ -1,4 +1,6 @@
-"""The session without a window: every order of commands, answers, losses and silences, held against what must hold always."""
+"""The session without a window: every order of commands, answers, losses and silences, held against
+what must hold always.
+"""
 
 import json
 import math
@@ -30,7 +32,9 @@ HEADER = b"# columns: seq, t/ms, speed/rpm, voltage/V, current/A\n"
 
 
 class FakeBench:
-    """A board of a few lines on a cable that can be out: it obeys at once, or is held back, refuses, is deaf. No thread, no clock but its own."""
+    """A board of a few lines on a cable that can be out: it obeys at once, or is held back,
+    refuses, is deaf. No thread, no clock but its own.
+    """
 
     def __init__(self, folder):
         self.folder, self.now, self.board_time, self.seq = folder, 100.0, 0.0, 0
@@ -100,7 +104,8 @@ class FakeBench:
             self.board_time += 0.0125
             self.seq += 1
             turning = self.moving != "stop"
-            line = f"{self.seq},{1e3 * self.board_time:.1f},{rpm if turning else 0},12,{amps if turning else 0}"
+            shown = f"{rpm if turning else 0},12,{amps if turning else 0}"
+            line = f"{self.seq},{1e3 * self.board_time:.1f},{shown}"
             if self.plugged and not self.mute:
                 self.session.came(self.reader.feed(with_checksum(line)))
             self.session.turn(0.0)
@@ -108,7 +113,11 @@ class FakeBench:
     def silence(self, seconds):
         waited = 0.0
         while waited < seconds:
-            self.now, self.board_time, waited = self.now + 0.05, self.board_time + 0.05, waited + 0.05
+            self.now, self.board_time, waited = (
+                self.now + 0.05,
+                self.board_time + 0.05,
+                waited + 0.05,
+            )
             self.session.turn(waited)
 
     # --- the tester ---
@@ -133,7 +142,11 @@ def bench(tmp_path):
     made = FakeBench(tmp_path)
     made.plug()
     made.run()
-    assert made.heard[:3] == ["hello", "stop", "watchdog 2"]  # whoever drove it before may have been killed
+    assert made.heard[:3] == [
+        "hello",
+        "stop",
+        "watchdog 2",
+    ]  # whoever drove it before may have been killed
     made.heard.clear()
     yield made
     made.session.detach()
@@ -143,7 +156,9 @@ def test_a_lift_goes_through_its_commands_and_is_kept(bench):
     assert bench.session.state == "ready"
     assert bench.lift(0.5)
     bench.run(1.0)
-    assert bench.heard[-3:] == ["hang 0.5", "drive 12", "up"] or [h for h in bench.heard if "watch" not in h][-3:] == [
+    assert bench.heard[-3:] == ["hang 0.5", "drive 12", "up"] or [
+        h for h in bench.heard if "watch" not in h
+    ][-3:] == [
         "hang 0.5",
         "drive 12",
         "up",
@@ -213,8 +228,14 @@ def test_other_columns_in_mid_lift_begin_a_stretch_of_their_own(bench):
     bench.run(0.5)
     bench.say("# columns: seq, t/ms, current/A, voltage/V, speed/rpm")
     for _ in range(60):  # as many columns, in another order
-        bench.now, bench.board_time, bench.seq = bench.now + 0.0125, bench.board_time + 0.0125, bench.seq + 1
-        bench.session.came(bench.reader.feed(with_checksum(f"{bench.seq},{1e3 * bench.board_time:.1f},1.5,12,90")))
+        bench.now, bench.board_time, bench.seq = (
+            bench.now + 0.0125,
+            bench.board_time + 0.0125,
+            bench.seq + 1,
+        )
+        bench.session.came(
+            bench.reader.feed(with_checksum(f"{bench.seq},{1e3 * bench.board_time:.1f},1.5,12,90"))
+        )
         bench.session.turn(0.0)
     bench.session.stop()
     bench.now += 1
@@ -260,7 +281,10 @@ def test_limits_act_while_lowering_too(bench):
     bench.run(0.3)
     bench.say("! top")
     assert bench.session.state == "lowering"
-    assert bench.heard[-2:] == ["drive 4.8", "down"]  # at the lift's voltage the load would run down faster than it was lifted
+    assert bench.heard[-2:] == [
+        "drive 4.8",
+        "down",
+    ]  # at the lift's voltage the load would run down faster than it was lifted
     bench.run(0.1, -900.0)
     assert "stop" in bench.heard
     assert bench.session.state == "ready"
@@ -323,7 +347,12 @@ def test_a_chopped_current_and_a_missing_reading_hide_nothing():
     assert "current" in LimitWatch({"current": 3.0}).look(("current",), t, chopped[:, None])
     holes = np.where(np.arange(400) % 20 == 0, np.nan, 3.3)
     assert "current" in LimitWatch({"current": 3.0}).look(("current",), t, holes[:, None])
-    assert LimitWatch({"current": 3.0}).look(("current",), t, np.where(np.isnan(holes), np.nan, 2.9)[:, None]) == ""
+    assert (
+        LimitWatch({"current": 3.0}).look(
+            ("current",), t, np.where(np.isnan(holes), np.nan, 2.9)[:, None]
+        )
+        == ""
+    )
 
 
 @given(
@@ -373,9 +402,17 @@ def test_unread_channels_are_told_only_after_a_while():
 def test_one_line_that_cannot_be_changes_nothing(line):
     reader = LineReader()
     reader.feed(HEADER)
-    blocks = [i for i in reader.feed(b"".join(b"%d,%.1f,60,12,1\n" % (i, 12.5 * i) for i in range(1, 5))) if isinstance(i, Block)]
+    blocks = [
+        i
+        for i in reader.feed(b"".join(b"%d,%.1f,60,12,1\n" % (i, 12.5 * i) for i in range(1, 5)))
+        if isinstance(i, Block)
+    ]
     reader.feed(line + b"\n")
-    blocks += [i for i in reader.feed(b"".join(b"%d,%.1f,60,12,1\n" % (i, 12.5 * i) for i in range(6, 12))) if isinstance(i, Block)]
+    blocks += [
+        i
+        for i in reader.feed(b"".join(b"%d,%.1f,60,12,1\n" % (i, 12.5 * i) for i in range(6, 12)))
+        if isinstance(i, Block)
+    ]
     t = np.concatenate([b.t for b in blocks])
     assert t.tolist() == pytest.approx([0.0125 * i for i in (1, 2, 3, 4, *range(6, 12))])
     assert (reader.tally.garbled, reader.tally.lost) == (1, 1)
@@ -383,14 +420,26 @@ def test_one_line_that_cannot_be_changes_nothing(line):
 
 def test_a_clock_that_begins_anew_or_was_silent_is_believed_once_three_lines_agree():
     reader = LineReader()
-    lines = [(i, 0.0125 * i) for i in range(1, 9)] + [(i, 0.0125 * i) for i in range(1, 6)] + [(i, 9 + 0.0125 * i) for i in range(6, 11)]
-    blocks = [i for i in reader.feed(HEADER + b"".join(b"%d,%.1f,60,12,1\n" % (i, 1e3 * t) for i, t in lines)) if isinstance(i, Block)]
+    lines = (
+        [(i, 0.0125 * i) for i in range(1, 9)]
+        + [(i, 0.0125 * i) for i in range(1, 6)]
+        + [(i, 9 + 0.0125 * i) for i in range(6, 11)]
+    )
+    blocks = [
+        i
+        for i in reader.feed(
+            HEADER + b"".join(b"%d,%.1f,60,12,1\n" % (i, 1e3 * t) for i, t in lines)
+        )
+        if isinstance(i, Block)
+    ]
     assert [len(b) for b in blocks] == [8, 5, 5] or sum(len(b) for b in blocks) == len(lines)
     assert reader.tally.garbled == 0
 
 
 class AnyOrder(RuleBasedStateMachine):
-    """A tester, a board and a cable that do what they like. What is held against the session is what the board itself knows."""
+    """A tester, a board and a cable that do what they like. What is held against the session is
+    what the board itself knows.
+    """
 
     @initialize()
     def begin(self):
@@ -399,7 +448,9 @@ class AnyOrder(RuleBasedStateMachine):
 
         self.bench = FakeBench(Path(tempfile.mkdtemp()))
         self.lifts = 0
-        self.since_stop = None  # how much the board had heard when the tester last pressed STOP, until a lift is asked for again
+        # how much the board had heard when the tester last pressed STOP, until a lift is asked for
+        # again
+        self.since_stop = None
 
     @rule()
     def plug(self):
@@ -415,7 +466,9 @@ class AnyOrder(RuleBasedStateMachine):
 
     @rule()
     def killed(self):
-        """The program dies without a word; what it had written is there, and another one connects to a board that goes on."""
+        """The program dies without a word; what it had written is there, and another one connects
+        to a board that goes on.
+        """
         b = self.bench
         b.session.link = None
         b.session._captures.end("interrupted")
@@ -526,12 +579,21 @@ class AnyOrder(RuleBasedStateMachine):
 
 
 TestAnyOrder = AnyOrder.TestCase
-TestAnyOrder.settings = settings(max_examples=40, stateful_step_count=40, deadline=None, suppress_health_check=list(HealthCheck))
+TestAnyOrder.settings = settings(
+    max_examples=40, stateful_step_count=40, deadline=None, suppress_health_check=list(HealthCheck)
+)
 
 
 def test_garbled_events_change_nothing(bench):
     tally = Tally()
-    bench.session.came([Event("reply", ""), Event("reply", "tare ok abc"), Event("happened", ""), Event("reply", "hang ok nan")])
+    bench.session.came(
+        [
+            Event("reply", ""),
+            Event("reply", "tare ok abc"),
+            Event("happened", ""),
+            Event("reply", "hang ok nan"),
+        ]
+    )
     assert bench.session.tare is None
     assert bench.session.hung is None
     assert tally.samples == 0
@@ -540,7 +602,11 @@ def test_garbled_events_change_nothing(bench):
 
 @pytest.mark.parametrize("interrupt", [False, True])
 def test_a_plan_is_done_from_a_terminal(tmp_path, build, rig, interrupt):
-    files = {"--build": build, "--rig": rig, "--plan": Plan(loads=(Measured(0.5, 5e-4), Measured(1.5, 5e-4)), repeats=2)}
+    files = {
+        "--build": build,
+        "--rig": rig,
+        "--plan": Plan(loads=(Measured(0.5, 5e-4), Measured(1.5, 5e-4)), repeats=2),
+    }
     if interrupt:
         files["--rig"] = changed(rig, ("method", "travel"), 500.0)
     call = []
@@ -548,7 +614,9 @@ def test_a_plan_is_done_from_a_terminal(tmp_path, build, rig, interrupt):
         record_files.save(tmp_path / f"{name}.json", record)
         call += [name, str(tmp_path / f"{name}.json")]
     sparring = [sys.executable, "-m", "sparring"]
-    bench = subprocess.Popen([*sparring, "bench", *call[:4], "--speed", "8"], stdout=subprocess.PIPE, text=True)
+    bench = subprocess.Popen(
+        [*sparring, "bench", *call[:4], "--speed", "8"], stdout=subprocess.PIPE, text=True
+    )
     port = bench.stdout.readline().strip()
     book = tmp_path / "book"
     record = subprocess.Popen(
@@ -558,20 +626,31 @@ def test_a_plan_is_done_from_a_terminal(tmp_path, build, rig, interrupt):
         text=True,
     )
     if interrupt:
-        wait_for(lambda: any(p.stat().st_size > 4000 for p in book.glob("recordings/*.arrow")))  # a lift is being recorded
+        # a lift is being recorded
+        wait_for(lambda: any(p.stat().st_size > 4000 for p in book.glob("recordings/*.arrow")))
         record.send_signal(signal.SIGINT)
     out, err = record.communicate(timeout=100)
     bench.terminate()
     bench.communicate(timeout=20)
     document = json.loads(out)
-    assert (document["format"], document["whole"], record.returncode) == ("sparring.record/1", not interrupt, int(interrupt)), err
+    assert (document["format"], document["whole"], record.returncode) == (
+        "sparring.record/1",
+        not interrupt,
+        int(interrupt),
+    ), err
     ended = [(r["step"], r["repeat"], r["ended"]) for r in document["runs"]]
-    assert ended == ([(0, 1, "stopped")] if interrupt else [(0, 1, "top"), (0, 2, "top"), (1, 1, "top"), (1, 2, "top")])
+    assert ended == (
+        [(0, 1, "stopped")]
+        if interrupt
+        else [(0, 1, "top"), (0, 2, "top"), (1, 1, "top"), (1, 2, "top")]
+    )
     best = document["best_gearbox_efficiency"]
     assert interrupt or 0.5 < best["value"] - 2 * best["u"] < best["value"] + 2 * best["u"] < 1.0
     with Logbook(book) as kept:
         runs = kept.runs(document["test"])
-        assert (kept.test(document["test"]).headline or {}).get("value") == (best["value"] if best else None)
+        assert (kept.test(document["test"]).headline or {}).get("value") == (
+            best["value"] if best else None
+        )
         assert [r.id for r in runs] == [r["id"] for r in document["runs"]]
         assert {r.run.source for r in runs} == {"simulated"}
         assert all(len(kept.recording(r.recording)) > 10 for r in runs)
@@ -594,7 +673,11 @@ def test_a_plan_from_a_terminal_ends_at_the_rigs_limit(tmp_path, build, rig):
     for name, record in (("b", build), ("r", changed(rig, ("method", "travel"), 50.0))):
         record_files.save(tmp_path / f"{name}.json", record)
     files = ["--build", str(tmp_path / "b.json"), "--rig", str(tmp_path / "r.json")]
-    bench = subprocess.Popen([sys.executable, "-m", "sparring", "bench", *files, "--speed", "4"], stdout=subprocess.PIPE, text=True)
+    bench = subprocess.Popen(
+        [sys.executable, "-m", "sparring", "bench", *files, "--speed", "4"],
+        stdout=subprocess.PIPE,
+        text=True,
+    )
     with Logbook(tmp_path / "book") as book:
         said = []
         work = PlanOnBench(book, build, low, Plan(), said.append)

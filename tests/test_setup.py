@@ -1,4 +1,6 @@
-"""What is said of a bench before anything runs, and of a way of measuring afterwards: each with a case that calls for it."""
+"""What is said of a bench before anything runs, and of a way of measuring afterwards: each with a
+case that calls for it.
+"""
 
 import math
 from dataclasses import replace
@@ -34,7 +36,11 @@ def said(build, rig, plan=None):
 
 
 CAL = Calibration(
-    date="2026-11-01", points=tuple(CalibrationPoint(mass=Measured(m), reading=round(84_000 + 20_600 * m)) for m in (0.0, 1.0, 3.0, 5.0))
+    date="2026-11-01",
+    points=tuple(
+        CalibrationPoint(mass=Measured(m), reading=round(84_000 + 20_600 * m))
+        for m in (0.0, 1.0, 3.0, 5.0)
+    ),
 )
 GOOD = {"calibration": CAL, "gravity": Measured(9.81, 0.003), "limits": {"current": 4.0}}
 
@@ -44,7 +50,11 @@ def rig_with(method, **more):
     return Rig(method=method, **{**GOOD, "care_read": read, **more})
 
 
-DRIFTED = changed(CAL, ("earlier",), (Past(date="2026-03-01", zero=Measured(84_000.0), sensitivity=Measured(2_140.0, 2.0)),))
+DRIFTED = changed(
+    CAL,
+    ("earlier",),
+    (Past(date="2026-03-01", zero=Measured(84_000.0), sensitivity=Measured(2_140.0, 2.0)),),
+)
 
 
 def metered(*pairs, date="2026-10-20", name="ammeter"):
@@ -67,11 +77,21 @@ STRAIGHT = ((0.1, 0.12), (2.0, 2.04), (5.0, 5.06), (9.0, 9.11))
         (rig_with(Hoist(), calibration=changed(CAL, ("creep",), 0.004)), "cell-creeps"),
         (rig_with(Hoist(), calibration=None), "calibration-missing"),
         (rig_with(Hoist(), care_read=None), "care-not-confirmed"),
-        (rig_with(Lever(), care_read={"by": "Hollin Yard", "on": "2026-11-12", "method": "hoist"}), "care-not-confirmed"),
+        (
+            rig_with(
+                Lever(), care_read={"by": "Hollin Yard", "on": "2026-11-12", "method": "hoist"}
+            ),
+            "care-not-confirmed",
+        ),
         (rig_with(Hoist(), sensors={"second_cell": "taken off"}), "second-cell-not-calibrated"),
         (rig_with(Hoist(), calibration=changed(CAL, ("date",), "2026-01-05")), "calibration-old"),
         (rig_with(Hoist(), calibration=changed(CAL, ("capacity",), 20.0)), "cell-overloaded"),
-        (rig_with(Hoist(), calibration=changed(CAL, ("points",), CAL.points[:2] + CAL.points[1:2])), "calibration-not-covering"),
+        (
+            rig_with(
+                Hoist(), calibration=changed(CAL, ("points",), CAL.points[:2] + CAL.points[1:2])
+            ),
+            "calibration-not-covering",
+        ),
         (rig_with(Brake(arm=Measured(1.9, 1e-3))), "cell-near-its-floor"),
         (rig_with(Lever(arm_mass=Measured(0.0))), "arm-weight-ignored"),
         (rig_with(Hoist(drum_diameter=Measured(0.0025))), "factor-of-ten"),
@@ -106,8 +126,12 @@ def test_a_bench_in_order_is_not_blamed(build, method):
 
 
 def test_a_spin_is_planned_as_common_practice_reckons_it(build):
-    """(cp): 0.152 kg·m² behind 3:1 is 0.0169 to the motor, behind 2.5:1 0.0243; 3600 rev/min over 2.5 is 1440."""
-    one = changed(build, ("stages",), (changed(build.stages[0], ("wheel",), build.stages[0].pinion),))
+    """(cp): 0.152 kg·m² behind 3:1 is 0.0169 to the motor, behind 2.5:1 0.0243; 3600 rev/min over
+    2.5 is 1440.
+    """
+    one = changed(
+        build, ("stages",), (changed(build.stages[0], ("wheel",), build.stages[0].pinion),)
+    )
     method = RunUp(inertia=Measured(0.152))
     for ratio, felt in ((3.0, 0.0169), (2.5, 0.0243)):
         plan = spin_plan(one, method, 12.0, np.array([1 / ratio]))
@@ -120,7 +144,9 @@ def test_a_spin_is_planned_as_common_practice_reckons_it(build):
 
 
 def test_rim_stress_of_ring_and_disc():
-    """Thin ring at 100 m/s in steel: ρ v² = 78.5 MPa; a solid disc (3 + ν)/8 of it (Timoshenko; from memory)."""
+    """Thin ring at 100 m/s in steel: ρ v² = 78.5 MPa; a solid disc (3 + ν)/8 of it (Timoshenko;
+    from memory).
+    """
     ring, disc = RunUp(shape="ring", outer_radius=0.1), RunUp(shape="disc", outer_radius=0.1)
     assert ring.rim_stress(1000.0) == pytest.approx(78.5e6)
     assert disc.rim_stress(1000.0) == pytest.approx(78.5e6 * 3.3 / 8)
@@ -128,7 +154,10 @@ def test_rim_stress_of_ring_and_disc():
 
 
 def test_bisection_closes_in_on_the_stall_in_few_runs():
-    plan = Plan(loads=tuple(Measured(m) for m in (0.5, 1.0, 1.5, 2.0, 2.5, 3.0, 3.5, 4.0)), order="bisection")
+    plan = Plan(
+        loads=tuple(Measured(m) for m in (0.5, 1.0, 1.5, 2.0, 2.5, 3.0, 3.5, 4.0)),
+        order="bisection",
+    )
     for stall in (0.2, 1.7, 3.9, 5.0):
         done, stalled = [], set()
         while (lift := next_lift(plan, done, stalled=stalled)) is not None:
@@ -137,7 +166,9 @@ def test_bisection_closes_in_on_the_stall_in_few_runs():
                 stalled.add(lift.step)
         lifted = [plan.loads[d.step].value for d in done if d.step not in stalled]
         assert len(done) <= 4
-        assert max(lifted, default=0.0) == max((m.value for m in plan.loads if m.value <= stall), default=0.0)
+        assert max(lifted, default=0.0) == max(
+            (m.value for m in plan.loads if m.value <= stall), default=0.0
+        )
     assert next_lift(plan, [Lift(3, 1)], stalled={3}) == Lift(1, 1)
 
 
@@ -145,22 +176,40 @@ def test_a_cell_is_judged_by_line_hysteresis_and_zero():
     def points(off):
         up = [(m, 0.0) for m in (0.0, 1.0, 2.0, 4.0)]
         down = [(m, off) for m in (2.0, 1.0)] + [(0.0, off / 2)]
-        return Calibration(points=tuple(CalibrationPoint(mass=Measured(m), reading=84_000 + 20_000 * m + d) for m, d in up + down))
+        return Calibration(
+            points=tuple(
+                CalibrationPoint(mass=Measured(m), reading=84_000 + 20_000 * m + d)
+                for m, d in up + down
+            )
+        )
 
     good, bad = calibration.quality(points(8.0), 9.81), calibration.quality(points(900.0), 9.81)
     assert good.verdict == "good"
     assert bad.verdict == "poor"
     assert bad.hysteresis == pytest.approx(900 / 80_000, rel=0.02)
     assert bad.zero_return == pytest.approx(450 / 80_000, rel=0.02)
-    assert [m.value for m in calibration.rungs([Measured(2.0), Measured(1.0)])] == [0.0, 1.0, 2.0, 1.0, 0.0]
+    assert [m.value for m in calibration.rungs([Measured(2.0), Measured(1.0)])] == [
+        0.0,
+        1.0,
+        2.0,
+        1.0,
+        0.0,
+    ]
 
 
 def test_a_swinging_mass_is_not_steady():
     rng = np.random.default_rng(1)
     t = np.arange(0, 1.2, 0.0125)
     still = [calibration.steady(84_000 + 50 * rng.standard_normal(len(t))) for _ in range(50)]
-    swings = [calibration.steady(84_000 + 50 * rng.standard_normal(len(t)) + 400 * np.sin(2 * math.pi * 0.8 * t + p)) for p in range(50)]
-    drifts = [calibration.steady(84_000 + 50 * rng.standard_normal(len(t)) + 400 * t) for _ in range(50)]
+    swings = [
+        calibration.steady(
+            84_000 + 50 * rng.standard_normal(len(t)) + 400 * np.sin(2 * math.pi * 0.8 * t + p)
+        )
+        for p in range(50)
+    ]
+    drifts = [
+        calibration.steady(84_000 + 50 * rng.standard_normal(len(t)) + 400 * t) for _ in range(50)
+    ]
     assert np.mean(still) > 0.9
     assert np.mean(swings) < 0.1
     assert np.mean(drifts) < 0.1
@@ -180,7 +229,9 @@ def plan_of(*loads, repeats=2):
 def test_slipping_wheels_fading_brakes_and_warm_motors_are_found(build, rig):
     sled = changed(changed(rig, ("method",), Drawbar(traction=0.35, hold=2.0)), ("name",), "sled")
     assert "traction-limited" in judged(build, sled, plan_of(0.5, 3.0, 4.5))
-    assert "traction-limited" not in judged(build, changed(sled, ("method", "traction"), 0.9), plan_of(0.5, 3.0, 4.5))
+    assert "traction-limited" not in judged(
+        build, changed(sled, ("method", "traction"), 0.9), plan_of(0.5, 3.0, 4.5)
+    )
     brake = changed(rig, ("method",), Brake(hold=3.0, heat_capacity=1.5))
     assert "brake-fades" in judged(build, brake, plan_of(1.0, 1.8), fade=0.02)
     assert "brake-fades" not in judged(build, brake, plan_of(1.0, 1.8))
@@ -189,7 +240,9 @@ def test_slipping_wheels_fading_brakes_and_warm_motors_are_found(build, rig):
 
 
 def test_a_cell_beyond_its_calibration_is_found(build, rig):
-    short = changed(rig, ("calibration", "points"), rig.calibration.points[:3] + rig.calibration.points[-3:])
+    short = changed(
+        rig, ("calibration", "points"), rig.calibration.points[:3] + rig.calibration.points[-3:]
+    )
     assert "cell-beyond-its-calibration" in judged(build, short, plan_of(0.5, 2.5))
     assert "cell-beyond-its-calibration" not in judged(build, rig, plan_of(0.5, 2.5))
 
@@ -202,7 +255,8 @@ def test_a_factor_of_ten_shows_as_power_the_motor_has_not(build, rig):
 
 
 def test_two_methods_on_one_build_are_compared(build, rig):
-    """Hoist and brake agree when both are right; with the arm entered a tenth too long they do not."""
+    """Hoist and brake agree when both are right; with the arm entered a tenth
+    too long they do not."""
     hoist_runs, _ = make_runs(build, rig, plan_of(1.0, 2.0, 3.0))
     head = headline(analyse(build, rig, plan_of(1.0, 2.0, 3.0), hoist_runs))
     peer = Peer(build.name, tuple(head["steps"]), head["method"], True)
@@ -210,25 +264,34 @@ def test_two_methods_on_one_build_are_compared(build, rig):
     torques = [s[0] for s in head["steps"]]
     plan = plan_of(*(round(t / 0.45, 3) for t in torques))
     runs, _ = make_runs(build, brake, plan)
-    assert "methods-disagree" not in {f.id for f in analyse(build, brake, plan, runs, [peer]).findings}
+    assert "methods-disagree" not in {
+        f.id for f in analyse(build, brake, plan, runs, [peer]).findings
+    }
     wrong = changed(brake, ("method", "arm"), Measured(0.107, 2.5e-4))
     assert "methods-disagree" in {f.id for f in analyse(build, wrong, plan, runs, [peer]).findings}
 
 
 def test_a_chopped_supply_is_seen_in_its_samples(build, rig):
-    """Half of the time 24 V and twice the current: the product of the means is half of what is drawn."""
+    """Half of the time 24 V and twice the current: the product of the means is half of what is
+    drawn.
+    """
     plan = Plan(loads=(Measured(1.0, 5e-4),), repeats=2)
     runs, _ = make_runs(build, rig, plan)
     chopped = []
     for run, recording in runs:
         on = 2.0 * (np.arange(len(recording)) % 2)
-        channels = {**recording.channels, **{c: recording.channels[c] * on for c in ("voltage", "current")}}
+        channels = {
+            **recording.channels,
+            **{c: recording.channels[c] * on for c in ("voltage", "current")},
+        }
         chopped.append((run, replace(recording, channels=channels)))
     plain, result = (analyse(build, rig, plan, r) for r in (runs, chopped))
     found = {f.id: f for f in result.findings}
     assert "supply-chopped" in found
     assert "supply-chopped" not in {f.id for f in plain.findings}
-    assert nominal(result.steps[0].power_in) == pytest.approx(2 * nominal(plain.steps[0].power_in), rel=0.02)
+    assert nominal(result.steps[0].power_in) == pytest.approx(
+        2 * nominal(plain.steps[0].power_in), rel=0.02
+    )
 
 
 def test_two_cells_are_added_and_a_coarse_tachometer_widens_the_speed(build, rig):
@@ -237,17 +300,35 @@ def test_two_cells_are_added_and_a_coarse_tachometer_widens_the_speed(build, rig
     ((run, recording),) = runs
     force = np.full(len(recording), 6.0)
     both = replace(
-        recording, channels={**{c: v for c, v in recording.channels.items() if c != "cell"}, "force": force, "force_2": force / 3}
+        recording,
+        channels={
+            **{c: v for c, v in recording.channels.items() if c != "cell"},
+            "force": force,
+            "force_2": force / 3,
+        },
     )
     for how, newtons in (("not used", 6.0), ("added", 8.0), ("taken off", 4.0)):
         r = changed(changed(rig, ("sensors", "second_cell"), how), ("torque_from",), "cell")
         (step,) = analyse(build, r, plan, [(run, both)]).steps
         assert nominal(step.torque) == pytest.approx(newtons * r.method.radius(r.method.figures()))
-    second = Calibration(points=tuple(CalibrationPoint(mass=Measured(m), reading=round(9_000 - 500 * m * 9.812)) for m in (0.0, 0.5, 1.0)))
+    second = Calibration(
+        points=tuple(
+            CalibrationPoint(mass=Measured(m), reading=round(9_000 - 500 * m * 9.812))
+            for m in (0.0, 0.5, 1.0)
+        )
+    )
     r = changed(changed(rig, ("sensors", "second_cell"), "added"), ("torque_from",), "cell")
-    raw = replace(recording, channels={**{c: v for c, v in both.channels.items() if c != "force_2"}, "cell_2": np.full(len(both), 8_000.0)})
+    raw = replace(
+        recording,
+        channels={
+            **{c: v for c, v in both.channels.items() if c != "force_2"},
+            "cell_2": np.full(len(both), 8_000.0),
+        },
+    )
     assert "without its calibration" in analyse(build, r, plan, [(run, raw)]).skipped[0][1]
-    (step,) = analyse(build, changed(r, ("sensors", "second_calibration"), second), plan, [(run, raw)]).steps
+    (step,) = analyse(
+        build, changed(r, ("sensors", "second_calibration"), second), plan, [(run, raw)]
+    ).steps
     pull = step.points[0].pull
     assert nominal(pull.mean) == pull.least == pull.most == pytest.approx(8.0, rel=2e-4)
     coarse = analyse(build, changed(rig, ("sensors", "pulses"), 2), plan, runs).steps[0]

@@ -35,7 +35,8 @@ def found(build, id_, volts=12.0):
 
 
 def test_a_d_flat_carries_what_its_pressure_adds_up_to():
-    """The torque of a pressure that rises linearly from the flat's middle to its edge, summed up."""
+    """The torque of a pressure that rises linearly from the flat's middle to
+    its edge, summed up."""
     joint = Joint(kind="D flat", diameter=6e-3, width=4e-3, length=10e-3)
     x = np.linspace(0, 2e-3, 100_001)
     summed = np.trapezoid(50e6 * x / 2e-3 * x, x) * 10e-3
@@ -43,7 +44,9 @@ def test_a_d_flat_carries_what_its_pressure_adds_up_to():
     hexed = Joint(kind="hex", diameter=6e-3, length=10e-3)
     half = 6e-3 / math.sqrt(3) / 2
     x = np.linspace(0, half, 100_001)
-    assert hexed.carries(50e6, 500e6) == pytest.approx(6 * np.trapezoid(50e6 * x / half * x, x) * 10e-3, rel=1e-6)
+    assert hexed.carries(50e6, 500e6) == pytest.approx(
+        6 * np.trapezoid(50e6 * x / half * x, x) * 10e-3, rel=1e-6
+    )
 
 
 def test_a_round_shaft_shears_at_its_section_modulus():
@@ -51,7 +54,9 @@ def test_a_round_shaft_shears_at_its_section_modulus():
     whole = Joint(kind="one piece", diameter=5e-3)
     J = math.pi * 5e-3**4 / 32
     assert whole.shaft_carries(500e6) == pytest.approx(SHEAR * 500e6 * J / 2.5e-3)
-    assert Joint(kind="D flat", diameter=5e-3, width=4e-3).shaft_carries(500e6) < whole.shaft_carries(500e6)
+    assert Joint(kind="D flat", diameter=5e-3, width=4e-3).shaft_carries(
+        500e6
+    ) < whole.shaft_carries(500e6)
     with pytest.raises(ValueError, match="wide on a shaft"):
         Joint(kind="D flat", diameter=3e-3, width=3e-3)
 
@@ -59,12 +64,18 @@ def test_a_round_shaft_shears_at_its_section_modulus():
 @pytest.mark.parametrize("kind", ["key", "pin", "press", "glue", "spline"])
 def test_every_joint_carries_more_when_it_is_longer_or_thicker(kind):
     joint = Joint(kind=kind, diameter=6e-3, width=2e-3, length=8e-3)
-    assert 0 < joint.carries(60e6, 500e6) < joint.model_copy(update={"diameter": 8e-3}).carries(60e6, 500e6)
+    assert (
+        0
+        < joint.carries(60e6, 500e6)
+        < joint.model_copy(update={"diameter": 8e-3}).carries(60e6, 500e6)
+    )
     assert joint.failure()
 
 
 def test_a_flank_is_crushed_at_hertz_pressure():
-    """Two steel cylinders: p = √(F E'/(2 π R b)) with 1/R = 1/R1 + 1/R2 and E' = E/(1 − ν²) (Johnson, Contact Mechanics, 4.3)."""
+    """Two steel cylinders: p = √(F E'/(2 π R b)) with 1/R = 1/R1 + 1/R2 and E' = E/(1 − ν²)
+    (Johnson, Contact Mechanics, 4.3).
+    """
     pair = Pair(2e-3, 20, 40)
     torque, _ = tooth_strength.flank_torque(pair, 10e-3, "steel", "steel")
     steel = materials.find("steel")
@@ -88,8 +99,13 @@ def test_the_weakest_part_moves_with_what_is_made_weaker():
 
 
 def test_planets_share_the_force_and_the_ring_of_two_is_worked_out_by_statics():
-    """With three even planets a sun tooth carries a third, with uneven ones K_γ times that; torque balance of an ideal planetary: sun : ring : carrier = 1 : R/S : 1 + R/S."""
-    stages = (PlanetaryStage(planets=n, mesh_load_factor=k, friction=Measured(0.0)) for n, k in ((1, 1.0), (3, 1.0), (3, 1.25)))
+    """With three even planets a sun tooth carries a third, with uneven ones K_γ times that; torque
+    balance of an ideal planetary: sun : ring : carrier = 1 : R/S : 1 + R/S.
+    """
+    stages = (
+        PlanetaryStage(planets=n, mesh_load_factor=k, friction=Measured(0.0))
+        for n, k in ((1, 1.0), (3, 1.0), (3, 1.25))
+    )
     limits = [next(x for x in Build(stages=(s,)).limits if x.part == "sun") for s in stages]
     assert limits[1].output == pytest.approx(3 * limits[0].output)
     assert limits[2].output == pytest.approx(3 / 1.25 * limits[0].output)
@@ -116,7 +132,9 @@ def test_the_fuse_part_is_checked():
 
 
 def test_a_drive_that_can_break_itself_is_told_so_unless_a_clutch_slips_first():
-    build = Build(stages=(SpurStage(wheel=60), SpurStage(wheel=60), SpurStage(wheel=60, face_width=3e-3)))
+    build = Build(
+        stages=(SpurStage(wheel=60), SpurStage(wheel=60), SpurStage(wheel=60, face_width=3e-3))
+    )
     judged = found(build, "breaks-before-stall")
     assert judged.severity == "wrong"
     assert "stage 3 pinion" in explain(judged)
@@ -170,7 +188,8 @@ def test_holding_is_judged_by_what_is_wanted():
     stiff = changed(dragging, ("stages", 0, "drag"), 2e-3)
     needs = [found(b, "turns-back").facts["needs"].value for b in (dragging, stiff)]
     assert needs[0] == pytest.approx(0.0, abs=1e-9)
-    assert needs[1] > 2e-3 * 16  # carried to the output it grew with the ratio, and by the losses on the way
+    # carried to the output it grew with the ratio, and by the losses on the way
+    assert needs[1] > 2e-3 * 16
 
 
 def test_speed_range_sharing_and_convention_are_judged():
@@ -182,37 +201,59 @@ def test_speed_range_sharing_and_convention_are_judged():
     assert found(Build(expected_load=0.2 * stall), "motor-overloaded") is None
     assert found(Build(stages=(SpurStage(pinion=48, wheel=12),)), "step-up")
     slow = MotorReadings(no_load_speed=Measured(300.0, 1.0))
-    assert found(Build(further_motors=(FurtherMotor(readings=slow),)), "motors-share").severity in ("caution", "wrong")
+    assert found(Build(further_motors=(FurtherMotor(readings=slow),)), "motors-share").severity in (
+        "caution",
+        "wrong",
+    )
     turned = Build(stages=(ClutchStage(type="one-way", drives="backwards"),))
     assert found(turned, "one-way-runs-free").severity == "wrong"
 
 
 def test_circulating_power_is_told_with_its_size():
-    """In the planet–turning ring mesh of a split ring, power over input is that of the closed form's denominators."""
+    """In the planet–turning ring mesh of a split ring, power over input is that of the closed
+    form's denominators.
+    """
     told = found(Build(stages=(SplitRingStage(),)), "power-circulates")
     assert told is not None
     assert found(Build(stages=(PlanetaryStage(),)), "power-circulates") is None
     ideal = Build(stages=(SplitRingStage(friction=Measured(0.0)),)).flow(1.0)
     carrier, out = ideal.speeds["stage 1 carrier"], ideal.speeds["output"]
     last = next(m for m in ideal.meshes if m.mesh.contact == "planet–turning ring")
-    assert last.power == pytest.approx(abs(1.0 * (out - carrier)))  # load times the ring's speed as the carrier sees it
+    # load times the ring's speed as the carrier sees it
+    assert last.power == pytest.approx(abs(1.0 * (out - carrier)))
 
 
 def test_teeth_warm_with_power_and_friction():
-    """VDI 2736-2's form: proportional to power, friction and loss factor, falling with the 0.75th power of the speed."""
+    """VDI 2736-2's form: proportional to power, friction and loss factor, falling with the 0.75th
+    power of the speed.
+    """
     base = strength.tooth_temperature(5.0, 0.2, 0.2, 8e-3, 20, 1.0, 1e-3)
     assert base > 293.15
-    assert strength.tooth_temperature(10.0, 0.2, 0.2, 8e-3, 20, 1.0, 1e-3) - 293.15 == pytest.approx(2 * (base - 293.15))
-    assert strength.tooth_temperature(5.0, 0.2, 0.2, 8e-3, 20, 2.0, 1e-3) - 293.15 == pytest.approx((base - 293.15) / 2**0.75)
+    assert strength.tooth_temperature(
+        10.0, 0.2, 0.2, 8e-3, 20, 1.0, 1e-3
+    ) - 293.15 == pytest.approx(2 * (base - 293.15))
+    assert strength.tooth_temperature(5.0, 0.2, 0.2, 8e-3, 20, 2.0, 1e-3) - 293.15 == pytest.approx(
+        (base - 293.15) / 2**0.75
+    )
     assert strength.tooth_temperature(0.0, 0.2, 0.2, 8e-3, 20, 0.0, 1e-3) == 293.15
 
 
 @pytest.mark.parametrize(
-    "stage", [WormStage(material="yard resin"), CycloidStage(material="yard resin"), SpurStage(material="yard resin")], ids=lambda s: s.kind
+    "stage",
+    [
+        WormStage(material="yard resin"),
+        CycloidStage(material="yard resin"),
+        SpurStage(material="yard resin"),
+    ],
+    ids=lambda s: s.kind,
 )
 def test_own_materials_and_warmth_count_in_every_kind(stage):
-    """A limit that is no tooth pair depends on the build's own materials and on its temperature like the others."""
-    own = Material(name="yard resin", density=1200.0, modulus=2e9, strength=40e6, softens=343.15, printed=True)
+    """A limit that is no tooth pair depends on the build's own materials and on its temperature
+    like the others.
+    """
+    own = Material(
+        name="yard resin", density=1200.0, modulus=2e9, strength=40e6, softens=343.15, printed=True
+    )
     cold = Build(stages=(stage,), materials=(own,))
     limits = {x.part: x.output for x in cold.limits}
     warm = {x.part: x.output for x in changed(cold, ("works_at",), 333.15).limits}
@@ -223,7 +264,12 @@ def test_own_materials_and_warmth_count_in_every_kind(stage):
 
 
 def test_every_named_material_must_be_known():
-    build = Build(stages=(CycloidStage(pin_material="glass"), SpurStage(wheel_material="oak", input_joint=Joint(shaft="ash"))))
+    build = Build(
+        stages=(
+            CycloidStage(pin_material="glass"),
+            SpurStage(wheel_material="oak", input_joint=Joint(shaft="ash")),
+        )
+    )
     told = explain(found(build, "material-unknown"))
     assert all(name in told for name in ("glass", "oak", "ash"))
 
@@ -232,4 +278,7 @@ def test_a_fuse_is_the_part_of_that_whole_name_where_there_is_one():
     """“stage 1 pinion” is not also its mesh, “stage 1 pinion–wheel”."""
     build = Build(stages=(SpurStage(material="steel"),), fuse="stage 1 pinion")
     assert [x.part for x in build.limits if build.is_fuse(x)] == ["pinion"]
-    assert {x.part for x in build.limits if changed(build, ("fuse",), "wheel").is_fuse(x)} == {"wheel", "pinion–wheel"}
+    assert {x.part for x in build.limits if changed(build, ("fuse",), "wheel").is_fuse(x)} == {
+        "wheel",
+        "pinion–wheel",
+    }

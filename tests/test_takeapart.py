@@ -39,8 +39,14 @@ def test_module_by_weighted_mean_agrees_with_statsmodels():
     """The several-gear estimate is weighted least squares through the origin of d_a on z + 2."""
     import statsmodels.api as sm
 
-    z, d, u = np.array([10, 16, 31, 48]), np.array([12.05, 17.98, 33.02, 50.03]) * MM, np.array([0.02, 0.03, 0.02, 0.05]) * MM
-    ours = takeapart.module_from_tips([(Measured(a, b), int(c)) for a, b, c in zip(d, u, z, strict=True)])
+    z, d, u = (
+        np.array([10, 16, 31, 48]),
+        np.array([12.05, 17.98, 33.02, 50.03]) * MM,
+        np.array([0.02, 0.03, 0.02, 0.05]) * MM,
+    )
+    ours = takeapart.module_from_tips(
+        [(Measured(a, b), int(c)) for a, b, c in zip(d, u, z, strict=True)]
+    )
     theirs = sm.WLS(d, z + 2, weights=1 / u**2).fit(cov_type="fixed scale")
     assert ours.module.value == pytest.approx(theirs.params[0], rel=1e-9)
     assert ours.module.u == pytest.approx(theirs.bse[0], rel=1e-9)
@@ -75,7 +81,13 @@ def test_counted_planets_are_checked():
 
 @given(st.integers(17, 60), st.integers(17, 90), st.floats(1e-6, 0.3), st.booleans())
 def test_opening_gives_play_and_play_gives_the_opening(z1, z2, opened, ring):
-    pair = Pair(1e-3, z1, z2 + z1 + 10 if ring else z2, opening=opened * 1e-3 * (0.3 if ring else 1), ring=ring)
+    pair = Pair(
+        1e-3,
+        z1,
+        z2 + z1 + 10 if ring else z2,
+        opening=opened * 1e-3 * (0.3 if ring else 1),
+        ring=ring,
+    )
     assert pair.opening_for(pair.backlash()) == pytest.approx(pair.opening, rel=1e-6, abs=1e-12)
     small = Pair(1e-3, 20, 40, opening=1e-6)
     assert small.backlash() == pytest.approx(2 * 1e-6 * math.tan(teeth.ALPHA_20) / 20e-3, rel=1e-3)
@@ -88,7 +100,13 @@ def test_a_fit_test_brackets_and_settles():
     assert trials[1] == pytest.approx(0.25e-3)  # common practice at module 2
     for _ in range(12):
         opening = trials[0]
-        seen[opening] = "too tight" if opening < right - 0.03e-3 else "too loose" if opening > right + 0.03e-3 else "right"
+        seen[opening] = (
+            "too tight"
+            if opening < right - 0.03e-3
+            else "too loose"
+            if opening > right + 0.03e-3
+            else "right"
+        )
         test = fit.next_trials(module, seen)
         if test.decided is not None:
             break

@@ -13,7 +13,11 @@ from sparring.core.train.pair import Pair
 from sparring.core.train.torque import SelfLocking, back_drive_efficiency, solve_torques
 
 stages = st.builds(
-    SpurStage, pinion=st.integers(12, 40), wheel=st.integers(12, 90), module=st.floats(0.5e-3, 3e-3), drag=st.floats(0, 0.01)
+    SpurStage,
+    pinion=st.integers(12, 40),
+    wheel=st.integers(12, 90),
+    module=st.floats(0.5e-3, 3e-3),
+    drag=st.floats(0, 0.01),
 )
 builds = st.builds(lambda s: Build(stages=tuple(s)), st.lists(stages, min_size=1, max_size=5))
 
@@ -50,7 +54,15 @@ def test_loose_and_doubly_tied_shafts_are_named():
     with pytest.raises(K.TrainError, match="tied twice"):
         K.solve_speeds([mesh, K.external("motor", "drum", 12, 50)], {"motor": 1.0})
     with pytest.raises(K.TrainError, match="out stands still"):
-        K.ratio([K.differential("motor", "out", "cage"), K.differential("motor", "held", "cage"), K.Ground("held")], "motor", "out")
+        K.ratio(
+            [
+                K.differential("motor", "out", "cage"),
+                K.differential("motor", "held", "cage"),
+                K.Ground("held"),
+            ],
+            "motor",
+            "out",
+        )
 
 
 def test_a_worm_below_its_friction_angle_holds_by_itself():

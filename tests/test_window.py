@@ -68,7 +68,14 @@ def enter(field, text, qtbot):
 
 def test_the_demo_opens_with_its_builds_and_results(window):
     names = [b.name for _, b in window.desk.book.builds()]
-    assert {n.split()[0] for n in names} == {"Wren", "Dunnock", "Plover", "Siskin", "Curlew", "Knot"}
+    assert {n.split()[0] for n in names} == {
+        "Wren",
+        "Dunnock",
+        "Plover",
+        "Siskin",
+        "Curlew",
+        "Knot",
+    }
     choose(window, "Dunnock r1")
     assert "drop-at-last-weights" in {f.id for f in window.desk.findings}
     choose(window, "Dunnock r2")
@@ -93,7 +100,9 @@ def test_an_edit_is_kept_undone_and_shown_everywhere(window, qtbot):
     enter(field, "1/32 in", qtbot)
     was_wrong(window)
     assert window.desk.build.stages[0].module == pytest.approx(0.00079375)
-    assert window.desk.book.build(window.desk.build_id).stages[0].module == pytest.approx(0.00079375)
+    assert window.desk.book.build(window.desk.build_id).stages[0].module == pytest.approx(
+        0.00079375
+    )
     window.desk.undo.undo()
     assert window.desk.build.stages[0].module == pytest.approx(before)
     assert "0.8 mm" in field.text()
@@ -158,7 +167,12 @@ def test_rig_dimensions_are_edited_on_the_drawing(window, qtbot):
     assert window.desk.rig.method.drum_radius.value == 0.05  # until it is said what the edit is
     was_wrong(window)
     assert window.desk.rig.method.drum_radius.value == pytest.approx(0.025)
-    until(lambda: window.desk.result is not None and "drum-radius-vs-diameter" not in {f.id for f in window.desk.findings})
+    until(
+        lambda: (
+            window.desk.result is not None
+            and "drum-radius-vs-diameter" not in {f.id for f in window.desk.findings}
+        )
+    )
     enter(window.rig_page.picture.fields["drum_radius"], "", qtbot)
     assert window.desk.rig.method.drum_radius is None
     enter(window.rig_page.loads.line, "0.5; 2*310 g; 1 lb", qtbot)
@@ -246,7 +260,9 @@ def test_a_rig_goes_to_another_method_and_back_without_losing_its_dimensions(win
 
 
 def test_a_rig_with_tests_is_not_turned_into_another_bench(window):
-    """The lifts of three builds were made on it: they stay lifts, and the other method gets a rig of its own."""
+    """The lifts of three builds were made on it: they stay lifts, and the other method gets a rig
+    of its own.
+    """
     from sparring.core.rig import Lever
 
     choose(window, "Dunnock r1")
@@ -265,18 +281,35 @@ def test_a_rig_with_tests_is_not_turned_into_another_bench(window):
 def test_masses_and_checks_are_kept_with_the_rig(window, qtbot):
     page, d = window.rig_page, window.desk
     window.go("Rig")
-    assert d.edit("rig", ("shelf",), (Weight(name="b", mass=Measured(1.02, 1e-4)), Weight(name="a", mass=Measured(0.5, 1e-4)))) is None
+    assert (
+        d.edit(
+            "rig",
+            ("shelf",),
+            (
+                Weight(name="b", mass=Measured(1.02, 1e-4)),
+                Weight(name="a", mass=Measured(0.5, 1e-4)),
+            ),
+        )
+        is None
+    )
     page._plan_from_shelf()
     assert [m.value for m in d.plan.loads] == [0.5, 1.02]
     text = d.rig.checks[3].text
-    loose = next(b for b in page.checklist.findChildren(QPushButton) if b.accessibleName() == f"{text}: was loose")
+    loose = next(
+        b
+        for b in page.checklist.findChildren(QPushButton)
+        if b.accessibleName() == f"{text}: was loose"
+    )
     loose.click()
     loose = next(
-        b for b in page.checklist.findChildren(QPushButton) if b.accessibleName() == f"{text}: was loose" and b.isVisibleTo(page.checklist)
+        b
+        for b in page.checklist.findChildren(QPushButton)
+        if b.accessibleName() == f"{text}: was loose" and b.isVisibleTo(page.checklist)
     )
     loose.click()
     assert next(c for c in d.rig.checks if c.text == text).loose == 2
-    assert page.checklist.findChildren(QCheckBox)[-len(d.rig.checks)].accessibleName() == text  # what came loose stands first
+    # what came loose stands first
+    assert page.checklist.findChildren(QCheckBox)[-len(d.rig.checks)].accessibleName() == text
     page.checklist.text.setText("belt not frayed")
     page.checklist._add()
     assert d.rig.checks[-1].text == "belt not frayed"
@@ -321,7 +354,9 @@ def test_a_finding_opens_and_leads_to_its_evidence(window, qtbot):
     press(card, Qt.Key.Key_Return, qtbot)
     assert card.is_open
     assert window.work.current == "Rig"
-    assert "drum-radius-vs-diameter" in {c.finding.id for c in window.findings.cards()}  # still told where it is mended
+    assert "drum-radius-vs-diameter" in {
+        c.finding.id for c in window.findings.cards()
+    }  # still told where it is mended
     window.go("Results")
     other = next(c for c in window.findings.cards() if c.finding.id == "voltage-sag")
     other.opened.emit(other)
@@ -347,10 +382,21 @@ def test_dark_theme_repaints_everything(window):
 
 def test_the_logbook_is_searched_by_word_and_condition(window):
     shown = []
-    for text in ("brass", "efficiency > 50 %", "dunnock mass < 270 g", "stall > 90 N·m", "mass < 3 V"):
+    for text in (
+        "brass",
+        "efficiency > 50 %",
+        "dunnock mass < 270 g",
+        "stall > 90 N·m",
+        "mass < 3 V",
+    ):
         window.logbook.search.setText(text)
-        top = [window.logbook.tree.topLevelItem(i) for i in range(window.logbook.tree.topLevelItemCount())]
-        shown.append([family.child(i).text(0)[:2] for family in top for i in range(family.childCount())])
+        top = [
+            window.logbook.tree.topLevelItem(i)
+            for i in range(window.logbook.tree.topLevelItemCount())
+        ]
+        shown.append(
+            [family.child(i).text(0)[:2] for family in top for i in range(family.childCount())]
+        )
     assert shown[0] == ["r3"]
     assert shown[1] == ["r1", "r2", "r3"]
     assert shown[2] == ["r1"]
@@ -372,14 +418,25 @@ def test_a_log_is_imported_through_the_dialog_and_its_mapping_remembered(window,
     recording = book.recording(runs[0].recording)
     log = tmp_path / "bench.csv"
     cells = np.column_stack(
-        [recording.t * 1e3, recording.channels["speed"] * 60 / 2 / np.pi, recording.channels["voltage"], recording.channels["current"]]
+        [
+            recording.t * 1e3,
+            recording.channels["speed"] * 60 / 2 / np.pi,
+            recording.channels["voltage"],
+            recording.channels["current"],
+        ]
     )
-    log.write_text("clock,foo,bar (V),I (A)\n" + "\n".join(",".join(f"{v:.4f}" for v in row) for row in cells) + "\n")
+    log.write_text(
+        "clock,foo,bar (V),I (A)\n"
+        + "\n".join(",".join(f"{v:.4f}" for v in row) for row in cells)
+        + "\n"
+    )
     window.errands.import_log(log)
     dialog = window.errands.dialog
     assert not dialog.go.isEnabled()
     assert "time" in dialog.said.text()
-    for i, (channel, unit) in enumerate([("t", "ms"), ("speed", "rpm"), ("voltage", "V"), ("current", "A")]):
+    for i, (channel, unit) in enumerate(
+        [("t", "ms"), ("speed", "rpm"), ("voltage", "V"), ("current", "A")]
+    ):
         what, units = dialog.choices[i]
         what.setCurrentIndex(what.findData(channel))
         units.setCurrentText(unit)
@@ -390,7 +447,12 @@ def test_a_log_is_imported_through_the_dialog_and_its_mapping_remembered(window,
     idle()
     assert "1 lift of 1 weight" in window.message.text()
     window.errands.import_log(log)
-    assert window.errands.dialog.mapping() == {0: ("t", "ms"), 1: ("speed", "rpm"), 2: ("voltage", "V"), 3: ("current", "A")}
+    assert window.errands.dialog.mapping() == {
+        0: ("t", "ms"),
+        1: ("speed", "rpm"),
+        2: ("voltage", "V"),
+        3: ("current", "A"),
+    }
     window.errands.dialog.reject()
     window.errands.import_log(tmp_path / "none.csv")
     assert "none.csv" in window.message.text()
@@ -411,7 +473,9 @@ def test_build_files_are_opened_saved_and_made_revisions(window, tmp_path):
 
 
 def test_a_live_lift_by_keyboard_is_recorded_reduced_and_kept(window, qtbot, folder):
-    """Space connects, tares, hangs and lifts; M marks; Esc stops with a dialog open; all of it is there after reopening."""
+    """Space connects, tares, hangs and lifts; M marks; Esc stops with a dialog open; all of it is
+    there after reopening.
+    """
     choose(window, "Dunnock r2")
     window.desk.new_test()
     window.go("Run")
@@ -445,7 +509,9 @@ def test_a_live_lift_by_keyboard_is_recorded_reduced_and_kept(window, qtbot, fol
     until(lambda: window.heard.lifts() == 2 and s.ring.values("speed").max() > 5)
     dialog = QDialog(window)
     dialog.open()
-    QApplication.sendEvent(dialog, QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Escape, Qt.KeyboardModifier.NoModifier))
+    QApplication.sendEvent(
+        dialog, QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Escape, Qt.KeyboardModifier.NoModifier)
+    )
     until(lambda: s.state == "ready")
     assert dialog.isVisible()
     dialog.close()
@@ -505,7 +571,9 @@ def test_pulling_the_bench_away_is_told_and_the_lift_is_kept(window):
 
 
 def test_a_bench_that_only_prints_numbers_is_recorded_by_hand(window, tmp_path):
-    """A home-made board: plain numbers on a pseudo-terminal, columns told by a mapping, no commands."""
+    """A home-made board: plain numbers on a pseudo-terminal, columns told by a mapping, no
+    commands.
+    """
     import os
     import threading
     import time
@@ -522,7 +590,11 @@ def test_a_bench_that_only_prints_numbers_is_recorded_by_hand(window, tmp_path):
             if not going:
                 return
             on = n > 120
-            os.write(master, f"{n * 10} {84000 + (12000 if on else 0)} {120 if on else 0} {12 if on else 0} {0.5 if on else 0}\n".encode())
+            os.write(
+                master,
+                f"{n * 10} {84000 + (12000 if on else 0)} {120 if on else 0} {12 if on else 0}"
+                f" {0.5 if on else 0}\n".encode(),
+            )
             time.sleep(0.002)
 
     thread = threading.Thread(target=board, daemon=True)
@@ -530,7 +602,10 @@ def test_a_bench_that_only_prints_numbers_is_recorded_by_hand(window, tmp_path):
     window.desk.new_test()
     window.go("Run")
     s = window.session
-    s.connect_port(os.ttyname(slave), mapping=Mapping.from_header("t/ms, cell/counts, speed/rpm, voltage/V, current/A"))
+    s.connect_port(
+        os.ttyname(slave),
+        mapping=Mapping.from_header("t/ms, cell/counts, speed/rpm, voltage/V, current/A"),
+    )
     thread.start()
     until(lambda: s.state == "ready")
     assert "Record a lift" in window.run_page.ladder.go.text()
@@ -562,7 +637,11 @@ def test_every_control_has_a_name_and_can_be_reached(window):
     for page in PAGES:
         window.go(page)
         for child in window.findChildren(QWidget):
-            if child.isVisible() and child.focusPolicy() & Qt.FocusPolicy.TabFocus and type(child).__module__.startswith("sparring"):
+            if (
+                child.isVisible()
+                and child.focusPolicy() & Qt.FocusPolicy.TabFocus
+                and type(child).__module__.startswith("sparring")
+            ):
                 assert child.accessibleName() or getattr(child, "text", lambda: "")(), type(child)
 
 
@@ -672,9 +751,15 @@ def test_a_restless_reader_breaks_nothing(window):
         unit,
         finding,
         lambda: desk.select(rng.randrange(3), rng.choice([None, 0, 1])) if desk.result else None,
-        lambda: window._part(rng.choice(["stage 1", "stage 2", "motor", "rig", "output", "supply"])),
-        lambda: window._place(rng.choice(["build", "train", "rig", "calibration", "plan", "recorded"])),
-        lambda: window.logbook.search.setText(rng.choice(["", "worm", "mass < 300 g", "ratio > 3 m"])),
+        lambda: window._part(
+            rng.choice(["stage 1", "stage 2", "motor", "rig", "output", "supply"])
+        ),
+        lambda: window._place(
+            rng.choice(["build", "train", "rig", "calibration", "plan", "recorded"])
+        ),
+        lambda: window.logbook.search.setText(
+            rng.choice(["", "worm", "mass < 300 g", "ratio > 3 m"])
+        ),
         desk.new_test,
         lambda: window.build_page.gears.turn(rng.random() < 0.5),
         idle,

@@ -1,4 +1,6 @@
-"""Takes the pictures of the main views from the demo data: the installed command on a virtual X screen, driven by keys and clicks."""
+"""Takes the pictures of the main views from the demo data: the installed command on a virtual X
+screen, driven by keys and clicks.
+"""
 
 from __future__ import annotations
 
@@ -12,8 +14,10 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "tests" / "journeys"))
 
 from desktop import COMMAND, Program, Screen
 
+_LINE = "{};{:.1f};{:.2f};{};1.50;ok\n"
 LOG = "Time (ms);RPM out;Bus voltage (V);Current (mA);Load (kg);Note\n" + "".join(
-    f"{i * 12};{118.2 + i % 3 * 0.4:.1f};{12.01 - i % 2 * 0.01:.2f};{802 + i % 5};1.50;ok\n".replace(".", ",") for i in range(40)
+    _LINE.format(i * 12, 118.2 + i % 3 * 0.4, 12.01 - i % 2 * 0.01, 802 + i % 5).replace(".", ",")
+    for i in range(40)
 )
 
 
@@ -43,11 +47,19 @@ class Pictures:
 
     def choose(self, title: str, name: str) -> None:
         self.p.item("Builds and tests", title)
-        self.p.until(lambda: self.p.state()["build"] == name and not self.p.state()["busy"], f"{name} is on the desk")
+        self.p.until(
+            lambda: self.p.state()["build"] == name and not self.p.state()["busy"],
+            f"{name} is on the desk",
+        )
 
     def next(self, what: str) -> None:
         """Presses Space once Run says so."""
-        self.p.until(lambda: any(b["enabled"] and what in b["text"] for b in self.p.widgets(kind="KeyButton")), f"Space would {what}")
+        self.p.until(
+            lambda: any(
+                b["enabled"] and what in b["text"] for b in self.p.widgets(kind="KeyButton")
+            ),
+            f"Space would {what}",
+        )
         self.p.key("space")
 
 
@@ -110,7 +122,10 @@ def rigs(t: Pictures) -> None:
         p.enter("25 mm")
         t.shot("correction")
         p.key("Escape")
-    for method, picture, tab in (("Lever", "rig-lever", "Checks"), ("Run-up", "rig-run-up", "Ratios")):
+    for method, picture, tab in (
+        ("Lever", "rig-lever", "Checks"),
+        ("Run-up", "rig-run-up", "Ratios"),
+    ):
         if t.wanted(picture):
             p.choose("Method", method)
             p.tab(tab)
@@ -118,16 +133,28 @@ def rigs(t: Pictures) -> None:
     if t.wanted("rig-calibration"):
         p.choose("Method", "Brake")
         p.tab("Masses")
-        for row, (name, mass) in enumerate((("block 1", "0.5 kg +- 0.2 g"), ("block 2", "1 kg +- 0.2 g"), ("block 3", "2 kg +- 0.4 g"))):
+        for row, (name, mass) in enumerate(
+            (
+                ("block 1", "0.5 kg +- 0.2 g"),
+                ("block 2", "1 kg +- 0.2 g"),
+                ("block 3", "2 kg +- 0.4 g"),
+            )
+        ):
             for column, text in enumerate((name, mass)):
                 p.item("Masses on the shelf", f"[{row}, {column}]", times=2)
                 p.enter(text)
         p.key("ctrl+b")
-        p.until(lambda: p.state()["bench"] == "ready" and p.state()["samples"] > 100, "the bench sends")
+        p.until(
+            lambda: p.state()["bench"] == "ready" and p.state()["samples"] > 100, "the bench sends"
+        )
         p.page("Rig")
         p.tab("Sensors")
         p.press("Guide")
-        p.until(lambda: any("6 of 7" in w["text"] for w in p.widgets(kind="Label")), "the guide is nearly through", 240)
+        p.until(
+            lambda: any("6 of 7" in w["text"] for w in p.widgets(kind="Label")),
+            "the guide is nearly through",
+            240,
+        )
         t.shot("rig-calibration")
         p.menu("Bench", "Disconnect")
     p.tab("Plan")
@@ -151,7 +178,12 @@ def run(t: Pictures) -> None:
             p.key("m")
             p.until(lambda: p.state()["dialog"] == "Mark", "it asks for a word")
             p.key("Return")
-    p.until(lambda: p.state()["bench"] == "ready" and p.state()["runs"] == 3 and not p.state()["message"], "the third is kept")
+    p.until(
+        lambda: (
+            p.state()["bench"] == "ready" and p.state()["runs"] == 3 and not p.state()["message"]
+        ),
+        "the third is kept",
+    )
     p.click("2.75 kg", "LadderRow")
     t.next("Hang 2.75 kg")
     p.until(lambda: p.state()["moving"], "it has moved for two seconds")
@@ -169,7 +201,11 @@ def readings(t: Pictures) -> None:
         p.choose("Way of measuring", "Drawbar")
         p.click("Readings, a column a repeat")
         p.key("ctrl+Home")
-        for repeat in (("12.1 +- 0.2 N", "", "19 N", "0 kg"), ("16.0 +- 0.2 N", "", "", "1 kg"), ("20.2 +- 0.2 N", "", "", "2 kg")):
+        for repeat in (
+            ("12.1 +- 0.2 N", "", "19 N", "0 kg"),
+            ("16.0 +- 0.2 N", "", "", "1 kg"),
+            ("20.2 +- 0.2 N", "", "", "2 kg"),
+        ):
             for text in repeat:
                 p.type(text) if text else None
                 p.key("Return")
@@ -182,7 +218,10 @@ def readings(t: Pictures) -> None:
             p.until(
                 lambda: (
                     any(b["enabled"] for b in p.buttons("Record"))
-                    and p.rows("SELECT 1 FROM settings WHERE key LIKE '%Wind-up%' AND value LIKE '%parquet%'")
+                    and p.rows(
+                        "SELECT 1 FROM settings WHERE key LIKE '%Wind-up%' AND value LIKE"
+                        " '%parquet%'"
+                    )
                 ),
                 "it is recorded",
                 240,
@@ -203,7 +242,9 @@ def main(out: Path, only: set[str], size: tuple[int, int], env: dict[str, str]) 
     out.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as home:
         made = {**os.environ, "HOME": home, "XDG_DATA_HOME": f"{home}/data"}
-        subprocess.run([str(COMMAND), "demo", "--no-window"], env=made, check=True, capture_output=True)
+        subprocess.run(
+            [str(COMMAND), "demo", "--no-window"], env=made, check=True, capture_output=True
+        )
         screen = Screen(size)
         program = Program(screen, home, "demo", **env)
         try:
@@ -216,6 +257,13 @@ def main(out: Path, only: set[str], size: tuple[int, int], env: dict[str, str]) 
 
 if __name__ == "__main__":
     words = sys.argv[2:]
-    dims = next((tuple(map(int, w.split("x"))) for w in words if w[0].isdigit() and "x" in w), (1280, 800))
+    dims = next(
+        (tuple(map(int, w.split("x"))) for w in words if w[0].isdigit() and "x" in w), (1280, 800)
+    )
     given = dict(w.split("=", 1) for w in words if "=" in w)
-    main(Path(sys.argv[1]).resolve(), {w for w in words if "=" not in w and not w[0].isdigit()}, dims, given)
+    main(
+        Path(sys.argv[1]).resolve(),
+        {w for w in words if "=" not in w and not w[0].isdigit()},
+        dims,
+        given,
+    )

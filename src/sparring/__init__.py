@@ -2,6 +2,7 @@
 
 import os
 
-os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")  # we use none, and looking for them costs the start
+# we use none, and looking for them costs the start
+os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
 
 __version__ = "0.1.0"

@@ -18,22 +18,35 @@ from sparring.report.sheet import render
 
 
 def derive(book: Logbook, test_id: int) -> TestResult:
-    """The result of a test, with the figures that lists show kept. Raises ReductionError, LogbookError."""
+    """The result of a test, with the figures that lists show kept. Raises ReductionError,
+    LogbookError.
+    """
     test = book.test(test_id)
     runs = book.material(book.runs(test_id))
-    result = analyse(book.build(test.build_id), book.rig(test.rig_id), test.plan, runs, reductions=Reductions(book.derived))
+    result = analyse(
+        book.build(test.build_id),
+        book.rig(test.rig_id),
+        test.plan,
+        runs,
+        reductions=Reductions(book.derived),
+    )
     book.save_headline(test_id, headline(result))
     return result
 
 
-def export_test(book: Logbook, test_id: int, out: Path, progress: Callable[[float], None] = lambda _: None) -> Path:
-    """Writes a test's records, recordings as CSV, results as JSON and CSV, and a sheet; the folder they are in.
+def export_test(
+    book: Logbook, test_id: int, out: Path, progress: Callable[[float], None] = lambda _: None
+) -> Path:
+    """Writes a test's records, recordings as CSV, results as JSON and CSV, and a sheet; the folder
+    they are in.
 
-    progress: is told the part done [0..1]; an exception it raises ends the export, and nothing half-written stays.
+    progress: is told the part done [0..1]; an exception it raises ends the export, and nothing
+    half-written stays.
     """
     test = book.test(test_id)
     build, rig = book.build(test.build_id), book.rig(test.rig_id)
-    folder = out / f"test-{test.id}-{build.family.lower().replace(' ', '-').replace('/', '-')}-r{build.revision}"
+    family = build.family.lower().replace(" ", "-").replace("/", "-")
+    folder = out / f"test-{test.id}-{family}-r{build.revision}"
     making = folder.with_name(folder.name + ".part")
     shutil.rmtree(making, ignore_errors=True)
     making.mkdir(parents=True)
@@ -49,14 +62,17 @@ def export_test(book: Logbook, test_id: int, out: Path, progress: Callable[[floa
             progress(n / (len(runs) + 1))
         result = analyse(build, rig, test.plan, book.material(runs))
         corrections = book.corrections(test.build_id, test.rig_id)
-        (making / "result.json").write_text(json.dumps(result_files.to_dict(result, corrections), indent=2), encoding="utf-8")
+        (making / "result.json").write_text(
+            json.dumps(result_files.to_dict(result, corrections), indent=2), encoding="utf-8"
+        )
         (making / "result.csv").write_text(result_files.to_csv(result), encoding="utf-8")
         (making / "sheet.html").write_text(render(result, corrections), encoding="utf-8")
         progress(1.0)
     except BaseException:
         shutil.rmtree(making, ignore_errors=True)
         raise
-    folder.mkdir(exist_ok=True)  # an earlier export of the same test is renewed; whatever else lies there stays
+    # an earlier export of the same test is renewed; whatever else lies there stays
+    folder.mkdir(exist_ok=True)
     for file in making.iterdir():
         file.replace(folder / file.name)
     making.rmdir()
@@ -74,13 +90,15 @@ def import_log(
 ) -> tuple[int, list[str]]:
     """Makes a log's lifts a new test; its id, and remarks on what was left out.
 
-    The recording is kept once, whole; each lift is a span of it. progress: is told the part done [0..1]; an exception
-    it raises ends the import before anything is kept.
+    The recording is kept once, whole; each lift is a span of it. progress: is told the part done
+    [0..1]; an exception it raises ends the import before anything is kept.
     """
     recording, remarks = log_files.read(log, columns, lambda part: progress(0.9 * part))
     rig = book.rig(rig_id)
     in_force = {"calibration": rig.calibration if rig.method.CELL else None, "sensors": rig.sensors}
-    runs = [run.model_copy(update=in_force) for run in split_runs(recording, plan, method=rig.method)]
+    runs = [
+        run.model_copy(update=in_force) for run in split_runs(recording, plan, method=rig.method)
+    ]
     masses = sorted({r.load.value for r in runs if r.load is not None})
     steps = 1 + max(r.step for r in runs)
     repeats = max(r.repeat for r in runs)
@@ -93,5 +111,8 @@ def import_log(
     name = next(r.recording for r in book.runs(test_id) if r.id == first)
     for run in runs[1:]:
         book.add_run(test_id, run, name)
-    lifts, weights = f"{len(runs)} lift{'s' * (len(runs) > 1)}", f"{steps} weight{'s' * (steps > 1)}"
+    lifts, weights = (
+        f"{len(runs)} lift{'s' * (len(runs) > 1)}",
+        f"{steps} weight{'s' * (steps > 1)}",
+    )
     return test_id, [f"{lifts} of {weights} found in {log.path.name}.", *remarks]

@@ -1,4 +1,6 @@
-"""`make attack`: thousands of each attack, and the table of docs/reliability.md from what came of them."""
+"""`make attack`: thousands of each attack, and the table of docs/reliability.md from what came of
+them.
+"""
 
 from __future__ import annotations
 
@@ -53,9 +55,15 @@ def benches() -> int:
     write(
         "benches",
         [
-            f"From the first line over a limit to `stop` on the cable, {STOPS} lifts: {shares}; longest {stops.max():.0f} ms.",
+            (
+                f"From the first line over a limit to `stop` on the cable, {STOPS} lifts: {shares};"
+                f" longest {stops.max():.0f} ms."
+            ),
             "",
-            f"Killed outright while recording, {KILLS} times: {np.median(lost):.2f} s of the lift lost in the middle, {lost.max():.2f} s at most.",
+            (
+                f"Killed outright while recording, {KILLS} times: {np.median(lost):.2f} s of the"
+                f" lift lost in the middle, {lost.max():.2f} s at most."
+            ),
         ],
     )
     return 0
@@ -67,22 +75,40 @@ def inputs() -> int:
     found: dict[str, list[attacks.Tally]] = {name: [] for name in MANY}
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         jobs = [
-            pool.submit(one, name, part, 1 if name == "crashes" else 8) for name in MANY for part in range(1 if name == "crashes" else 8)
+            pool.submit(one, name, part, 1 if name == "crashes" else 8)
+            for name in MANY
+            for part in range(1 if name == "crashes" else 8)
         ]
         for job in jobs:
             name, tally = job.result()
             found[name].append(tally)
             for fault in tally.faults:
                 print(f"{name}: {fault}\n", file=sys.stderr)
-    rows = ["| what | inputs | told in words | tracebacks | hangs | wrong silences | slowest |", "|---|---:|---:|---:|---:|---:|---:|"]
+    rows = [
+        "| what | inputs | told in words | tracebacks | hangs | wrong silences | slowest |",
+        "|---|---:|---:|---:|---:|---:|---:|",
+    ]
     faults = 0
     for name, tallies in found.items():
         count, told = sum(t.inputs for t in tallies), sum(t.told for t in tallies)
-        bad = [sum(len(getattr(t, k)) for t in tallies) for k in ("tracebacks", "hangs", "silences")]
+        bad = [
+            sum(len(getattr(t, k)) for t in tallies) for k in ("tracebacks", "hangs", "silences")
+        ]
         faults += sum(bad)
-        rows.append(f"| {WHAT[name]} | {count} | {told} | {bad[0]} | {bad[1]} | {bad[2]} | {max(t.slowest for t in tallies):.1f} s |")
+        rows.append(
+            f"| {WHAT[name]} | {count} | {told} | {bad[0]} | {bad[1]} | {bad[2]} |"
+            f" {max(t.slowest for t in tallies):.1f} s |"
+        )
     write(
-        "inputs", [*rows, "", f"Taken on {platform.machine()}, {os.cpu_count()} processors, in {(time.time() - begun) / 60:.0f} minutes."]
+        "inputs",
+        [
+            *rows,
+            "",
+            (
+                f"Taken on {platform.machine()}, {os.cpu_count()} processors, in"
+                f" {(time.time() - begun) / 60:.0f} minutes."
+            ),
+        ],
     )
     return 1 if faults else 0
 
@@ -97,4 +123,9 @@ def write(part: str, lines: list[str]) -> None:
 
 
 if __name__ == "__main__":
-    sys.exit(sum({"benches": benches, "inputs": inputs}[part]() for part in sys.argv[1:] or ("benches", "inputs")))
+    sys.exit(
+        sum(
+            {"benches": benches, "inputs": inputs}[part]()
+            for part in sys.argv[1:] or ("benches", "inputs")
+        )
+    )

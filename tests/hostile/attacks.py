@@ -1,6 +1,8 @@
-"""Attacks on everything that comes from outside, by the thousand: records, logs, recordings, databases, a board's lines.
+"""Attacks on everything that comes from outside, by the thousand: records, logs, recordings,
+databases, a board's lines.
 
-Each takes how many and a seed, and gives back what happened; the suite makes some of each, `make attack` many.
+Each takes how many and a seed, and gives back what happened; the suite makes some of each, `make
+attack` many.
 """
 
 from __future__ import annotations
@@ -48,10 +50,20 @@ from sparring.logbook.recovery import adopt, recover
 
 HANG = 60  # [s] that no input may take
 
+LINES = [
+    b"", b"> tare ok abc\n", b"# columns: x\n", b"! top\n", b"1,2,3\n", b"9" * 5000,
+    b"#" * 3000 + b"\n", b"# columns: seq, t/9**9**9, speed/rpm\n",
+    b"> " + b"<img src=x>" * 50 + b"\n",
+]  # fmt: skip
+
 VALUES = [
-    None, True, [], {}, "", "x", -1, 0, 1e300, math.nan, math.inf, -math.inf, 10**400, "0", "-3 N·m", "1e400 mm", "9**9**9 mm",
-    "(" * 3000 + "1" + ")" * 3000, "1 " + "kg*" * 2000 + "kg", "1 mm ± 1e300 mm", "1 mm ± -2 mm", "1 kg/m^99", "² V", "nan mm", "inf rpm",
-    "<img src=/etc/passwd>", "\x00", "\ud83d", "é" * 300, "1 " * 100_000, [[[[[[]]]]]], {"a": {"b": {}}}, "../../etc/passwd", "/etc/passwd",
+    None, True, [], {}, "", "x", -1, 0, 1e300, math.nan, math.inf, -math.inf, 10**400, "0",
+    "-3 N·m", "1e400 mm", "9**9**9 mm", "(" * 3000 + "1" + ")" * 3000,
+    "1 " + "kg*" * 2000 + "kg", "1 mm ± 1e300 mm", "1 mm ± -2 mm", "1 kg/m^99",
+    "² V", "nan mm", "inf rpm",
+    "<img src=/etc/passwd>", "\x00", "\ud83d", "é" * 300, "1 " * 100_000,
+    [[[[[[]]]]]], {"a": {"b": {}}},
+    "../../etc/passwd", "/etc/passwd",
     "0 mm", "-5 V", "1e-300 mm", "1e9 rpm", "1/0", "١٢ mm",
 ]  # fmt: skip
 
@@ -62,7 +74,9 @@ class Hang(BaseException):
 
 @dataclass
 class Tally:
-    """What came of an attack. tracebacks, hangs, silences: each with what brought it about; told: damage that was said."""
+    """What came of an attack. tracebacks, hangs, silences: each with what brought it about; told:
+    damage that was said.
+    """
 
     inputs: int = 0
     told: int = 0
@@ -100,12 +114,18 @@ def _hang(_number, _frame):
     raise Hang
 
 
-# --- commands on mutated files ----------------------------------------------------------------------------------------
+# --- commands on mutated files --------------------------------------------------------------------
 
 
 def _paths(node, at=()):
     yield at
-    for key, value in node.items() if isinstance(node, dict) else enumerate(node) if isinstance(node, list) else ():
+    for key, value in (
+        node.items()
+        if isinstance(node, dict)
+        else enumerate(node)
+        if isinstance(node, list)
+        else ()
+    ):
         yield from _paths(value, (*at, key))
 
 
@@ -144,7 +164,9 @@ def _no_constant(name):
 
 
 def command(tally, what, words, named):
-    """Runs a command: what it refuses has to name one of the files, what it takes has to be JSON without NaN."""
+    """Runs a command: what it refuses has to name one of the files, what it takes has to be JSON
+    without NaN.
+    """
     with tally.one(what):
         done = CliRunner().invoke(app, [str(w) for w in words])
         if done.exception is not None and not isinstance(done.exception, SystemExit):
@@ -153,7 +175,9 @@ def command(tally, what, words, named):
             json.loads(done.stdout, parse_constant=_no_constant)
         elif done.exit_code:
             tally.told += 1
-            if not any(str(n) in done.output.replace("\n", "") or n.name in done.output for n in named):
+            if not any(
+                str(n) in done.output.replace("\n", "") or n.name in done.output for n in named
+            ):
                 tally.silences.append(f"{what}: refused without naming a file: {done.output[:300]}")
 
 
@@ -163,7 +187,11 @@ def records(n, seed, folder: Path) -> Tally:
     builds = [hollin_yard.dunnock(2), *hollin_yard.others(hollin_yard.motor())]
     rigs = [hollin_yard.rig().model_copy(update={"method": m.ours()}) for m in METHODS]
     log = small_log(folder)
-    good = {"build": folder / "good-build.json", "rig": folder / "good-rig.json", "plan": folder / "good-plan.json"}
+    good = {
+        "build": folder / "good-build.json",
+        "rig": folder / "good-rig.json",
+        "plan": folder / "good-plan.json",
+    }
     for name, record in (("build", builds[0]), ("rig", hollin_yard.rig()), ("plan", Plan())):
         record_files.save(good[name], record)
     for k in range(n):
@@ -175,12 +203,42 @@ def records(n, seed, folder: Path) -> Tally:
         files = {**good, kind: path}
         what = f"records seed {seed} number {k}: {text[:2000]}"
         if kind == "build" and rng.random() < 0.7:
-            load = rng.choice(["0.3 N·m", "0.3 N·m", "-3 N·m", "1e300 N·m", "0 N·m", "x", "9**9**9 N·m", "nan N·m"])
-            command(tally, f"--load {load}, {what}", ["train", path, "--load", load, "--json"], [path, Path("--load")])
+            load = rng.choice(
+                [
+                    "0.3 N·m",
+                    "0.3 N·m",
+                    "-3 N·m",
+                    "1e300 N·m",
+                    "0 N·m",
+                    "x",
+                    "9**9**9 N·m",
+                    "nan N·m",
+                ]
+            )
+            command(
+                tally,
+                f"--load {load}, {what}",
+                ["train", path, "--load", load, "--json"],
+                [path, Path("--load")],
+            )
         else:
             options = [f"--{name}={file}" for name, file in files.items()]
-            column = rng.choice([[], [], [], ["--column", "99=speed:rpm"], ["--column", "²=speed:rpm"], ["--column", "1=t:"]])
-            command(tally, f"{column}, {what}", ["reduce", log, *options, *column, "--json"], [*files.values(), log, Path("column")])
+            column = rng.choice(
+                [
+                    [],
+                    [],
+                    [],
+                    ["--column", "99=speed:rpm"],
+                    ["--column", "²=speed:rpm"],
+                    ["--column", "1=t:"],
+                ]
+            )
+            command(
+                tally,
+                f"{column}, {what}",
+                ["reduce", log, *options, *column, "--json"],
+                [*files.values(), log, Path("column")],
+            )
     return tally
 
 
@@ -190,15 +248,43 @@ def small_log(folder: Path) -> Path:
     t = np.arange(0.0, 16.0, 0.02)
     on = (t % 4 > 1) & (t % 4 < 3.5)
     mass = np.floor(t / 4) * 0.5 + 0.5
-    cells = [t, 12.0 * on, (0.4 + 0.5 * mass) * on, (110 - 18 * mass) * on + 0.05 * rng.standard_normal(len(t)), mass]
+    cells = [
+        t,
+        12.0 * on,
+        (0.4 + 0.5 * mass) * on,
+        (110 - 18 * mass) * on + 0.05 * rng.standard_normal(len(t)),
+        mass,
+    ]
     path = folder / "log.csv"
     np.savetxt(
-        path, np.column_stack(cells), fmt="%.4f", delimiter=",", header="t [s],voltage [V],current [A],speed [rpm],mass [kg]", comments=""
+        path,
+        np.column_stack(cells),
+        fmt="%.4f",
+        delimiter=",",
+        header="t [s],voltage [V],current [A],speed [rpm],mass [kg]",
+        comments="",
     )
     return path
 
 
-_CELLS = ["", "nan", "inf", "1e300", "-1e300", "1e999", "x", "-", "1,5", '"', "\x00", "0x10", "1.2.3", "=1+1", "<img src=x>", "9" * 400]
+_CELLS = [
+    "",
+    "nan",
+    "inf",
+    "1e300",
+    "-1e300",
+    "1e999",
+    "x",
+    "-",
+    "1,5",
+    '"',
+    "\x00",
+    "0x10",
+    "1.2.3",
+    "=1+1",
+    "<img src=x>",
+    "9" * 400,
+]
 
 
 def logs(n, seed, folder: Path) -> Tally:
@@ -226,7 +312,10 @@ def logs(n, seed, folder: Path) -> Tally:
             else:
                 column = rng.randrange(5)
                 value = rng.choice(_CELLS)
-                mine = [",".join(value if i == column else c for i, c in enumerate(x.split(","))) for x in mine]
+                mine = [
+                    ",".join(value if i == column else c for i, c in enumerate(x.split(",")))
+                    for x in mine
+                ]
         data = "\n".join(mine).encode("utf-8", "surrogatepass")
         how = rng.random()
         if how < 0.1:
@@ -237,11 +326,16 @@ def logs(n, seed, folder: Path) -> Tally:
         elif how < 0.2:
             data = data.decode(errors="replace").encode("utf-16")
         path.write_bytes(data)
-        command(tally, f"logs seed {seed} number {k}", ["reduce", path, f"--build={build}", f"--rig={rig}", "--json"], [path, build, rig])
+        command(
+            tally,
+            f"logs seed {seed} number {k}",
+            ["reduce", path, f"--build={build}", f"--rig={rig}", "--json"],
+            [path, build, rig],
+        )
     return tally
 
 
-# --- damage on the disk -----------------------------------------------------------------------------------------------
+# --- damage on the disk ---------------------------------------------------------------------------
 
 
 def _damage(data: bytes, rng) -> bytes:
@@ -264,7 +358,11 @@ def a_recording(n=2000):
     rng = np.random.default_rng(3)
     t = np.arange(n) / 80
     return Recording(
-        t, {"speed": 11 + rng.standard_normal(n), "cell": 114_000 + 8 * rng.standard_normal(n)}, ((3.0, 4.0),), 7, ((1.0, "heard"),)
+        t,
+        {"speed": 11 + rng.standard_normal(n), "cell": 114_000 + 8 * rng.standard_normal(n)},
+        ((3.0, 4.0),),
+        7,
+        ((1.0, "heard"),),
     )
 
 
@@ -298,7 +396,9 @@ def damaged_recordings(n, seed, folder: Path) -> Tally:
 
 
 def cut_streams(n, seed, folder: Path) -> Tally:
-    """Damaged captures, taken in when the logbook is opened: no traceback, and what can be read is what was written."""
+    """Damaged captures, taken in when the logbook is opened: no traceback, and what can be read is
+    what was written.
+    """
     from sparring.bench.recorder import Recorder
 
     rng, tally = random.Random(seed), Tally()
@@ -320,7 +420,11 @@ def cut_streams(n, seed, folder: Path) -> Tally:
                 same = np.array_equal(whole.t[at], read.t) and all(
                     np.array_equal(whole.channels[c][at], v) for c, v in read.channels.items()
                 )
-                if not same or (note.get("test"), note.get("run")) != (1, {}) or (k % 2 == 0 and "damaged" in note):
+                if (
+                    not same
+                    or (note.get("test"), note.get("run")) != (1, {})
+                    or (k % 2 == 0 and "damaged" in note)
+                ):
                     tally.silences.append(f"streams seed {seed} number {k}")
                 tally.told += "damaged" in note or "cut" in note
             except RecordingError:
@@ -329,7 +433,9 @@ def cut_streams(n, seed, folder: Path) -> Tally:
 
 
 def damaged_databases(n, seed, folder: Path) -> Tally:
-    """Flipped bits, holes and cuts in a logbook's database: what it holds is as it was, or the damage is told."""
+    """Flipped bits, holes and cuts in a logbook's database: what it holds is as it was, or the
+    damage is told.
+    """
     rng, tally = random.Random(seed), Tally()
     book = folder / "book"
     with Logbook(book) as made:
@@ -344,7 +450,12 @@ def damaged_databases(n, seed, folder: Path) -> Tally:
 
     def read():
         with Logbook(book) as opened:
-            return repr((opened.builds(), opened.rigs(), opened.tests(), opened.runs(test, struck=True))), opened.damage
+            return (
+                repr(
+                    (opened.builds(), opened.rigs(), opened.tests(), opened.runs(test, struck=True))
+                ),
+                opened.damage,
+            )
 
     whole, _ = read()
     for k in range(n):
@@ -367,11 +478,13 @@ def damaged_databases(n, seed, folder: Path) -> Tally:
     return tally
 
 
-# --- a board's lines --------------------------------------------------------------------------------------------------
+# --- a board's lines ------------------------------------------------------------------------------
 
 
 def lines(n, seed, _folder: Path) -> Tally:
-    """Garbage between good lines: no figure is believed that was not sent, time never jumps, nothing raises."""
+    """Garbage between good lines: no figure is believed that was not sent, time never jumps,
+    nothing raises.
+    """
     rng, tally = random.Random(seed), Tally()
     for k in range(n):
         with tally.one(what := f"lines seed {seed} number {k}"):
@@ -383,12 +496,13 @@ def lines(n, seed, _folder: Path) -> Tally:
                 how = rng.random()
                 if how < 0.2:
                     spot = rng.randrange(len(line))
-                    line = line[:spot] + rng.randbytes(rng.randrange(1, 4)) + line[spot + rng.randrange(3) :]
+                    line = (
+                        line[:spot]
+                        + rng.randbytes(rng.randrange(1, 4))
+                        + line[spot + rng.randrange(3) :]
+                    )
                 elif how < 0.3:
-                    line = rng.choice(
-                        [b"", rng.randbytes(200), b"> tare ok abc\n", b"# columns: x\n", b"! top\n", b"1,2,3\n", b"9" * 5000, b"#" * 3000 + b"\n",
-                         b"# columns: seq, t/9**9**9, speed/rpm\n", b"> " + b"<img src=x>" * 50 + b"\n"]
-                    ) + line  # fmt: skip
+                    line = rng.choice([*LINES, rng.randbytes(200)]) + line
                 data += line
             shown = []
             at = 0
@@ -399,15 +513,23 @@ def lines(n, seed, _folder: Path) -> Tally:
             for block in shown:
                 if block.mapping.channels != ("speed", "current"):
                     continue
-                got = {(round(float(a) * 30 / math.pi, 3), round(float(b), 6)) for a, b in block.values if math.isfinite(a + b)}
-                if wrong := [g for g in got if not any(abs(g[0] - s[0]) < 0.01 and abs(g[1] - s[1]) < 1e-4 for s in sent)]:
+                got = {
+                    (round(float(a) * 30 / math.pi, 3), round(float(b), 6))
+                    for a, b in block.values
+                    if math.isfinite(a + b)
+                }
+                if wrong := [
+                    g
+                    for g in got
+                    if not any(abs(g[0] - s[0]) < 0.01 and abs(g[1] - s[1]) < 1e-4 for s in sent)
+                ]:
                     tally.silences.append(f"{what}: believed {wrong[:3]}")
                 if len(block.t) and not np.all(np.isfinite(block.t)):
                     tally.silences.append(f"{what}: a time that is none")
     return tally
 
 
-# --- crashes while a lift is kept -------------------------------------------------------------------------------------
+# --- crashes while a lift is kept -----------------------------------------------------------------
 
 
 class Crash(BaseException):
@@ -418,7 +540,9 @@ CHUNK = 50  # samples between two writes of the recorder, which come at least on
 
 
 class Shim:
-    """Stands in for the calls by which anything gets to the disk, and stops, or fails, at one of them."""
+    """Stands in for the calls by which anything gets to the disk, and stops, or fails, at one of
+    them.
+    """
 
     def __init__(self, at, how):
         self.at, self.how, self.count = at, how, 0
@@ -441,7 +565,11 @@ def keep_a_lift(book: Logbook, test: int, whole: Recording) -> None:
     """Captures a lift and makes a run of it, as a session does, but in one thread."""
     from sparring.bench.recorder import Recorder
 
-    recorder = Recorder(book.capture_path(), tuple(whole.channels), {"test": test, "run": json.loads(Run(ended="top").to_json())})
+    recorder = Recorder(
+        book.capture_path(),
+        tuple(whole.channels),
+        {"test": test, "run": json.loads(Run(ended="top").to_json())},
+    )
     for k in range(0, len(whole), CHUNK):
         part = slice(k, k + CHUNK)
         recorder.add(whole.t[part], np.column_stack([v[part] for v in whole.channels.values()]))
@@ -454,12 +582,18 @@ def keep_a_lift(book: Logbook, test: int, whole: Recording) -> None:
 
 
 def crashes(n, seed, folder: Path) -> Tally:
-    """Keeping a lift, ended or refused at each call that writes; then opened again: nothing twice, nothing silent, and of what was
-    written nothing but the last batch is lost. n: calls that are tried."""
+    """Keeping a lift, ended or refused at each call that writes; then opened again: nothing twice,
+    nothing silent, and of what was written nothing but the last batch is lost. n: calls that are
+    tried."""
     tally, whole = Tally(), a_recording(600)
     start = folder / "start"
     with Logbook(start) as made:
-        test = made.add_test(made.save_build(hollin_yard.dunnock(2)), made.save_rig(hollin_yard.rig()), hollin_yard.plan(0.5), "one")
+        test = made.add_test(
+            made.save_build(hollin_yard.dunnock(2)),
+            made.save_rig(hollin_yard.rig()),
+            hollin_yard.plan(0.5),
+            "one",
+        )
     for how in ("crash", "full"):
         at = 0
         while at < n:
@@ -489,15 +623,21 @@ def _until_it_stops(book: Path, test: int, whole: Recording, shim: Shim) -> int:
         written = self.samples
 
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(recording, "FLUSH_EVERY", 1e6)  # its thread writes nothing by itself: all is done in turn
+        # its thread writes nothing by itself: all is done in turn
+        patch.setattr(recording, "FLUSH_EVERY", 1e6)
         patch.setattr(recording.Recorder, "_flush", flushed)
         opened = Logbook(book)
         try:
-            patch.setattr("threading.excepthook", lambda _: None)  # the recorder's thread stops there, too
+            # the recorder's thread stops there, too
+            patch.setattr("threading.excepthook", lambda _: None)
             patch.setattr("os.fsync", shim("fsync", os.fsync))
             for name in ("rename", "unlink"):
                 patch.setattr(Path, name, shim(name, getattr(Path, name)))
-            patch.setattr(pa.ipc.RecordBatchStreamWriter, "write_batch", shim("write", pa.ipc.RecordBatchStreamWriter.write_batch))
+            patch.setattr(
+                pa.ipc.RecordBatchStreamWriter,
+                "write_batch",
+                shim("write", pa.ipc.RecordBatchStreamWriter.write_batch),
+            )
             patch.setattr(pq, "write_table", shim("write", pq.write_table))
             patch.setattr(Logbook, "add_run", shim("commit", Logbook.add_run))
             keep_a_lift(opened, test, whole)
@@ -509,7 +649,9 @@ def _until_it_stops(book: Path, test: int, whole: Recording, shim: Shim) -> int:
     return written
 
 
-def _look_after(book: Path, test: int, whole: Recording, written: int, how: str, what: str, tally: Tally) -> None:
+def _look_after(
+    book: Path, test: int, whole: Recording, written: int, how: str, what: str, tally: Tally
+) -> None:
     with Logbook(book) as opened:
         said = recover(opened)
         runs = opened.runs(test)
@@ -522,8 +664,13 @@ def _look_after(book: Path, test: int, whole: Recording, written: int, how: str,
         if kept is not None and not np.array_equal(kept.t, whole.t[: len(kept)]):
             tally.silences.append(f"{what}: other figures")
         if (0 if kept is None else len(kept)) < written:
-            tally.silences.append(f"{what}: {written} samples were written, {0 if kept is None else len(kept)} are kept; {said}")
-        if list((book / "recordings").glob("*.part")) or list((book / "recordings").glob("*.arrow")):
+            tally.silences.append(
+                f"{what}: {written} samples were written, {0 if kept is None else len(kept)} are"
+                f" kept; {said}"
+            )
+        if list((book / "recordings").glob("*.part")) or list(
+            (book / "recordings").glob("*.arrow")
+        ):
             tally.silences.append(f"{what}: something is left over")
         tally.told += bool(said)
 
@@ -542,11 +689,15 @@ while True:
 
 
 def kills(n, seed, folder: Path) -> list[float]:
-    """A process that records, killed outright at any moment: what of the time until then is not on the disk [s]."""
+    """A process that records, killed outright at any moment: what of the time until then is not on
+    the disk [s].
+    """
     rng, lost = random.Random(seed), []
     for k in range(n):
         path = folder / f"killed-{k}.arrow"
-        process = subprocess.Popen([sys.executable, "-c", RECORDS, str(path)], stdout=subprocess.PIPE)
+        process = subprocess.Popen(
+            [sys.executable, "-c", RECORDS, str(path)], stdout=subprocess.PIPE
+        )
         process.stdout.readline()
         time.sleep(0.5 + rng.random())
         process.kill()
@@ -557,11 +708,13 @@ def kills(n, seed, folder: Path) -> list[float]:
     return lost
 
 
-# --- how long a bench goes on over a limit ----------------------------------------------------------------------------
+# --- how long a bench goes on over a limit --------------------------------------------------------
 
 
 def stop_times(n, seed, folder: Path) -> list[float]:
-    """From the first line over a limit, written into the cable, to `stop` read from it [s]; n lifts on one board of 80 lines a second."""
+    """From the first line over a limit, written into the cable, to `stop` read from it [s]; n lifts
+    on one board of 80 lines a second.
+    """
     rng, times = random.Random(seed), []
     ours, theirs = os.openpty()
     tty.setraw(theirs)
@@ -585,7 +738,10 @@ def stop_times(n, seed, folder: Path) -> list[float]:
                 for word in words:
                     if word == b"hello":
                         os.write(ours, b"# columns: seq, t/ms, speed/rpm, current/A\n")
-                    os.write(ours, b"> " + word.split()[0] + b" ok " + b" ".join(word.split()[1:]) + b"\n")
+                    os.write(
+                        ours,
+                        b"> " + word.split()[0] + b" ok " + b" ".join(word.split()[1:]) + b"\n",
+                    )
                     if word == b"up":
                         turning, over_at = True, math.inf
                         first_over = now + rng.uniform(0.05, 0.15)

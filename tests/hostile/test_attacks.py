@@ -7,7 +7,15 @@ from PyQt6.QtWidgets import QLabel, QWidget
 
 from sparring.ui.shell import PAGES
 
-SOME = {"records": 60, "logs": 40, "damaged_recordings": 60, "cut_streams": 60, "damaged_databases": 40, "lines": 60, "crashes": 200}
+SOME = {
+    "records": 60,
+    "logs": 40,
+    "damaged_recordings": 60,
+    "cut_streams": 60,
+    "damaged_databases": 40,
+    "lines": 60,
+    "crashes": 200,
+}
 
 
 @pytest.mark.parametrize("name", SOME)
@@ -29,7 +37,9 @@ HOSTILE = "<img src='/etc/hostname'><b>x</b>"
 
 
 def test_names_are_shown_and_never_rendered(shown, tmp_path, build, rig, plan, lifted):
-    """A build and a rig with markup for names, on every page: no label and no tip takes it for that."""
+    """A build and a rig with markup for names, on every page: no label and no tip takes it for
+    that.
+    """
     from helpers import lay, wait_for
     from PyQt6.QtWidgets import QApplication
 

@@ -1,4 +1,6 @@
-"""A board of the simplest kind on a pseudo-terminal: it keeps every line it is sent, and lifts when it is told to."""
+"""A board of the simplest kind on a pseudo-terminal: it keeps every line it is sent, and lifts when
+it is told to.
+"""
 
 from __future__ import annotations
 

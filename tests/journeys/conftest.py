@@ -21,7 +21,13 @@ def demo_home(tmp_path_factory):
 
     def make(home):
         env = {**os.environ, "HOME": str(home), "XDG_DATA_HOME": str(home / "data")}
-        subprocess.run([str(COMMAND), "demo", "--no-window"], env=env, check=True, capture_output=True, timeout=300)
+        subprocess.run(
+            [str(COMMAND), "demo", "--no-window"],
+            env=env,
+            check=True,
+            capture_output=True,
+            timeout=300,
+        )
 
     return made_once(tmp_path_factory, "home", make)
 

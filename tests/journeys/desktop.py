@@ -1,4 +1,6 @@
-"""A virtual X screen with a small window manager, the installed command on it, and real keys and clicks."""
+"""A virtual X screen with a small window manager, the installed command on it, and real keys and
+clicks.
+"""
 
 from __future__ import annotations
 
@@ -16,8 +18,10 @@ import time
 from pathlib import Path
 
 COMMAND = Path(sys.executable).with_name("sparring")
-PATIENCE = float(os.environ.get("SPARRING_TESTS_PATIENCE", "60"))  # [s] for anything the program does by itself; a slow machine is no fault
-SLOWED = float(os.environ.get("SPARRING_TESTS_SLOWED", "0"))  # [s] put into every wait, to show that no test counts on speed
+# [s] for anything the program does by itself; a slow machine is no fault
+PATIENCE = float(os.environ.get("SPARRING_TESTS_PATIENCE", "60"))
+# [s] put into every wait, to show that no test counts on speed
+SLOWED = float(os.environ.get("SPARRING_TESTS_SLOWED", "0"))
 
 
 class Screen:
@@ -27,16 +31,31 @@ class Screen:
         self.size = size
         read, write = os.pipe()
         self._server = subprocess.Popen(
-            ["Xvfb", "-displayfd", str(write), "-screen", "0", f"{size[0]}x{size[1]}x24", "-nolisten", "tcp"],
+            [
+                "Xvfb",
+                "-displayfd",
+                str(write),
+                "-screen",
+                "0",
+                f"{size[0]}x{size[1]}x24",
+                "-nolisten",
+                "tcp",
+            ],
             pass_fds=[write],
             stderr=subprocess.DEVNULL,
         )
         os.close(write)
         with os.fdopen(read) as told:
             self.display = f":{told.readline().strip()}"  # waits until it is up
-        self.env = {k: v for k, v in os.environ.items() if k not in ("QT_QPA_PLATFORM", "WAYLAND_DISPLAY", "QT_SCALE_FACTOR")}
+        self.env = {
+            k: v
+            for k, v in os.environ.items()
+            if k not in ("QT_QPA_PLATFORM", "WAYLAND_DISPLAY", "QT_SCALE_FACTOR")
+        }
         self.env["DISPLAY"] = self.display
-        self._manager = subprocess.Popen(["openbox"], env=self.env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        self._manager = subprocess.Popen(
+            ["openbox"], env=self.env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+        )
 
     def close(self):
         for process in (self._manager, self._server):
@@ -44,13 +63,21 @@ class Screen:
             process.wait(10)
 
     def xdo(self, *words):
-        done = subprocess.run(["xdotool", *map(str, words)], env=self.env, capture_output=True, text=True, timeout=PATIENCE)
+        done = subprocess.run(
+            ["xdotool", *map(str, words)],
+            env=self.env,
+            capture_output=True,
+            text=True,
+            timeout=PATIENCE,
+        )
         assert done.returncode == 0, f"xdotool {words}: {done.stderr}"
         return done.stdout
 
 
 class Program:
-    """The installed command, started as its user starts it. Acts by keys and clicks only; looks through `--inspect`."""
+    """The installed command, started as its user starts it. Acts by keys and clicks only; looks
+    through `--inspect`.
+    """
 
     def __init__(self, screen, home, *words, **env):
         self.screen, self.home = screen, Path(home)
@@ -96,7 +123,7 @@ class Program:
         """Waits until it has ended by itself; its exit status."""
         return self._process.wait(PATIENCE)
 
-    # --- looking ----------------------------------------------------------------------------------------------------
+    # --- looking ----------------------------------------------------------------------------------
 
     def _connected(self):
         assert self._process.poll() is None, f"it ended: {self.said.read_text()}"
@@ -128,11 +155,17 @@ class Program:
         seen = [w for w in self.ask("widgets") if kind is None or w["class"] == kind]
         if name is None:
             return seen
-        seen.sort(key=lambda w: w["class"] in ("Label", "QLabel"))  # a field goes before the label beside it
-        return [w for w in seen if w["name"] == name] or [w for w in seen if w["name"].startswith(name)]
+        # a field goes before the label beside it
+        seen.sort(key=lambda w: w["class"] in ("Label", "QLabel"))
+        return [w for w in seen if w["name"] == name] or [
+            w for w in seen if w["name"].startswith(name)
+        ]
 
     def widget(self, name, kind=None):
-        return self._where(lambda: next(iter(self.widgets(name, kind)), None), f"{kind or 'something'} named {name!r} is shown")
+        return self._where(
+            lambda: next(iter(self.widgets(name, kind)), None),
+            f"{kind or 'something'} named {name!r} is shown",
+        )
 
     def text(self, name, kind=None):
         return self.widget(name, kind).get("text", "")
@@ -151,7 +184,8 @@ class Program:
                 if self._link:
                     self.picture(picture)
                 raise AssertionError(
-                    f"not within {seconds:.0f} s: {what}. {state}. Picture: {picture}. Said: {self.said.read_text()[-1500:]}"
+                    f"not within {seconds:.0f} s: {what}. {state}. Picture: {picture}. Said:"
+                    f" {self.said.read_text()[-1500:]}"
                 )
             time.sleep(0.03)
 
@@ -166,24 +200,38 @@ class Program:
 
     def rows(self, sql, *values):
         """What the logbook on disk holds."""
-        with contextlib.closing(sqlite3.connect(f"file:{self.state()['logbook']}/logbook.sqlite?mode=ro", uri=True)) as book:
+        with contextlib.closing(
+            sqlite3.connect(f"file:{self.state()['logbook']}/logbook.sqlite?mode=ro", uri=True)
+        ) as book:
             return book.execute(sql, values).fetchall()
 
     def record(self, kind, name):
         """The newest record of a build or rig of that name, as the logbook's file text says it."""
-        found = [json.loads(text) for (text,) in self.rows(f"SELECT record FROM {kind}s ORDER BY id")]
-        return next(r for r in reversed(found) if name in (r.get("name"), f"{r.get('family')} r{r.get('revision')}"))
+        found = [
+            json.loads(text) for (text,) in self.rows(f"SELECT record FROM {kind}s ORDER BY id")
+        ]
+        return next(
+            r
+            for r in reversed(found)
+            if name in (r.get("name"), f"{r.get('family')} r{r.get('revision')}")
+        )
 
-    # --- acting -----------------------------------------------------------------------------------------------------
+    # --- acting -----------------------------------------------------------------------------------
 
     def _awake(self):
         """Waits until the window manager has given the keyboard to one of its windows."""
         self._poll(self._has_keys, "it has the keyboard")
 
     def _has_keys(self):
-        """Whether X server and program agree on the window that keys go to, and it is the dialog where one is open: one that
-        has just been shown gets them a moment later."""
-        done = subprocess.run(["xdotool", "getwindowfocus"], env=self.screen.env, capture_output=True, text=True, timeout=PATIENCE)
+        """Whether X server and program agree on the window that keys go to, and it is the dialog
+        where one is open: one that has just been shown gets them a moment later."""
+        done = subprocess.run(
+            ["xdotool", "getwindowfocus"],
+            env=self.screen.env,
+            capture_output=True,
+            text=True,
+            timeout=PATIENCE,
+        )
         state = self.state()
         if state["dialog"] and state["active"] != state["dialog"] and not state["popup"]:
             return False
@@ -217,10 +265,19 @@ class Program:
 
     def press(self, text):
         """Clicks a button by what is written on it."""
-        self.click_at(self._where(lambda: next((w["at"] for w in self.buttons(text) if w["enabled"]), None), f"{text!r} can be pressed"))
+        self.click_at(
+            self._where(
+                lambda: next((w["at"] for w in self.buttons(text) if w["enabled"]), None),
+                f"{text!r} can be pressed",
+            )
+        )
 
     def buttons(self, text):
-        return [w for w in self.ask("widgets") if "checked" in w and w["text"].replace("&", "").startswith(text)]
+        return [
+            w
+            for w in self.ask("widgets")
+            if "checked" in w and w["text"].replace("&", "").startswith(text)
+        ]
 
     def _where(self, find, what):
         """Where something is, once it has stopped moving: a list may just be filled anew."""
@@ -239,10 +296,23 @@ class Program:
 
         def find():
             views = self.widgets(view)
-            found = [place for w in views for t, place in w.get("items", {}).items() if t == text or t.startswith(text)]
+            found = [
+                place
+                for w in views
+                for t, place in w.get("items", {}).items()
+                if t == text or t.startswith(text)
+            ]
             if not found and views:  # further down, or up
                 x, y, width, height = views[0]["at"]
-                self.screen.xdo("mousemove", x + width // 2, y + height // 2, "click", "--repeat", 2, next(turns))
+                self.screen.xdo(
+                    "mousemove",
+                    x + width // 2,
+                    y + height // 2,
+                    "click",
+                    "--repeat",
+                    2,
+                    next(turns),
+                )
             return found[0] if found else None
 
         self.click_at(self._where(find, f"{text!r} is in {view!r}"), **how)
@@ -251,20 +321,31 @@ class Program:
         """Clicks a thing that a widget paints by itself."""
 
         def find():
-            return next((w["places"][name] for w in self.widgets(kind=kind) if name in w.get("places", {})), None)
+            return next(
+                (w["places"][name] for w in self.widgets(kind=kind) if name in w.get("places", {})),
+                None,
+            )
 
         self.click_at(self._where(find, f"{name!r} is in {kind}"), **how)
 
     def tab(self, text):
-        self.until(lambda: any(text in w.get("tabs", {}) for w in self.ask("widgets")), f"a tab {text!r} is shown")
-        self.click_at(next(w["tabs"][text] for w in self.ask("widgets") if text in w.get("tabs", {})))
+        self.until(
+            lambda: any(text in w.get("tabs", {}) for w in self.ask("widgets")),
+            f"a tab {text!r} is shown",
+        )
+        self.click_at(
+            next(w["tabs"][text] for w in self.ask("widgets") if text in w.get("tabs", {}))
+        )
 
     def choose(self, combo, entry):
         """Picks an entry of a drop-down list with the keyboard."""
         box = self.widget(combo)
         self.click_at(box["at"])
         names = box["entries"]
-        now, wanted = names.index(box["text"]), next(i for i, n in enumerate(names) if n == entry or n.startswith(entry))
+        now, wanted = (
+            names.index(box["text"]),
+            next(i for i, n in enumerate(names) if n == entry or n.startswith(entry)),
+        )
         self.key(*(["Down" if wanted > now else "Up"] * abs(wanted - now)), "Return")
 
     def menu(self, head, text):
@@ -277,7 +358,12 @@ class Program:
         entries = {}
 
         def there():
-            entries.update((t, place) for w in self.widgets(kind="QMenu") for t, place in w.get("items", {}).items() if t.startswith(text))
+            entries.update(
+                (t, place)
+                for w in self.widgets(kind="QMenu")
+                for t, place in w.get("items", {}).items()
+                if t.startswith(text)
+            )
             return entries
 
         self.until(there, f"{text!r} is in the menu and can be chosen")

@@ -1,4 +1,5 @@
-"""At the bench: README's runs, rig and readings; a board of one's own, from the care notes to STOP."""
+"""At the bench: README's runs, rig and readings; a board of one's own, from the care
+notes to STOP."""
 
 import contextlib
 import json
@@ -20,7 +21,10 @@ def board():
 
 def go(demo, what):
     """Presses Space once Run says that this is what it does next."""
-    demo.until(lambda: any(b["enabled"] and what in b["text"] for b in demo.widgets(kind="KeyButton")), f"Space would {what}")
+    demo.until(
+        lambda: any(b["enabled"] and what in b["text"] for b in demo.widgets(kind="KeyButton")),
+        f"Space would {what}",
+    )
     demo.key("space")
 
 
@@ -38,7 +42,10 @@ def test_lifts_on_the_simulated_bench_by_space_marks_and_escape(demo):
     demo.until(lambda: demo.state()["dialog"] == "Mark", "it asks for a word")
     demo.key("Return")
     demo.until(lambda: not demo.state()["dialog"], "the mark is made")
-    demo.until(lambda: demo.state()["bench"] == "ready" and demo.state()["runs"] == 1, "the lift is kept as it happens")
+    demo.until(
+        lambda: demo.state()["bench"] == "ready" and demo.state()["runs"] == 1,
+        "the lift is kept as it happens",
+    )
     go(demo, "Lift 0.50 kg again")
     demo.until(lambda: demo.state()["bench"] == "lifting", "it lifts again")
     demo.page("Build")  # from anywhere
@@ -50,7 +57,7 @@ def test_lifts_on_the_simulated_bench_by_space_marks_and_escape(demo):
     assert {r["source"] for r in runs} == {"simulated"}
 
 
-def test_a_board_drives_nothing_before_the_care_notes_are_confirmed_and_escape_stops_it_under_a_dialog(demo, board):
+def test_a_board_waits_for_the_care_notes_and_escape_stops_it_under_a_dialog(demo, board):
     demo.page("Rig")
     demo.press("New rig")
     demo.until(lambda: demo.state()["rig"] == "Hoist B copy", "a rig of one's own")
@@ -59,12 +66,22 @@ def test_a_board_drives_nothing_before_the_care_notes_are_confirmed_and_escape_s
     demo.enter(board.port, "Tab")
     demo.press("Connect")
     demo.until(lambda: not demo.state()["dialog"], "the dialog is done")
-    demo.until(lambda: demo.state()["bench"] == "ready" and demo.state()["samples"] > 30, "its lines come")
+    demo.until(
+        lambda: demo.state()["bench"] == "ready" and demo.state()["samples"] > 30, "its lines come"
+    )
     assert demo.state()["page"] == "Run"
     go(demo, "Confirm the care notes")
-    demo.until(lambda: demo.state()["page"] == "Rig" and demo.state()["focus"].startswith("Name of whoever"), "it leads there")
+    demo.until(
+        lambda: (
+            demo.state()["page"] == "Rig" and demo.state()["focus"].startswith("Name of whoever")
+        ),
+        "it leads there",
+    )
     demo.enter("A. Tester")
-    demo.until(lambda: (demo.record("rig", "Hoist B copy")["care_read"] or {}).get("by") == "A. Tester", "it is kept by name")
+    demo.until(
+        lambda: (demo.record("rig", "Hoist B copy")["care_read"] or {}).get("by") == "A. Tester",
+        "it is kept by name",
+    )
     assert "up" not in board.words()
     demo.page("Run")
     go(demo, "Tare")
@@ -77,9 +94,14 @@ def test_a_board_drives_nothing_before_the_care_notes_are_confirmed_and_escape_s
     demo.until(lambda: "stop" in board.words()[heard:], "the board is told to stop")
     demo.until(lambda: demo.state()["runs"] == 1, "the lift is kept")
     words = board.words()
-    assert words.index("hello") < words.index("tare") < words.index("hang", words.index("tare")) < words.index("up")
+    assert (
+        words.index("hello")
+        < words.index("tare")
+        < words.index("hang", words.index("tare"))
+        < words.index("up")
+    )
     assert words.index("up") < len(words) - 1 - words[::-1].index("stop")
-    assert ("drive 12") in [line for _, line in board.heard]
+    assert "drive 12" in [line for _, line in board.heard]
 
 
 @contextlib.contextmanager
@@ -96,7 +118,9 @@ def begun(demo, board, tmp_path):
     demo.until(lambda: demo.state()["dialog"] == "Connect a bench", "it asks for the port")
     demo.enter(str(cable.link), "Tab")
     demo.press("Connect")
-    demo.until(lambda: demo.state()["bench"] == "ready" and demo.state()["samples"] > 30, "its lines come")
+    demo.until(
+        lambda: demo.state()["bench"] == "ready" and demo.state()["samples"] > 30, "its lines come"
+    )
     go(demo, "Tare")
     go(demo, "Hang 0.50 kg, then lift")
     demo.until(lambda: demo.state()["bench"] == "lifting", "it lifts")
@@ -121,7 +145,10 @@ def test_stop_while_the_cable_is_out_is_the_first_word_after_it_is_back(demo, li
     lifting.pull()
     demo.until(lambda: demo.state()["bench"] == "lost", "the bench is lost")
     demo.key("Escape")
-    demo.until(lambda: any("STOP not confirmed" in b["text"] for b in demo.widgets(kind="KeyButton")), "it says so large")
+    demo.until(
+        lambda: any("STOP not confirmed" in b["text"] for b in demo.widgets(kind="KeyButton")),
+        "it says so large",
+    )
     heard = len(board.heard)
     lifting.plug()
     demo.until(lambda: demo.state()["bench"] == "ready", "it is confirmed")
@@ -129,7 +156,9 @@ def test_stop_while_the_cable_is_out_is_the_first_word_after_it_is_back(demo, li
     assert "up" not in board.words()[heard:]
     demo.until(lambda: demo.state()["runs"] == 1, "the lift is kept")
     go(demo, "Lower the hook")
-    demo.until(lambda: board.words()[-1] != "up" and "down" in board.words(), "the hook is let down")
+    demo.until(
+        lambda: board.words()[-1] != "up" and "down" in board.words(), "the hook is let down"
+    )
 
 
 @pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGHUP])
@@ -159,7 +188,10 @@ def test_another_way_to_load_is_drawn_and_says_what_is_missing(demo):
     demo.choose("Method", "Lever")
     demo.until(lambda: demo.state()["rig"] == "Lever", "a rig of its own for the lever")
     demo.until(lambda: demo.widgets("Arm"), "its dimensions are drawn")
-    demo.until(lambda: any("care notes" in w["name"] for w in demo.widgets(kind="_Card")), "it says what is missing")
+    demo.until(
+        lambda: any("care notes" in w["name"] for w in demo.widgets(kind="_Card")),
+        "it says what is missing",
+    )
     demo.choose("Order", "bisection")
     demo.until(lambda: demo.widgets("Plan: 5 weights, bisected"), "the plan's order is changed")
     demo.key("ctrl+z", "ctrl+z")
@@ -175,11 +207,18 @@ def test_the_load_cell_is_calibrated_by_the_guide(demo):
             demo.enter(text)
     demo.until(lambda: len(demo.record("rig", "Hoist B")["shelf"]) == 2, "the shelf is kept")
     demo.key("ctrl+b")
-    demo.until(lambda: demo.state()["bench"] == "ready" and demo.state()["samples"] > 100, "the simulated bench runs")
+    demo.until(
+        lambda: demo.state()["bench"] == "ready" and demo.state()["samples"] > 100,
+        "the simulated bench runs",
+    )
     demo.page("Rig")
     demo.tab("Sensors")
     demo.press("Guide")
-    demo.until(lambda: len((demo.record("rig", "Hoist B")["calibration"] or {})["points"]) == 5, "five readings are taken", 180)
+    demo.until(
+        lambda: len((demo.record("rig", "Hoist B")["calibration"] or {})["points"]) == 5,
+        "five readings are taken",
+        180,
+    )
     points = demo.record("rig", "Hoist B")["calibration"]["points"]
     assert [round(float(p["mass"].split()[0])) for p in points] == [0, 1, 2, 1, 0]
     low, middle, high = (float(p["reading"].split()[0]) for p in points[:3])
@@ -189,18 +228,28 @@ def test_the_load_cell_is_calibrated_by_the_guide(demo):
 def test_readings_are_typed_and_recorded(demo):
     demo.key("ctrl+h")
     demo.until(lambda: demo.state()["dialog"].startswith("Readings"), "it opens")
-    demo.until(lambda: demo.state()["focus"].startswith("Readings, a column a repeat"), "the keyboard is where figures go")
+    demo.until(
+        lambda: demo.state()["focus"].startswith("Readings, a column a repeat"),
+        "the keyboard is where figures go",
+    )
     for text in ("0.5 kg", "0.6 kg", "0 deg"):
         demo.type(text)
         demo.key("Return")
-    demo.until(lambda: any("N·m" in t for w in demo.widgets("Results") for t in w.get("items", {})), "the torque is worked out")
+    demo.until(
+        lambda: any("N·m" in t for w in demo.widgets("Results") for t in w.get("items", {})),
+        "the torque is worked out",
+    )
     demo.choose("Way of measuring", "Bare motor")
     demo.press("Simulate")
-    demo.until(lambda: any(b["enabled"] for b in demo.buttons("Record")), "the simulated set-up sends")
+    demo.until(
+        lambda: any(b["enabled"] for b in demo.buttons("Record")), "the simulated set-up sends"
+    )
     demo.key("ctrl+Return")
     demo.until(lambda: demo.buttons("Stop, take"), "it records")
     demo.until(
-        lambda: demo.rows("SELECT value FROM settings WHERE key LIKE '%Bare motor' AND value LIKE '%parquet%'"),
+        lambda: demo.rows(
+            "SELECT value FROM settings WHERE key LIKE '%Bare motor' AND value LIKE '%parquet%'"
+        ),
         "what it recorded is kept",
         180,
     )

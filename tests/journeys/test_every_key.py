@@ -1,4 +1,6 @@
-"""Every entry of the menus by mouse and by its key, and every key of the keys sheet, once; each does what it says."""
+"""Every entry of the menus by mouse and by its key, and every key of the keys sheet, once; each
+does what it says.
+"""
 
 import pytest
 from desktop import Program, home_with_demo
@@ -7,14 +9,19 @@ from desktop import Program, home_with_demo
 @pytest.fixture(scope="module")
 def demo(screen, demo_home, tmp_path_factory):
     """One program for all of it, as one tester has it."""
-    program = Program(screen, home_with_demo(demo_home, tmp_path_factory.mktemp("keys") / "home"), "demo")
+    program = Program(
+        screen, home_with_demo(demo_home, tmp_path_factory.mktemp("keys") / "home"), "demo"
+    )
     yield program
     program.close()
 
 
 def dialog(demo, title):
     """A dialog of that title is open; it is closed again."""
-    demo.until(lambda: title in demo.state()["dialog"], f"{title} opens; open is {demo.state()['dialog']!r}")
+    demo.until(
+        lambda: title in demo.state()["dialog"],
+        f"{title} opens; open is {demo.state()['dialog']!r}",
+    )
     demo.key("Escape")
     demo.until(lambda: not demo.state()["dialog"], f"{title} closes")
 
@@ -32,7 +39,9 @@ def new(demo, name):
     """A build of that name is begun; undo takes it back."""
     demo.until(lambda: demo.state()["build"] == name, f"{name} is begun")
     demo.key("ctrl+z")
-    demo.until(lambda: demo.state()["build"] == "Dunnock r2", "undo goes back to what was on the desk")
+    demo.until(
+        lambda: demo.state()["build"] == "Dunnock r2", "undo goes back to what was on the desk"
+    )
 
 
 def turned(demo, what, name):
@@ -58,7 +67,10 @@ def begun_anew(demo):
 
 
 def simulated(demo):
-    demo.until(lambda: demo.state()["bench"] == "ready" and demo.state()["samples"] > 60, "the simulated bench sends")
+    demo.until(
+        lambda: demo.state()["bench"] == "ready" and demo.state()["samples"] > 60,
+        "the simulated bench sends",
+    )
 
 
 DOES = {
@@ -69,18 +81,24 @@ DOES = {
     "Export this test …": lambda demo: file_dialog(demo, "Export into which folder"),
     "Take back left-out lifts": lambda demo: said(demo, "No lift is left out"),
     "Go back to a copy …": lambda demo: dialog(demo, "Go back to a copy"),
-    "Find …": lambda demo: demo.until(lambda: demo.state()["focus"] == "Find in the logbook", "search has the keyboard"),
+    "Find …": lambda demo: demo.until(
+        lambda: demo.state()["focus"] == "Find in the logbook", "search has the keyboard"
+    ),
     "New build": lambda demo: new(demo, "New drive r1"),
     "New revision of this build": lambda demo: new(demo, "Dunnock r4"),
     "Open a build file …": lambda demo: file_dialog(demo, "Build file"),
     "Save as a build file …": lambda demo: file_dialog(demo, "Save as a build file"),
     "New test": begun_anew,
     "Simulated bench": simulated,
-    "Tare with nothing pulling": lambda demo: demo.until(lambda: demo.state()["tared"], "it is tared"),
+    "Tare with nothing pulling": lambda demo: demo.until(
+        lambda: demo.state()["tared"], "it is tared"
+    ),
     "Mark this moment": lambda demo: dialog(demo, "Mark"),
     "Stop": lambda demo: demo.until(lambda: demo.state()["bench"] == "ready", "it is at rest"),
     "Readings, typed or recorded …": lambda demo: dialog(demo, "Readings"),
-    "Disconnect": lambda demo: demo.until(lambda: demo.state()["bench"] == "off", "the bench is let go"),
+    "Disconnect": lambda demo: demo.until(
+        lambda: demo.state()["bench"] == "off", "the bench is let go"
+    ),
     "Connect a board …": lambda demo: dialog(demo, "Connect a bench"),
     "Fold the logbook": lambda demo: turned(demo, "ctrl+1", "Builds and tests"),
     "Fold the findings": lambda demo: turned(demo, "ctrl+2", "Findings"),
@@ -100,7 +118,8 @@ def test_every_entry_of_the_menus_does_what_it_says(demo):
     demo.enter("POM, greased, again")
     entries = {e["text"]: e for e in demo.ask("menus")}
     told = {text.split(" title")[0] for text in entries}
-    assert told - {"Quit"} == set(DOES)  # what comes new gets a line here; to quit is a journey of its own
+    # what comes new gets a line here; to quit is a journey of its own
+    assert told - {"Quit"} == set(DOES)
     for name, does in DOES.items():
         entry = next(e for text, e in entries.items() if text.split(" title")[0] == name)
         if name == "Dark, for the night bench":
@@ -146,7 +165,10 @@ def test_the_keys_of_the_gear_drawing(demo):
     demo.key("space")
     stages = len(demo.record("build", "Wren r1")["stages"])
     demo.key("ctrl+shift+d")
-    demo.until(lambda: len(demo.record("build", "Wren r1")["stages"]) == stages + 1, "the stage is duplicated")
+    demo.until(
+        lambda: len(demo.record("build", "Wren r1")["stages"]) == stages + 1,
+        "the stage is duplicated",
+    )
     demo.key("ctrl+BackSpace")
     demo.until(lambda: len(demo.record("build", "Wren r1")["stages"]) == stages, "and taken out")
 
@@ -164,7 +186,21 @@ def test_the_mouse_in_a_chart(demo):
     demo.until(lambda: places() != first, "the wheel zooms")
     zoomed = places()
     x, y = chart[0] + chart[2] // 2, chart[1] + chart[3] // 2
-    demo.screen.xdo("mousemove", x, y, "mousedown", 1, "mousemove", x - 60, y, "mousemove", x - 90, y, "mouseup", 1)
+    demo.screen.xdo(
+        "mousemove",
+        x,
+        y,
+        "mousedown",
+        1,
+        "mousemove",
+        x - 60,
+        y,
+        "mousemove",
+        x - 90,
+        y,
+        "mouseup",
+        1,
+    )
     demo.until(lambda: places() != zoomed, "a drag shifts")
     shifted = places()
     demo.click_at(chart, times=2)
@@ -173,7 +209,9 @@ def test_the_mouse_in_a_chart(demo):
     demo.item_of_menu("Copy as CSV")
     demo.key("ctrl+f")
     demo.key("ctrl+v")
-    demo.until(lambda: "torque N·m" in demo.text("Find in the logbook"), "the table is on the clipboard")
+    demo.until(
+        lambda: "torque N·m" in demo.text("Find in the logbook"), "the table is on the clipboard"
+    )
     demo.key("ctrl+a", "Delete")
     demo.until(lambda: demo.text("Find in the logbook") == "", "search is empty again")
 

@@ -1,4 +1,6 @@
-"""A logbook that was spoilt: what is damaged is said, the rest goes on, and a copy of the day brings it back."""
+"""A logbook that was spoilt: what is damaged is said, the rest goes on, and a copy of the day
+brings it back.
+"""
 
 import contextlib
 import sqlite3
@@ -24,7 +26,10 @@ def test_a_spoilt_row_is_named_and_the_rest_is_there(screen, demo_home, tmp_path
     home = home_with_demo(demo_home, tmp_path / "home")
     (database,) = home.rglob("logbook.sqlite")
     with contextlib.closing(sqlite3.connect(database)) as db:
-        db.execute("UPDATE runs SET record = replace(record, 'sparring.run/1', 'sparring.ruN/1') WHERE id = (SELECT max(id) FROM runs)")
+        db.execute(
+            "UPDATE runs SET record = replace(record, 'sparring.run/1', 'sparring.ruN/1') WHERE id"
+            " = (SELECT max(id) FROM runs)"
+        )
         db.commit()
         (spoilt,) = db.execute("SELECT max(id) FROM runs").fetchone()
     demo = Program(screen, home, "demo")
@@ -32,6 +37,9 @@ def test_a_spoilt_row_is_named_and_the_rest_is_there(screen, demo_home, tmp_path
         demo.until(lambda: f"run {spoilt}" in demo.state()["message"], "it names what is damaged")
         assert "left out" in demo.state()["message"]
         demo.item("Builds and tests", "r2 POM, greased")
-        demo.until(lambda: demo.state()["has_result"] and demo.state()["build"] == "Dunnock r2", "another test is as it was")
+        demo.until(
+            lambda: demo.state()["has_result"] and demo.state()["build"] == "Dunnock r2",
+            "another test is as it was",
+        )
     finally:
         demo.close()

@@ -1,4 +1,5 @@
-"""Every page, tab and dialog at the sizes and in the typefaces that testers have: no text is cut."""
+"""Every page, tab and dialog at the sizes and in the typefaces that testers
+have: no text is cut."""
 
 import pytest
 from desktop import Program, Screen, home_with_demo
@@ -32,14 +33,24 @@ def test_no_text_is_cut(demo_home, tmp_path, how):
         demo.key("ctrl+1") if folded else None
 
     try:
-        for title in ("r1 POM, dry", "r1 one ring", "r1 split ring", "r1 cycloid", "r1 worm", "r1 belt"):
+        for title in (
+            "r1 POM, dry",
+            "r1 one ring",
+            "r1 split ring",
+            "r1 cycloid",
+            "r1 worm",
+            "r1 belt",
+        ):
             lay(title)
             demo.page("Build")
             for tab in BUILD_TABS:
                 demo.tab(tab)
                 look(f"{title}, {tab}")
         lay("r3 brass")
-        demo.until(lambda: demo.state()["has_result"] and demo.state()["build"] == "Dunnock r3", "there is a result")
+        demo.until(
+            lambda: demo.state()["has_result"] and demo.state()["build"] == "Dunnock r3",
+            "there is a result",
+        )
         demo.page("Results")
         for tab in ("Points", "Recording", "Uncertainty"):
             demo.tab(tab)

@@ -17,7 +17,12 @@ def mine(screen, tmp_path):
 
 
 def lift(mine, what, runs):
-    mine.until(lambda: any(b["enabled"] and b["text"].startswith(what) for b in mine.widgets(kind="KeyButton")), f"Space would {what}")
+    mine.until(
+        lambda: any(
+            b["enabled"] and b["text"].startswith(what) for b in mine.widgets(kind="KeyButton")
+        ),
+        f"Space would {what}",
+    )
     mine.key("space")
     mine.until(lambda: mine.state()["runs"] == runs, f"{runs} lifts are kept")
 
@@ -29,19 +34,35 @@ def test_a_drive_of_ones_own_from_nothing_to_a_result(mine, tmp_path):
     mine.enter("Robin")
     mine.until(lambda: mine.state()["build"] == "Robin r1", "it has a name")
     mine.place("TrainView", "stage 1 pinion")
-    for field, text in (("Pinion teeth", "14"), ("Wheel teeth", "70"), ("Module", "1 mm"), ("Face width", "8 mm")):
+    for field, text in (
+        ("Pinion teeth", "14"),
+        ("Wheel teeth", "70"),
+        ("Module", "1 mm"),
+        ("Face width", "8 mm"),
+    ):
         mine.click(field)
         mine.enter(text)
     stage = mine.record("build", "Robin r1")["stages"][0]
-    assert (stage["pinion"], stage["wheel"], stage["module"], stage["face_width"]) == (14, 70, "1 mm", "8 mm")
+    assert (stage["pinion"], stage["wheel"], stage["module"], stage["face_width"]) == (
+        14,
+        70,
+        "1 mm",
+        "8 mm",
+    )
     mine.click("Module")
     mine.enter("1 V")
-    mine.until(lambda: any("unit of voltage" in w["text"] for w in mine.widgets(kind="Label")), "a wrong unit is refused in words")
+    mine.until(
+        lambda: any("unit of voltage" in w["text"] for w in mine.widgets(kind="Label")),
+        "a wrong unit is refused in words",
+    )
     mine.key("Escape")
     mine.page("Rig")
     mine.click("Drum diameter")
     mine.enter("40 mm ± 0.1 mm".replace("±", "+-"))
-    mine.until(lambda: mine.record("rig", "Hoist A")["method"]["drum_diameter"].startswith("40"), "the drum is entered")
+    mine.until(
+        lambda: mine.record("rig", "Hoist A")["method"]["drum_diameter"].startswith("40"),
+        "the drum is entered",
+    )
     mine.click("Travel")
     mine.enter("2 m")
     mine.click("Weights of the steps")
@@ -49,17 +70,23 @@ def test_a_drive_of_ones_own_from_nothing_to_a_result(mine, tmp_path):
     mine.click("Repeats")
     mine.enter("2")
     mine.click("Voltage")
-    mine.enter("5 V")  # at 12 V a ratio of 5 runs into the rig's limit of 600 rpm, and at 5 V on the way down
+    # at 12 V a ratio of 5 runs into the rig's limit of 600 rpm, and at 5 V on the way down
+    mine.enter("5 V")
     mine.click("Output speed")
     mine.enter("900 rpm")
     mine.page("Run")
     lift(mine, "Connect the simulated bench", 0)
     lift(mine, "Tare", 0)
     mine.until(lambda: mine.state()["tared"], "it is tared")
-    for n, what in enumerate(("Hang 0.20 kg", "Lift 0.20 kg again", "Hang 0.40 kg", "Lift 0.40 kg again"), start=1):
+    for n, what in enumerate(
+        ("Hang 0.20 kg", "Lift 0.20 kg again", "Hang 0.40 kg", "Lift 0.40 kg again"), start=1
+    ):
         lift(mine, what, n)
     lift(mine, "See the results", 4)
-    mine.until(lambda: mine.state()["page"] == "Results" and mine.state()["has_result"], "the results are shown")
+    mine.until(
+        lambda: mine.state()["page"] == "Results" and mine.state()["has_result"],
+        "the results are shown",
+    )
     plan, headline = mine.rows("SELECT plan, headline FROM tests")[0]
     assert json.loads(plan)["repeats"] == 2
     assert [json.loads(r)["ended"] for (r,) in mine.rows("SELECT record FROM runs")] == ["top"] * 4
@@ -96,20 +123,34 @@ def test_a_plan_is_laid_out_by_keyboard_alone(mine):
     mine.enter("0.8 s", "Tab")
     tab_to(mine, "Order")
     mine.key("Down", "Tab")
-    mine.until(lambda: mine.widgets("Plan: 3 weights × 3") or mine.widgets("Plan: 3 weights, bisected"), "the title block shows it")
+    mine.until(
+        lambda: mine.widgets("Plan: 3 weights × 3") or mine.widgets("Plan: 3 weights, bisected"),
+        "the title block shows it",
+    )
     mine.key("alt+3")
     tab_to(mine, "0.40 kg, 0/3")
     mine.key("Return")
     go = mine.widgets(kind="KeyButton")[0]
     assert go["text"].startswith("Connect the simulated bench")
     mine.key("space")
-    mine.until(lambda: any("Tare" in b["text"] for b in mine.widgets(kind="KeyButton")), "the bench is there")
+    mine.until(
+        lambda: any("Tare" in b["text"] for b in mine.widgets(kind="KeyButton")),
+        "the bench is there",
+    )
     mine.key("space")
-    mine.until(lambda: any("Hang 0.40 kg" in b["text"] for b in mine.widgets(kind="KeyButton")), "the chosen weight is next")
+    mine.until(
+        lambda: any("Hang 0.40 kg" in b["text"] for b in mine.widgets(kind="KeyButton")),
+        "the chosen weight is next",
+    )
     mine.key("space")
     mine.until(lambda: mine.state()["runs"] == 1, "it is lifted")
     plan = json.loads(mine.rows("SELECT plan FROM tests")[0][0])
     assert [m.split()[0] for m in plan["loads"]] == ["0.2", "0.4", "0.6"]
-    assert (plan["repeats"], plan["voltage"], plan["settle"], plan["measure"]) == (3, "9 V", "0.4 s", "0.8 s")
+    assert (plan["repeats"], plan["voltage"], plan["settle"], plan["measure"]) == (
+        3,
+        "9 V",
+        "0.4 s",
+        "0.8 s",
+    )
     assert plan["order"] != "ladder"
     assert json.loads(mine.rows("SELECT record FROM runs")[0][0])["step"] == 1

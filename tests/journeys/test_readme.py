@@ -1,4 +1,6 @@
-"""README's five minutes, sentence by sentence, on the desk: what is seen, what is edited, what is imported."""
+"""README's five minutes, sentence by sentence, on the desk: what is seen, what is edited, what is
+imported.
+"""
 
 import json
 
@@ -7,7 +9,9 @@ import pytest
 
 def choose(demo, title, name):
     demo.item("Builds and tests", title)
-    demo.until(lambda: demo.state()["build"] == name and not demo.state()["busy"], f"{name} is on the desk")
+    demo.until(
+        lambda: demo.state()["build"] == name and not demo.state()["busy"], f"{name} is on the desk"
+    )
 
 
 def test_results_are_read_and_a_finding_is_opened(demo):
@@ -21,7 +25,10 @@ def test_results_are_read_and_a_finding_is_opened(demo):
     demo.until(lambda: len(demo.widgets(kind="Label")) > before, f"{title}: why is read")
     demo.place("ResultsPage", "gearbox 1")
     demo.until(lambda: demo.text("Below the charts") == "Recording", "the point's recording opens")
-    demo.until(lambda: any("steady" in w["text"] for w in demo.widgets(kind="Label")), "it says what was taken as steady")
+    demo.until(
+        lambda: any("steady" in w["text"] for w in demo.widgets(kind="Label")),
+        "it says what was taken as steady",
+    )
     demo.tab("Uncertainty")
     demo.until(lambda: demo.text("Below the charts") == "Uncertainty", "the budget is shown")
     demo.until(lambda: demo.widgets("Gearbox efficiency", "BudgetView"), "it says of what")
@@ -32,16 +39,28 @@ def test_a_wrong_drum_is_put_right_and_taken_back(demo):
     demo.page("Results")
     card = next(w for w in demo.widgets(kind="_Card") if "half its diameter" in w["name"])
     demo.click_at(card["at"])
-    demo.until(lambda: demo.state()["page"] == "Rig" and demo.state()["focus"].startswith("Drum radius"), "the finding leads to its field")
+    demo.until(
+        lambda: demo.state()["page"] == "Rig" and demo.state()["focus"].startswith("Drum radius"),
+        "the finding leads to its field",
+    )
     demo.enter("25 mm")
     demo.until(lambda: "What is this edit?" in demo.state()["question"], "it asks what the edit is")
     assert demo.record("rig", "Hoist B")["method"]["drum_radius"].startswith("50")
     demo.key("alt+w")
-    demo.until(lambda: demo.record("rig", "Hoist B")["method"]["drum_radius"] == "25 mm", "the correction is kept")
-    demo.until(lambda: not any("half its diameter" in w["name"] for w in demo.widgets(kind="_Card")), "the finding goes")
+    demo.until(
+        lambda: demo.record("rig", "Hoist B")["method"]["drum_radius"] == "25 mm",
+        "the correction is kept",
+    )
+    demo.until(
+        lambda: not any("half its diameter" in w["name"] for w in demo.widgets(kind="_Card")),
+        "the finding goes",
+    )
     assert demo.state()["undo"].startswith("drum radius")
     demo.key("ctrl+z")  # with the keyboard still in the field
-    demo.until(lambda: demo.record("rig", "Hoist B")["method"]["drum_radius"].startswith("50"), "undo takes it back")
+    demo.until(
+        lambda: demo.record("rig", "Hoist B")["method"]["drum_radius"].startswith("50"),
+        "undo takes it back",
+    )
     kept = demo.rows("SELECT field, after FROM corrections ORDER BY id")
     assert [field for field, _ in kept] == ["drum radius"] * 2
     assert kept[0][1] == "25 mm"
@@ -64,10 +83,16 @@ def test_the_question_is_answered_by_mouse_and_corrections_stand_beside_the_resu
     assert demo.text("Module") == was
     ask("0.9 mm")
     demo.press("It was wrong all along")
-    demo.until(lambda: demo.record("build", "Dunnock r3")["stages"][0]["module"] == "0.9 mm", "the correction is kept")
+    demo.until(
+        lambda: demo.record("build", "Dunnock r3")["stages"][0]["module"] == "0.9 mm",
+        "the correction is kept",
+    )
     demo.page("Results")
     demo.tab("Corrections")
-    demo.until(lambda: any("0.9 mm" in t for w in demo.widgets(kind="Table") for t in w.get("items", {})), "the correction is shown")
+    demo.until(
+        lambda: any("0.9 mm" in t for w in demo.widgets(kind="Table") for t in w.get("items", {})),
+        "the correction is shown",
+    )
     demo.page("Rig")
     demo.press("New rig")
     demo.until(lambda: demo.state()["rig"] == "Hoist B copy", "a rig of one's own")
@@ -75,7 +100,10 @@ def test_the_question_is_answered_by_mouse_and_corrections_stand_beside_the_resu
     demo.click("Name of whoever")
     demo.type("A. Tester")
     demo.press("I have read this")
-    demo.until(lambda: (demo.record("rig", "Hoist B copy")["care_read"] or {}).get("by") == "A. Tester", "it is kept by name")
+    demo.until(
+        lambda: (demo.record("rig", "Hoist B copy")["care_read"] or {}).get("by") == "A. Tester",
+        "it is kept by name",
+    )
 
 
 def test_a_build_is_drawn_counted_edited_and_turned(demo):
@@ -94,9 +122,15 @@ def test_a_build_is_drawn_counted_edited_and_turned(demo):
     assert demo.record("build", "Dunnock r1")["stages"][0]["wheel"] == 60
     demo.click("Module")
     demo.enter("1/32 in")
-    demo.until(lambda: demo.record("build", "Dunnock r4")["stages"][0]["module"].startswith("0.79375"), "the module is kept")
+    demo.until(
+        lambda: demo.record("build", "Dunnock r4")["stages"][0]["module"].startswith("0.79375"),
+        "the module is kept",
+    )
     demo.key("ctrl+z")
-    demo.until(lambda: demo.record("build", "Dunnock r4")["stages"][0]["module"] == "0.8 mm", "and taken back")
+    demo.until(
+        lambda: demo.record("build", "Dunnock r4")["stages"][0]["module"] == "0.8 mm",
+        "and taken back",
+    )
     demo.press("Turn")
     demo.until(lambda: demo.buttons("Hold"), "it turns")
     demo.press("Hold")
@@ -104,12 +138,20 @@ def test_a_build_is_drawn_counted_edited_and_turned(demo):
     text = next(w["text"] for w in demo.widgets(kind="Label") if "gearbox" in w["text"])
     demo.click("Output torque", "QSlider")
     demo.key("Home", "Right", "Right")
-    demo.until(lambda: text not in [w["text"] for w in demo.widgets(kind="Label")], "the sweep follows")
+    demo.until(
+        lambda: text not in [w["text"] for w in demo.widgets(kind="Label")], "the sweep follows"
+    )
     demo.tab("Strength")
-    demo.until(lambda: any("pinion" in t for w in demo.widgets(kind="Table") for t in w.get("items", {})), "it says what breaks first")
+    demo.until(
+        lambda: any("pinion" in t for w in demo.widgets(kind="Table") for t in w.get("items", {})),
+        "it says what breaks first",
+    )
 
 
-@pytest.mark.parametrize(("title", "name"), [("r1 one ring", "Wren r1"), ("r1 split ring", "Curlew r1"), ("r1 cycloid", "Plover r1")])
+@pytest.mark.parametrize(
+    ("title", "name"),
+    [("r1 one ring", "Wren r1"), ("r1 split ring", "Curlew r1"), ("r1 cycloid", "Plover r1")],
+)
 def test_other_kinds_of_train_are_drawn(demo, title, name):
     choose(demo, title, name)
     demo.page("Build")
@@ -123,7 +165,9 @@ def test_stages_are_added_and_parts_taken_apart(demo):
     demo.press("Stage")
     demo.until(lambda: demo.state()["menu_open"], "the menu opens")
     demo.key("Down", "Right", "Down", "Return")  # add after the chosen one, the second kind
-    demo.until(lambda: len(demo.record("build", "Wren r1")["stages"]) == stages + 1, "a stage is added")
+    demo.until(
+        lambda: len(demo.record("build", "Wren r1")["stages"]) == stages + 1, "a stage is added"
+    )
     demo.key("ctrl+z")
     demo.until(lambda: len(demo.record("build", "Wren r1")["stages"]) == stages, "and taken back")
     for entry, title in (
@@ -141,10 +185,14 @@ def test_stages_are_added_and_parts_taken_apart(demo):
 
 
 def strangers_log():
-    """Four lifts of 1.5 kg with pauses, as another logger writes them: semicolons, decimal commas, milliamperes."""
+    """Four lifts of 1.5 kg with pauses, as another logger writes them: semicolons, decimal commas,
+    milliamperes.
+    """
     lines = ["Time (ms);RPM out;Bus voltage (V);Current (mA);Load (kg);Note"]
     for i in range(480):
-        rpm, volts, amps = (118.2 + i % 3 * 0.4, 12.01 - i % 2 * 0.01, 802 + i % 5) if i % 120 >= 20 else (0, 0, 0)
+        rpm, volts, amps = (
+            (118.2 + i % 3 * 0.4, 12.01 - i % 2 * 0.01, 802 + i % 5) if i % 120 >= 20 else (0, 0, 0)
+        )
         lines.append(f"{40 * i};{rpm:.1f};{volts:.2f};{amps};1.50;ok".replace(".", ","))
     return "\n".join(lines) + "\n"
 
@@ -157,10 +205,15 @@ def test_a_strangers_log_is_imported_and_exported(demo, tmp_path):
     demo.file_dialog(log)
     demo.until(lambda: "bench-log.csv" in demo.state()["dialog"], "it shows what is in the file")
     demo.press("Import as a new test")
-    demo.until(lambda: "4 lifts of 1 weight found" in demo.state()["message"], "its lifts are found")
-    demo.until(lambda: demo.state()["page"] == "Results" and demo.state()["has_result"], "and reduced")
+    demo.until(
+        lambda: "4 lifts of 1 weight found" in demo.state()["message"], "its lifts are found"
+    )
+    demo.until(
+        lambda: demo.state()["page"] == "Results" and demo.state()["has_result"], "and reduced"
+    )
     (title, runs), *_ = demo.rows(
-        "SELECT t.title, count(*) FROM tests t JOIN runs r ON r.test_id = t.id WHERE t.title LIKE 'bench%' GROUP BY t.id"
+        "SELECT t.title, count(*) FROM tests t JOIN runs r ON r.test_id = t.id WHERE t.title LIKE"
+        " 'bench%' GROUP BY t.id"
     )
     assert (title, runs) == ("bench-log.csv", 4)
     out = tmp_path / "out"

@@ -22,8 +22,13 @@ from sparring.core.train.torque import back_drive_efficiency, solve_torques
 
 
 def test_step_up_of_two_pairs_cp():
-    """84→12 and 36→12 after 36/36: 1:21 step-up; a 5 in wheel at 100 rpm in runs at 31.2 mph (cp)."""
-    train = [K.external("in", "a", 36, 36), K.external("a", "b", 84, 12), K.external("b", "out", 36, 12)]
+    """84→12 and 36→12 after 36/36: 1:21 step-up; a 5 in wheel at 100 rpm in
+    runs at 31.2 mph (cp)."""
+    train = [
+        K.external("in", "a", 36, 36),
+        K.external("a", "b", 84, 12),
+        K.external("b", "out", 36, 12),
+    ]
     i = K.ratio(train, "in", "out")
     assert abs(1 / i) == pytest.approx(21)
     mph = 100 / 60 * 21 * math.pi * 5 * 0.0254 / 0.44704
@@ -40,7 +45,9 @@ def planetary(prefix, sun, carrier, s=9, p=18, r=45, eta=1.0):
 
 def test_planetary_once_and_twice_cp():
     assert K.ratio(planetary("1", "s", "c"), "s", "c") == pytest.approx(6)
-    assert K.ratio(planetary("1", "s", "c") + planetary("2", "c", "out"), "s", "out") == pytest.approx(36)
+    assert K.ratio(
+        planetary("1", "s", "c") + planetary("2", "c", "out"), "s", "out"
+    ) == pytest.approx(36)
 
 
 @pytest.mark.parametrize(("circular", "ratio"), [(92, 45), (93, 30)])
@@ -50,12 +57,19 @@ def test_strain_wave_cp(circular, ratio):
 
 
 def test_cycloid_cp():
-    assert abs(K.ratio([K.cycloid("disc", "pins", "h", 11, 12), K.Ground("pins")], "h", "disc")) == pytest.approx(11)
+    assert abs(
+        K.ratio([K.cycloid("disc", "pins", "h", 11, 12), K.Ground("pins")], "h", "disc")
+    ) == pytest.approx(11)
 
 
-@pytest.mark.parametrize(("held", "driver", "out", "ratio"), [("s", "i", "o", -5), ("o", "i", "s", 6), ("i", "o", "s", 1.2)])
+@pytest.mark.parametrize(
+    ("held", "driver", "out", "ratio"),
+    [("s", "i", "o", -5), ("o", "i", "s", 6), ("i", "o", "s", 1.2)],
+)
 def test_magnetic_gear_of_2_and_10_pole_pairs_cp(held, driver, out, ratio):
-    assert K.ratio([K.magnetic("i", "o", "s", 2, 10), K.Ground(held)], driver, out) == pytest.approx(ratio)
+    assert K.ratio(
+        [K.magnetic("i", "o", "s", 2, 10), K.Ground(held)], driver, out
+    ) == pytest.approx(ratio)
 
 
 def test_chains_of_pairs_cp():
@@ -74,13 +88,16 @@ def test_differential_and_worm():
 
 @pytest.mark.parametrize("eta", [0.9, 0.95, 0.99])
 def test_planetary_efficiency_closed_form(eta):
-    """Sun in, ring fixed, loss in the sun mesh only: η = (1 + η₀ R/S)/(1 + R/S) (Müller 1982, from memory)."""
+    """Sun in, ring fixed, loss in the sun mesh only: η = (1 + η₀ R/S)/(1 + R/S) (Müller 1982, from
+    memory).
+    """
     flow = solve_torques(planetary("", "s", "c", eta=eta), "s", "c", 1.0)
     assert flow.efficiency == pytest.approx((1 + eta * 5) / (1 + 5))
 
 
 def test_split_ring_wastes_most_of_its_input_and_holds():
-    """About 300:1 at η₀ = 0.98 a mesh returns about a third, and cannot be driven backwards (cp)."""
+    """About 300:1 at η₀ = 0.98 a mesh returns about a third, and cannot be driven
+    backwards (cp)."""
     s, p, r, p2, r2 = 15, 30, 75, 29, 74
 
     def train(eta):
@@ -106,16 +123,29 @@ def test_involute_of_20_degrees():
     """inv 20° = 0.014904 (any table of the involute function)."""
     assert teeth.inv(math.radians(20)) == pytest.approx(0.014904384, abs=1e-9)
     for degrees in (5, 14.5, 20, 27.3, 45):
-        assert teeth.inv_inverse(teeth.inv(math.radians(degrees))) == pytest.approx(math.radians(degrees), abs=1e-12)
+        assert teeth.inv_inverse(teeth.inv(math.radians(degrees))) == pytest.approx(
+            math.radians(degrees), abs=1e-12
+        )
 
 
 @pytest.mark.parametrize(("z1", "z2"), [(18, 40), (20, 60), (25, 25)])
 def test_contact_ratio_from_the_line_of_action(z1, z2):
-    """The line of action cut by the two tip circles, found by stepping along it, in base pitches (ISO 21771's definition)."""
+    """The line of action cut by the two tip circles, found by stepping along it, in base pitches
+    (ISO 21771's definition).
+    """
     alpha = math.radians(20)
-    point = [(s * math.cos(alpha + math.pi / 2), s * math.sin(alpha + math.pi / 2)) for s in (k * 1e-4 - 8 for k in range(160_000))]
-    inside = [(x, y) for x, y in point if math.hypot(x + z1 / 2, y) <= z1 / 2 + 1 and math.hypot(x - z2 / 2, y) <= z2 / 2 + 1]
-    assert Pair(1.0, z1, z2).contact_ratio() == pytest.approx(len(inside) * 1e-4 / (math.pi * math.cos(alpha)), abs=1e-3)
+    point = [
+        (s * math.cos(alpha + math.pi / 2), s * math.sin(alpha + math.pi / 2))
+        for s in (k * 1e-4 - 8 for k in range(160_000))
+    ]
+    inside = [
+        (x, y)
+        for x, y in point
+        if math.hypot(x + z1 / 2, y) <= z1 / 2 + 1 and math.hypot(x - z2 / 2, y) <= z2 / 2 + 1
+    ]
+    assert Pair(1.0, z1, z2).contact_ratio() == pytest.approx(
+        len(inside) * 1e-4 / (math.pi * math.cos(alpha)), abs=1e-3
+    )
 
 
 def test_span_over_teeth_of_a_table():
@@ -126,10 +156,12 @@ def test_span_over_teeth_of_a_table():
 
 
 def test_loss_factor_is_that_of_integrated_sliding():
-    """H_V against the mean of sliding speed times force over the path of contact, load shared as in its derivation.
+    """H_V against the mean of sliding speed times force over the path of contact, load shared as in
+    its derivation.
 
-    Niemann/Winter, Maschinenelemente II: the loss of a pair in contact at s from the pitch point is F μ |v_g|;
-    with e1, e2 in base pitches the mean over a mesh cycle is π(1/z1 + 1/z2)(1 − ε + ε1² + ε2²), equal sharing.
+    Niemann/Winter, Maschinenelemente II: the loss of a pair in contact at s from the pitch point is
+    F μ |v_g|; with e1, e2 in base pitches the mean over a mesh cycle is π(1/z1 + 1/z2)(1 − ε + ε1²
+    + ε2²), equal sharing.
     """
     z1, z2 = 20, 50
     e1, e2 = Pair(1.0, z1, z2).contact_ratios()
@@ -146,7 +178,11 @@ def test_loss_factor_is_that_of_integrated_sliding():
 
 @pytest.mark.parametrize(
     ("driven", "held", "out", "ratio"),
-    [("inner", "segments", "outer", -5), ("inner", "outer", "segments", 6), ("outer", "inner", "segments", 1.2)],
+    [
+        ("inner", "segments", "outer", -5),
+        ("inner", "outer", "segments", 6),
+        ("outer", "inner", "segments", 1.2),
+    ],
 )
 def test_magnetic_stage_in_its_uses_cp(driven, held, out, ratio):
     """2 and 10 pole pairs, 12 segments; and each the other way round is the inverse."""
@@ -162,14 +198,20 @@ def test_stages_of_the_handbook_facts_cp():
 
 @pytest.mark.parametrize("teeth_", [(15, 30, 75, 29, 74), (12, 27, 66, 24, 63)])
 def test_split_ring_efficiency_closed_form(teeth_):
-    """Wolfrom train, sun in, I = R1 P2/(P1 R2) < 1: η = (1 + η_a η_b R1/S)(1 − I)/((1 + R1/S)(1 − I η_b η_c)).
+    """Wolfrom train, sun in, I = R1 P2/(P1 R2) < 1: η = (1 + η_a η_b R1/S)(1 − I)/((1 + R1/S)(1 − I
+    η_b η_c)).
 
-    Müller, Epicyclic Drive Trains (1982), compound of two basic trains; from memory. η_a sun–planet, η_b planet–held
-    ring, η_c planet–turning ring.
+    Müller, Epicyclic Drive Trains (1982), compound of two basic trains; from memory. η_a
+    sun–planet, η_b planet–held ring, η_c planet–turning ring.
     """
     s, p, r, p2, r2 = teeth_
     a, b, c = 0.985, 0.99, 0.992
-    train = [K.external("s", "p", s, p, "h", a), K.internal("p", "r", p, r, "h", b), K.Ground("r"), K.internal("p", "o", p2, r2, "h", c)]
+    train = [
+        K.external("s", "p", s, p, "h", a),
+        K.internal("p", "r", p, r, "h", b),
+        K.Ground("r"),
+        K.internal("p", "o", p2, r2, "h", c),
+    ]
     i, k = r * p2 / (p * r2), r / s
     closed = (1 + a * b * k) * (1 - i) / ((1 + k) * (1 - i * b * c))
     assert solve_torques(train, "s", "o", 1.0).efficiency == pytest.approx(closed, rel=1e-9)
@@ -190,10 +232,17 @@ def test_worm_efficiency_closed_form():
 
 
 @pytest.mark.parametrize(
-    ("driven", "held", "ratio"), [("cage", "other side gear", 0.5), ("side gear", "other side gear", 2.0), ("side gear", "cage", -1.0)]
+    ("driven", "held", "ratio"),
+    [
+        ("cage", "other side gear", 0.5),
+        ("side gear", "other side gear", 2.0),
+        ("side gear", "cage", -1.0),
+    ],
 )
 def test_differential_with_a_member_held(driven, held, ratio):
-    """ω₁ + ω₂ = 2 ω_cage. Held cage: η = η₀; held side gear, cage out: η = (1 + η₀)/2; cage in: 2/(1 + 1/η₀) (Müller 1982, i₀ = −1)."""
+    """ω₁ + ω₂ = 2 ω_cage. Held cage: η = η₀; held side gear, cage out: η = (1 + η₀)/2; cage in:
+    2/(1 + 1/η₀) (Müller 1982, i₀ = −1).
+    """
     stage = DifferentialStage(driven=driven, held=held)
     mesh = (1 - stage.friction.value * stage.pair().loss_factor()) ** 2
     closed = {0.5: 2 / (1 + 1 / mesh), 2.0: (1 + mesh) / 2, -1.0: mesh}[ratio]
@@ -202,7 +251,9 @@ def test_differential_with_a_member_held(driven, held, ratio):
 
 
 def test_bevel_pair_runs_as_its_virtual_spur_pair():
-    """Tredgold: z/cos δ teeth; 18 and 36 at 90° have cones of 26.57° and 63.43°, so 20.1 and 80.5 (Shigley 13-8's formula)."""
+    """Tredgold: z/cos δ teeth; 18 and 36 at 90° have cones of 26.57° and 63.43°, so 20.1 and 80.5
+    (Shigley 13-8's formula).
+    """
     pair = BevelStage().pair()
     assert (pair.z1, pair.z2) == (20, 80)
     assert BevelStage().ratio == pytest.approx(-2)
@@ -210,7 +261,9 @@ def test_bevel_pair_runs_as_its_virtual_spur_pair():
 
 
 def test_belt_length_of_two_equal_pulleys():
-    """Equal pulleys: length = 2 C + π d exactly; 20 and 20 teeth with 80 links of 2 mm: C = (80 − 20)/2 × 2 mm."""
+    """Equal pulleys: length = 2 C + π d exactly; 20 and 20 teeth with 80 links of 2 mm: C = (80 −
+    20)/2 × 2 mm.
+    """
     assert BeltStage(driving=20, driven=20, links=80).centre_distance() == pytest.approx(60e-3)
     open_belt = BeltStage(driving=16, driven=32, links=80)
     c = open_belt.centre_distance()
@@ -228,9 +281,19 @@ def test_ring_contact_ratio_from_the_line_of_action():
     inside = 0
     for k in range(-80_000, 160_000):
         s = k * step
-        x, y = s * math.sin(alpha), s * math.cos(alpha)  # the pitch point is the origin; both centres to the left
-        inside += math.hypot(x + 10, y) <= tip1 and math.hypot(x + 30, y) >= tip2 and s >= -10 * math.sin(alpha)
-    assert pair.contact_ratio() == pytest.approx(inside * step / (math.pi * math.cos(alpha)), abs=2e-3)
+        # the pitch point is the origin; both centres to the left
+        x, y = (
+            s * math.sin(alpha),
+            s * math.cos(alpha),
+        )
+        inside += (
+            math.hypot(x + 10, y) <= tip1
+            and math.hypot(x + 30, y) >= tip2
+            and s >= -10 * math.sin(alpha)
+        )
+    assert pair.contact_ratio() == pytest.approx(
+        inside * step / (math.pi * math.cos(alpha)), abs=2e-3
+    )
 
 
 @pytest.mark.parametrize(
@@ -238,13 +301,18 @@ def test_ring_contact_ratio_from_the_line_of_action():
     [
         (Pair(3.0, 12, 24, 0.6, 0.36), 26.0886, 56.4999, (33.8289, 67.6579)),
         (Pair(3.0, 16, 24, 0.0, -0.5, ring=True), 31.0937, 13.1683, (45.105, 67.6579)),
-        (Pair(3.0, 12, 60, 0.09809, 0.0, helix=math.radians(30)), 23.1126, 125.000, (38.322, 191.611)),
+        (
+            Pair(3.0, 12, 60, 0.09809, 0.0, helix=math.radians(30)),
+            23.1126,
+            125.000,
+            (38.322, 191.611),
+        ),
     ],
     ids=["shifted spur", "shifted ring", "shifted helical"],
 )
 def test_worked_examples_of_shifted_pairs(pair, working, distance, base):
-    """The worked examples that gear makers' handbooks print for ISO 21771's equations: working angle [°], centre distance and
-    base diameters [mm] at module 3 (figures from memory, rounded on
+    """The worked examples that gear makers' handbooks print for ISO 21771's equations: working
+    angle [°], centre distance and base diameters [mm] at module 3 (figures from memory, rounded on
     their way; a ring's shift has the standard's sign, the handbooks' the other)."""
     assert math.degrees(pair.working_angle()) == pytest.approx(working, abs=1e-4)
     assert pair.tight_distance() == pytest.approx(distance, abs=6e-5)
@@ -257,7 +325,9 @@ def test_span_of_a_shifted_gear():
 
 
 def test_over_pins_of_a_worked_example():
-    """m = 1, z = 20, 20°, pin 1.728 m: M/m = 22.3914 (even teeth), checked by a pin laid into the drawn gap."""
+    """m = 1, z = 20, 20°, pin 1.728 m: M/m = 22.3914 (even teeth), checked by a pin laid into the
+    drawn gap.
+    """
     size = teeth.over_pins(1.0, 20, 1.728)
     from sparring.core.train import outlines
 
@@ -275,7 +345,9 @@ def test_over_pins_of_a_worked_example():
 
 
 S, R = 12, 48
-WILLIS = {  # (driven, held) -> ratio, and efficiency with η₀ in the carrier's frame (Müller 1982, table of the simple train; from memory)
+# (driven, held) -> ratio, and efficiency with η₀ in the carrier's frame (Müller 1982, table of the
+# simple train; from memory)
+WILLIS = {
     ("sun", "ring"): (1 + R / S, lambda e: (1 + e * R / S) / (1 + R / S)),
     ("carrier", "ring"): (1 / (1 + R / S), lambda e: (1 + R / S) / (1 + R / S / e)),
     ("sun", "carrier"): (-R / S, lambda e: e),
@@ -285,7 +357,9 @@ WILLIS = {  # (driven, held) -> ratio, and efficiency with η₀ in the carrier'
 }
 
 
-@pytest.mark.parametrize(("use", "closed"), WILLIS.items(), ids=lambda v: "-".join(v) if isinstance(v[0], str) else "")
+@pytest.mark.parametrize(
+    ("use", "closed"), WILLIS.items(), ids=lambda v: "-".join(v) if isinstance(v[0], str) else ""
+)
 def test_planetary_in_all_six_uses(use, closed):
     stage = PlanetaryStage(sun=S, planet=18, ring=R, driven=use[0], held=use[1])
     mu = stage.friction.value
@@ -295,11 +369,20 @@ def test_planetary_in_all_six_uses(use, closed):
 
 
 @pytest.mark.parametrize(
-    ("stage", "inner", "ring"), [(CycloidStage(), 11, 12), (StrainWaveStage(), 90, 92), (StrainWaveStage(nodes=3, ring=93), 90, 93)]
+    ("stage", "inner", "ring"),
+    [
+        (CycloidStage(), 11, 12),
+        (StrainWaveStage(), 90, 92),
+        (StrainWaveStage(nodes=3, ring=93), 90, 93),
+    ],
 )
 def test_cycloid_and_strain_wave_efficiency_closed_form(stage, inner, ring):
-    """Eccentric in, ring held, inner wheel out: η = η₀ (z_r − z_i)/(z_r − z_i η₀), by the balance of torques on the three
-    members with the power entering the inner wheel from the ring in the eccentric's frame (Müller 1982)."""
+    """Eccentric in, ring held, inner wheel out: η = η₀ (z_r − z_i)/(z_r − z_i η₀), by the balance
+    of torques on the three members with the power entering the inner wheel from the ring in the
+    eccentric's frame (Müller 1982).
+    """
     eta = 1 - stage.loss.value
-    assert stage.efficiency() == pytest.approx(eta * (ring - inner) / (ring - inner * eta), rel=1e-9)
+    assert stage.efficiency() == pytest.approx(
+        eta * (ring - inner) / (ring - inner * eta), rel=1e-9
+    )
     assert stage.efficiency() < eta  # power circulates: worse than the mesh alone

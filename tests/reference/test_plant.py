@@ -13,7 +13,9 @@ from sparring.core.rig import METHODS
 
 
 def test_a_lift_equals_scipys_integrator(build, rig):
-    """The same equations of motion written out anew, integrated by DOP853 at 1e-9, from a taut cord to steady lifting."""
+    """The same equations of motion written out anew, integrated by DOP853 at 1e-9, from a taut cord
+    to steady lifting.
+    """
     b = bench_of(build, rig, mass=1.5, slack=0.0, backlash=0.0)
     plant = Plant(b)
     plant.volts[:] = 12.0
@@ -24,7 +26,11 @@ def test_a_lift_equals_scipys_integrator(build, rig):
         w, phi, x, v, temp = y
         R = b.R * (235 + temp - 273.15) / (235 + b.reference - 273.15)
         i = (12.0 - b.k * w) / R
-        force = max(stiffness * (b.radius * phi / b.ratio - x) + b.cord_damping * (b.radius * w / b.ratio - v), 0.0)
+        force = max(
+            stiffness * (b.radius * phi / b.ratio - x)
+            + b.cord_damping * (b.radius * w / b.ratio - v),
+            0.0,
+        )
         lifts = x > 0 or force > b.mass * b.gravity
         return [
             (b.k * i - b.friction - a * force * b.radius - drag) / b.inertia,
@@ -34,7 +40,15 @@ def test_a_lift_equals_scipys_integrator(build, rig):
             (i * i * R - (temp - b.ambient) / b.heat_resistance) / b.heat_capacity,
         ]
 
-    theirs = solve_ivp(rates, (0, 1.0), [0, 0, 0, 0, b.ambient], method="DOP853", rtol=1e-9, atol=1e-12, max_step=1e-3)
+    theirs = solve_ivp(
+        rates,
+        (0, 1.0),
+        [0, 0, 0, 0, b.ambient],
+        method="DOP853",
+        rtol=1e-9,
+        atol=1e-12,
+        max_step=1e-3,
+    )
     plant.advance(1.0, 0.5e-3)
     s = plant.state
     ours = [s.speed[0], s.angle[0], s.height[0], s.rise[0], s.temperature[0]]
@@ -52,7 +66,12 @@ def test_a_lift_equals_scipys_integrator(build, rig):
     ],
 )
 def test_energy_balances_to_a_tenth_of_a_percent(build, rig, fault):
-    plant = Plant(Bench(**{**vars(bench_of(build, rig, **fault)), "mass": np.array([0.3, 1.0, 2.0, 4.0, 9.0])}), account=True)
+    plant = Plant(
+        Bench(
+            **{**vars(bench_of(build, rig, **fault)), "mass": np.array([0.3, 1.0, 2.0, 4.0, 9.0])}
+        ),
+        account=True,
+    )
     for volts, seconds in ((12.0, 2.0), (0.0, 0.7), (-9.0, 1.5), (12.0, 1.0)):
         plant.volts[:] = volts
         plant.advance(seconds)
@@ -61,7 +80,8 @@ def test_energy_balances_to_a_tenth_of_a_percent(build, rig, fault):
 
 @pytest.mark.parametrize("method", [kind() for kind in METHODS], ids=lambda m: m.kind)
 def test_a_bench_alone_does_what_it_does_among_many(build, rig, method):
-    """One alone runs in plain floats, twenty together as arrays: the same equations, to rounding."""
+    """One alone runs in plain floats, twenty together as arrays: the same
+    equations, to rounding."""
     rig = changed(changed(rig, ("method",), method), ("name",), "other")
     steps = method.settings([0.4, 1.2, 2.0, 6.0]) * 5
     many = loaded(bench_of(build, rig, load=steps[0], runout=0.02, wear_rate=1e-5), rig, steps)
@@ -71,8 +91,20 @@ def test_a_bench_alone_does_what_it_does_among_many(build, rig, method):
             plant.volts[:], plant.open[:] = volts, opened
             plant.advance(seconds)
     together, alone = (plant.state for plant in plants)
-    for name in ("speed", "angle", "height", "rise", "temperature", "impact", "slipped", "warmed", "worn"):
-        assert getattr(alone, name)[0] == pytest.approx(getattr(together, name)[1], rel=1e-6, abs=1e-9), name
+    for name in (
+        "speed",
+        "angle",
+        "height",
+        "rise",
+        "temperature",
+        "impact",
+        "slipped",
+        "warmed",
+        "worn",
+    ):
+        assert getattr(alone, name)[0] == pytest.approx(
+            getattr(together, name)[1], rel=1e-6, abs=1e-9
+        ), name
 
 
 def test_a_broken_tooth_lets_the_weight_fall_and_energy_still_balances(build, rig):
@@ -86,7 +118,16 @@ def test_a_broken_tooth_lets_the_weight_fall_and_energy_still_balances(build, ri
 
 def test_spin_up_of_a_free_motor_is_an_exponential(build, rig):
     """ω = ω₀ (1 − e^(−t/τ)), τ = J ω₀/T_s on a straight line (constant friction, winding cold)."""
-    b = bench_of(build, rig, up=(0.0, 0.0), down=(0.0, 0.0), heat_capacity=1e9, mass=1e-6, cord_stiffness=1e-9, cord_damping=0.0)
+    b = bench_of(
+        build,
+        rig,
+        up=(0.0, 0.0),
+        down=(0.0, 0.0),
+        heat_capacity=1e9,
+        mass=1e-6,
+        cord_stiffness=1e-9,
+        cord_damping=0.0,
+    )
     plant = Plant(b)
     plant.volts[:] = 12.0
     motor = motors.from_readings(build.motor)
@@ -119,5 +160,9 @@ def test_motor_behind_a_gearbox_cp():
 def test_best_efficiency_is_where_the_closed_form_puts_it():
     m = motors.identify(12.0, 500.0, 0.1, 2.0)
     current = np.linspace(0.11, 1.99, 20_000)
-    eta = m.torque_from_current(current) * m.speed(m.torque_from_current(current), 12.0) / (12.0 * current)
+    eta = (
+        m.torque_from_current(current)
+        * m.speed(m.torque_from_current(current), 12.0)
+        / (12.0 * current)
+    )
     assert eta.max() == pytest.approx(motors.best_efficiency(0.1, 2.0), rel=1e-6)

@@ -11,15 +11,26 @@ from sparring.core.uncertainty import budget, fit_line, nominal, std, ufloat
 
 
 def test_calibration_line_of_jcgm_100_h3():
-    """JCGM 100:2008, H.3, table H.6: y1 = −0.1712(29), y2 = 0.00218(67), r = −0.930, b(30 °C) = −0.1494(41)."""
+    """JCGM 100:2008, H.3, table H.6: y1 = −0.1712(29), y2 = 0.00218(67), r = −0.930, b(30 °C) =
+    −0.1494(41).
+    """
     t = [21.521, 22.012, 22.512, 23.003, 23.507, 23.999, 24.513, 25.002, 25.503, 26.010, 26.511]
     b = [-0.171, -0.169, -0.166, -0.159, -0.164, -0.165, -0.156, -0.157, -0.159, -0.161, -0.160]
     line = fit_line(np.array(t), np.array(b), x0=20.0)
-    assert (nominal(line.intercept), std(line.intercept)) == (pytest.approx(-0.1712, abs=5e-5), pytest.approx(0.0029, abs=5e-5))
-    assert (nominal(line.slope), std(line.slope)) == (pytest.approx(0.00218, abs=5e-6), pytest.approx(0.00067, abs=5e-6))
+    assert (nominal(line.intercept), std(line.intercept)) == (
+        pytest.approx(-0.1712, abs=5e-5),
+        pytest.approx(0.0029, abs=5e-5),
+    )
+    assert (nominal(line.slope), std(line.slope)) == (
+        pytest.approx(0.00218, abs=5e-6),
+        pytest.approx(0.00067, abs=5e-6),
+    )
     assert correlation_matrix([line.intercept, line.slope])[0][1] == pytest.approx(-0.930, abs=5e-4)
     at_30 = line(30.0)
-    assert (nominal(at_30), std(at_30)) == (pytest.approx(-0.1494, abs=5e-5), pytest.approx(0.0041, abs=5e-5))
+    assert (nominal(at_30), std(at_30)) == (
+        pytest.approx(-0.1494, abs=5e-5),
+        pytest.approx(0.0041, abs=5e-5),
+    )
 
 
 def test_line_equals_the_statistics_library():
@@ -33,8 +44,8 @@ def test_line_equals_the_statistics_library():
 
 
 def test_norris_of_nist():
-    """NIST StRD, Norris, linear regression of the lower difficulty (36 points; certified values from memory of the
-    published page): intercept −0.262323073774029, slope 1.00211681802045."""
+    """NIST StRD, Norris, linear regression of the lower difficulty (36 points; certified values
+    from memory of the published page): intercept −0.262323073774029, slope 1.00211681802045."""
     x = np.array(
         [
             0.2,
@@ -122,25 +133,48 @@ def test_norris_of_nist():
 
 
 def test_propagation_agrees_with_monte_carlo(build, rig):
-    """JCGM 101: the gearbox efficiency's standard uncertainty and 95 % interval from a million draws of all inputs."""
+    """JCGM 101: the gearbox efficiency's standard uncertainty and 95 % interval from a million
+    draws of all inputs.
+    """
     inputs = inputs_of(build, rig)
     mass, omega, current = 1.5, 10.4, 0.72
     torque = rig.method.known(inputs.figures, mass, inputs.gravity)
-    eta = torque * omega / (inputs.motor.torque_from_current(current * inputs.meters.current.doubt) * inputs.ratio * omega)
+    eta = (
+        torque
+        * omega
+        / (
+            inputs.motor.torque_from_current(current * inputs.meters.current.doubt)
+            * inputs.ratio
+            * omega
+        )
+    )
     n, rng = 1_000_000, np.random.default_rng(8)
     m, h, s = build.motor, rig.method, rig.sensors
 
     def draw(q):
         return rng.normal(q.value, q.u, n)
 
-    V, w0, i0, i_s = draw(m.voltage), draw(m.no_load_speed), draw(m.no_load_current), draw(m.stall_current)
+    V, w0, i0, i_s = (
+        draw(m.voltage),
+        draw(m.no_load_speed),
+        draw(m.no_load_current),
+        draw(m.stall_current),
+    )
     k = (V - i0 * V / i_s) / w0
-    T = (mass + draw(h.hook_mass)) * draw(rig.gravity) * (draw(h.drum_diameter) + draw(h.cord_diameter)) / 2
+    T = (
+        (mass + draw(h.hook_mass))
+        * draw(rig.gravity)
+        * (draw(h.drum_diameter) + draw(h.cord_diameter))
+        / 2
+    )
     sample = T / (k * (current * rng.normal(1, s.current_accuracy / 2, n) - i0) * inputs.ratio)
     assert nominal(eta) == pytest.approx(sample.mean(), rel=1e-3)
     assert std(eta) == pytest.approx(sample.std(), rel=0.01)
     low, high = np.quantile(sample, [0.025, 0.975])
-    assert (nominal(eta) - 2 * std(eta), nominal(eta) + 2 * std(eta)) == (pytest.approx(low, rel=2e-3), pytest.approx(high, rel=2e-3))
+    assert (nominal(eta) - 2 * std(eta), nominal(eta) + 2 * std(eta)) == (
+        pytest.approx(low, rel=2e-3),
+        pytest.approx(high, rel=2e-3),
+    )
 
 
 def test_budget_adds_up_and_ranks(build, rig):
@@ -153,7 +187,9 @@ def test_budget_adds_up_and_ranks(build, rig):
 
 @pytest.mark.parametrize("memory", [0.0, 0.6, 0.9])
 def test_mean_of_correlated_samples_is_covered_as_stated(memory):
-    """AR(1) noise has τ = (1 + φ)/(1 − φ); the stated interval holds the true mean in about 95 of 100 records."""
+    """AR(1) noise has τ = (1 + φ)/(1 − φ); the stated interval holds the true mean in about 95 of
+    100 records.
+    """
     rng = np.random.default_rng(int(10 * memory))
     inside, taus = 0, []
     for _ in range(300):
@@ -173,12 +209,17 @@ def test_mean_of_correlated_samples_is_covered_as_stated(memory):
 
 
 def test_the_end_gauge_of_jcgm_100():
-    """JCGM 100:2008 H.1 (figures from memory): l = l_s + d − l_s (δα θ + α_s δθ); u_c = 32 nm to first order, of which the
-    standard has 25 nm, the comparison 9.7 nm, the temperature difference 16.6 nm and the expansions 2.9 nm."""
+    """JCGM 100:2008 H.1 (figures from memory): l = l_s + d − l_s (δα θ + α_s δθ); u_c = 32 nm to
+    first order, of which the standard has 25 nm, the comparison 9.7 nm, the temperature difference
+    16.6 nm and the expansions 2.9 nm.
+    """
     nm, mm = 1e-9, 1e-3
     l_s, d = ufloat(50.000623 * mm, 25 * nm, "standard"), ufloat(215 * nm, 9.7 * nm, "comparison")
     alpha, theta = ufloat(11.5e-6, 1.2e-6, "expansion"), ufloat(-0.1, 0.41, "temperature")
-    d_alpha, d_theta = ufloat(0.0, 0.58e-6, "difference of expansions"), ufloat(0.0, 0.029, "difference of temperatures")
+    d_alpha, d_theta = (
+        ufloat(0.0, 0.58e-6, "difference of expansions"),
+        ufloat(0.0, 0.029, "difference of temperatures"),
+    )
     length = l_s + d - l_s * (d_alpha * theta + alpha * d_theta)
     assert nominal(length) == pytest.approx(50.000838 * mm, abs=0.5 * nm)
     assert std(length) == pytest.approx(31.7 * nm, abs=0.2 * nm)
@@ -189,8 +230,10 @@ def test_the_end_gauge_of_jcgm_100():
 
 
 def test_the_additive_model_of_jcgm_101():
-    """JCGM 101:2008 9.2 (figures from memory): four rectangular inputs of unit variance give u = 2.0; the interval of 95 %
-    is ± 3.88 by Monte Carlo, ± 3.92 by the law of propagation: k = 2 covers a little more than it says."""
+    """JCGM 101:2008 9.2 (figures from memory): four rectangular inputs of unit variance give u =
+    2.0; the interval of 95 % is ± 3.88 by Monte Carlo, ± 3.92 by the law of propagation: k = 2
+    covers a little more than it says.
+    """
     total = sum(ufloat(0.0, 1.0, f"x{n}") for n in range(4))
     assert std(total) == pytest.approx(2.0)
     rng = np.random.default_rng(3)

@@ -1,6 +1,8 @@
-"""A simulated board: a process that sends a board's lines over a pseudo-terminal and obeys a board's commands.
+"""A simulated board: a process that sends a board's lines over a pseudo-terminal and obeys a
+board's commands.
 
-What it measures and obeys is a subclass's: `simulator.SimulatedBench` for the methods of a rig, `fixture.FixtureBench` for readings.
+What it measures and obeys is a subclass's: `simulator.SimulatedBench` for the methods of a rig,
+`fixture.FixtureBench` for readings.
 """
 
 from __future__ import annotations
@@ -51,12 +53,25 @@ class Faults:
 
 
 class Board(ABC):
-    """A board on a pseudo-terminal. link: where a symlink to the port is put, so that it can be found again."""
+    """A board on a pseudo-terminal. link: where a symlink to the port is put, so that it can be
+    found again.
+    """
 
-    def __init__(self, sensed: tuple[str, ...], *, seed: int, rate: float, speed: float, faults: Faults | None, link: Path | None) -> None:
+    def __init__(
+        self,
+        sensed: tuple[str, ...],
+        *,
+        seed: int,
+        rate: float,
+        speed: float,
+        faults: Faults | None,
+        link: Path | None,
+    ) -> None:
         self.sensed = sensed
         self.rate, self.time_scale = rate, speed
-        self.columns = Mapping.from_header(", ".join(["seq", "t/ms", *(f"{c}/{_COLUMNS[c][0]}" for c in sensed)]))
+        self.columns = Mapping.from_header(
+            ", ".join(["seq", "t/ms", *(f"{c}/{_COLUMNS[c][0]}" for c in sensed)])
+        )
         self.faults = faults or Faults()
         self.rng = np.random.default_rng(seed)
         self.seq = 0
@@ -65,7 +80,11 @@ class Board(ABC):
         self._full_since: float | None = None
         self._leaving = self._closed = False
         self._boot = os.urandom(4).hex()
-        self._watchdog, self._heard = 0.0, 0.0  # [s] without a command after which it stops by itself; 0: never
+        # [s] without a command after which it stops by itself; 0: never
+        self._watchdog, self._heard = (
+            0.0,
+            0.0,
+        )
         self._master, slave = os.openpty()
         tty.setraw(slave)
         os.set_blocking(self._master, False)
@@ -76,7 +95,11 @@ class Board(ABC):
             link.parent.mkdir(parents=True, exist_ok=True)
             if link.exists() and not link.is_symlink():
                 self.close()
-                raise FileExistsError(errno.EEXIST, "it is a file and no link; name another place for the link to the port", str(link))
+                raise FileExistsError(
+                    errno.EEXIST,
+                    "it is a file and no link; name another place for the link to the port",
+                    str(link),
+                )
             link.unlink(missing_ok=True)
             link.symlink_to(self.port)
             self.link = link
@@ -87,7 +110,9 @@ class Board(ABC):
 
     @abstractmethod
     def measure(self, period: float) -> tuple[float, Named[str, float], str]:
-        """`period` [s] later: (the board's clock [s], what its sensors show, what it says by itself or "")."""
+        """`period` [s] later: (the board's clock [s], what its sensors show, what it says by itself
+        or "").
+        """
 
     @property
     @abstractmethod
@@ -117,7 +142,8 @@ class Board(ABC):
         while not self._leaving and time.monotonic() - begin < seconds and os.getppid() == parent:
             due = (time.monotonic() - begin) * self.time_scale
             period = 1.0 / self.rate
-            if due - simulated > 0.5:  # too slow a machine: let the clock slip rather than fall behind for ever
+            # too slow a machine: let the clock slip rather than fall behind for ever
+            if due - simulated > 0.5:
                 begin += (due - simulated - 0.5) / self.time_scale
             chunk = b""
             turn = time.monotonic() + _TURN
@@ -134,8 +160,10 @@ class Board(ABC):
                 self._listen()
 
     def _send(self, data: bytes) -> None:
-        """A port that is full loses whole lines, as a board's does; what nobody has read for a while is thrown away, so that who
-        comes later is not told of the past. Never sooner: a reader that is only slow would take the empty port for a pulled cable."""
+        """A port that is full loses whole lines, as a board's does; what nobody has read for a
+        while is thrown away, so that who comes later is not told of the past. Never sooner: a
+        reader that is only slow would take the empty port for a pulled cable.
+        """
         data, self._begun = self._begun + data, b""
         whole = True
         try:
@@ -192,7 +220,13 @@ class Board(ABC):
         self.seq += 1
         t = clock * 1e3 + self.rng.standard_normal() * 0.1
         figures = ((_COLUMNS[c], shown[c]) for c in self.sensed)
-        body = ",".join([f"{self.seq}", f"{t:.1f}", *(f"{to_unit(v):.{places}f}" for (_, places, to_unit), v in figures)])
+        body = ",".join(
+            [
+                f"{self.seq}",
+                f"{t:.1f}",
+                *(f"{to_unit(v):.{places}f}" for (_, places, to_unit), v in figures),
+            ]
+        )
         line = with_checksum(body) if self.faults.checksum else body.encode() + b"\n"
         chance = self.rng.random()
         if chance < self.faults.drop:

@@ -18,15 +18,19 @@ _TAIL = 0.25  # [s] that a recording goes on after its end
 
 
 class Notice(NamedTuple):
-    """What happened, and with what: state (State), block (times [s], values SI, channels), word (str: what the bench says by
-    itself), said (str: for the tester), gap (start, stop [s]), answer (str), recorded (Path: a stream that drove nothing), kept (run id)."""
+    """What happened, and with what: state (State), block (times [s], values SI, channels), word
+    (str: what the bench says by itself), said (str: for the tester), gap (start, stop [s]), answer
+    (str), recorded (Path: a stream that drove nothing), kept (run id).
+    """
 
     kind: Literal["state", "block", "word", "said", "gap", "answer", "recorded", "kept"]
     what: Any
 
 
 class Captures:
-    """One recording at a time. Those that are over are put away by their own threads, which tell of it."""
+    """One recording at a time. Those that are over are put away by their own threads, which tell of
+    it.
+    """
 
     def __init__(
         self,
@@ -35,7 +39,9 @@ class Captures:
         keep: Callable[[Path], int | None],
         clock: Callable[[], float],
     ) -> None:
-        """fault: called when one cannot be written any more; keep: makes a run of a lift's stream, its id (None: nobody does)."""
+        """fault: called when one cannot be written any more; keep: makes a run of a lift's stream,
+        its id (None: nobody does).
+        """
         self._tell, self._fault, self._keep, self._clock = tell, fault, keep, clock
         self.tally: Callable[[], Tally] = Tally
         self.drives = False  # what is or was last recorded is a lift
@@ -61,9 +67,12 @@ class Captures:
         """Whether something that was recorded is still being put away."""
         return any(not r.done for r in self._closers)
 
-    def open(self, path: Path, note: dict[str, Any], channels: tuple[str, ...], *, drives: bool) -> bool:
+    def open(
+        self, path: Path, note: dict[str, Any], channels: tuple[str, ...], *, drives: bool
+    ) -> bool:
         """Begins; whether it could. note: facts for the stream's header."""
-        from sparring.bench.recorder import Recorder, RecorderError  # the window does not wait for its library
+        # the window does not wait for its library
+        from sparring.bench.recorder import Recorder, RecorderError
 
         if self._recorder is not None:
             self._tell(Notice("said", "Something is being recorded already; end that first."))
@@ -84,11 +93,18 @@ class Captures:
         self.end("interrupted")
         self.close()
         self._stretches += 1
-        begun = self.open(path.with_name(f"{path.stem}-{self._stretches}{path.suffix}"), note, channels, drives=self.drives)
+        begun = self.open(
+            path.with_name(f"{path.stem}-{self._stretches}{path.suffix}"),
+            note,
+            channels,
+            drives=self.drives,
+        )
         self._begun = path, note
         return begun
 
-    def add(self, t: np.ndarray, values: np.ndarray, gap: tuple[float, float] | None = None) -> None:
+    def add(
+        self, t: np.ndarray, values: np.ndarray, gap: tuple[float, float] | None = None
+    ) -> None:
         """Samples at t [s], shape (n,): SI, shape (n, channels); gap: before them."""
         if self._recorder is not None:
             if gap is not None:
@@ -122,13 +138,18 @@ class Captures:
                 return
             try:
                 run_id = self._keep(recorder.path)
-            except Exception as err:  # every reason is for the tester to read; the stream stays where it is
-                self._tell(Notice("said", f"The lift could not be kept: {err} ({recorder.path.name})."))
+            except Exception as err:
+                # every reason is for the tester to read; the stream stays where it is
+                self._tell(
+                    Notice("said", f"The lift could not be kept: {err} ({recorder.path.name}).")
+                )
             else:
                 if run_id is not None:
                     self._tell(Notice("kept", run_id))
 
-        recorder.close(then=closed, ended=reason, lost=max(self.tally().lost - self._lost_before, 0))
+        recorder.close(
+            then=closed, ended=reason, lost=max(self.tally().lost - self._lost_before, 0)
+        )
         self._closing = None
 
     def drop(self) -> None:
@@ -145,7 +166,9 @@ class Captures:
         recorder.close(then=gone)
 
     def wait(self) -> None:
-        """Until all that is over has been put away. Not under the session's lock: what puts it away may need that."""
+        """Until all that is over has been put away. Not under the session's lock: what puts it away
+        may need that.
+        """
         for recorder in list(self._closers):
             recorder.wait()
 

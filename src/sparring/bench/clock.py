@@ -13,7 +13,9 @@ _LEAST = 1e-7  # [s] between two samples
 
 
 class BoardClock:
-    """Times that always grow: the board's own, carried on where it begins anew; of a board that sends none, when its lines came."""
+    """Times that always grow: the board's own, carried on where it begins anew; of a board that
+    sends none, when its lines came.
+    """
 
     def __init__(self, clock: Callable[[], float]) -> None:
         self._clock = clock
@@ -21,8 +23,8 @@ class BoardClock:
         self.last: float | None = None
 
     def run_on(self, t: np.ndarray, away: float) -> tuple[np.ndarray, bool]:
-        """Times of a block, shape (n,) [s], on this clock, and whether the board's began anew. away [s]: for how long nothing
-        had come before it."""
+        """Times of a block, shape (n,) [s], on this clock, and whether the board's began anew. away
+        [s]: for how long nothing had come before it."""
         anew = False
         if np.isnan(t).any():
             t = self._when_they_came(len(t))
@@ -34,7 +36,12 @@ class BoardClock:
                 self._offset += shift
                 t = t + shift
         steps = _LEAST * np.arange(len(t))
-        t = np.maximum.accumulate(np.maximum(t, (-math.inf if self.last is None else self.last) + 1e-6) - steps) + steps
+        t = (
+            np.maximum.accumulate(
+                np.maximum(t, (-math.inf if self.last is None else self.last) + 1e-6) - steps
+            )
+            + steps
+        )
         self.last = float(t[-1])
         return t, anew
 

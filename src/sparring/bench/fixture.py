@@ -1,4 +1,6 @@
-"""A simulated set-up for readings, over the same lines as a bench. Commands: hello, up (begin), stop, rate HERTZ, bye."""
+"""A simulated set-up for readings, over the same lines as a bench. Commands: hello, up (begin),
+stop, rate HERTZ, bye.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,9 @@ class FixtureBench(Board):
         faults: Faults | None = None,
         link: Path | None = None,
     ) -> None:
-        super().__init__(fixture.CHANNELS, seed=seed, rate=rate, speed=speed, faults=faults, link=link)
+        super().__init__(
+            fixture.CHANNELS, seed=seed, rate=rate, speed=speed, faults=faults, link=link
+        )
         self.fixture = fixture
         self._clock, self._told = 0.0, True
 

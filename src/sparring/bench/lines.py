@@ -1,9 +1,10 @@
 """The lines a bench speaks, and how they are read.
 
-    # columns: seq, t/ms, cell/counts, speed/rpm, voltage/V, current/A      names and units, once and on request
-    12,150.2,83922,119.7,12.02,0.80*4F1C                                    a sample; the checksum (CRC-16) is optional
-    > hang ok 1.4 kg                                                        reply to a command
-    ! top                                                                   something happened: top, bottom, stalled, limit
+    # columns: seq, t/ms, cell/counts, speed/rpm, voltage/V, current/A      names and units, once
+    and on request 12,150.2,83922,119.7,12.02,0.80*4F1C                                    a sample;
+    the checksum (CRC-16) is optional > hang ok 1.4 kg
+    reply to a command ! top
+    something happened: top, bottom, stalled, limit
 
 A home-made board that only prints numbers is read with a `Mapping` of its columns to sensors.
 """
@@ -39,7 +40,8 @@ class LineError(ValueError):
 
 @dataclass(frozen=True)
 class Column:
-    """One column of the samples: channel key ('seq', 't', '' = ignored) and the unit it is sent in."""
+    """One column of the samples: channel key ('seq', 't', '' = ignored) and
+    the unit it is sent in."""
 
     channel: str
     unit: str = ""
@@ -64,7 +66,9 @@ class Mapping:
 
     @classmethod
     def from_header(cls, text: str) -> Mapping:
-        """`seq, t/ms, cell/counts`. Raises LineError naming the column that is not understood; unknown names are ignored."""
+        """`seq, t/ms, cell/counts`. Raises LineError naming the column that is not understood;
+        unknown names are ignored.
+        """
         columns = []
         for part in (p.strip() for p in text.split(",")):
             name, _, unit = part.partition("/")
@@ -88,8 +92,8 @@ class Mapping:
 
 @dataclass(frozen=True)
 class Block:
-    """Samples that came together under one header. t: shape (n,), the board's time [s], NaN where it sends none; values: shape
-    (n, channels of the mapping), SI."""
+    """Samples that came together under one header. t: shape (n,), the board's time [s], NaN where
+    it sends none; values: shape (n, channels of the mapping), SI."""
 
     mapping: Mapping
     t: np.ndarray
@@ -109,7 +113,9 @@ class Event:
 
 @dataclass
 class Tally:
-    """What the line was worth: samples read, lines garbled, lines known lost by their sequence number."""
+    """What the line was worth: samples read, lines garbled, lines known lost by their sequence
+    number.
+    """
 
     samples: int = 0
     garbled: int = 0
@@ -119,10 +125,12 @@ class Tally:
 
 @dataclass
 class LineReader:
-    """Bytes in, blocks of samples and events out. Lines that do not hold together are counted and shown, never guessed at.
+    """Bytes in, blocks of samples and events out. Lines that do not hold together are counted and
+    shown, never guessed at.
 
-    Sequence and time have plausible steps: a line that leaps is held until `_AGREE` lines agree with it (the board began anew, or
-    was silent), and is counted as garbled when the next goes on from before it.
+    Sequence and time have plausible steps: a line that leaps is held until `_AGREE` lines agree
+    with it (the board began anew, or was silent), and is counted as garbled when the next goes on
+    from before it.
     """
 
     mapping: Mapping | None = None
@@ -248,10 +256,12 @@ class LineReader:
 
 
 def _follows(before: _Row, after: _Row) -> bool:
-    """Whether a line can come after another: no step back, none further than a board is silent for."""
+    """Whether a line can come after another: no step back, none further than
+    a board is silent for."""
+    # NaN, where the board sends no time, passes
     return (before[0] is None or after[0] is None or 0 < after[0] - before[0] <= _SKIPPED) and not (
         after[1] < before[1] - _JITTER or after[1] > before[1] + _SILENT
-    )  # NaN, where the board sends no time, passes
+    )
 
 
 @dataclass(frozen=True)
@@ -273,10 +283,20 @@ class _Plan:
         scales = np.array([columns[i].scale() for i in wanted]).reshape(-1, 2)
         seq_at = next((i for i, c in enumerate(columns) if c.channel == "seq"), None)
         t_at = next((i for i, c in enumerate(columns) if c.channel == "t"), None)
-        return cls(len(columns), wanted, scales[:, 0], scales[:, 1], seq_at, t_at, columns[t_at].scale()[0] if t_at is not None else 1.0)
+        return cls(
+            len(columns),
+            wanted,
+            scales[:, 0],
+            scales[:, 1],
+            seq_at,
+            t_at,
+            columns[t_at].scale()[0] if t_at is not None else 1.0,
+        )
 
     def read(self, body: bytes) -> _Row | None:
-        """(sequence, time [s], figures in the board's units); None where it is no line of these columns. A figure may be NaN."""
+        """(sequence, time [s], figures in the board's units); None where it is no line of these
+        columns. A figure may be NaN.
+        """
         parts = body.split(b",") if b"," in body else body.split()
         if len(parts) != self.width or len(body) > _LONGEST:
             return None
@@ -286,7 +306,9 @@ class _Plan:
             t = float(parts[self.t_at]) * self.t_scale if self.t_at is not None else math.nan
         except ValueError:
             return None
-        if any(abs(v) > _LARGEST for v in figures) or (self.t_at is not None and not abs(t) < _LARGEST):
+        if any(abs(v) > _LARGEST for v in figures) or (
+            self.t_at is not None and not abs(t) < _LARGEST
+        ):
             return None
         return seq, t, figures
 

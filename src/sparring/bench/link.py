@@ -1,4 +1,6 @@
-"""The cable: a thread that reads a serial port, keeps trying when it is pulled, and hands on what came."""
+"""The cable: a thread that reads a serial port, keeps trying when it is pulled, and hands on what
+came.
+"""
 
 from __future__ import annotations
 
@@ -30,14 +32,22 @@ class Ends(Protocol):
         """Lines came."""
 
     def turn(self, waited: float) -> None:
-        """After every read, and while the port is away. waited [s]: for how long the port was open and nothing valid came."""
+        """After every read, and while the port is away. waited [s]: for how long the port was open
+        and nothing valid came.
+        """
 
 
 class Link:
     """One bench on one port."""
 
     def __init__(
-        self, port: str, ends: Ends, *, baud: int = 115200, mapping: Mapping | None = None, clock: Callable[[], float] = time.monotonic
+        self,
+        port: str,
+        ends: Ends,
+        *,
+        baud: int = 115200,
+        mapping: Mapping | None = None,
+        clock: Callable[[], float] = time.monotonic,
     ) -> None:
         self.port, self.baud, self.clock = port, baud, clock
         self.reader = LineReader(mapping)
@@ -72,7 +82,9 @@ class Link:
         said = ""
         while not self._stop.is_set():
             try:
-                self._serial = serial.Serial(self.port, self.baud, timeout=_TURN, write_timeout=_WRITE)
+                self._serial = serial.Serial(
+                    self.port, self.baud, timeout=_TURN, write_timeout=_WRITE
+                )
             except (serial.SerialException, OSError, ValueError) as err:
                 number = getattr(err, "errno", None)
                 reason = f"{self.port} cannot be opened: {os.strerror(number) if number else err}"
@@ -85,9 +97,17 @@ class Link:
             self._ends.link_up()
             try:
                 self._read()
-            except (serial.SerialException, OSError, TypeError) as err:  # TypeError: the port closed under the read
+            # TypeError: the port closed under the read
+            except (
+                serial.SerialException,
+                OSError,
+                TypeError,
+            ) as err:
                 if not self._stop.is_set():
-                    why = getattr(err, "strerror", None) or "it was unplugged or switched off, or another program reads it too"
+                    why = (
+                        getattr(err, "strerror", None)
+                        or "it was unplugged or switched off, or another program reads it too"
+                    )
                     self._ends.link_down(f"{self.port} is gone: {why}")
             finally:
                 port, self._serial = self._serial, None
@@ -110,8 +130,13 @@ class Link:
             data = port.read(max(1, port.in_waiting))
             items = self.reader.feed(data) if data else []
             now = self.clock()
-            # a turn that took longer than a read waits says that this machine was held up, not that the bench was silent
-            waited = 0.0 if any(isinstance(i, Block) for i in items) else waited + min(now - last, 2 * _TURN)
+            # a turn that took longer than a read waits says that this machine was held up, not that
+            # the bench was silent
+            waited = (
+                0.0
+                if any(isinstance(i, Block) for i in items)
+                else waited + min(now - last, 2 * _TURN)
+            )
             last = now
             if items:
                 self._ends.came(items)

@@ -1,7 +1,9 @@
-"""What a bench does, says and has been told: the states of one, and what brings it from one to the next.
+"""What a bench does, says and has been told: the states of one, and what brings it from one to the
+next.
 
-It knows what hangs, what is driven and where the hook is only from the board's replies. All of it is decided where the lines
-come in (the link's thread), so that a window that is busy keeps no bench turning. It speaks through `tell`, in order.
+It knows what hangs, what is driven and where the hook is only from the board's replies. All of it
+is decided where the lines come in (the link's thread), so that a window that is busy keeps no bench
+turning. It speaks through `tell`, in order.
 """
 
 from __future__ import annotations
@@ -22,16 +24,22 @@ from sparring.bench.watch import LimitWatch
 from sparring.core.quantity import Measured
 
 SILENT = 0.5  # [s] without a valid line from a bench that may be moving: it is lost
-_SIMULATED_SILENT = 5.0  # [s] the same of a simulated one, which shares its processor with all else that runs
+_SIMULATED_SILENT = (
+    5.0  # [s] the same of a simulated one, which shares its processor with all else that runs
+)
 WATCHDOG = 2.0  # [s] after which a board stops itself that hears nothing, where it can
 _ANSWER = 2.0  # [s] within which a board answers a command
-_GENTLY = 0.4  # of a lift's voltage, to let the hook down: at it even what nearly stalls runs down no faster than an empty hook up
+# of a lift's voltage, to let the hook down: at it even what nearly stalls runs down no faster than
+# an empty hook up
+_GENTLY = 0.4
 _AGAIN = 0.25  # [s] between two commands to stop, until one is confirmed
 _TARE_DOUBT = 6.0  # [counts] standard uncertainty of a tare
 _ANEW = "It began anew meanwhile: what hangs and its tare are not known any more"
 _FIGURE = re.compile(r"[-+]?\d+(\.\d*)?([eE][-+]?\d+)?")
 
-State = Literal["off", "connecting", "ready", "preparing", "lifting", "lowering", "stopping", "lost"]
+State = Literal[
+    "off", "connecting", "ready", "preparing", "lifting", "lowering", "stopping", "lost"
+]
 MOVING: tuple[State, ...] = ("lifting", "lowering", "stopping")
 """States in which the board may move; so it may while lost."""
 
@@ -44,10 +52,16 @@ class Port(Protocol):
 
 
 class Machine:
-    """One bench, as its lines and answers tell. Its link calls what has no underscore; `session.Session` is the tester's side."""
+    """One bench, as its lines and answers tell. Its link calls what has no underscore;
+    `session.Session` is the tester's side.
+    """
 
-    def __init__(self, tell: Callable[[Notice], None], *, clock: Callable[[], float] = time.monotonic) -> None:
-        """tell: is handed everything that happens, under the session's lock: it must be quick, and call nothing here."""
+    def __init__(
+        self, tell: Callable[[Notice], None], *, clock: Callable[[], float] = time.monotonic
+    ) -> None:
+        """tell: is handed everything that happens, under the session's lock: it must be quick, and
+        call nothing here.
+        """
         self._tell, self._clock = tell, clock
         self._lock = threading.RLock()
         self.keep: Callable[[Path], int] | None = None  # keeps a lift's stream as a run; its id
@@ -77,9 +91,18 @@ class Machine:
         self._before_loss: State = "ready"
         self._todo: deque[str] = deque()
         self._asked: tuple[str, str, float] | None = None  # word, figure, when
-        self._voltage, self._gently = 0.0, True  # of the newest lift; how the hook is let down if asked for
+        # of the newest lift; how the hook is let down if asked for
+        self._voltage, self._gently = (
+            0.0,
+            True,
+        )
         self._step: tuple[Path, dict[str, Any]] | None = None
-        self._captures = Captures(self._tell, self._fault, lambda path: self.keep(path) if self.keep is not None else None, self._clock)
+        self._captures = Captures(
+            self._tell,
+            self._fault,
+            lambda path: self.keep(path) if self.keep is not None else None,
+            self._clock,
+        )
         self._stop_sent = self._stop_first = self._fed = 0.0
         self._said_unconfirmed = False
         self._up_since = 0.0
@@ -88,7 +111,7 @@ class Machine:
         self._simulated = False
         self._still = threading.Event()
 
-    # --- what the link says ---------------------------------------------------------------------------------------
+    # --- what the link says -----------------------------------------------------------------------
 
     def link_up(self) -> None:
         """The port is open. A stop that is wanted goes first."""
@@ -109,7 +132,11 @@ class Machine:
             if self.last_t is None:
                 self._tell(Notice("said", why))
             elif self.state != "lost":
-                goes_on = "the run goes on, the gap will be marked" if self.state == "lifting" else "it goes on from there"
+                goes_on = (
+                    "the run goes on, the gap will be marked"
+                    if self.state == "lifting"
+                    else "it goes on from there"
+                )
                 self._tell(Notice("said", f"{why}. Plug it in again: {goes_on}."))
             self._lose()
 
@@ -131,12 +158,19 @@ class Machine:
             if waited > max(allowed, 5 * self._period) and self.state in MOVING:
                 self.why = f"no valid line for {waited:.1f} s"
                 self._tell(
-                    Notice("said", f"BENCH LOST: {self.why} while it may be moving. It is told to stop; cut its power if it does not.")
+                    Notice(
+                        "said",
+                        f"BENCH LOST: {self.why} while it may be moving. It is told to stop; cut"
+                        " its power if it does not.",
+                    )
                 )
                 self._halt("interrupted")
                 self._lose()
             if self._asked is not None and now - self._asked[2] > _ANSWER:
-                self._failed(f"The bench does not answer “{' '.join(self._asked[:2]).strip()}”. The step ends here.")
+                self._failed(
+                    f"The bench does not answer “{' '.join(self._asked[:2]).strip()}”. The step"
+                    " ends here."
+                )
             if self.stop_wanted and not self._answers():
                 self.stop_wanted = False
                 if self.state == "stopping":
@@ -148,43 +182,69 @@ class Machine:
                 self._said_unconfirmed = True
                 if self.state == "ready":
                     self._set("stopping")
-                self._tell(Notice("said", "STOP is not confirmed by the bench yet: cut its power. It is told again until it answers."))
+                self._tell(
+                    Notice(
+                        "said",
+                        "STOP is not confirmed by the bench yet: cut its power. It is told again"
+                        " until it answers.",
+                    )
+                )
             if self._watchdog and now - self._fed > WATCHDOG / 4 and self.state != "lost":
                 self._fed = now
                 self.link.send(f"watchdog {WATCHDOG:g}")
             self._captures.turn()
 
-    # --- samples --------------------------------------------------------------------------------------------------
+    # --- samples ----------------------------------------------------------------------------------
 
     def _block(self, block: Block) -> None:
         if self._channels is not None and block.mapping.channels != self._channels:
             self._other_columns(block.mapping.channels)
         self._channels = block.mapping.channels
-        t, anew = self._board.run_on(block.t, self._clock() - self._lost_since if self.state == "lost" else 0.0)
+        t, anew = self._board.run_on(
+            block.t, self._clock() - self._lost_since if self.state == "lost" else 0.0
+        )
         self._tell(Notice("block", (t, block.values, self._channels)))
         gap = None
-        if anew and self.state not in ("lost", "connecting"):  # it was switched off and on, with the cable in
+        # it was switched off and on, with the cable in
+        if anew and self.state not in (
+            "lost",
+            "connecting",
+        ):
             self._lose()
         if self.state in ("lost", "connecting"):
             gap = self._back(float(t[0]), anew)
-        step = (float(t[-1]) - (self.last_t if self.last_t is not None and gap is None else float(t[0]))) / len(t)
+        step = (
+            float(t[-1]) - (self.last_t if self.last_t is not None and gap is None else float(t[0]))
+        ) / len(t)
         self._period = 0.9 * self._period + 0.1 * min(step, 1.0)
         self.last_t = float(t[-1])
         self._captures.add(t, block.values, gap)
         driven = self.state in ("lifting", "lowering")
-        if driven and self._watch is not None and (wrong := self._watch.look(self._channels, t, block.values)):
+        if (
+            driven
+            and self._watch is not None
+            and (wrong := self._watch.look(self._channels, t, block.values))
+        ):
             self._tell(Notice("said", f"Stopped: {wrong}."))
             self._halt("limit")
 
     def _other_columns(self, channels: tuple[str, ...]) -> None:
-        """The board sends other columns from here on: what was recorded ends, and a stretch of its own begins."""
+        """The board sends other columns from here on: what was recorded ends, and a stretch of its
+        own begins.
+        """
         if not self._captures.under_way:
             return
-        self._tell(Notice("said", f"The bench sends other columns now: {', '.join(channels)}. What was recorded so far is kept by itself."))
+        self._tell(
+            Notice(
+                "said",
+                f"The bench sends other columns now: {', '.join(channels)}. What was recorded so"
+                " far is kept by itself.",
+            )
+        )
         if not self._captures.begin_anew(channels) and self._captures.drives:
             self._halt("interrupted")
 
-    # --- losing it and finding it again ---------------------------------------------------------------------------
+    # --- losing it and finding it again -----------------------------------------------------------
 
     def _lose(self) -> None:
         if self.state not in ("lost", "connecting"):
@@ -212,10 +272,15 @@ class Machine:
             why = _ANEW
         elif self._watchdog and away > WATCHDOG:
             why = f"It heard nothing for {WATCHDOG:g} s and has stopped by itself"
-        said = f"The bench is back after {gap[1] - gap[0]:.1f} s; the gap is marked in the recording."
+        said = (
+            f"The bench is back after {gap[1] - gap[0]:.1f} s; the gap is marked in the recording."
+        )
         if why and not self.stop_wanted and state in (*MOVING, "preparing"):
             self._halt("interrupted")
-            said = f"The bench is back after {gap[1] - gap[0]:.1f} s. {why}; it is told to stop, and the lift ends here."
+            said = (
+                f"The bench is back after {gap[1] - gap[0]:.1f} s. {why}; it is told to stop, and"
+                " the lift ends here."
+            )
         elif state == "preparing":
             self._halt("interrupted")
         self._tell(Notice("said", said if not why or "lift ends" in said else f"{said} {why}."))
@@ -226,7 +291,7 @@ class Machine:
         if self.link is not None:
             self.link.send("hello")  # so that it is asked for its watchdog again
 
-    # --- words ----------------------------------------------------------------------------------------------------
+    # --- words ------------------------------------------------------------------------------------
 
     def _event(self, event: Event) -> None:
         word, _, rest = event.text.partition(" ")
@@ -238,7 +303,11 @@ class Machine:
             self._simulated = True
 
     def _reply(self, word: str, rest: str) -> None:
-        refused = "" if rest.startswith("ok") else rest.removeprefix("refused").lstrip(": ") or "without a reason"
+        refused = (
+            ""
+            if rest.startswith("ok")
+            else rest.removeprefix("refused").lstrip(": ") or "without a reason"
+        )
         if word == "hello":
             if self.link is not None and not refused:
                 if not self.obeys:
@@ -257,11 +326,15 @@ class Machine:
         self._tell(Notice("answer", word))
 
     def _started(self, boot: str) -> None:
-        """A board may answer `hello` with a figure that is another whenever it begins: its clock alone may look as if it had run on."""
+        """A board may answer `hello` with a figure that is another whenever it begins: its clock
+        alone may look as if it had run on.
+        """
         before, self._boot = self._boot, boot
         if before and boot and boot != before:
             self._tell(Notice("said", f"{_ANEW}."))
-            if not self.stop_wanted and (self.state in (*MOVING, "preparing") or self._before_loss in (*MOVING, "preparing")):
+            if not self.stop_wanted and (
+                self.state in (*MOVING, "preparing") or self._before_loss in (*MOVING, "preparing")
+            ):
                 self._halt("interrupted")
             self._forget_settings()
 
@@ -269,7 +342,10 @@ class Machine:
         assert self._asked is not None
         asked = self._asked[1]
         if refused:
-            self._failed(f"The bench refuses “{f'{word} {asked}'.strip()}”: {refused}. The step ends here.", refused=True)
+            self._failed(
+                f"The bench refuses “{f'{word} {asked}'.strip()}”: {refused}. The step ends here.",
+                refused=True,
+            )
             return
         said = _FIGURE.search(rest.removeprefix("ok"))
         figure = float(said[0]) if said else None
@@ -282,10 +358,19 @@ class Machine:
             wanted = float(asked)
             self.hung = figure if figure is not None else wanted
             if not self._set_to(wanted):
-                self._failed(f"The bench says “{word} {rest}” where {asked} was asked for; nothing was begun.")
+                self._failed(
+                    f"The bench says “{word} {rest}” where {asked} was asked for; nothing was"
+                    " begun."
+                )
                 return
-        elif word == "drive" and figure is not None and abs(figure - float(asked)) > 1e-3 * abs(float(asked)):
-            self._failed(f"The bench says “drive {rest}” where {asked} V was asked for; nothing was begun.")
+        elif (
+            word == "drive"
+            and figure is not None
+            and abs(figure - float(asked)) > 1e-3 * abs(float(asked))
+        ):
+            self._failed(
+                f"The bench says “drive {rest}” where {asked} V was asked for; nothing was begun."
+            )
             return
         self._asked = None
         if word == "up":
@@ -306,18 +391,24 @@ class Machine:
                 self._set("preparing")
                 self._ask()
             elif self.state == "lowering" and word != "top":
-                self._tell(Notice("said", f"The bench has stopped by itself while lowering: {text}."))
+                self._tell(
+                    Notice("said", f"The bench has stopped by itself while lowering: {text}.")
+                )
                 self._halt("stalled" if word == "stalled" else "interrupted")
         elif word == "bottom":
             self.hook_up = False
             if self.state == "lowering":
                 self._set("ready")
         elif word == "watchdog" and self.state in (*MOVING, "preparing"):
-            self._tell(Notice("said", f"The bench has stopped by itself: it heard nothing for {WATCHDOG:g} s."))
+            self._tell(
+                Notice(
+                    "said", f"The bench has stopped by itself: it heard nothing for {WATCHDOG:g} s."
+                )
+            )
             self._halt("interrupted")
         self._tell(Notice("word", text))
 
-    # --- commands that wait for their answer ----------------------------------------------------------------------
+    # --- commands that wait for their answer ------------------------------------------------------
 
     def _begin_steps(self, commands: list[str]) -> bool:
         with self._lock:
@@ -366,17 +457,26 @@ class Machine:
     def _set_to(self, value: float) -> bool:
         return self.hung is not None and abs(self.hung - value) <= 1e-4 * abs(value) + 1e-9
 
-    # --- stopping -------------------------------------------------------------------------------------------------
+    # --- stopping ---------------------------------------------------------------------------------
 
     def _answers(self) -> bool:
         """Whether it takes commands, or may: it has not had the time to say."""
-        return self.obeys or self.state in ("lost", "connecting") or self._clock() - self._up_since < _ANSWER
+        return (
+            self.obeys
+            or self.state in ("lost", "connecting")
+            or self._clock() - self._up_since < _ANSWER
+        )
 
     def _halt(self, reason: str) -> None:
         self._todo.clear()
         self._asked = None
-        # whoever stops it, or it itself, because the hook did not move so gently: the other way next
-        self._gently = not self._gently if self.state == "lowering" and reason in ("stopped", "stalled") else True
+        # whoever stops it, or it itself, because the hook did not move so gently: the other way
+        # next
+        self._gently = (
+            not self._gently
+            if self.state == "lowering" and reason in ("stopped", "stalled")
+            else True
+        )
         if self._captures.drives:
             self._captures.end(reason)
         if not self.stop_wanted:
@@ -384,7 +484,8 @@ class Machine:
         self.stop_wanted = self._answers()
         if self.state in ("lost", "connecting"):
             self._before_loss = "stopping"
-        elif self.state != "ready" or not self.stop_wanted:  # at rest it is confirmed before anybody could see it wanted
+        # at rest it is confirmed before anybody could see it wanted
+        elif self.state != "ready" or not self.stop_wanted:
             self._set("stopping" if self.stop_wanted else "ready")
         self._send_stop()
 
@@ -400,7 +501,7 @@ class Machine:
         if self.state == "stopping":
             self._set("ready")
 
-    # --- recording ------------------------------------------------------------------------------------------------
+    # --- recording --------------------------------------------------------------------------------
 
     def _begin_capture(self) -> bool:
         assert self._step is not None
@@ -410,7 +511,11 @@ class Machine:
         return True
 
     def _open(self, path: Path, note: dict[str, Any], *, drives: bool) -> bool:
-        if self.link is None or self._channels is None or not self._captures.open(path, note, self._channels, drives=drives):
+        if (
+            self.link is None
+            or self._channels is None
+            or not self._captures.open(path, note, self._channels, drives=drives)
+        ):
             return False
         if drives:
             self._watch = LimitWatch(dict(self.limits))

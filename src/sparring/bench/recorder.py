@@ -1,4 +1,6 @@
-"""Captures samples to an Arrow stream on disk, at least once a second, so that a crash costs no more than that."""
+"""Captures samples to an Arrow stream on disk, at least once a second, so that a crash costs no
+more than that.
+"""
 
 from __future__ import annotations
 
@@ -29,8 +31,8 @@ class RecorderError(OSError):
 class Recorder:
     """One capture. Samples may be added from any thread; writing happens on the recorder's own.
 
-    channels: keys in the order of the values; note: JSON-able facts kept in the stream's header (the run);
-    on_fault: called once, from the writing thread, when the disk refuses.
+    channels: keys in the order of the values; note: JSON-able facts kept in the stream's header
+    (the run); on_fault: called once, from the writing thread, when the disk refuses.
     """
 
     def __init__(
@@ -56,9 +58,13 @@ class Recorder:
         self.samples = 0
         path.parent.mkdir(parents=True, exist_ok=True)
         try:
-            self._file: BinaryIO = opener(path) if opener else open(path, "xb", buffering=0, opener=_private)  # noqa: SIM115
+            if opener:
+                self._file: BinaryIO = opener(path)
+            else:
+                self._file = open(path, "xb", buffering=0, opener=_private)  # noqa: SIM115
             self._writer = pa.ipc.new_stream(self._file, self._schema)
-            self._writer.write_batch(self._batch(np.empty((0, 1 + len(self.channels)))))  # its header is on the disk from the first moment
+            # its header is on the disk from the first moment
+            self._writer.write_batch(self._batch(np.empty((0, 1 + len(self.channels)))))
         except OSError as err:
             raise RecorderError(f"{path} cannot be written: {err.strerror or err}") from err
         self._then: Callable[[], None] | None = None
@@ -83,8 +89,8 @@ class Recorder:
             self._notes.append({"gap": [start, stop]})
 
     def close(self, then: Callable[[], None] | None = None, **closing: Any) -> None:
-        """Writes what is left with the closing facts, and ends the stream; safe to call twice. Waits for it, unless `then` is
-        to be called, from the writing thread, when it is done."""
+        """Writes what is left with the closing facts, and ends the stream; safe to call twice.
+        Waits for it, unless `then` is to be called, from the writing thread, when it is done."""
         if not self._done.is_set():
             if closing:
                 with self._lock:
@@ -111,7 +117,8 @@ class Recorder:
                 if time.monotonic() - last_sync > 1.0:
                     self._sync()
                     last_sync = time.monotonic()
-        except Exception as err:  # whatever it is, what comes from here on is not recorded, and that has to be said
+        # whatever it is, what comes from here on is not recorded, and that has to be said
+        except Exception as err:
             self._fail(err)
             self._done.wait()
         try:
@@ -138,9 +145,13 @@ class Recorder:
         rows = np.concatenate(blocks) if blocks else np.empty((0, 1 + len(self.channels)))
         whole = self._file.tell()
         told = json.dumps(notes) if notes else ""
-        sealed = {"crc": str(zlib.crc32(told.encode(), zlib.crc32(np.ascontiguousarray(rows).tobytes())))}
+        sealed = {
+            "crc": str(zlib.crc32(told.encode(), zlib.crc32(np.ascontiguousarray(rows).tobytes())))
+        }
         try:
-            self._writer.write_batch(self._batch(rows), custom_metadata=sealed | ({"notes": told} if notes else {}))
+            self._writer.write_batch(
+                self._batch(rows), custom_metadata=sealed | ({"notes": told} if notes else {})
+            )
         except OSError:  # half a batch would hide all that comes after it
             with contextlib.suppress(OSError, AttributeError):
                 self._file.seek(whole)
@@ -151,15 +162,21 @@ class Recorder:
         self.samples += len(rows)
 
     def _batch(self, rows: np.ndarray) -> pa.RecordBatch:
-        """Rows as columns, straight from memory: `pa.array` first loads whatever data-frame library is installed, which took
-        longer than the second that a crash may cost."""
-        arrays = [pa.Array.from_buffers(pa.float64(), len(rows), [None, pa.py_buffer(np.ascontiguousarray(c))]) for c in rows.T]
+        """Rows as columns, straight from memory: `pa.array` first loads whatever data-frame library
+        is installed, which took longer than the second that a crash may cost."""
+        arrays = [
+            pa.Array.from_buffers(
+                pa.float64(), len(rows), [None, pa.py_buffer(np.ascontiguousarray(c))]
+            )
+            for c in rows.T
+        ]
         return pa.record_batch(arrays, schema=self._schema)
 
     def _fail(self, err: Exception) -> None:
         self.fault = RecorderError(
-            f"Recording stopped: {getattr(err, 'strerror', None) or err} ({self.path.parent}). {self.samples} samples are safe; "
-            "free some space if that is what it lacks, then lift again."
+            f"Recording stopped: {getattr(err, 'strerror', None) or err} ({self.path.parent})."
+            f" {self.samples} samples are safe; free some space if that is what it lacks, then lift"
+            " again."
         )
         if self._on_fault:
             self._on_fault(self.fault)

@@ -8,7 +8,8 @@ _KEEP = 150_000  # samples of a channel
 
 
 class Ring:
-    """The newest samples of all channels: one array, written in place, read as views in time order."""
+    """The newest samples of all channels: one array, written in place, read
+    as views in time order."""
 
     def __init__(self, channels: tuple[str, ...], size: int = _KEEP) -> None:
         self.channels, self.size = channels, size

@@ -1,5 +1,5 @@
-"""One bench: connecting, what hangs, taring, running, stopping, and keeping what was recorded. What a tester asks for is here,
-what the bench makes of it in `machine`."""
+"""One bench: connecting, what hangs, taring, running, stopping, and keeping what was recorded. What
+a tester asks for is here, what the bench makes of it in `machine`."""
 
 from __future__ import annotations
 
@@ -21,9 +21,10 @@ _GOODBYE = 0.5  # [s] that a bench gets to confirm its stop when it is let go
 class Facts(NamedTuple):
     """What is known of a bench at one moment.
 
-    why: it is lost or not connected yet; obeys: it answers commands; tare, hung: as it has confirmed them; hook_up: it was driven
-    up and has not said that it is down; stop_wanted: and not confirmed; drive_started: the newest lift's beginning [s];
-    recording: something is; keeping: something that was is still being put away; simulated: the board says so itself.
+    why: it is lost or not connected yet; obeys: it answers commands; tare, hung: as it has
+    confirmed them; hook_up: it was driven up and has not said that it is down; stop_wanted: and not
+    confirmed; drive_started: the newest lift's beginning [s]; recording: something is; keeping:
+    something that was is still being put away; simulated: the board says so itself.
     """
 
     why: str = ""
@@ -41,7 +42,7 @@ class Facts(NamedTuple):
 class Session(Machine):
     """One bench, from the first line to the last. Every method may be called from any thread."""
 
-    # --- connecting -----------------------------------------------------------------------------------------------
+    # --- connecting -------------------------------------------------------------------------------
 
     def attach(self, link: Port, tally: Callable[[], Tally]) -> None:
         """Takes a link that is about to be started. tally: of its reader."""
@@ -51,7 +52,9 @@ class Session(Machine):
             self._set("connecting")
 
     def detach(self) -> None:
-        """Lets the bench go: told to stop and given a moment to say so, what was being recorded kept. Close the link afterwards."""
+        """Lets the bench go: told to stop and given a moment to say so, what was being recorded
+        kept. Close the link afterwards.
+        """
         with self._lock:
             if self.link is None:
                 return
@@ -86,10 +89,12 @@ class Session(Machine):
                 self._simulated,
             )
 
-    # --- what a tester asks for -----------------------------------------------------------------------------------
+    # --- what a tester asks for -------------------------------------------------------------------
 
     def stop(self) -> None:
-        """Asks the bench to stop, whatever it does, until it says that it has. Not an emergency stop."""
+        """Asks the bench to stop, whatever it does, until it says that it has. Not an emergency
+        stop.
+        """
         with self._lock:
             if self.link is not None:
                 self._halt("stopped")
@@ -99,13 +104,17 @@ class Session(Machine):
         return self._begin_steps([clear, "tare"] if clear else ["tare"])
 
     def lower(self) -> bool:
-        """Lets the hook down that a stop left halfway: gently, and with the lift's voltage where gently was stopped, for it may
-        not have moved."""
+        """Lets the hook down that a stop left halfway: gently, and with the lift's voltage where
+        gently was stopped, for it may not have moved."""
         return self._begin_steps(self._down())
 
-    def lift(self, run: Run, test_id: int, path: Path, setting: tuple[str, float] | None = None) -> bool:
-        """Sets what is to hang (`("hang", 0.5)`) unless it does, then records and drives. Whether it was begun; a command that the
-        bench refuses or leaves unanswered ends it, with the reason said. A bench that takes no commands is only recorded."""
+    def lift(
+        self, run: Run, test_id: int, path: Path, setting: tuple[str, float] | None = None
+    ) -> bool:
+        """Sets what is to hang (`("hang", 0.5)`) unless it does, then records and drives. Whether
+        it was begun; a command that the bench refuses or leaves unanswered ends it, with the reason
+        said. A bench that takes no commands is only recorded.
+        """
         with self._lock:
             if self.state != "ready" or self.stop_wanted:
                 return False
@@ -114,7 +123,11 @@ class Session(Machine):
             self._step = path, {"test": test_id, "run": json.loads(run.to_json())}
             self._voltage = run.voltage
             if self.obeys:
-                first = [f"{setting[0]} {setting[1]:.6g}"] if setting is not None and not self._set_to(setting[1]) else []
+                first = (
+                    [f"{setting[0]} {setting[1]:.6g}"]
+                    if setting is not None and not self._set_to(setting[1])
+                    else []
+                )
                 return self._begin_steps([*first, f"drive {run.voltage:g}", "up"])
             if not self._begin_capture():
                 return False
@@ -130,7 +143,9 @@ class Session(Machine):
                 self._set("ready")
 
     def record(self, path: Path, note: dict[str, Any]) -> bool:
-        """Begins a recording that drives nothing, with `note` in its header; whether it began. `recorded` tells its end."""
+        """Begins a recording that drives nothing, with `note` in its header; whether it began.
+        `recorded` tells its end.
+        """
         with self._lock:
             return self.state == "ready" and self._open(path, note, drives=False)
 

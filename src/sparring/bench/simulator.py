@@ -1,6 +1,8 @@
-"""The simulated bench of a rig: the plant under the method's load, its sensors, and the board's own stops.
+"""The simulated bench of a rig: the plant under the method's load, its sensors, and the board's own
+stops.
 
-Commands: hello, drive VOLTS, up, down, stop, hang KILOGRAMS (or resistor OHMS), weigh KILOGRAMS, tare, rate HERTZ, bye.
+Commands: hello, drive VOLTS, up, down, stop, hang KILOGRAMS (or resistor OHMS), weigh KILOGRAMS,
+tare, rate HERTZ, bye.
 """
 
 from __future__ import annotations
@@ -34,7 +36,14 @@ class SimulatedBench(Board):
     ) -> None:
         self.method = rig.method
         sensed = ("speed", "motor_speed", "voltage", "current", "temperature", *rig.method.CHANNELS)
-        super().__init__(("cell", *sensed) if rig.method.CELL else sensed, seed=seed, rate=rate, speed=speed, faults=faults, link=link)
+        super().__init__(
+            ("cell", *sensed) if rig.method.CELL else sensed,
+            seed=seed,
+            rate=rate,
+            speed=speed,
+            faults=faults,
+            link=link,
+        )
         self.rig, self.bench = rig, bench
         self.plant = Plant(loaded(bench, rig, [self._at_rest()]))
         self.sensors = sensors
@@ -57,13 +66,19 @@ class SimulatedBench(Board):
         elif word in ("up", "down", "stop"):
             self._move(word)
         elif word == self.method.SET_BY[0]:
-            if self.moving != "stop" or (self.method.LETS_DOWN and float(self.plant.state.height[0]) > 0.02):
+            if self.moving != "stop" or (
+                self.method.LETS_DOWN and float(self.plant.state.height[0]) > 0.02
+            ):
                 return "lower the hook first" if self.method.LETS_DOWN else "stop first", ""
             if not 0 <= value < 1e6:
                 return f"not a {self.method.SET_BY[1]}", ""
             self._hang(value)
         elif word == "tare":
-            return ("", f"{np.mean(self._cell[-int(self.rate) :]):.1f}") if self._cell else ("no reading yet", "")
+            return (
+                ("", f"{np.mean(self._cell[-int(self.rate) :]):.1f}")
+                if self._cell
+                else ("no reading yet", "")
+            )
         elif word == "weigh":  # a known mass straight on the cell, for its calibration
             if self.moving != "stop":
                 return "stop first", ""
@@ -99,7 +114,9 @@ class SimulatedBench(Board):
         plant.volts[:] = 0.0 if coasting else sign * self.volts * min(self._since / RAMP, 1.0)
         plant.open[:] = coasting
         if self.method.swept:
-            plant.tightened = swept_part((self._since - RAMP) / self.hold) if self.moving == "up" else 0.0
+            plant.tightened = (
+                swept_part((self._since - RAMP) / self.hold) if self.moving == "up" else 0.0
+            )
         plant.advance(period)
         truth = plant.truth()
         truth["speed"] = (plant.state.angle - self._angle) / plant.bench.ratio / period
@@ -110,13 +127,22 @@ class SimulatedBench(Board):
         if self._weighed:
             truth["force"] = truth["force"] + self._weighed * self.rig.gravity.value
         self._crept += (truth["force"] - self._crept) * period / np.asarray(self.sensors.creep_time)
-        shown = {k: float(v[0]) for k, v in self.sensors.read(truth, plant.time, self._crept, self.rng, self.method.CHANNELS).items()}
+        shown = {
+            k: float(v[0])
+            for k, v in self.sensors.read(
+                truth, plant.time, self._crept, self.rng, self.method.CHANNELS
+            ).items()
+        }
         self._cell = [*self._cell[-1000:], shown["cell"]]
         return plant.time, shown, self._watch(truth, period)
 
     def _watch(self, truth: dict[str, np.ndarray], period: float) -> str:
         """The board's own stops."""
-        height, speed, current = float(self.plant.state.height[0]), float(truth["speed"][0]), float(truth["current"][0])
+        height, speed, current = (
+            float(self.plant.state.height[0]),
+            float(truth["speed"][0]),
+            float(truth["current"][0]),
+        )
         if self.moving == "up":
             driven = RAMP < self._since <= RAMP + self.hold
             self._still = self._still + period if abs(speed) < 0.02 and driven else 0.0
@@ -131,7 +157,10 @@ class SimulatedBench(Board):
                 self._move("stop")
                 return "limit current"
         elif self.moving == "down" and not self.method.LETS_DOWN:
-            if abs(speed) < 0.05 and float(self.plant.state.rise[0]) < 0.5 * float(self.method.BODY_SPEED) + 0.05:
+            if (
+                abs(speed) < 0.05
+                and float(self.plant.state.rise[0]) < 0.5 * float(self.method.BODY_SPEED) + 0.05
+            ):
                 self._move("stop")
                 return "bottom"
         elif self.moving == "down" and height <= 0 and float(self.plant.wound()[0]) <= 0:

@@ -6,14 +6,18 @@ import math
 
 import numpy as np
 
-WINDOW = 0.05  # [s] over which the mean square is taken: what heats a winding, and few enough samples to act within 0.1 s
+# [s] over which the mean square is taken: what heats a winding, and few enough samples to act
+# within 0.1 s
+WINDOW = 0.05
 UNREAD = 0.1  # [s] without one figure of a limited channel
 
 
 class LimitWatch:
-    """Mean square of current and speed over `WINDOW`, so that neither sign, chopping nor a missing reading hides an excess.
+    """Mean square of current and speed over `WINDOW`, so that neither sign, chopping nor a missing
+    reading hides an excess.
 
-    A channel of which no figure came for `UNREAD` counts as over its limit: what cannot be seen cannot be watched.
+    A channel of which no figure came for `UNREAD` counts as over its limit: what cannot be seen
+    cannot be watched.
     """
 
     def __init__(self, limits: dict[str, float]) -> None:
@@ -24,7 +28,9 @@ class LimitWatch:
         self._seen: dict[str, float] = {}
 
     def look(self, channels: tuple[str, ...], t: np.ndarray, values: np.ndarray) -> str:
-        """What is wrong with the newest samples, in words, or "". t: shape (n,) [s], growing; values: shape (n, channels), SI."""
+        """What is wrong with the newest samples, in words, or "". t: shape (n,) [s], growing;
+        values: shape (n, channels), SI.
+        """
         if not len(t):
             return ""
         whole = np.concatenate([self._t, t])
@@ -38,7 +44,11 @@ class LimitWatch:
             new = np.asarray(values[:, channels.index(channel)], float)
             with np.errstate(over="ignore"):
                 squares = np.concatenate([self._tail.get(channel, np.empty(0)), new * new])
-            squares = squares if len(squares) == len(whole) else np.concatenate([np.full(len(whole) - len(new), np.nan), new * new])
+            squares = (
+                squares
+                if len(squares) == len(whole)
+                else np.concatenate([np.full(len(whole) - len(new), np.nan), new * new])
+            )
             read = np.isfinite(squares)
             sums = np.concatenate([[0.0], np.cumsum(np.where(read, squares, 0.0))])
             counts = np.concatenate([[0], np.cumsum(read)])
@@ -48,7 +58,9 @@ class LimitWatch:
             if not found and (over & (n > 0)).any():
                 found = f"the {channel} was above the rig's limit"
             seen = t[np.isfinite(new)]
-            self._seen[channel] = float(seen[-1]) if len(seen) else self._seen.get(channel, float(t[0]))
+            self._seen[channel] = (
+                float(seen[-1]) if len(seen) else self._seen.get(channel, float(t[0]))
+            )
             if not found and float(t[-1]) - self._seen[channel] > UNREAD:
                 found = f"no {channel} was read for {UNREAD:g} s"
             self._tail[channel] = squares[first[-1] :]

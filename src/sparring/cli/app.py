@@ -10,7 +10,17 @@ import typer
 
 from sparring import __version__
 from sparring.cli import benches, logbooks
-from sparring.cli.common import AsJson, BuildFile, PlanFile, RigFile, app, columns_of, option, show_table, told
+from sparring.cli.common import (
+    AsJson,
+    BuildFile,
+    PlanFile,
+    RigFile,
+    app,
+    columns_of,
+    option,
+    show_table,
+    told,
+)
 
 __all__ = ["app", "benches", "logbooks"]  # whose commands it has
 
@@ -22,7 +32,11 @@ def _version(value: bool) -> None:
 
 
 @app.callback()
-def _top(version: Annotated[bool, typer.Option("--version", callback=_version, is_eager=True, help="print the version")] = False) -> None:
+def _top(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="print the version")
+    ] = False,
+) -> None:
     pass
 
 
@@ -46,7 +60,9 @@ def train(
         b = record_files.load(build, Build)
         torque, volts = option("--load", load, "torque"), option("--voltage", voltage, "voltage")
         if torque < 0:
-            raise quantity.QuantityError(f"--load {load}: give the torque that the output works against, without a sign")
+            raise quantity.QuantityError(
+                f"--load {load}: give the torque that the output works against, without a sign"
+            )
         flow = predict.power_flow(b, torque, volts)
         speeds = b.flow(torque, flow.stations[1].speed or 0.0)
         back = back_drive_efficiency(b.elements(), MOTOR, OUTPUT)
@@ -78,22 +94,38 @@ def train(
                     "efficiency": s.efficiency(),
                     "loss_W": speeds.mesh_losses.get(n, 0.0),
                     "meshes": [
-                        {"name": c.name, "contact_ratio": c.pair.contact_ratio(), "loss_factor": c.pair.loss_factor()} for c in s.contacts()
+                        {
+                            "name": c.name,
+                            "contact_ratio": c.pair.contact_ratio(),
+                            "loss_factor": c.pair.loss_factor(),
+                        }
+                        for c in s.contacts()
                     ],
                 }
                 for n, s in zip(b.stage_names(), b.stages, strict=True)
             ],
-            "limits": [{"part": x.name, "mode": x.mode, "output_torque_Nm": x.output, "basis": x.basis} for x in b.limits],
+            "limits": [
+                {"part": x.name, "mode": x.mode, "output_torque_Nm": x.output, "basis": x.basis}
+                for x in b.limits
+            ],
             "findings": [
-                {"id": f.id, "severity": f.severity, "title": f.title, "seen": explain(f), "place": f.place} for f in judge_build(b, volts)
+                {
+                    "id": f.id,
+                    "severity": f.severity,
+                    "title": f.title,
+                    "seen": explain(f),
+                    "place": f.place,
+                }
+                for f in judge_build(b, volts)
             ],
         }
     if as_json:
         typer.echo(json.dumps(document, indent=2))
         return
     typer.echo(
-        f"{b.name}: {ratio_in_words(b.ratio())}, stalls at {quantity.show(document['stall_torque_Nm'], 'torque', 'N·m')}, "
-        f"gearbox {quantity.show(flow.gearbox, 'ratio', '%')} at {quantity.show(torque, 'torque', 'N·m')}"
+        f"{b.name}: {ratio_in_words(b.ratio())}, stalls at"
+        f" {quantity.show(document['stall_torque_Nm'], 'torque', 'N·m')}, gearbox"
+        f" {quantity.show(flow.gearbox, 'ratio', '%')} at {quantity.show(torque, 'torque', 'N·m')}"
     )
     show_table(
         ["shaft", "speed rpm", "torque N·m"],
@@ -110,12 +142,17 @@ def train(
 
 @app.command()
 def reduce(
-    log: Annotated[Path, typer.Argument(help="log of another logger, CSV or TSV", exists=True, dir_okay=False)],
+    log: Annotated[
+        Path, typer.Argument(help="log of another logger, CSV or TSV", exists=True, dir_okay=False)
+    ],
     build: BuildFile,
     rig: RigFile,
     plan: PlanFile = None,
     as_json: AsJson = False,
-    column: Annotated[list[str] | None, typer.Option(help="NUMBER=CHANNEL:UNIT, columns from 1; replaces the guesses")] = None,
+    column: Annotated[
+        list[str] | None,
+        typer.Option(help="NUMBER=CHANNEL:UNIT, columns from 1; replaces the guesses"),
+    ] = None,
 ) -> None:
     """Torque, power, efficiency and findings from a log."""
     from sparring.core import quantity
@@ -150,7 +187,9 @@ def reduce(
         return
 
     def cell(x: Any, kind: str, unit: str) -> str:
-        return "–" if x is None else quantity.show(nominal(x), kind, unit, u=std(x), with_unit=False)
+        return (
+            "–" if x is None else quantity.show(nominal(x), kind, unit, u=std(x), with_unit=False)
+        )
 
     show_table(
         ["lifts", "torque N·m", "speed rpm", "wire to shaft %", "gearbox %"],

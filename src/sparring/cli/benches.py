@@ -13,18 +13,30 @@ from sparring.cli.common import AsJson, BuildFile, PlanFile, RigFile, app, home,
 
 @app.command()
 def bench(
-    build: Annotated[Path | None, typer.Option("--build", help="build file; the demo's Dunnock r2 without")] = None,
-    rig: Annotated[Path | None, typer.Option("--rig", help="rig file; the demo's hoist without")] = None,
+    build: Annotated[
+        Path | None, typer.Option("--build", help="build file; the demo's Dunnock r2 without")
+    ] = None,
+    rig: Annotated[
+        Path | None, typer.Option("--rig", help="rig file; the demo's hoist without")
+    ] = None,
     link: Annotated[Path | None, typer.Option(help="put a link to the port here")] = None,
     seed: Annotated[int, typer.Option(min=0, help="repeats the same bench")] = 1,
     rate: Annotated[float, typer.Option(min=10, max=1000, help="lines a second")] = 80.0,
     speed: Annotated[float, typer.Option(min=0.1, max=50, help="simulated seconds a second")] = 1.0,
     drop: Annotated[float, typer.Option(min=0, max=1, help="chance that a line is lost")] = 0.0,
-    garble: Annotated[float, typer.Option(min=0, max=1, help="chance that a line is garbled")] = 0.0,
+    garble: Annotated[
+        float, typer.Option(min=0, max=1, help="chance that a line is garbled")
+    ] = 0.0,
     friction: Annotated[float, typer.Option(min=0, help="true friction over the build's")] = 1.0,
     seconds: Annotated[float, typer.Option(help="stop after so long")] = float("inf"),
     readings: Annotated[
-        str, typer.Option(help="a set-up for readings in place of the rig: motor, scale, rope, swing, wind-up, break-away or drum")
+        str,
+        typer.Option(
+            help=(
+                "a set-up for readings in place of the rig: motor, scale, rope, swing, wind-up,"
+                " break-away or drum"
+            )
+        ),
     ] = "",
 ) -> None:
     """Run a simulated bench on a pseudo-terminal; prints the port to open."""
@@ -42,17 +54,30 @@ def bench(
         from sparring.demo import hollin_yard
     fixtures = {f.KEY: f for f in FIXTURES.values()}
     if readings and readings not in fixtures:
-        raise typer.BadParameter(f"{readings} is none of {', '.join(fixtures)}", param_hint="--readings")
+        raise typer.BadParameter(
+            f"{readings} is none of {', '.join(fixtures)}", param_hint="--readings"
+        )
     with told():
         b = record_files.load(build, Build) if build else hollin_yard.dunnock(2)
         r = record_files.load(rig, Rig) if rig else hollin_yard.rig()
         truth = bench_of(b, r, friction=[f * friction for f in b.loss_figures()])
-        how: dict[str, Any] = {"seed": seed, "rate": rate, "speed": speed, "faults": Faults(drop, garble), "link": link}
-        simulated: Board = FixtureBench(fixtures[readings](truth), **how) if readings else SimulatedBench(truth, sensors_of(r), r, **how)
+        how: dict[str, Any] = {
+            "seed": seed,
+            "rate": rate,
+            "speed": speed,
+            "faults": Faults(drop, garble),
+            "link": link,
+        }
+        simulated: Board = (
+            FixtureBench(fixtures[readings](truth), **how)
+            if readings
+            else SimulatedBench(truth, sensors_of(r), r, **how)
+        )
     import signal
     import sys
 
-    signal.signal(signal.SIGTERM, signal.default_int_handler)  # ended as by Ctrl+C, also where a shell has that ignored
+    # ended as by Ctrl+C, also where a shell has that ignored
+    signal.signal(signal.SIGTERM, signal.default_int_handler)
     typer.echo(simulated.port)
     sys.stdout.flush()
     try:
@@ -105,11 +130,17 @@ def record(
     build: BuildFile,
     rig: RigFile,
     plan: PlanFile = None,
-    logbook: Annotated[Path | None, typer.Option(help="logbook folder to keep it in; your own without")] = None,
-    yes: Annotated[bool, typer.Option("--yes", help="ask nobody: the bench hangs its weights by itself")] = False,
+    logbook: Annotated[
+        Path | None, typer.Option(help="logbook folder to keep it in; your own without")
+    ] = None,
+    yes: Annotated[
+        bool, typer.Option("--yes", help="ask nobody: the bench hangs its weights by itself")
+    ] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Do a whole plan on a bench and keep it in a logbook. Ctrl+C stops the bench; what was taken is kept."""
+    """Do a whole plan on a bench and keep it in a logbook. Ctrl+C stops the bench; what was taken
+    is kept.
+    """
     import signal
     import sys
 
@@ -122,23 +153,33 @@ def record(
     for number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
         signal.signal(number, signal.default_int_handler)
     if not yes and not sys.stdin.isatty():
-        typer.echo("Nobody can be asked here: call it with --yes where the bench hangs its weights by itself.", err=True)
+        typer.echo(
+            "Nobody can be asked here: call it with --yes where the bench hangs its weights by"
+            " itself.",
+            err=True,
+        )
         raise typer.Exit(2)
     with told():
         b, r = record_files.load(build, Build), record_files.load(rig, Rig)
         p = record_files.load(plan, Plan) if plan else Plan()
-        document = record_plan(logbook or home() / "logbook", b, r, p, port, ask=not yes, quiet=as_json)
+        document = record_plan(
+            logbook or home() / "logbook", b, r, p, port, ask=not yes, quiet=as_json
+        )
     if as_json:
         typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
     else:
         typer.echo(
-            f"{len(document['runs'])} lifts kept in {document['logbook']}" + (f", test {document['test']}" if document["test"] else "")
+            f"{len(document['runs'])} lifts kept in {document['logbook']}"
+            + (f", test {document['test']}" if document["test"] else "")
         )
         if best := document["best_gearbox_efficiency"]:
             from sparring.core import quantity
 
             shown = quantity.show(best["value"], "ratio", "%", u=best["u"])
-            typer.echo(f"Best gearbox efficiency {shown}; findings: {', '.join(document['findings']) or 'none'}")
+            typer.echo(
+                f"Best gearbox efficiency {shown}; findings:"
+                f" {', '.join(document['findings']) or 'none'}"
+            )
     if not document["whole"]:
         typer.echo(f"The plan was not finished: {document['why']}.", err=True)
         raise typer.Exit(1)

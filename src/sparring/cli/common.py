@@ -1,4 +1,5 @@
-"""What the commands share: the application, options, and errors in data told without a traceback."""
+"""What the commands share: the application, options, and errors in data told
+without a traceback."""
 
 from __future__ import annotations
 
@@ -14,17 +15,36 @@ app = typer.Typer(
     add_completion=False,
     no_args_is_help=True,
     pretty_exceptions_enable=False,
-    help="Bench tests on gearboxes and gearmotors: torque, speed, efficiency, stall, and what the numbers mean.",
+    help=(
+        "Bench tests on gearboxes and gearmotors: torque, speed, efficiency, stall, and what the"
+        " numbers mean."
+    ),
 )
-BuildFile = Annotated[Path, typer.Option("--build", help="build file (JSON)", exists=True, dir_okay=False)]
-RigFile = Annotated[Path, typer.Option("--rig", help="rig file (JSON)", exists=True, dir_okay=False)]
-PlanFile = Annotated[Path | None, typer.Option("--plan", help="plan file (JSON); the default ladder without", exists=True, dir_okay=False)]
-Inspect = Annotated[Path | None, typer.Option("--inspect", hidden=True, help="answer on this socket what is on the screen, for tests")]
+BuildFile = Annotated[
+    Path, typer.Option("--build", help="build file (JSON)", exists=True, dir_okay=False)
+]
+RigFile = Annotated[
+    Path, typer.Option("--rig", help="rig file (JSON)", exists=True, dir_okay=False)
+]
+PlanFile = Annotated[
+    Path | None,
+    typer.Option(
+        "--plan", help="plan file (JSON); the default ladder without", exists=True, dir_okay=False
+    ),
+]
+Inspect = Annotated[
+    Path | None,
+    typer.Option(
+        "--inspect", hidden=True, help="answer on this socket what is on the screen, for tests"
+    ),
+]
 AsJson = Annotated[bool, typer.Option("--json", help="print the stable JSON document")]
 
 
 def data_errors() -> tuple[type[Exception], ...]:
-    """What bad data raises. Looked up when something was raised: a simulated bench does not wait for the database's library."""
+    """What bad data raises. Looked up when something was raised: a simulated bench does not wait
+    for the database's library.
+    """
     from sparring.core.quantity import QuantityError
     from sparring.core.records import RecordError
     from sparring.core.reduce.inputs import ReductionError
@@ -34,7 +54,16 @@ def data_errors() -> tuple[type[Exception], ...]:
     from sparring.logbook import LogbookError
     from sparring.logbook.recordings import RecordingError
 
-    return RecordError, LogError, ReductionError, RecordingError, LogbookError, TrainError, SelfLocking, QuantityError
+    return (
+        RecordError,
+        LogError,
+        ReductionError,
+        RecordingError,
+        LogbookError,
+        TrainError,
+        SelfLocking,
+        QuantityError,
+    )
 
 
 @contextmanager
@@ -79,7 +108,10 @@ def columns_of(given: list[str]) -> dict[int, tuple[str, str]]:
         number, _, rest = text.partition("=")
         channel, _, unit = rest.partition(":")
         if not re.fullmatch(r"[1-9][0-9]{0,3}", number) or channel not in ("t", *CHANNELS):
-            raise typer.BadParameter(f"--column {text}: write NUMBER=CHANNEL:UNIT, with a channel of t, {', '.join(CHANNELS)}")
+            raise typer.BadParameter(
+                f"--column {text}: write NUMBER=CHANNEL:UNIT, with a channel of t,"
+                f" {', '.join(CHANNELS)}"
+            )
         chosen[int(number) - 1] = (channel, unit)
     return chosen
 

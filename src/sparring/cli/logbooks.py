@@ -25,7 +25,9 @@ def open_(
 @app.command()
 def demo(
     folder: Annotated[Path | None, typer.Argument(help="where to put the demo logbook")] = None,
-    no_window: Annotated[bool, typer.Option("--no-window", help="make the logbook and stop")] = False,
+    no_window: Annotated[
+        bool, typer.Option("--no-window", help="make the logbook and stop")
+    ] = False,
     inspect: Inspect = None,
 ) -> None:
     """Make the demo logbook of Hollin Yard, once, and open it."""
@@ -48,14 +50,18 @@ def export(
     out: Annotated[Path, typer.Argument(help="folder to write to")],
     test: Annotated[int | None, typer.Option(help="one test; all without")] = None,
 ) -> None:
-    """Write a logbook's tests as open files: records, recordings as CSV, results as JSON and CSV, and a sheet each."""
+    """Write a logbook's tests as open files: records, recordings as CSV, results as JSON and CSV,
+    and a sheet each.
+    """
     from sparring.exchange import export_test
     from sparring.logbook import Logbook
 
     with told(), Logbook(logbook, create=False) as book:
         tests = [t.id for t in book.tests() if test is None or t.id == test]
         if not tests:
-            typer.echo(f"{logbook} has no test {test}" if test else f"{logbook} has no tests", err=True)
+            typer.echo(
+                f"{logbook} has no test {test}" if test else f"{logbook} has no tests", err=True
+            )
             raise typer.Exit(1)
         for test_id in tests:
             typer.echo(str(export_test(book, test_id, out)))
@@ -64,24 +70,43 @@ def export(
 @app.command()
 def edit(
     logbook: Annotated[Path, typer.Argument(help="logbook folder")],
-    settings: Annotated[list[str], typer.Option("--set", help="PLACE=VALUE, the place as in the record file: stages.0.module=1 mm")],
+    settings: Annotated[
+        list[str],
+        typer.Option(
+            "--set", help="PLACE=VALUE, the place as in the record file: stages.0.module=1 mm"
+        ),
+    ],
     build: Annotated[str, typer.Option(help="name of a build: Dunnock r2")] = "",
     rig: Annotated[str, typer.Option(help="name of a rig")] = "",
     wrong_all_along: Annotated[
-        bool, typer.Option("--wrong-all-along", help="of what was tested: correct it, and its results; without, a new revision is begun")
+        bool,
+        typer.Option(
+            "--wrong-all-along",
+            help=(
+                "of what was tested: correct it, and its results; without, a new revision is begun"
+            ),
+        ),
     ] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Change a build or rig of a logbook; what was tested stays as it was, or is corrected with the old value kept."""
+    """Change a build or rig of a logbook; what was tested stays as it was, or is corrected with the
+    old value kept.
+    """
     from sparring.cli.edit import edit_record
 
     if bool(build) == bool(rig):
         raise typer.BadParameter("name either a build or a rig", param_hint="--build, --rig")
-    pairs = [(place.strip(), value.strip()) for place, sign, value in (s.partition("=") for s in settings) if sign]
+    pairs = [
+        (place.strip(), value.strip())
+        for place, sign, value in (s.partition("=") for s in settings)
+        if sign
+    ]
     if len(pairs) < len(settings):
         raise typer.BadParameter("write PLACE=VALUE", param_hint="--set")
     with told():
-        document = edit_record(logbook, "build" if build else "rig", build or rig, pairs, wrong_all_along)
+        document = edit_record(
+            logbook, "build" if build else "rig", build or rig, pairs, wrong_all_along
+        )
     if as_json:
         typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
         return
@@ -113,7 +138,9 @@ def care(
 
 
 @app.command()
-def check(logbook: Annotated[Path, typer.Argument(help="logbook folder")], as_json: AsJson = False) -> None:
+def check(
+    logbook: Annotated[Path, typer.Argument(help="logbook folder")], as_json: AsJson = False
+) -> None:
     """Read everything of a logbook and say what is damaged or left over. Changes nothing."""
     from sparring.logbook import keeping
 
@@ -123,10 +150,14 @@ def check(logbook: Annotated[Path, typer.Argument(help="logbook folder")], as_js
         typer.echo(json.dumps(found, indent=2, ensure_ascii=False))
     else:
         if found["database"]:
-            typer.echo(f"logbook.sqlite is damaged: {found['database']}. sparring restore {logbook} goes back to a copy.")
+            typer.echo(
+                f"logbook.sqlite is damaged: {found['database']}. sparring restore {logbook} goes"
+                " back to a copy."
+            )
         for row in found["rows"]:
             typer.echo(
-                f"{row} is not what was written, and left out of all lists; a copy of an earlier day may have it whole: sparring restore {logbook}"
+                f"{row} is not what was written, and left out of all lists; a copy of an earlier"
+                f" day may have it whole: sparring restore {logbook}"
             )
         for d in found["damaged"]:
             typer.echo(f"run {', '.join(map(str, d['runs']))}: {d['why']}")
@@ -134,7 +165,10 @@ def check(logbook: Annotated[Path, typer.Argument(help="logbook folder")], as_js
             typer.echo(f"recordings/{name} belongs to no run")
         for name in found["cut_off"]:
             typer.echo(f"recordings/{name} was cut off; opening the logbook takes it in")
-        typer.echo(f"{found['runs']} runs, {len(found['damaged'])} damaged; {len(found['backups'])} copies of the database")
+        typer.echo(
+            f"{found['runs']} runs, {len(found['damaged'])} damaged; {len(found['backups'])} copies"
+            " of the database"
+        )
     if found["database"] or found["rows"] or found["damaged"]:
         raise typer.Exit(1)
 
@@ -142,7 +176,9 @@ def check(logbook: Annotated[Path, typer.Argument(help="logbook folder")], as_js
 @app.command()
 def restore(
     logbook: Annotated[Path, typer.Argument(help="logbook folder, closed everywhere")],
-    copy: Annotated[str, typer.Option(help="name of one of its backups; the newest whole one without")] = "",
+    copy: Annotated[
+        str, typer.Option(help="name of one of its backups; the newest whole one without")
+    ] = "",
 ) -> None:
     """Go back to a copy of a logbook's database. The one there is moved aside, recordings stay."""
     from sparring.logbook import keeping

@@ -33,7 +33,9 @@ class Interrupted(Exception):
 class PlanOnBench:
     """Every lift of a plan on one bench, kept in a logbook as a test."""
 
-    def __init__(self, book: Logbook, build: Build, rig: Rig, plan: Plan, say: Callable[[str], None]) -> None:
+    def __init__(
+        self, book: Logbook, build: Build, rig: Rig, plan: Plan, say: Callable[[str], None]
+    ) -> None:
         self.book, self.build, self.rig = book, build, rig
         self.settings = rig.method.settings([m.value for m in plan.loads])
         self.plan, self.say = plan.of(len(self.settings)), say
@@ -44,18 +46,27 @@ class PlanOnBench:
         self.session.keep, self.session.limits = partial(adopt, book), rig.watched()
         self.state = "off"
 
-    def go(self, port: str, confirm: Callable[[str], None], lifted: Callable[[int, int], None]) -> None:
-        """Connects and lifts. confirm: asks whoever stands there to do what it says, and returns when it is done; lifted: is
-        told after each lift how many are done, of how many. Raises Interrupted; KeyboardInterrupt stops the bench and passes on."""
+    def go(
+        self, port: str, confirm: Callable[[str], None], lifted: Callable[[int, int], None]
+    ) -> None:
+        """Connects and lifts. confirm: asks whoever stands there to do what it says, and returns
+        when it is done; lifted: is told after each lift how many are done, of how many. Raises
+        Interrupted; KeyboardInterrupt stops the bench and passes on.
+        """
         link = Link(port, self.session)
         self.session.attach(link, lambda: link.reader.tally)
         link.start()
         try:
-            self._until(lambda: self.state == "ready" and self.session.facts().obeys, _FIRST, f"{port} sends no lines that are understood")
+            self._until(
+                lambda: self.state == "ready" and self.session.facts().obeys,
+                _FIRST,
+                f"{port} sends no lines that are understood",
+            )
             simulated = self.session.facts().simulated
             if not simulated and not self.rig.care_confirmed:
                 raise Interrupted(
-                    f"the care notes of {self.rig.name} are not confirmed: sparring care LOGBOOK --rig '{self.rig.name}' --confirm NAME"
+                    f"the care notes of {self.rig.name} are not confirmed: sparring care LOGBOOK"
+                    f" --rig '{self.rig.name}' --confirm NAME"
                 )
             if self.rig.method.CELL:
                 if not simulated:
@@ -81,7 +92,11 @@ class PlanOnBench:
         return n.bit_length() if self.plan.order == "bisection" else n * self.plan.repeats
 
     def _outcomes(self) -> list[Outcome]:
-        return [Outcome(r.run.step, r.run.ended == "stalled") for r in self.book.runs(self.test)] if self.test else []
+        return (
+            [Outcome(r.run.step, r.run.ended == "stalled") for r in self.book.runs(self.test)]
+            if self.test
+            else []
+        )
 
     def _lift(self, lift: Lift, source: Any, confirm: Callable[[str], None]) -> None:
         method, before = self.rig.method, len(self.runs)
@@ -96,7 +111,9 @@ class PlanOnBench:
             raise Interrupted(f"lift {before + 1} was not made")
         ended = self.book.run(self.runs[-1]).run.ended
         if ended not in ("top", "stalled"):
-            raise Interrupted(f"lift {len(self.runs)} ended by {ended}; it is kept, and the plan ends here")
+            raise Interrupted(
+                f"lift {len(self.runs)} ended by {ended}; it is kept, and the plan ends here"
+            )
 
     @property
     def build_id(self) -> int:
@@ -105,19 +122,24 @@ class PlanOnBench:
         if found is None:
             return self.book.save_build(self.build)
         if self.book.build(found).to_json() != self.build.to_json():
-            raise LogbookError(f"the logbook has another {self.build.name}: give this one another revision")
+            raise LogbookError(
+                f"the logbook has another {self.build.name}: give this one another revision"
+            )
         return found
 
     @property
     def rig_id(self) -> int:
         """Its entry in the logbook, made when it is not there."""
         same = self.rig.to_json()
-        return next((i for i, r in self.book.rigs() if r.to_json() == same), None) or self.book.save_rig(self.rig)
+        return next(
+            (i for i, r in self.book.rigs() if r.to_json() == same), None
+        ) or self.book.save_rig(self.rig)
 
-    # --- hearing --------------------------------------------------------------------------------------------------
+    # --- hearing ----------------------------------------------------------------------------------
 
     def _step(self, begin: Callable[[], bool]) -> None:
-        """Does one thing with the bench and waits until all of it is over, however long it takes."""
+        """Does one thing with the bench and waits until all of it is over,
+        however long it takes."""
         if not begin():
             raise Interrupted(f"the bench is not at rest, it is {self.state}")
         lost_for = _PUT_AWAY
@@ -154,8 +176,12 @@ class PlanOnBench:
             return
 
 
-def record(folder: Path, build: Build, rig: Rig, plan: Plan, port: str, *, ask: bool, quiet: bool) -> dict[str, Any]:
-    """Runs a plan; the document described in docs/formats.md. ask: wait for Enter wherever somebody has to do something."""
+def record(
+    folder: Path, build: Build, rig: Rig, plan: Plan, port: str, *, ask: bool, quiet: bool
+) -> dict[str, Any]:
+    """Runs a plan; the document described in docs/formats.md. ask: wait for Enter wherever somebody
+    has to do something.
+    """
     from rich.console import Console
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn
 
@@ -164,7 +190,12 @@ def record(folder: Path, build: Build, rig: Rig, plan: Plan, port: str, *, ask: 
     with (
         Logbook(folder) as book,
         Progress(
-            TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeElapsedColumn(), console=console, disable=quiet
+            TextColumn("{task.description}"),
+            BarColumn(),
+            MofNCompleteColumn(),
+            TimeElapsedColumn(),
+            console=console,
+            disable=quiet,
         ) as progress,
     ):
         for text in recover(book):
@@ -177,7 +208,11 @@ def record(folder: Path, build: Build, rig: Rig, plan: Plan, port: str, *, ask: 
                 console.input(f"{what}, then press Enter. ", markup=False)
 
         try:
-            work.go(port, confirm, lambda n, total: progress.update(task, completed=n, total=max(n, total)))
+            work.go(
+                port,
+                confirm,
+                lambda n, total: progress.update(task, completed=n, total=max(n, total)),
+            )
         except Interrupted as err:
             why = str(err)
         except KeyboardInterrupt:
@@ -190,13 +225,18 @@ def record(folder: Path, build: Build, rig: Rig, plan: Plan, port: str, *, ask: 
             console.print(str(err), markup=False)
     best = result.best if result is not None else None
     gearbox = best.gearbox if best is not None else None
-    runs = [{"id": i, "step": kept[i].step, "repeat": kept[i].repeat, "ended": kept[i].ended} for i in work.runs]
+    runs = [
+        {"id": i, "step": kept[i].step, "repeat": kept[i].repeat, "ended": kept[i].ended}
+        for i in work.runs
+    ]
     return {
         "format": "sparring.record/1",
         "logbook": str(folder),
         "test": work.test or None,
         "runs": runs,
-        "best_gearbox_efficiency": None if gearbox is None else {"value": nominal(gearbox), "u": std(gearbox)},
+        "best_gearbox_efficiency": (
+            None if gearbox is None else {"value": nominal(gearbox), "u": std(gearbox)}
+        ),
         "findings": [f.id for f in result.findings] if result is not None else [],
         "whole": not why,
         "why": why or None,

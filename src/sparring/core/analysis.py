@@ -47,7 +47,9 @@ Source = Recording | Callable[[], Recording] | Kept
 
 
 class Reductions:
-    """What has been reduced of one test: a run is reduced once, as long as build, rig and plan stay what they are."""
+    """What has been reduced of one test: a run is reduced once, as long as build, rig and plan stay
+    what they are.
+    """
 
     _AT_ONCE = 500  # runs that are asked for, and put, together
 
@@ -60,16 +62,35 @@ class Reductions:
         self.reduced = 0  # runs that had to be
 
     def points(
-        self, build: Build, rig: Rig, plan: Plan, runs: Sequence[tuple[Run, Source]], progress: Callable[[float], None]
+        self,
+        build: Build,
+        rig: Rig,
+        plan: Plan,
+        runs: Sequence[tuple[Run, Source]],
+        progress: Callable[[float], None],
     ) -> tuple[Inputs, list[Point], list[tuple[Run, str]]]:
-        """(inputs, points, skipped runs with the reason). Raises ReductionError when the records contradict themselves."""
+        """(inputs, points, skipped runs with the reason). Raises ReductionError when the records
+        contradict themselves.
+        """
         with self._lock:  # one analysis at a time: they share the inputs
             about = build, rig, plan.settle, plan.measure
             if about != self._about:
                 self._inputs = inputs_of(build, rig)
                 self._orders = tuple(sorted({abs(w) for w in output_orders(build).values()}))
-                self._shared, self._done, self.drawn, self._about = Shared(self._inputs), {}, {}, about
-                text = "\n".join((derived_by(), build.to_json(), rig.to_json(), f"{plan.settle!r} {plan.measure!r}"))
+                self._shared, self._done, self.drawn, self._about = (
+                    Shared(self._inputs),
+                    {},
+                    {},
+                    about,
+                )
+                text = "\n".join(
+                    (
+                        derived_by(),
+                        build.to_json(),
+                        rig.to_json(),
+                        f"{plan.settle!r} {plan.measure!r}",
+                    )
+                )
                 self._digest = hashlib.sha256(text.encode()).hexdigest()
             points: list[Point] = []
             skipped: list[tuple[Run, str]] = []
@@ -94,7 +115,11 @@ class Reductions:
         """Takes what is kept of these."""
         if self._shelf is None:
             return
-        wanted = {self._key(run, name): (run, name) for run, source in runs if (name := _name(source)) and (run, name) not in self._done}
+        wanted = {
+            self._key(run, name): (run, name)
+            for run, source in runs
+            if (name := _name(source)) and (run, name) not in self._done
+        }
         for key, data in (self._shelf.get(list(wanted)) if wanted else {}).items():
             run, name = wanted[key]
             self._shared.know(run, rig.gravity.value)
@@ -104,7 +129,9 @@ class Reductions:
     def _key(self, run: Run, name: str) -> str:
         return hashlib.sha256(f"{self._digest} {name} {run.to_json()}".encode()).hexdigest()
 
-    def _one(self, rig: Rig, plan: Plan, run: Run, source: Source, fresh: dict[str, bytes]) -> list[Point] | str:
+    def _one(
+        self, rig: Rig, plan: Plan, run: Run, source: Source, fresh: dict[str, bytes]
+    ) -> list[Point] | str:
         """The points of a run, or why there are none."""
         name = _name(source)
         if name and (done := self._done.get((run, name))) is not None:
@@ -117,7 +144,17 @@ class Reductions:
             elif rig.method.swept:
                 found = reduce_sweep(self._inputs, rig, run, recording)
             else:
-                found = [reduce_run(self._inputs, rig, run, recording, settle=plan.settle, measure=plan.measure, orders=self._orders)]
+                found = [
+                    reduce_run(
+                        self._inputs,
+                        rig,
+                        run,
+                        recording,
+                        settle=plan.settle,
+                        measure=plan.measure,
+                        orders=self._orders,
+                    )
+                ]
         except ReductionError as err:
             if name:
                 self._done[run, name] = str(err)
@@ -147,10 +184,12 @@ def analyse(
     reductions: Reductions | None = None,
     progress: Callable[[float], None] = lambda _part: None,
 ) -> TestResult:
-    """The results of a test. Recordings may be given as functions, so that only one is in memory at a time.
+    """The results of a test. Recordings may be given as functions, so that only one is in memory at
+    a time.
 
-    reductions: what has been reduced already of kept recordings; progress: is told the part done [0..1], and may end it by raising.
-    Raises ReductionError when the records contradict themselves; a run that cannot be reduced is listed in `skipped`.
+    reductions: what has been reduced already of kept recordings; progress: is told the part done
+    [0..1], and may end it by raising. Raises ReductionError when the records contradict themselves;
+    a run that cannot be reduced is listed in `skipped`.
     """
     reductions = reductions or Reductions()
     inputs, points, skipped = reductions.points(build, rig, plan, list(runs), progress)

@@ -70,14 +70,23 @@ class Build(Record):
     materials: Annotated[tuple[Material, ...], Field(max_length=40)] = ()
     parts: Annotated[tuple[Item, ...], Field(max_length=200)] = ()
     currency: Annotated[str, Field(max_length=6)] = "€"
-    photos: Annotated[tuple[Annotated[str, Field(max_length=200, pattern=r"^[^./\\][^/\\]*$")], ...], Field(max_length=100)] = ()
+    photos: Annotated[
+        tuple[Annotated[str, Field(max_length=200, pattern=r"^[^./\\][^/\\]*$")], ...],
+        Field(max_length=100),
+    ] = ()
     notes: str = ""
 
     @model_validator(mode="after")
     def _turns(self) -> Build:
-        for name, m in (("motor", self.motor), *((f"motor {n}", f.readings) for n, f in enumerate(self.further_motors, start=2))):
+        for name, m in (
+            ("motor", self.motor),
+            *((f"motor {n}", f.readings) for n, f in enumerate(self.further_motors, start=2)),
+        ):
             if m.stall_current.value <= m.no_load_current.value:
-                raise ValueError(f"{name}: the stall current is not above the no-load current; were the two exchanged?")
+                raise ValueError(
+                    f"{name}: the stall current is not above the no-load current; were the two"
+                    " exchanged?"
+                )
         try:
             self.torque_line()
         except (kinematics.TrainError, SelfLocking) as err:
@@ -97,7 +106,10 @@ class Build(Record):
 
     def motor_lines(self) -> list[tuple[motors.Motor, float]]:
         """Every motor's nominal line with its gearing to the input shaft."""
-        return [(motors.from_readings(self.motor), 1.0), *((motors.from_readings(m.readings), m.gearing) for m in self.further_motors)]
+        return [
+            (motors.from_readings(self.motor), 1.0),
+            *((motors.from_readings(m.readings), m.gearing) for m in self.further_motors),
+        ]
 
     def motor_line(self) -> motors.Motor:
         """The nominal line of all motors together, at the input shaft."""
@@ -105,11 +117,16 @@ class Build(Record):
 
     def heat_capacity(self) -> float:
         """Of all windings together [J/K]."""
-        return sum(m.heat_time / m.heat_resistance for m in (self.motor, *(f.readings for f in self.further_motors)))
+        return sum(
+            m.heat_time / m.heat_resistance
+            for m in (self.motor, *(f.readings for f in self.further_motors))
+        )
 
     def rotor_inertia(self) -> float:
         """Of all rotors, as seen at the input shaft [kg·m²]."""
-        return self.motor.inertia + sum(f.readings.inertia * f.gearing**2 for f in self.further_motors)
+        return self.motor.inertia + sum(
+            f.readings.inertia * f.gearing**2 for f in self.further_motors
+        )
 
     def setting(self) -> Setting:
         """What the strength of its parts depends on."""
@@ -119,13 +136,21 @@ class Build(Record):
     def limits(self) -> tuple[strength.Limit, ...]:
         """What gives way, weakest first."""
         low, high = self._nominal_flows
-        return tuple(strength.limits(self.stages, self.shafts(), self.stage_names(), low, high, _LOADS, self.setting()))
+        return tuple(
+            strength.limits(
+                self.stages, self.shafts(), self.stage_names(), low, high, _LOADS, self.setting()
+            )
+        )
 
     def is_fuse(self, limit: strength.Limit) -> bool:
-        """Whether a limit is one of the named fuse part: by its whole name, or by a part of it where no part is called so."""
+        """Whether a limit is one of the named fuse part: by its whole name, or by a part of it
+        where no part is called so.
+        """
         named = self.fuse.strip().casefold()
         whole = any(x.name.casefold() == named for x in self.limits)
-        return bool(named) and (limit.name.casefold() == named if whole else named in limit.name.casefold())
+        return bool(named) and (
+            limit.name.casefold() == named if whole else named in limit.name.casefold()
+        )
 
     def loss_figures(self) -> list[float]:
         """The nominal figure each stage's loss hangs on, as `elements` takes them."""
@@ -154,7 +179,8 @@ class Build(Record):
         return _line(self._nominal_flows)
 
     def elements(self, friction: list[float] | None = None) -> list[kinematics.Element]:
-        """The train for the solver; friction: one figure a stage [-] in place of the nominal ones."""
+        """The train for the solver; friction: one figure a stage [-] in place of the
+        nominal ones."""
         return self._nominal if friction is None else self._elements(friction)
 
     def _elements(self, friction: list[float]) -> list[kinematics.Element]:
@@ -172,7 +198,9 @@ class Build(Record):
         return {shaft: s.drag for shaft, s in zip(self.shafts()[1:], self.stages, strict=True)}
 
     def all_shafts(self) -> list[str]:
-        """Every shaft that can turn, from the motor to the output, a stage's own (planets, carriers) behind its input."""
+        """Every shaft that can turn, from the motor to the output, a stage's own (planets,
+        carriers) behind its input.
+        """
         held = {e.shaft for e in self.elements() if isinstance(e, kinematics.Ground)}
         main = self.shafts()
         found = [main[0]]
@@ -192,25 +220,46 @@ class Build(Record):
             behind *= abs(stage.ratio)
         return total
 
-    def flow(self, load: float, speed: float = 1.0, friction: list[float] | None = None) -> TorqueFlow:
+    def flow(
+        self, load: float, speed: float = 1.0, friction: list[float] | None = None
+    ) -> TorqueFlow:
         """Torques and losses with `load` [N·m] at the output, the motor at `speed` [rad/s]."""
         speeds = {s: w * speed for s, w in self._nominal_speeds.items()}
-        return solve_torques(self.elements(friction), MOTOR, OUTPUT, load, speed=speed, drag=self.drags(), speeds=speeds)
+        return solve_torques(
+            self.elements(friction),
+            MOTOR,
+            OUTPUT,
+            load,
+            speed=speed,
+            drag=self.drags(),
+            speeds=speeds,
+        )
 
     def torque_line(self, friction: list[float] | None = None) -> tuple[float, float]:
-        """(a, b) of the motor torque that a load needs, T_motor = a T_out + b (exact: the losses are linear)."""
+        """(a, b) of the motor torque that a load needs, T_motor = a T_out + b (exact: the losses
+        are linear).
+        """
         if friction is None:
             return self._nominal_line
         low, high = _LOADS
         return _line((self.flow(low, friction=friction), self.flow(high, friction=friction)))
 
     def back_drive_line(self, friction: list[float] | None = None) -> tuple[float, float] | None:
-        """(a, b) of the motor torque that holds the train while the load turns it back: a T_out − b; None: it locks."""
+        """(a, b) of the motor torque that holds the train while the load turns it back: a T_out −
+        b; None: it locks.
+        """
         elements = self.elements(friction)
         try:
-            out = self._nominal_speeds[OUTPUT]  # known forwards: from the slow end a high ratio can hardly be solved
+            out = self._nominal_speeds[
+                OUTPUT
+            ]  # known forwards: from the slow end a high ratio can hardly be solved
             speeds = {s: w / out for s, w in self._nominal_speeds.items()}
-            loads = [solve_torques(elements, OUTPUT, MOTOR, t, drag=self.drags(), speeds=speeds).driver_torque for t in (0.0, 1.0)]
+            loads = [
+                solve_torques(
+                    elements, OUTPUT, MOTOR, t, drag=self.drags(), speeds=speeds
+                ).driver_torque
+                for t in (0.0, 1.0)
+            ]
         except SelfLocking:
             return None
         slope = abs(loads[1] - loads[0])
@@ -218,7 +267,9 @@ class Build(Record):
 
     def train_in_words(self) -> str:
         """`30:1  12/60 · 10/60`."""
-        return f"{kinematics.ratio_in_words(abs(self.ratio()))}  " + " · ".join(s.in_words() for s in self.stages)
+        return f"{kinematics.ratio_in_words(abs(self.ratio()))}  " + " · ".join(
+            s.in_words() for s in self.stages
+        )
 
 
 def _line(flows: tuple[TorqueFlow, TorqueFlow]) -> tuple[float, float]:

@@ -21,7 +21,9 @@ class Fact(NamedTuple):
     value: float
     kind: str
     u: float = 0.0
-    digits: int | None = None  # significant ones to show; None: as the uncertainty warrants, else four
+    digits: int | None = (
+        None  # significant ones to show; None: as the uncertainty warrants, else four
+    )
 
     @classmethod
     def of(cls, x: Any, kind: str) -> Fact:
@@ -56,12 +58,25 @@ def noted(
     **facts: tuple[Any, str],
 ) -> Finding:
     """A finding with its facts as name=(value, kind); values may carry their uncertainty."""
-    return Finding(id, severity, title, seen, why, causes, tries, {k: Fact.of(v, kind) for k, (v, kind) in facts.items()}, (), place)
+    return Finding(
+        id,
+        severity,
+        title,
+        seen,
+        why,
+        causes,
+        tries,
+        {k: Fact.of(v, kind) for k, (v, kind) in facts.items()},
+        (),
+        place,
+    )
 
 
 class PeerStep(NamedTuple):
-    """A step of another test: output torque [N·m], gearbox efficiency, standard uncertainty of its repeats alone, lifts;
-    shared: what each input common to all its runs adds to the efficiency, signed (k = 1), by the input's key."""
+    """A step of another test: output torque [N·m], gearbox efficiency, standard uncertainty of its
+    repeats alone, lifts; shared: what each input common to all its runs adds to the efficiency,
+    signed (k = 1), by the input's key.
+    """
 
     torque: float
     gearbox: float
@@ -84,10 +99,14 @@ def explain(finding: Finding, units: Mapping[str, str] | None = None) -> str:
     units = units or {}
     shown = {}
     for name, fact in finding.facts.items():
-        unit = units.get(fact.kind, "%" if fact.kind == "ratio" else quantity.kind_of(fact.kind).default)
+        unit = units.get(
+            fact.kind, "%" if fact.kind == "ratio" else quantity.kind_of(fact.kind).default
+        )
         plain = 1 if fact.kind == "ratio" else None
         if fact.digits is not None and fact.value:
             scaled = abs(quantity.from_si(fact.value, unit, fact.kind))
             plain = max(0, fact.digits - 1 - math.floor(math.log10(scaled))) if scaled else None
-        shown[name] = quantity.show(fact.value, fact.kind, unit, u=fact.u or None, decimals=None if fact.u else plain)
+        shown[name] = quantity.show(
+            fact.value, fact.kind, unit, u=fact.u or None, decimals=None if fact.u else plain
+        )
     return finding.seen.format(**shown)

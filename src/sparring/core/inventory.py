@@ -10,9 +10,10 @@ from sparring.core.train import kinematics, materials
 
 
 class Inventory(NamedTuple):
-    """mass: of gears, motors and listed parts [kg]; gears: of the gears alone [kg]; size: (length along the axes, width, height) of
-    the gears [m]; inertia_in, inertia_out: of everything that turns, seen at the input and at the output [kg·m²]; cost: of one
-    drive; with_spares; unknown: materials without a density, whose bodies are left out."""
+    """mass: of gears, motors and listed parts [kg]; gears: of the gears alone [kg]; size: (length
+    along the axes, width, height) of the gears [m]; inertia_in, inertia_out: of everything that
+    turns, seen at the input and at the output [kg·m²]; cost: of one drive; with_spares; unknown:
+    materials without a density, whose bodies are left out."""
 
     mass: float
     gears: float
@@ -25,8 +26,10 @@ class Inventory(NamedTuple):
 
 
 def take(build: Build) -> Inventory:
-    """Adds up every body of every stage: mass from its face area and width, inertia from its polar moment, each carried to
-    the input by the square of its speed; planets count once about their own axis and once round the centre."""
+    """Adds up every body of every stage: mass from its face area and width, inertia from its polar
+    moment, each carried to the input by the square of its speed; planets count once about their own
+    axis and once round the centre.
+    """
     speeds = kinematics.solve_speeds(build.elements(), {MOTOR: 1.0})
     shafts, names = build.shafts(), build.stage_names()
     gears = 0.0
@@ -38,7 +41,12 @@ def take(build: Build) -> Inventory:
         bodies = stage.bodies(shafts[n], shafts[n + 1], names[n])
         for b in bodies:
             x, y = x0 + b.at[0], y0 + b.at[1]
-            left, right, low, high = min(left, x - b.reach), max(right, x + b.reach), min(low, y - b.reach), max(high, y + b.reach)
+            left, right, low, high = (
+                min(left, x - b.reach),
+                max(right, x + b.reach),
+                min(low, y - b.reach),
+                max(high, y + b.reach),
+            )
             if not b.material or b.width <= 0 or b.look == "band":
                 continue
             material = materials.find(b.material, build.materials)
@@ -50,7 +58,10 @@ def take(build: Build) -> Inventory:
             gears += mass
             own = speeds.get(b.shaft, 0.0) if b.shaft else 0.0
             around = speeds.get(b.carrier, 0.0) if b.carrier else 0.0
-            inertia += b.polar_moment() * material.density * own**2 + mass * (b.at[0] ** 2 + b.at[1] ** 2) * around**2
+            inertia += (
+                b.polar_moment() * material.density * own**2
+                + mass * (b.at[0] ** 2 + b.at[1] ** 2) * around**2
+            )
         if bodies:
             length += max(b.layer + b.width for b in bodies)
         dx, dy = stage.output_at()

@@ -1,4 +1,6 @@
-"""What a bench shows while it runs: plain figures, by the rig's instruments, of the newest samples. Results have doubt; these have none."""
+"""What a bench shows while it runs: plain figures, by the rig's instruments, of the newest samples.
+Results have doubt; these have none.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,9 @@ class LiveFigures(NamedTuple):
 
 
 class Instruments:
-    """A rig's load cell and meters, worked out once. A comparison or calibration that gives no line is left out."""
+    """A rig's load cell and meters, worked out once. A comparison or calibration that gives no line
+    is left out.
+    """
 
     def __init__(self, rig: Rig) -> None:
         self.rig = rig
@@ -36,7 +40,11 @@ class Instruments:
                 line = calibration.fit(rig.calibration, rig.gravity.value)
                 self._zero, self._slope = nominal(line.intercept), nominal(line.slope)
         with contextlib.suppress(ValueError):
-            self._meters = {channel: meter(rig.sensors, name) for name, (*_, channels) in METERS.items() for channel in channels}
+            self._meters = {
+                channel: meter(rig.sensors, name)
+                for name, (*_, channels) in METERS.items()
+                for channel in channels
+            }
 
     @property
     def calibrated(self) -> bool:
@@ -44,30 +52,46 @@ class Instruments:
         return bool(np.isfinite(self._slope))
 
     def force(self, counts: np.ndarray, tare: float | None) -> np.ndarray:
-        """Force on the load cell [N] from its counts, shape (n,). tare [counts]: read with nothing pulling; None: the
-        calibration's own zero. NaN without a calibration."""
+        """Force on the load cell [N] from its counts, shape (n,). tare [counts]: read with nothing
+        pulling; None: the calibration's own zero. NaN without a calibration."""
         return (np.asarray(counts, float) - (self._zero if tare is None else tare)) / self._slope
 
     def true(self, channel: str, shown: np.ndarray) -> np.ndarray:
         """A channel's samples, shape (n,), as its meter's comparison says they truly were."""
         return self._meters[channel].correct(shown) if channel in self._meters else shown
 
-    def series(self, channel: str, channels: Mapping[str, np.ndarray], tare: float | None) -> np.ndarray | None:
-        """A channel as it truly was; `force` also from the cell's counts. None where the bench does not send it."""
+    def series(
+        self, channel: str, channels: Mapping[str, np.ndarray], tare: float | None
+    ) -> np.ndarray | None:
+        """A channel as it truly was; `force` also from the cell's counts. None where the bench does
+        not send it.
+        """
         if channel == "force" and "force" not in channels:
             return self.force(channels["cell"], tare) if "cell" in channels else None
         return self.true(channel, channels[channel]) if channel in channels else None
 
     def figures(self, channels: Mapping[str, np.ndarray], tare: float | None) -> LiveFigures:
         """Of the newest samples, each of shape (n,), as the bench sent them; tare as in `force`."""
-        series = {key: self.series(key, channels, tare) for key in ("speed", "voltage", "current", "force")}
+        series = {
+            key: self.series(key, channels, tare)
+            for key in ("speed", "voltage", "current", "force")
+        }
         mean = {key: _mean(values) for key, values in series.items()}
         method = self.rig.method
-        readings = {key: _mean(channels.get(key)) for key in method.CHANNELS} | {"force": mean["force"]}
+        readings = {key: _mean(channels.get(key)) for key in method.CHANNELS} | {
+            "force": mean["force"]
+        }
         torque = method.measured(method.figures(), readings.get)
         voltage, current = series["voltage"], series["current"]
         power = _mean(voltage * current) if voltage is not None and current is not None else None
-        return LiveFigures(None if torque is None else float(torque), mean["speed"], mean["voltage"], mean["current"], power, mean["force"])
+        return LiveFigures(
+            None if torque is None else float(torque),
+            mean["speed"],
+            mean["voltage"],
+            mean["current"],
+            power,
+            mean["force"],
+        )
 
 
 def _mean(values: np.ndarray | None) -> float | None:

@@ -1,7 +1,7 @@
 """Brushed DC motor: its line from no-load and stall readings, scaled with voltage and temperature.
 
-ω₀ = (V − I₀R)/k, T = k (I − I₀), T_s = k (V/R − I₀). Everything here is plain arithmetic, so it takes floats, arrays,
-and values with uncertainty alike.
+ω₀ = (V − I₀R)/k, T = k (I − I₀), T_s = k (V/R − I₀). Everything here is plain arithmetic, so it
+takes floats, arrays, and values with uncertainty alike.
 """
 
 from __future__ import annotations
@@ -14,7 +14,9 @@ from sparring.core.records import Q, Record
 from sparring.core.uncertainty import nominal
 
 COPPER_ZERO = 235.0
-"""Temperature [°C] below zero at which copper's resistance extrapolates to nothing (IEC 60034-1: 235 + ϑ)."""
+"""Temperature [°C] below zero at which copper's resistance extrapolates to nothing (IEC 60034-1:
+235 + ϑ).
+"""
 
 
 class MotorReadings(Record):
@@ -34,15 +36,19 @@ class MotorReadings(Record):
 
 
 class FurtherMotor(Record):
-    """Another motor on the train's input, its speed `gearing` times the input shaft's (its own pinion on the same wheel)."""
+    """Another motor on the train's input, its speed `gearing` times the input shaft's (its own
+    pinion on the same wheel).
+    """
 
     readings: MotorReadings = MotorReadings.ours()
     gearing: Annotated[float, Q("ratio", "", above=0.0, most=100.0)] = 1.0
 
 
 class Motor(NamedTuple):
-    """The motor's line. k: torque constant [N·m/A = V·s]; R: resistance [Ω]; friction: k I₀ [N·m]; at temperature [K];
-    between: current that unequal motors on one shaft pass between themselves, over the voltage [A/V]."""
+    """The motor's line. k: torque constant [N·m/A = V·s]; R: resistance [Ω]; friction: k I₀ [N·m];
+    at temperature [K]; between: current that unequal motors on one shaft pass between themselves,
+    over the voltage [A/V].
+    """
 
     k: Any
     R: Any
@@ -76,13 +82,21 @@ class Motor(NamedTuple):
         return self._replace(R=self.R * factor, temperature=temperature)
 
 
-def identify(voltage: Any, no_load_speed: Any, no_load_current: Any, stall_current: Any, temperature: float = 293.15) -> Motor:
+def identify(
+    voltage: Any,
+    no_load_speed: Any,
+    no_load_current: Any,
+    stall_current: Any,
+    temperature: float = 293.15,
+) -> Motor:
     """The line through a no-load and a stall reading at one voltage [V, rad/s, A, A].
 
     Raises ValueError when the readings cannot belong to one motor.
     """
     if not nominal(stall_current) > nominal(no_load_current):
-        raise ValueError("the stall current is not above the no-load current; were the two exchanged?")
+        raise ValueError(
+            "the stall current is not above the no-load current; were the two exchanged?"
+        )
     R = voltage / stall_current
     k = (voltage - no_load_current * R) / no_load_speed
     return Motor(k, R, k * no_load_current, temperature)
@@ -91,25 +105,41 @@ def identify(voltage: Any, no_load_speed: Any, no_load_current: Any, stall_curre
 def from_readings(readings: MotorReadings) -> Motor:
     """The nominal line of `readings`, in plain floats."""
     r = readings
-    return identify(r.voltage.value, r.no_load_speed.value, r.no_load_current.value, r.stall_current.value, r.winding_temperature)
+    return identify(
+        r.voltage.value,
+        r.no_load_speed.value,
+        r.no_load_current.value,
+        r.stall_current.value,
+        r.winding_temperature,
+    )
 
 
 def together(motors: Sequence[tuple[Motor, Any]]) -> Motor:
-    """Several motors on one shaft, each with its gearing (its speed over the shaft's), as one line at that shaft.
+    """Several motors on one shaft, each with its gearing (its speed over the shaft's), as one line
+    at that shaft.
 
-    T = Σ g T_i(g ω) and I = Σ I_i(g ω) are straight lines in V and ω again: T = A V − B ω − Σ g f, I = C V − A ω with
-    A = Σ g k/R, B = Σ g² k²/R, C = Σ 1/R. As A² <= B C, unequal motors draw (C − A²/B) V more than one motor would.
+    T = Σ g T_i(g ω) and I = Σ I_i(g ω) are straight lines in V and ω again: T = A V − B ω − Σ g f,
+    I = C V − A ω with A = Σ g k/R, B = Σ g² k²/R, C = Σ 1/R. As A² <= B C, unequal motors draw (C −
+    A²/B) V more than one motor would.
     """
     if len(motors) == 1 and motors[0][1] == 1.0:
         return motors[0][0]
     A = sum(g * m.k / m.R for m, g in motors)
     B = sum((g * m.k) ** 2 / m.R for m, g in motors)
     C = sum(1 / m.R + m.between for m, _ in motors)
-    return Motor(B / A, B / A**2, sum(g * m.friction for m, g in motors), motors[0][0].temperature, C - A**2 / B)
+    return Motor(
+        B / A,
+        B / A**2,
+        sum(g * m.friction for m, g in motors),
+        motors[0][0].temperature,
+        C - A**2 / B,
+    )
 
 
 def shares(motors: Sequence[tuple[Motor, Any]], speed: Any, voltage: Any) -> list[Any]:
-    """Torque that each motor gives at the common shaft [N·m] at its speed [rad/s]; a negative one is dragged along."""
+    """Torque that each motor gives at the common shaft [N·m] at its speed [rad/s]; a negative one
+    is dragged along.
+    """
     return [g * m.torque_from_speed(g * speed, voltage) for m, g in motors]
 
 

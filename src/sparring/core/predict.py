@@ -1,4 +1,6 @@
-"""What a build should do before anything is measured: operating points, curves, stall, and where the power goes."""
+"""What a build should do before anything is measured: operating points, curves, stall, and where
+the power goes.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +16,9 @@ from sparring.core.rig import Rig, RunUp
 
 
 class Loss(NamedTuple):
-    """Heat that leaves the driveline at one place [W]. estimated: not measured but divided up by the prediction."""
+    """Heat that leaves the driveline at one place [W]. estimated: not measured but divided up by
+    the prediction.
+    """
 
     cause: str
     power: float
@@ -47,13 +51,17 @@ class PowerFlow(NamedTuple):
 
     @property
     def gearbox(self) -> float:
-        motor_out = next((s.power for s in self.stations if s.name != "supply" and s.name != "motor"), 0.0)
+        motor_out = next(
+            (s.power for s in self.stations if s.name != "supply" and s.name != "motor"), 0.0
+        )
         return self.power_out / motor_out if motor_out > 0 else 0.0
 
 
 @dataclass(frozen=True)
 class Curve:
-    """Predicted curves over output torque, arrays of shape (n,), SI; low and high: efficiencies at the friction's limits (k = 2)."""
+    """Predicted curves over output torque, arrays of shape (n,), SI; low and high: efficiencies at
+    the friction's limits (k = 2).
+    """
 
     torque: np.ndarray
     speed: np.ndarray
@@ -66,13 +74,19 @@ class Curve:
 
 
 def stall_torque(build: Build, voltage: float, friction: list[float] | None = None) -> float:
-    """Output torque at which the drive stalls at a terminal voltage [N·m]; 0 when it cannot move itself."""
+    """Output torque at which the drive stalls at a terminal voltage [N·m]; 0 when it cannot move
+    itself.
+    """
     a, b = build.torque_line(friction)
     return max(0.0, float((build.motor_line().stall_torque(voltage) - b) / a))
 
 
-def curve(build: Build, voltage: float, points: int = 120, friction: list[float] | None = None) -> Curve:
-    """Speed, current, power and efficiencies from no load to stall, with bands from the friction's uncertainty."""
+def curve(
+    build: Build, voltage: float, points: int = 120, friction: list[float] | None = None
+) -> Curve:
+    """Speed, current, power and efficiencies from no load to stall, with bands from the friction's
+    uncertainty.
+    """
     a, b = build.torque_line(friction)
     motor = build.motor_line()
     stall = max((motor.stall_torque(voltage) - b) / a, 1e-9)
@@ -83,7 +97,12 @@ def curve(build: Build, voltage: float, points: int = 120, friction: list[float]
     current = motor.current(motor_torque, voltage)
     power = torque * speed
     wire = power / (voltage * current)
-    box = np.divide(power, motor_torque * motor_speed, out=np.zeros_like(power), where=motor_torque * motor_speed > 0)
+    box = np.divide(
+        power,
+        motor_torque * motor_speed,
+        out=np.zeros_like(power),
+        where=motor_torque * motor_speed > 0,
+    )
     box[-1] = box[-2]
     band = {}
     if friction is None:
@@ -91,13 +110,23 @@ def curve(build: Build, voltage: float, points: int = 120, friction: list[float]
         for sign in (-1, 1):
             mu = [max(0.0, s.loss_figure.value + sign * 2 * s.loss_figure.u) for s in build.stages]
             c = curve(build, voltage, points, mu)
-            sides.append({k: np.interp(torque, c.torque, getattr(c, k), right=math.nan) for k in ("speed", "wire_to_shaft", "gearbox")})
-        band = {k: (np.minimum(sides[0][k], sides[1][k]), np.maximum(sides[0][k], sides[1][k])) for k in sides[0]}
+            sides.append(
+                {
+                    k: np.interp(torque, c.torque, getattr(c, k), right=math.nan)
+                    for k in ("speed", "wire_to_shaft", "gearbox")
+                }
+            )
+        band = {
+            k: (np.minimum(sides[0][k], sides[1][k]), np.maximum(sides[0][k], sides[1][k]))
+            for k in sides[0]
+        }
     return Curve(torque, speed, current, power, wire, box, stall, band)
 
 
 def power_flow(build: Build, load: float, voltage: float) -> PowerFlow:
-    """Where the power goes with `load` [N·m] at the output and `voltage` at the motor. At or beyond stall nothing turns."""
+    """Where the power goes with `load` [N·m] at the output and `voltage` at the motor. At or beyond
+    stall nothing turns.
+    """
     motor = build.motor_line()
     a, b = build.torque_line()
     motor_torque = a * load + b
@@ -113,15 +142,31 @@ def power_flow(build: Build, load: float, voltage: float) -> PowerFlow:
         )
         return PowerFlow(still, voltage, current, voltage * current, 0.0, False)
     current = float(motor.current(motor_torque, voltage))
-    return _flow(build, motor, voltage, current, voltage * current, speed, load, None, measured=False)
+    return _flow(
+        build, motor, voltage, current, voltage * current, speed, load, None, measured=False
+    )
 
 
-def measured_flow(build: Build, voltage: float, current: float, power_in: float, output_speed: float, load: float) -> PowerFlow:
-    """The same from measured figures: the electrical and mechanical ends are measured, the motor's share follows from
-    its line, and what the gears lose is divided among the stages as predicted (marked estimated)."""
+def measured_flow(
+    build: Build, voltage: float, current: float, power_in: float, output_speed: float, load: float
+) -> PowerFlow:
+    """The same from measured figures: the electrical and mechanical ends are measured, the motor's
+    share follows from its line, and what the gears lose is divided among the stages as predicted
+    (marked estimated).
+    """
     motor = build.motor_line()
     speed = max(0.0, output_speed) * abs(build.ratio())
-    return _flow(build, motor, voltage, current, power_in, speed, load, max(0.0, output_speed) * load, measured=True)
+    return _flow(
+        build,
+        motor,
+        voltage,
+        current,
+        power_in,
+        speed,
+        load,
+        max(0.0, output_speed) * load,
+        measured=True,
+    )
 
 
 def _flow(
@@ -144,35 +189,57 @@ def _flow(
         copper = power_in - friction - shaft
         scale = 1.0
     else:
-        copper = min(power_in, current**2 * motor.R)  # with unequal motors what they pass between them stays in the copper
+        # with unequal motors what they pass between them stays in the copper
+        copper = min(power_in, current**2 * motor.R)
         shaft = max(power_in - copper - friction, 0.0)
         predicted = sum(train.mesh_losses.values()) + sum(train.drag_losses.values())
         scale = max(shaft - power_out, 0.0) / predicted if predicted > 0 else 0.0
     stations = [
         Station("supply", power_in),
-        Station("motor", power_in, (Loss("copper", copper, False), Loss("friction and iron", friction, measured)), speed),
+        Station(
+            "motor",
+            power_in,
+            (Loss("copper", copper, False), Loss("friction and iron", friction, measured)),
+            speed,
+        ),
     ]
     left = shaft
     shafts = build.shafts()
     for name, into, out in zip(build.stage_names(), shafts[:-1], shafts[1:], strict=True):
         lost = (train.mesh_losses[name] + train.drag_losses.get(out, 0.0)) * scale
-        stations.append(Station(name, left, (Loss(name, lost, measured),), abs(train.speeds[into]), train.shaft_torques[into]))
+        stations.append(
+            Station(
+                name,
+                left,
+                (Loss(name, lost, measured),),
+                abs(train.speeds[into]),
+                train.shaft_torques[into],
+            )
+        )
         left -= lost
     stations.append(Station("output", power_out, (), abs(train.speeds["output"]), load))
     return PowerFlow(tuple(stations), voltage, current, power_in, power_out, measured)
 
 
 def load_torque(rig: Rig, mass: float) -> float:
-    """Output torque that a step's mass asks for [N·m]: exact for weights, about right for brakes and sleds."""
+    """Output torque that a step's mass asks for [N·m]: exact for weights, about right for brakes
+    and sleds.
+    """
     return rig.method.expected(mass, rig.gravity.value)
 
 
 def stall_likelihood(build: Build, rig: Rig, mass: float, voltage: float) -> float:
-    """Chance [0..1] that the weight stalls the drive, from the friction's and the motor's uncertainty (normal)."""
+    """Chance [0..1] that the weight stalls the drive, from the friction's and the motor's
+    uncertainty (normal).
+    """
     nominal_stall = stall_torque(build, voltage)
-    worse = stall_torque(build, voltage, [s.loss_figure.value + s.loss_figure.u for s in build.stages])
+    worse = stall_torque(
+        build, voltage, [s.loss_figure.value + s.loss_figure.u for s in build.stages]
+    )
     m = build.motor
-    relative = math.hypot(m.stall_current.u / m.stall_current.value, m.no_load_speed.u / m.no_load_speed.value)
+    relative = math.hypot(
+        m.stall_current.u / m.stall_current.value, m.no_load_speed.u / m.no_load_speed.value
+    )
     u = math.hypot(nominal_stall - worse, nominal_stall * relative) or 1e-9
     return 0.5 * (1 + math.erf((load_torque(rig, mass) - nominal_stall) / (u * math.sqrt(2))))
 
@@ -188,13 +255,25 @@ class SpinPlan(NamedTuple):
 
 
 def spin_plan(build: Build, method: RunUp, voltage: float, gearings: np.ndarray) -> SpinPlan:
-    """Speed of the mass, inertia the motor feels, spin-up time and rim stress over the gearing from output to mass.
+    """Speed of the mass, inertia the motor feels, spin-up time and rim stress over the gearing from
+    output to mass.
 
-    ω = ω₀ (1 − e^(−t/τ)), τ = J ω₀/T_s on a straight motor line; an inertia behind ratio i counts by 1/i².
+    ω = ω₀ (1 − e^(−t/τ)), τ = J ω₀/T_s on a straight motor line; an inertia behind ratio i counts
+    by 1/i².
     """
     ratio = abs(build.ratio())
     free = float(build.motor_line().speed(build.torque_line()[1], voltage)) / ratio
     at_output = method.inertia.value * gearings**2
     stall = stall_torque(build, voltage)
-    tau = (at_output + build.rotor_inertia() * ratio**2) * free / stall if stall > 0 else np.full_like(gearings, np.inf)
-    return SpinPlan(gearings, free * gearings, at_output / ratio**2, tau * math.log(10), method.rim_stress(free * gearings))
+    tau = (
+        (at_output + build.rotor_inertia() * ratio**2) * free / stall
+        if stall > 0
+        else np.full_like(gearings, np.inf)
+    )
+    return SpinPlan(
+        gearings,
+        free * gearings,
+        at_output / ratio**2,
+        tau * math.log(10),
+        method.rim_stress(free * gearings),
+    )

@@ -1,7 +1,8 @@
 """Quantities as people write them: any unit of the right kind, simple arithmetic, and ±.
 
-In memory a quantity is an SI float (radians, kelvin), or a `Measured` where its uncertainty matters.
-A typed `±` is the 95 % half-width (k = 2), the same figure the application shows, so what is shown can be typed back.
+In memory a quantity is an SI float (radians, kelvin), or a `Measured` where its uncertainty
+matters. A typed `±` is the 95 % half-width (k = 2), the same figure the application shows, so what
+is shown can be typed back.
 """
 
 from __future__ import annotations
@@ -13,11 +14,15 @@ from functools import cache, cached_property, lru_cache
 from typing import Any, NamedTuple
 
 G_N = 9.80665
-"""Standard gravity [m/s²], exact by definition (3rd CGPM, 1901). Turns the tester's kg·cm and lb into N·m and N."""
+"""Standard gravity [m/s²], exact by definition (3rd CGPM, 1901). Turns the tester's kg·cm and lb
+into N·m and N.
+"""
 
 
 class QuantityError(ValueError):
-    """The text is no quantity of the kind asked for; the message says what was seen and what to type."""
+    """The text is no quantity of the kind asked for; the message says what was seen and what to
+    type.
+    """
 
 
 @dataclass(frozen=True)
@@ -29,12 +34,17 @@ class Measured:
 
     def __post_init__(self) -> None:
         if not (math.isfinite(self.value) and math.isfinite(self.u) and self.u >= 0):
-            raise ValueError(f"a measured value needs finite numbers and u >= 0, not {self.value} and u = {self.u}")
+            raise ValueError(
+                f"a measured value needs finite numbers and u >= 0, not {self.value} and u ="
+                f" {self.u}"
+            )
 
 
 @dataclass(frozen=True)
 class Kind:
-    """A kind of quantity: its name in words, its SI unit and the units offered for it (display text -> SI factor)."""
+    """A kind of quantity: its name in words, its SI unit and the units offered for it (display text
+    -> SI factor).
+    """
 
     name: str
     si: str
@@ -57,7 +67,9 @@ KINDS: dict[str, Kind] = {
     for k in (
         Kind("length", "m", {"mm": 1e-3, "cm": 1e-2, "m": 1.0, "in": _INCH, "ft": _FOOT}, "50 mm"),
         Kind("mass", "kg", {"kg": 1.0, "g": 1e-3, "lb": _POUND, "oz": _OUNCE}, "310 g"),
-        Kind("force", "N", {"N": 1.0, "kgf": G_N, "lbf": _POUND * G_N, "ozf": _OUNCE * G_N}, "10 lb"),
+        Kind(
+            "force", "N", {"N": 1.0, "kgf": G_N, "lbf": _POUND * G_N, "ozf": _OUNCE * G_N}, "10 lb"
+        ),
         Kind(
             "torque",
             "N·m",
@@ -72,8 +84,15 @@ KINDS: dict[str, Kind] = {
             },
             "2.5 kg·cm",
         ),
-        Kind("speed", "rad/s", {"rpm": _REV / 60, "rev/s": _REV, "rad/s": 1.0, "deg/s": _REV / 360}, "120 rpm"),
-        Kind("velocity", "m/s", {"m/s": 1.0, "mm/s": 1e-3, "mph": 0.44704, "ft/s": _FOOT}, "0.3 m/s"),
+        Kind(
+            "speed",
+            "rad/s",
+            {"rpm": _REV / 60, "rev/s": _REV, "rad/s": 1.0, "deg/s": _REV / 360},
+            "120 rpm",
+        ),
+        Kind(
+            "velocity", "m/s", {"m/s": 1.0, "mm/s": 1e-3, "mph": 0.44704, "ft/s": _FOOT}, "0.3 m/s"
+        ),
         Kind("angle", "rad", {"deg": _REV / 360, "rad": 1.0, "rev": _REV}, "20 deg"),
         Kind("voltage", "V", {"V": 1.0, "mV": 1e-3}, "12 V"),
         Kind("current", "A", {"A": 1.0, "mA": 1e-3}, "0.8 A"),
@@ -84,9 +103,16 @@ KINDS: dict[str, Kind] = {
         Kind("time", "s", {"s": 1.0, "ms": 1e-3, "min": 60.0, "h": 3600.0}, "2 s"),
         Kind("inertia", "kg·m²", {"kg·m²": 1.0, "g·cm²": 1e-7}, "12 g·cm²"),
         Kind("stiffness", "N·m/rad", {"N·m/rad": 1.0}, "40 N·m/rad"),
-        Kind("pressure", "Pa", {"MPa": 1e6, "GPa": 1e9, "bar": 1e5, "psi": _POUND * G_N / _INCH**2}, "65 MPa"),
+        Kind(
+            "pressure",
+            "Pa",
+            {"MPa": 1e6, "GPa": 1e9, "bar": 1e5, "psi": _POUND * G_N / _INCH**2},
+            "65 MPa",
+        ),
         Kind("density", "kg/m³", {"g/cm³": 1e3, "kg/m³": 1.0}, "1.41 g/cm³"),
-        Kind("constant", "V·s/rad", {"V·s/rad": 1.0, "mV·s/rad": 1e-3, "N·m/A": 1.0}, "0.025 V·s/rad"),
+        Kind(
+            "constant", "V·s/rad", {"V·s/rad": 1.0, "mV·s/rad": 1e-3, "N·m/A": 1.0}, "0.025 V·s/rad"
+        ),
         Kind("acceleration", "m/s²", {"m/s²": 1.0}, "9.81 m/s²"),
         Kind("ratio", "1", {"": 1.0, "%": 1e-2}, "0.85"),
         Kind("count", "1", {"counts": 1.0, "": 1.0}, "83922 counts"),
@@ -117,7 +143,12 @@ _DIMENSIONS = {
 }
 # A weight in kilograms or pounds stands for the force it makes; so kg·cm and ft·lb are torques.
 _WEIGHT_FOR = {"force": "[mass]", "torque": "[mass] * [length]"}
-_NOT_A = {"torque": ("J", "kJ", "Wh", "kWh"), "speed": ("Hz", "kHz"), "angle": ("%",), "ratio": ("deg", "rad", "rev")}
+_NOT_A = {
+    "torque": ("J", "kJ", "Wh", "kWh"),
+    "speed": ("Hz", "kHz"),
+    "angle": ("%",),
+    "ratio": ("deg", "rad", "rev"),
+}
 _SPELLINGS = {
     "Nm": "N·m",
     "Ncm": "N·cm",
@@ -153,18 +184,23 @@ def kind_of(name: str) -> Kind:
     try:
         return KINDS[name]
     except KeyError:
-        raise KeyError(f"no kind of quantity is called {name!r}; known: {', '.join(KINDS)}") from None
+        raise KeyError(
+            f"no kind of quantity is called {name!r}; known: {', '.join(KINDS)}"
+        ) from None
 
 
 @cache
 def _library() -> Any:
     import pint
 
-    return pint.UnitRegistry(cache_folder=None)  # a cache would be unpickled: code of whoever can write there
+    # a cache would be unpickled: code of whoever can write there
+    return pint.UnitRegistry(cache_folder=None)
 
 
 def know_units() -> None:
-    """Loads the library of units, which takes a while, before somebody types one that is not among `KINDS`."""
+    """Loads the library of units, which takes a while, before somebody types one that is not among
+    `KINDS`.
+    """
     _library()
 
 
@@ -178,12 +214,20 @@ def factor(unit: str, kind: str) -> float:
     unit = _SPELLINGS.get(unit, unit)
     if unit in known.units:
         return known.units[unit]
-    want = f"{'an' if kind[0] in 'aeiou' else 'a'} {kind} is wanted here, for example {known.example}"
+    want = (
+        f"{'an' if kind[0] in 'aeiou' else 'a'} {kind} is wanted here, for example {known.example}"
+    )
     if unit in _NOT_A.get(kind, ()) or kind == "temperature":
         raise QuantityError(f"“{unit}” is not a unit of {kind}; {want}")
     if len(unit) > _LONGEST_UNIT or not _UNIT.fullmatch(unit):
         raise QuantityError(f"“{_short(unit)}” is not a unit I know; {want}")
-    expression = unit.replace("·", "*").replace("²", "**2").replace("³", "**3").replace("Ω", "ohm").replace("°", "deg")
+    expression = (
+        unit.replace("·", "*")
+        .replace("²", "**2")
+        .replace("³", "**3")
+        .replace("Ω", "ohm")
+        .replace("°", "deg")
+    )
     ureg = _library()
     try:
         one = ureg.Quantity(1.0, expression).to_base_units()
@@ -212,7 +256,7 @@ def from_si(value: float, unit: str, kind: str) -> float:
     return value / factor(unit, kind)
 
 
-# --- reading -------------------------------------------------------------------------------------------------
+# --- reading --------------------------------------------------------------------------------------
 
 _TOKEN = re.compile(
     r"\s*(?:(?P<number>\d+(?:\.\d*)?(?:[eE][-+]?\d+)?|\.\d+(?:[eE][-+]?\d+)?)"
@@ -222,7 +266,8 @@ _TOKEN = re.compile(
 )
 
 
-# What may be handed to the library, which works out powers of any size: names with small exponents, multiplied or divided.
+# What may be handed to the library, which works out powers of any size: names with small exponents,
+# multiplied or divided.
 _NAME = r"[A-Za-zµμΩ°%\"'][A-Za-zµμΩ°_]*[²³]?(?:(?:\^|\*\*)-?\d)?"
 _UNIT = re.compile(rf"{_NAME}(?:[ ]?[·*/ ][ ]?{_NAME}){{0,5}}|1/{_NAME}")
 _LONGEST_UNIT = 60
@@ -237,7 +282,8 @@ def _short(seen: str) -> str:
 
 class _Term(NamedTuple):
     value: float
-    unit: str | None  # the unit the value was written in; None for a plain number. `value` is SI once it has one.
+    # the unit the value was written in; None for a plain number. `value` is SI once it has one.
+    unit: str | None
     sure: bool = True
 
 
@@ -247,17 +293,25 @@ class _Reader:
     def __init__(self, text: str, kind: str, bare_unit: str | None) -> None:
         self.text, self.kind, self.bare, self.depth = text, kind, bare_unit, 0
         if len(text) > _LONGEST:
-            raise QuantityError(f"“{_short(text)}” is too long for a quantity; type for example {kind_of(kind).example}")
+            raise QuantityError(
+                f"“{_short(text)}” is too long for a quantity; type for example"
+                f" {kind_of(kind).example}"
+            )
         self.tokens: list[tuple[str, str]] = []
         plain = text.replace("−", "-").replace("×", "*").replace("⋅", "·").replace("–", "-")
         if re.search(r"\d,\d{3}(?!\d)", plain):
-            raise QuantityError(f"“{text}”: is the comma a decimal point or a thousands mark? Write it without")
+            raise QuantityError(
+                f"“{text}”: is the comma a decimal point or a thousands mark? Write it without"
+            )
         plain = re.sub(r"(?<=\d),(?=\d)", ".", plain).strip()
         at = 0
         while at < len(plain):
             match = _TOKEN.match(plain, at)
             if not match or match.end() == at:
-                raise QuantityError(f"“{text}”: I cannot read “{plain[at:]}”; type for example {kind_of(kind).example}")
+                raise QuantityError(
+                    f"“{text}”: I cannot read “{plain[at:]}”; type for example"
+                    f" {kind_of(kind).example}"
+                )
             name = str(match.lastgroup)
             self.tokens.append((name, match.group(name).strip()))
             at = match.end()
@@ -273,7 +327,10 @@ class _Reader:
 
     def fail(self) -> QuantityError:
         seen = self.peek()[1] or "the end"
-        return QuantityError(f"“{self.text}”: {seen} is not expected there; type for example {kind_of(self.kind).example}")
+        return QuantityError(
+            f"“{self.text}”: {seen} is not expected there; type for example"
+            f" {kind_of(self.kind).example}"
+        )
 
     def with_unit(self, term: _Term) -> _Term:
         if self.peek()[0] != "unit":
@@ -301,8 +358,12 @@ class _Reader:
             inner = self.atom()
             if text == "+":
                 return inner
-            if inner.unit in _TEMPERATURES and self.kind == "temperature":  # -5 °C: the sign belongs to the figure
-                return _Term(to_si(-from_si(inner.value, inner.unit, self.kind), inner.unit, self.kind), inner.unit)
+            # -5 °C: the sign belongs to the figure
+            if inner.unit in _TEMPERATURES and self.kind == "temperature":
+                return _Term(
+                    to_si(-from_si(inner.value, inner.unit, self.kind), inner.unit, self.kind),
+                    inner.unit,
+                )
             return _Term(-inner.value, inner.unit)
         if name == "op" and text == "(":
             self.take()
@@ -315,7 +376,9 @@ class _Reader:
             raise self.fail()
         self.take()
         value = float(text)
-        if self.peek()[0] == "number" and self.tokens[self.at + 1 : self.at + 2] == [("op", "/")]:  # 2 1/2 in
+        if self.peek()[0] == "number" and self.tokens[self.at + 1 : self.at + 2] == [
+            ("op", "/")
+        ]:  # 2 1/2 in
             top = float(self.take()[1])
             self.take()
             name, text = self.take()
@@ -333,9 +396,15 @@ class _Reader:
             if sign == "/" and right.value == 0:
                 raise QuantityError(f"“{self.text}”: division by zero")
             if left.unit and right.unit:
-                raise QuantityError(f"“{self.text}”: one factor of a product may carry a unit, not both")
+                raise QuantityError(
+                    f"“{self.text}”: one factor of a product may carry a unit, not both"
+                )
             if sign == "/" and right.unit:  # 1/8 in: the unit belongs to the fraction
-                right = _Term(from_si(right.value, right.unit, self.kind), None) if not left.unit else right
+                right = (
+                    _Term(from_si(right.value, right.unit, self.kind), None)
+                    if not left.unit
+                    else right
+                )
                 unit = self.tokens[self.at - 1][1]
                 left = _Term(to_si(left.value / right.value, unit, self.kind), unit)
                 continue
@@ -395,14 +464,23 @@ class _Reader:
         if unit is None and "" in kind_of(self.kind).units:
             unit = ""
         if unit is None:
-            raise QuantityError(f"“{self.text}” has no unit; type for example {self.text.strip()} {kind_of(self.kind).default}")
+            raise QuantityError(
+                f"“{self.text}” has no unit; type for example {self.text.strip()}"
+                f" {kind_of(self.kind).default}"
+            )
         centre = value.value if value.unit is not None else to_si(value.value, unit, self.kind)
         half = 0.0
         if spread:
             if spread.unit is not None and self.kind == "temperature":
-                half = from_si(spread.value, spread.unit, "temperature") * factor(spread.unit, "temperature")
+                half = from_si(spread.value, spread.unit, "temperature") * factor(
+                    spread.unit, "temperature"
+                )
             else:
-                half = spread.value if spread.unit is not None else spread.value * factor(unit, self.kind)
+                half = (
+                    spread.value
+                    if spread.unit is not None
+                    else spread.value * factor(unit, self.kind)
+                )
         if half < 0:
             raise QuantityError(f"“{self.text}”: the figure after ± must not be negative")
         if not (abs(centre) < _LARGEST and half < _LARGEST):
@@ -413,23 +491,26 @@ class _Reader:
 def parse(text: str, kind: str, bare_unit: str | None = None) -> Measured:
     """The quantity that `text` says, SI, with the standard uncertainty of a typed ± (k = 2).
 
-    bare_unit: the unit a plain number is taken in; without it a plain number is an error that says which unit is
-    wanted. Raises QuantityError (what was seen, what to type).
+    bare_unit: the unit a plain number is taken in; without it a plain number is an error that says
+    which unit is wanted. Raises QuantityError (what was seen, what to type).
     """
     return parse_with_unit(text, kind, bare_unit)[0]
 
 
-@lru_cache(maxsize=4096)  # records of a logbook repeat themselves: the same calibration with every run
+# records of a logbook repeat themselves: the same calibration with every run
+@lru_cache(maxsize=4096)
 def parse_with_unit(text: str, kind: str, bare_unit: str | None = None) -> tuple[Measured, str]:
     """As `parse`, with the unit it was typed in."""
     return _Reader(text, kind, bare_unit).quantity()
 
 
-# --- writing -------------------------------------------------------------------------------------------------
+# --- writing --------------------------------------------------------------------------------------
 
 
 def text(value: float, kind: str, unit: str | None = None) -> str:
-    """`value` [SI] for a file: fifteen significant digits and the unit, so that it reads back the same."""
+    """`value` [SI] for a file: fifteen significant digits and the unit, so that it reads back the
+    same.
+    """
     unit = kind_of(kind).default if unit is None else unit
     return f"{from_si(value, unit, kind):.15g} {unit}".strip()
 
@@ -450,8 +531,17 @@ def decimals_for(spread: float, digits: int = 2) -> int:
     return max(0, digits - 1 - math.floor(math.log10(spread) + 1e-9))
 
 
-def show(value: float | None, kind: str, unit: str, *, u: float | None = None, decimals: int | None = None, with_unit: bool = True) -> str:
-    """A figure for the screen: as many decimals as the uncertainty (u, k = 1, SI) warrants, else four digits.
+def show(
+    value: float | None,
+    kind: str,
+    unit: str,
+    *,
+    u: float | None = None,
+    decimals: int | None = None,
+    with_unit: bool = True,
+) -> str:
+    """A figure for the screen: as many decimals as the uncertainty (u, k = 1, SI) warrants, else
+    four digits.
 
     With u, the half-width k = 2 follows: `45.8 ± 1.1 %`. A missing value is a dash.
     """
@@ -459,7 +549,8 @@ def show(value: float | None, kind: str, unit: str, *, u: float | None = None, d
         return "–"
     shown = from_si(value, unit, kind)
     tail = f" {unit}" if with_unit and unit else ""
-    if u is not None and u > 1e-9 * abs(value) and math.isfinite(u):  # less is rounding, not knowledge
+    # less is rounding, not knowledge
+    if u is not None and u > 1e-9 * abs(value) and math.isfinite(u):
         half = 2 * u / factor(unit, kind)
         places = decimals_for(half) if decimals is None else decimals
         return f"{_fixed(shown, places)} ± {half:.{places}f}{tail}"

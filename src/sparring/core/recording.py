@@ -10,7 +10,9 @@ import numpy as np
 
 @dataclass(frozen=True)
 class Channel:
-    """A column of a recording: its key, kind of quantity (SI in memory), and its name on the screen."""
+    """A column of a recording: its key, kind of quantity (SI in memory), and its name on the
+    screen.
+    """
 
     key: str
     kind: str
@@ -40,9 +42,11 @@ CHANNELS: dict[str, Channel] = {
 
 @dataclass(frozen=True)
 class Recording:
-    """Samples of one run. t: shape (n,), rising [s]; channels: SI arrays of shape (n,), NaN where a value is missing.
+    """Samples of one run. t: shape (n,), rising [s]; channels: SI arrays of shape (n,), NaN where a
+    value is missing.
 
-    gaps: spans [s] in which nothing arrived (cable pulled); lost: lines known to be missing by their sequence number.
+    gaps: spans [s] in which nothing arrived (cable pulled); lost: lines known to be missing by
+    their sequence number.
     """
 
     t: np.ndarray
@@ -54,7 +58,9 @@ class Recording:
     def __post_init__(self) -> None:
         for key, values in self.channels.items():
             if values.shape != self.t.shape:
-                raise ValueError(f"channel {key} has {values.shape[0]} samples, the clock has {self.t.shape[0]}")
+                raise ValueError(
+                    f"channel {key} has {values.shape[0]} samples, the clock has {self.t.shape[0]}"
+                )
 
     def __len__(self) -> int:
         return int(self.t.shape[0])

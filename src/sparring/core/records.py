@@ -1,4 +1,6 @@
-"""What every record is made of: frozen Pydantic models whose quantities are text with a unit in files, SI inside."""
+"""What every record is made of: frozen Pydantic models whose quantities are text with a unit in
+files, SI inside.
+"""
 
 from __future__ import annotations
 
@@ -24,14 +26,17 @@ from sparring.core.quantity import Measured
 
 
 class RecordError(ValueError):
-    """A record that does not hold together. One line a problem: where, what was seen, what to do."""
+    """A record that does not hold together. One line a problem: where, what
+    was seen, what to do."""
 
 
 @dataclass(frozen=True)
 class Q:
-    """Marks a field as a quantity: `Annotated[float, Q("length", "mm")]`, or of `Measured` where ± belongs to it.
+    """Marks a field as a quantity: `Annotated[float, Q("length", "mm")]`, or of `Measured` where ±
+    belongs to it.
 
-    kind: see `quantity.KINDS`; unit: the one written to files; above, least, most: allowed range [SI].
+    kind: see `quantity.KINDS`; unit: the one written to files; above, least, most: allowed range
+    [SI].
     """
 
     kind: str
@@ -53,11 +58,17 @@ class Q:
         if not math.isfinite(value):
             raise quantity.QuantityError("the figure is not finite")
         if self.above is not None and not value > self.above:
-            raise quantity.QuantityError(f"{shown(value)} is too small; it must be more than {shown(self.above)}")
+            raise quantity.QuantityError(
+                f"{shown(value)} is too small; it must be more than {shown(self.above)}"
+            )
         if self.least is not None and not value >= self.least:
-            raise quantity.QuantityError(f"{shown(value)} is too small; it must be at least {shown(self.least)}")
+            raise quantity.QuantityError(
+                f"{shown(value)} is too small; it must be at least {shown(self.least)}"
+            )
         if self.most is not None and not value <= self.most:
-            raise quantity.QuantityError(f"{shown(value)} is too large; it must be at most {shown(self.most)}")
+            raise quantity.QuantityError(
+                f"{shown(value)} is too large; it must be at most {shown(self.most)}"
+            )
 
     def read(self, value: Any, mode: str = "python") -> Measured:
         """`value` as a Measured within the range: text, or (not from files) an SI number."""
@@ -69,11 +80,15 @@ class Q:
             m = Measured(float(value))
         else:
             example = quantity.kind_of(self.kind).example
-            raise quantity.QuantityError(f'{value!r} is not a quantity; write text with a unit, for example "{example}"')
+            raise quantity.QuantityError(
+                f'{value!r} is not a quantity; write text with a unit, for example "{example}"'
+            )
         self.check(m.value)
         return m
 
-    def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
+    def __get_pydantic_core_schema__(
+        self, source: Any, handler: GetCoreSchemaHandler
+    ) -> CoreSchema:
         with_u = source is Measured
 
         def validate(value: Any, ctx: ValidationInfo) -> Any:
@@ -81,14 +96,20 @@ class Q:
             return m if with_u else m.value
 
         def write(value: Any) -> str:
-            return quantity.measured_text(value if with_u else Measured(value), self.kind, self.file_unit)
+            return quantity.measured_text(
+                value if with_u else Measured(value), self.kind, self.file_unit
+            )
 
         return core_schema.with_info_plain_validator_function(
             validate,
-            serialization=core_schema.plain_serializer_function_ser_schema(write, when_used="json", return_schema=core_schema.str_schema()),
+            serialization=core_schema.plain_serializer_function_ser_schema(
+                write, when_used="json", return_schema=core_schema.str_schema()
+            ),
         )
 
-    def __get_pydantic_json_schema__(self, schema: CoreSchema, handler: GetJsonSchemaHandler) -> dict[str, Any]:
+    def __get_pydantic_json_schema__(
+        self, schema: CoreSchema, handler: GetJsonSchemaHandler
+    ) -> dict[str, Any]:
         return {
             "type": "string",
             "description": f"{self.kind}: text with a unit, ± (k = 2) where measured",
@@ -99,13 +120,16 @@ class Q:
 class Record(BaseModel):
     """Base of all records: frozen, unknown keys refused."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", arbitrary_types_allowed=True, defer_build=True)
+    model_config = ConfigDict(
+        frozen=True, extra="forbid", arbitrary_types_allowed=True, defer_build=True
+    )
     ASIDE: ClassVar[frozenset[str]] = frozenset()  # fields that no measured result follows from
 
     @classmethod
     def ours(cls, **fields: Any) -> Self:
-        """A record of this program's own figures, unchecked: checking needs Pydantic's machinery, which costs a tenth of a
-        second and which the first window can do without. The tests check every one."""
+        """A record of this program's own figures, unchecked: checking needs Pydantic's machinery,
+        which costs a tenth of a second and which the first window can do without. The tests check
+        every one."""
         made: Any = cls.model_construct(**fields)
         return cast(Self, made)
 
@@ -115,7 +139,9 @@ class Record(BaseModel):
 
     @classmethod
     def from_json(cls, text: str | bytes, where: str = "") -> Self:
-        """The record that `text` says. Raises RecordError, a line a problem; `where` names the file."""
+        """The record that `text` says. Raises RecordError, a line a problem; `where` names the
+        file.
+        """
         try:
             return cls.model_validate_json(text)
         except ValidationError as err:
@@ -125,7 +151,11 @@ class Record(BaseModel):
     def quantity(cls, field: str) -> Q | None:
         """What quantity `field` holds; None for a field that is no quantity."""
         meta = cls.model_fields[field]
-        inner = [m for part in typing.get_args(meta.annotation) for m in getattr(part, "__metadata__", ())]  # optional ones
+        inner = [
+            m
+            for part in typing.get_args(meta.annotation)
+            for m in getattr(part, "__metadata__", ())
+        ]  # optional ones
         return next((m for m in (*meta.metadata, *inner) if isinstance(m, Q)), None)
 
 
@@ -133,7 +163,8 @@ R = TypeVar("R", bound=Record)
 
 
 def changed(record: R, path: tuple[str | int, ...], value: Any) -> R:
-    """A copy of `record` with the field at `path` (names and list positions) replaced, validated anew.
+    """A copy of `record` with the field at `path` (names and list positions) replaced, validated
+    anew.
 
     Raises RecordError when the result does not hold together.
     """
@@ -162,9 +193,17 @@ def problems(err: ValidationError, where: str) -> str:
     lines = []
     errors = err.errors()
     wrong_kind = [e for e in errors if e["loc"] == ("version",)]
-    real = [e for e in errors if e["type"] != "too_short" or not any(o is not e and o["loc"][: len(e["loc"])] == e["loc"] for o in errors)]
+    real = [
+        e
+        for e in errors
+        if e["type"] != "too_short"
+        or not any(o is not e and o["loc"][: len(e["loc"])] == e["loc"] for o in errors)
+    ]
     for e in wrong_kind or real:  # a list whose items are bad is not too short besides
-        place = ".".join(str(p) for p in e["loc"] if not str(p).startswith("kind ")) or "the whole record"
+        place = (
+            ".".join(str(p) for p in e["loc"] if not str(p).startswith("kind "))
+            or "the whole record"
+        )
         said = e["msg"].removeprefix("Value error, ")
         if e["type"] == "missing":
             said = "is missing; add it"

@@ -1,4 +1,6 @@
-"""What is done to a record as a whole: a stage split in two, the other hand, what changed, and whether results follow from it."""
+"""What is done to a record as a whole: a stage split in two, the other hand, what changed, and
+whether results follow from it.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,8 @@ from sparring.core.train.kinds import ClutchStage, SpurStage, Stage, WormStage
 
 
 def split(stage: Stage) -> tuple[SpurStage, SpurStage]:
-    """Two spur pairs with the ratio of one, as nearly as whole teeth allow, each near its square root.
+    """Two spur pairs with the ratio of one, as nearly as whole teeth allow, each near its square
+    root.
 
     Raises ValueError where the stage is no external spur pair or its ratio is too small to share.
     """
@@ -26,8 +29,16 @@ def split(stage: Stage) -> tuple[SpurStage, SpurStage]:
         raise ValueError(f"a ratio of {whole:.3g}:1 is too small to share between two pairs")
     z = max(stage.pinion, 8)
     best = min(
-        ((first, second) for first in range(z, stage.wheel + 1) for second in (round(whole * z * z / first),) if second >= z),
-        key=lambda w: (round(abs(w[0] * w[1] / (z * z) / whole - 1), 4), abs(math.log(w[0] / w[1]))),
+        (
+            (first, second)
+            for first in range(z, stage.wheel + 1)
+            for second in (round(whole * z * z / first),)
+            if second >= z
+        ),
+        key=lambda w: (
+            round(abs(w[0] * w[1] / (z * z) / whole - 1), 4),
+            abs(math.log(w[0] / w[1])),
+        ),
     )
     small, large = sorted(best)
     first = changed(stage, ("wheel",), small)
@@ -43,7 +54,11 @@ def mirrored(build: Build) -> Build:
         elif isinstance(s, ClutchStage):
             s = changed(s, ("drives",), "backwards" if s.drives == "forwards" else "forwards")
         stages.append(s)
-    title = build.title.removesuffix(", mirrored") if build.title.endswith(", mirrored") else f"{build.title}, mirrored".removeprefix(", ")
+    title = (
+        build.title.removesuffix(", mirrored")
+        if build.title.endswith(", mirrored")
+        else f"{build.title}, mirrored".removeprefix(", ")
+    )
     return changed(changed(build, ("stages",), tuple(stages)), ("title",), title)
 
 
@@ -52,7 +67,9 @@ Kind = Literal["build", "rig"]
 
 @dataclass(frozen=True)
 class Correction:
-    """A field of a build or rig that was put right after runs had been made with it, and what it was before."""
+    """A field of a build or rig that was put right after runs had been made with it, and what it
+    was before.
+    """
 
     at: datetime
     kind: Kind
@@ -63,13 +80,17 @@ class Correction:
 
 
 def bears_on_results(old: Record, new: Record) -> bool:
-    """Whether two records of one kind differ in what was tested, not only in what is written beside it."""
+    """Whether two records of one kind differ in what was tested, not only in what is written beside
+    it.
+    """
     names = type(old).model_fields.keys() - type(old).ASIDE
     return any(getattr(old, name) != getattr(new, name) for name in names)
 
 
 def differences(old: Record, new: Record) -> list[tuple[str, str, str]]:
-    """(what, before, after) of every field that differs, stages by position; names and revision left out."""
+    """(what, before, after) of every field that differs, stages by position; names and revision
+    left out.
+    """
     before, after = dict(_leaves(old)), dict(_leaves(new))
     found = []
     for path in dict.fromkeys([*before, *after]):
@@ -92,6 +113,11 @@ def _leaf(value: Any, info: Q | None, where: str) -> Iterator[tuple[str, str]]:
         for n, item in enumerate(value, start=1):
             yield from _leaf(item, info, f"{where.removesuffix('s')} {n}")
     elif info is not None and value is not None:
-        yield where, measured_text(value if isinstance(value, Measured) else Measured(value), info.kind, info.file_unit)
+        yield (
+            where,
+            measured_text(
+                value if isinstance(value, Measured) else Measured(value), info.kind, info.file_unit
+            ),
+        )
     elif value not in (None, ""):
         yield where, str(value)

@@ -17,10 +17,11 @@ from sparring.core.rig.meters import Sensors
 class Run(Record):
     """What is known of one run beside its recording.
 
-    load: weight hung (hook excluded); None where only the load cell knows. start, stop: the run's part of the
-    recording [s]; tare: reading of the cell with nothing pulling, before it; calibration, sensors: the cell's and the other
-    instruments', in force when it was made (None: those of the rig), so that calibrating anew does not change what was
-    measured before. broke: the part that gave way in it.
+    load: weight hung (hook excluded); None where only the load cell knows. start, stop: the run's
+    part of the recording [s]; tare: reading of the cell with nothing pulling, before it;
+    calibration, sensors: the cell's and the other instruments', in force when it was made (None:
+    those of the rig), so that calibrating anew does not change what was measured before. broke: the
+    part that gave way in it.
     """
 
     version: Literal["sparring.run/1"] = "sparring.run/1"

@@ -1,7 +1,8 @@
-"""Law of propagation of uncertainty (JCGM 100:2008): values that remember what they came from, and their budgets.
+"""Law of propagation of uncertainty (JCGM 100:2008): values that remember what they came from, and
+their budgets.
 
-The propagation itself is the `uncertainties` library's (first order, correlations through shared inputs kept);
-the tests hold it against JCGM 101 Monte Carlo.
+The propagation itself is the `uncertainties` library's (first order, correlations through shared
+inputs kept); the tests hold it against JCGM 101 Monte Carlo.
 """
 
 from __future__ import annotations
@@ -14,11 +15,25 @@ import numpy as np
 
 from sparring.core.quantity import Measured
 
-__all__ = ["LineFit", "Share", "budget", "cosine", "fit_line", "from_measured", "mean_of", "means_of", "nominal", "std", "ufloat"]
+__all__ = [
+    "LineFit",
+    "Share",
+    "budget",
+    "cosine",
+    "fit_line",
+    "from_measured",
+    "mean_of",
+    "means_of",
+    "nominal",
+    "std",
+    "ufloat",
+]
 
 
 class Share(NamedTuple):
-    """One input's part in a result: standard uncertainty it causes [result's unit] and its share of the variance."""
+    """One input's part in a result: standard uncertainty it causes [result's unit] and its share of
+    the variance.
+    """
 
     name: str
     u: float
@@ -73,10 +88,12 @@ def mean_of(xs: Sequence[Any]) -> Any:
 
 
 def means_of(figures: Mapping[str, Sequence[Any]], alone: Callable[[str], bool]) -> dict[str, Any]:
-    """The plain mean of each figure over the same repeats, correlations kept, also those between the figures.
+    """The plain mean of each figure over the same repeats, correlations kept, also those between
+    the figures.
 
-    alone: tells by its tag whether an input belongs to one repeat alone. Of those of a tag, many repeats leave as many as
-    there are figures: independent ones of the same covariance (JCGM 102, 6.2.1.3), however many repeats there were.
+    alone: tells by its tag whether an input belongs to one repeat alone. Of those of a tag, many
+    repeats leave as many as there are figures: independent ones of the same covariance (JCGM 102,
+    6.2.1.3), however many repeats there were.
     """
     from uncertainties.core import AffineScalarFunc, LinearCombination, Variable
 
@@ -86,7 +103,9 @@ def means_of(figures: Mapping[str, Sequence[Any]], alone: Callable[[str], bool])
         for x in xs:
             for variable, slope in getattr(x, "derivatives", {}).items():
                 if variable.tag is not None and alone(variable.tag):
-                    row = parts.setdefault(variable.tag, {}).setdefault(variable, [0.0] * len(slopes))
+                    row = parts.setdefault(variable.tag, {}).setdefault(
+                        variable, [0.0] * len(slopes)
+                    )
                     row[k] += slope / len(xs)
                 else:
                     slopes[k][variable] = slopes[k].get(variable, 0.0) + slope / len(xs)
@@ -109,7 +128,9 @@ def means_of(figures: Mapping[str, Sequence[Any]], alone: Callable[[str], bool])
 
 
 class LineFit(NamedTuple):
-    """y = intercept + slope (x − x0) by least squares; the two carry their covariance. scatter: residual SD."""
+    """y = intercept + slope (x − x0) by least squares; the two carry their covariance. scatter:
+    residual SD.
+    """
 
     intercept: Any
     slope: Any
@@ -122,7 +143,8 @@ class LineFit(NamedTuple):
 
 
 def fit_line(x: np.ndarray, y: np.ndarray, x0: float = 0.0, tag: str = "line") -> LineFit:
-    """Ordinary least squares with the covariance from the scatter (JCGM 100:2008, H.3). x, y: shape (n,), n >= 3.
+    """Ordinary least squares with the covariance from the scatter (JCGM 100:2008, H.3). x, y: shape
+    (n,), n >= 3.
 
     Raises ValueError with fewer than three points, or all at one x.
     """
@@ -142,7 +164,9 @@ def fit_line(x: np.ndarray, y: np.ndarray, x0: float = 0.0, tag: str = "line") -
     if s2 > 0:
         from uncertainties import correlated_values
 
-        a, b = correlated_values([intercept, slope], covariance, tags=[f"{tag}: zero", f"{tag}: slope"])
+        a, b = correlated_values(
+            [intercept, slope], covariance, tags=[f"{tag}: zero", f"{tag}: slope"]
+        )
     else:
         a, b = float(intercept), slope
     return LineFit(a, b, x0, math.sqrt(s2), residuals)

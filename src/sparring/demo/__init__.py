@@ -1,4 +1,6 @@
-"""The demo: Hollin Yard, a workshop that makes electric openers for greenhouse roof vents. All of it is invented."""
+"""The demo: Hollin Yard, a workshop that makes electric openers for greenhouse roof vents. All of
+it is invented.
+"""
 
 from sparring.demo.hollin_yard import make_logbook
 

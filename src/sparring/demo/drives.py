@@ -1,4 +1,6 @@
-"""The other drives of Hollin Yard: described, not yet lifted. A vent must open against the wind and must not fall back."""
+"""The other drives of Hollin Yard: described, not yet lifted. A vent must open against the wind and
+must not fall back.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,14 @@ from sparring.core.build import Build, Item
 from sparring.core.motor import MotorReadings
 from sparring.core.quantity import Measured
 from sparring.core.train.joints import Joint
-from sparring.core.train.kinds import CycloidStage, PlanetaryStage, SplitRingStage, SpurStage, StrainWaveStage, WormStage
+from sparring.core.train.kinds import (
+    CycloidStage,
+    PlanetaryStage,
+    SplitRingStage,
+    SpurStage,
+    StrainWaveStage,
+    WormStage,
+)
 
 
 def others(motor: MotorReadings) -> list[Build]:
@@ -16,7 +25,14 @@ def others(motor: MotorReadings) -> list[Build]:
     d_shaft = Joint(kind="D flat", diameter=3e-3, length=6e-3, width=2.2e-3)
     hexed = Joint(kind="hex", diameter=6e-3, length=8e-3)
     first = PlanetaryStage(
-        sun=12, planet=24, ring=60, module=0.6e-3, face_width=6e-3, friction=Measured(0.12, 0.018), material="PA66", input_joint=d_shaft
+        sun=12,
+        planet=24,
+        ring=60,
+        module=0.6e-3,
+        face_width=6e-3,
+        friction=Measured(0.12, 0.018),
+        material="PA66",
+        input_joint=d_shaft,
     )
     second = PlanetaryStage(
         sun=12,
@@ -48,7 +64,10 @@ def others(motor: MotorReadings) -> list[Build]:
             family="Wren",
             revision=2,
             title="pins held on one side",
-            stages=(first, second.model_copy(update={"support": "on one side", "face_width": 8e-3})),
+            stages=(
+                first,
+                second.model_copy(update={"support": "on one side", "face_width": 8e-3}),
+            ),
             windup=41.0,
             **common,
         ),
@@ -99,7 +118,13 @@ def others(motor: MotorReadings) -> list[Build]:
             title="worm, POM wheel",
             stages=(
                 WormStage(
-                    starts=1, wheel=36, module=0.8e-3, worm_diameter=12e-3, friction=Measured(0.12, 0.02), drag=6e-3, input_joint=d_shaft
+                    starts=1,
+                    wheel=36,
+                    module=0.8e-3,
+                    worm_diameter=12e-3,
+                    friction=Measured(0.12, 0.02),
+                    drag=6e-3,
+                    input_joint=d_shaft,
                 ),
             ),
             holding="must hold by itself",
@@ -111,7 +136,14 @@ def others(motor: MotorReadings) -> list[Build]:
             family="Knot",
             title="belt in a printed ring",
             stages=(
-                StrainWaveStage(flexible=90, ring=92, loss=Measured(0.009, 0.003), drag=20e-3, material="PETG, printed", skips_at=1.9),
+                StrainWaveStage(
+                    flexible=90,
+                    ring=92,
+                    loss=Measured(0.009, 0.003),
+                    drag=20e-3,
+                    material="PETG, printed",
+                    skips_at=1.9,
+                ),
             ),
             windup=18.0,
             works_at=293.15 + 5,

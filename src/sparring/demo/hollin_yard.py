@@ -128,12 +128,30 @@ class Scene:
 
 
 def scenes() -> list[Scene]:
-    """What is in the demo logbook. r1's shaft bends under the last weight; r2 stalls; r3 was lifted on a second hoist
-    with a long lead, whose drum diameter was entered once more as its radius."""
+    """What is in the demo logbook. r1's shaft bends under the last weight; r2 stalls; r3 was lifted
+    on a second hoist with a long lead, whose drum diameter was entered once more as its radius."""
     ladder = (0.5, 1.0, 1.5, 2.0, 2.5)
     return [
-        Scene("lifts, dry", dunnock(1), rig(), plan(*ladder), 11, {"bind_from": 0.47, "bind": 0.42}, {}, 1.06),
-        Scene("lifts, greased and braced", dunnock(2), rig(), plan(0.5, 1.25, 2.0, 2.75, 3.5, 4.75), 12, {"runout": 0.003}, {}, 0.97),
+        Scene(
+            "lifts, dry",
+            dunnock(1),
+            rig(),
+            plan(*ladder),
+            11,
+            {"bind_from": 0.47, "bind": 0.42},
+            {},
+            1.06,
+        ),
+        Scene(
+            "lifts, greased and braced",
+            dunnock(2),
+            rig(),
+            plan(0.5, 1.25, 2.0, 2.75, 3.5, 4.75),
+            12,
+            {"runout": 0.003},
+            {},
+            0.97,
+        ),
         Scene(
             "lifts, brass",
             dunnock(3),
@@ -176,9 +194,20 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
                 seed=scene.seed,
             )
             tare = Measured(84_120.0, 4.0)
-            for run, recording in runs_of(lifts, list(scene.plan.loads), scene.plan.voltage, tare=tare):
+            for run, recording in runs_of(
+                lifts, list(scene.plan.loads), scene.plan.voltage, tare=tare
+            ):
                 book.add_run(
-                    test_id, run.model_copy(update={"calibration": scene.rig.calibration, "sensors": scene.rig.sensors}), recording
+                    test_id,
+                    run.model_copy(
+                        update={"calibration": scene.rig.calibration, "sensors": scene.rig.sensors}
+                    ),
+                    recording,
                 )
-            book.save_headline(test_id, headline(analyse(scene.build, scene.rig, scene.plan, book.material(book.runs(test_id)))))
+            book.save_headline(
+                test_id,
+                headline(
+                    analyse(scene.build, scene.rig, scene.plan, book.material(book.runs(test_id)))
+                ),
+            )
     return folder

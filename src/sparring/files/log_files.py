@@ -1,6 +1,8 @@
-"""Logs that other loggers wrote: CSV and TSV with or without header, comments, units, decimal commas.
+"""Logs that other loggers wrote: CSV and TSV with or without header, comments, units, decimal
+commas.
 
-A log is looked at first (`look`), so that a person can correct what was guessed, and then read (`read`).
+A log is looked at first (`look`), so that a person can correct what was guessed, and then read
+(`read`).
 """
 
 from __future__ import annotations
@@ -33,7 +35,9 @@ class LogError(ValueError):
 
 @dataclass(frozen=True)
 class ColumnGuess:
-    """What a column seems to be. channel: 't', a channel key or '' (ignored); unit: as text, '' where none is known."""
+    """What a column seems to be. channel: 't', a channel key or '' (ignored); unit: as text, ''
+    where none is known.
+    """
 
     header: str
     channel: str
@@ -53,7 +57,9 @@ class LogLook:
     preview: tuple[tuple[str, ...], ...]
 
     def key(self) -> str:
-        """Names the layout, so that a mapping can be remembered for the next file of the same logger."""
+        """Names the layout, so that a mapping can be remembered for the next file of the same
+        logger.
+        """
         return self.delimiter + "|" + "|".join(c.header for c in self.columns)
 
 
@@ -63,7 +69,10 @@ _NAMES: tuple[tuple[str, str], ...] = (  # first match wins
     (r"speed|rpm|omega|drehzahl|tach|^n$", "speed"),
     (r"load.*volt|volt.*load", "load_voltage"),
     (r"load.*(curr|amp)|curr.*load", "load_current"),
-    (r"(count|raw|adc|cell)s?[ _]?2\b.*(count|raw|adc)|(count|raw|adc)s?[ _]?2$|^cell[ _]?2$", "cell_2"),
+    (
+        r"(count|raw|adc|cell)s?[ _]?2\b.*(count|raw|adc)|(count|raw|adc)s?[ _]?2$|^cell[ _]?2$",
+        "cell_2",
+    ),
     (r"count|raw|adc|^cell$", "cell"),
     (r"(force|cell|pull|kraft).*2|slack", "force_2"),
     (r"torque|moment", "torque"),
@@ -103,7 +112,10 @@ def look(path: Path) -> LogLook:
         if path.exists() and not path.is_file():
             raise LogError(f"{path} is a pipe, a device or a folder: save the log as a file first")
         if path.stat().st_size > _LARGEST:
-            raise LogError(f"{path}: {path.stat().st_size / 1e9:.1f} GB are too much for one log; cut it into parts")
+            raise LogError(
+                f"{path}: {path.stat().st_size / 1e9:.1f} GB are too much for one log; cut it into"
+                " parts"
+            )
         with open(path, "rb") as f:
             head = f.read(_PEEK)
     except OSError as err:
@@ -115,7 +127,11 @@ def look(path: Path) -> LogLook:
     lines = head.decode("utf-8-sig", "replace").splitlines()
     if len(head) == _PEEK:
         lines = lines[:-1]
-    body = [(n, line) for n, line in enumerate(lines) if line.strip() and not line.lstrip().startswith(("#", "%", "//"))]
+    body = [
+        (n, line)
+        for n, line in enumerate(lines)
+        if line.strip() and not line.lstrip().startswith(("#", "%", "//"))
+    ]
     if not body:
         raise LogError(f"{path} holds comments only")
     best: tuple[int, str, str] | None = None
@@ -123,18 +139,24 @@ def look(path: Path) -> LogLook:
         for decimal in (".", ","):
             if decimal == delimiter:
                 continue
-            widths = [len(cells) for _, line in body[-40:] if _figures(cells := _split(line, delimiter), decimal)]
+            widths = [
+                len(cells)
+                for _, line in body[-40:]
+                if _figures(cells := _split(line, delimiter), decimal)
+            ]
             if widths and (width := max(set(widths), key=widths.count)) > 1:
                 score = widths.count(width) * 10 + width
                 if best is None or score > best[0]:
                     best = (score, delimiter, decimal)
     if best is None:
         raise LogError(
-            f"{path}: no lines of figures found in its first {len(lines)} lines; columns must be separated by "
-            "comma, semicolon, tab or space"
+            f"{path}: no lines of figures found in its first {len(lines)} lines; columns must be"
+            " separated by comma, semicolon, tab or space"
         )
     _, delimiter, decimal = best
-    first_figures = next(i for i, (_, line) in enumerate(body) if _figures(_split(line, delimiter), decimal))
+    first_figures = next(
+        i for i, (_, line) in enumerate(body) if _figures(_split(line, delimiter), decimal)
+    )
     width = len(_split(body[first_figures][1], delimiter))
     has_header = first_figures > 0 and len(_split(body[first_figures - 1][1], delimiter)) == width
     names = (
@@ -145,18 +167,26 @@ def look(path: Path) -> LogLook:
     taken: set[str] = set()
     columns = []
     for i, name in enumerate(names):
-        guess = _guess(name) if has_header else ColumnGuess(name, "t" if i == 0 else "", "s" if i == 0 else "")
+        guess = (
+            _guess(name)
+            if has_header
+            else ColumnGuess(name, "t" if i == 0 else "", "s" if i == 0 else "")
+        )
         if guess.channel in taken:
             guess = ColumnGuess(name, "", guess.unit)
         taken.add(guess.channel)
         columns.append(guess)
     start = body[first_figures - 1][0] if has_header else body[first_figures][0]
-    preview = tuple(tuple(_split(line, delimiter)) for _, line in body[first_figures : first_figures + 12])
+    preview = tuple(
+        tuple(_split(line, delimiter)) for _, line in body[first_figures : first_figures + 12]
+    )
     return LogLook(path, delimiter, decimal, start, has_header, tuple(columns), preview)
 
 
 class _Watched(io.RawIOBase):
-    """A log that tells how far it has been read, and in which several spaces are one. What `progress` raises ends the reading."""
+    """A log that tells how far it has been read, and in which several spaces are one. What
+    `progress` raises ends the reading.
+    """
 
     def __init__(self, log: LogLook, progress: Callable[[float], None]) -> None:
         super().__init__()
@@ -184,16 +214,23 @@ class _Watched(io.RawIOBase):
 
 
 def read(
-    log: LogLook, columns: Mapping[int, tuple[str, str]] | None = None, progress: Callable[[float], None] = lambda _: None
+    log: LogLook,
+    columns: Mapping[int, tuple[str, str]] | None = None,
+    progress: Callable[[float], None] = lambda _: None,
 ) -> tuple[Recording, list[str]]:
-    """Reads the log; (recording, remarks). columns: position -> (channel, unit), in place of the guesses.
+    """Reads the log; (recording, remarks). columns: position -> (channel, unit), in place of the
+    guesses.
 
-    progress: is told the part read [0..1]; an exception it raises ends the reading and comes through.
-    A clock that is not 't' is made from the row number only when no time column exists and a channel is called so.
-    Raises LogError when time is missing or runs backwards, when units are missing, or when more than one cell in
-    twenty is no number.
+    progress: is told the part read [0..1]; an exception it raises ends the reading and comes
+    through. A clock that is not 't' is made from the row number only when no time column exists and
+    a channel is called so. Raises LogError when time is missing or runs backwards, when units are
+    missing, or when more than one cell in twenty is no number.
     """
-    chosen = {i: (c.channel, c.unit) for i, c in enumerate(log.columns) if c.channel} if columns is None else dict(columns)
+    chosen = (
+        {i: (c.channel, c.unit) for i, c in enumerate(log.columns) if c.channel}
+        if columns is None
+        else dict(columns)
+    )
     chosen = {i: c for i, c in chosen.items() if c[0]}
     by_channel = {channel: (i, unit) for i, (channel, unit) in chosen.items()}
     if "t" not in by_channel:
@@ -217,7 +254,10 @@ def read(
     wanted = [names[i] for i in chosen]
     try:
         read_options = pcsv.ReadOptions(
-            column_names=names, skip_rows=log.skip + (1 if log.has_header else 0), encoding=_encoding(log.path), block_size=_BLOCK
+            column_names=names,
+            skip_rows=log.skip + (1 if log.has_header else 0),
+            encoding=_encoding(log.path),
+            block_size=_BLOCK,
         )
         parse_options = pcsv.ParseOptions(delimiter=log.delimiter, invalid_row_handler=bad_row)
         strict = pcsv.ConvertOptions(
@@ -231,19 +271,26 @@ def read(
 
         def parts(convert: pcsv.ConvertOptions) -> Iterator[pa.RecordBatch]:
             with _Watched(log, progress) as source:
-                yield from pcsv.open_csv(pa.PythonFile(source, mode="r"), read_options, parse_options, convert)
+                yield from pcsv.open_csv(
+                    pa.PythonFile(source, mode="r"), read_options, parse_options, convert
+                )
 
         try:
             figures = _joined(parts(strict), size)
         except pa.ArrowInvalid:
             dropped.clear()
-            as_text = pcsv.ConvertOptions(include_columns=wanted, column_types=dict.fromkeys(wanted, pa.string()))
+            as_text = pcsv.ConvertOptions(
+                include_columns=wanted, column_types=dict.fromkeys(wanted, pa.string())
+            )
             figures = _joined(_forgiving(log, parts(as_text), remarks), size)
     except (pa.ArrowException, OSError, UnicodeError) as err:
         raise LogError(f"{log.path}: {err}") from err
     rows = len(next(iter(figures.values()))) if figures else 0
     if dropped and len(dropped) > _TOLERATED * (rows + len(dropped)):
-        raise LogError(f"{log.path}: {len(dropped)} lines do not have {len(names)} columns, the first at line {dropped[0] + log.skip}")
+        raise LogError(
+            f"{log.path}: {len(dropped)} lines do not have {len(names)} columns, the first at line"
+            f" {dropped[0] + log.skip}"
+        )
     if dropped:
         remarks.append(f"{len(dropped)} lines without {len(names)} columns were left out.")
     arrays: dict[str, np.ndarray] = {}
@@ -254,7 +301,8 @@ def read(
         if beyond.any():
             values[beyond] = np.nan
             remarks.append(
-                f"{int(beyond.sum())} figures of column “{log.columns[i].header}” are too large for a reading and were left empty."
+                f"{int(beyond.sum())} figures of column “{log.columns[i].header}” are too large for"
+                " a reading and were left empty."
             )
         try:
             zero = quantity.to_si(0.0, unit, kind_of_channel(channel))
@@ -276,14 +324,18 @@ def read(
     back = np.nonzero(steps < 0)[0]
     if len(back) > _TOLERATED * len(t):
         raise LogError(
-            f"{log.path}: the time runs backwards {len(back)} times, first after line {int(back[0]) + log.skip + 2}; is it the time?"
+            f"{log.path}: the time runs backwards {len(back)} times, first after line"
+            f" {int(back[0]) + log.skip + 2}; is it the time?"
         )
     if len(back):
         order = np.argsort(t, kind="stable")
         t, arrays = t[order], {k: v[order] for k, v in arrays.items()}
         remarks.append(f"{len(back)} lines out of order were put in order.")
     if t[-1] <= t[0]:
-        raise LogError(f"{log.path}: the time stands still; is “{log.columns[by_channel['t'][0]].header}” the time?")
+        raise LogError(
+            f"{log.path}: the time stands still; is “{log.columns[by_channel['t'][0]].header}” the"
+            " time?"
+        )
     if t[0] != 0:
         t = t - t[0]
     return Recording(t, arrays), remarks
@@ -313,7 +365,9 @@ def write(path: Path, recording: Recording) -> None:
         kind = kind_of_channel(key)
         zero = quantity.to_si(0.0, units[key], kind)
         scale = quantity.to_si(1.0, units[key], kind) - zero
-        columns[f"{'time' if key == 't' else key} [{units[key]}]"] = pa.array(np.round((values - zero) / scale, 6))
+        columns[f"{'time' if key == 't' else key} [{units[key]}]"] = pa.array(
+            np.round((values - zero) / scale, 6)
+        )
     pcsv.write_csv(pa.table(columns), path)
 
 
@@ -332,14 +386,25 @@ def _encoding(path: Path) -> str:
 
 
 def _joined(batches: Iterable[pa.RecordBatch], size: int) -> dict[str, np.ndarray]:
-    """The columns of all batches, each in one array; little more than those is in memory. size: of the file [bytes]."""
+    """The columns of all batches, each in one array; little more than those is in memory. size: of
+    the file [bytes].
+    """
     arrays: dict[str, np.ndarray] = {}
     filled = room = 0
     for batch in batches:
         if filled + batch.num_rows > room:  # the first block tells about how many lines there are
-            room = (filled + batch.num_rows) * 5 // 4 if filled else batch.num_rows * (size // _BLOCK + 2) * 21 // 20
+            room = (
+                (filled + batch.num_rows) * 5 // 4
+                if filled
+                else batch.num_rows * (size // _BLOCK + 2) * 21 // 20
+            )
             arrays = {
-                n: np.concatenate([arrays[n][:filled], np.empty(room - filled)]) if filled else np.empty(room) for n in batch.schema.names
+                n: (
+                    np.concatenate([arrays[n][:filled], np.empty(room - filled)])
+                    if filled
+                    else np.empty(room)
+                )
+                for n in batch.schema.names
             }
         for name, column in zip(batch.schema.names, batch.columns, strict=True):
             arrays[name][filled : filled + batch.num_rows] = column.to_numpy(zero_copy_only=False)
@@ -347,8 +412,12 @@ def _joined(batches: Iterable[pa.RecordBatch], size: int) -> dict[str, np.ndarra
     return {name: values[:filled] for name, values in arrays.items()}
 
 
-def _forgiving(log: LogLook, batches: Iterable[pa.RecordBatch], remarks: list[str]) -> Iterator[pa.RecordBatch]:
-    """Figures of a log some of whose cells are none: those are left empty, unless there are too many."""
+def _forgiving(
+    log: LogLook, batches: Iterable[pa.RecordBatch], remarks: list[str]
+) -> Iterator[pa.RecordBatch]:
+    """Figures of a log some of whose cells are none: those are left empty, unless there are too
+    many.
+    """
     bad, first, rows, columns = 0, "", 0, 0
     for batch in batches:
         out = []
@@ -381,7 +450,9 @@ def _split(line: str, delimiter: str) -> list[str]:
 
 
 def _figures(cells: list[str], decimal: str) -> bool:
-    """Whether a line holds figures: at least two, and no fewer than its words (a log may have a column of notes)."""
+    """Whether a line holds figures: at least two, and no fewer than its words (a log may have a
+    column of notes).
+    """
     filled = [c for c in cells if c.strip()]
     numbers = sum(_is_number(c, decimal) for c in filled)
     return numbers >= 2 and 2 * numbers >= len(filled)
@@ -400,7 +471,9 @@ def _is_number(cell: str, decimal: str) -> bool:
 
 
 def _guess(header: str) -> ColumnGuess:
-    match = re.search(r"[\[(]\s*([^\])]+?)\s*[\])]", header) or re.search(r"[ _/]([A-Za-zµ°%/·]+)$", header)
+    match = re.search(r"[\[(]\s*([^\])]+?)\s*[\])]", header) or re.search(
+        r"[ _/]([A-Za-zµ°%/·]+)$", header
+    )
     unit = match.group(1) if match else ""
     if unit.lower() in ("degc", "c", "celsius"):
         unit = "°C"
@@ -409,7 +482,9 @@ def _guess(header: str) -> ColumnGuess:
     if unit.lower() in ("sec", "seconds"):
         unit = "s"
     name = re.sub(r"[\[(].*", "", header).strip().lower().replace("_", " ")
-    channel = next((c for pattern, c in _NAMES if re.search(pattern, name)), _UNIT_KINDS.get(unit, ""))
+    channel = next(
+        (c for pattern, c in _NAMES if re.search(pattern, name)), _UNIT_KINDS.get(unit, "")
+    )
     if not channel:
         return ColumnGuess(header, "", unit)
     if channel == "t" and not unit and "ms" in name.split():
@@ -418,7 +493,11 @@ def _guess(header: str) -> ColumnGuess:
         pass  # a weight in kilograms stands for its force
     if unit or kind_of_channel(channel) in ("count",):
         try:
-            quantity.factor(unit, kind_of_channel(channel)) if kind_of_channel(channel) != "temperature" else None
+            (
+                quantity.factor(unit, kind_of_channel(channel))
+                if kind_of_channel(channel) != "temperature"
+                else None
+            )
         except quantity.QuantityError:
             unit = ""
     if not unit and "rpm" in name.split():

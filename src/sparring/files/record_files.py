@@ -21,16 +21,22 @@ R = TypeVar("R", bound=Record)
 
 
 def load(path: Path, record: type[R]) -> R:
-    """Reads a record file. Raises RecordError: the file, the place in it, what was seen, what to do."""
+    """Reads a record file. Raises RecordError: the file, the place in it, what was seen, what to
+    do.
+    """
     try:
         if path.exists() and not path.is_file():
             raise RecordError(f"{path} is a pipe, a device or a folder: save it as a file first")
         if path.stat().st_size > _LARGEST:
-            raise RecordError(f"{path}: {path.stat().st_size} bytes are too many for a {record.__name__.lower()} file")
+            raise RecordError(
+                f"{path}: {path.stat().st_size} bytes are too many for a {record.__name__.lower()}"
+                " file"
+            )
         text = path.read_bytes().removeprefix(b"\xef\xbb\xbf")
     except OSError as err:
         raise RecordError(f"{path}: {err.strerror or err}") from err
-    with contextlib.suppress(json.JSONDecodeError, UnicodeDecodeError, RecursionError):  # what is no JSON is told with its place below
+    # what is no JSON is told with its place below
+    with contextlib.suppress(json.JSONDecodeError, UnicodeDecodeError, RecursionError):
         json.loads(text, object_pairs_hook=partial(_once, path))
     return record.from_json(text, str(path))
 
@@ -39,7 +45,9 @@ def _once(path: Path, pairs: list[tuple[str, object]]) -> None:
     """One of two figures under one name would be dropped without a word."""
     names = [name for name, _ in pairs]
     if twice := next((n for n in names if names.count(n) > 1), None):
-        raise RecordError(f"{path}: “{twice[:60]}” stands there twice in one record; leave one of them")
+        raise RecordError(
+            f"{path}: “{twice[:60]}” stands there twice in one record; leave one of them"
+        )
 
 
 def save(path: Path, record: Record) -> None:

@@ -1,4 +1,6 @@
-"""Results as JSON: SI numbers with the unit in the name, standard uncertainties beside values, findings by id."""
+"""Results as JSON: SI numbers with the unit in the name, standard uncertainties beside values,
+findings by id.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ FIELDS = {
 
 
 def to_dict(result: TestResult, corrections: Sequence[Correction] = ()) -> dict[str, Any]:
-    """The stable document described in docs/formats.md. corrections: of the build and rig after the runs, from a logbook."""
+    """The stable document described in docs/formats.md. corrections: of the build and rig after the
+    runs, from a logbook.
+    """
 
     def value(x: Any, name: str) -> dict[str, float | None]:
         return {name: None if x is None else nominal(x), f"u_{name}": None if x is None else std(x)}
@@ -58,7 +62,13 @@ def to_dict(result: TestResult, corrections: Sequence[Correction] = ()) -> dict[
         return row
 
     best = result.best
-    headline = best.gearbox if best is not None and best.gearbox is not None else best.wire_to_shaft if best is not None else None
+    headline = (
+        best.gearbox
+        if best is not None and best.gearbox is not None
+        else best.wire_to_shaft
+        if best is not None
+        else None
+    )
     return {
         "format": "sparring.result/1",
         "derived_by": f"sparring {__version__}",
@@ -71,16 +81,37 @@ def to_dict(result: TestResult, corrections: Sequence[Correction] = ()) -> dict[
             **value(result.stall.lifted, "torque_lifted_Nm"),
             **value(result.stall.not_lifted, "torque_not_lifted_Nm"),
         },
-        "loss_model": None
-        if result.losses is None
-        else {**value(result.losses.constant, "constant_Nm"), **value(result.losses.proportional, "proportional")},
-        "budget_of_best": [{"input": b.name, "u": b.u, "share_of_variance": b.share} for b in budget(headline)],
+        "loss_model": (
+            None
+            if result.losses is None
+            else {
+                **value(result.losses.constant, "constant_Nm"),
+                **value(result.losses.proportional, "proportional"),
+            }
+        ),
+        "budget_of_best": [
+            {"input": b.name, "u": b.u, "share_of_variance": b.share} for b in budget(headline)
+        ],
         "findings": [
-            {"id": f.id, "severity": f.severity, "title": f.title, "seen": explain(f), "steps": list(f.steps), "place": f.place}
+            {
+                "id": f.id,
+                "severity": f.severity,
+                "title": f.title,
+                "seen": explain(f),
+                "steps": list(f.steps),
+                "place": f.place,
+            }
             for f in result.findings
         ],
         "corrections": [
-            {"at": c.at.isoformat(timespec="seconds"), "kind": c.kind, "of": c.name, "field": c.field, "before": c.before, "after": c.after}
+            {
+                "at": c.at.isoformat(timespec="seconds"),
+                "kind": c.kind,
+                "of": c.name,
+                "field": c.field,
+                "before": c.before,
+                "after": c.after,
+            }
             for c in corrections
         ],
         "skipped": [{"step": r.step, "repeat": r.repeat, "why": why} for r, why in result.skipped],
@@ -91,7 +122,16 @@ def to_csv(result: TestResult) -> str:
     """One line a weight, SI, uncertainties (k = 1) beside values."""
     out = io.StringIO()
     writer = csv.writer(out)
-    writer.writerow(["step", "lifted", "stalled", *(n for name in FIELDS.values() for n in (name, f"u_{name}"))])
+    writer.writerow(
+        ["step", "lifted", "stalled", *(n for name in FIELDS.values() for n in (name, f"u_{name}"))]
+    )
     for row in to_dict(result)["steps"]:
-        writer.writerow([row["step"], row["lifted"], row["stalled"], *(row[n] for name in FIELDS.values() for n in (name, f"u_{name}"))])
+        writer.writerow(
+            [
+                row["step"],
+                row["lifted"],
+                row["stalled"],
+                *(row[n] for name in FIELDS.values() for n in (name, f"u_{name}")),
+            ]
+        )
     return out.getvalue()

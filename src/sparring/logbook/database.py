@@ -16,14 +16,22 @@ class LogbookError(Exception):
 
 
 def why(own: Path | None, err: DatabaseError) -> str:
-    """What a database's error means to whoever keeps the logbook. own: the folder's file; None: another database."""
+    """What a database's error means to whoever keeps the logbook. own: the folder's file; None:
+    another database.
+    """
     if own is None:
         return f"the database of this logbook cannot be used: {err.orig}. Ask whoever keeps it."
     code = getattr(err.orig, "sqlite_errorname", "")
     if "FULL" in code or "IOERR" in code:
-        return f"{own} cannot be written: the disk is full or fails ({err.orig}). Free some space and try again; nothing in it is lost."
+        return (
+            f"{own} cannot be written: the disk is full or fails ({err.orig}). Free some space and"
+            " try again; nothing in it is lost."
+        )
     if any(word in code for word in ("READONLY", "CANTOPEN", "PERM", "AUTH")):
-        return f"{own} cannot be written: {err.orig}. See who may write in {own.parent}; nothing in it is lost."
+        return (
+            f"{own} cannot be written: {err.orig}. See who may write in {own.parent}; nothing in it"
+            " is lost."
+        )
     if "BUSY" in code or "LOCKED" in code:
         return f"{own} is held by another program: {err.orig}. Close that first."
     if "CORRUPT" in code or "NOTADB" in code:
@@ -46,8 +54,15 @@ def engine_of(url: str | URL) -> Engine:
         @event.listens_for(engine, "connect")
         def _pragmas(connection: Any, _record: Any) -> None:
             connection.text_factory = _text
-            connection.isolation_level = None  # the driver would end a transaction before every change of a table
-            for pragma in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=FULL", "busy_timeout=5000"):
+            connection.isolation_level = (
+                None  # the driver would end a transaction before every change of a table
+            )
+            for pragma in (
+                "journal_mode=WAL",
+                "foreign_keys=ON",
+                "synchronous=FULL",
+                "busy_timeout=5000",
+            ):
                 connection.execute(f"PRAGMA {pragma}")
 
         @event.listens_for(engine, "begin")
@@ -80,7 +95,9 @@ def migrate(engine: Engine) -> None:
         try:
             ScriptDirectory.from_config(config).get_revision(at)
         except CommandError as err:
-            raise LogbookError(f"this logbook is of a newer version ({at}); update Sparring to open it") from err
+            raise LogbookError(
+                f"this logbook is of a newer version ({at}); update Sparring to open it"
+            ) from err
     with engine.begin() as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")

@@ -1,4 +1,6 @@
-"""What was derived from recordings, kept beside the logbook so that it need not be derived again. It may be deleted at any time."""
+"""What was derived from recordings, kept beside the logbook so that it need not be derived again.
+It may be deleted at any time.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,9 @@ _AT_ONCE = 500  # keys in one question
 
 
 class Derived:
-    """Points of runs, by the digest of all that they follow from. A file that fails is as one that is empty."""
+    """Points of runs, by the digest of all that they follow from. A file that fails is as one that
+    is empty.
+    """
 
     def __init__(self, folder: Path) -> None:
         self.path = folder / NAME
@@ -27,8 +31,18 @@ class Derived:
         def read(connection: sqlite3.Connection) -> None:
             for first in range(0, len(keys), _AT_ONCE):
                 some = keys[first : first + _AT_ONCE]
-                rows = connection.execute(f"SELECT key, data, seal FROM points WHERE key IN ({','.join('?' * len(some))})", some)
-                found.update({key: data for key, data, seal in rows if seal == zlib.crc32(key.encode() + data)})
+                rows = connection.execute(
+                    "SELECT key, data, seal FROM points WHERE key IN"
+                    f" ({','.join('?' * len(some))})",
+                    some,
+                )
+                found.update(
+                    {
+                        key: data
+                        for key, data, seal in rows
+                        if seal == zlib.crc32(key.encode() + data)
+                    }
+                )
 
         if self.path.exists():
             self._do(read)
@@ -39,8 +53,12 @@ class Derived:
 
         def write(connection: sqlite3.Connection) -> None:
             rows = [(key, data, zlib.crc32(key.encode() + data)) for key, data in points.items()]
-            connection.executemany("INSERT OR REPLACE INTO points (key, data, seal) VALUES (?, ?, ?)", rows)
-            connection.execute("DELETE FROM points WHERE rowid <= (SELECT max(rowid) FROM points) - ?", (_MOST,))
+            connection.executemany(
+                "INSERT OR REPLACE INTO points (key, data, seal) VALUES (?, ?, ?)", rows
+            )
+            connection.execute(
+                "DELETE FROM points WHERE rowid <= (SELECT max(rowid) FROM points) - ?", (_MOST,)
+            )
 
         self._do(write)
 
@@ -50,7 +68,10 @@ class Derived:
             os.close(os.open(self.path, os.O_CREAT | os.O_RDWR, 0o600))
             with contextlib.closing(sqlite3.connect(self.path, timeout=1.0)) as connection:
                 connection.execute("PRAGMA synchronous=OFF")  # what is lost is derived again
-                connection.execute("CREATE TABLE IF NOT EXISTS points (key TEXT PRIMARY KEY, data BLOB, seal INTEGER)")
+                connection.execute(
+                    "CREATE TABLE IF NOT EXISTS points (key TEXT PRIMARY KEY, data BLOB, seal"
+                    " INTEGER)"
+                )
                 what(connection)
                 connection.commit()
         except sqlite3.DatabaseError as err:

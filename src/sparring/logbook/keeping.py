@@ -1,4 +1,6 @@
-"""Keeping a logbook whole: dated copies of its database, what is damaged or left over, and going back to a copy."""
+"""Keeping a logbook whole: dated copies of its database, what is damaged or left over, and going
+back to a copy.
+"""
 
 from __future__ import annotations
 
@@ -21,8 +23,8 @@ _KEPT = 10  # copies
 
 
 def back_up(folder: Path, *, today: str = "") -> Path | None:
-    """Copies the database of an open logbook, once a day; the newest ten are kept. None: today's is there already, or rows are
-    damaged, and copies of those would push out the good ones.
+    """Copies the database of an open logbook, once a day; the newest ten are kept. None: today's is
+    there already, or rows are damaged, and copies of those would push out the good ones.
 
     today: as `2026-11-26`; the present day without. Raises OSError, sqlite3.Error.
     """
@@ -34,7 +36,10 @@ def back_up(folder: Path, *, today: str = "") -> Path | None:
     part = made.with_suffix(".part")
     part.unlink(missing_ok=True)
     os.close(os.open(part, os.O_CREAT | os.O_RDWR, 0o600))
-    with contextlib.closing(sqlite3.connect(folder / "logbook.sqlite")) as source, contextlib.closing(sqlite3.connect(part)) as target:
+    with (
+        contextlib.closing(sqlite3.connect(folder / "logbook.sqlite")) as source,
+        contextlib.closing(sqlite3.connect(part)) as target,
+    ):
         source.backup(target)
     with open(part, "rb") as f:
         os.fsync(f.fileno())
@@ -50,10 +55,14 @@ def backups(folder: Path) -> list[Path]:
 
 
 def damage(database: Path) -> str:
-    """What is wrong with a database file, in SQLite's words; "" when it is whole. Reads all of it."""
+    """What is wrong with a database file, in SQLite's words; "" when it is
+    whole. Reads all of it."""
     try:
-        with contextlib.closing(sqlite3.connect(f"file:{_quoted(database)}?mode=ro", uri=True)) as connection:
-            # not quick_check: a spoilt index shows one row twice and another not at all, and every row is whole
+        with contextlib.closing(
+            sqlite3.connect(f"file:{_quoted(database)}?mode=ro", uri=True)
+        ) as connection:
+            # not quick_check: a spoilt index shows one row twice and another not at all, and every
+            # row is whole
             found = [row[0] for row in connection.execute("PRAGMA integrity_check(5)")]
     except (sqlite3.Error, UnicodeDecodeError) as err:  # its own words may quote what is damaged
         return str(err)
@@ -61,14 +70,20 @@ def damage(database: Path) -> str:
 
 
 def check(folder: Path) -> dict[str, Any]:
-    """Everything of a logbook, read once; the document described in docs/formats.md. Raises FileNotFoundError."""
+    """Everything of a logbook, read once; the document described in docs/formats.md. Raises
+    FileNotFoundError.
+    """
     database, kept = folder / "logbook.sqlite", folder / "recordings"
     if not database.exists():
-        raise FileNotFoundError(2, "there is no logbook.sqlite; name a logbook's folder", str(folder))
+        raise FileNotFoundError(
+            2, "there is no logbook.sqlite; name a logbook's folder", str(folder)
+        )
     wrong = damage(database)
     names: dict[str, list[int]] = {}
     if not wrong:
-        with contextlib.closing(sqlite3.connect(f"file:{_quoted(database)}?mode=ro", uri=True)) as connection:
+        with contextlib.closing(
+            sqlite3.connect(f"file:{_quoted(database)}?mode=ro", uri=True)
+        ) as connection:
             for run_id, name in connection.execute("SELECT id, recording FROM runs ORDER BY id"):
                 names.setdefault(str(name), []).append(run_id)
             read_by = "".join(str(v) for (v,) in connection.execute("SELECT value FROM settings"))
@@ -96,39 +111,62 @@ def check(folder: Path) -> dict[str, Any]:
 def _unsealed(database: Path) -> list[str]:
     """Rows that are not what was written: `run 18`."""
     found = []
-    with contextlib.closing(sqlite3.connect(f"file:{_quoted(database)}?mode=ro", uri=True)) as connection:
+    with contextlib.closing(
+        sqlite3.connect(f"file:{_quoted(database)}?mode=ro", uri=True)
+    ) as connection:
         connection.text_factory = lambda data: data.decode("utf-8", "surrogateescape")
         for table in Base.__subclasses__():
             (key,) = (c.name for c in inspect(table).primary_key)
             columns = ", ".join(table.SEALED)
             try:
-                rows = connection.execute(f"SELECT {key}, seal, {columns} FROM {table.__tablename__}").fetchall()
+                rows = connection.execute(
+                    f"SELECT {key}, seal, {columns} FROM {table.__tablename__}"
+                ).fetchall()
             except sqlite3.OperationalError:  # of a version that had no seals
                 continue
-            truths = [isinstance(inspect(table).columns[name].type, Boolean) for name in table.SEALED]
+            truths = [
+                isinstance(inspect(table).columns[name].type, Boolean) for name in table.SEALED
+            ]
             for name, seal, *values in rows:
-                if seal is not None and seal != seal_of(bool(v) if t else v for v, t in zip(values, truths, strict=True)):
+                if seal is not None and seal != seal_of(
+                    bool(v) if t else v for v, t in zip(values, truths, strict=True)
+                ):
                     found.append(f"{table.__tablename__.removesuffix('s')} {name}")
     return found
 
 
 def restore(folder: Path, name: str = "") -> tuple[Path, Path]:
-    """Puts a copy in the database's place, the newest whole one without a name; (the copy, where the old one was moved to).
+    """Puts a copy in the database's place, the newest whole one without a name; (the copy, where
+    the old one was moved to).
 
-    Nothing is deleted. Raises FileNotFoundError when there is no such copy or none is whole, OSError while the logbook is open.
+    Nothing is deleted. Raises FileNotFoundError when there is no such copy or none is whole,
+    OSError while the logbook is open.
     """
     if not (folder / FOLDER).is_dir():
-        raise FileNotFoundError(2, "there are no copies of a database; name a logbook's folder", str(folder))
+        raise FileNotFoundError(
+            2, "there are no copies of a database; name a logbook's folder", str(folder)
+        )
     with open(folder / "logbook.lock", "a+", encoding="utf-8", opener=recordings.private) as lock:
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError as err:
-            raise OSError(err.errno, "the logbook is open in another program; close it there first", str(folder)) from err
+            raise OSError(
+                err.errno,
+                "the logbook is open in another program; close it there first",
+                str(folder),
+            ) from err
         wanted = [p for p in reversed(backups(folder)) if name in ("", p.name)]
         whole = next((p for p in wanted if not damage(p)), None)
         if whole is None:
-            raise FileNotFoundError(2, f"there is no whole copy{f' {name}' if name else ''} to go back to", str(folder / FOLDER))
-        database, aside = folder / "logbook.sqlite", folder / f"logbook.sqlite.before-{datetime.now():%Y%m%d-%H%M%S}"
+            raise FileNotFoundError(
+                2,
+                f"there is no whole copy{f' {name}' if name else ''} to go back to",
+                str(folder / FOLDER),
+            )
+        database, aside = (
+            folder / "logbook.sqlite",
+            folder / f"logbook.sqlite.before-{datetime.now():%Y%m%d-%H%M%S}",
+        )
         part = database.with_suffix(".part")
         with open(part, "wb", opener=recordings.private) as f:
             f.write(whole.read_bytes())

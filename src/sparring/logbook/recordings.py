@@ -24,14 +24,28 @@ class RecordingError(ValueError):
 
 
 def write(folder: Path, recording: Recording, note: dict[str, Any] | None = None) -> str:
-    """Writes a recording into a folder, whole or not at all; its name there, which is the SHA-256 of what is in it: whoever
-    keeps the name can tell whether the file is still what was written."""
-    facts = {"note": note or {}, "gaps": recording.gaps, "lost": recording.lost, "marks": recording.marks}
-    table = pa.table({"t": recording.t, **recording.channels}).replace_schema_metadata({"sparring": json.dumps(facts)})
+    """Writes a recording into a folder, whole or not at all; its name there, which is the SHA-256
+    of what is in it: whoever keeps the name can tell whether the file is still what was written."""
+    facts = {
+        "note": note or {},
+        "gaps": recording.gaps,
+        "lost": recording.lost,
+        "marks": recording.marks,
+    }
+    table = pa.table({"t": recording.t, **recording.channels}).replace_schema_metadata(
+        {"sparring": json.dumps(facts)}
+    )
     part = folder / f"{uuid.uuid4().hex}.part"
     with open(part, "wb", opener=private) as f:
         # one chunk: read without a copy; checksums: a flipped bit is an error, not another figure
-        pq.write_table(table, f, compression="zstd", compression_level=1, row_group_size=1 << 26, write_page_checksum=True)
+        pq.write_table(
+            table,
+            f,
+            compression="zstd",
+            compression_level=1,
+            row_group_size=1 << 26,
+            write_page_checksum=True,
+        )
         f.flush()
         os.fsync(f.fileno())
     name = f"{_digest(part)}.parquet"
@@ -65,11 +79,16 @@ def read(path: Path) -> Recording:
         # earlier versions gave names that say nothing of what is in them
         if len(path.stem) == _HASHED and _digest(path) != path.stem:
             raise RecordingError(
-                f"{path} is not what was written: the disk or another program changed it. Put a copy back, or strike the run"
+                f"{path} is not what was written: the disk or another program changed it. Put a"
+                " copy back, or strike the run"
             )
         table = pq.read_table(path, memory_map=True, page_checksum_verification=True)
         facts = json.loads((table.schema.metadata or {}).get(b"sparring", b"{}"))
-        columns = {name: table.column(name).to_numpy() for name in table.column_names if name == "t" or name in CHANNELS}
+        columns = {
+            name: table.column(name).to_numpy()
+            for name in table.column_names
+            if name == "t" or name in CHANNELS
+        }
         return Recording(
             columns.pop("t"),
             columns,
@@ -88,17 +107,20 @@ def read(path: Path) -> Recording:
 def note(path: Path) -> dict[str, Any]:
     """What was noted with a recording. Raises RecordingError."""
     try:
-        found: dict[str, Any] = json.loads((pq.read_schema(path).metadata or {}).get(b"sparring", b"{}"))["note"]
+        found: dict[str, Any] = json.loads(
+            (pq.read_schema(path).metadata or {}).get(b"sparring", b"{}")
+        )["note"]
     except (pa.ArrowException, OSError, ValueError, KeyError, TypeError) as err:
         raise RecordingError(f"{path} cannot be read: {err}") from err
     return found
 
 
 def read_stream(path: Path) -> tuple[Recording, dict[str, Any]]:
-    """What a capture got to disk, up to the last whole batch, and the note in its header (with closing facts).
+    """What a capture got to disk, up to the last whole batch, and the note in its header (with
+    closing facts).
 
-    A batch that is not what was written is left out as a gap, and counted in the note as `damaged`. Raises RecordingError when not
-    even the header is whole.
+    A batch that is not what was written is left out as a gap, and counted in the note as `damaged`.
+    Raises RecordingError when not even the header is whole.
     """
     batches: list[np.ndarray] = []
     notes: list[dict[str, Any]] = []
@@ -119,9 +141,15 @@ def read_stream(path: Path) -> tuple[Recording, dict[str, Any]]:
                 except (pa.ArrowException, OSError):
                     note.setdefault("cut", True)  # the last batch was being written when it ended
                     break
-                rows = np.column_stack([column.to_numpy(zero_copy_only=False) for column in batch.columns])
+                rows = np.column_stack(
+                    [column.to_numpy(zero_copy_only=False) for column in batch.columns]
+                )
                 told = (extra or {}).get(b"notes", b"")
-                if extra and b"crc" in extra and extra[b"crc"] != str(zlib.crc32(told, zlib.crc32(rows.tobytes()))).encode():
+                if (
+                    extra
+                    and b"crc" in extra
+                    and extra[b"crc"] != str(zlib.crc32(told, zlib.crc32(rows.tobytes()))).encode()
+                ):
                     holes.append(len(batches))
                     continue
                 if len(rows):
@@ -134,7 +162,11 @@ def read_stream(path: Path) -> tuple[Recording, dict[str, Any]]:
     if holes:
         note["damaged"] = len(holes)
     gaps = [tuple(n["gap"]) for n in notes if "gap" in n]
-    gaps += [(float(batches[k - 1][-1, 0]), float(batches[k][0, 0])) for k in sorted(set(holes)) if 0 < k < len(batches)]
+    gaps += [
+        (float(batches[k - 1][-1, 0]), float(batches[k][0, 0]))
+        for k in sorted(set(holes))
+        if 0 < k < len(batches)
+    ]
     rows = np.concatenate(batches) if batches else np.empty((0, len(names)))
     columns = {name: np.ascontiguousarray(rows[:, k]) for k, name in enumerate(names)}
     t = columns.pop("t")
@@ -142,5 +174,11 @@ def read_stream(path: Path) -> tuple[Recording, dict[str, Any]]:
     marks = tuple(tuple(n["mark"]) for n in notes if "mark" in n)
     for n in notes:
         note |= n.get("closing", {})
-    recording = Recording(t[order], {k: v[order] for k, v in columns.items()}, tuple(gaps), int(note.pop("lost", 0)), marks)
+    recording = Recording(
+        t[order],
+        {k: v[order] for k, v in columns.items()},
+        tuple(gaps),
+        int(note.pop("lost", 0)),
+        marks,
+    )
     return recording, note

@@ -27,14 +27,16 @@ def adopt(book: Logbook, stream: Path) -> int:
     run = run.model_copy(update={"ended": note.get("ended", "interrupted")})
     test = int(note["test"])
     name = book.keep_recording(recording, book.belongs(test, run))
-    run_id = book.run_with(test, name) or book.add_run(test, run, name)  # killed before its stream went, it is there already
+    # killed before its stream went, it is there already
+    run_id = book.run_with(test, name) or book.add_run(test, run, name)
     stream.unlink()
     recordings.sync_folder(stream.parent)
     return run_id
 
 
 def recover(book: Logbook) -> list[str]:
-    """Adopts what a crash, or going back to a copy of the database, left behind; one sentence each for the tester.
+    """Adopts what a crash, or going back to a copy of the database, left behind; one sentence each
+    for the tester.
 
     A recording for readings is kept and named in the setting those readings are kept under.
     """
@@ -45,9 +47,15 @@ def recover(book: Logbook) -> list[str]:
     taken = [run for name in sorted(left_over(book)) if (run := _take_in(book, name)) is not None]
     if taken:
         lifts = f"Run {taken[0]} was" if len(taken) == 1 else f"{len(taken)} runs were"
-        said.append(f"{lifts} taken in again: the recordings were there, and the logbook's database did not know them.")
+        said.append(
+            f"{lifts} taken in again: the recordings were there, and the logbook's database did not"
+            " know them."
+        )
     if left := left_over(book):
-        said.append(f"{len(left)} of the logbook's recordings belong to no run; “sparring check” names them.")
+        said.append(
+            f"{len(left)} of the logbook's recordings belong to no run; “sparring check” names"
+            " them."
+        )
     return [text for text in said if text]
 
 
@@ -71,10 +79,16 @@ def _recover(book: Logbook, stream: Path) -> str:
             kept = book.setting(key) or {}
             book.set_setting(key, {**kept, "recovered": [*kept.get("recovered", []), name]})
             stream.unlink()
-            return f"Recovered a recording that was cut off: {holds}. Readings, {note['readings'].lower()}, has it."
+            return (
+                f"Recovered a recording that was cut off: {holds}. Readings,"
+                f" {note['readings'].lower()}, has it."
+            )
         return f"Recovered a lift that was cut off: {holds} (run {adopt(book, stream)})."
     except (LogbookError, OSError) as err:  # nothing is wrong with the stream
-        return f"A cut-off capture waits as {stream.name}; it is tried again when the logbook is next opened: {err}"
+        return (
+            f"A cut-off capture waits as {stream.name}; it is tried again when the logbook is next"
+            f" opened: {err}"
+        )
     except (RecordingError, KeyError, TypeError, ValueError) as err:
         aside = stream.with_suffix(".arrow.unreadable")
         stream.rename(aside)
@@ -82,7 +96,9 @@ def _recover(book: Logbook, stream: Path) -> str:
 
 
 def _take_in(book: Logbook, name: str) -> int | None:
-    """The run of a recording that says itself which test of this logbook it belongs to; None: none can be made."""
+    """The run of a recording that says itself which test of this logbook it belongs to; None: none
+    can be made.
+    """
     try:
         note: dict[str, Any] = recordings.note(book.folder / "recordings" / name)
         run = Run.model_validate_json(json.dumps(note["run"]))

@@ -22,7 +22,8 @@ R = TypeVar("R", bound=Record)
 class Rows:
     """A database whose damaged rows are left out and named.
 
-    damage: rows that were found not to be what was written, with the reason (`run 18`: ...). Lists go on without them.
+    damage: rows that were found not to be what was written, with the reason (`run 18`: ...). Lists
+    go on without them.
     """
 
     folder: Path
@@ -30,7 +31,9 @@ class Rows:
 
     def __init__(self) -> None:
         self.damage: dict[str, str] = {}
-        self._read_before: dict[tuple[str, Any], tuple[str, Any]] = {}  # what a row's text was, and said
+        self._read_before: dict[
+            tuple[str, Any], tuple[str, Any]
+        ] = {}  # what a row's text was, and said
 
     @contextlib.contextmanager
     def _session(self) -> Iterator[Session]:
@@ -38,11 +41,25 @@ class Rows:
             with Session(self.engine) as session, session.begin():
                 yield session
         except DatabaseError as err:
-            raise LogbookError(why(self.folder / "logbook.sqlite" if self.engine.dialect.name == "sqlite" else None, err)) from err
+            raise LogbookError(
+                why(
+                    (
+                        self.folder / "logbook.sqlite"
+                        if self.engine.dialect.name == "sqlite"
+                        else None
+                    ),
+                    err,
+                )
+            ) from err
 
     def _rows(self, s: Session, table: type[Any], *where: Any, order: Any = ()) -> list[Any]:
-        """A table's rows as they were written; those that are not are left out and named in `damage`."""
-        columns = [type_coerce(c, String).label(c.name) if isinstance(c.type, DateTime) else c for c in table.__table__.columns]
+        """A table's rows as they were written; those that are not are left out and named in
+        `damage`.
+        """
+        columns = [
+            type_coerce(c, String).label(c.name) if isinstance(c.type, DateTime) else c
+            for c in table.__table__.columns
+        ]
         (key,) = table.__table__.primary_key.columns
         try:
             found = s.execute(select(*columns).where(*where).order_by(*order)).all()
@@ -66,15 +83,21 @@ class Rows:
         try:
             row = s.get(table, key)
         except (TypeError, ValueError) as err:
-            raise LogbookError(damaged(self.folder / "logbook.sqlite", f"{name} {key}: {err}")) from err
+            raise LogbookError(
+                damaged(self.folder / "logbook.sqlite", f"{name} {key}: {err}")
+            ) from err
         if row is None:
             raise LogbookError(f"the logbook has no {name} {key}")
         if row.seal is not None and row.seal != seal_of(getattr(row, n) for n in table.SEALED):
-            raise LogbookError(damaged(self.folder / "logbook.sqlite", f"{name} {key} is not what was written"))
+            raise LogbookError(
+                damaged(self.folder / "logbook.sqlite", f"{name} {key} is not what was written")
+            )
         return row
 
     def _said(self, table: type[Any], key: Any, text: str, read: Callable[[str], Any]) -> Any:
-        """What a row's text says, read once; None, and `damage` named, when it says nothing that holds."""
+        """What a row's text says, read once; None, and `damage` named, when it says nothing that
+        holds.
+        """
         before = self._read_before.get((table.__tablename__, key))
         if before is not None and before[0] == text:
             return before[1]
@@ -86,6 +109,11 @@ class Rows:
         self._read_before[table.__tablename__, key] = text, said
         return said
 
-    def _records(self, s: Session, table: type[Any], record: type[R], *order: Any) -> list[tuple[int, R]]:
-        found = [(r.id, self._said(table, r.id, r.record, record.from_json)) for r in self._rows(s, table, order=order)]
+    def _records(
+        self, s: Session, table: type[Any], record: type[R], *order: Any
+    ) -> list[tuple[int, R]]:
+        found = [
+            (r.id, self._said(table, r.id, r.record, record.from_json))
+            for r in self._rows(s, table, order=order)
+        ]
         return [(key, said) for key, said in found if said is not None]

@@ -78,9 +78,11 @@ class Logbook(Rows):
     """A logbook folder, opened by one program at a time."""
 
     def __init__(self, folder: Path, *, create: bool = True, database: str | None = None) -> None:
-        """database: an SQLAlchemy URL in place of the folder's own file (several benches on one server).
+        """database: an SQLAlchemy URL in place of the folder's own file (several benches on one
+        server).
 
-        Raises LogbookError when the folder is no logbook, is held by another program, or cannot be written.
+        Raises LogbookError when the folder is no logbook, is held by another program, or cannot be
+        written.
         """
         self.folder = Path(folder).expanduser().resolve()
         super().__init__()
@@ -89,16 +91,25 @@ class Logbook(Rows):
         own = self.folder / "logbook.sqlite"
         known = own.exists()
         if not known and not create and database is None:
-            raise LogbookError(f"{self.folder} is no logbook: it holds no logbook.sqlite. Name another folder, or create one.")
+            raise LogbookError(
+                f"{self.folder} is no logbook: it holds no logbook.sqlite. Name another folder, or"
+                " create one."
+            )
         if (
             not known
             and self.folder.is_dir()
-            and any(p.name not in ("recordings", "photos", "logbook.lock", keeping.FOLDER, DERIVED) for p in self.folder.iterdir())
+            and any(
+                p.name not in ("recordings", "photos", "logbook.lock", keeping.FOLDER, DERIVED)
+                for p in self.folder.iterdir()
+            )
         ):
-            raise LogbookError(f"{self.folder} holds other files; choose an empty folder for a new logbook")
+            raise LogbookError(
+                f"{self.folder} holds other files; choose an empty folder for a new logbook"
+            )
         try:
             for part in (self.folder, self.folder / "recordings", self.folder / "photos"):
-                part.mkdir(mode=0o700, parents=True, exist_ok=True)  # what a tester measured is theirs to show
+                # what a tester measured is theirs to show
+                part.mkdir(mode=0o700, parents=True, exist_ok=True)
         except OSError as err:
             raise LogbookError(f"{self.folder} cannot be used: {err.strerror}") from err
         self._lock = self._take()
@@ -110,7 +121,8 @@ class Logbook(Rows):
                 raise LogbookError(damaged(own, wrong))
             migrate(self.engine)
             if known and database is None:
-                with contextlib.suppress(OSError, sqlite3.Error):  # a full disk keeps nobody from reading
+                # a full disk keeps nobody from reading
+                with contextlib.suppress(OSError, sqlite3.Error):
                     keeping.back_up(self.folder)
         except DatabaseError as err:
             self._lock.close()
@@ -134,12 +146,14 @@ class Logbook(Rows):
             handle.seek(0)
             holder = handle.read().strip() or "another program"
             handle.close()
-            raise LogbookError(f"{self.folder} is already open: {holder}. Close it there first.") from err
+            raise LogbookError(
+                f"{self.folder} is already open: {holder}. Close it there first."
+            ) from err
         handle.seek(0)
         handle.truncate()
         handle.write(
-            f"process {os.getpid()} of {os.environ.get('USER', 'this user')} on {socket.gethostname()}, "
-            f"since {datetime.now():%Y-%m-%d %H:%M}"
+            f"process {os.getpid()} of {os.environ.get('USER', 'this user')} on"
+            f" {socket.gethostname()}, since {datetime.now():%Y-%m-%d %H:%M}"
         )
         handle.flush()
         return handle
@@ -155,7 +169,7 @@ class Logbook(Rows):
     def __exit__(self, *exc: object) -> None:
         self.close()
 
-    # --- builds and rigs ------------------------------------------------------------------------------------
+    # --- builds and rigs --------------------------------------------------------------------------
 
     def builds(self) -> list[tuple[int, Build]]:
         """(id, build), by family and revision."""
@@ -171,15 +185,28 @@ class Logbook(Rows):
         Raises LogbookError when family and revision are taken by another.
         """
         with self._session() as s:
-            taken = s.scalar(select(BuildRow).where(BuildRow.family == build.family, BuildRow.revision == build.revision))
+            taken = s.scalar(
+                select(BuildRow).where(
+                    BuildRow.family == build.family, BuildRow.revision == build.revision
+                )
+            )
             if taken is not None and taken.id != build_id:
-                raise LogbookError(f"{build.name} is already in the logbook; choose another revision")
-            row = s.get(BuildRow, build_id) if build_id else None  # a damaged one is mended by being written
+                raise LogbookError(
+                    f"{build.name} is already in the logbook; choose another revision"
+                )
+            # a damaged one is mended by being written
+            row = s.get(BuildRow, build_id) if build_id else None
             if row is None:
                 row = BuildRow(id=build_id, family=build.family, revision=build.revision, record="")
                 s.add(row)
             else:
-                self._note_corrections(s, "build", row.id, self._said(BuildRow, row.id, row.record, Build.from_json), build)
+                self._note_corrections(
+                    s,
+                    "build",
+                    row.id,
+                    self._said(BuildRow, row.id, row.record, Build.from_json),
+                    build,
+                )
             row.family, row.revision, row.record = build.family, build.revision, build.to_json()
             s.flush()
             return row.id
@@ -204,7 +231,9 @@ class Logbook(Rows):
                 row = RigRow(id=rig_id, name=rig.name, record="")
                 s.add(row)
             else:
-                self._note_corrections(s, "rig", row.id, self._said(RigRow, row.id, row.record, Rig.from_json), rig)
+                self._note_corrections(
+                    s, "rig", row.id, self._said(RigRow, row.id, row.record, Rig.from_json), rig
+                )
             row.name, row.record = rig.name, rig.to_json()
             s.flush()
             return row.id
@@ -212,7 +241,13 @@ class Logbook(Rows):
     def has_tests(self, kind: Kind, owner: int) -> bool:
         """Whether anything was tested with a build or rig."""
         with self._session() as s:
-            return bool(s.scalar(select(func.count()).where((TestRow.build_id if kind == "build" else TestRow.rig_id) == owner)))
+            return bool(
+                s.scalar(
+                    select(func.count()).where(
+                        (TestRow.build_id if kind == "build" else TestRow.rig_id) == owner
+                    )
+                )
+            )
 
     def newest_test(self, build_id: int) -> int:
         """The number of a build's newest test; 0: it has none."""
@@ -220,7 +255,9 @@ class Logbook(Rows):
             return s.scalar(select(func.max(TestRow.id)).where(TestRow.build_id == build_id)) or 0
 
     def remove(self, kind: Kind, owner: int) -> None:
-        """Takes back a build or rig that was begun and never tested. Raises LogbookError where it has tests."""
+        """Takes back a build or rig that was begun and never tested. Raises LogbookError where it
+        has tests.
+        """
         with self._session() as s:
             row = s.get(BuildRow if kind == "build" else RigRow, owner)
             if self.has_tests(kind, owner):
@@ -228,7 +265,7 @@ class Logbook(Rows):
             if row is not None:
                 s.delete(row)
 
-    # --- what was tested, and put right afterwards ----------------------------------------------------------
+    # --- what was tested, and put right afterwards ------------------------------------------------
 
     def runs_with(self, kind: Kind, owner: int) -> int:
         """How many runs were made with a build or rig, those left out included."""
@@ -237,12 +274,27 @@ class Logbook(Rows):
 
     def _runs_with(self, s: Session, kind: Kind, owner: int) -> int:
         column = TestRow.build_id if kind == "build" else TestRow.rig_id
-        return s.scalar(select(func.count(RunRow.id)).join(TestRow, TestRow.id == RunRow.test_id).where(column == owner)) or 0
+        return (
+            s.scalar(
+                select(func.count(RunRow.id))
+                .join(TestRow, TestRow.id == RunRow.test_id)
+                .where(column == owner)
+            )
+            or 0
+        )
 
-    def _note_corrections(self, s: Session, kind: Kind, owner: int, before: Build | Rig | None, after: Build | Rig) -> None:
-        if before is not None and bears_on_results(before, after) and self._runs_with(s, kind, owner):
+    def _note_corrections(
+        self, s: Session, kind: Kind, owner: int, before: Build | Rig | None, after: Build | Rig
+    ) -> None:
+        if (
+            before is not None
+            and bears_on_results(before, after)
+            and self._runs_with(s, kind, owner)
+        ):
             for field, old, new in differences(before, after):
-                s.add(CorrectionRow(kind=kind, owner=owner, field=field[:200], before=old, after=new))
+                s.add(
+                    CorrectionRow(kind=kind, owner=owner, field=field[:200], before=old, after=new)
+                )
 
     def corrections(self, build_id: int, rig_id: int) -> list[Correction]:
         """What was put right of a build and a rig after runs were made with them, oldest first."""
@@ -270,10 +322,12 @@ class Logbook(Rows):
             said = self._said(table, row_id, row.record, record.from_json)
         if said is None:
             name = f"{table.__tablename__.removesuffix('s')} {row_id}"
-            raise LogbookError(damaged(self.folder / "logbook.sqlite", f"{name}: {self.damage[name]}"))
+            raise LogbookError(
+                damaged(self.folder / "logbook.sqlite", f"{name}: {self.damage[name]}")
+            )
         return said
 
-    # --- tests and runs -------------------------------------------------------------------------------------
+    # --- tests and runs ---------------------------------------------------------------------------
 
     def add_test(self, build_id: int, rig_id: int, plan: Plan, title: str = "") -> int:
         with self._session() as s:
@@ -292,17 +346,34 @@ class Logbook(Rows):
             return s.scalar(select(func.count(TestRow.id))) or 0
 
     def _tests(self, s: Session, *where: Any) -> list[StoredTest]:
-        counting = select(RunRow.test_id, func.count().label("n")).where(RunRow.struck.is_(False)).group_by(RunRow.test_id)
+        counting = (
+            select(RunRow.test_id, func.count().label("n"))
+            .where(RunRow.struck.is_(False))
+            .group_by(RunRow.test_id)
+        )
         if where:
             counting = counting.where(RunRow.test_id.in_(select(TestRow.id).where(*where)))
         counts: dict[int, int] = {row.test_id: row.n for row in s.execute(counting)}
         found = []
         for r in self._rows(s, TestRow, *where, order=(TestRow.id,)):
             plan = self._said(TestRow, r.id, r.plan, self._plan_said)
-            rest = self._said(TestRow, f"{r.id} headline", f"{r.created} {r.headline or 'null'}", _headline_said)
+            rest = self._said(
+                TestRow, f"{r.id} headline", f"{r.created} {r.headline or 'null'}", _headline_said
+            )
             if plan is not None and rest is not None:
                 created, headline = rest
-                found.append(StoredTest(r.id, r.build_id, r.rig_id, r.title, plan, created, headline, counts.get(r.id, 0)))
+                found.append(
+                    StoredTest(
+                        r.id,
+                        r.build_id,
+                        r.rig_id,
+                        r.title,
+                        plan,
+                        created,
+                        headline,
+                        counts.get(r.id, 0),
+                    )
+                )
         return found
 
     def test(self, test_id: int) -> StoredTest:
@@ -311,7 +382,9 @@ class Logbook(Rows):
             found = self._tests(s, TestRow.id == test_id)
             if not found:
                 self._row(s, TestRow, test_id)  # says which
-                raise LogbookError(damaged(self.folder / "logbook.sqlite", f"test {test_id} cannot be read"))
+                raise LogbookError(
+                    damaged(self.folder / "logbook.sqlite", f"test {test_id} cannot be read")
+                )
             return found[0]
 
     def save_plan(self, test_id: int, plan: Plan) -> None:
@@ -323,9 +396,19 @@ class Logbook(Rows):
             self._row(s, TestRow, test_id).headline = json.dumps(headline)
 
     def add_run(self, test_id: int, run: Run, recording: Recording | str) -> int:
-        """Keeps a run with its recording, given as data or as the name of one already kept (a shared file)."""
-        run = run if run.started else run.model_copy(update={"started": datetime.now(UTC).isoformat(timespec="seconds")})
-        name = self.keep_recording(recording, self.belongs(test_id, run)) if isinstance(recording, Recording) else recording
+        """Keeps a run with its recording, given as data or as the name of one already kept (a
+        shared file).
+        """
+        run = (
+            run
+            if run.started
+            else run.model_copy(update={"started": datetime.now(UTC).isoformat(timespec="seconds")})
+        )
+        name = (
+            self.keep_recording(recording, self.belongs(test_id, run))
+            if isinstance(recording, Recording)
+            else recording
+        )
         with self._session() as s:
             row = RunRow(test_id=test_id, record=run.to_json(), recording=name, struck=False)
             s.add(row)
@@ -333,8 +416,14 @@ class Logbook(Rows):
             return row.id
 
     def belongs(self, test_id: int, run: Run) -> dict[str, Any]:
-        """The note by which a recording can be given back to its test. Raises LogbookError when there is no such test."""
-        return {"test": test_id, "begun": self.test(test_id).created.isoformat(), "run": json.loads(run.to_json())}
+        """The note by which a recording can be given back to its test. Raises LogbookError when
+        there is no such test.
+        """
+        return {
+            "test": test_id,
+            "begun": self.test(test_id).created.isoformat(),
+            "run": json.loads(run.to_json()),
+        }
 
     def recordings_named(self) -> set[str]:
         """Names of recordings that runs have or settings speak of."""
@@ -347,10 +436,14 @@ class Logbook(Rows):
     def run_with(self, test_id: int, recording: str) -> int | None:
         """The run of a test that has this recording."""
         with self._session() as s:
-            return s.scalar(select(RunRow.id).where(RunRow.test_id == test_id, RunRow.recording == recording))
+            return s.scalar(
+                select(RunRow.id).where(RunRow.test_id == test_id, RunRow.recording == recording)
+            )
 
     def keep_recording(self, recording: Recording, note: dict[str, Any]) -> str:
-        """Writes a recording beside the others; its name. Raises LogbookError when it cannot be written."""
+        """Writes a recording beside the others; its name. Raises LogbookError when it cannot be
+        written.
+        """
         try:
             return recordings.write(self.folder / "recordings", recording, note)
         except OSError as err:
@@ -358,7 +451,9 @@ class Logbook(Rows):
 
     def runs(self, test_id: int, *, struck: bool = False) -> list[StoredRun]:
         """Runs in the order they were made; struck ones only when asked for."""
-        return self._runs(RunRow.test_id == test_id, *(() if struck else (RunRow.struck.is_(False),)))
+        return self._runs(
+            RunRow.test_id == test_id, *(() if struck else (RunRow.struck.is_(False),))
+        )
 
     def some_runs(self, run_ids: Sequence[int]) -> list[StoredRun]:
         """These runs, as far as they are there and not damaged."""
@@ -375,7 +470,11 @@ class Logbook(Rows):
         with self._session() as s:
             rows = self._rows(s, RunRow, *where, order=(RunRow.id,))
             said = [self._said(RunRow, r.id, r.record, self._run_said) for r in rows]
-        return [StoredRun(r.id, r.test_id, run, r.recording, r.struck) for r, run in zip(rows, said, strict=True) if run is not None]
+        return [
+            StoredRun(r.id, r.test_id, run, r.recording, r.struck)
+            for r, run in zip(rows, said, strict=True)
+            if run is not None
+        ]
 
     def _plan_said(self, text: str) -> Plan:
         """A plan; thousands of tests have the same."""
@@ -384,7 +483,9 @@ class Logbook(Rows):
         return self._plans[text]
 
     def _run_said(self, text: str) -> Run:
-        """A run; calibration and instruments, the most of it and the same in thousands, are read once."""
+        """A run; calibration and instruments, the most of it and the same in thousands, are read
+        once.
+        """
         told = json.loads(text)
         if not isinstance(told, dict):
             return Run.from_json(text)
@@ -414,7 +515,8 @@ class Logbook(Rows):
         return recordings.read(self.folder / "recordings" / Path(name).name)
 
     def material(self, runs: Sequence[StoredRun]) -> list[tuple[Run, KeptRecording]]:
-        """Runs that count, with functions that read their recordings, as the reductions want them."""
+        """Runs that count, with functions that read their recordings, as the
+        reductions want them."""
         return [(r.run, KeptRecording(r.recording, self)) for r in runs if not r.struck]
 
     @property
@@ -426,7 +528,7 @@ class Logbook(Rows):
         """Where the next capture may write its stream."""
         return self.folder / "recordings" / f"{uuid.uuid4().hex}.arrow"
 
-    # --- settings -------------------------------------------------------------------------------------------
+    # --- settings ---------------------------------------------------------------------------------
 
     def setting(self, key: str) -> Any:
         with self._session() as s:

@@ -1,6 +1,8 @@
-"""Tables of the logbook's database. Records are kept as their file text, so that they stay readable with any tool.
+"""Tables of the logbook's database. Records are kept as their file text, so that they stay readable
+with any tool.
 
-Every row is sealed: a checksum of what it says, held against it when it is read, for SQLite has none of its own.
+Every row is sealed: a checksum of what it says, held against it when it is read, for SQLite has
+none of its own.
 """
 
 from __future__ import annotations
@@ -10,7 +12,17 @@ from collections.abc import Iterable
 from datetime import UTC, datetime
 from typing import Any, ClassVar
 
-from sqlalchemy import BigInteger, DateTime, ForeignKey, Integer, String, Text, UniqueConstraint, event, update
+from sqlalchemy import (
+    BigInteger,
+    DateTime,
+    ForeignKey,
+    Integer,
+    String,
+    Text,
+    UniqueConstraint,
+    event,
+    update,
+)
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 from sqlalchemy.orm.attributes import set_committed_value
 
@@ -24,7 +36,8 @@ def now() -> datetime:
 
 class Base(DeclarativeBase):
     SEALED: ClassVar[tuple[str, ...]] = ()  # columns that the seal is of
-    seal: Mapped[int | None] = mapped_column(BigInteger, default=None)  # None: written by a version that had no seals
+    # None: written by a version that had no seals
+    seal: Mapped[int | None] = mapped_column(BigInteger, default=None)
 
 
 def seal_of(values: Iterable[Any]) -> int:
@@ -45,7 +58,9 @@ def _seal_new(mapper: Any, connection: Any, row: Base) -> None:
     """Its number, which it has only now, is sealed too."""
     seal = seal_of(getattr(row, name) for name in row.SEALED)
     (key,) = mapper.primary_key
-    connection.execute(update(mapper.local_table).where(key == getattr(row, key.name)).values(seal=seal))
+    connection.execute(
+        update(mapper.local_table).where(key == getattr(row, key.name)).values(seal=seal)
+    )
     set_committed_value(row, "seal", seal)
 
 
@@ -78,7 +93,8 @@ class TestRow(Base):
     rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id"))
     title: Mapped[str] = mapped_column(String(120), default="")
     plan: Mapped[str] = mapped_column(Text)
-    headline: Mapped[str | None] = mapped_column(Text, default=None)  # derived; carries the version that derived it
+    # derived; carries the version that derived it
+    headline: Mapped[str | None] = mapped_column(Text, default=None)
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 
@@ -94,7 +110,9 @@ class RunRow(Base):
 
 
 class CorrectionRow(Base):
-    """A field of a build or rig (`kind`, its `owner`) that was put right after runs were made with it. Rows are only ever added."""
+    """A field of a build or rig (`kind`, its `owner`) that was put right after runs were made with
+    it. Rows are only ever added.
+    """
 
     __tablename__ = "corrections"
     SEALED = ("id", "kind", "owner", "field", "before", "after")

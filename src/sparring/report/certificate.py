@@ -1,4 +1,6 @@
-"""A load cell's calibration, or a meter's comparison with a better one, as one HTML page without outside parts."""
+"""A load cell's calibration, or a meter's comparison with a better one, as one HTML page without
+outside parts.
+"""
 
 from __future__ import annotations
 
@@ -31,41 +33,82 @@ def render(cal: calibration.Calibration, gravity: Measured) -> str:
         *part("Repeats at one mass", good.repeatability),
         *part("Creep in a minute", cal.creep, ""),
         *([("Room", f"{cal.temperature - 273.15:.1f} °C")] if cal.temperature is not None else []),
-        *((f"Sensitivity on {p.date} (k = 2)", f"{p.sensitivity.value:.2f} ± {2 * p.sensitivity.u:.2f} counts/N") for p in cal.earlier),
+        *(
+            (
+                f"Sensitivity on {p.date} (k = 2)",
+                f"{p.sensitivity.value:.2f} ± {2 * p.sensitivity.u:.2f} counts/N",
+            )
+            for p in cal.earlier
+        ),
         ("Verdict", good.verdict),
     ]
     rows = [
-        [f"{p.mass.value:.4f}", f"{p.mass.value * gravity.value:.3f}", f"{p.reading:.0f}", f"{1e3 * r:+.1f}"]
+        [
+            f"{p.mass.value:.4f}",
+            f"{p.mass.value * gravity.value:.3f}",
+            f"{p.reading:.0f}",
+            f"{1e3 * r:+.1f}",
+        ]
         for p, r in zip(cal.points, residual, strict=True)
     ]
-    about = f"{cal.date}. {len(rows)} readings over {span:.2f} N with masses hung in the order below; g = {gravity.value:.4f} m/s²."
-    return _page(f"Calibration of {cal.cell}", about, facts, ["mass, kg", "force, N", "reading, counts", "off the line, mN"], rows)
+    about = (
+        f"{cal.date}. {len(rows)} readings over {span:.2f} N with masses hung in the order below; g"
+        f" = {gravity.value:.4f} m/s²."
+    )
+    return _page(
+        f"Calibration of {cal.cell}",
+        about,
+        facts,
+        ["mass, kg", "force, N", "reading, counts", "off the line, mN"],
+        rows,
+    )
 
 
 def render_comparison(name: str, comparison: meters.Comparison, units: Mapping[str, str]) -> str:
-    """A meter's sheet as HTML text. name: voltmeter, ammeter or tachometer; units: by kind of quantity.
-    Raises ValueError when the points give no line."""
+    """A meter's sheet as HTML text. name: voltmeter, ammeter or tachometer; units: by kind of
+    quantity. Raises ValueError when the points give no line."""
     line, kind = meters.fit(comparison), comparison.KIND
     unit = units[kind]
     true, shown = comparison.pairs()
     facts = [
-        ("Shows, of what is there (k = 2)", f"{100 * nominal(line.slope):.3f} ± {200 * std(line.slope):.3f} %"),
-        ("At nothing (k = 2)", show(nominal(line.intercept), kind, unit, u=std(line.intercept) or None)),
-        ("Worst off the line", f"{100 * np.abs(line.residuals).max() / np.ptp(shown):.3f} % of range"),
+        (
+            "Shows, of what is there (k = 2)",
+            f"{100 * nominal(line.slope):.3f} ± {200 * std(line.slope):.3f} %",
+        ),
+        (
+            "At nothing (k = 2)",
+            show(nominal(line.intercept), kind, unit, u=std(line.intercept) or None),
+        ),
+        (
+            "Worst off the line",
+            f"{100 * np.abs(line.residuals).max() / np.ptp(shown):.3f} % of range",
+        ),
         ("Reference right within (k = 2)", f"{100 * comparison.reference_accuracy:.3g} %"),
     ]
     rows = [
         [f"{from_si(v, unit, kind):.5g}" for v in row]
-        for row in zip(true, shown, (shown - nominal(line.intercept)) / nominal(line.slope), strict=True)
+        for row in zip(
+            true, shown, (shown - nominal(line.intercept)) / nominal(line.slope), strict=True
+        )
     ]
     about = f"{comparison.date}. {len(rows)} readings held against {comparison.reference}."
     head = [f"reference, {unit}", f"shown, {unit}", f"shown, corrected, {unit}"]
     return _page(f"Comparison of {comparison.instrument} ({name})", about, facts, head, rows)
 
 
-def _page(title: str, about: str, facts: list[tuple[str, str]], head: list[str], rows: list[list[str]]) -> str:
+def _page(
+    title: str, about: str, facts: list[tuple[str, str]], head: list[str], rows: list[list[str]]
+) -> str:
     from jinja2 import Environment
 
-    source = resources.files("sparring.report").joinpath("templates/certificate.html").read_text(encoding="utf-8")
-    template = Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True).from_string(source)
-    return template.render(title=title, about=about, facts=facts, head=head, rows=rows, version=__version__)
+    source = (
+        resources.files("sparring.report")
+        .joinpath("templates/certificate.html")
+        .read_text(encoding="utf-8")
+    )
+    template = Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True).from_string(
+        source
+    )
+    return template.render(
+        title=title, about=about, facts=facts, head=head, rows=rows, version=__version__
+    )

@@ -14,8 +14,22 @@ from sparring.core.revise import Correction
 from sparring.core.rig.care import care_notes
 from sparring.core.uncertainty import budget, nominal, std
 
-_UNITS = {"torque": "N·m", "speed": "rpm", "power_in": "W", "power_out": "W", "wire_to_shaft": "%", "gearbox": "%"}
-_KINDS = {"torque": "torque", "speed": "speed", "power_in": "power", "power_out": "power", "wire_to_shaft": "ratio", "gearbox": "ratio"}
+_UNITS = {
+    "torque": "N·m",
+    "speed": "rpm",
+    "power_in": "W",
+    "power_out": "W",
+    "wire_to_shaft": "%",
+    "gearbox": "%",
+}
+_KINDS = {
+    "torque": "torque",
+    "speed": "speed",
+    "power_in": "power",
+    "power_out": "power",
+    "wire_to_shaft": "ratio",
+    "gearbox": "ratio",
+}
 _W, _H, _PAD = 640, 260, 44
 
 
@@ -23,17 +37,29 @@ def render(result: TestResult, corrections: Sequence[Correction] = ()) -> str:
     """The sheet as HTML text. corrections: of the build and rig after the runs."""
     from jinja2 import Environment
 
-    source = resources.files("sparring.report").joinpath("templates/sheet.html").read_text(encoding="utf-8")
-    template = Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True).from_string(source)
+    source = (
+        resources.files("sparring.report")
+        .joinpath("templates/sheet.html")
+        .read_text(encoding="utf-8")
+    )
+    template = Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True).from_string(
+        source
+    )
     rows = []
     for step in result.steps:
         row: dict[str, Any] = {"lifted": len(step.points), "stalled": len(step.stalls)}
         for name, unit in _UNITS.items():
             x = getattr(step, name)
-            row[name] = "–" if x is None else quantity.show(nominal(x), _KINDS[name], unit, u=std(x), with_unit=False)
+            row[name] = (
+                "–"
+                if x is None
+                else quantity.show(nominal(x), _KINDS[name], unit, u=std(x), with_unit=False)
+            )
         rows.append(row)
     best = result.best
-    headline = None if best is None else (best.gearbox if best.gearbox is not None else best.wire_to_shaft)
+    headline = (
+        None if best is None else (best.gearbox if best.gearbox is not None else best.wire_to_shaft)
+    )
     return template.render(
         result=result,
         rows=rows,

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import gc
 
-# Nearly nothing made while starting is ever garbage: collecting meanwhile only costs. `application` turns it on again.
+# Nearly nothing made while starting is ever garbage: collecting meanwhile only costs. `application`
+# turns it on again.
 gc.disable()
 
 import signal
@@ -23,7 +24,8 @@ from PyQt6.QtWidgets import QApplication
 from sparring.ui.shell import MainWindow, icon
 from sparring.ui.theme import load_fonts
 
-_SET_UP = "sparring set up"  # a property: Qt takes the name of an application from its command, so that says nothing
+# a property: Qt takes the name of an application from its command, so that says nothing
+_SET_UP = "sparring set up"
 
 
 def application() -> QApplication:
@@ -50,14 +52,24 @@ def _collect_again() -> None:
         gc.enable()
 
 
-def _unexpected(window: MainWindow, kind: type[BaseException], err: BaseException, trace: TracebackType | None) -> None:
-    """A fault of ours must not end a session at the bench: it is told and written out, and the window lives on."""
+def _unexpected(
+    window: MainWindow, kind: type[BaseException], err: BaseException, trace: TracebackType | None
+) -> None:
+    """A fault of ours must not end a session at the bench: it is told and written out, and the
+    window lives on.
+    """
     traceback.print_exception(kind, err, trace)
-    window.say(f"Something went wrong inside Sparring ({kind.__name__}: {err}). Recording goes on; details are in the terminal.", stay=True)
+    window.say(
+        f"Something went wrong inside Sparring ({kind.__name__}: {err}). Recording goes on; details"
+        " are in the terminal.",
+        stay=True,
+    )
 
 
 def run(folder: Path, inspect: Path | None = None) -> int:
-    """Opens a logbook folder in the window; the exit status. inspect: a socket on which to answer what is on the screen."""
+    """Opens a logbook folder in the window; the exit status. inspect: a socket on which to answer
+    what is on the screen.
+    """
     app = application()
     window = MainWindow()
     if inspect is not None:
@@ -75,19 +87,25 @@ def run(folder: Path, inspect: Path | None = None) -> int:
 
 
 def _end(app: QApplication, window: MainWindow) -> None:
-    """As by closing the window: the bench is told to stop and what it was recording is kept; then everything ends."""
+    """As by closing the window: the bench is told to stop and what it was recording is kept; then
+    everything ends.
+    """
     window.close()
     app.quit()
 
 
 @contextmanager
 def _ended_by_signals(end: Callable[[], None]) -> Iterator[None]:
-    """Ctrl+C, a session that is closed, a machine that is shut down: `end` is called, in the window's thread."""
+    """Ctrl+C, a session that is closed, a machine that is shut down: `end` is called, in the
+    window's thread.
+    """
     read, write = socket.socketpair()
     for end_of_pair in (read, write):
         end_of_pair.setblocking(False)
     wakeup = signal.set_wakeup_fd(write.fileno())
-    before = {s: signal.signal(s, lambda *_: None) for s in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)}
+    before = {
+        s: signal.signal(s, lambda *_: None) for s in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
+    }
     notifier = QSocketNotifier(read.fileno(), QSocketNotifier.Type.Read, None)  # type: ignore[call-overload]
 
     def heard() -> None:

@@ -67,7 +67,9 @@ class _Task(QRunnable):
 _pending: set[_Task] = set()
 
 
-def run(work: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[Exception], None]) -> None:
+def run(
+    work: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[Exception], None]
+) -> None:
     """Calls `work` on another thread, then `done(result)` or `failed(error)` on the window's."""
     task = _Task(work)
     task.setAutoDelete(False)
@@ -93,8 +95,8 @@ def run_long(
     failed: Callable[[Exception], None],
     part: Callable[[float], None],
 ) -> Progress:
-    """As `run`, for work that tells how far it is (`part`, on the window's thread) and can be cancelled: `failed` is
-    then called with Cancelled."""
+    """As `run`, for work that tells how far it is (`part`, on the window's thread) and can be
+    cancelled: `failed` is then called with Cancelled."""
     progress = Progress(part)
     run(lambda: work(progress), done, failed)
     return progress

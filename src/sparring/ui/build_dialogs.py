@@ -1,4 +1,6 @@
-"""Dialogs of the Build page: further motors, own materials, photos, outlines; and what they have in common."""
+"""Dialogs of the Build page: further motors, own materials, photos, outlines; and what they have in
+common.
+"""
 
 from __future__ import annotations
 
@@ -32,7 +34,9 @@ Chosen = tuple[int, str]
 class BuildDialog(QDialog):
     """Title, a sentence on what it is for, room for the work, and what came out."""
 
-    def __init__(self, desk: Desk, chosen: Chosen, parent: QWidget, title: str, purpose: str) -> None:
+    def __init__(
+        self, desk: Desk, chosen: Chosen, parent: QWidget, title: str, purpose: str
+    ) -> None:
         super().__init__(parent)
         self.desk, (self.stage, self.field) = desk, chosen
         self.setWindowTitle(title)
@@ -69,7 +73,7 @@ class BuildDialog(QDialog):
             self.accept()
 
 
-# --- lists of the build ---------------------------------------------------------------------------------------------
+# --- lists of the build ---------------------------------------------------------------------------
 
 
 class MotorsDialog(BuildDialog):
@@ -81,7 +85,9 @@ class MotorsDialog(BuildDialog):
             chosen,
             parent,
             "Further motors",
-            "Motors beside the first one, each with its readings at the same voltage. Geared: its turns for one turn of the input shaft. Type into the last row to add one, Delete removes one; Undo works.",
+            "Motors beside the first one, each with its readings at the same voltage. Geared: its"
+            " turns for one turn of the input shaft. Type into the last row to add one, Delete"
+            " removes one; Undo works.",
         )
         self.resize(760, 320)
         columns = [
@@ -93,7 +99,13 @@ class MotorsDialog(BuildDialog):
             ("stall current", ("readings", "stall_current")),
             ("rotor inertia", ("readings", "inertia")),
         ]
-        self.list = ListEditor(desk, ("further_motors",), FurtherMotor(readings=desk.build.motor), columns, "Further motors")
+        self.list = ListEditor(
+            desk,
+            ("further_motors",),
+            FurtherMotor(readings=desk.build.motor),
+            columns,
+            "Further motors",
+        )
         self.column.addWidget(self.list, 1)
         self.finish()
 
@@ -107,7 +119,8 @@ class MaterialsDialog(BuildDialog):
             chosen,
             parent,
             "Own materials",
-            "A material with a name of the table goes before it. Type into the last row to add one, Delete removes one; Undo works.",
+            "A material with a name of the table goes before it. Type into the last row to add one,"
+            " Delete removes one; Undo works.",
         )
         self.resize(820, 560)
         template = materials.TABLE[0].model_copy(update={"name": "own", "source": "own figures"})
@@ -122,7 +135,11 @@ class MaterialsDialog(BuildDialog):
         ]
         self.list = ListEditor(desk, ("materials",), template, columns, "Own materials")
         self.column.addWidget(self.list, 2)
-        self.table = Table(["in the table", "density", "modulus", "strength", "half left at", "source"], "Materials of the table", 1)
+        self.table = Table(
+            ["in the table", "density", "modulus", "strength", "half left at", "source"],
+            "Materials of the table",
+            1,
+        )
         self.table.fill(
             [
                 [
@@ -145,7 +162,12 @@ class PhotosDialog(BuildDialog):
 
     def __init__(self, desk: Desk, chosen: Chosen, parent: QWidget) -> None:
         super().__init__(
-            desk, chosen, parent, "Photos", "Copied into the logbook's folder. Delete takes the chosen one off the build; the file stays."
+            desk,
+            chosen,
+            parent,
+            "Photos",
+            "Copied into the logbook's folder. Delete takes the chosen one off the build; the file"
+            " stays.",
         )
         self.resize(720, 480)
         self.list = QListWidget()
@@ -178,11 +200,21 @@ class PhotosDialog(BuildDialog):
             item = QListWidgetItem(name if not picture.isNull() else f"{name} (missing)")
             if not picture.isNull():
                 item.setIcon(
-                    QIcon(picture.scaled(200, 150, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation))
+                    QIcon(
+                        picture.scaled(
+                            200,
+                            150,
+                            Qt.AspectRatioMode.KeepAspectRatio,
+                            Qt.TransformationMode.SmoothTransformation,
+                        )
+                    )
                 )
             self.list.addItem(item)
         if not self.list.count():
-            self.result_text.setText("No photo yet. Add one of the open drive: it is what is looked for first, a year later.")
+            self.result_text.setText(
+                "No photo yet. Add one of the open drive: it is what is looked for first, a year"
+                " later."
+            )
 
     def add(self, path: Path) -> None:
         """Copies a picture into the logbook and puts it on the build."""
@@ -191,24 +223,30 @@ class PhotosDialog(BuildDialog):
             self.result_text.setText("Photos are kept in a logbook; open one first.")
             return
         if QPixmap(str(path)).isNull():
-            self.result_text.setText(f"{path.name} is no picture that can be shown; take a JPEG or PNG.")
+            self.result_text.setText(
+                f"{path.name} is no picture that can be shown; take a JPEG or PNG."
+            )
             return
-        name = f"{self.desk.build.family}-r{self.desk.build.revision}-{path.name}".replace("/", "-")
+        build = f"{self.desk.build.family}-r{self.desk.build.revision}".replace("/", "-")
+        name = f"{build}-{path.name}"
         n = 1
         while (folder / name).exists():
             n += 1
-            name = f"{self.desk.build.family}-r{self.desk.build.revision}-{path.stem}-{n}{path.suffix}".replace("/", "-")
+            name = f"{build}-{path.stem}-{n}{path.suffix}"
         try:
             shutil.copyfile(path, folder / name)
         except OSError as err:
             self.result_text.setText(f"{path.name} could not be copied: {err.strerror}.")
             return
         self.result_text.setText(
-            self.desk.edit("build", ("photos",), (*self.desk.build.photos, name), "adding a photo") or f"{name} added."
+            self.desk.edit("build", ("photos",), (*self.desk.build.photos, name), "adding a photo")
+            or f"{name} added."
         )
 
     def _add(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Photos of the drive", "", "Pictures (*.jpg *.jpeg *.png *.webp);;All files (*)")
+        names, _ = QFileDialog.getOpenFileNames(
+            self, "Photos of the drive", "", "Pictures (*.jpg *.jpeg *.png *.webp);;All files (*)"
+        )
         for name in names:
             self.add(Path(name))
 
@@ -216,7 +254,9 @@ class PhotosDialog(BuildDialog):
         row = self.list.currentRow()
         photos = self.desk.build.photos
         if 0 <= row < len(photos):
-            self.desk.edit("build", ("photos",), photos[:row] + photos[row + 1 :], "removing a photo")
+            self.desk.edit(
+                "build", ("photos",), photos[:row] + photos[row + 1 :], "removing a photo"
+            )
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() == Qt.Key.Key_Delete:
@@ -231,12 +271,19 @@ class PhotosDialog(BuildDialog):
         large = QDialog(self)
         large.setWindowTitle(item.text())
         label = Label()
-        label.setPixmap(picture.scaled(1100, 700, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation))
+        label.setPixmap(
+            picture.scaled(
+                1100,
+                700,
+                Qt.AspectRatioMode.KeepAspectRatio,
+                Qt.TransformationMode.SmoothTransformation,
+            )
+        )
         QVBoxLayout(large).addWidget(label)
         large.open()
 
 
-# --- outlines -------------------------------------------------------------------------------------------------------
+# --- outlines -------------------------------------------------------------------------------------
 
 
 def save_outline(desk: Desk, chosen: Chosen, parent: QWidget, path: Path | None = None) -> None:
@@ -246,20 +293,35 @@ def save_outline(desk: Desk, chosen: Chosen, parent: QWidget, path: Path | None 
     build = desk.build
     n, field = min(chosen[0], len(build.stages) - 1), chosen[1]
     shafts = build.shafts()
-    bodies = [b for b in build.stages[n].bodies(shafts[n], shafts[n + 1], build.stage_names()[n]) if b.field == field]
+    bodies = [
+        b
+        for b in build.stages[n].bodies(shafts[n], shafts[n + 1], build.stage_names()[n])
+        if b.field == field
+    ]
     if not bodies:
         desk.said.emit("Choose a part in the drawing first.")
         return
     body = bodies[0]
     if path is None:
-        suggestion = f"{build.family.lower()}-r{build.revision}-stage{n + 1}-{body.name}.svg".replace(" ", "-")
-        name, _ = QFileDialog.getSaveFileName(parent, "Outline of the part", suggestion, "SVG drawing (*.svg);;DXF drawing (*.dxf)")
+        suggestion = (
+            f"{build.family.lower()}-r{build.revision}-stage{n + 1}-{body.name}.svg".replace(
+                " ", "-"
+            )
+        )
+        name, _ = QFileDialog.getSaveFileName(
+            parent, "Outline of the part", suggestion, "SVG drawing (*.svg);;DXF drawing (*.dxf)"
+        )
         if not name:
             return
         path = Path(name)
     loops = body.outline(lambda _shaft: 0.0)
     try:
-        outline_files.save(path, loops, f"{build.name}, stage {n + 1} {body.name}" + (f", {body.teeth} teeth" if body.teeth else ""))
+        outline_files.save(
+            path,
+            loops,
+            f"{build.name}, stage {n + 1} {body.name}"
+            + (f", {body.teeth} teeth" if body.teeth else ""),
+        )
     except outline_files.OutlineError as err:
         desk.said.emit(str(err))
         return

@@ -1,4 +1,6 @@
-"""Calibrating the load cell: hang, wait until it hangs still, next; residuals up and down, a verdict, a certificate."""
+"""Calibrating the load cell: hang, wait until it hangs still, next; residuals up and down, a
+verdict, a certificate.
+"""
 
 from __future__ import annotations
 
@@ -39,9 +41,17 @@ class Residuals(Chart):
 
 
 class CalibrationPanel(QWidget):
-    """Takes readings one by one, or guides through the masses on the shelf and takes each when it hangs still."""
+    """Takes readings one by one, or guides through the masses on the shelf and takes each when it
+    hangs still.
+    """
 
-    def __init__(self, desk: Desk, session: BenchSession, path: FieldPath = ("calibration",), channel: str = "cell") -> None:
+    def __init__(
+        self,
+        desk: Desk,
+        session: BenchSession,
+        path: FieldPath = ("calibration",),
+        channel: str = "cell",
+    ) -> None:
         """path: of the calibration in the rig; channel: in which the cell's counts come."""
         super().__init__()
         self.desk, self.session, self.path, self.channel = desk, session, path, channel
@@ -51,7 +61,10 @@ class CalibrationPanel(QWidget):
         self.live.setObjectName("title")
         column.addWidget(self.live)
         self.chart = Residuals("force, N", "off the line, mN", name="Residuals of the calibration")
-        self.up, self.down = pg.ScatterPlotItem(size=9, symbol="t1"), pg.ScatterPlotItem(size=9, symbol="t")
+        self.up, self.down = (
+            pg.ScatterPlotItem(size=9, symbol="t1"),
+            pg.ScatterPlotItem(size=9, symbol="t"),
+        )
         self.zero = pg.InfiniteLine(angle=0, pos=0)
         for item in (self.zero, self.up, self.down):
             self.chart.add(item)
@@ -61,25 +74,39 @@ class CalibrationPanel(QWidget):
         column.addWidget(self.verdict)
         self.form: Form | None = None  # made with the first calibration
         row = QHBoxLayout()
-        self.known = QuantityField(Q("mass", "kg", least=0.0), "kg", lambda _v: None, name="Known mass on the cell")
+        self.known = QuantityField(
+            Q("mass", "kg", least=0.0), "kg", lambda _v: None, name="Known mass on the cell"
+        )
         self.known.set_value(Measured(0.5))
         row.addWidget(Label("Mass on it"))
         row.addWidget(self.known, 1)
         column.addLayout(row)
         row = QHBoxLayout()
         self.take = QPushButton("Take")
-        self.take.setToolTip(tip("Adds the mean of the last second as a point; a new calibration begins with the first"))
+        self.take.setToolTip(
+            tip(
+                "Adds the mean of the last second as a point; a new calibration begins with the"
+                " first"
+            )
+        )
         self.take.clicked.connect(self.take_reading)
         self.drop = QPushButton("Drop")
         self.drop.setToolTip(tip("Takes the last reading back"))
         self.drop.clicked.connect(self._drop)
         self.guide = QPushButton("Guide")
         self.guide.setCheckable(True)
-        self.guide.setToolTip(tip("Goes through the masses on the shelf, up and down, and takes each reading when it hangs still"))
+        self.guide.setToolTip(
+            tip(
+                "Goes through the masses on the shelf, up and down, and takes each reading when it"
+                " hangs still"
+            )
+        )
         self.guide.toggled.connect(self._guide)
         self.creep = QPushButton("Watch creep")
         self.creep.setCheckable(True)
-        self.creep.setToolTip(tip("With a mass hanging: watches the reading for a minute and keeps how far it moved"))
+        self.creep.setToolTip(
+            tip("With a mass hanging: watches the reading for a minute and keeps how far it moved")
+        )
         self.creep.toggled.connect(self._creep)
         self.certificate = QPushButton("Sheet …")
         self.certificate.setToolTip(tip("Writes the calibration as a sheet to keep"))
@@ -106,7 +133,7 @@ class CalibrationPanel(QWidget):
         session.state_changed.connect(self.watch)
         self.refresh()
 
-    # --- what is known ------------------------------------------------------------------------------------------
+    # --- what is known ----------------------------------------------------------------------------
 
     @property
     def in_force(self) -> calibration.Calibration | None:
@@ -134,7 +161,10 @@ class CalibrationPanel(QWidget):
             self.up.setData([], [])
             self.down.setData([], [])
             taken = f" Taken so far: {len(self.fresh)}." if self.fresh else ""
-            self.verdict.setText("Not calibrated. At least three known masses, up and down; Guide goes through those on the shelf." + taken)
+            self.verdict.setText(
+                "Not calibrated. At least three known masses, up and down; Guide goes through those"
+                " on the shelf." + taken
+            )
             return
         try:
             line, good = calibration.fit(cal, g), calibration.quality(cal, g)
@@ -161,15 +191,20 @@ class CalibrationPanel(QWidget):
         since = ""
         if moved is not None:
             since = (
-                f" Since {cal.earlier[-1].date}: sensitivity {100 * nominal(moved.sensitivity):+.2f} ± {200 * std(moved.sensitivity):.2f} %, "
-                f"zero {nominal(moved.zero):+.2f} N."
+                f" Since {cal.earlier[-1].date}: sensitivity"
+                f" {100 * nominal(moved.sensitivity):+.2f} ± {200 * std(moved.sensitivity):.2f} %,"
+                f" zero {nominal(moved.zero):+.2f} N."
             )
         fresh = f" New readings: {len(self.fresh)}." if self.fresh else ""
         self.verdict.setText(
-            f"{good.verdict.capitalize()}: {cal.cell}, {cal.date}, {len(cal.points)} points to {d.show(force.max(), 'force', decimals=1)}, "
-            f"{nominal(line.slope):.1f} ± {2 * std(line.slope):.1f} counts/N; of the span: {', '.join(figures)}.{since}{fresh}"
+            f"{good.verdict.capitalize()}: {cal.cell}, {cal.date}, {len(cal.points)} points to"
+            f" {d.show(force.max(), 'force', decimals=1)}, {nominal(line.slope):.1f} ±"
+            f" {2 * std(line.slope):.1f} counts/N; of the span: {', '.join(figures)}.{since}{fresh}"
         )
-        self.chart.rows = lambda: (["force N", "residual N"], np.column_stack([force, residual]).tolist())
+        self.chart.rows = lambda: (
+            ["force N", "residual N"],
+            np.column_stack([force, residual]).tolist(),
+        )
 
     def _style(self) -> None:
         self.zero.setPen(pen("ink-2", 1))
@@ -187,7 +222,7 @@ class CalibrationPanel(QWidget):
         self.creep.setChecked(False)
         super().hideEvent(event)
 
-    # --- taking readings ------------------------------------------------------------------------------------------
+    # --- taking readings --------------------------------------------------------------------------
 
     def _last(self, seconds: float) -> np.ndarray | None:
         ring = self.session.live
@@ -205,7 +240,9 @@ class CalibrationPanel(QWidget):
         self.guide.setEnabled(last is not None or self.guide.isChecked())
         if last is None or len(last) == 0:
             self.live.setText(
-                "No bench connected" if self.session.live is None else f"This bench sends no {CHANNELS[self.channel].label.lower()}"
+                "No bench connected"
+                if self.session.live is None
+                else f"This bench sends no {CHANNELS[self.channel].label.lower()}"
             )
             return
         text = f"Cell {last.mean():.0f} counts"
@@ -215,10 +252,15 @@ class CalibrationPanel(QWidget):
             ring = self.session.live
             assert ring is not None
             waited = float(ring.t[-1]) - self._hung_at
-            still = waited > 2 * _STILL and calibration.steady(last) and self._moved(float(last.mean()))
+            still = (
+                waited > 2 * _STILL and calibration.steady(last) and self._moved(float(last.mean()))
+            )
             name = self.desk.show(self._rungs[0], "mass", u=False, decimals=3)
             done = len(self.fresh)
-            text = f"{done + 1} of {done + len(self._rungs)}: {'hang ' + name if self._rungs[0].value else 'take everything off'}, wait …"
+            text = (
+                f"{done + 1} of {done + len(self._rungs)}:"
+                f" {'hang ' + name if self._rungs[0].value else 'take everything off'}, wait …"
+            )
             if still:
                 self.take_reading()
                 self._next()
@@ -245,7 +287,12 @@ class CalibrationPanel(QWidget):
         if abs(values.mean() - zero) < 0.05 * abs(max(p.reading for p in cal.points) - zero):
             self.desk.said.emit("Creep shows under load only: hang a mass on the cell first.")
             return text
-        reason = self.desk.edit("rig", (*self.path, "creep"), calibration.creep_of(t, values, zero), "creep of the load cell")
+        reason = self.desk.edit(
+            "rig",
+            (*self.path, "creep"),
+            calibration.creep_of(t, values, zero),
+            "creep of the load cell",
+        )
         self.desk.said.emit(reason or "The cell's creep is kept with its calibration.")
         return text
 
@@ -296,7 +343,9 @@ class CalibrationPanel(QWidget):
             return
         assert mass is not None
         self._renewing = self._renewing and bool(self.fresh)
-        self.fresh.append(calibration.CalibrationPoint(mass=mass, reading=round(float(last.mean()), 1)))
+        self.fresh.append(
+            calibration.CalibrationPoint(mass=mass, reading=round(float(last.mean()), 1))
+        )
         if len({p.mass.value for p in self.fresh}) >= 3:
             self._keep()
         self.refresh()
@@ -331,7 +380,9 @@ class CalibrationPanel(QWidget):
     def _certificate(self) -> None:
         cal = self.in_force
         assert cal is not None
-        dialog = QFileDialog(self, "Certificate", f"{cal.cell} {cal.date}.html".replace("/", "-"), "Sheet (*.html)")
+        dialog = QFileDialog(
+            self, "Certificate", f"{cal.cell} {cal.date}.html".replace("/", "-"), "Sheet (*.html)"
+        )
         dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
         dialog.fileSelected.connect(lambda name: self.write_certificate(Path(name)))
         dialog.setModal(False)
@@ -347,6 +398,8 @@ class CalibrationPanel(QWidget):
         try:
             path.write_text(render(cal, self.desk.rig.gravity), encoding="utf-8")
         except OSError as err:
-            self.desk.said.emit(f"{path.name} could not be written: {err.strerror}. Choose another folder.")
+            self.desk.said.emit(
+                f"{path.name} could not be written: {err.strerror}. Choose another folder."
+            )
             return
         self.desk.said.emit(f"Written: {path.name}")

@@ -18,13 +18,17 @@ _EVERY = 500  # runs between two words on how far it is
 
 
 class _Reduced:
-    """What has been reduced of one test. Made with the first analysis of it, in whose thread its library is loaded."""
+    """What has been reduced of one test. Made with the first analysis of it, in whose thread its
+    library is loaded.
+    """
 
     reductions: Reductions | None = None
 
 
 class Deriver:
-    """Derives the desk's result; the newest call wins, and runs that were reduced before are not reduced again."""
+    """Derives the desk's result; the newest call wins, and runs that were reduced before are not
+    reduced again.
+    """
 
     def __init__(self, desk: Desk) -> None:
         self._desk = desk
@@ -44,7 +48,14 @@ class Deriver:
             d.result = None
             d.result_changed.emit()
             return
-        build, rig, plan, runs, build_id, reduced = d.build, d.rig, d.plan, d.runs, d.build_id, self._reduced
+        build, rig, plan, runs, build_id, reduced = (
+            d.build,
+            d.rig,
+            d.plan,
+            d.runs,
+            d.build_id,
+            self._reduced,
+        )
         seen = 0
 
         def work() -> TestResult:
@@ -53,18 +64,25 @@ class Deriver:
             if reduced.reductions is None:
                 reduced.reductions = Reductions(book.derived)
             material, peers = book.material(runs), peers_of(book, test_id, build_id)
-            return analyse(build, rig, plan, material, peers, reductions=reduced.reductions, progress=going_on)
+            return analyse(
+                build, rig, plan, material, peers, reductions=reduced.reductions, progress=going_on
+            )
 
         def going_on(part: float) -> None:
             nonlocal seen
             if ticket != self._newest:
                 raise background.Cancelled
             seen += 1
-            if seen % _EVERY == 0:  # so much stays that looking through it for garbage would hold up the window
+            # so much stays that looking through it for garbage would hold up the window
+            if seen % _EVERY == 0:
                 gc.freeze()
                 told(part)
 
-        told = background.teller(lambda part: d.said.emit(f"{build.name}: {100 * part:.0f} % of its {len(runs)} runs are looked at."))
+        told = background.teller(
+            lambda part: d.said.emit(
+                f"{build.name}: {100 * part:.0f} % of its {len(runs)} runs are looked at."
+            )
+        )
 
         def done(result: TestResult) -> None:
             from sparring.core.reduce.results import headline

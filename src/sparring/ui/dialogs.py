@@ -33,7 +33,9 @@ if TYPE_CHECKING:
 
 
 class ImportDialog(QDialog):
-    """Preview, what each column is, its unit; what was chosen is remembered for the next file of the same logger."""
+    """Preview, what each column is, its unit; what was chosen is remembered for the next file of
+    the same logger.
+    """
 
     def __init__(
         self,
@@ -45,7 +47,9 @@ class ImportDialog(QDialog):
         act: str = "Import as a new test",
         into: str = "",
     ) -> None:
-        """needs: channels that a column must be given to; act: what the button says; into: what becomes of it."""
+        """needs: channels that a column must be given to; act: what the button says; into: what
+        becomes of it.
+        """
         super().__init__(parent)
         self.desk, self.log, self.needs = desk, log, needs
         self.setWindowTitle(f"Import {log.path.name}")
@@ -55,8 +59,10 @@ class ImportDialog(QDialog):
         column.addWidget(heading("What is in the columns?"))
         column.addWidget(
             note(
-                f"{log.path.name}: {len(log.columns)} columns separated by {separator}, decimal {'comma' if log.decimal == ',' else 'point'}"
-                f"{'' if log.has_header else ', without a header'}. Guessed from names and units; correct what is wrong."
+                f"{log.path.name}: {len(log.columns)} columns separated by {separator}, decimal"
+                f" {'comma' if log.decimal == ',' else 'point'}"
+                f"{'' if log.has_header else ', without a header'}."
+                " Guessed from names and units; correct what is wrong."
             )
         )
         self.said = Label()
@@ -85,11 +91,15 @@ class ImportDialog(QDialog):
                 what.addItem(channel.label, channel.key)
             unit.setEditable(True)
             unit.setMinimumWidth(90)
-            channel_key, unit_text = remembered[i] if remembered and i < len(remembered) else (guess.channel, guess.unit)
+            channel_key, unit_text = (
+                remembered[i] if remembered and i < len(remembered) else (guess.channel, guess.unit)
+            )
             what.setCurrentIndex(max(0, what.findData(channel_key)))
             grid.addWidget(what, i + 1, 1)
             grid.addWidget(unit, i + 1, 2)
-            grid.addWidget(note("   ".join(row[i] for row in log.preview[:4] if i < len(row))), i + 1, 3)
+            grid.addWidget(
+                note("   ".join(row[i] for row in log.preview[:4] if i < len(row))), i + 1, 3
+            )
             self.choices.append((what, unit))
             self._units(i, unit_text)
             what.currentIndexChanged.connect(lambda _n, i=i: self._units(i, ""))
@@ -105,7 +115,13 @@ class ImportDialog(QDialog):
             self.go.setObjectName("act")
         self.buttons.accepted.connect(self.accept)
         self.buttons.rejected.connect(self.reject)
-        column.addWidget(note(into or f"The lifts found in the log become a test of {desk.build.name} on {desk.rig.name}."))
+        column.addWidget(
+            note(
+                into
+                or f"The lifts found in the log become a test of {desk.build.name} on"
+                f" {desk.rig.name}."
+            )
+        )
         column.addWidget(self.buttons)
         self._check()
 
@@ -122,13 +138,19 @@ class ImportDialog(QDialog):
             text = wanted or guess
             if text and text not in offered:
                 unit.addItem(text)
-            unit.setCurrentText(text or ("" if len(offered) > 1 and key != "t" and not wanted else offered[0]))
+            unit.setCurrentText(
+                text or ("" if len(offered) > 1 and key != "t" and not wanted else offered[0])
+            )
         unit.blockSignals(False)
         self._check()
 
     def mapping(self) -> dict[int, tuple[str, str]]:
         """Column position -> (channel, unit)."""
-        return {i: (what.currentData(), unit.currentText().strip()) for i, (what, unit) in enumerate(self.choices) if what.currentData()}
+        return {
+            i: (what.currentData(), unit.currentText().strip())
+            for i, (what, unit) in enumerate(self.choices)
+            if what.currentData()
+        }
 
     def _check(self) -> None:
         chosen = [c for c, _ in self.mapping().values()]
@@ -146,9 +168,15 @@ class ImportDialog(QDialog):
             for i, (channel, unit) in self.mapping().items():
                 kind = log_files.kind_of_channel(channel)
                 try:
-                    quantity.to_si(0.0, unit, kind) if unit or "" in quantity.kind_of(kind).units else quantity.parse("1", kind)
+                    (
+                        quantity.to_si(0.0, unit, kind)
+                        if unit or "" in quantity.kind_of(kind).units
+                        else quantity.parse("1", kind)
+                    )
                 except quantity.QuantityError as err:
-                    problem = f"{self.log.columns[i].header}: " + (str(err) if unit else "choose its unit.")
+                    problem = f"{self.log.columns[i].header}: " + (
+                        str(err) if unit else "choose its unit."
+                    )
                     break
         self.said.setText(problem)
         if self.go is not None:
@@ -157,11 +185,16 @@ class ImportDialog(QDialog):
     def remember(self) -> None:
         if self.desk.book:
             chosen = self.mapping()
-            self.desk.book.set_setting(f"import {self.log.key()}", [chosen.get(i, ("", "")) for i in range(len(self.log.columns))])
+            self.desk.book.set_setting(
+                f"import {self.log.key()}",
+                [chosen.get(i, ("", "")) for i in range(len(self.log.columns))],
+            )
 
 
 class ConnectDialog(QDialog):
-    """A board on a serial port: which port, how fast, and what its columns are when it does not say so itself."""
+    """A board on a serial port: which port, how fast, and what its columns are when it does not say
+    so itself.
+    """
 
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -180,7 +213,10 @@ class ConnectDialog(QDialog):
         self.baud.setCurrentText("115200")
         self.plain = QCheckBox("The board only prints numbers")
         self.columns = QLineEdit(
-            str((desk.book.setting("columns") if desk.book else None) or "t/ms, cell/counts, speed/rpm, voltage/V, current/A")
+            str(
+                (desk.book.setting("columns") if desk.book else None)
+                or "t/ms, cell/counts, speed/rpm, voltage/V, current/A"
+            )
         )
         self.columns.setAccessibleName("Columns of the board")
         self.columns.setEnabled(False)
@@ -190,7 +226,12 @@ class ConnectDialog(QDialog):
         form.addRow("", self.plain)
         form.addRow("Its columns", self.columns)
         column.addLayout(form)
-        column.addWidget(note(f"Columns as name/unit, left to right. Names: seq, t, {', '.join(CHANNELS)}; any other name is passed over."))
+        column.addWidget(
+            note(
+                f"Columns as name/unit, left to right. Names: seq, t, {', '.join(CHANNELS)}; any"
+                " other name is passed over."
+            )
+        )
         self.said = Label()
         self.said.setObjectName("wrong")
         self.said.setWordWrap(True)
@@ -231,9 +272,22 @@ class UnitsDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Units")
         column = QVBoxLayout(self)
-        column.addWidget(note("Shown everywhere at once. Any unit of the right kind can always be typed."))
+        column.addWidget(
+            note("Shown everywhere at once. Any unit of the right kind can always be typed.")
+        )
         form = QFormLayout()
-        for kind in ("torque", "speed", "force", "mass", "length", "power", "voltage", "current", "temperature", "angle"):
+        for kind in (
+            "torque",
+            "speed",
+            "force",
+            "mass",
+            "length",
+            "power",
+            "voltage",
+            "current",
+            "temperature",
+            "angle",
+        ):
             choice = QComboBox()
             choice.addItems([u for u in quantity.kind_of(kind).units if u])
             choice.setCurrentText(desk.units[kind])
@@ -254,14 +308,18 @@ class CopiesDialog(QDialog):
         column = QVBoxLayout(self)
         column.addWidget(
             note(
-                f"In {folder}, builds, rigs, tests and runs become what they were on that day. Recordings stay; runs of tests that were begun "
-                "by then are taken in again. What is there now is moved aside, not deleted."
+                f"In {folder}, builds, rigs, tests and runs become what they were on that day."
+                " Recordings stay; runs of tests that were begun by then are taken in again. What"
+                " is there now is moved aside, not deleted."
             )
         )
         self.days = QComboBox()
         self.days.setAccessibleName("Copy made on")
         for path in reversed(copies):
-            self.days.addItem(f"{path.stem.removeprefix('logbook-')}, {max(path.stat().st_size // 1000, 1)} kB", path.name)
+            self.days.addItem(
+                f"{path.stem.removeprefix('logbook-')}, {max(path.stat().st_size // 1000, 1)} kB",
+                path.name,
+            )
         form = QFormLayout()
         form.addRow("Copy made on", self.days)
         column.addLayout(form)
@@ -290,13 +348,20 @@ class ShortcutsDialog(QDialog):
 
 
 def ask_break(desk: Desk, run: Callable[[], StoredRun | None], parent: QWidget) -> QInputDialog:
-    """Asks, without holding anything up, which part gave way. run: tells the run when the answer is there."""
+    """Asks, without holding anything up, which part gave way. run: tells the run when the answer is
+    there.
+    """
     dialog = QInputDialog(parent)
     dialog.setWindowTitle("What broke?")
     dialog.setLabelText("The part that gave way in this run (choose or type; empty: nothing did):")
     stored = run()
     noted = stored.run.broke if stored is not None else ""
-    dialog.setComboBoxItems([noted, *(n for n in dict.fromkeys(limit.name for limit in desk.build.limits) if n != noted)])
+    dialog.setComboBoxItems(
+        [
+            noted,
+            *(n for n in dict.fromkeys(limit.name for limit in desk.build.limits) if n != noted),
+        ]
+    )
     dialog.setComboBoxEditable(True)
 
     def answered(part: str) -> None:

@@ -1,9 +1,20 @@
-"""The driveline: the thing under test as a line, and a ribbon whose height is power; losses leave it downwards as heat."""
+"""The driveline: the thing under test as a line, and a ribbon whose height is power; losses leave
+it downwards as heat.
+"""
 
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QBrush, QColor, QLinearGradient, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtGui import (
+    QBrush,
+    QColor,
+    QLinearGradient,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+)
 from PyQt6.QtWidgets import QWidget
 
 from sparring.core.build import MOTOR
@@ -21,7 +32,9 @@ _RESULT = 164  # width kept at the right for the two efficiencies
 
 
 class Driveline(QWidget):
-    """Shows a power flow: predicted, live or of the chosen point. `part_clicked(name)`: supply, motor, stage 1 …, output, rig."""
+    """Shows a power flow: predicted, live or of the chosen point. `part_clicked(name)`: supply,
+    motor, stage 1 …, output, rig.
+    """
 
     part_clicked = pyqtSignal(str)
 
@@ -32,7 +45,12 @@ class Driveline(QWidget):
         self.flow: PowerFlow | None = None
         self.source = ""
         self.rig_lines: tuple[str, str] = ("", "")
-        self.wire: tuple[str, ...] = ("", "", "")  # efficiency shown large, its uncertainty, the gearbox's
+        # efficiency shown large, its uncertainty, the gearbox's
+        self.wire: tuple[str, ...] = (
+            "",
+            "",
+            "",
+        )
         self.live = False
         self._angle = 0.0
         self._gap = False
@@ -50,17 +68,31 @@ class Driveline(QWidget):
             signal.connect(self.update)
 
     def show_flow(
-        self, flow: PowerFlow | None, source: str, rig_lines: tuple[str, str], wire: tuple[str, str, str], *, live: bool = False
+        self,
+        flow: PowerFlow | None,
+        source: str,
+        rig_lines: tuple[str, str],
+        wire: tuple[str, str, str],
+        *,
+        live: bool = False,
     ) -> None:
         self.build = self.desk.build
-        self.flow, self.source, self.rig_lines, self.wire, self.live = flow, source, rig_lines, wire, live
+        self.flow, self.source, self.rig_lines, self.wire, self.live = (
+            flow,
+            source,
+            rig_lines,
+            wire,
+            live,
+        )
         turning = live and flow is not None and flow.power_out > 0.01
         if turning != self._timer.isActive():
             self._timer.start() if turning else self._timer.stop()
         if flow is None or not self._flows(flow):
             said = f"{source}: no power flows."
         else:
-            losses = ", ".join(f"{loss.cause} {loss.power:.2f} watts" for s in flow.stations for loss in s.losses)
+            losses = ", ".join(
+                f"{loss.cause} {loss.power:.2f} watts" for s in flow.stations for loss in s.losses
+            )
             said = f"{source}: {self.wire[0]} wire to shaft. {losses}"
         self.setAccessibleDescription(said)
         self.update()
@@ -75,15 +107,30 @@ class Driveline(QWidget):
         self._angle += 0.09
         self.update()
 
-    # --- places -------------------------------------------------------------------------------------------
+    # --- places -----------------------------------------------------------------------------------
 
     def _columns(self) -> list[tuple[str, float]]:
         """(part, left edge) of every part on the line, the rig last."""
-        stations = [s.name for s in self.flow.stations] if self.flow else ["supply", "motor", *self.build.stage_names(), "output"]
+        stations = (
+            [s.name for s in self.flow.stations]
+            if self.flow
+            else ["supply", "motor", *self.build.stage_names(), "output"]
+        )
         names = [*stations, "rig"]
         width = self.width() - _RESULT - 24
         weights = [
-            1.15 if n == "motor" else 0.95 if n == "supply" else 1.3 if n.startswith("stage") and len(names) < 8 else 1.0 for n in names
+            (
+                1.15
+                if n == "motor"
+                else (
+                    0.95
+                    if n == "supply"
+                    else 1.3
+                    if n.startswith("stage") and len(names) < 8
+                    else 1.0
+                )
+            )
+            for n in names
         ]
         total, x, placed = sum(weights), 20.0, []
         for name, w in zip(names, weights, strict=True):
@@ -105,9 +152,11 @@ class Driveline(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is not None:
             over = bool(self.part_at(event.position().x()))
-            self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
+            self.setCursor(
+                Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor
+            )
 
-    # --- painting -----------------------------------------------------------------------------------------
+    # --- painting ---------------------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         p = QPainter(self)
@@ -136,23 +185,39 @@ class Driveline(QWidget):
         if flow is None or station is None:
             return "–", ""
         if name == "supply":
-            return d.show(
-                flow.voltage, "voltage", decimals=2
-            ), f"{d.show(flow.current, 'current', decimals=2)}  {d.show(flow.power_in, 'power', decimals=1)}"
+            return (
+                d.show(flow.voltage, "voltage", decimals=2),
+                (
+                    f"{d.show(flow.current, 'current', decimals=2)} "
+                    f" {d.show(flow.power_in, 'power', decimals=1)}"
+                ),
+            )
         if name == "output":
-            return d.three(
-                station.torque or 0.0, "torque"
-            ), f"{d.three(station.speed or 0.0, 'speed')}  {d.show(flow.power_out, 'power', decimals=2)}"
-        speed = d.show(station.speed or 0.0, "speed", decimals=0) if (station.speed or 0.0) > 10 else d.three(station.speed or 0.0, "speed")
+            return (
+                d.three(station.torque or 0.0, "torque"),
+                (
+                    f"{d.three(station.speed or 0.0, 'speed')} "
+                    f" {d.show(flow.power_out, 'power', decimals=2)}"
+                ),
+            )
+        speed = (
+            d.show(station.speed or 0.0, "speed", decimals=0)
+            if (station.speed or 0.0) > 10
+            else d.three(station.speed or 0.0, "speed")
+        )
         if name == "motor":
             return speed, f"{d.show(flow.power_in, 'power', decimals=1)} in"
         stage = self.build.stages[int(name.split()[1]) - 1]
         lost = sum(loss.power for loss in station.losses)
-        eta = f"η {1 - lost / station.power:.2f}" if flow.power_out > 0 and self._flows(flow) else ""
+        eta = (
+            f"η {1 - lost / station.power:.2f}" if flow.power_out > 0 and self._flows(flow) else ""
+        )
         return speed, f"{stage.in_words()}  {eta}"
 
     def _part(self, p: QPainter, name: str, left: float, width: float) -> None:
-        station = next((s for s in self.flow.stations if s.name == name), None) if self.flow else None
+        station = (
+            next((s for s in self.flow.stations if s.name == name), None) if self.flow else None
+        )
         big, small = self._figures(name, station)
         title = f"{self.desk.rig.method.kind}" if name == "rig" else name
         gear_room = 0.0
@@ -165,14 +230,22 @@ class Driveline(QWidget):
         p.setPen(theme.colour("ink"))
         f = font(17, bold=True)
         p.setFont(f)
-        p.drawText(QRectF(left, _TOP + 14, width - gear_room, 22), Qt.AlignmentFlag.AlignVCenter, big)
+        p.drawText(
+            QRectF(left, _TOP + 14, width - gear_room, 22), Qt.AlignmentFlag.AlignVCenter, big
+        )
         p.setFont(font(11))
         p.setPen(theme.colour("ink-2"))
-        small = p.fontMetrics().elidedText(small, Qt.TextElideMode.ElideRight, int(width - gear_room))
-        p.drawText(QRectF(left, _TOP + 36, width - gear_room, 16), Qt.AlignmentFlag.AlignVCenter, small)
+        small = p.fontMetrics().elidedText(
+            small, Qt.TextElideMode.ElideRight, int(width - gear_room)
+        )
+        p.drawText(
+            QRectF(left, _TOP + 36, width - gear_room, 16), Qt.AlignmentFlag.AlignVCenter, small
+        )
 
     def _gears(self, p: QPainter, stage: int, x: float, y: float) -> None:
-        """The stage's own drawing, small; everything turns in proportion to its input, which is slowed to be seen."""
+        """The stage's own drawing, small; everything turns in proportion to its input, which is
+        slowed to be seen.
+        """
         build = self.build
         if self._drawn_for is not build.stages:
             self._drawn_for = build.stages
@@ -180,7 +253,11 @@ class Driveline(QWidget):
             self._speeds = kinematics.solve_speeds(build.elements(), {MOTOR: 1.0})
         drawn, speeds = self._drawn[stage], self._speeds
         into = speeds[build.shafts()[stage]] or 1.0
-        turn = self._angle if stage == 0 else self._angle * max(abs(into), 0.15) * (1 if into > 0 else -1)
+        turn = (
+            self._angle
+            if stage == 0
+            else self._angle * max(abs(into), 0.15) * (1 if into > 0 else -1)
+        )
         left, right, low, high = (
             f(v)
             for f, v in (
@@ -194,7 +271,13 @@ class Driveline(QWidget):
         p.save()
         p.translate(x - 1e3 * scale * (left + right) / 2, y + 1e3 * scale * (low + high) / 2)
         p.scale(scale, scale)
-        paint_stage(p, drawn, lambda shaft: speeds.get(shaft, 0.0) / into * turn, width=0.7, first_shaft=build.shafts()[stage])
+        paint_stage(
+            p,
+            drawn,
+            lambda shaft: speeds.get(shaft, 0.0) / into * turn,
+            width=0.7,
+            first_shaft=build.shafts()[stage],
+        )
         p.restore()
 
     def _ribbon(self, p: QPainter, places: dict[str, tuple[float, float]]) -> None:
@@ -225,7 +308,8 @@ class Driveline(QWidget):
                         s.power,
                         sum(x.power for x in s.losses),
                         " + ".join(_short(x.cause) for x in s.losses if x.power > 0.005 * most),
-                        sum(x.power for x in s.losses if x.estimated) > 0.5 * sum(x.power for x in s.losses),
+                        sum(x.power for x in s.losses if x.estimated)
+                        > 0.5 * sum(x.power for x in s.losses),
                     )
                 )
         lower.append((end, powers[-1]))
@@ -236,9 +320,17 @@ class Driveline(QWidget):
         path.closeSubpath()
         gradient = QLinearGradient(places["supply"][0], 0, end, 0)
         span = end - places["supply"][0]
-        for name, colour in (("supply", "voltage"), ("motor", "speed"), ("stage 1", "torque"), ("output", "torque")):
+        for name, colour in (
+            ("supply", "voltage"),
+            ("motor", "speed"),
+            ("stage 1", "torque"),
+            ("output", "torque"),
+        ):
             if name in places:
-                gradient.setColorAt(min(1.0, (places[name][0] - places["supply"][0]) / span + 0.04), theme.colour(colour))
+                gradient.setColorAt(
+                    min(1.0, (places[name][0] - places["supply"][0]) / span + 0.04),
+                    theme.colour(colour),
+                )
         if flow.measured:
             p.fillPath(path, QBrush(gradient))
         else:  # estimated parts are hatched
@@ -260,7 +352,17 @@ class Driveline(QWidget):
         for (x, power, lost, cause, estimated), end in zip(heats, ends, strict=True):
             self._heat(p, x, top + height(power), height(lost), lost, cause, estimated, end)
 
-    def _heat(self, p: QPainter, x: float, y: float, thick: float, lost: float, cause: str, estimated: bool, end: float) -> None:
+    def _heat(
+        self,
+        p: QPainter,
+        x: float,
+        y: float,
+        thick: float,
+        lost: float,
+        cause: str,
+        estimated: bool,
+        end: float,
+    ) -> None:
         """A loss leaves downwards; its words end before the next one's place."""
         foot = _RIBBON + _TALLEST + 10.0
         thick = max(1.2, min(thick, 26.0))

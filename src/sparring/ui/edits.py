@@ -1,4 +1,6 @@
-"""What the tester does to records, each as one command that can be undone; and an edit that waits for a word of theirs."""
+"""What the tester does to records, each as one command that can be undone; and an edit that waits
+for a word of theirs.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Draft:
-    """An edit of a build or rig that was tested, until the tester says whether it is a new one or was wrong all along."""
+    """An edit of a build or rig that was tested, until the tester says whether it is a new one or
+    was wrong all along.
+    """
 
     kind: Kind
     before: Build | Rig
@@ -30,7 +34,9 @@ class Draft:
 
 
 class _Command(QUndoCommand):
-    """One that the logbook may refuse: the reason is said, and a command that did nothing is not kept."""
+    """One that the logbook may refuse: the reason is said, and a command that did nothing is not
+    kept.
+    """
 
     def __init__(self, desk: Desk, text: str) -> None:
         super().__init__(text)
@@ -48,7 +54,9 @@ class _Command(QUndoCommand):
 
 
 class Edit(_Command):
-    """A record of the desk changed. It was kept before this is pushed, so that what cannot be kept is never pushed."""
+    """A record of the desk changed. It was kept before this is pushed, so that what cannot be kept
+    is never pushed.
+    """
 
     def __init__(self, desk: Desk, what: str, before: Record, after: Record, text: str) -> None:
         super().__init__(desk, text)
@@ -67,7 +75,9 @@ class Edit(_Command):
 
 
 class Begin(_Command):
-    """A build or rig begun and laid on the desk. Taking it back lays what was there before; with tests of its own it stays."""
+    """A build or rig begun and laid on the desk. Taking it back lays what was there before; with
+    tests of its own it stays.
+    """
 
     def __init__(self, desk: Desk, record: Build | Rig, text: str) -> None:
         super().__init__(desk, text)

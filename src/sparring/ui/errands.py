@@ -18,7 +18,8 @@ from sparring.ui.widgets.message import Message
 class Errands:
     """Runs the window's errands. `dialog` is the one that is open, kept from being collected.
 
-    message: gives the place of sentences for the tester; go: shows a page; place: leads to a part of a page.
+    message: gives the place of sentences for the tester; go: shows a page; place: leads to a part
+    of a page.
     """
 
     def __init__(
@@ -37,21 +38,32 @@ class Errands:
     def say(self, text: str) -> None:
         self.message().say(text)
 
-    def _work(self, text: str, work: Callable[[background.Progress], Any], done: Callable[[Any], None]) -> None:
+    def _work(
+        self, text: str, work: Callable[[background.Progress], Any], done: Callable[[Any], None]
+    ) -> None:
         """Long work off the window's thread, with its progress and a cancel shown."""
         message = self.message()
 
         def failed(err: Exception) -> None:
-            self.say("Cancelled; nothing was changed." if isinstance(err, background.Cancelled) else str(err))
+            self.say(
+                "Cancelled; nothing was changed."
+                if isinstance(err, background.Cancelled)
+                else str(err)
+            )
 
         progress = background.run_long(work, done, failed, message.part)
         message.work(text, progress.cancel)
 
     def open_logbook(self) -> None:
         if self.session.recording:
-            self.say("Something is being recorded for this logbook; end it first (Esc), then open another.")
+            self.say(
+                "Something is being recorded for this logbook; end it first (Esc), then open"
+                " another."
+            )
             return
-        folder = QFileDialog.getExistingDirectory(self.window, "Logbook folder (an empty one begins a new logbook)")
+        folder = QFileDialog.getExistingDirectory(
+            self.window, "Logbook folder (an empty one begins a new logbook)"
+        )
         if folder:
             self.desk.open(Path(folder))
 
@@ -62,11 +74,18 @@ class Errands:
 
         folder = self.desk.folder
         if folder is None or self.session.recording:
-            self.say("Something is being recorded for this logbook; end it first (Esc)." if folder else "No logbook has been opened yet.")
+            self.say(
+                "Something is being recorded for this logbook; end it first (Esc)."
+                if folder
+                else "No logbook has been opened yet."
+            )
             return
         copies = keeping.backups(folder)
         if not copies:
-            self.say("This logbook has no copy yet: one is made on every day on which it is opened, from the second time on.")
+            self.say(
+                "This logbook has no copy yet: one is made on every day on which it is opened, from"
+                " the second time on."
+            )
             return
         dialog = CopiesDialog(folder, copies, self.window)
 
@@ -77,7 +96,10 @@ class Errands:
                 return keeping.restore(folder, name)
 
             def done(made: tuple[Path, Path]) -> None:
-                said = f"The logbook is as on {made[0].stem.removeprefix('logbook-')}; what was there before is {made[1].name}."
+                said = (
+                    f"The logbook is as on {made[0].stem.removeprefix('logbook-')}; what was there"
+                    f" before is {made[1].name}."
+                )
                 self.desk.open(folder, lambda: self.message().say(said, stay=True))
 
             def failed(err: Exception) -> None:
@@ -95,7 +117,12 @@ class Errands:
         from sparring.files import log_files
 
         if path is None:
-            name, _ = QFileDialog.getOpenFileName(self.window, "Log of another logger", "", "Logs (*.csv *.tsv *.txt *.log);;All files (*)")
+            name, _ = QFileDialog.getOpenFileName(
+                self.window,
+                "Log of another logger",
+                "",
+                "Logs (*.csv *.tsv *.txt *.log);;All files (*)",
+            )
             if not name:
                 return
             path = Path(name)
@@ -145,7 +172,9 @@ class Errands:
 
                 return export_test(book, test_id, Path(folder), progress)
 
-            self._work(f"Exporting {d.build.name} …", work, lambda made: self.say(f"Exported to {made}"))
+            self._work(
+                f"Exporting {d.build.name} …", work, lambda made: self.say(f"Exported to {made}")
+            )
 
     def take_back(self) -> None:
         d = self.desk
@@ -166,7 +195,9 @@ class Errands:
         from sparring.files import record_files
 
         if path is None:
-            name, _ = QFileDialog.getOpenFileName(self.window, "Build file", "", "Build files (*.json);;All files (*)")
+            name, _ = QFileDialog.getOpenFileName(
+                self.window, "Build file", "", "Build files (*.json);;All files (*)"
+            )
             if not name:
                 return
             path = Path(name)
@@ -183,7 +214,10 @@ class Errands:
 
         b = self.desk.build
         name, _ = QFileDialog.getSaveFileName(
-            self.window, "Save as a build file", f"{b.family.lower()}-r{b.revision}.json", "Build files (*.json)"
+            self.window,
+            "Save as a build file",
+            f"{b.family.lower()}-r{b.revision}.json",
+            "Build files (*.json)",
         )
         if name:
             try:
@@ -202,7 +236,9 @@ class Errands:
         dialog = ConnectDialog(self.desk, self.window)
 
         def accepted() -> None:
-            self.session.connect_port(dialog.port.currentText().strip(), int(dialog.baud.currentText()), dialog.mapping)
+            self.session.connect_port(
+                dialog.port.currentText().strip(), int(dialog.baud.currentText()), dialog.mapping
+            )
             self.go("Run")
 
         dialog.accepted.connect(accepted)
@@ -232,7 +268,9 @@ class Errands:
             ("B", "on Run: it broke; stops, and asks which part"),
             ("Alt+1 to Alt+4", "the pages, in the order of the job"),
         ]
-        for action in (a for m in (bar.actions() if bar else []) if (sub := m.menu()) for a in sub.actions()):
+        for action in (
+            a for m in (bar.actions() if bar else []) if (sub := m.menu()) for a in sub.actions()
+        ):
             if not action.shortcut().isEmpty():
                 keys.append((action.shortcut().toString(), action.text().replace("&", "")))
         keys += [
@@ -251,8 +289,9 @@ class Errands:
         box = QMessageBox(self.window)
         box.setWindowTitle("About Sparring")
         box.setText(
-            f"Sparring {__version__}\nBench tests on gearboxes and gearmotors.\n\nFree software under the GNU General Public License, version 3 or later, "
-            "without any warranty. Type: B612, SIL Open Font License 1.1."
+            f"Sparring {__version__}\nBench tests on gearboxes and gearmotors.\n\nFree software"
+            " under the GNU General Public License, version 3 or later, without any warranty."
+            " Type: B612, SIL Open Font License 1.1."
         )
         box.open()
         self.dialog = box

@@ -1,7 +1,8 @@
-"""Looks at the running window for those who test it from outside: what is on the screen and where, and what is cut.
+"""Looks at the running window for those who test it from outside: what is on the screen and where,
+and what is cut.
 
-`sparring open --inspect SOCKET` answers one JSON request a line on a local socket. It only looks: keys and clicks come from
-the X server, as a tester's do.
+`sparring open --inspect SOCKET` answers one JSON request a line on a local socket. It only looks:
+keys and clicks come from the X server, as a tester's do.
 """
 
 from __future__ import annotations
@@ -71,7 +72,12 @@ class Inspector(QObject):
     def _answer(self, asked: dict[str, str]) -> Any:
         if asked["ask"] == "picture":
             return _picture(asked["file"])
-        return {"state": self.state, "menus": self.menus, "widgets": lambda: list(_widgets()), "cut": lambda: list(cut())}[asked["ask"]]()
+        return {
+            "state": self.state,
+            "menus": self.menus,
+            "widgets": lambda: list(_widgets()),
+            "cut": lambda: list(cut()),
+        }[asked["ask"]]()
 
     def state(self) -> dict[str, Any]:
         """What the window is and does."""
@@ -81,14 +87,22 @@ class Inspector(QObject):
         info = QFontInfo(label.font())
         focus = app.focusWidget()
         return {
-            "font": {"family": info.family(), "pixels": info.pixelSize(), "exact": info.exactMatch()},
+            "font": {
+                "family": info.family(),
+                "pixels": info.pixelSize(),
+                "exact": info.exactMatch(),
+            },
             "text_width": QFontMetrics(label.font()).horizontalAdvance("0123456789 N·m"),
             "collects_garbage": gc.isenabled(),
             "platform": app.platformName(),
             "scale": window.devicePixelRatioF(),
             "title": window.windowTitle(),
             "dark": theme.dark,
-            "keys_to": int(top.winId()) if (top := app.focusWindow()) is not None and top.isVisible() else 0,
+            "keys_to": (
+                int(top.winId())
+                if (top := app.focusWindow()) is not None and top.isVisible()
+                else 0
+            ),
             "page": window.work.current,
             "pages_made": sorted(window.made),
             "message": window.message.text() if window.message.isVisible() else "",
@@ -98,7 +112,11 @@ class Inspector(QObject):
                 (
                     w.windowTitle()
                     for w in app.topLevelWidgets()
-                    if w.isVisible() and w.isWindow() and w is not window and not isinstance(w, QMenu) and w.windowTitle()
+                    if w.isVisible()
+                    and w.isWindow()
+                    and w is not window
+                    and not isinstance(w, QMenu)
+                    and w.windowTitle()
                 ),
                 "",
             ),
@@ -115,10 +133,12 @@ class Inspector(QObject):
             "redo": d.undo.redoText(),
             "bench": s.state,
             "tared": s.tare is not None,
-            "moving": s.live is not None
-            and "speed" in s.live.channels
-            and s.live.count > 160
-            and float(s.live.values("speed")[-160:].min()) > 1.0,
+            "moving": (
+                s.live is not None
+                and "speed" in s.live.channels
+                and s.live.count > 160
+                and float(s.live.values("speed")[-160:].min()) > 1.0
+            ),
             "samples": s.ring.count if s.ring is not None else 0,
         }
 
@@ -149,7 +169,13 @@ def _picture(file: str) -> dict[str, Any]:
 
 
 def _name(w: QWidget) -> str:
-    text = w.text() if isinstance(w, QAbstractButton | QLabel) else w.windowTitle() if w.isWindow() else ""
+    text = (
+        w.text()
+        if isinstance(w, QAbstractButton | QLabel)
+        else w.windowTitle()
+        if w.isWindow()
+        else ""
+    )
     return (w.accessibleName() or text or w.objectName()).replace("&", "")
 
 
@@ -171,7 +197,9 @@ def _visible() -> Iterator[QWidget]:
     tops.sort(key=lambda w: (w is not popup, w is not modal, not w.isActiveWindow()))
     for top in tops:
         yield top
-        yield from (w for w in top.findChildren(QWidget) if w.isVisible() and not seen_part(w).isEmpty())
+        yield from (
+            w for w in top.findChildren(QWidget) if w.isVisible() and not seen_part(w).isEmpty()
+        )
 
 
 def _widgets() -> Iterator[dict[str, Any]]:
@@ -193,15 +221,23 @@ def _widgets() -> Iterator[dict[str, Any]]:
         elif isinstance(w, QAbstractButton):
             found["text"], found["checked"] = w.text(), w.isChecked()
         elif isinstance(w, QTabBar):
-            found["tabs"] = {w.tabText(i): _on_screen(w, w.tabRect(i)) for i in range(w.count()) if w.isTabVisible(i)}
+            found["tabs"] = {
+                w.tabText(i): _on_screen(w, w.tabRect(i))
+                for i in range(w.count())
+                if w.isTabVisible(i)
+            }
             found["text"] = w.tabText(w.currentIndex())
         elif isinstance(w, QAbstractItemView) and not isinstance(w, QHeaderView):
             found["items"] = _items(w)
         elif isinstance(w, QMenuBar):
-            found["places"] = {a.text().replace("&", ""): _on_screen(w, w.actionGeometry(a)) for a in w.actions()}
+            found["places"] = {
+                a.text().replace("&", ""): _on_screen(w, w.actionGeometry(a)) for a in w.actions()
+            }
         elif isinstance(w, QMenu):
             found["items"] = {
-                a.text().replace("&", ""): _on_screen(w, w.actionGeometry(a)) for a in w.actions() if a.isEnabled() and a.text()
+                a.text().replace("&", ""): _on_screen(w, w.actionGeometry(a))
+                for a in w.actions()
+                if a.isEnabled() and a.text()
             }
         if (places := getattr(w, "places", None)) is not None:
             found["places"] = {name: _on_screen(w, QRect(at, at)) for name, at in places().items()}
@@ -240,12 +276,16 @@ def _on_screen(w: QWidget, part: QRect) -> list[int]:
 
 
 def cut() -> Iterator[str]:
-    """Every visible text that does not have the room it needs, in words. The logbook's titles are shortened on purpose (their
-    tips have the whole), and what a tester types may be longer than its field."""
+    """Every visible text that does not have the room it needs, in words. The logbook's titles are
+    shortened on purpose (their tips have the whole), and what a tester types may be longer than its
+    field."""
     for w in _visible():
         where = f"{type(w).__name__} “{_name(w)[:60]}”"
         seen = seen_part(w)
-        if isinstance(w, QLabel | QPushButton | QComboBox | QLineEdit | QCheckBox) and seen.width() < w.width() - _SLACK:
+        if (
+            isinstance(w, QLabel | QPushButton | QComboBox | QLineEdit | QCheckBox)
+            and seen.width() < w.width() - _SLACK
+        ):
             yield f"{where}: {seen.width()} of {w.width()} px can be seen"
         metrics = QFontMetrics(w.font())
         if isinstance(w, QLabel) and w.text() and w.pixmap().isNull():
@@ -258,16 +298,23 @@ def cut() -> Iterator[str]:
             if not w.fits():
                 yield f"{where}: has no room in {w.width()} × {w.height()} px"
         elif isinstance(w, QPushButton) and w.text():
-            wide = max(metrics.size(Qt.TextFlag.TextShowMnemonic, line).width() for line in w.text().split("\n"))
+            wide = max(
+                metrics.size(Qt.TextFlag.TextShowMnemonic, line).width()
+                for line in w.text().split("\n")
+            )
             high = metrics.lineSpacing() * len(w.text().split("\n"))
             if wide > w.width() - 4 or high > w.height():
                 yield f"{where}: {wide} × {high} px, has {w.width()} × {w.height()}"
         elif isinstance(w, QComboBox) and not w.isEditable():
             if metrics.horizontalAdvance(w.currentText()) > w.width() - 26:
-                yield f"{where}: “{w.currentText()}” is {metrics.horizontalAdvance(w.currentText())} px, has {w.width() - 26}"
+                yield (
+                    f"{where}: “{w.currentText()}” is {metrics.horizontalAdvance(w.currentText())}"
+                    f" px, has {w.width() - 26}"
+                )
         elif isinstance(w, QLineEdit) and not w.isModified():
             text = w.text() or w.placeholderText()
-            room = w.width() - (4 if isinstance(w.parentWidget(), QComboBox) else 10)  # a field has a frame of its own
+            # a field has a frame of its own
+            room = w.width() - (4 if isinstance(w.parentWidget(), QComboBox) else 10)
             if metrics.horizontalAdvance(text) > room:
                 yield f"{where}: “{text}” is {metrics.horizontalAdvance(text)} px, has {room}"
         elif isinstance(w, QCheckBox) and w.sizeHint().width() > w.width() + _SLACK:
@@ -276,7 +323,8 @@ def cut() -> Iterator[str]:
             yield from (
                 f"{where}: tab “{w.tabText(i)}” is cut"
                 for i in range(w.count())
-                if w.isTabVisible(i) and not w.rect().adjusted(0, 0, _SLACK, 0).contains(w.tabRect(i))
+                if w.isTabVisible(i)
+                and not w.rect().adjusted(0, 0, _SLACK, 0).contains(w.tabRect(i))
             )
         elif isinstance(w, QTableWidget) and not isinstance(w, QTreeWidget):
             yield from _cut_cells(w, where)
@@ -300,7 +348,9 @@ def _cut_cells(table: QTableWidget, where: str) -> Iterator[str]:
                 metrics, room = QFontMetrics(table.font()), table.columnWidth(c) - 4
                 wide = metrics.horizontalAdvance(cell.text())
                 if table.wordWrap():
-                    box = metrics.boundingRect(QRect(0, 0, room, 9999), int(Qt.TextFlag.TextWordWrap), cell.text())
+                    box = metrics.boundingRect(
+                        QRect(0, 0, room, 9999), int(Qt.TextFlag.TextWordWrap), cell.text()
+                    )
                     wide = room if box.height() <= table.rowHeight(r) else wide
                 if wide > room:
                     yield f"{where}: “{cell.text()}” is {wide} px, has {table.columnWidth(c) - 4}"

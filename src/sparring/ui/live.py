@@ -1,4 +1,6 @@
-"""The bench as the window sees it: what a session tells, turned into signals; the last minutes in memory."""
+"""The bench as the window sees it: what a session tells, turned into signals; the last minutes in
+memory.
+"""
 
 from __future__ import annotations
 
@@ -29,12 +31,16 @@ _SIMULATION_SPEED = 1.0
 
 
 def on_bench(build: Build, rig: Rig) -> str:
-    """What stands on a bench, in words. Not its dimensions: a tester who corrects a figure has not touched the bench."""
+    """What stands on a bench, in words. Not its dimensions: a tester who corrects a figure has not
+    touched the bench.
+    """
     return f"{build.name} on {rig.name}, {rig.method.kind}"
 
 
 class BenchSession(QObject):
-    """One bench, connected or not: the window's end of a `bench.session.Session`, whose states it has."""
+    """One bench, connected or not: the window's end of a `bench.session.Session`, whose states it
+    has.
+    """
 
     arrived = pyqtSignal()  # new samples are in the ring
     happened = pyqtSignal(str)  # a word from the bench
@@ -50,7 +56,8 @@ class BenchSession(QObject):
         self.state: State = "off"
         self.port = ""
         self.simulated = False
-        self.simulates = ""  # what the simulated bench is set up with: `on_bench`, or the key of a set-up for readings
+        # what the simulated bench is set up with: `on_bench`, or the key of a set-up for readings
+        self.simulates = ""
         self.keep: Callable[[Path], int] | None = None
         self.limits: dict[str, float] = {}  # of channels, SI
         self._session: Session | None = None  # made with the first bench
@@ -62,7 +69,7 @@ class BenchSession(QObject):
         self._frame.setInterval(_FRAME)
         self._frame.timeout.connect(self._drain)
 
-    # --- connecting -----------------------------------------------------------------------------------------
+    # --- connecting -------------------------------------------------------------------------------
 
     def simulate(
         self,
@@ -75,8 +82,8 @@ class BenchSession(QObject):
         rate: float = 80.0,
         friction: float = 1.05,
     ) -> None:
-        """Starts the simulated bench as a process of its own, and connects to it like to a board. readings: the key of a
-        set-up for readings that it is in place of the rig."""
+        """Starts the simulated bench as a process of its own, and connects to it like to a board.
+        readings: the key of a set-up for readings that it is in place of the rig."""
         self.disconnect_bench()
         self._files = tempfile.TemporaryDirectory(prefix="sparring-bench-")
         folder = Path(self._files.name)
@@ -121,7 +128,14 @@ class BenchSession(QObject):
             said = bytes(process.readAllStandardError().data()).decode().strip()
             self.said.emit(f"The simulated bench ended: {said or code}")
 
-    def connect_port(self, port: str, baud: int = 115200, mapping: Mapping | None = None, *, simulated: bool = False) -> None:
+    def connect_port(
+        self,
+        port: str,
+        baud: int = 115200,
+        mapping: Mapping | None = None,
+        *,
+        simulated: bool = False,
+    ) -> None:
         """Connects to a serial port; keeps trying when it is not there yet, or goes."""
         from sparring.bench.link import Link
 
@@ -162,7 +176,7 @@ class BenchSession(QObject):
         if self._session is not None:
             self._session.detach()
 
-    # --- what is known of it ----------------------------------------------------------------------------------
+    # --- what is known of it ----------------------------------------------------------------------
 
     @property
     def why(self) -> str:
@@ -216,12 +230,15 @@ class BenchSession(QObject):
 
     @property
     def stands_in(self) -> bool:
-        """Whether it is no real bench: one that was started here, or a board that says so itself."""
+        """Whether it is no real bench: one that was started here, or a board
+        that says so itself."""
         return self.simulated or self._facts.simulated
 
     @property
     def live(self) -> Ring | None:
-        """The ring while samples come; none once the bench was let go or lost: what it last showed is no reading."""
+        """The ring while samples come; none once the bench was let go or lost: what it last showed
+        is no reading.
+        """
         return self.ring if self.state not in ("off", "connecting", "lost") else None
 
     @property
@@ -229,14 +246,16 @@ class BenchSession(QObject):
         """What the line was worth."""
         return self.link.reader.tally if self.link else None
 
-    # --- commands -------------------------------------------------------------------------------------------
+    # --- commands ---------------------------------------------------------------------------------
 
     def send(self, command: str) -> bool:
         """A command that changes nothing of what is known here (`weigh 2`)."""
         return self._session is not None and self._session.send(command)
 
     def stop(self) -> None:
-        """Asks the bench to stop, whatever it does, until it says that it has. Not an emergency stop."""
+        """Asks the bench to stop, whatever it does, until it says that it has. Not an emergency
+        stop.
+        """
         self._do(lambda s: s.stop())
 
     def zero(self, clear: str = "") -> None:
@@ -248,7 +267,9 @@ class BenchSession(QObject):
         """Lets the hook down that a stop left halfway."""
         self._do(lambda s: s.lower())
 
-    def lift(self, run: Run, test_id: int, path: Path, setting: tuple[str, float] | None = None) -> None:
+    def lift(
+        self, run: Run, test_id: int, path: Path, setting: tuple[str, float] | None = None
+    ) -> None:
         """Sets what is to hang, records and drives; see `Session.lift`."""
 
         def begin(s: Session) -> bool:
@@ -285,7 +306,7 @@ class BenchSession(QObject):
             self.state_changed.emit()  # in words only
         return done
 
-    # --- what the session tells -------------------------------------------------------------------------------
+    # --- what the session tells -------------------------------------------------------------------
 
     def _drain(self) -> None:
         new = False
@@ -304,7 +325,12 @@ class BenchSession(QObject):
             elif kind == "answer":
                 self.state_changed.emit()
             elif kind in ("word", "said", "recorded", "kept"):
-                {"word": self.happened, "said": self.said, "recorded": self.recorded, "kept": self.kept}[kind].emit(what)
+                {
+                    "word": self.happened,
+                    "said": self.said,
+                    "recorded": self.recorded,
+                    "kept": self.kept,
+                }[kind].emit(what)
             elif kind == "gap":
                 new = True
         if new:

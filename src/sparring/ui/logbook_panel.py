@@ -8,7 +8,14 @@ from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QApplication, QFrame, QLineEdit, QTreeWidget, QTreeWidgetItem, QVBoxLayout
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFrame,
+    QLineEdit,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+)
 
 from sparring.core.build import Build
 from sparring.core.quantity import QuantityError, parse
@@ -32,7 +39,9 @@ Listed = list[tuple[int, Build, list["StoredTest"]]]
 
 
 class LogbookPanel(QFrame):
-    """Families, revisions and their tests with the last headline figure; found by word or by condition."""
+    """Families, revisions and their tests with the last headline figure; found by word or by
+    condition.
+    """
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -49,7 +58,10 @@ class LogbookPanel(QFrame):
         self.search.setPlaceholderText("word, or efficiency > 80 %")
         self.search.setAccessibleName("Find in the logbook")
         self.search.setToolTip(
-            tip("Any words: family, title, material, date. Or a condition: efficiency > 80 %, mass < 300 g, ratio = 30, stall > 1 N·m")
+            tip(
+                "Any words: family, title, material, date. Or a condition: efficiency > 80 %, mass"
+                " < 300 g, ratio = 30, stall > 1 N·m"
+            )
         )
         self.search.textChanged.connect(self._fill)
         layout.addWidget(self.search)
@@ -72,7 +84,8 @@ class LogbookPanel(QFrame):
         self.note.setObjectName("note")
         self.note.setWordWrap(True)
         layout.addWidget(self.note)
-        self._soon = QTimer(self)  # an edit is several signals; the page it was made on is repainted first
+        # an edit is several signals; the page it was made on is repainted first
+        self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(30)
         self._soon.timeout.connect(self.refresh)
@@ -80,7 +93,9 @@ class LogbookPanel(QFrame):
             signal.connect(self._soon.start)
 
     def refresh(self) -> None:
-        """Looks into the logbook again, and fills the tree; off this thread where there is much to read."""
+        """Looks into the logbook again, and fills the tree; off this thread where there is much to
+        read.
+        """
         book = self.desk.book
         if book is None:
             return
@@ -89,7 +104,9 @@ class LogbookPanel(QFrame):
             by_build: dict[int, list[StoredTest]] = {}
             for test in book.tests():
                 by_build.setdefault(test.build_id, []).append(test)
-            return [(build_id, build, by_build.get(build_id, [])) for build_id, build in book.builds()]
+            return [
+                (build_id, build, by_build.get(build_id, [])) for build_id, build in book.builds()
+            ]
 
         def looked(found: Listed) -> None:
             if book is self.desk.book:
@@ -102,7 +119,8 @@ class LogbookPanel(QFrame):
             looked(look())
 
     def _fill(self) -> None:
-        if QApplication.mouseButtons() != Qt.MouseButton.NoButton:  # what is being clicked must not be exchanged under the pointer
+        # what is being clicked must not be exchanged under the pointer
+        if QApplication.mouseButtons() != Qt.MouseButton.NoButton:
             self._soon.start()
             return
         wanted = self.search.text().strip()
@@ -117,7 +135,9 @@ class LogbookPanel(QFrame):
         families: dict[str, QTreeWidgetItem] = {}
         shown = 0
         for build_id, build, own in self._listed:
-            head = next((t.headline for t in reversed(own) if t.headline and "value" in t.headline), None)
+            head = next(
+                (t.headline for t in reversed(own) if t.headline and "value" in t.headline), None
+            )
             if wanted:
                 facts = {
                     "ratio": abs(build.ratio()),
@@ -125,15 +145,27 @@ class LogbookPanel(QFrame):
                     "mass": build.mass.value if build.mass else None,
                     "stall": head.get("stall") if head else None,
                 }
-                words = [build.name, build.title, build.lubricant, build.notes, *(f"{s.material} {s.kind}" for s in build.stages)]
+                words = [
+                    build.name,
+                    build.title,
+                    build.lubricant,
+                    build.notes,
+                    *(f"{s.material} {s.kind}" for s in build.stages),
+                ]
                 if not keep(" ".join(words), facts):  # then its tests have to say it
-                    own = [t for t in own if keep(" ".join([*words, t.title, f"{local(t.created):%Y-%m-%d}"]), facts)]
+                    own = [
+                        t
+                        for t in own
+                        if keep(" ".join([*words, t.title, f"{local(t.created):%Y-%m-%d}"]), facts)
+                    ]
                     if not own:
                         continue
             shown += 1
             family = families.get(build.family)
             if family is None:
-                family = QTreeWidgetItem([f"{build.family}  {ratio_in_words(abs(build.ratio())).split()[0]}", ""])
+                family = QTreeWidgetItem(
+                    [f"{build.family}  {ratio_in_words(abs(build.ratio())).split()[0]}", ""]
+                )
                 family.setFont(0, font(13, bold=True))
                 family.setFlags(Qt.ItemFlag.ItemIsEnabled)
                 self.tree.addTopLevelItem(family)
@@ -142,7 +174,9 @@ class LogbookPanel(QFrame):
                 families[build.family] = family
             item = QTreeWidgetItem([f"r{build.revision} {build.title}", self._head(head)])
             item.setToolTip(0, tip(f"{build.name} · {build.title}"))
-            item.setTextAlignment(1, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
+            item.setTextAlignment(
+                1, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            )
             item.setData(0, Qt.ItemDataRole.UserRole, ("build", build_id))
             family.addChild(item)
             if len(own) > 1:
@@ -151,19 +185,31 @@ class LogbookPanel(QFrame):
             if build_id == self.desk.build_id and (len(own) < 2 or not self.desk.test_id):
                 self.tree.setCurrentItem(item)
         if not shown:
-            self.note.setText("Nothing found." if wanted else "No builds yet: Build ▸ New build, or drop a build file here.")
+            self.note.setText(
+                "Nothing found."
+                if wanted
+                else "No builds yet: Build ▸ New build, or drop a build file here."
+            )
         self._filling = False
 
     def _add_tests(self, item: QTreeWidgetItem, own: list[StoredTest]) -> None:
-        """The newest tests of a build, and the one on the desk; earlier ones are there to be searched."""
+        """The newest tests of a build, and the one on the desk; earlier ones are there to be
+        searched.
+        """
         listed = [t for t in own[:-_PAGE] if t.id == self.desk.test_id] + own[-_PAGE:]
         if len(listed) < len(own):
-            earlier = QTreeWidgetItem([f"{len(own) - len(listed)} earlier: search by title or date", ""])
+            earlier = QTreeWidgetItem(
+                [f"{len(own) - len(listed)} earlier: search by title or date", ""]
+            )
             earlier.setFlags(Qt.ItemFlag.NoItemFlags)
             item.addChild(earlier)
         for t in listed:
-            sub = QTreeWidgetItem([f"{local(t.created):%d %b %H:%M} {t.title}", self._head(t.headline)])
-            sub.setTextAlignment(1, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
+            sub = QTreeWidgetItem(
+                [f"{local(t.created):%d %b %H:%M} {t.title}", self._head(t.headline)]
+            )
+            sub.setTextAlignment(
+                1, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            )
             sub.setData(0, Qt.ItemDataRole.UserRole, ("test", t.id))
             item.addChild(sub)
             if t.id == self.desk.test_id:
@@ -191,12 +237,18 @@ def local(moment: datetime) -> datetime:
 
 
 def matcher(text: str) -> Callable[[str, dict[str, float | None]], bool]:
-    """A test for (words, facts): every word must occur, every condition hold. Raises QuantityError for a bad condition."""
+    """A test for (words, facts): every word must occur, every condition hold. Raises QuantityError
+    for a bad condition.
+    """
     conditions = []
     rest = text
-    for match in re.finditer(r"\b(" + "|".join(_COMPARED) + r")\s*([<>=])\s*([\d.,/ ]+\s*[^\s<>=\d]*)", text):
+    for match in re.finditer(
+        r"\b(" + "|".join(_COMPARED) + r")\s*([<>=])\s*([\d.,/ ]+\s*[^\s<>=\d]*)", text
+    ):
         name, sign, figure = match.groups()
-        value = parse(figure.strip(), _COMPARED[name], "" if _COMPARED[name] == "ratio" else None).value
+        value = parse(
+            figure.strip(), _COMPARED[name], "" if _COMPARED[name] == "ratio" else None
+        ).value
         conditions.append((name, sign, value))
         rest = rest.replace(match.group(0), " ")
     words = rest.lower().split()
@@ -208,7 +260,11 @@ def matcher(text: str) -> Callable[[str, dict[str, float | None]], bool]:
         for name, sign, value in conditions:
             have = facts[name]
             if have is None or not (
-                have > value if sign == ">" else have < value if sign == "<" else abs(have - value) <= 0.005 * abs(value)
+                have > value
+                if sign == ">"
+                else have < value
+                if sign == "<"
+                else abs(have - value) <= 0.005 * abs(value)
             ):
                 return False
         return True

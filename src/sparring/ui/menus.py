@@ -49,7 +49,10 @@ def add_menus(window: MainWindow) -> None:
         ("Quit", "Ctrl+Q", window.close),
     )
     edit = menu("&Edit")
-    for made, key in ((d.undo.createUndoAction(window, "Undo"), "Ctrl+Z"), (d.undo.createRedoAction(window, "Redo"), "Ctrl+Shift+Z")):
+    for made, key in (
+        (d.undo.createUndoAction(window, "Undo"), "Ctrl+Z"),
+        (d.undo.createRedoAction(window, "Redo"), "Ctrl+Shift+Z"),
+    ):
         assert made is not None
         made.setShortcut(QKeySequence(key))
         edit.addAction(made)
@@ -77,8 +80,16 @@ def add_menus(window: MainWindow) -> None:
     )
     view = menu(
         "&View",
-        ("Fold the logbook", "Ctrl+1", lambda: window.fold(window.logbook, not window.logbook.isVisible())),
-        ("Fold the findings", "Ctrl+2", lambda: window.fold(window.findings, not window.findings.isVisible())),
+        (
+            "Fold the logbook",
+            "Ctrl+1",
+            lambda: window.fold(window.logbook, not window.logbook.isVisible()),
+        ),
+        (
+            "Fold the findings",
+            "Ctrl+2",
+            lambda: window.fold(window.findings, not window.findings.isVisible()),
+        ),
         ("Units …", "Ctrl+U", window.errands.units),
     )
     dark = QAction("Dark, for the night bench", window)

@@ -45,7 +45,9 @@ class _Card(QFrame):
         self.parts = [self._text(explain(finding, units), "ink-2")]
         more = [finding.why]
         if finding.causes:
-            more.append("Likely:\n" + "\n".join(f"{n}. {c}" for n, c in enumerate(finding.causes, start=1)))
+            more.append(
+                "Likely:\n" + "\n".join(f"{n}. {c}" for n, c in enumerate(finding.causes, start=1))
+            )
         if finding.try_next:
             more.append("Try:\n" + "\n".join(finding.try_next))
         self.more = [self._text(text, "ink") for text in more]
@@ -66,7 +68,9 @@ class _Card(QFrame):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         p = QPainter(self)
-        colour = {"wrong": "vermilion", "caution": "amber", "note": "ink-3", "good": "reseda"}[self.finding.severity]
+        colour = {"wrong": "vermilion", "caution": "amber", "note": "ink-3", "good": "reseda"}[
+            self.finding.severity
+        ]
         # the bar's form says the severity too: full, broken, thin
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(theme.colour(colour))
@@ -84,14 +88,20 @@ class _Card(QFrame):
         self.opened.emit(self)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+        if event is not None and event.key() in (
+            Qt.Key.Key_Return,
+            Qt.Key.Key_Enter,
+            Qt.Key.Key_Space,
+        ):
             self.opened.emit(self)
         else:
             super().keyPressEvent(event)
 
 
 class FindingsPanel(QFrame):
-    """The judgements on what is shown, worst first. `shown(finding)`: the evidence is wanted in the picture."""
+    """The judgements on what is shown, worst first. `shown(finding)`: the evidence is wanted in the
+    picture.
+    """
 
     shown = pyqtSignal(object)
 
@@ -100,7 +110,8 @@ class FindingsPanel(QFrame):
         self.setObjectName("sheet")
         self.desk = desk
         self.about = "test"  # or build, rig
-        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)  # it takes what the ladder leaves
+        # it takes what the ladder leaves
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
         self.setMinimumHeight(92)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 2, 4)
@@ -128,7 +139,9 @@ class FindingsPanel(QFrame):
             signal.connect(self._soon.start)
 
     def show_about(self, about: str) -> None:
-        """Judgements on the build as described, on the rig as set up, or on what was measured (`test`)."""
+        """Judgements on the build as described, on the rig as set up, or on what was measured
+        (`test`).
+        """
         if about != self.about:
             self.about = about
             self._soon.start() if about == "build" else self.refresh()
@@ -142,7 +155,9 @@ class FindingsPanel(QFrame):
                 widget.setParent(None)
                 widget.deleteLater()
         d = self.desk
-        findings = {"build": d.build_findings, "rig": d.setup_findings, "test": lambda: d.findings}[self.about]()
+        findings = {"build": d.build_findings, "rig": d.setup_findings, "test": lambda: d.findings}[
+            self.about
+        ]()
         for finding in findings:
             card = _Card(finding, self.desk.units)
             card.opened.connect(self._open)
@@ -151,11 +166,16 @@ class FindingsPanel(QFrame):
             label = Label(
                 "No finding: this build assembles, meshes and holds, as far as can be reckoned."
                 if self.about == "build"
-                else "No finding: nothing on this bench stands in the way of a run, as far as can be reckoned."
-                if self.about == "rig"
-                else "Nothing to say yet: findings come with the first measured lifts."
-                if not self.desk.result
-                else "No finding: nothing here contradicts itself."
+                else (
+                    "No finding: nothing on this bench stands in the way of a run, as far as can be"
+                    " reckoned."
+                    if self.about == "rig"
+                    else (
+                        "Nothing to say yet: findings come with the first measured lifts."
+                        if not self.desk.result
+                        else "No finding: nothing here contradicts itself."
+                    )
+                )
             )
             label.setObjectName("note")
             label.setWordWrap(True)
@@ -163,7 +183,11 @@ class FindingsPanel(QFrame):
         self.list.addStretch(1)
 
     def cards(self) -> list[_Card]:
-        return [w for i in range(self.list.count()) if (item := self.list.itemAt(i)) and isinstance(w := item.widget(), _Card)]
+        return [
+            w
+            for i in range(self.list.count())
+            if (item := self.list.itemAt(i)) and isinstance(w := item.widget(), _Card)
+        ]
 
     def _open(self, card: _Card) -> None:
         for other in self.cards():
@@ -181,7 +205,9 @@ class Cell(NamedTuple):
 
 
 class TitleBlock(QWidget):
-    """As on a drawing: build, train, rig, calibration, plan, recorded, units; each a button to change it."""
+    """As on a drawing: build, train, rig, calibration, plan, recorded, units; each a button to
+    change it.
+    """
 
     wanted = pyqtSignal(str)
 
@@ -233,9 +259,11 @@ class TitleBlock(QWidget):
         plan = (
             f"{steps} {what}, bisected"
             if d.plan.order == "bisection"
-            else f"{steps} {what} × {d.plan.repeats}"
-            if method.STEP
-            else f"{d.plan.repeats} {verb}{'' if d.plan.repeats == 1 else 's'}"
+            else (
+                f"{steps} {what} × {d.plan.repeats}"
+                if method.STEP
+                else f"{d.plan.repeats} {verb}{'' if d.plan.repeats == 1 else 's'}"
+            )
         )
         texts = {
             "build": f"{d.build.name}  {d.build.title}",
@@ -243,7 +271,9 @@ class TitleBlock(QWidget):
             "rig": f"{d.rig.name}, {d.rig.method.kind}",
             "calibration": age + (f", {cal.cell}" if cal else ""),
             "plan": plan,
-            "recorded": f"{kept} {verb}{'' if kept == 1 else 's'}, saved" if kept else "nothing yet",
+            "recorded": (
+                f"{kept} {verb}{'' if kept == 1 else 's'}, saved" if kept else "nothing yet"
+            ),
             "units": " ".join(d.units[k] for k in ("torque", "speed", "mass")),
         }
         for place, text in texts.items():
@@ -274,7 +304,11 @@ class _TitleCell(QPushButton):
         p.drawText(12, 19, self.cell.heading)
         p.setPen(theme.colour("ink"))
         p.setFont(font(13))
-        p.drawText(12, 38, p.fontMetrics().elidedText(self.value, Qt.TextElideMode.ElideRight, self.width() - 20))
+        p.drawText(
+            12,
+            38,
+            p.fontMetrics().elidedText(self.value, Qt.TextElideMode.ElideRight, self.width() - 20),
+        )
         if self.hasFocus():
             p.setPen(theme.colour("reseda"))
             p.drawRect(self.rect().adjusted(1, 1, -2, -2))

@@ -1,4 +1,6 @@
-"""Above the page: what an edit of a tested build or rig is. Nothing is kept until it is answered, and nothing else is in the way."""
+"""Above the page: what an edit of a tested build or rig is. Nothing is kept until it is answered,
+and nothing else is in the way.
+"""
 
 from __future__ import annotations
 
@@ -19,7 +21,9 @@ _MOST = 3  # differences spelt out
 
 
 class Question(QFrame):
-    """Shown while the desk's draft waits. Enter takes the chosen answer, Escape leaves everything as it was."""
+    """Shown while the desk's draft waits. Enter takes the chosen answer, Escape leaves everything
+    as it was.
+    """
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -35,11 +39,24 @@ class Question(QFrame):
         column.addWidget(self.text)
         row = QHBoxLayout()
         row.setSpacing(8)
-        self.anew, self.wrong, self.leave = QPushButton(), QPushButton("It was &wrong all along"), QPushButton("Leave it &as it was")
+        self.anew, self.wrong, self.leave = (
+            QPushButton(),
+            QPushButton("It was &wrong all along"),
+            QPushButton("Leave it &as it was"),
+        )
         self.anew.setObjectName("act")
-        self.wrong.setToolTip(tip("The results of all its runs follow the new value; the old one is kept beside them, with the time."))
+        self.wrong.setToolTip(
+            tip(
+                "The results of all its runs follow the new value; the old one is kept beside them,"
+                " with the time."
+            )
+        )
         self.leave.setToolTip(tip("The field shows again what it was."))
-        for button, act in ((self.anew, desk.begin_anew), (self.wrong, desk.correct), (self.leave, desk.drop_draft)):
+        for button, act in (
+            (self.anew, desk.begin_anew),
+            (self.wrong, desk.correct),
+            (self.leave, desk.drop_draft),
+        ):
             button.clicked.connect(act)
             row.addWidget(button)
         row.addStretch(1)
@@ -60,18 +77,28 @@ class Question(QFrame):
         if self._asked_from is None:
             self._asked_from = QApplication.focusWidget()
         name = draft.before.name
-        changes = [f"{what} {before} → {after}" for what, before, after in differences(draft.before, draft.after)]
+        changes = [
+            f"{what} {before} → {after}"
+            for what, before, after in differences(draft.before, draft.after)
+        ]
         more = f", and {len(changes) - _MOST} more" if len(changes) > _MOST else ""
         runs = "1 run was" if draft.runs == 1 else f"{draft.runs} runs were"
         self.text.setText(
-            unbroken(f"<b>{runs} made with {escape(name)}.</b> {escape('; '.join(changes[:_MOST]))}{more}. What is this edit?")
+            unbroken(
+                f"<b>{runs} made with {escape(name)}.</b>"
+                f" {escape('; '.join(changes[:_MOST]))}{more}. What is this edit?"
+            )
         )
         if isinstance(draft.after, Build):
             self.anew.setText(f"&New revision r{book.next_revision(draft.after.family)}")
-            self.anew.setToolTip(tip(f"The edit goes into a copy, and {name} stays as it was tested."))
+            self.anew.setToolTip(
+                tip(f"The edit goes into a copy, and {name} stays as it was tested.")
+            )
         else:
             self.anew.setText("&New rig from here on")
-            self.anew.setToolTip(tip(f"The edit goes into a rig of its own, and {name} stays as it was tested with."))
+            self.anew.setToolTip(
+                tip(f"The edit goes into a rig of its own, and {name} stays as it was tested with.")
+            )
         self.show()
         self.ask()
 

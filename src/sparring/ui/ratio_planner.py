@@ -17,7 +17,9 @@ from sparring.ui.widgets.parts import Table, note
 
 
 class RatioPlanner(QWidget):
-    """For a run-up: over the gearing from output to mass, the mass's speed against its safe one, and the time to get there."""
+    """For a run-up: over the gearing from output to mass, the mass's speed against its safe one,
+    and the time to get there.
+    """
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -35,7 +37,11 @@ class RatioPlanner(QWidget):
     def _build(self) -> None:
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        self.chart = Chart("mass turns per output turn", "speed of the mass, rpm", name="Speed of the mass over the gearing")
+        self.chart = Chart(
+            "mass turns per output turn",
+            "speed of the mass, rpm",
+            name="Speed of the mass over the gearing",
+        )
         self.curve, self.here = pg.PlotDataItem(), pg.ScatterPlotItem(size=11)
         self.safe = pg.InfiniteLine(angle=0)
         for item in (self.curve, self.safe, self.here):
@@ -66,14 +72,21 @@ class RatioPlanner(QWidget):
                     f"{t:.1f}",
                     f"{s / 1e6:.2f}",
                 ]
-                for g, n, w, j, t, s in zip(gearing, rpm, plan.mass_speed, plan.felt, plan.time, plan.stress, strict=True)
+                for g, n, w, j, t, s in zip(
+                    gearing, rpm, plan.mass_speed, plan.felt, plan.time, plan.stress, strict=True
+                )
             ]
         )
         start, supply = d.plan.voltage / nominal(d.build.motor_line().R), d.rig.limits.supply
-        against = "what the supply gives is not entered" if supply is None else f"the supply gives {d.show(supply, 'current', decimals=2)}"
+        against = (
+            "what the supply gives is not entered"
+            if supply is None
+            else f"the supply gives {d.show(supply, 'current', decimals=2)}"
+        )
         self.said.setText(
-            "rpm of the mass without load, ! above its safe speed; its inertia as the motor feels it; time to nine tenths of that speed; "
-            f"stress in its rim. At the start the motor draws {d.show(start, 'current', decimals=2)} whatever the gearing; {against}."
+            "rpm of the mass without load, ! above its safe speed; its inertia as the motor feels"
+            " it; time to nine tenths of that speed; stress in its rim. At the start the motor"
+            f" draws {d.show(start, 'current', decimals=2)} whatever the gearing; {against}."
         )
         self.chart.rows = lambda: (["gearing", "rpm"], np.column_stack([gearing, rpm]).tolist())
 

@@ -1,4 +1,6 @@
-"""Recording for readings: from the connected bench, a simulated set-up, or a log; what it holds goes to whoever wants it."""
+"""Recording for readings: from the connected bench, a simulated set-up, or a log; what it holds
+goes to whoever wants it.
+"""
 
 from __future__ import annotations
 
@@ -27,7 +29,9 @@ class ReadingRecorder(QWidget):
 
     said = pyqtSignal(str)
 
-    def __init__(self, desk: Desk, session: BenchSession, take: Callable[[Recording, str], bool]) -> None:
+    def __init__(
+        self, desk: Desk, session: BenchSession, take: Callable[[Recording, str], bool]
+    ) -> None:
         """take: is handed each recording and where it came from; says whether it is safe now."""
         super().__init__()
         self.desk, self.session, self.take = desk, session, take
@@ -37,7 +41,12 @@ class ReadingRecorder(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         self.go = QPushButton("Record")
-        self.go.setToolTip(tip("Records from the bench until it is done, or until this is pressed again (Ctrl+Enter)"))
+        self.go.setToolTip(
+            tip(
+                "Records from the bench until it is done, or until this is pressed again"
+                " (Ctrl+Enter)"
+            )
+        )
         self.go.clicked.connect(self.toggle)
         # of its own: a button's goes with its text
         self.key = QShortcut(QKeySequence("Ctrl+Return"), self)
@@ -58,22 +67,31 @@ class ReadingRecorder(QWidget):
         session.recorded.connect(self._recorded)
 
     def set_method(self, method: type[Method], key: str) -> None:
-        """key: under which the logbook keeps these readings, so that a recording cut off by a crash finds them."""
+        """key: under which the logbook keeps these readings, so that a recording cut off by a crash
+        finds them.
+        """
         self.method, self._key_of_readings = method, key
         self.setVisible(bool(method.CHANNELS))
         self.simulate.setVisible(method.TITLE in FIXTURES)
         self._show()
 
-    # --- the bench --------------------------------------------------------------------------------------------
+    # --- the bench --------------------------------------------------------------------------------
 
     def start_simulated(self, *, speed: float = 1.0) -> None:
         if self.method is not None:
-            self.session.simulate(self.desk.build, self.desk.rig, readings=FIXTURES[self.method.TITLE].KEY, speed=speed)
+            self.session.simulate(
+                self.desk.build,
+                self.desk.rig,
+                readings=FIXTURES[self.method.TITLE].KEY,
+                speed=speed,
+            )
 
     def _set_up(self) -> bool:
         """Whether the bench is the simulated set-up for these readings."""
         fixture = FIXTURES.get(self.method.TITLE) if self.method is not None else None
-        return fixture is not None and self.session.simulated and self.session.simulates == fixture.KEY
+        return (
+            fixture is not None and self.session.simulated and self.session.simulates == fixture.KEY
+        )
 
     def toggle(self) -> None:
         """Begins a recording, or ends it and hands it over."""
@@ -84,10 +102,15 @@ class ReadingRecorder(QWidget):
             return
         if ring is None or not ring.count or book is None or method is None:
             return
-        note = {"readings": method.TITLE, "kept_as": self._key_of_readings, "source": self.session.port}
+        note = {
+            "readings": method.TITLE,
+            "kept_as": self._key_of_readings,
+            "source": self.session.port,
+        }
         if self.session.record(book.capture_path(), note):
             self._begun = float(ring.t[-1])
-            if self._set_up():  # a board is not set going from here: what turns, turns by the tester's hand
+            # a board is not set going from here: what turns, turns by the tester's hand
+            if self._set_up():
                 self.session.send("up")
             self._show()
 
@@ -104,7 +127,8 @@ class ReadingRecorder(QWidget):
         from sparring.logbook.recordings import RecordingError, read_stream
 
         if self._begun is None:
-            return  # begun by another: the dialog of earlier readings, or the one that came after it
+            # begun by another: the dialog of earlier readings, or the one that came after it
+            return
         self._begun = None
         self._show()
         try:
@@ -116,8 +140,9 @@ class ReadingRecorder(QWidget):
             stream.unlink()  # else the next start finds it again
 
     def as_true(self, recording: Recording) -> Recording:
-        """The recording as the rig's instruments say it truly was: meters by their comparisons, a raw cell in newtons by its
-        calibration. Raises ValueError where one of them gives no line."""
+        """The recording as the rig's instruments say it truly was: meters by their comparisons, a
+        raw cell in newtons by its calibration. Raises ValueError where one of them gives no line.
+        """
         rig = self.desk.rig
         recording = instruments_of(rig.sensors).corrected(recording)
         if not recording.has("cell") or recording.has("force") or rig.calibration is None:
@@ -125,28 +150,44 @@ class ReadingRecorder(QWidget):
         calibration.fit(rig.calibration, rig.gravity.value)  # says what is wrong with it
         tare = self.session.tare.value if self.session.tare is not None else None
         force = Instruments(rig).force(recording.channels["cell"], tare)
-        return Recording(recording.t, {**recording.channels, "force": force}, recording.gaps, recording.lost)
+        return Recording(
+            recording.t, {**recording.channels, "force": force}, recording.gaps, recording.lost
+        )
 
     def _show(self) -> None:
         s, method = self.session, self.method
-        ready = s.ring is not None and s.ring.count > 0 and s.state == "ready" and self.desk.book is not None
+        ready = (
+            s.ring is not None
+            and s.ring.count > 0
+            and s.state == "ready"
+            and self.desk.book is not None
+        )
         self.go.setEnabled(ready)
         self.go.setText("Record" if self._begun is None else "Stop, take the readings")
         if method is None or s.ring is None or not ready:
-            self.live.setText({"connecting": "waiting for the bench", "lost": "the bench is lost"}.get(s.state, "no bench connected"))
+            self.live.setText(
+                {"connecting": "waiting for the bench", "lost": "the bench is lost"}.get(
+                    s.state, "no bench connected"
+                )
+            )
             return
         parts = []
         for channel in (c for c in method.CHANNELS if c in s.ring.channels):
             label, kind = CHANNELS[channel].label, CHANNELS[channel].kind
-            parts.append(f"{label.lower()} {self.desk.show(float(s.ring.values(channel)[-1]), kind, decimals=_DECIMALS.get(kind, 2))}")
-        missing = [CHANNELS[c].label.lower() for c in method.CHANNELS if c not in s.ring.channels and c != "force"]
+            newest, places = float(s.ring.values(channel)[-1]), _DECIMALS.get(kind, 2)
+            parts.append(f"{label.lower()} {self.desk.show(newest, kind, decimals=places)}")
+        missing = [
+            CHANNELS[c].label.lower()
+            for c in method.CHANNELS
+            if c not in s.ring.channels and c != "force"
+        ]
         if missing:
             parts.append(f"this bench sends no {', no '.join(missing)}")
         if self._begun is not None:
             parts.append(f"{s.ring.t[-1] - self._begun:.0f} s recorded")
         self.live.setText("   ".join(parts))
 
-    # --- a log ------------------------------------------------------------------------------------------------
+    # --- a log ------------------------------------------------------------------------------------
 
     def open_log(self, path: Path | None = None) -> None:
         """Asks for a log and for what its columns are, and hands it over."""
@@ -157,7 +198,9 @@ class ReadingRecorder(QWidget):
         if method is None:
             return
         if path is None:
-            name, _ = QFileDialog.getOpenFileName(self, "Log of these readings", "", "Logs (*.csv *.tsv *.txt *.log);;All files (*)")
+            name, _ = QFileDialog.getOpenFileName(
+                self, "Log of these readings", "", "Logs (*.csv *.tsv *.txt *.log);;All files (*)"
+            )
             if not name:
                 return
             path = Path(name)
@@ -168,7 +211,12 @@ class ReadingRecorder(QWidget):
             return
         wanted = tuple(c for c in method.CHANNELS if c not in ("motor_speed", "force"))
         dialog = ImportDialog(
-            self.desk, look, self, needs=wanted, act="Take the readings", into=f"It becomes readings: {method.TITLE.lower()}."
+            self.desk,
+            look,
+            self,
+            needs=wanted,
+            act="Take the readings",
+            into=f"It becomes readings: {method.TITLE.lower()}.",
         )
 
         def accepted() -> None:

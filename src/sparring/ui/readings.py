@@ -1,4 +1,6 @@
-"""Readings: the ways of measuring with figures typed in or recorded, repeats side by side, results and what they rest on below."""
+"""Readings: the ways of measuring with figures typed in or recorded, repeats side by side, results
+and what they rest on below.
+"""
 
 from __future__ import annotations
 
@@ -50,7 +52,9 @@ if TYPE_CHECKING:
 
 
 class ReadingGrid(QTableWidget):
-    """A row a figure, a column a repeat. Enter goes on: down, then to the top of the next column, which is made."""
+    """A row a figure, a column a repeat. Enter goes on: down, then to the top of the next column,
+    which is made.
+    """
 
     changed = pyqtSignal()
 
@@ -58,7 +62,9 @@ class ReadingGrid(QTableWidget):
         super().__init__(len(kind.FIELDS), 0, parent)
         self.kind = kind
         self.setVerticalHeaderLabels([label for label, _ in kind.FIELDS])
-        self.setAccessibleName("Readings, a column a repeat. Enter goes on to the next figure, Delete empties a cell.")
+        self.setAccessibleName(
+            "Readings, a column a repeat. Enter goes on to the next figure, Delete empties a cell."
+        )
         horizontal = self.horizontalHeader()
         if horizontal is not None:
             horizontal.setDefaultSectionSize(122)
@@ -92,13 +98,24 @@ class ReadingGrid(QTableWidget):
                 elif info is None:
                     texts.append(str(value))
                 else:
-                    texts.append(quantity.show(value.value, info.kind, info.file_unit, u=value.u or None, decimals=None if value.u else 3))
+                    texts.append(
+                        quantity.show(
+                            value.value,
+                            info.kind,
+                            info.file_unit,
+                            u=value.u or None,
+                            decimals=None if value.u else 3,
+                        )
+                    )
             columns.append(texts)
         self.set_texts([*self.texts(), *columns])
 
     def texts(self) -> list[list[str]]:
         """What is typed, column by column, empty columns left out."""
-        found = [[self._cell(r, c).text().strip() for r in range(self.rowCount())] for c in range(self.columnCount())]
+        found = [
+            [self._cell(r, c).text().strip() for r in range(self.rowCount())]
+            for c in range(self.columnCount())
+        ]
         return [column for column in found if any(column)]
 
     def readings(self) -> list[Reading]:
@@ -118,7 +135,9 @@ class ReadingGrid(QTableWidget):
                     values[name] = None
             found.append(self.kind.model_validate(values))
         if not found:
-            raise ValueError("Type the first reading; units are understood, and ± where you know it.")
+            raise ValueError(
+                "Type the first reading; units are understood, and ± where you know it."
+            )
         return found
 
     def _read(self, name: str, text: str) -> Any:
@@ -156,7 +175,9 @@ class ReadingGrid(QTableWidget):
                     except (QuantityError, ValueError) as err:
                         reason = str(err)
                         self.faults[r, c] = reason
-                item.setForeground(theme.colour("vermilion") if reason else QColor(theme.hex("ink")))
+                item.setForeground(
+                    theme.colour("vermilion") if reason else QColor(theme.hex("ink"))
+                )
                 item.setToolTip(tip(reason))
         self._filling = False
         self.changed.emit()
@@ -186,12 +207,15 @@ class ReadingGrid(QTableWidget):
 
 
 class ReadingsDialog(QDialog):
-    """What is typed or recorded is kept with the build in hand, a page a way of measuring, and is there again next time."""
+    """What is typed or recorded is kept with the build in hand, a page a way of measuring, and is
+    there again next time.
+    """
 
     def __init__(self, desk: Desk, session: BenchSession, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.desk = desk
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)  # a closed one would go on hearing the bench
+        # a closed one would go on hearing the bench
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.logs: list[str] = []
         self.judged: Judged | None = None
         self.method: Method = METHODS[0]()
@@ -225,7 +249,13 @@ class ReadingsDialog(QDialog):
         middle.addLayout(self.right, 7)
         column.addLayout(middle, 4)
         column.addWidget(heading("What comes out"))
-        self.results = Table(["", "figure", "repeats scatter by", "rests mostly on"], "Results", 3, left=(3,), wraps=True)
+        self.results = Table(
+            ["", "figure", "repeats scatter by", "rests mostly on"],
+            "Results",
+            3,
+            left=(3,),
+            wraps=True,
+        )
         below = QHBoxLayout()
         below.addWidget(self.results, 3)
         self.chart: ReadingChart | None = None
@@ -255,14 +285,18 @@ class ReadingsDialog(QDialog):
         self._choose(0)
         self.grid.setFocus()  # a tester begins to type figures
 
-    # --- keeping ------------------------------------------------------------------------------------------------
+    # --- keeping ----------------------------------------------------------------------------------
 
     def _key(self, build_id: int = 0) -> str:
         return f"by hand {build_id or self.desk.build_id} {self.method.TITLE}"
 
     def _keep(self) -> None:
         if self.desk.book is not None:
-            kept = {"method": json.loads(self.method.to_json()), "readings": self.grid.texts(), "recordings": self.logs}
+            kept = {
+                "method": json.loads(self.method.to_json()),
+                "readings": self.grid.texts(),
+                "recordings": self.logs,
+            }
             self.desk.book.set_setting(self._key(), kept)
 
     def _choose(self, index: int) -> None:
@@ -274,7 +308,8 @@ class ReadingsDialog(QDialog):
             kept = self.desk.book.setting(self._key()) or {}
             try:
                 self.method = kind.from_json(json.dumps(kept.get("method", {})))
-            except RecordError as err:  # of another version: what was typed in the grid is still there
+            except RecordError as err:
+                # of another version: what was typed in the grid is still there
                 self.said.setText(str(err))
         self.logs = list(kept.get("recordings", []))
         self.recorder.set_method(kind, self._key())
@@ -292,7 +327,12 @@ class ReadingsDialog(QDialog):
         self.grid.changed.connect(self._work)
         self.grid.setCurrentCell(0, 0)
         self.latitude.setVisible("gravity" in kind.model_fields)
-        self.use.setText({BareMotor: "Use as this build's motor", DrumFriction: "Use as this rig's drum friction"}.get(kind, ""))
+        self.use.setText(
+            {
+                BareMotor: "Use as this build's motor",
+                DrumFriction: "Use as this rig's drum friction",
+            }.get(kind, "")
+        )
         self.use.setVisible(bool(self.use.text()))
         self.compare.setVisible(kind is BareMotor)
         self._work()
@@ -319,7 +359,9 @@ class ReadingsDialog(QDialog):
         if info is None and bare is int:
             count = whole_number(label, self.method, name)
             count.setValue(getattr(self.method, name))
-            count.editingFinished.connect(lambda: self.said.setText(commit(count.value()) or self.said.text()))
+            count.editingFinished.connect(
+                lambda: self.said.setText(commit(count.value()) or self.said.text())
+            )
             return count
         if info is None:
             choice = QComboBox()
@@ -328,11 +370,13 @@ class ReadingsDialog(QDialog):
             choice.setCurrentText(str(getattr(self.method, name)))
             choice.activated.connect(lambda _i: commit(choice.currentText()))
             return choice
-        field = QuantityField(info, info.file_unit, commit, optional=optional, measured=bare is Measured, name=label)
+        field = QuantityField(
+            info, info.file_unit, commit, optional=optional, measured=bare is Measured, name=label
+        )
         field.set_value(getattr(self.method, name))
         return field
 
-    # --- taking what was recorded --------------------------------------------------------------------------------
+    # --- taking what was recorded -----------------------------------------------------------------
 
     def done(self, result: int) -> None:
         """Closing ends a recording and takes what it holds."""
@@ -340,12 +384,16 @@ class ReadingsDialog(QDialog):
         super().done(result)
 
     def take(self, recording: Recording, source: str) -> bool:
-        """Keeps a recording in the logbook; the readings in it go into the grid. Whether it is kept."""
+        """Keeps a recording in the logbook; the readings in it go into the grid. Whether it is
+        kept.
+        """
         if self.desk.book is not None:
             from sparring.logbook import LogbookError
 
             try:
-                name = self.desk.book.keep_recording(recording, {"readings": self.method.TITLE, "source": source})
+                name = self.desk.book.keep_recording(
+                    recording, {"readings": self.method.TITLE, "source": source}
+                )
             except LogbookError as err:
                 self.said.setText(str(err))
                 return False
@@ -379,16 +427,26 @@ class ReadingsDialog(QDialog):
         """What the readings' form does not say yet of the instruments, as the rig knows them."""
         sensors, known = self.desk.rig.sensors, type(self.method).model_fields
         accuracies = {name: meters.accuracy(sensors, name) for name in meters.METERS}
-        if (cell := self.desk.rig.calibration) is not None and recording.has("cell"):  # its force is that calibration's
+        # its force is that calibration's
+        if (cell := self.desk.rig.calibration) is not None and recording.has("cell"):
             line = calibration.fit(cell, self.desk.rig.gravity.value)
-            accuracies["scale"] = accuracies["balances"] = 2 * std(line.slope) / abs(nominal(line.slope))
+            accuracies["scale"] = accuracies["balances"] = (
+                2 * std(line.slope) / abs(nominal(line.slope))
+            )
         for name, accuracy in accuracies.items():
             if name in known and getattr(self.method, name) == 0:
                 self.method = changed(self.method, (name,), float(f"{accuracy:.2g}"))
-        if isinstance(self.method, DrumFriction) and self.method.constant.value == 0 and not recording.has("torque"):
+        if (
+            isinstance(self.method, DrumFriction)
+            and self.method.constant.value == 0
+            and not recording.has("torque")
+        ):
             try:
-                self.method = self.method.with_motor(inputs_of(self.desk.build, self.desk.rig).motor)
-            except ValueError as err:  # the build's motor contradicts itself: its constant is typed then
+                self.method = self.method.with_motor(
+                    inputs_of(self.desk.build, self.desk.rig).motor
+                )
+            except ValueError as err:
+                # the build's motor contradicts itself: its constant is typed then
                 self.said.setText(str(err))
 
     def _set_chart(self) -> None:
@@ -403,7 +461,7 @@ class ReadingsDialog(QDialog):
             self.chart = ReadingChart(self.desk, self.method)
             self.below.addWidget(self.chart, 2)
 
-    # --- working out --------------------------------------------------------------------------------------------
+    # --- working out ------------------------------------------------------------------------------
 
     def _work(self) -> None:
         """Reduces what is typed, at each change."""
@@ -429,14 +487,26 @@ class ReadingsDialog(QDialog):
             shares = budget(r.value)[:2]
             unit = self.desk.units[r.kind]
             small = r.kind == "inertia" and abs(nominal(r.value)) < 1e-3
-            shown = quantity.show(nominal(r.value), r.kind, "g·cm²" if small else unit, u=std(r.value) or None)
+            shown = quantity.show(
+                nominal(r.value), r.kind, "g·cm²" if small else unit, u=std(r.value) or None
+            )
             repeats = f"{100 * r.scatter:.2g} % of {r.repeats}" if r.scatter is not None else ""
-            rows.append([r.label, shown, repeats, ", ".join(f"{s.name} {100 * s.share:.0f} %" for s in shares)])
+            rows.append(
+                [
+                    r.label,
+                    shown,
+                    repeats,
+                    ", ".join(f"{s.name} {100 * s.share:.0f} %" for s in shares),
+                ]
+            )
         self.results.fill(rows)
         self.results.setColumnHidden(2, not any(row[2] for row in rows))
         signs = {"wrong": "Cannot be: ", "caution": "Caution: ", "note": "", "good": ""}
         self.said.setText(
-            "\n".join(f"{signs[f.severity]}{f.title}. {explain(f, self.desk.units)} {f.why}" for f in self.judged.findings)
+            "\n".join(
+                f"{signs[f.severity]}{f.title}. {explain(f, self.desk.units)} {f.why}"
+                for f in self.judged.findings
+            )
             or "± is the 95 % half-width (k = 2)."
         )
         self._keep()
@@ -461,12 +531,22 @@ class ReadingsDialog(QDialog):
         try:
             readings: list[Any] = list(self.grid.readings())
             if isinstance(method, BareMotor):
-                reason = desk.edit("build", ("motor",), method.as_readings(readings, desk.build.motor), "measured motor")
+                reason = desk.edit(
+                    "build",
+                    ("motor",),
+                    method.as_readings(readings, desk.build.motor),
+                    "measured motor",
+                )
                 what = f"{desk.build.name} has this motor now"
             elif isinstance(method, DrumFriction):
                 if not isinstance(desk.rig.method, Hoist):
                     raise ValueError(f"{desk.rig.name} is no hoist; choose one on Rig first")
-                reason = desk.edit("rig", ("method", "bearing"), method.as_friction(readings), "measured drum friction")
+                reason = desk.edit(
+                    "rig",
+                    ("method", "bearing"),
+                    method.as_friction(readings),
+                    "measured drum friction",
+                )
                 what = f"{desk.rig.name} has this drum friction now"
             else:
                 return
@@ -476,7 +556,9 @@ class ReadingsDialog(QDialog):
         self.said.setText(reason or f"{what}; Ctrl+Z takes it back.")
 
     def _compare_motors(self) -> None:
-        """The motors measured for all builds, side by side, and whether they differ by more than their readings leave open."""
+        """The motors measured for all builds, side by side, and whether they differ by more than
+        their readings leave open.
+        """
         book = self.desk.book
         if book is None:
             return

@@ -1,4 +1,5 @@
-"""A run's recording with the window its point comes from, each channel over its own largest value."""
+"""A run's recording with the window its point comes from, each channel over its own
+largest value."""
 
 from __future__ import annotations
 
@@ -48,7 +49,10 @@ class RecordingView(QWidget):
             self.chart.remove(item)
         self._items.clear()
         run = point.run
-        part = rec.span(run.start if run.start is not None else -np.inf, run.stop if run.stop is not None else np.inf)
+        part = rec.span(
+            run.start if run.start is not None else -np.inf,
+            run.stop if run.stop is not None else np.inf,
+        )
         if not len(part):
             return
         zero = float(part.t[0])
@@ -64,9 +68,18 @@ class RecordingView(QWidget):
             t, y = thinned(part.t - zero, part.channels[key], 1200)
             base = float(np.nanquantile(y, 0.02)) if key in ("cell", "temperature") else 0.0
             top = float(np.nanmax(np.abs(y - base))) or 1.0
-            style = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)[n]
-            self._items.append(pg.PlotDataItem(t, 100 * (y - base) / top, pen=pen(CHANNEL_COLOURS[key], 1, style)))
-            label = pg.TextItem(CHANNELS[key].label, color=theme.colour(CHANNEL_COLOURS[key]), anchor=(0, 0))
+            style = (
+                Qt.PenStyle.SolidLine,
+                Qt.PenStyle.DashLine,
+                Qt.PenStyle.DotLine,
+                Qt.PenStyle.DashDotLine,
+            )[n]
+            self._items.append(
+                pg.PlotDataItem(t, 100 * (y - base) / top, pen=pen(CHANNEL_COLOURS[key], 1, style))
+            )
+            label = pg.TextItem(
+                CHANNELS[key].label, color=theme.colour(CHANNEL_COLOURS[key]), anchor=(0, 0)
+            )
             label.setFont(font(11, bold=True))
             label.setPos(float(t[-1]) * (0.015 + 0.2 * n), 138)
             self._items.append(label)
@@ -75,7 +88,11 @@ class RecordingView(QWidget):
                 pos=at - zero,
                 angle=90,
                 label=text,
-                labelOpts={"position": 0.15, "color": theme.colour("on-amber"), "fill": theme.colour("amber")},
+                labelOpts={
+                    "position": 0.15,
+                    "color": theme.colour("on-amber"),
+                    "fill": theme.colour("amber"),
+                },
                 pen=pen("amber", 1.4, Qt.PenStyle.DashLine),
             )
             self._items.append(line)
@@ -83,18 +100,35 @@ class RecordingView(QWidget):
             self.chart.add(item)
         self.chart.box.setRange(xRange=(0, float(part.t[-1]) - zero), yRange=(-5, 140), padding=0)
         d = self.desk
-        steady = "steady" if point.window.steady else f"not steady (drifts {d.show(point.window.drift, 'ratio', decimals=1)})"
+        steady = (
+            "steady"
+            if point.window.steady
+            else f"not steady (drifts {d.show(point.window.drift, 'ratio', decimals=1)})"
+        )
         state = (
             "stalled"
             if point.stalled
-            else f"window {point.window.start - zero:.2f} to {point.window.stop - zero:.2f} s, {steady}, {point.effective:.0f} independent samples"
+            else (
+                f"window {point.window.start - zero:.2f} to {point.window.stop - zero:.2f} s,"
+                f" {steady}, {point.effective:.0f} independent samples"
+            )
         )
         gaps = f", {len(rec.gaps)} gaps" if rec.gaps else ""
         pull = ""
-        if point.pull is not None and not point.stalled and (point.torque_mass is None or d.rig.torque_from == "cell"):
-            least, most = (d.show(x, "force", decimals=1) for x in (point.pull.least, point.pull.most))
+        if (
+            point.pull is not None
+            and not point.stalled
+            and (point.torque_mass is None or d.rig.torque_from == "cell")
+        ):
+            least, most = (
+                d.show(x, "force", decimals=1) for x in (point.pull.least, point.pull.most)
+            )
             pull = f"; at the cell {d.show(point.pull.mean, 'force')}, least {least}, peak {most}"
         self.about.setText(
-            f"{name}, {d.rig.method.DOES[0].lower()} {run.repeat}: {state}; speed {d.show(point.speed, 'speed')}, torque {d.show(point.torque, 'torque')}{pull}{gaps}."
+            f"{name}, {d.rig.method.DOES[0].lower()} {run.repeat}: {state}; speed"
+            f" {d.show(point.speed, 'speed')}, torque {d.show(point.torque, 'torque')}{pull}{gaps}."
         )
-        self.chart.rows = lambda: (["t s", *part.channels], np.column_stack([part.t, *part.channels.values()]).tolist())
+        self.chart.rows = lambda: (
+            ["t s", *part.channels],
+            np.column_stack([part.t, *part.channels.values()]).tolist(),
+        )

@@ -1,4 +1,6 @@
-"""The sensors of a rig: the load cell's calibration, and meters held against better ones; each with its residuals and a verdict."""
+"""The sensors of a rig: the load cell's calibration, and meters held against better ones; each with
+its residuals and a verdict.
+"""
 
 from __future__ import annotations
 
@@ -52,7 +54,9 @@ class SensorsPanel(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         self.choice = QComboBox()
         self.choice.setAccessibleName("Sensor")
-        self.choice.addItems(["Load cell", "Second load cell", *(name.capitalize() for name in METERS)])
+        self.choice.addItems(
+            ["Load cell", "Second load cell", *(name.capitalize() for name in METERS)]
+        )
         column.addWidget(self.choice)
         self.shown = QVBoxLayout()
         column.addLayout(self.shown, 1)
@@ -103,7 +107,9 @@ class SensorsPanel(QWidget):
             self.choice.setCurrentIndex(0)
 
     def choose(self, sensor: str) -> QWidget | None:
-        """Shows a sensor by the field of its record; the field to begin at, None where it is none of these, or not offered."""
+        """Shows a sensor by the field of its record; the field to begin at, None where it is none
+        of these, or not offered.
+        """
         view = self.choice.view()
         assert isinstance(view, QListView)
         if sensor not in self.NAMES or view.isRowHidden(self.NAMES.index(sensor)):
@@ -114,7 +120,9 @@ class SensorsPanel(QWidget):
 
 
 class MeterPanel(QWidget):
-    """A meter held against a better one: both readings typed, or the meter's own taken from the live bench."""
+    """A meter held against a better one: both readings typed, or the meter's own taken from the
+    live bench.
+    """
 
     def __init__(self, desk: Desk, session: BenchSession, name: str) -> None:
         super().__init__()
@@ -135,9 +143,14 @@ class MeterPanel(QWidget):
         column.addWidget(self.verdict)
         self.form: Form | None = None  # made with the first comparison
         grid = QGridLayout()
-        self.reference, self.shown = (self._entry(what, optional) for what, optional in (("Reference reads", False), ("Meter reads", True)))
+        self.reference, self.shown = (
+            self._entry(what, optional)
+            for what, optional in (("Reference reads", False), ("Meter reads", True))
+        )
         self.shown.setPlaceholderText("as it is now")
-        for n, (label, field) in enumerate((("Reference reads", self.reference), ("Meter reads", self.shown))):
+        for n, (label, field) in enumerate(
+            (("Reference reads", self.reference), ("Meter reads", self.shown))
+        ):
             text = Label(label)
             text.setBuddy(field)
             grid.addWidget(text, n, 0)
@@ -147,13 +160,20 @@ class MeterPanel(QWidget):
         column.addLayout(grid)
         row = QHBoxLayout()
         self.take = QPushButton("Take")
-        self.take.setToolTip(tip("Adds both readings; a new comparison begins with the first and counts from the third on (Enter)"))
+        self.take.setToolTip(
+            tip(
+                "Adds both readings; a new comparison begins with the first and counts from the"
+                " third on (Enter)"
+            )
+        )
         self.take.clicked.connect(self.take_reading)
         self.drop = QPushButton("Drop")
         self.drop.setToolTip(tip("Takes the last reading back"))
         self.drop.clicked.connect(self._drop)
         self.forget = QPushButton("By data sheet")
-        self.forget.setToolTip(tip("Leaves the comparison out: the meter counts as its data sheet says"))
+        self.forget.setToolTip(
+            tip("Leaves the comparison out: the meter counts as its data sheet says")
+        )
         self.forget.clicked.connect(self._forget)
         self.sheet = QPushButton("Sheet …")
         self.sheet.setToolTip(tip("Writes the comparison as a sheet to keep"))
@@ -179,11 +199,15 @@ class MeterPanel(QWidget):
     def _entry(self, label: str, optional: bool) -> QuantityField:
         _, info, _ = annotation(self.point(), ("reference",))
         assert info is not None
-        return QuantityField(info, info.file_unit, lambda _v: None, optional=optional, measured=False, name=label)
+        return QuantityField(
+            info, info.file_unit, lambda _v: None, optional=optional, measured=False, name=label
+        )
 
     def _style(self) -> None:
         self.zero.setPen(pen("ink-2", 1))
-        self.dots.setBrush(pg.mkBrush(theme.colour(self.kind.KIND if self.kind.KIND != "speed" else "brass")))
+        self.dots.setBrush(
+            pg.mkBrush(theme.colour(self.kind.KIND if self.kind.KIND != "speed" else "brass"))
+        )
         self.dots.setPen(pg.mkPen(theme.colour("sheet")))
 
     @property
@@ -191,7 +215,7 @@ class MeterPanel(QWidget):
         found: Comparison | None = getattr(self.desk.rig.sensors, self.name)
         return found
 
-    # --- what is known ------------------------------------------------------------------------------------------
+    # --- what is known ----------------------------------------------------------------------------
 
     def refresh(self) -> None:
         d, kind = self.desk, self.kind.KIND
@@ -222,8 +246,9 @@ class MeterPanel(QWidget):
             self.dots.setData([], [])
             accuracy = getattr(d.rig.sensors, METERS[self.name][2])
             self.verdict.setText(
-                f"As its data sheet says: right within ± {100 * accuracy:.2g} % (Rig ▸ Plan). Hold it against a better one, "
-                "three readings or more over the range, and what it shows is corrected." + taken
+                f"As its data sheet says: right within ± {100 * accuracy:.2g} % (Rig ▸ Plan). Hold"
+                " it against a better one, three readings or more over the range, and what it"
+                " shows is corrected." + taken
             )
             return
         try:
@@ -236,13 +261,17 @@ class MeterPanel(QWidget):
         off = 100 * line.residuals / float(np.ptp(shown))
         x = np.array([from_si(v, unit, kind) for v in true])
         self.dots.setData(x, off)
-        self.chart.rows = lambda: ([f"reference {unit}", "off the line %"], np.column_stack([x, off]).tolist())
+        self.chart.rows = lambda: (
+            [f"reference {unit}", "off the line %"],
+            np.column_stack([x, off]).tolist(),
+        )
         zero = show(nominal(line.intercept), kind, unit, u=std(line.intercept) or None)
         slope = 100 * (nominal(line.slope) - 1)
         self.verdict.setText(
-            f"{comparison.date}, {len(true)} readings: shows {abs(slope):.2f} ± {200 * std(line.slope):.2f} % too "
-            f"{'much' if slope > 0 else 'little'}, and {zero} at nothing; {np.abs(off).max():.2f} % of the range off the line at worst. "
-            "Live figures and runs from now on are corrected by it." + taken
+            f"{comparison.date}, {len(true)} readings: shows {abs(slope):.2f} ±"
+            f" {200 * std(line.slope):.2f} % too {'much' if slope > 0 else 'little'}, and {zero} at"
+            f" nothing; {np.abs(off).max():.2f} % of the range off the line at worst. Live figures"
+            " and runs from now on are corrected by it." + taken
         )
 
     def watch(self) -> None:
@@ -252,9 +281,15 @@ class MeterPanel(QWidget):
         now = self._now()
         kind = self.kind.KIND
         if now is None:
-            self.live.setText("No bench connected" if self.session.live is None else f"This bench sends no {self.channels[0]}")
+            self.live.setText(
+                "No bench connected"
+                if self.session.live is None
+                else f"This bench sends no {self.channels[0]}"
+            )
         else:
-            self.live.setText(f"{self.name.capitalize()} {self.desk.show(now, kind, decimals=_DECIMALS[kind])}")
+            self.live.setText(
+                f"{self.name.capitalize()} {self.desk.show(now, kind, decimals=_DECIMALS[kind])}"
+            )
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
@@ -268,7 +303,7 @@ class MeterPanel(QWidget):
         values = ring.values(self.channels[0])[ring.since(ring.t[-1] - 1.0)]
         return None if np.isnan(values).all() else float(np.nanmean(values))
 
-    # --- taking readings ------------------------------------------------------------------------------------------
+    # --- taking readings --------------------------------------------------------------------------
 
     def take_reading(self) -> None:
         d = self.desk
@@ -280,7 +315,9 @@ class MeterPanel(QWidget):
         assert reference is not None
         reads = shown.value if shown is not None else self._now()
         if reads is None:
-            d.said.emit(f"Type what the {self.name} reads too, or connect the bench first (Bench menu).")
+            d.said.emit(
+                f"Type what the {self.name} reads too, or connect the bench first (Bench menu)."
+            )
             return
         self.fresh.append(self.point.model_validate({"reference": reference.value, "shown": reads}))
         self._keep()
@@ -293,13 +330,24 @@ class MeterPanel(QWidget):
         """From the third different reading on, the fresh ones are the comparison in force."""
         if len({p.reference for p in self.fresh}) >= 3:
             old = self.comparison
-            facts = {name: getattr(old, name) for name in ("instrument", "reference", "reference_accuracy")} if old else {}
+            facts = (
+                {
+                    name: getattr(old, name)
+                    for name in ("instrument", "reference", "reference_accuracy")
+                }
+                if old
+                else {}
+            )
             try:
-                made = self.kind.model_validate({**facts, "date": date.today().isoformat(), "points": tuple(self.fresh)})
+                made = self.kind.model_validate(
+                    {**facts, "date": date.today().isoformat(), "points": tuple(self.fresh)}
+                )
             except (RecordError, ValueError) as err:
                 self.desk.said.emit(str(err))
                 return
-            if reason := self.desk.edit("rig", ("sensors", self.name), made, f"comparison of the {self.name}"):
+            if reason := self.desk.edit(
+                "rig", ("sensors", self.name), made, f"comparison of the {self.name}"
+            ):
                 self.desk.said.emit(reason)
         self.refresh()
 
@@ -310,7 +358,9 @@ class MeterPanel(QWidget):
 
     def _forget(self) -> None:
         self.fresh = []
-        if reason := self.desk.edit("rig", ("sensors", self.name), None, f"{self.name} by data sheet"):
+        if reason := self.desk.edit(
+            "rig", ("sensors", self.name), None, f"{self.name} by data sheet"
+        ):
             self.desk.said.emit(reason)
         self.refresh()
 
@@ -331,8 +381,13 @@ class MeterPanel(QWidget):
         comparison = self.comparison
         assert comparison is not None
         try:
-            path.write_text(render_comparison(self.name, comparison, self.desk.units), encoding="utf-8")
+            path.write_text(
+                render_comparison(self.name, comparison, self.desk.units), encoding="utf-8"
+            )
         except (OSError, ValueError) as err:
-            self.desk.said.emit(f"{path.name} could not be written: {getattr(err, 'strerror', None) or err}. Choose another folder.")
+            self.desk.said.emit(
+                f"{path.name} could not be written: {getattr(err, 'strerror', None) or err}. Choose"
+                " another folder."
+            )
             return
         self.desk.said.emit(f"Written: {path.name}")

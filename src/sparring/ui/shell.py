@@ -1,4 +1,6 @@
-"""The window: driveline above, work order, pages, logbook at the left, findings at the right, title block below."""
+"""The window: driveline above, work order, pages, logbook at the left, findings at the right, title
+block below.
+"""
 
 from __future__ import annotations
 
@@ -162,13 +164,14 @@ class MainWindow(QMainWindow):
         self.mark_key.activated.connect(lambda: self.run_page.mark())
         self.broke_key = QShortcut(QKeySequence(Qt.Key.Key_B), self)
         self.broke_key.activated.connect(lambda: self.run_page.broke())
-        theme.apply()  # last: one pass over finished widgets is quicker than one as each finds its place
+        # last: one pass over finished widgets is quicker than one as each finds its place
+        theme.apply()
         self.go("Build")
         self._bench_state()
         self.title_block.refresh()
         self._driveline()
 
-    # --- pages, made when first wanted, or in idle moments after the window is up ----------------------------------------
+    # --- pages, made when first wanted, or in idle moments after the window is up -----------------
 
     @property
     def rig_page(self) -> RigPage:
@@ -209,7 +212,9 @@ class MainWindow(QMainWindow):
         return page
 
     def make_pages(self) -> None:
-        """Makes the pages not yet wanted, one in each idle moment; the chart library is loaded off this thread first."""
+        """Makes the pages not yet wanted, one in each idle moment; the chart library is loaded off
+        this thread first.
+        """
 
         def next_one(_result: object = None) -> None:
             missing = next((p for p in PAGES if p not in self.made), None)
@@ -219,7 +224,7 @@ class MainWindow(QMainWindow):
 
         background.run(_load_slow_libraries, next_one, lambda err: self.say(str(err)))
 
-    # --- panels -------------------------------------------------------------------------------------------------------
+    # --- panels -----------------------------------------------------------------------------------
 
     def search(self) -> None:
         self.fold(self.logbook, True)
@@ -233,7 +238,7 @@ class MainWindow(QMainWindow):
         panel.setVisible(shown)
         self.right.setVisible(not self.findings.isHidden() or self.work.current == "Run")
 
-    # --- going about ----------------------------------------------------------------------------------------------------
+    # --- going about ------------------------------------------------------------------------------
 
     def go(self, page: str) -> None:
         """Shows a page."""
@@ -251,7 +256,9 @@ class MainWindow(QMainWindow):
         self._driveline()
 
     def say(self, text: str, *, stay: bool = False) -> None:
-        """A sentence for the tester, above the title block for a while (or until the next one); nothing else moves."""
+        """A sentence for the tester, above the title block for a while (or until the next one);
+        nothing else moves.
+        """
         self.message.say(text, stay=stay)
 
     def _place_message(self) -> None:
@@ -260,10 +267,14 @@ class MainWindow(QMainWindow):
             return
         self.message.fit(min(620, centre.width() - 80))
         left = (centre.width() - self.message.width()) // 2
-        self.message.move(left, centre.height() - self.title_block.height() - self.message.height() - 12)
+        self.message.move(
+            left, centre.height() - self.title_block.height() - self.message.height() - 12
+        )
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """A small window folds what can be spared; it comes back when there is room again, whatever was folded by hand meanwhile."""
+        """A small window folds what can be spared; it comes back when there is room again, whatever
+        was folded by hand meanwhile.
+        """
         super().resizeEvent(event)
         narrow, low = self.width() < _NARROW, self.height() < _LOW
         if narrow != self._narrow:
@@ -288,18 +299,33 @@ class MainWindow(QMainWindow):
             next(iter(self.rig_page.picture.fields.values())).setFocus()
 
     def _place(self, place: str) -> None:
-        page = {"build": "Build", "train": "Build", "rig": "Rig", "calibration": "Rig", "plan": "Rig", "recorded": "Results"}.get(place)
+        page = {
+            "build": "Build",
+            "train": "Build",
+            "rig": "Rig",
+            "calibration": "Rig",
+            "plan": "Rig",
+            "recorded": "Results",
+        }.get(place)
         if page is None:
             self.errands.units()
             return
         self.go(page)
         target: QWidget | None = None
         if page == "Build":
-            target = self.build_page.gears if place == "train" else self.build_page.build_form.fields[("family",)]
+            target = (
+                self.build_page.gears
+                if place == "train"
+                else self.build_page.build_form.fields[("family",)]
+            )
         elif page == "Rig":
             rig = self.rig_page
             rig.tabs.setCurrentIndex(0)
-            target = rig.show_place("rig.calibration") if place == "calibration" else {"rig": rig.rigs, "plan": rig.loads.line}[place]
+            target = (
+                rig.show_place("rig.calibration")
+                if place == "calibration"
+                else {"rig": rig.rigs, "plan": rig.loads.line}[place]
+            )
         if target is not None:
             self.build_page.side.reveal(target) if place == "build" else None
             target.setFocus()
@@ -327,27 +353,45 @@ class MainWindow(QMainWindow):
 
     def changeEvent(self, event: QEvent | None) -> None:
         super().changeEvent(event)
-        if event is not None and event.type() == QEvent.Type.ActivationChange and self.isActiveWindow():
+        if (
+            event is not None
+            and event.type() == QEvent.Type.ActivationChange
+            and self.isActiveWindow()
+        ):
             self.question.ask()  # an edit from a dialog waits until that is closed
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Esc stops, always, from any page, with any dialog open. The keys of the menus reach the window from every field."""
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Escape:
+        """Esc stops, always, from any page, with any dialog open. The keys of the menus reach the
+        window from every field.
+        """
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.KeyPress
+            and event.key() == Qt.Key.Key_Escape
+        ):
             if (was := self.session.state) in ("preparing", "lifting", "lowering"):
                 self.session.stop()
-                self.say("Told to stop." + (" The lift is kept, marked as stopped." if was == "lifting" else ""))
+                self.say(
+                    "Told to stop."
+                    + (" The lift is kept, marked as stopped." if was == "lifting" else "")
+                )
                 return True
             self.session.stop()
             if was == "lost":
-                self.say("STOP is not confirmed: the bench hears it first when it is back. Cut its power.", stay=True)
+                self.say(
+                    "STOP is not confirmed: the bench hears it first when it is back. Cut its"
+                    " power.",
+                    stay=True,
+                )
         elif isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
             combined = QKeySequence(event.keyCombination()).toString()
             if _nothing_typed(watched, event) or combined in self.keys:
-                event.ignore()  # Qt's fields would take it: Ctrl+U empties them, Ctrl+E goes to their end
+                # Qt's fields would take it: Ctrl+U empties them, Ctrl+E goes to their end
+                event.ignore()
                 return True
         return False
 
-    # --- what is shown above and around -------------------------------------------------------------------------------
+    # --- what is shown above and around -----------------------------------------------------------
 
     def _driveline(self) -> None:
         d = self.desk
@@ -358,10 +402,24 @@ class MainWindow(QMainWindow):
         result = d.result
         step = None
         if result is not None and page == "Results":
-            step = result.steps[d.step] if d.step is not None and d.step < len(result.steps) else result.best
-        if step is not None and step.lifted and step.power_in is not None and step.voltage is not None:
+            step = (
+                result.steps[d.step]
+                if d.step is not None and d.step < len(result.steps)
+                else result.best
+            )
+        if (
+            step is not None
+            and step.lifted
+            and step.power_in is not None
+            and step.voltage is not None
+        ):
             flow = predict.measured_flow(
-                d.build, nominal(step.voltage), nominal(step.current), nominal(step.power_in), nominal(step.speed), nominal(step.torque)
+                d.build,
+                nominal(step.voltage),
+                nominal(step.current),
+                nominal(step.power_in),
+                nominal(step.speed),
+                nominal(step.torque),
             )
             wire = d.show(step.wire_to_shaft, "ratio", decimals=None)
             head, _, tail = wire.partition(" ± ")
@@ -370,7 +428,11 @@ class MainWindow(QMainWindow):
                 flow,
                 "measured",
                 lines,
-                (f"{head} %" if tail else head, f"± {tail}, k = 2" if tail else "", f"gearbox {d.show(step.gearbox, 'ratio')}"),
+                (
+                    f"{head} %" if tail else head,
+                    f"± {tail}, k = 2" if tail else "",
+                    f"gearbox {d.show(step.gearbox, 'ratio')}",
+                ),
             )
             return
         load = self.build_page.load
@@ -383,7 +445,11 @@ class MainWindow(QMainWindow):
             flow,
             "predicted",
             lines,
-            (d.show(flow.wire_to_shaft, "ratio", decimals=1), "", f"gearbox {d.show(flow.gearbox, 'ratio', decimals=1)}"),
+            (
+                d.show(flow.wire_to_shaft, "ratio", decimals=1),
+                "",
+                f"gearbox {d.show(flow.gearbox, 'ratio', decimals=1)}",
+            ),
         )
 
     def _live_flow(self, flow: predict.PowerFlow) -> None:
@@ -411,14 +477,24 @@ class MainWindow(QMainWindow):
         d = self.desk
         done, total = len(d.done_lifts()), d.todo_count()
         self.work.set_state("Build", "done")
-        self.work.set_state("Rig", "done" if d.rig.calibration or not d.rig.method.CELL else "needs you: calibrate")
-        self.work.set_state("Run", "" if not done else "done" if done >= total else f"{done}/{total}")
+        self.work.set_state(
+            "Rig", "done" if d.rig.calibration or not d.rig.method.CELL else "needs you: calibrate"
+        )
+        self.work.set_state(
+            "Run", "" if not done else "done" if done >= total else f"{done}/{total}"
+        )
         wrong = [f for f in d.findings if f.severity == "wrong"]
-        self.work.set_state("Results", f"needs you: {len(wrong)} wrong" if wrong else "done" if d.result else "")
+        self.work.set_state(
+            "Results", f"needs you: {len(wrong)} wrong" if wrong else "done" if d.result else ""
+        )
         self.setWindowTitle(f"{d.build.name} – Sparring")
 
     def _not_opened(self, why: str) -> None:
-        back = "" if self.desk.book is not None else " Logbook ▸ Go back to a copy puts a damaged one right."
+        back = (
+            ""
+            if self.desk.book is not None
+            else " Logbook ▸ Go back to a copy puts a damaged one right."
+        )
         self.say(f"{why} Logbook ▸ Open or begin a logbook chooses another.{back}", stay=True)
 
     def _keep_lift(self, stream: Path) -> int:
@@ -434,7 +510,9 @@ class MainWindow(QMainWindow):
         s = self.session
         name = "Simulated bench" if s.simulated else s.port or "No bench"
         self.connection.setToolTip(tip(name))
-        name = self.connection.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, _PORT_ROOM)
+        name = self.connection.fontMetrics().elidedText(
+            name, Qt.TextElideMode.ElideMiddle, _PORT_ROOM
+        )
         tally = s.tally
         lost = f", {tally.garbled} lines garbled" if tally and tally.garbled else ""
         texts = {
@@ -447,10 +525,15 @@ class MainWindow(QMainWindow):
     def _bench_word(self) -> str:
         """What the bench does, in the method's words."""
         _, doing, stopping = self.desk.rig.method.DOES
-        words = {"lifting": doing.lower(), "lowering": stopping.lower(), "preparing": "setting up", "stopping": "STOP not confirmed"}
+        words = {
+            "lifting": doing.lower(),
+            "lowering": stopping.lower(),
+            "preparing": "setting up",
+            "stopping": "STOP not confirmed",
+        }
         return words.get(self.session.state, self.session.state)
 
-    # --- files dropped, closing --------------------------------------------------------------------------------------------
+    # --- files dropped, closing -------------------------------------------------------------------
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         mime = event.mimeData() if event else None
@@ -461,7 +544,11 @@ class MainWindow(QMainWindow):
         mime = event.mimeData() if event else None
         for url in mime.urls() if mime else []:
             path = Path(url.toLocalFile())
-            self.errands.open_build(path) if path.suffix == ".json" else self.errands.import_log(path)
+            (
+                self.errands.open_build(path)
+                if path.suffix == ".json"
+                else self.errands.import_log(path)
+            )
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.session.disconnect_bench()
@@ -490,7 +577,9 @@ def _load_slow_libraries() -> None:
 
 
 def _nothing_typed(field: QObject | None, event: QKeyEvent) -> bool:
-    """Whether undo (or redo) is asked of a field that has none of its own: Qt's fields would take the key all the same."""
+    """Whether undo (or redo) is asked of a field that has none of its own: Qt's fields would take
+    the key all the same.
+    """
     line = field.findChild(QLineEdit) if isinstance(field, QAbstractSpinBox) else field
     if not isinstance(line, QLineEdit):
         return False

@@ -1,4 +1,6 @@
-"""The strips of Run: load cell, speed and current over the last half minute, with marks and the windows taken as steady."""
+"""The strips of Run: load cell, speed and current over the last half minute, with marks and the
+windows taken as steady.
+"""
 
 from __future__ import annotations
 
@@ -26,9 +28,13 @@ STRIPS = (("force", "Load cell"), ("speed", "Output speed"), ("current", "Curren
 
 
 class Strips(QWidget):
-    """series: what is known of a strip's quantity so far, SI, as long as the ring's clock; None where there is nothing."""
+    """series: what is known of a strip's quantity so far, SI, as long as the ring's clock; None
+    where there is nothing.
+    """
 
-    def __init__(self, desk: Desk, session: BenchSession, series: Callable[[str], np.ndarray | None]) -> None:
+    def __init__(
+        self, desk: Desk, session: BenchSession, series: Callable[[str], np.ndarray | None]
+    ) -> None:
         super().__init__()
         self.desk, self.session, self.series = desk, session, series
         column = QVBoxLayout(self)
@@ -117,7 +123,9 @@ class Strips(QWidget):
         self._mark_lines(now)
 
     def _scale(self, key: str, box: Any, low: float, high: float) -> None:
-        """A steady scale: it grows at once, and shrinks only when what is shown needs less than half of it."""
+        """A steady scale: it grows at once, and shrinks only when what is shown needs less than
+        half of it.
+        """
         (_, _), (y0, y1) = box.viewRange()
         top = _round_up(max(high, _LEAST) * 1.08)
         bottom = 0.0 if low > -0.06 * top else -_round_up(-low * 1.08)
@@ -127,7 +135,9 @@ class Strips(QWidget):
     def _shade(self) -> None:
         """Shades what was taken as steady in the lifts of this session."""
         result = self.desk.result
-        points = [p for s in (result.steps if result else ()) for p in s.points if p.run in self.kept]
+        points = [
+            p for s in (result.steps if result else ()) for p in s.points if p.run in self.kept
+        ]
         for key, chart in self.charts.items():
             regions = self._windows.setdefault(key, [])
             while len(regions) < len(points):
@@ -148,8 +158,15 @@ class Strips(QWidget):
         for key in self.charts:
             lines = self.marks.setdefault(key, [])
             while len(lines) < len(marks):
-                flag = {"position": 0.9, "color": theme.colour("on-amber"), "fill": theme.colour("amber"), "movable": False}
-                line = pg.InfiniteLine(angle=90, label="mark" if key == "force" else None, labelOpts=flag)
+                flag = {
+                    "position": 0.9,
+                    "color": theme.colour("on-amber"),
+                    "fill": theme.colour("amber"),
+                    "movable": False,
+                }
+                line = pg.InfiniteLine(
+                    angle=90, label="mark" if key == "force" else None, labelOpts=flag
+                )
                 line.setPen(pen("amber", 1.4, Qt.PenStyle.DashLine))
                 self.charts[key].add(line)
                 lines.append(line)

@@ -1,10 +1,20 @@
-"""Dialogs for taking a drive apart and fitting it together: counting teeth, calipers, ratio and hidden teeth, the fit test."""
+"""Dialogs for taking a drive apart and fitting it together: counting teeth, calipers, ratio and
+hidden teeth, the fit test.
+"""
 
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLineEdit, QPlainTextEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QWidget,
+)
 
 from sparring.core import quantity
 from sparring.core.quantity import Measured, QuantityError
@@ -19,7 +29,9 @@ from sparring.ui.widgets.plain import Label
 
 
 class CountPad(QWidget):
-    """A tap a tooth; a check mark each ten. Space, Enter or a click counts, Backspace takes one back."""
+    """A tap a tooth; a check mark each ten. Space, Enter or a click counts, Backspace takes one
+    back.
+    """
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -50,7 +62,9 @@ class CountPad(QWidget):
         p.fillRect(self.rect(), theme.colour("pale"))
         p.setPen(theme.colour("ink"))
         p.setFont(font(72, bold=True))
-        p.drawText(self.rect().adjusted(0, 0, 0, -48), Qt.AlignmentFlag.AlignCenter, str(self.count))
+        p.drawText(
+            self.rect().adjusted(0, 0, 0, -48), Qt.AlignmentFlag.AlignCenter, str(self.count)
+        )
         p.setFont(font(12))
         y = self.height() - 40
         for tens in range(self.count // 10):  # what was checked off, each ten with its figure
@@ -80,7 +94,8 @@ class CountDialog(BuildDialog):
             chosen,
             parent,
             f"Count the teeth: stage {chosen[0] + 1} {part}",
-            "Mark one tooth with a pen. Tap the pad, or Space, once for each tooth as it passes; Backspace takes one back. A check mark stands for ten.",
+            "Mark one tooth with a pen. Tap the pad, or Space, once for each tooth as it passes;"
+            " Backspace takes one back. A check mark stands for ten.",
         )
         self.pad = CountPad()
         self.column.addWidget(self.pad, 1)
@@ -89,12 +104,15 @@ class CountDialog(BuildDialog):
 
     def take(self) -> None:
         if not isinstance(getattr(self.desk.build.stages[self.stage], self.field, None), int):
-            self.result_text.setText(f"The {self.field.replace('_', ' ')} has no number of teeth; choose a gear in the drawing first.")
+            self.result_text.setText(
+                f"The {self.field.replace('_', ' ')} has no number of teeth; choose a gear in the"
+                " drawing first."
+            )
             return
         self.edit(self.field, self.pad.count, "counted teeth")
 
 
-# --- module and ratio -----------------------------------------------------------------------------------------------
+# --- module and ratio -----------------------------------------------------------------------------
 
 
 class CaliperDialog(BuildDialog):
@@ -106,14 +124,17 @@ class CaliperDialog(BuildDialog):
             chosen,
             parent,
             "Module from calipers",
-            "One line a gear: diameter over the tips, then its teeth. For example: 17.93 mm ± 0.05 mm, 16 teeth. Measure an odd number of teeth three times, turned between.",
+            "One line a gear: diameter over the tips, then its teeth. For example: 17.93 mm ± 0.05"
+            " mm, 16 teeth. Measure an odd number of teeth three times, turned between.",
         )
         self.readings = QPlainTextEdit()
         self.readings.setAccessibleName("Readings, one gear a line")
         self.readings.setPlaceholderText("17.93 mm ± 0.05 mm, 16\n50.1 mm ± 0.05 mm, 48")
         self.readings.textChanged.connect(self._work)
         self.column.addWidget(self.readings, 1)
-        self.table = Table(["standard size", "is", "standard uncertainties away", ""], "Standard sizes", 1)
+        self.table = Table(
+            ["standard size", "is", "standard uncertainties away", ""], "Standard sizes", 1
+        )
         self.column.addWidget(self.table, 1)
         self.guess: takeapart.ModuleGuess | None = None
         self.helix = getattr(desk.build.stages[self.stage], "helix", 0.0)
@@ -127,7 +148,10 @@ class CaliperDialog(BuildDialog):
             size, _, count = line.rpartition(",")
             digits = "".join(c for c in count if c.isdigit())
             if not size or not digits:
-                raise QuantityError(f"line {n}: write the tip diameter, a comma, the teeth; for example 17.93 mm ± 0.05 mm, 16")
+                raise QuantityError(
+                    f"line {n}: write the tip diameter, a comma, the teeth; for example 17.93 mm ±"
+                    " 0.05 mm, 16"
+                )
             found.append((quantity.parse(size, "length", "mm"), int(digits)))
         return found
 
@@ -141,27 +165,42 @@ class CaliperDialog(BuildDialog):
             self.result_text.setText(str(err))
             return
         rows = [
-            [c.name, f"{c.module * 1e3:.4f} mm", f"{c.off:+.1f}", "excluded" if c.excluded else "may be it"] for c in self.guess.candidates
+            [
+                c.name,
+                f"{c.module * 1e3:.4f} mm",
+                f"{c.off:+.1f}",
+                "excluded" if c.excluded else "may be it",
+            ]
+            for c in self.guess.candidates
         ]
         self.table.fill(rows)
         text = f"Module {d.show(self.guess.module, 'length')}" + (
-            f", with the stage's helix angle of {d.show(self.helix, 'angle', decimals=1)}." if self.helix else "."
+            f", with the stage's helix angle of {d.show(self.helix, 'angle', decimals=1)}."
+            if self.helix
+            else "."
         )
         if not self.guess.agree:
-            text += " The gears do not agree: they are of different modules, a tooth was counted wrongly, or one is shifted."
+            text += (
+                " The gears do not agree: they are of different modules, a tooth was counted"
+                " wrongly, or one is shifted."
+            )
         elif all(c.excluded for c in self.guess.candidates):
             text += " No standard size fits: the teeth are shifted or shortened, or not standard."
         self.result_text.setText(text)
 
     def take(self) -> None:
-        if self.guess is None or "module" not in type(self.desk.build.stages[self.stage]).model_fields:
+        if (
+            self.guess is None
+            or "module" not in type(self.desk.build.stages[self.stage]).model_fields
+        ):
             self.result_text.setText("Give a reading first; and choose a stage that has a module.")
             return
         self.edit("module", self.guess.candidates[0].module, "module from calipers")
 
 
 class RatioDialog(BuildDialog):
-    """Ratio from turns or speeds, the check of a planetary stage, and hidden tooth counts that fit."""
+    """Ratio from turns or speeds, the check of a planetary stage, and hidden
+    tooth counts that fit."""
 
     def __init__(self, desk: Desk, chosen: Chosen, parent: QWidget) -> None:
         super().__init__(
@@ -169,11 +208,15 @@ class RatioDialog(BuildDialog):
             chosen,
             parent,
             "Ratio and hidden teeth",
-            "Turn the input by hand and count, or read both speeds. Then say which teeth could be counted, a ? for each hidden number.",
+            "Turn the input by hand and count, or read both speeds. Then say which teeth could be"
+            " counted, a ? for each hidden number.",
         )
         form = QFormLayout()
         self.turns_in, self.turns_out = QLineEdit("10"), QLineEdit()
-        self.known = QLineEdit(" ".join(f"{s.pinion}/{s.wheel}" for s in desk.build.stages if isinstance(s, SpurStage)) or "?/?")
+        self.known = QLineEdit(
+            " ".join(f"{s.pinion}/{s.wheel}" for s in desk.build.stages if isinstance(s, SpurStage))
+            or "?/?"
+        )
         for label, field, hint in (
             ("Input: turns, or a speed", self.turns_in, "10, or 6000 rpm ± 20 rpm"),
             ("Output: turns, or a speed", self.turns_out, "2.5, or 200 rpm ± 1 rpm"),
@@ -195,8 +238,12 @@ class RatioDialog(BuildDialog):
         if not a or not b:
             raise ValueError("Give what the input and the output did.")
         if any(c.isalpha() for c in a):
-            return takeapart.ratio_from_speeds(quantity.parse(a, "speed", "rpm"), quantity.parse(b, "speed", "rpm"))
-        return takeapart.ratio_from_turns(quantity.parse(a, "ratio", "").value, quantity.parse(b, "ratio", "").value)
+            return takeapart.ratio_from_speeds(
+                quantity.parse(a, "speed", "rpm"), quantity.parse(b, "speed", "rpm")
+            )
+        return takeapart.ratio_from_turns(
+            quantity.parse(a, "ratio", "").value, quantity.parse(b, "ratio", "").value
+        )
 
     def _work(self) -> None:
         self.table.fill([])
@@ -204,18 +251,30 @@ class RatioDialog(BuildDialog):
         try:
             ratio = self.ratio()
             texts.append(
-                f"Ratio {quantity.show(ratio.value, 'ratio', '', u=ratio.u)} to 1; the build says {abs(self.desk.build.ratio()):.6g}."
+                f"Ratio {quantity.show(ratio.value, 'ratio', '', u=ratio.u)} to 1; the build says"
+                f" {abs(self.desk.build.ratio()):.6g}."
             )
             known = []
             for word in self.known.text().split():
                 a, slash, b = word.partition("/")
                 if not slash or not all(x == "?" or x.isdigit() for x in (a, b)):
-                    raise ValueError(f"“{word}” is no pair; write driver/driven with a ? where hidden, for example 12/?")
+                    raise ValueError(
+                        f"“{word}” is no pair; write driver/driven with a ? where hidden, for"
+                        " example 12/?"
+                    )
                 known.append((None if a == "?" else int(a), None if b == "?" else int(b)))
             if any(x is None for pair in known for x in pair):
                 fits = takeapart.hidden_counts(ratio, known)
                 self.table.fill(
-                    [[c.in_words(), f"{c.ratio:.5g}", f"{c.off:+.1f} u", f"{100 * c.likelihood:.0f} %"] for c in fits]
+                    [
+                        [
+                            c.in_words(),
+                            f"{c.ratio:.5g}",
+                            f"{c.off:+.1f} u",
+                            f"{100 * c.likelihood:.0f} %",
+                        ]
+                        for c in fits
+                    ]
                     or [["no whole numbers fit", "", "", ""]]
                 )
         except (QuantityError, ValueError) as err:
@@ -225,12 +284,19 @@ class RatioDialog(BuildDialog):
             wrong = takeapart.ring_check(stage.sun, stage.planet, stage.ring, stage.planets)
             texts.append(
                 "Planetary: "
-                + ("; ".join(wrong) + "." if wrong else f"{stage.sun} + 2 × {stage.planet} = {stage.ring} and {stage.planets} planets fit.")
+                + (
+                    "; ".join(wrong) + "."
+                    if wrong
+                    else (
+                        f"{stage.sun} + 2 × {stage.planet} = {stage.ring} and {stage.planets}"
+                        " planets fit."
+                    )
+                )
             )
         self.result_text.setText("\n".join(texts))
 
 
-# --- fitting a pair -------------------------------------------------------------------------------------------------
+# --- fitting a pair -------------------------------------------------------------------------------
 
 
 class FitDialog(BuildDialog):
@@ -242,7 +308,8 @@ class FitDialog(BuildDialog):
             chosen,
             parent,
             f"Centres and fit test, stage {chosen[0] + 1}",
-            "Either figure follows from the other. Sizes are those of the drawing; a printed gear usually comes out a little fatter.",
+            "Either figure follows from the other. Sizes are those of the drawing; a printed gear"
+            " usually comes out a little fatter.",
         )
         stage = desk.build.stages[self.stage]
         self.pair_stage = stage if isinstance(stage, SpurStage) else None
@@ -254,7 +321,9 @@ class FitDialog(BuildDialog):
         self.opening, self.play = QLineEdit(), QLineEdit()
         self.opening.setAccessibleName("Centres opened by")
         self.play.setAccessibleName("Play at the wheel")
-        self.opening.setText(quantity.measured_text(Measured(self.pair_stage.opening), "length", "mm"))
+        self.opening.setText(
+            quantity.measured_text(Measured(self.pair_stage.opening), "length", "mm")
+        )
         self.opening.textEdited.connect(lambda _t: self._from_opening())
         self.play.textEdited.connect(lambda _t: self._from_play())
         self.centres = Label()
@@ -262,7 +331,11 @@ class FitDialog(BuildDialog):
         form.addRow("Play at the wheel", self.play)
         form.addRow("Distance of the centres", self.centres)
         self.column.addLayout(form)
-        self.sizes = Table(["gear", "tips", "root", "over teeth", "span", "pin", "over pins"], "Sizes to check by", 1)
+        self.sizes = Table(
+            ["gear", "tips", "root", "over teeth", "span", "pin", "over pins"],
+            "Sizes to check by",
+            1,
+        )
         self.column.addWidget(self.sizes, 1)
         row = QHBoxLayout()
         row.addWidget(Label("Fit test: make trial holes at"))
@@ -309,7 +382,10 @@ class FitDialog(BuildDialog):
         for gear, name in ((1, "pinion"), (2, "wheel")):
             s = fit.sizes(pair, gear)
             if s is not None:
-                mm = [self.desk.show(v, "length", decimals=3) for v in (s.tip, s.root, s.span, s.pin, s.over_pins)]
+                mm = [
+                    self.desk.show(v, "length", decimals=3)
+                    for v in (s.tip, s.root, s.span, s.pin, s.over_pins)
+                ]
                 rows.append([name, *mm[:2], str(s.across), *mm[2:]])
         self.sizes.fill(rows)
         self.result_text.setText("")
@@ -317,7 +393,9 @@ class FitDialog(BuildDialog):
     def _from_play(self) -> None:
         assert self.pair_stage is not None
         try:
-            opening = self.pair_stage.pair().opening_for(quantity.parse(self.play.text(), "angle", "deg").value)
+            opening = self.pair_stage.pair().opening_for(
+                quantity.parse(self.play.text(), "angle", "deg").value
+            )
             self.opening.setText(f"{opening * 1e3:.4g} mm")
             pair = self.pair_stage.model_copy(update={"opening": opening}).pair()
             self.centres.setText(self.desk.show(pair.centre_distance(), "length", decimals=3))
@@ -342,8 +420,15 @@ class FitDialog(BuildDialog):
             self._from_opening()
             self._trials(())
         else:
-            rest = [t for t in (self.trial.itemData(i) for i in range(self.trial.count())) if t not in self.seen]
-            bracket = {"too tight": [t for t in rest if t > opening], "too loose": [t for t in rest if t < opening]}.get(verdict, [])
+            rest = [
+                t
+                for t in (self.trial.itemData(i) for i in range(self.trial.count()))
+                if t not in self.seen
+            ]
+            bracket = {
+                "too tight": [t for t in rest if t > opening],
+                "too loose": [t for t in rest if t < opening],
+            }.get(verdict, [])
             self._trials(tuple(bracket) or test.trials)
         self.result_text.setText(
             test.text

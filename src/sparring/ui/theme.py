@@ -1,4 +1,6 @@
-"""Colours, type and the style sheet: machine-shop green-grey, drawing ink, brass gears; by day and by night."""
+"""Colours, type and the style sheet: machine-shop green-grey, drawing ink, brass gears; by day and
+by night.
+"""
 
 from __future__ import annotations
 
@@ -97,7 +99,9 @@ class Theme(QObject):
         self.changed.emit()
 
     def apply(self) -> None:
-        """The palette and the style sheet, where they are not in force already: either styles every widget anew."""
+        """The palette and the style sheet, where they are not in force already: either styles every
+        widget anew.
+        """
         app = QApplication.instance()
         sheet = _sheet(DARK if self.dark else LIGHT)
         if isinstance(app, QApplication) and sheet != app.styleSheet():
@@ -148,7 +152,8 @@ def load_fonts() -> None:
 
 
 def font(size: int, *, bold: bool = False) -> QFont:
-    """Text or figures at a pixel size; B612's figures are all of one width, so they do not dance."""
+    """Text or figures at a pixel size; B612's figures are all of one width,
+    so they do not dance."""
     f = QFont(FAMILY)
     f.setPixelSize(size)
     f.setBold(bold)
@@ -163,57 +168,86 @@ def _sheet(c: dict[str, str]) -> str:
     QWidget {{ font-size: 13px; color: {c["ink"]}; }}
     QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
     QMainWindow, QDialog {{ background: {c["bench"]}; }}
-    QMenuBar {{ background: {c["sheet"]}; padding: 2px 6px; }} QMenuBar::item {{ padding: 4px 10px; background: transparent; }}
+    QMenuBar {{ background: {c["sheet"]}; padding: 2px 6px; }}
+    QMenuBar::item {{ padding: 4px 10px; background: transparent; }}
     QMenuBar::item:selected, QMenu::item:selected {{ background: {c["pale"]}; color: {c["ink"]}; }}
-    QMenu {{ background: {c["sheet"]}; border: 1px solid {c["rule"]}; }} QMenu::item {{ padding: 6px 24px 6px 14px; }}
-    QMenu::item:disabled {{ color: {c["ink-3"]}; }} QMenu::separator {{ height: 1px; background: {c["rule"]}; margin: 4px 0; }}
+    QMenu {{ background: {c["sheet"]}; border: 1px solid {c["rule"]}; }}
+    QMenu::item {{ padding: 6px 24px 6px 14px; }}
+    QMenu::item:disabled {{ color: {c["ink-3"]}; }}
+    QMenu::separator {{ height: 1px; background: {c["rule"]}; margin: 4px 0; }}
     .Sheet, QFrame#sheet {{ background: {c["sheet"]}; border: 1px solid {c["rule"]}; }}
     QFrame#question {{ background: {c["pale"]}; border: 2px solid {c["reseda"]}; }}
     QWidget#plain {{ background: {c["sheet"]}; }}
     QLabel#title {{ font-weight: bold; }} QLabel#note {{ color: {c["ink-2"]}; font-size: 11px; }}
-    QLabel#care {{ color: {c["on-amber"]}; background: {c["amber"]}; padding: 4px 8px; font-size: 12px; }}
+    QLabel#care {{ color: {c["on-amber"]}; background: {c["amber"]}; padding: 4px 8px;
+        font-size: 12px; }}
     QLabel#wrong {{ color: {c["vermilion"]}; }}
-    QLineEdit, QComboBox, QSpinBox, QPlainTextEdit {{ background: {c["sheet"]}; border: 1px solid {c["rule"]}; padding: 2px 6px;
-        min-height: 20px; selection-background-color: {c["deep"]}; selection-color: {c["on-deep"]}; }}
-    QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QPlainTextEdit:focus {{ border: 2px solid {c["reseda"]}; padding: 1px 5px; }}
+    QLineEdit, QComboBox, QSpinBox, QPlainTextEdit {{ background: {c["sheet"]};
+        border: 1px solid {c["rule"]}; padding: 2px 6px;
+        min-height: 20px; selection-background-color: {c["deep"]};
+        selection-color: {c["on-deep"]}; }}
+    QLineEdit:focus, QComboBox:focus, QSpinBox:focus,
+        QPlainTextEdit:focus {{ border: 2px solid {c["reseda"]}; padding: 1px 5px; }}
     QLineEdit[bad="true"] {{ border: 2px solid {c["vermilion"]}; padding: 2px 5px; }}
     QLineEdit:disabled, QComboBox:disabled {{ color: {c["ink-3"]}; background: {c["bench"]}; }}
     QComboBox QAbstractItemView {{ background: {c["sheet"]}; border: 1px solid {c["rule"]}; }}
-    QPushButton {{ background: {c["sheet"]}; border: 1px solid {c["ink-3"]}; padding: 3px 10px; min-height: 22px; }}
-    QPushButton:hover {{ background: {c["pale"]}; }} QPushButton:pressed {{ background: {c["rule"]}; }}
+    QPushButton {{ background: {c["sheet"]}; border: 1px solid {c["ink-3"]}; padding: 3px 10px;
+        min-height: 22px; }}
+    QPushButton:hover {{ background: {c["pale"]}; }}
+    QPushButton:pressed {{ background: {c["rule"]}; }}
     QPushButton:focus {{ border: 2px solid {c["reseda"]}; padding: 2px 9px; }}
     QPushButton:disabled {{ color: {c["ink-3"]}; border-color: {c["rule"]}; }}
-    QPushButton#act {{ background: {c["deep"]}; color: {c["on-deep"]}; border: 1px solid {c["deep"]}; font-weight: bold; }}
-    QPushButton#act:focus {{ border: 2px solid {c["brass"]}; }} QPushButton#act:disabled {{ background: {c["rule"]}; color: {c["ink-2"]}; border-color: {c["rule"]}; }}
-    QPushButton#stop {{ background: {c["vermilion"]}; color: #FFFFFF; border: 1px solid {c["vermilion"]}; font-weight: bold; }}
-    QPushButton#stop:disabled {{ background: {c["rule"]}; color: {c["ink-2"]}; border-color: {c["rule"]}; }}
+    QPushButton#act {{ background: {c["deep"]}; color: {c["on-deep"]};
+        border: 1px solid {c["deep"]}; font-weight: bold; }}
+    QPushButton#act:focus {{ border: 2px solid {c["brass"]}; }}
+    QPushButton#act:disabled {{ background: {c["rule"]}; color: {c["ink-2"]};
+        border-color: {c["rule"]}; }}
+    QPushButton#stop {{ background: {c["vermilion"]}; color: #FFFFFF;
+        border: 1px solid {c["vermilion"]}; font-weight: bold; }}
+    QPushButton#stop:disabled {{ background: {c["rule"]}; color: {c["ink-2"]};
+        border-color: {c["rule"]}; }}
     QPushButton#stop:focus {{ border: 2px solid {c["ink"]}; }}
     KeyButton {{ min-height: 70px; }}
-    QPushButton#quiet {{ border: none; background: transparent; color: {c["ink-2"]}; padding: 2px 6px; text-align: left; }}
-    QPushButton#quiet:hover {{ background: {c["pale"]}; }} QPushButton#quiet:focus {{ border: 1px solid {c["reseda"]}; padding: 1px 5px; }}
-    QTreeWidget, QTableWidget, QTableView, QListWidget {{ background: {c["sheet"]}; border: none; gridline-color: {c["rule"]}; outline: 0; }}
+    QPushButton#quiet {{ border: none; background: transparent; color: {c["ink-2"]};
+        padding: 2px 6px; text-align: left; }}
+    QPushButton#quiet:hover {{ background: {c["pale"]}; }}
+    QPushButton#quiet:focus {{ border: 1px solid {c["reseda"]}; padding: 1px 5px; }}
+    QTreeWidget, QTableWidget, QTableView, QListWidget {{ background: {c["sheet"]}; border: none;
+        gridline-color: {c["rule"]}; outline: 0; }}
     Table {{ font-size: 12px; }} Table[tight="true"] {{ font-size: 11px; }}
-    QTreeWidget::item {{ height: 24px; }} QTreeWidget::item:selected, QTableWidget::item:selected, QListWidget::item:selected {{
+    QTreeWidget::item {{ height: 24px; }}
+    QTreeWidget::item:selected, QTableWidget::item:selected, QListWidget::item:selected {{
         background: {c["pale"]}; color: {c["ink"]}; }}
     QTreeWidget:focus, QTableWidget:focus {{ border: 1px solid {c["reseda"]}; }}
-    QHeaderView {{ background: {c["sheet"]}; border: none; }} QHeaderView::section {{ background: {c["sheet"]}; color: {c["ink-2"]}; border: none; border-bottom: 1px solid {c["rule"]}; padding: 4px 4px; font-size: 11px; }}
+    QHeaderView {{ background: {c["sheet"]}; border: none; }}
+    QHeaderView::section {{ background: {c["sheet"]}; color: {c["ink-2"]}; border: none;
+        border-bottom: 1px solid {c["rule"]}; padding: 4px 4px; font-size: 11px; }}
     QTableCornerButton::section {{ background: {c["sheet"]}; border: none; }}
-    QScrollArea {{ border: none; background: transparent; }} QScrollBar:vertical {{ width: 10px; background: transparent; }}
+    QScrollArea {{ border: none; background: transparent; }}
+    QScrollBar:vertical {{ width: 10px; background: transparent; }}
     QScrollBar:horizontal {{ height: 10px; background: transparent; }}
-    QScrollBar::handle {{ background: {c["rule"]}; min-height: 28px; min-width: 28px; }} QScrollBar::handle:hover {{ background: {c["ink-3"]}; }}
+    QScrollBar::handle {{ background: {c["rule"]}; min-height: 28px; min-width: 28px; }}
+    QScrollBar::handle:hover {{ background: {c["ink-3"]}; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
-    QSlider::groove:horizontal {{ height: 4px; background: {c["rule"]}; }} QSlider::handle:horizontal {{ width: 14px; margin: -9px 0; background: {c["deep"]}; }}
+    QSlider::groove:horizontal {{ height: 4px; background: {c["rule"]}; }}
+    QSlider::handle:horizontal {{ width: 14px; margin: -9px 0; background: {c["deep"]}; }}
     QSlider::handle:horizontal:focus {{ background: {c["brass"]}; }}
-    QSplitter::handle {{ background: {c["rule"]}; }} QToolTip {{ background: {c["sheet"]}; color: {c["ink"]}; border: 1px solid {c["ink-3"]}; padding: 4px; }}
-    QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {c["ink-2"]}; background: {c["sheet"]}; }}
-    QCheckBox::indicator:checked {{ background: {c["deep"]}; border: 3px solid {c["sheet"]}; outline: 1px solid {c["ink-2"]}; }}
+    QSplitter::handle {{ background: {c["rule"]}; }}
+    QToolTip {{ background: {c["sheet"]}; color: {c["ink"]}; border: 1px solid {c["ink-3"]};
+        padding: 4px; }}
+    QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {c["ink-2"]};
+        background: {c["sheet"]}; }}
+    QCheckBox::indicator:checked {{ background: {c["deep"]}; border: 3px solid {c["sheet"]};
+        outline: 1px solid {c["ink-2"]}; }}
     QCheckBox:focus {{ color: {c["reseda"]}; }}
-    QTabBar::tab {{ background: transparent; border: none; border-bottom: 2px solid transparent; padding: 4px 9px; color: {c["ink-2"]}; }}
+    QTabBar::tab {{ background: transparent; border: none; border-bottom: 2px solid transparent;
+        padding: 4px 9px; color: {c["ink-2"]}; }}
     QTabBar::tab:selected {{ color: {c["ink"]}; border-bottom: 2px solid {c["reseda"]}; }}
     QTabBar::tab:focus {{ border: 1px solid {c["reseda"]}; }}
     QComboBox::drop-down {{ border: none; width: 20px; }}
     QComboBox::down-arrow {{ image: url({_ARROW}); width: 10px; height: 7px; }}
-    QProgressBar {{ border: 1px solid {c["ink-3"]}; background: {c["bench"]}; text-align: center; min-height: 18px; }}
+    QProgressBar {{ border: 1px solid {c["ink-3"]}; background: {c["bench"]}; text-align: center;
+        min-height: 18px; }}
     QProgressBar::chunk {{ background: {c["pale"]}; }}
     QStatusBar {{ background: {c["sheet"]}; }}
     """

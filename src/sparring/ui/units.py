@@ -29,13 +29,39 @@ class InUnits:
     def three(self, value: float, kind: str) -> str:
         """A predicted or live figure with three significant digits, in the tester's unit."""
         shown = abs(quantity.from_si(value, self.units[kind], kind))
-        return self.show(value, kind, decimals=min(6, max(0, 2 - math.floor(math.log10(shown)))) if shown > 1e-7 else 0)
+        return self.show(
+            value,
+            kind,
+            decimals=min(6, max(0, 2 - math.floor(math.log10(shown)))) if shown > 1e-7 else 0,
+        )
 
-    def show(self, value: Any, kind: str, *, u: bool = True, decimals: int | None = None, with_unit: bool = True) -> str:
+    def show(
+        self,
+        value: Any,
+        kind: str,
+        *,
+        u: bool = True,
+        decimals: int | None = None,
+        with_unit: bool = True,
+    ) -> str:
         """A value (plain or with uncertainty) in the tester's unit."""
         if value is None:
             return "–"
         if isinstance(value, Measured):
-            return quantity.show(value.value, kind, self.units[kind], u=value.u if u else None, decimals=decimals, with_unit=with_unit)
+            return quantity.show(
+                value.value,
+                kind,
+                self.units[kind],
+                u=value.u if u else None,
+                decimals=decimals,
+                with_unit=with_unit,
+            )
         n, s = float(getattr(value, "nominal_value", value)), float(getattr(value, "std_dev", 0.0))
-        return quantity.show(n, kind, self.units[kind], u=s if u and s else None, decimals=decimals, with_unit=with_unit)
+        return quantity.show(
+            n,
+            kind,
+            self.units[kind],
+            u=s if u and s else None,
+            decimals=decimals,
+            with_unit=with_unit,
+        )

@@ -78,7 +78,9 @@ class WorkOrder(QWidget):
         if state == "done":
             p.setPen(QPen(theme.colour("on-deep" if chosen else "reseda"), 2))
             x, y = r.right() - 30, r.height() / 2
-            p.drawPolyline(QPolygonF([QPointF(x - 4, y), QPointF(x - 1, y + 4), QPointF(x + 6, y - 5)]))
+            p.drawPolyline(
+                QPolygonF([QPointF(x - 4, y), QPointF(x - 1, y + 4), QPointF(x + 6, y - 5)])
+            )
         elif state.startswith("needs you"):
             p.setPen(theme.colour("on-deep" if chosen else "ink"))
             p.setFont(font(12))
@@ -95,10 +97,21 @@ class WorkOrder(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None:
-            self.chosen.emit(self.pages[min(int(event.position().x() / self.width() * len(self.pages)), len(self.pages) - 1)])
+            self.chosen.emit(
+                self.pages[
+                    min(
+                        int(event.position().x() / self.width() * len(self.pages)),
+                        len(self.pages) - 1,
+                    )
+                ]
+            )
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(event.key())) if event is not None else None
+        step = (
+            {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(event.key()))
+            if event is not None
+            else None
+        )
         if step is not None:
             self.chosen.emit(self.pages[(self.pages.index(self.current) + step) % len(self.pages)])
         else:

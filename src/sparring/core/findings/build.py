@@ -1,4 +1,6 @@
-"""Judgements on a build before anything is measured. A rule is one small function, registered by `@build_rule`."""
+"""Judgements on a build before anything is measured. A rule is one small function, registered by
+`@build_rule`.
+"""
 
 from __future__ import annotations
 
@@ -49,7 +51,11 @@ def build_rule(function: Rule) -> Rule:
 def judge_build(build: Build, voltage: float) -> list[Finding]:
     """All findings on a build with `voltage` [V] at its motor, worst first."""
     case = Case(build, voltage)
-    found = [replace(f, facts={k: v._replace(digits=3) for k, v in f.facts.items()}) for check in BUILD_RULES for f in check(case)]
+    found = [
+        replace(f, facts={k: v._replace(digits=3) for k, v in f.facts.items()})
+        for check in BUILD_RULES
+        for f in check(case)
+    ]
     return sorted(found, key=lambda f: ORDER[f.severity])
 
 
@@ -60,7 +66,9 @@ def stages_assemble(case: Case) -> Iterable[Finding]:
     for n, stage in enumerate(case.build.stages):
         for f in stage.faults():
             yield replace(
-                f, title=f"Stage {n + 1}: {f.title[0].lower()}{f.title[1:]}" if many else f.title, place=f"build.stages.{n}.{f.place}"
+                f,
+                title=f"Stage {n + 1}: {f.title[0].lower()}{f.title[1:]}" if many else f.title,
+                place=f"build.stages.{n}.{f.place}",
             )
 
 
@@ -71,15 +79,23 @@ def weakest_part(case: Case) -> Iterable[Finding]:
         return
     first = case.limits[0]
     facts = {"stall": Fact(case.stall, "torque"), "breaks": Fact(first.output, "torque")}
-    others = tuple(f"then the {o.name}: {o.mode} at {o.output / first.output:.1f} times that" for o in case.limits[1:3] if first.output > 0)
+    others = tuple(
+        f"then the {o.name}: {o.mode} at {o.output / first.output:.1f} times that"
+        for o in case.limits[1:3]
+        if first.output > 0
+    )
     place = f"build.stages.{first.stage}."
-    protected = any(isinstance(s, ClutchStage) and s.type == "slip" for s in case.build.stages) and first.mode == "slips"
+    protected = (
+        any(isinstance(s, ClutchStage) and s.type == "slip" for s in case.build.stages)
+        and first.mode == "slips"
+    )
     if first.output < case.stall and not protected:
         yield Finding(
             "breaks-before-stall",
             "caution" if case.build.is_fuse(first) else "wrong",
             "The motor can break the drive",
-            f"The {first.name} is weakest: {first.mode} at {{breaks}} at the output. The motor drives it to {{stall}} before it stalls.",
+            f"The {first.name} is weakest: {first.mode} at {{breaks}} at the output. The motor"
+            " drives it to {stall} before it stalls.",
             "A blocked output breaks the part before the motor gives up. " + first.basis + ".",
             others,
             (
@@ -96,8 +112,11 @@ def weakest_part(case: Case) -> Iterable[Finding]:
             "weakest-part",
             "note",
             f"Weakest: {first.name}",
-            f"{first.mode.capitalize()} at {{breaks}} at the output; the drive stalls at {{stall}}.",
-            "Static strength from typical figures (" + first.basis + "); shock and fatigue come earlier.",
+            f"{first.mode.capitalize()} at {{breaks}} at the output; the drive stalls at"
+            " {stall}.",
+            "Static strength from typical figures ("
+            + first.basis
+            + "); shock and fatigue come earlier.",
             others,
             (),
             facts,
@@ -119,7 +138,8 @@ def fuse_part(case: Case) -> Iterable[Finding]:
             "fuse-unknown",
             "caution",
             "The fuse part is not one of the parts",
-            f"“{case.build.fuse}” is named as the fuse; the parts with a known strength are: {names}.",
+            f"“{case.build.fuse}” is named as the fuse; the parts with a known strength are:"
+            f" {names}.",
             "Whether it protects the others cannot be said.",
             try_next=("Write the part's name as in the strength table.",),
             place="build.fuse",
@@ -130,7 +150,8 @@ def fuse_part(case: Case) -> Iterable[Finding]:
             "fuse-not-first",
             "wrong",
             "The fuse part does not go first",
-            f"The {own[0].name} holds to {{fuse}}; the {rest[0].name} gives way at {{other}}: {rest[0].mode}.",
+            f"The {own[0].name} holds to {{fuse}}; the {rest[0].name} gives way at {{other}}:"
+            f" {rest[0].mode}.",
             "What the fuse should protect breaks instead.",
             try_next=("Make the fuse narrower or softer.", f"Make the {rest[0].name} stronger."),
             facts={"fuse": Fact(own[0].output, "torque"), "other": Fact(rest[0].output, "torque")},
@@ -141,8 +162,13 @@ def fuse_part(case: Case) -> Iterable[Finding]:
         yield Finding(
             "fuse-first",
             "good" if margin > 1.4 else "caution",
-            "The fuse part goes first" if margin > 1.4 else "The fuse part goes first, but only just",
-            f"The {own[0].name} gives way at {{fuse}}; next is the {rest[0].name} at {margin:.2f} times that.",
+            (
+                "The fuse part goes first"
+                if margin > 1.4
+                else "The fuse part goes first, but only just"
+            ),
+            f"The {own[0].name} gives way at {{fuse}}; next is the {rest[0].name} at {margin:.2f}"
+            " times that.",
             "Strengths are typical figures, ± 20 %; a margin under 1.4 may turn round.",
             facts={"fuse": Fact(own[0].output, "torque")},
             place="build.fuse",
@@ -162,7 +188,10 @@ def unknown_material(case: Case) -> Iterable[Finding]:
             f"{names}: parts of it are left out of the strength table and the mass.",
             "The weakest part may be one of them.",
             ("a material written in other words",),
-            ("Choose one of the materials in the list.", "Add the material with its figures to the build."),
+            (
+                "Choose one of the materials in the list.",
+                "Add the material with its figures to the build.",
+            ),
             place=f"build.stages.{missing[0][0]}.material",
         )
 
@@ -180,30 +209,50 @@ def holds_or_turns_back(case: Case) -> Iterable[Finding]:
             "note" if b.holding == "either will do" else "good" if wanted else "wrong",
             "It holds by itself",
             "No torque at the output turns the motor.",
-            "Friction in the mesh is larger than what the load can push through." + ("" if wanted else " This build must turn back."),
-            try_next=() if wanted else ("Fewer meshes, less friction, a larger lead or a lower ratio turn back.",),
+            "Friction in the mesh is larger than what the load can push through."
+            + ("" if wanted else " This build must turn back."),
+            try_next=(
+                ()
+                if wanted
+                else ("Fewer meshes, less friction, a larger lead or a lower ratio turn back.",)
+            ),
             place="build.holding",
         )
         return
     a, lost = line
-    needs = lost / a if a > 0 else 0.0  # output torque at which the motor shaft just turns, with nothing on it
+    # output torque at which the motor shaft just turns, with nothing on it
+    needs = lost / a if a > 0 else 0.0
     friction = b.motor_line().friction
     breaks_away = (lost + float(friction)) / a if a > 0 else math.inf
     yield Finding(
         "turns-back",
         "wrong" if b.holding == "must hold by itself" else "note",
-        "The output turns it back" if b.holding != "must hold by itself" else "It does not hold by itself",
-        "From {needs} at the output the drag of the train gives way, from {motor} the motor's own friction too; of what is beyond {share} arrives at the motor.",
-        "Drag that does not depend on load grows with the ratio on its way to the output, so a high-ratio drive may hold small loads all the same. Rest friction adds to this.",
-        try_next=("Add a worm, a brake or a ratchet.",) if b.holding == "must hold by itself" else (),
-        facts={"needs": Fact(needs, "torque"), "motor": Fact(breaks_away, "torque"), "share": Fact(case.back or 0.0, "ratio")},
+        (
+            "The output turns it back"
+            if b.holding != "must hold by itself"
+            else "It does not hold by itself"
+        ),
+        "From {needs} at the output the drag of the train gives way, from {motor} the motor's own"
+        " friction too; of what is beyond {share} arrives at the motor.",
+        "Drag that does not depend on load grows with the ratio on its way to the output, so a"
+        " high-ratio drive may hold small loads all the same. Rest friction adds to this.",
+        try_next=(
+            ("Add a worm, a brake or a ratchet.",) if b.holding == "must hold by itself" else ()
+        ),
+        facts={
+            "needs": Fact(needs, "torque"),
+            "motor": Fact(breaks_away, "torque"),
+            "share": Fact(case.back or 0.0, "ratio"),
+        },
         place="build.holding",
     )
 
 
 @build_rule
 def power_circulates(case: Case) -> Iterable[Finding]:
-    """Meshes through which far more power passes than the drive is given, as in split rings and strain waves."""
+    """Meshes through which far more power passes than the drive is given, as in split rings and
+    strain waves.
+    """
     flow = case.build.flow(0.5 * case.stall or 1.0)
     if not flow.meshes or flow.power_in <= 0:
         return
@@ -216,9 +265,14 @@ def power_circulates(case: Case) -> Iterable[Finding]:
             "note",
             "Power circulates in the train",
             f"Through {where} passes {times:.1f} times the power that the motor gives.",
-            f"It runs round inside and comes out only as heat: each percent that this mesh loses costs the drive about {times:.0f} %. High ratios from nearly equal tooth numbers are bought this way.",
+            "It runs round inside and comes out only as heat: each percent that this mesh loses"
+            f" costs the drive about {times:.0f} %. High ratios from nearly equal tooth numbers are"
+            " bought this way.",
             ("nearly equal tooth numbers that work against each other",),
-            ("Lower the friction of this mesh first: grease, smoother flanks, more teeth.", "Take part of the ratio in a stage before it."),
+            (
+                "Lower the friction of this mesh first: grease, smoother flanks, more teeth.",
+                "Take part of the ratio in a stage before it.",
+            ),
             place=f"build.stages.{int(most.mesh.name.split()[1]) - 1}.",
         )
 
@@ -258,15 +312,23 @@ def motor_range(case: Case) -> Iterable[Finding]:
     line = case.build.motor_line()
     a, b = case.build.torque_line()
     share = (a * load + b) / float(line.stall_torque(case.voltage))
-    facts = {"load": Fact(load, "torque"), "share": Fact(share, "ratio"), "stall": Fact(case.stall, "torque")}
+    facts = {
+        "load": Fact(load, "torque"),
+        "share": Fact(share, "ratio"),
+        "stall": Fact(case.stall, "torque"),
+    }
     free, stalled = float(line.friction / line.k), float(case.voltage / line.R)
-    best, best_at = motors.best_efficiency(free, stalled), (math.sqrt(free * stalled) - free) / (stalled - free) if stalled > free else 0.0
+    best, best_at = (
+        motors.best_efficiency(free, stalled),
+        (math.sqrt(free * stalled) - free) / (stalled - free) if stalled > free else 0.0,
+    )
     if share >= 1:
         yield Finding(
             "load-stalls-motor",
             "wrong",
             "The expected load stalls the drive",
-            "At {load} the motor would need {share} of its stall torque; the drive stalls at {stall}.",
+            "At {load} the motor would need {share} of its stall torque; the drive stalls at"
+            " {stall}.",
             "It does not turn, and the winding takes the whole current.",
             try_next=("A higher ratio, a larger motor or a higher voltage.",),
             facts=facts,
@@ -278,8 +340,9 @@ def motor_range(case: Case) -> Iterable[Finding]:
             "caution",
             "The expected load is beyond the motor's best range",
             "At {load} the motor gives {share} of its stall torque.",
-            "Beyond half of the stall torque the power falls again while the winding heats with the square of the current; "
-            f"this motor is most efficient, {best:.0%}, at {best_at:.0%} of it.",
+            "Beyond half of the stall torque the power falls again while the winding heats with"
+            f" the square of the current; this motor is most efficient, {best:.0%}, at"
+            f" {best_at:.0%} of it.",
             try_next=("A higher ratio puts the motor back into its range.",),
             facts=facts,
             place="build.expected_load",
@@ -290,7 +353,8 @@ def motor_range(case: Case) -> Iterable[Finding]:
             "note",
             "The motor is hardly loaded",
             "At {load} the motor gives {share} of its stall torque.",
-            "Friction and iron then take most of the power: a smaller motor or a lower ratio would be more efficient.",
+            "Friction and iron then take most of the power: a smaller motor or a lower ratio would"
+            " be more efficient.",
             facts=facts,
             place="build.expected_load",
         )
@@ -306,7 +370,8 @@ def ratio_convention(case: Case) -> Iterable[Finding]:
             "note",
             "The output turns faster than the motor",
             f"This train is a {kinematics.ratio_in_words(ratio)}.",
-            "Ratios are written both ways, input:output and output:input. Here the motor drives the first-named gear of each stage.",
+            "Ratios are written both ways, input:output and output:input. Here the motor drives the"
+            " first-named gear of each stage.",
             ("a stage entered with driver and driven exchanged",),
             ("If a reduction was meant, exchange pinion and wheel.",),
             place="build.stages.0.",
@@ -324,15 +389,26 @@ def motors_share(case: Case) -> Iterable[Finding]:
     speed = float(case.build.motor_line().speed(a * load + b, case.voltage))
     torques = [float(t) for t in motors.shares(lines, max(speed, 0.0), case.voltage)]
     mean = sum(torques) / len(torques)
-    shares = ", ".join(f"motor {n}: {t / sum(torques):.0%}" for n, t in enumerate(torques, start=1)) if sum(torques) else ""
+    shares = (
+        ", ".join(f"motor {n}: {t / sum(torques):.0%}" for n, t in enumerate(torques, start=1))
+        if sum(torques)
+        else ""
+    )
     uneven = max(torques) > 1.2 * mean
     dragged = min(torques) < 0
     yield Finding(
         "motors-share",
         "wrong" if dragged else "caution" if uneven else "note",
-        "One motor drags another along" if dragged else "The motors share the load unequally" if uneven else "The motors share the load",
+        (
+            "One motor drags another along"
+            if dragged
+            else "The motors share the load unequally"
+            if uneven
+            else "The motors share the load"
+        ),
         f"At {{load}}: {shares}.",
-        "On one shaft all motors run at one speed; the one with the higher no-load speed takes more, and the current that they pass between themselves is lost.",
+        "On one shaft all motors run at one speed; the one with the higher no-load speed takes"
+        " more, and the current that they pass between themselves is lost.",
         try_next=("Pair motors of equal no-load speed.",) if uneven or dragged else (),
         facts={"load": Fact(load, "torque")},
         place="build.motor",
@@ -352,7 +428,8 @@ def one_way(case: Case) -> Iterable[Finding]:
                     "one-way-runs-free",
                     "wrong",
                     f"Stage {n + 1}: the one-way clutch runs free",
-                    f"Its input turns {'forwards' if forwards else 'backwards'} with the motor turning forwards; it drives {stage.drives} only.",
+                    f"Its input turns {'forwards' if forwards else 'backwards'} with the motor"
+                    f" turning forwards; it drives {stage.drives} only.",
                     "The output stands still.",
                     try_next=("Turn the clutch round.", "Run the motor the other way."),
                     place=f"build.stages.{n}.drives",

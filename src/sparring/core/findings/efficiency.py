@@ -12,7 +12,9 @@ from sparring.core.uncertainty import mean_of, nominal, std
 
 
 @rule
-def output_above_input(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+def output_above_input(
+    result: TestResult, inputs: Inputs, peers: Sequence[Peer]
+) -> Iterable[Finding]:
     """More power comes out than goes in."""
     bad = [s for s in result.lifted if s.wire_to_shaft is not None and nominal(s.wire_to_shaft) > 1]
     if not bad:
@@ -31,14 +33,20 @@ def output_above_input(result: TestResult, inputs: Inputs, peers: Sequence[Peer]
             "the tachometer counts several marks a turn",
         ),
         ("Check the drum first: it touches every figure.", "Read current on a second meter."),
-        {"torque": Fact.of(worst.torque, "torque"), "out": Fact.of(worst.power_out, "power"), "supply": Fact.of(worst.power_in, "power")},
+        {
+            "torque": Fact.of(worst.torque, "torque"),
+            "out": Fact.of(worst.power_out, "power"),
+            "supply": Fact.of(worst.power_in, "power"),
+        },
         tuple(s.index for s in bad),
         "rig.method.drum_diameter",
     )
 
 
 @rule
-def gearbox_above_one(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+def gearbox_above_one(
+    result: TestResult, inputs: Inputs, peers: Sequence[Peer]
+) -> Iterable[Finding]:
     """Output torque above ratio times motor torque."""
     bad = [s for s in result.lifted if s.gearbox is not None and nominal(s.gearbox) > 1]
     if not bad:
@@ -51,14 +59,21 @@ def gearbox_above_one(result: TestResult, inputs: Inputs, peers: Sequence[Peer])
         "Gearbox efficiency above 1",
         "At {torque} the gearbox efficiency comes to {eta}.",
         "A gearbox gives at most the ratio times the motor's torque. "
-        + ("The gap is beyond the stated uncertainty." if sure else "Within its uncertainty it may still be below."),
+        + (
+            "The gap is beyond the stated uncertainty."
+            if sure
+            else "Within its uncertainty it may still be below."
+        ),
         (
             "the bare motor was measured too weak: another voltage, a warm winding, a flat battery",
             "the no-load current was read with the gearbox on",
             "the ratio has a tooth miscounted",
             "the drum's diameter is entered too large",
         ),
-        ("Measure the bare motor again: no-load and stall at the test's voltage.", "Count the teeth again."),
+        (
+            "Measure the bare motor again: no-load and stall at the test's voltage.",
+            "Count the teeth again.",
+        ),
         {"torque": Fact.of(worst.torque, "torque"), "eta": Fact.of(worst.gearbox, "ratio")},
         tuple(s.index for s in bad),
         "build.motor",
@@ -67,7 +82,9 @@ def gearbox_above_one(result: TestResult, inputs: Inputs, peers: Sequence[Peer])
 
 @rule
 def drop_at_last(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
-    """Efficiency falls at the heaviest weights further than the loss model of the lighter ones expects."""
+    """Efficiency falls at the heaviest weights further than the loss model of the lighter ones
+    expects.
+    """
     if result.losses is None or result.sound >= len(result.lifted):
         return
     last = result.lifted[-1]
@@ -76,7 +93,11 @@ def drop_at_last(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> I
     yield Finding(
         "drop-at-last-weights",
         "caution",
-        "Efficiency drops at the heaviest weights" if result.sound < len(result.lifted) - 1 else "Efficiency drops at the heaviest weight",
+        (
+            "Efficiency drops at the heaviest weights"
+            if result.sound < len(result.lifted) - 1
+            else "Efficiency drops at the heaviest weight"
+        ),
         "At {torque} the gearbox gives {eta}; the lighter weights let expect {expected}.",
         "Losses that grow faster than the load mean that something moves out of place under load.",
         (
@@ -90,19 +111,27 @@ def drop_at_last(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> I
             "Support the shaft on both sides, or brace the frame, and lift again.",
             "Lift the heaviest weight again after a light one: is it the load, or the time?",
         ),
-        {"torque": Fact.of(last.torque, "torque"), "eta": Fact.of(last.gearbox, "ratio"), "expected": Fact.of(expected_eta, "ratio")},
+        {
+            "torque": Fact.of(last.torque, "torque"),
+            "eta": Fact.of(last.gearbox, "ratio"),
+            "expected": Fact.of(expected_eta, "ratio"),
+        },
         tuple(s.index for s in result.lifted[result.sound :]),
     )
 
 
 @rule
-def motor_torques_disagree(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+def motor_torques_disagree(
+    result: TestResult, inputs: Inputs, peers: Sequence[Peer]
+) -> Iterable[Finding]:
     """Motor torque from the speed line against motor torque from the current."""
     pairs = [
         (p.torque, p.motor_torque_speed / p.motor_torque_current)
         for s in result.lifted
         for p in s.points
-        if p.motor_torque_speed is not None and p.motor_torque_current is not None and nominal(p.motor_torque_current) > 0
+        if p.motor_torque_speed is not None
+        and p.motor_torque_current is not None
+        and nominal(p.motor_torque_current) > 0
     ]
     if not pairs:
         return
@@ -115,11 +144,18 @@ def motor_torques_disagree(result: TestResult, inputs: Inputs, peers: Sequence[P
         "caution",
         "Speed and current tell different motor torques",
         "By its speed line the motor gives {quotient} of the torque that its current tells.",
-        "One of them rests on a motor that has changed since it was measured; the gearbox efficiency uses the better known one.",
+        "One of them rests on a motor that has changed since it was measured; the gearbox"
+        " efficiency uses the better known one.",
         (
-            ("the winding is warmer than when the motor was measured", "the voltage is measured at the supply, not at the motor")
+            (
+                "the winding is warmer than when the motor was measured",
+                "the voltage is measured at the supply, not at the motor",
+            )
             if low
-            else ("the no-load current was read with the gearbox on", "the stall current was read at a sagging supply")
+            else (
+                "the no-load current was read with the gearbox on",
+                "the stall current was read at a sagging supply",
+            )
         ),
         ("Measure no load and stall again, at the test's voltage and temperature.",),
         {"quotient": Fact.of(mean, "ratio")},

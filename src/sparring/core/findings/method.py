@@ -1,4 +1,6 @@
-"""Rules on the way of measuring: traction, fading brakes, peaks, warm motors, cells out of range, methods that disagree."""
+"""Rules on the way of measuring: traction, fading brakes, peaks, warm motors, cells out of range,
+methods that disagree.
+"""
 
 from __future__ import annotations
 
@@ -26,13 +28,17 @@ _WARM = 15.0  # [K] above the motor's line worth a word
 
 
 @rule
-def traction_limited(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+def traction_limited(
+    result: TestResult, inputs: Inputs, peers: Sequence[Peer]
+) -> Iterable[Finding]:
     """The pull stays while the ballast grows: the wheels slip."""
     m = result.rig.method
     steps = [s for s in result.running if s.points[0].run.load is not None]
     if not isinstance(m, Drawbar) or len(steps) < 2:
         return
-    by_mass = sorted(steps, key=lambda s: nominal(s.points[0].run.load.value) if s.points[0].run.load else 0.0)
+    by_mass = sorted(
+        steps, key=lambda s: nominal(s.points[0].run.load.value) if s.points[0].run.load else 0.0
+    )
     sled, radius = m.sled_mass.value, m.wheel_diameter.value / 2
     for before, after in pairwise(by_mass):
         first, last = before.points[0].run.load, after.points[0].run.load
@@ -47,10 +53,16 @@ def traction_limited(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) 
                     "traction-limited",
                     "caution",
                     "The wheels slip: traction was measured, not torque",
-                    "From {first} to {last} of ballast the sled should pull {grown} more; the pull stays at {force}.",
-                    "Slipping wheels pull what the floor gives. The drive makes at least this torque; how much more is not known.",
+                    "From {first} to {last} of ballast the sled should pull {grown} more; the pull"
+                    " stays at {force}.",
+                    "Slipping wheels pull what the floor gives. The drive makes at least this"
+                    " torque; how much more is not known.",
                     ("too little weight on the driven wheels", "a smooth or dusty floor"),
-                    ("Put more mass on the driven wheels.", "Clean the tyres.", "Take only steps below this one."),
+                    (
+                        "Put more mass on the driven wheels.",
+                        "Clean the tyres.",
+                        "Take only steps below this one.",
+                    ),
                     "rig.method.on_wheels",
                     first=(first.value, "mass"),
                     last=(last.value, "mass"),
@@ -65,7 +77,12 @@ def traction_limited(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) 
 @rule
 def brake_fades(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """The torque of a friction brake falls within the runs."""
-    points = [(s, p.pull.fade) for s in result.running for p in s.points if p.pull is not None and p.pull.fade is not None]
+    points = [
+        (s, p.pull.fade)
+        for s in result.running
+        for p in s.points
+        if p.pull is not None and p.pull.fade is not None
+    ]
     fading = [(s, fade) for s, fade in points if fade > _FADE]
     if not isinstance(result.rig.method, Brake) or len(fading) < max(1, len(points) // 3):
         return
@@ -76,9 +93,13 @@ def brake_fades(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> It
             "caution",
             "The brake fades",
             "Within a run its torque falls by {worst}.",
-            "Friction falls as the brake warms: the load was not the same throughout, and repeats start warm.",
+            "Friction falls as the brake warms: the load was not the same throughout, and repeats"
+            " start warm.",
             ("the brake is hot", "its lining is glazed or oily"),
-            ("Run shorter, with pauses to cool.", "Take a heavier brake, or one that does not rub."),
+            (
+                "Run shorter, with pauses to cool.",
+                "Take a heavier brake, or one that does not rub.",
+            ),
             "rig.method.hold",
             worst=(worst, "ratio"),
         ),
@@ -87,9 +108,16 @@ def brake_fades(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> It
 
 
 @rule
-def peak_is_no_average(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+def peak_is_no_average(
+    result: TestResult, inputs: Inputs, peers: Sequence[Peer]
+) -> Iterable[Finding]:
     """Peak and mean of a pull are far apart."""
-    found = [(s, p, p.torque_peak / nominal(p.torque)) for s in result.running for p in s.points if p.torque_peak and nominal(p.torque) > 0]
+    found = [
+        (s, p, p.torque_peak / nominal(p.torque))
+        for s in result.running
+        for p in s.points
+        if p.torque_peak and nominal(p.torque) > 0
+    ]
     if not found or not isinstance(result.rig.method, Drawbar):
         return
     step, point, factor = max(found, key=lambda f: f[2])
@@ -101,8 +129,15 @@ def peak_is_no_average(result: TestResult, inputs: Inputs, peers: Sequence[Peer]
                 "The pull comes in jerks",
                 "Its peak makes {peak} at the wheels, its mean {mean}.",
                 "A sled sticks and slips; a scale that keeps its largest reading shows the peak.",
-                ("the sled sticks to the floor between slips", "a springy tow line", "the start, when the sled breaks away"),
-                ("Quote the mean, with the peak beside it.", "A stiffer line and a smoother floor calm it."),
+                (
+                    "the sled sticks to the floor between slips",
+                    "a springy tow line",
+                    "the start, when the sled breaks away",
+                ),
+                (
+                    "Quote the mean, with the peak beside it.",
+                    "A stiffer line and a smoother floor calm it.",
+                ),
                 peak=(point.torque_peak, "torque"),
                 mean=(point.torque, "torque"),
             ),
@@ -113,7 +148,9 @@ def peak_is_no_average(result: TestResult, inputs: Inputs, peers: Sequence[Peer]
 @rule
 def warm_motor(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """The motor is warmer than when its line was measured."""
-    known = [(s, p.temperature) for s in result.running for p in s.points if p.temperature is not None]
+    known = [
+        (s, p.temperature) for s in result.running for p in s.points if p.temperature is not None
+    ]
     if not known:
         return
     step, hottest = max(known, key=lambda k: k[1])
@@ -124,7 +161,8 @@ def warm_motor(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Ite
                 "caution",
                 "The motor is warmer than its line",
                 "It reached {hot}; its no-load and stall readings belong to {line}.",
-                "Copper resists 0.4 % more a kelvin. The torque from speed is corrected for it, with doubt; the magnets weaken too.",
+                "Copper resists 0.4 % more a kelvin. The torque from speed is corrected for it,"
+                " with doubt; the magnets weaken too.",
                 ("runs too close together", "a load too near the stall"),
                 ("Let it cool between runs.", "Measure the bare motor anew at this temperature."),
                 hot=(hottest, "temperature"),
@@ -135,11 +173,16 @@ def warm_motor(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Ite
 
 
 @rule
-def cell_out_of_its_range(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+def cell_out_of_its_range(
+    result: TestResult, inputs: Inputs, peers: Sequence[Peer]
+) -> Iterable[Finding]:
     """The cell was used beyond its calibration, or where it hardly reads anything."""
     cal, method = result.rig.calibration, result.rig.method
     used = [
-        (s, f) for s in result.running if s.points[0].torque_cell is not None and (f := method.cell_force(nominal(s.torque))) is not None
+        (s, f)
+        for s in result.running
+        if s.points[0].torque_cell is not None
+        and (f := method.cell_force(nominal(s.torque))) is not None
     ]
     cal = next((s.points[0].run.calibration for s, _ in used if s.points[0].run.calibration), cal)
     if cal is None or not used:
@@ -162,7 +205,9 @@ def cell_out_of_its_range(result: TestResult, inputs: Inputs, peers: Sequence[Pe
             steps=tuple(s.index for s, _ in beyond),
         )
     low = [(s, f) for s, f in used if f < 0.02 * reached]
-    if (low and result.rig.torque_from == "cell") or any(s.points[0].torque_mass is None for s, _ in low):
+    if (low and result.rig.torque_from == "cell") or any(
+        s.points[0].torque_mass is None for s, _ in low
+    ):
         yield replace(
             noted(
                 "cell-near-its-floor",
@@ -180,7 +225,9 @@ def cell_out_of_its_range(result: TestResult, inputs: Inputs, peers: Sequence[Pe
 
 
 @rule
-def more_than_the_motor_gives(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+def more_than_the_motor_gives(
+    result: TestResult, inputs: Inputs, peers: Sequence[Peer]
+) -> Iterable[Finding]:
     """Output power above the most that the motor's line holds."""
     powers = [(s, s.power_out) for s in result.running if s.power_out is not None]
     volts = [s.voltage for s in result.running if s.voltage is not None]
@@ -196,7 +243,8 @@ def more_than_the_motor_gives(result: TestResult, inputs: Inputs, peers: Sequenc
                 "more-than-the-motor-gives",
                 "wrong",
                 "More power comes out than the motor can make",
-                "The output gives {power}; by its no-load and stall readings the motor makes {most} at most.",
+                "The output gives {power}; by its no-load and stall readings the motor makes {most}"
+                " at most.",
                 "A gearbox takes power, it gives none.",
                 (
                     "a factor of ten in a length or a mass",
@@ -213,7 +261,9 @@ def more_than_the_motor_gives(result: TestResult, inputs: Inputs, peers: Sequenc
 
 
 @rule
-def methods_disagree(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+def methods_disagree(
+    result: TestResult, inputs: Inputs, peers: Sequence[Peer]
+) -> Iterable[Finding]:
     """The same build, measured another way, has another efficiency at the same load."""
     for peer in peers:
         if not peer.same_build or peer.method in ("", result.rig.method.kind):
@@ -222,20 +272,33 @@ def methods_disagree(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) 
             (s, other)
             for s in result.running
             for other in peer.steps
-            if s.gearbox is not None and other.shared and abs(other.torque - nominal(s.torque)) < _SAME_LOAD * nominal(s.torque)
+            if s.gearbox is not None
+            and other.shared
+            and abs(other.torque - nominal(s.torque)) < _SAME_LOAD * nominal(s.torque)
         ]
         apart = [(s, other) for s, other in pairs if differ(s.gearbox, other, result.rig.name)]
         if pairs and len(apart) > len(pairs) / 2:
-            step, other = max(apart, key=lambda pair: abs(nominal(pair[0].gearbox) - pair[1].gearbox))
+            step, other = max(
+                apart, key=lambda pair: abs(nominal(pair[0].gearbox) - pair[1].gearbox)
+            )
             yield replace(
                 noted(
                     "methods-disagree",
                     "caution",
                     f"{result.rig.method.kind.capitalize()} and {peer.method} disagree",
-                    f"At {{torque}}: {{mine}} here, {{other}} by the {peer.method} on the same build.",
-                    "Two ways of measuring one drive must agree within their uncertainty; one of them has a fault it does not state.",
-                    ("a dimension of one of the rigs", "a load cell out of calibration", "the build changed in between"),
-                    ("Measure one load both ways, one after the other.", "Go through the dimensions of both rigs."),
+                    f"At {{torque}}: {{mine}} here, {{other}} by the {peer.method} on the same"
+                    " build.",
+                    "Two ways of measuring one drive must agree within their uncertainty; one of"
+                    " them has a fault it does not state.",
+                    (
+                        "a dimension of one of the rigs",
+                        "a load cell out of calibration",
+                        "the build changed in between",
+                    ),
+                    (
+                        "Measure one load both ways, one after the other.",
+                        "Go through the dimensions of both rigs.",
+                    ),
                     torque=(nominal(step.torque), "torque"),
                     mine=(step.gearbox, "ratio"),
                     other=(other.gearbox, "ratio"),
@@ -245,10 +308,19 @@ def methods_disagree(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) 
 
 
 @rule
-def supply_is_chopped(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
-    """The mean of v·i is not the product of the means: voltage and current swing together, or against each other."""
+def supply_is_chopped(
+    result: TestResult, inputs: Inputs, peers: Sequence[Peer]
+) -> Iterable[Finding]:
+    """The mean of v·i is not the product of the means: voltage and current swing together, or
+    against each other.
+    """
     for step in result.running:
-        if step.power_in is None or step.voltage is None or step.current is None or nominal(step.voltage * step.current) <= 0:
+        if (
+            step.power_in is None
+            or step.voltage is None
+            or step.current is None
+            or nominal(step.voltage * step.current) <= 0
+        ):
             continue
         off = nominal(step.power_in) / nominal(step.voltage * step.current) - 1
         if abs(off) > _CHOPPED:
@@ -257,9 +329,14 @@ def supply_is_chopped(result: TestResult, inputs: Inputs, peers: Sequence[Peer])
                     "supply-chopped",
                     "note",
                     "The supply is chopped",
-                    "The mean of volts times amperes is {power}, the product of their means {product}: {off} apart.",
-                    "The mean of the product is the power and is what is used here; a meter of averages would show the other.",
-                    ("a speed controller with pulse width", "a supply that cuts in and out at its limit"),
+                    "The mean of volts times amperes is {power}, the product of their means"
+                    " {product}: {off} apart.",
+                    "The mean of the product is the power and is what is used here; a meter of"
+                    " averages would show the other.",
+                    (
+                        "a speed controller with pulse width",
+                        "a supply that cuts in and out at its limit",
+                    ),
                     (),
                     "rig.sensors.supply",
                     power=(step.power_in, "power"),
@@ -272,26 +349,37 @@ def supply_is_chopped(result: TestResult, inputs: Inputs, peers: Sequence[Peer])
 
 
 @rule
-def half_of_what_was_expected(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
-    """At every load about half of the gearbox efficiency that the losses let expect: a length is half, or twice, what it is."""
+def half_of_what_was_expected(
+    result: TestResult, inputs: Inputs, peers: Sequence[Peer]
+) -> Iterable[Finding]:
+    """At every load about half of the gearbox efficiency that the losses let expect: a length is
+    half, or twice, what it is.
+    """
     pairs = []
     for step in result.running:
         if step.gearbox is None or step.voltage is None or nominal(step.torque) <= 0:
             continue
-        expected = predict.power_flow(result.build, nominal(step.torque), nominal(step.voltage)).gearbox
+        expected = predict.power_flow(
+            result.build, nominal(step.torque), nominal(step.voltage)
+        ).gearbox
         if expected > _WORTH:
             pairs.append((step, nominal(step.gearbox) / expected, expected))
     if not pairs or not all(_HALF[0] < part < _HALF[1] for _, part, _ in pairs):
         return
     step, _, expected = max(pairs, key=lambda p: nominal(p[0].torque))
-    label, name = next(f for f in result.rig.method.FIELDS if f[1] == (result.rig.method.MAIN or result.rig.method.FIELDS[0][1]))
+    label, name = next(
+        f
+        for f in result.rig.method.FIELDS
+        if f[1] == (result.rig.method.MAIN or result.rig.method.FIELDS[0][1])
+    )
     yield replace(
         noted(
             "factor-of-two",
             "caution",
             "Half of what was to be expected, at every load",
             "The gearbox comes out at {eta} where its losses let expect {expected}.",
-            "Losses grow with the load or stay; they do not halve everything. A length or a mass that is half or twice as entered does.",
+            "Losses grow with the load or stay; they do not halve everything. A length or a mass"
+            " that is half or twice as entered does.",
             (
                 f"{label.lower()}: radius for diameter, or the other way round",
                 "a second part of the cord or a second cell carries the other half",

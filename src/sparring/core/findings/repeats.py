@@ -12,7 +12,11 @@ from sparring.core.reduce.results import TestResult
 from sparring.core.reduce.spread import differ, random_part, shared_parts, size, unshared
 from sparring.core.uncertainty import nominal
 
-_WIDE, _CLOSE = 0.05, 0.015  # relative SD of the gearbox or wire-to-shaft efficiency between repeats
+# relative SD of the gearbox or wire-to-shaft efficiency between repeats
+_WIDE, _CLOSE = (
+    0.05,
+    0.015,
+)
 _MOST_MORE = 200
 _SAME_LOAD = 0.03  # difference of torque within which two points count as the same load
 
@@ -20,7 +24,11 @@ _SAME_LOAD = 0.03  # difference of torque within which two points count as the s
 @rule
 def spread(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """Repeats that scatter, or agree."""
-    known = [(s, s.spread["wire_to_shaft"]) for s in result.lifted if "wire_to_shaft" in s.spread and len(s.points) >= 3]
+    known = [
+        (s, s.spread["wire_to_shaft"])
+        for s in result.lifted
+        if "wire_to_shaft" in s.spread and len(s.points) >= 3
+    ]
     if not known:
         return
     worst, size = max(known, key=lambda k: k[1])
@@ -30,9 +38,14 @@ def spread(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterabl
             "spread-of-repeats",
             "caution",
             "Repeats scatter",
-            "At {torque} the efficiency scatters by {spread} (standard deviation) from lift to lift.",
+            "At {torque} the efficiency scatters by {spread} (standard deviation) from lift to"
+            " lift.",
             "Something changes between lifts. The mean is less sure than each single lift looks.",
-            ("the cord winds in different layers or slips", "the drive warms or runs in", "a mesh binds at one place"),
+            (
+                "the cord winds in different layers or slips",
+                "the drive warms or runs in",
+                "a mesh binds at one place",
+            ),
             (
                 "Wind the cord in one layer, from the same side.",
                 "Shuffle the order of the weights.",
@@ -73,17 +86,25 @@ def too_few_to_tell(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -
         step, other = max(pairs, key=lambda pair: nominal(pair[0].torque))
         mine, n = random_part(step.gearbox), len(step.points)
         gap = abs(nominal(step.gearbox) - other.gearbox)
-        single = math.hypot(mine * math.sqrt(n), other.random * math.sqrt(other.lifts)) / math.sqrt(2)
+        single = math.hypot(mine * math.sqrt(n), other.random * math.sqrt(other.lifts)) / math.sqrt(
+            2
+        )
         left = unshared(shared_parts(step.gearbox, result.rig.name), other.shared)
-        room = (gap / 2) ** 2 - size(left) ** 2  # the variance that the repeats may leave for the gap to show
+        room = (gap / 2) ** 2 - size(
+            left
+        ) ** 2  # the variance that the repeats may leave for the gap to show
         if room <= 0 and size(left) > math.hypot(mine, other.random):
             worst = max(left, key=lambda key: abs(left[key])).partition(",")[0]
-            advice = f"More lifts would not help: the two do not share the same {worst}. Lift both on one rig with the same meters."
+            advice = (
+                f"More lifts would not help: the two do not share the same {worst}. Lift both on"
+                " one rig with the same meters."
+            )
         else:
             wanted = math.ceil(2 * single**2 / max(room, 1e-12))
             more = max(1, wanted - min(n, other.lifts))
             advice = (
-                f"{more} more lifts of each at the same weight would show a difference of this size."
+                f"{more} more lifts of each at the same weight would show a difference of this"
+                " size."
                 if more <= _MOST_MORE
                 else "The difference is too small to show by repeating; treat the two as equal."
             )
@@ -91,8 +112,10 @@ def too_few_to_tell(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -
             "too-few-repeats",
             "note",
             f"Cannot be told from {peer.name}",
-            f"At {{torque}}: {{mine}} here, {{other}} for {peer.name}, from {n} and {other.lifts} lifts (± of the repeats alone).",
-            "At every load that both lifted, the gap is no larger than the repeats, and what the two do not share, make by chance.",
+            f"At {{torque}}: {{mine}} here, {{other}} for {peer.name}, from {n} and {other.lifts}"
+            " lifts (± of the repeats alone).",
+            "At every load that both lifted, the gap is no larger than the repeats, and what the"
+            " two do not share, make by chance.",
             ("the builds are equal for this purpose", "too few lifts"),
             (advice,),
             {

@@ -1,4 +1,6 @@
-"""Rules on the rig: dimensions that contradict each other, a load cell that contradicts the weights."""
+"""Rules on the rig: dimensions that contradict each other, a load cell that contradicts the
+weights.
+"""
 
 from __future__ import annotations
 
@@ -28,14 +30,20 @@ def drum_radius(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> It
         causes.insert(0, "the diameter was entered as the radius")
     elif 0.45 < factor < 0.55:
         causes.insert(0, "half of the radius was entered")
-    elif abs(h.drum_radius.value - (h.drum_diameter.value + h.cord_diameter.value) / 2) < 2 * std(off) + 1e-4:
-        causes.insert(0, "the radius was measured to the middle of the cord; the cord is added by itself")
+    elif (
+        abs(h.drum_radius.value - (h.drum_diameter.value + h.cord_diameter.value) / 2)
+        < 2 * std(off) + 1e-4
+    ):
+        causes.insert(
+            0, "the radius was measured to the middle of the cord; the cord is added by itself"
+        )
     yield Finding(
         "drum-radius-vs-diameter",
         "wrong",
         "Drum radius is not half its diameter",
         "Drum ⌀ {diameter}, radius entered as {radius}.",
-        "Torque is weight times radius: every torque, power and efficiency here is wrong by the same factor.",
+        "Torque is weight times radius: every torque, power and efficiency here is wrong by the"
+        " same factor.",
         tuple(causes),
         ("Measure the drum across with calipers, three times, and enter the diameter alone.",),
         {"diameter": _fact(h.drum_diameter), "radius": _fact(h.drum_radius)},
@@ -44,10 +52,15 @@ def drum_radius(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> It
 
 
 @rule
-def cell_against_weight(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+def cell_against_weight(
+    result: TestResult, inputs: Inputs, peers: Sequence[Peer]
+) -> Iterable[Finding]:
     """The load cell's force is not the weight's."""
     quotients = [
-        p.torque_cell / p.torque_mass for s in result.lifted for p in s.points if p.torque_cell is not None and p.torque_mass is not None
+        p.torque_cell / p.torque_mass
+        for s in result.lifted
+        for p in s.points
+        if p.torque_cell is not None and p.torque_mass is not None
     ]
     if not quotients:
         return

@@ -1,4 +1,6 @@
-"""Rules on speeds: against the ratio, against the supply, periods that match a shaft, windows that are not steady."""
+"""Rules on speeds: against the ratio, against the supply, periods that match a shaft, windows that
+are not steady.
+"""
 
 from __future__ import annotations
 
@@ -17,9 +19,16 @@ _SAG = 0.03  # fall of the terminal voltage worth a word, of the set voltage
 
 
 @rule
-def speeds_against_ratio(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+def speeds_against_ratio(
+    result: TestResult, inputs: Inputs, peers: Sequence[Peer]
+) -> Iterable[Finding]:
     """Motor speed over output speed is not the gear ratio."""
-    quotients = [p.motor_speed / p.speed for s in result.running for p in s.points if p.motor_speed is not None]
+    quotients = [
+        p.motor_speed / p.speed
+        for s in result.running
+        for p in s.points
+        if p.motor_speed is not None
+    ]
     if not quotients:
         return
     mean = mean_of(quotients)
@@ -32,7 +41,8 @@ def speeds_against_ratio(result: TestResult, inputs: Inputs, peers: Sequence[Pee
         "wrong",
         "The two speeds do not give the gear ratio",
         "Motor over output speed is {seen}; the teeth counted give {ratio}.",
-        "Teeth in mesh cannot slip: with the wrong ratio the motor's power and the gearbox efficiency are wrong.",
+        "Teeth in mesh cannot slip: with the wrong ratio the motor's power and the gearbox"
+        " efficiency are wrong.",
         (
             (
                 "something slips: a gear on its shaft, a coupling, the cord on the drum"
@@ -42,7 +52,10 @@ def speeds_against_ratio(result: TestResult, inputs: Inputs, peers: Sequence[Pee
             "a tooth was counted wrongly",
             "a tachometer's pulses per turn are set wrongly",
         ),
-        ("Mark both shafts, turn the output ten turns by hand and count the motor's.", "Count the teeth again."),
+        (
+            "Mark both shafts, turn the output ten turns by hand and count the motor's.",
+            "Count the teeth again.",
+        ),
         {"seen": Fact(nominal(mean), "count", std(mean)), "ratio": Fact(inputs.ratio, "count")},
         tuple(s.index for s in result.lifted),
         "build.stages",
@@ -64,10 +77,16 @@ def sag(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[F
         "voltage-sag",
         "caution",
         "The supply sags under load",
-        "From the lightest to the heaviest weight the motor's voltage falls from {first} to {last}; that alone costs {slow} of {total}.",
-        "The speed falls further than the speed line allows at one voltage: the curve shows drive and supply together, and the stall comes early.",
+        "From the lightest to the heaviest weight the motor's voltage falls from {first} to {last};"
+        " that alone costs {slow} of {total}.",
+        "The speed falls further than the speed line allows at one voltage: the curve shows drive"
+        " and supply together, and the stall comes early.",
         ("long or thin leads", "the supply's current limit", "a battery that is not full"),
-        ("Shorten or thicken the leads.", "Raise the current limit.", "Measure the voltage at the motor's terminals."),
+        (
+            "Shorten or thicken the leads.",
+            "Raise the current limit.",
+            "Measure the voltage at the motor's terminals.",
+        ),
         {
             "first": Fact.of(first.voltage, "voltage"),
             "last": Fact.of(last.voltage, "voltage"),
@@ -79,7 +98,9 @@ def sag(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[F
 
 
 @rule
-def period_of_a_shaft(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+def period_of_a_shaft(
+    result: TestResult, inputs: Inputs, peers: Sequence[Peer]
+) -> Iterable[Finding]:
     """The speed repeats with the turning of one shaft."""
     names = {abs(order): shaft for shaft, order in output_orders(result.build).items()}
     seen: dict[float, list[float]] = {}
@@ -91,16 +112,31 @@ def period_of_a_shaft(result: TestResult, inputs: Inputs, peers: Sequence[Peer])
     for order, amplitudes in seen.items():
         if len(amplitudes) < max(2, total // 3) or np.median(amplitudes) < _RIPPLE:
             continue
-        shaft = next((name for known, name in names.items() if abs(known - order) < 1e-9), "a shaft")
-        out_of_round = "the drum is out of round" if shaft == "output" else f"a gear on {shaft} is out of round"
+        shaft = next(
+            (name for known, name in names.items() if abs(known - order) < 1e-9), "a shaft"
+        )
+        out_of_round = (
+            "the drum is out of round"
+            if shaft == "output"
+            else f"a gear on {shaft} is out of round"
+        )
         yield Finding(
             "period-of-a-shaft",
             "caution",
             f"Speed swings once per turn of the {shaft if shaft != 'output' else 'output shaft'}",
-            f"The speed swings by ± {{swing}} with each turn of the {shaft} ({order:.4g} per output turn).",
-            "Something turns unevenly with that shaft. The mean is little harmed over whole turns; the peaks wear and stall the drive.",
-            (out_of_round, f"the {shaft} shaft is bent or its bore off centre", "a tooth is damaged"),
-            (f"Turn the {shaft} slowly by hand and feel for the tight place.", "Look at the run-out with a dial indicator."),
+            f"The speed swings by ± {{swing}} with each turn of the {shaft} ({order:.4g} per output"
+            " turn).",
+            "Something turns unevenly with that shaft. The mean is little harmed over whole turns;"
+            " the peaks wear and stall the drive.",
+            (
+                out_of_round,
+                f"the {shaft} shaft is bent or its bore off centre",
+                "a tooth is damaged",
+            ),
+            (
+                f"Turn the {shaft} slowly by hand and feel for the tight place.",
+                "Look at the run-out with a dial indicator.",
+            ),
             {"swing": Fact(float(np.median(amplitudes)), "ratio")},
             tuple(s.index for s in result.lifted),
         )
@@ -118,9 +154,16 @@ def not_steady(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Ite
         "not-steady",
         "caution",
         f"{n} {'lift' if n == 1 else 'lifts'} not steady",
-        "In the measured window of " + (f"{n} lifts" if n > 1 else "one lift") + " the speed still changes, by up to {worst}.",
-        "While the speed changes, part of the torque accelerates the drive and is not at the output.",
-        ("the settle time is too short", "the lift is too short for the measure time", "something warms or wears quickly"),
+        "In the measured window of "
+        + (f"{n} lifts" if n > 1 else "one lift")
+        + " the speed still changes, by up to {worst}.",
+        "While the speed changes, part of the torque accelerates the drive and is not at the"
+        " output.",
+        (
+            "the settle time is too short",
+            "the lift is too short for the measure time",
+            "something warms or wears quickly",
+        ),
         ("Lengthen the settle time.", "Lift further, or use a thinner drum."),
         {"worst": Fact(worst, "ratio")},
         tuple(sorted({i for i, _ in bad})),

@@ -30,14 +30,22 @@ def stalled(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterab
         "stalled",
         "caution" if early else "note",
         "Stalls early" if early else "Stalled",
-        f"At {{torque}} the output did not move ({len(first.stalls)} of {len(first.stalls) + len(first.points)} lifts).{between} Expected: {{expected}}.",
+        f"At {{torque}} the output did not move ({len(first.stalls)} of"
+        f" {len(first.stalls) + len(first.points)} lifts).{between} Expected: {{expected}}.",
         "At stall all the supply's power heats the winding, within seconds.",
         (
-            ("a mesh binds under load", "the supply's current limit is below the motor's stall current", "the shaft bends")
+            (
+                "a mesh binds under load",
+                "the supply's current limit is below the motor's stall current",
+                "the shaft bends",
+            )
             if early
             else ("the motor's torque is used up",)
         ),
-        ("Halve the step between the last two weights to narrow the interval.", "Let the motor cool before the next lift."),
+        (
+            "Halve the step between the last two weights to narrow the interval.",
+            "Let the motor cool before the next lift.",
+        ),
         facts,
         tuple(s.index for s in steps),
     )
@@ -49,7 +57,10 @@ def broke(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable
     for step in result.steps:
         for part, torque in ((p.run.broke, p.torque) for p in step.stalls if p.run.broke):
             limits = result.build.limits
-            held = max((nominal(s.torque) for s in result.lifted if nominal(s.torque) < nominal(torque)), default=None)
+            held = max(
+                (nominal(s.torque) for s in result.lifted if nominal(s.torque) < nominal(torque)),
+                default=None,
+            )
             own = next((x for x in limits if x.name.casefold() == part.casefold()), None)
             facts = {"torque": Fact.of(torque, "torque")}
             told = ""
@@ -63,15 +74,29 @@ def broke(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable
             if first is not None and first.name.casefold() != part.casefold():
                 facts["first"] = Fact(first.output, "torque")
                 told += f" It names the {first.name} first, at {{first}}."
-            surprising = own is None or own is not first or not 0.6 < nominal(torque) / own.output < 1.6
+            surprising = (
+                own is None or own is not first or not 0.6 < nominal(torque) / own.output < 1.6
+            )
             yield Finding(
                 "broke",
                 "caution" if surprising else "note",
                 f"Broke: {part}",
                 f"It gave way at {{torque}} of output torque.{told}",
-                "The weakest part decides what the drive carries; one that goes early was printed, glued or aligned worse than the table takes for granted.",
-                ("a layer or a void in the print", "a joint that slipped first", "shock: the load came on at once") if surprising else (),
-                ("Look at the surface of the break.", "Strengthen this part, or make it the fuse, and test again."),
+                "The weakest part decides what the drive carries; one that goes early was printed,"
+                " glued or aligned worse than the table takes for granted.",
+                (
+                    (
+                        "a layer or a void in the print",
+                        "a joint that slipped first",
+                        "shock: the load came on at once",
+                    )
+                    if surprising
+                    else ()
+                ),
+                (
+                    "Look at the surface of the break.",
+                    "Strengthen this part, or make it the fuse, and test again.",
+                ),
                 facts,
                 (step.index,),
             )

@@ -1,1 +1,3 @@
-"""The simulated bench's physics: one plant, used live by the bench process and offline by demo, CLI and tests."""
+"""The simulated bench's physics: one plant, used live by the bench process and offline by demo, CLI
+and tests.
+"""

@@ -1,8 +1,9 @@
 """The true parameters of a bench, and how they follow from a build on a rig.
 
-The load of every method is one body on one spring that only pulls: a weight on a cord, an arm, a brake's drum, a sled, a
-flywheel on its freewheel. It has a weight, or rubs (at rest it holds until pulled hard enough), or drags the more the
-faster it goes, or makes current. Its place is the height [m] for a radius in metres, an angle [rad] for radius 1.
+The load of every method is one body on one spring that only pulls: a weight on a cord, an arm, a
+brake's drum, a sled, a flywheel on its freewheel. It has a weight, or rubs (at rest it holds until
+pulled hard enough), or drags the more the faster it goes, or makes current. Its place is the height
+[m] for a radius in metres, an angle [rad] for radius 1.
 """
 
 from __future__ import annotations
@@ -20,16 +21,20 @@ from sparring.core.rig import Rig
 
 @dataclass
 class Bench:
-    """True parameters, SI, scalars or shape (n,). up, down: (slope, offset) of the motor torque that a load takes.
+    """True parameters, SI, scalars or shape (n,). up, down: (slope, offset) of the motor torque
+    that a load takes.
 
-    bind_from, bind: beyond this output torque the train's losses grow with the square of the excess (a bending shaft);
-    runout: relative swing of the drum's radius once a turn; strength: output torque at which a tooth breaks.
+    bind_from, bind: beyond this output torque the train's losses grow with the square of the excess
+    (a bending shaft); runout: relative swing of the drum's radius once a turn; strength: output
+    torque at which a tooth breaks.
 
-    The body: mass [kg or kg·m²]; weight [N, N·m], None: mass · gravity; reach, lean: its weight counts with the cosine of
-    lean + height/reach; grip: force that rubbing takes from it, grip_rest: as much more at rest (a part); drag: force over
-    speed², fade: part of the grip lost per kelvin of the body, which holds body_heat [J/K]; generates: (volts over speed,
-    winding [Ω]) into `resistor` [Ω]. ratchet: 1 for a freewheel; traction: force at which wheels slip; bearing: torque
-    at the output that the cell does not see; cell_arm: radius at which the cell sees the torque, None: `radius`.
+    The body: mass [kg or kg·m²]; weight [N, N·m], None: mass · gravity; reach, lean: its weight
+    counts with the cosine of lean + height/reach; grip: force that rubbing takes from it,
+    grip_rest: as much more at rest (a part); drag: force over speed², fade: part of the grip lost
+    per kelvin of the body, which holds body_heat [J/K]; generates: (volts over speed, winding [Ω])
+    into `resistor` [Ω]. ratchet: 1 for a freewheel; traction: force at which wheels slip; bearing:
+    torque at the output that the cell does not see; cell_arm: radius at which the cell sees the
+    torque, None: `radius`.
     """
 
     k: Any
@@ -65,7 +70,9 @@ class Bench:
     slack: Any = 0.004
     gravity: Any = G_N
     source_resistance: Any = 0.0
-    between: Any = 0.0  # current that unequal motors pass between themselves, over the voltage [A/V]
+    between: Any = (
+        0.0  # current that unequal motors pass between themselves, over the voltage [A/V]
+    )
     current_limit: Any = np.inf
     ambient: Any = 293.15
     reference: Any = 293.15
@@ -100,13 +107,22 @@ class Bench:
         for f in fields(self):
             value = getattr(self, f.name)
             if value is not None:
-                changed[f.name] = tuple(map(change, value)) if isinstance(value, tuple) else change(value)
+                changed[f.name] = (
+                    tuple(map(change, value)) if isinstance(value, tuple) else change(value)
+                )
         return replace(self, **changed)
 
 
-def bench_of(build: Build, rig: Rig, *, load: float = 1.0, friction: list[float] | None = None, **changed: Any) -> Bench:
-    """The bench that `build` on `rig` would be if every stated figure were exact, with `load` on it (a mass [kg] or what
-    the method has instead); `changed` replaces parameters."""
+def bench_of(
+    build: Build,
+    rig: Rig,
+    *,
+    load: float = 1.0,
+    friction: list[float] | None = None,
+    **changed: Any,
+) -> Bench:
+    """The bench that `build` on `rig` would be if every stated figure were exact, with `load` on it
+    (a mass [kg] or what the method has instead); `changed` replaces parameters."""
     motor = build.motor_line()
     up = build.torque_line(friction)
     back = build.back_drive_line(friction)

@@ -1,7 +1,8 @@
-"""Simulated set-ups for readings: a motor alone, a lever on a scale, a rope brake, a swing, a loop of torque, a pull from rest,
-a drum on the bare motor.
+"""Simulated set-ups for readings: a motor alone, a lever on a scale, a rope brake, a swing, a loop
+of torque, a pull from rest, a drum on the bare motor.
 
-Each runs by itself once begun, for one bench or for n at once (arrays of shape (n,)), and says what is true of it.
+Each runs by itself once begun, for one bench or for n at once (arrays of shape (n,)), and says what
+is true of it.
 """
 
 from __future__ import annotations
@@ -33,7 +34,9 @@ _NOISE: dict[str, tuple[float, float]] = {
 
 
 class Fixture(ABC):
-    """Begun with `begin`, it goes its way for `length` seconds. bench: true parameters, scalars or shape (n,)."""
+    """Begun with `begin`, it goes its way for `length` seconds. bench: true parameters, scalars or
+    shape (n,).
+    """
 
     TITLE: ClassVar[str] = ""  # that of the readings it serves
     KEY: ClassVar[str] = ""  # in one word, for the command line
@@ -67,7 +70,9 @@ class Fixture(ABC):
 
 
 class MotorAlone(Fixture):
-    """A motor on the table: free at three voltages, clamped for a moment at one third of the highest, with pauses to cool."""
+    """A motor on the table: free at three voltages, clamped for a moment at one third of the
+    highest, with pauses to cool.
+    """
 
     TITLE = "Bare motor"
     KEY = "motor"
@@ -76,15 +81,39 @@ class MotorAlone(Fixture):
 
     def __init__(self, bench: Bench) -> None:
         super().__init__(
-            replace(bench, ratio=1.0, up=(0.0, 0.0), down=(0.0, 0.0), cord_stiffness=1e-9, cord_damping=0.0, backlash=0.0, radius=1e-3)
+            replace(
+                bench,
+                ratio=1.0,
+                up=(0.0, 0.0),
+                down=(0.0, 0.0),
+                cord_stiffness=1e-9,
+                cord_damping=0.0,
+                backlash=0.0,
+                radius=1e-3,
+            )
         )
         programme = [(0.0, False, 0.3)]
-        for volts, held in ((1.0, False), (1 / 3, True), (2 / 3, False), (1 / 3, True), (1 / 3, False)):
-            programme += [(volts * self.TOP, held, 0.6 if held else 0.8), (0.0, held, 0.4), (0.0, False, 0.8 if held else 0.1)]
+        for volts, held in (
+            (1.0, False),
+            (1 / 3, True),
+            (2 / 3, False),
+            (1 / 3, True),
+            (1 / 3, False),
+        ):
+            programme += [
+                (volts * self.TOP, held, 0.6 if held else 0.8),
+                (0.0, held, 0.4),
+                (0.0, False, 0.8 if held else 0.1),
+            ]
         ends = np.cumsum([seconds for *_, seconds in programme])
-        self._until = [(volts, held, float(end)) for (volts, held, _), end in zip(programme, ends, strict=True)]
+        self._until = [
+            (volts, held, float(end)) for (volts, held, _), end in zip(programme, ends, strict=True)
+        ]
         self.length = float(ends[-1])
-        self._plants = {held: Plant(replace(self.bench, friction=self.bench.friction + _HELD * held)) for held in (False, True)}
+        self._plants = {
+            held: Plant(replace(self.bench, friction=self.bench.friction + _HELD * held))
+            for held in (False, True)
+        }
         self._held = False
 
     def _at(self, t: float, dt: float) -> dict[str, Any]:
@@ -105,7 +134,9 @@ class MotorAlone(Fixture):
 
 
 class OnAScale(Fixture):
-    """The drive presses a lever on a scale three times at one voltage, the lever's own weight with it."""
+    """The drive presses a lever on a scale three times at one voltage, the lever's own weight with
+    it.
+    """
 
     TITLE = "Lever on a scale"
     KEY = "scale"
@@ -124,7 +155,11 @@ class OnAScale(Fixture):
         b, volts = self.bench, self.VOLTS if on else 0.0
         current = volts / b.R
         rising = 1 - np.exp(-(at - _REST) / 0.08) if on else 0.0
-        return {"force": self.tare + rising * self._torque(volts) / self.arm, "voltage": volts + 0 * b.R, "current": rising * current}
+        return {
+            "force": self.tare + rising * self._torque(volts) / self.arm,
+            "voltage": volts + 0 * b.R,
+            "current": rising * current,
+        }
 
     def _torque(self, volts: float) -> Any:
         b = self.bench
@@ -142,7 +177,9 @@ class RopeOnADrum(Fixture):
     KEY = "rope"
     CHANNELS = ("force", "force_2", "speed", "voltage", "current")
 
-    def __init__(self, bench: Bench, radius: Any = 0.0315, part: Any = 0.4, slack: Any = 1.5) -> None:
+    def __init__(
+        self, bench: Bench, radius: Any = 0.0315, part: Any = 0.4, slack: Any = 1.5
+    ) -> None:
         """part: of the stall torque, taken by the rope."""
         super().__init__(bench)
         a, offset = bench.up
@@ -172,7 +209,11 @@ class RopeOnADrum(Fixture):
 
     def truth(self) -> dict[str, Any]:
         current, speed = self._running()
-        return {"Torque": self.load, "Power at the drum": self.load * speed, "Wire to shaft": self.load * speed / (12.0 * current)}
+        return {
+            "Torque": self.load,
+            "Power at the drum": self.load * speed,
+            "Wire to shaft": self.load * speed / (12.0 * current),
+        }
 
 
 class OnCords(Fixture):
@@ -182,7 +223,14 @@ class OnCords(Fixture):
     KEY = "swing"
     CHANNELS = ("angle",)
 
-    def __init__(self, bench: Bench, inertia: Any = 2.2e-3, mass: Any = 1.2, radius: Any = 0.060, length: Any = 1.0) -> None:
+    def __init__(
+        self,
+        bench: Bench,
+        inertia: Any = 2.2e-3,
+        mass: Any = 1.2,
+        radius: Any = 0.060,
+        length: Any = 1.0,
+    ) -> None:
         super().__init__(bench)
         self.inertia = inertia
         self.omega = np.sqrt(mass * bench.gravity * radius**2 / (inertia * length))
@@ -196,7 +244,9 @@ class OnCords(Fixture):
 
 
 class ToAndFro(Fixture):
-    """The output wound to and fro with the input held: play, stiffness, and friction that makes a loop of it."""
+    """The output wound to and fro with the input held: play, stiffness, and friction that makes a
+    loop of it.
+    """
 
     TITLE = "Wind-up and lost motion"
     KEY = "wind-up"
@@ -212,14 +262,20 @@ class ToAndFro(Fixture):
         furthest = self.most / b.windup + b.backlash / 2
         phase = (t / self.length) % 1.0
         way = 1.0 if phase < 0.25 or phase >= 0.75 else -1.0
-        angle = furthest * (4 * phase if phase < 0.25 else 2 - 4 * phase if phase < 0.75 else 4 * phase - 4)
+        angle = furthest * (
+            4 * phase if phase < 0.25 else 2 - 4 * phase if phase < 0.75 else 4 * phase - 4
+        )
         beyond = np.sign(angle) * np.maximum(np.abs(angle) - b.backlash / 2, 0.0)
         return {"torque": b.windup * beyond + way * self.friction, "angle": angle}
 
     def truth(self) -> dict[str, Any]:
         b = self.bench
         furthest = self.most / b.windup + b.backlash / 2
-        return {"Lost motion at no torque": b.backlash, "Stiffness": b.windup, "Energy lost in one loop": 4 * furthest * self.friction}
+        return {
+            "Lost motion at no torque": b.backlash,
+            "Stiffness": b.windup,
+            "Energy lost in one loop": 4 * furthest * self.friction,
+        }
 
 
 class FromRest(Fixture):
@@ -242,7 +298,8 @@ class FromRest(Fixture):
     def _at(self, t: float, dt: float) -> dict[str, Any]:
         turn, at = divmod(t, 3.0)
         running = self._running()
-        breaks = 1.503 + 0.004 * turn  # at no round number: a sample may come just before or just after
+        # at no round number: a sample may come just before or just after
+        breaks = 1.503 + 0.004 * turn
         turned = 0.5 * max(min(at, 2.7) - breaks, 0.0)
         if turn >= 3:
             return {"torque": 0 * running, "angle": 1.8 + 0 * running}
@@ -255,7 +312,9 @@ class FromRest(Fixture):
 
 
 class StraightOnTheDrum(Fixture):
-    """The bare motor on a hoist's drum, the gearbox left out, lifts and lowers one weight three times, slowly."""
+    """The bare motor on a hoist's drum, the gearbox left out, lifts and lowers one weight three
+    times, slowly.
+    """
 
     TITLE = "Drum friction of a hoist"
     KEY = "drum"
@@ -264,17 +323,32 @@ class StraightOnTheDrum(Fixture):
     SECONDS: ClassVar[float] = 1.5  # each way
     DRUM: ClassVar[float] = 3e-5  # inertia of a turned drum [kg·m²]
 
-    def __init__(self, bench: Bench, radius: Any = 0.0255, mass: Any = 0.15, bearing: Any = 0.004) -> None:
-        straight = {"ratio": 1.0, "up": (1.0, 0.0), "down": (1.0, 0.0), "backlash": 0.0, "inertia": bench.inertia + self.DRUM}
+    def __init__(
+        self, bench: Bench, radius: Any = 0.0255, mass: Any = 0.15, bearing: Any = 0.004
+    ) -> None:
+        straight = {
+            "ratio": 1.0,
+            "up": (1.0, 0.0),
+            "down": (1.0, 0.0),
+            "backlash": 0.0,
+            "inertia": bench.inertia + self.DRUM,
+        }
         super().__init__(replace(bench, **straight, radius=radius, mass=mass, bearing=bearing))
         self.plant = Plant(self.bench)
         self.length = 3 * (2 * self.SECONDS + _REST) + 0.3
 
     def _at(self, t: float, dt: float) -> dict[str, Any]:
-        """The supply is turned up and down so that the drum keeps the speed that is wanted, as a hand at the knob does it."""
+        """The supply is turned up and down so that the drum keeps the speed that is wanted, as a
+        hand at the knob does it.
+        """
         turn, at = divmod(t - 0.3, 2 * self.SECONDS + _REST)
-        corners = np.array([0.0, 0.2, 0.95, 1.35, 1.9, 2.0]) * self.SECONDS  # it stops before the weight is down
-        wanted = self.SLOWLY * float(np.interp(at, corners, [0.0, 1.0, 1.0, -1.0, -1.0, 0.0])) if 0 <= turn < 3 else 0.0
+        # it stops before the weight is down
+        corners = np.array([0.0, 0.2, 0.95, 1.35, 1.9, 2.0]) * self.SECONDS
+        wanted = (
+            self.SLOWLY * float(np.interp(at, corners, [0.0, 1.0, 1.0, -1.0, -1.0, 0.0]))
+            if 0 <= turn < 3
+            else 0.0
+        )
         b, s = self.bench, self.plant.state
         weighs = b.mass * b.gravity * b.radius
         held = b.R * (weighs + np.sign(wanted) * (b.bearing + b.friction)) / b.k
@@ -288,12 +362,15 @@ class StraightOnTheDrum(Fixture):
 
 
 FIXTURES: dict[str, type[Fixture]] = {
-    f.TITLE: f for f in (MotorAlone, OnAScale, RopeOnADrum, OnCords, ToAndFro, FromRest, StraightOnTheDrum)
+    f.TITLE: f
+    for f in (MotorAlone, OnAScale, RopeOnADrum, OnCords, ToAndFro, FromRest, StraightOnTheDrum)
 }
 """By the title of the readings they serve."""
 
 
-def seen(true: Mapping[str, Any], rng: np.random.Generator, gains: Mapping[str, Any] | None = None) -> dict[str, np.ndarray]:
+def seen(
+    true: Mapping[str, Any], rng: np.random.Generator, gains: Mapping[str, Any] | None = None
+) -> dict[str, np.ndarray]:
     """What the sensors show of true figures: gain, noise, resolution."""
     shown = {}
     for channel, value in true.items():
@@ -304,7 +381,9 @@ def seen(true: Mapping[str, Any], rng: np.random.Generator, gains: Mapping[str, 
     return shown
 
 
-def record(fixture: Fixture, *, seed: int, rate: float = 80.0, gains: Mapping[str, Any] | None = None) -> list[Recording]:
+def record(
+    fixture: Fixture, *, seed: int, rate: float = 80.0, gains: Mapping[str, Any] | None = None
+) -> list[Recording]:
     """Runs a fixture from beginning to end; a recording for each bench."""
     rng = np.random.default_rng(seed)
     fixture.begin()
@@ -314,5 +393,7 @@ def record(fixture: Fixture, *, seed: int, rate: float = 80.0, gains: Mapping[st
         times.append(fixture.since)
     t = np.array(times)
     n = max(v.size for v in rows[0].values())
-    columns = {c: np.array([np.broadcast_to(row[c], (n,)) for row in rows]) for c in fixture.CHANNELS}
+    columns = {
+        c: np.array([np.broadcast_to(row[c], (n,)) for row in rows]) for c in fixture.CHANNELS
+    }
     return [Recording(t, {c: v[:, lane].copy() for c, v in columns.items()}) for lane in range(n)]

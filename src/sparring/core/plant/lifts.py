@@ -22,7 +22,9 @@ RAMP = 0.35  # [s] in which the drive comes on, as a careful hand or a board doe
 
 
 def swept_part(course: float) -> float:
-    """How far a swept load is on, 0 to 1, when `course` of the sweep is over: up and down again evenly."""
+    """How far a swept load is on, 0 to 1, when `course` of the sweep is over: up and down again
+    evenly.
+    """
     return max(0.0, min(2 * course, 2 - 2 * course))
 
 
@@ -48,9 +50,11 @@ def lift(
     stalled_for: float = 0.8,
     dt: float = STEP,
 ) -> list[Lifted]:
-    """Runs on all lanes of `bench` at once, each until its course is done, a stall, or `most` seconds; one result a lane.
+    """Runs on all lanes of `bench` at once, each until its course is done, a stall, or `most`
+    seconds; one result a lane.
 
-    volts: drive voltage, scalar or (n,); method: says how a run goes; rate: samples a second; seed: repeats the same run.
+    volts: drive voltage, scalar or (n,); method: says how a run goes; rate: samples a second; seed:
+    repeats the same run.
     """
     travel, hold, coast = method.course
     most = most if most is not None else 6.0 if math.isinf(hold) else _REST_BEFORE + RAMP + hold
@@ -72,10 +76,12 @@ def lift(
         plant.open = (now >= end_time) & (coast > 0)
         if method.swept:
             plant.tightened = swept_part((now - _REST_BEFORE - RAMP) / hold)
-        plant.asleep = now > end_time + _REST_AFTER + coast + period  # what is cut off below need not be run
+        # what is cut off below need not be run
+        plant.asleep = now > end_time + _REST_AFTER + coast + period
         plant.advance(period, dt)
         truth = plant.truth()
-        truth["speed"] = (plant.state.angle - before) / bench.ratio / period  # a tachometer times whole periods
+        # a tachometer times whole periods
+        truth["speed"] = (plant.state.angle - before) / bench.ratio / period
         truth["motor_speed"] = truth["speed"] * bench.ratio
         if isinstance(method, RunUp):
             truth["speed"] = truth["rise"] * method.gearing
@@ -112,7 +118,9 @@ def lift(
         stop = int(np.searchsorted(t, end_time[lane] + _REST_AFTER + coast)) + 1
         result.append(
             Lifted(
-                Recording((t + jitter)[:stop], {k: v[:stop, lane].copy() for k, v in all_samples.items()}),
+                Recording(
+                    (t + jitter)[:stop], {k: v[:stop, lane].copy() for k, v in all_samples.items()}
+                ),
                 {k: v[:stop, lane].copy() for k, v in all_truths.items()},
                 str(ended[lane]),
                 float(stall[lane]),
@@ -122,41 +130,76 @@ def lift(
 
 
 def ladder(
-    bench: Bench, sensors: SensorSet, rig: Rig, loads: Sequence[float], repeats: int, *, vary: float = 0.04, **how: Any
+    bench: Bench,
+    sensors: SensorSet,
+    rig: Rig,
+    loads: Sequence[float],
+    repeats: int,
+    *,
+    vary: float = 0.04,
+    **how: Any,
 ) -> list[tuple[int, int, Lifted]]:
-    """Every step of the plan's loads [kg] run `repeats` times: (step, repeat, run). One lane a run; the train's losses vary
-    from run to run by the part `vary` (standard deviation), as on a bench."""
+    """Every step of the plan's loads [kg] run `repeats` times: (step, repeat, run). One lane a run;
+    the train's losses vary from run to run by the part `vary` (standard deviation), as on a bench.
+    """
     steps = rig.method.settings(loads)
     n = len(steps) * repeats
     rng = np.random.default_rng(how.get("seed", 0))
     factor = 1 + vary * rng.standard_normal(n)
     slope, offset = bench.up
     ideal = 1.0 / np.asarray(bench.ratio)
-    lanes = replace(loaded(bench, rig, steps, repeats), up=(ideal + (slope - ideal) * factor, offset * factor))
+    lanes = replace(
+        loaded(bench, rig, steps, repeats), up=(ideal + (slope - ideal) * factor, offset * factor)
+    )
     lifted = lift(lanes, sensors, method=rig.method, **how)
     return [(i // repeats, i % repeats + 1, x) for i, x in enumerate(lifted)]
 
 
 def loaded(bench: Bench, rig: Rig, steps: Sequence[float], repeats: int = 1) -> Bench:
-    """The bench with each step's load on it, `repeats` lanes each; what does not change with the load stays the bench's."""
+    """The bench with each step's load on it, `repeats` lanes each; what does not change with the
+    load stays the bench's.
+    """
     bodies = [rig.method.body(step, bench.gravity) for step in steps]
     keys = [k for k in ("mass", "weight", "grip", "resistor") if k in bodies[0]]
-    changed: dict[str, Any] = {k: np.repeat(np.array([b[k] for b in bodies], float), repeats) for k in keys}
+    changed: dict[str, Any] = {
+        k: np.repeat(np.array([b[k] for b in bodies], float), repeats) for k in keys
+    }
     return replace(bench, **changed)
 
 
 def runs_of(
-    lifts: list[tuple[int, int, Lifted]], loads: list[Any] | None, volts: float, source: str = "simulated", tare: Any = None
+    lifts: list[tuple[int, int, Lifted]],
+    loads: list[Any] | None,
+    volts: float,
+    source: str = "simulated",
+    tare: Any = None,
 ) -> list[tuple[Run, Recording]]:
-    """Simulated runs with their recordings; loads: the weights as the tester knows them, none where a step has no weight."""
+    """Simulated runs with their recordings; loads: the weights as the tester knows them, none where
+    a step has no weight.
+    """
     return [
-        (Run(step=s, repeat=r, load=loads[s] if loads else None, voltage=volts, source=source, ended=x.ended, tare=tare), x.recording)
+        (
+            Run(
+                step=s,
+                repeat=r,
+                load=loads[s] if loads else None,
+                voltage=volts,
+                source=source,
+                ended=x.ended,
+                tare=tare,
+            ),
+            x.recording,
+        )
         for s, r, x in lifts
     ]
 
 
-def one_log(lifts: list[tuple[int, int, Lifted]], loads: list[float] | None, pause: float = 0.5) -> Recording:
-    """All lifts one after the other, as a logger that runs through would have them, with a column for the weight where there is one."""
+def one_log(
+    lifts: list[tuple[int, int, Lifted]], loads: list[float] | None, pause: float = 0.5
+) -> Recording:
+    """All lifts one after the other, as a logger that runs through would have them, with a column
+    for the weight where there is one.
+    """
     t: list[np.ndarray] = []
     columns: dict[str, list[np.ndarray]] = {}
     at = 0.0

@@ -1,8 +1,9 @@
 """The equations of motion of motor, train and the method's load, and one step of them.
 
-Written once for a whole set of benches (arrays of shape (n,), so that a closure study costs little more than one lift)
-and for one alone (plain floats: a live bench has about a millisecond for a millisecond, and arrays of one entry would
-take most of it). `Arrays` and `Floats` are the few operations in which the two differ.
+Written once for a whole set of benches (arrays of shape (n,), so that a closure study costs little
+more than one lift) and for one alone (plain floats: a live bench has about a millisecond for a
+millisecond, and arrays of one entry would take most of it). `Arrays` and `Floats` are the few
+operations in which the two differ.
 """
 
 from __future__ import annotations
@@ -20,14 +21,17 @@ REST = 0.05  # motor speed [rad/s] below which friction may hold
 _STILL = 1e-4  # speed of the body [m/s, rad/s] below which rubbing may hold it
 _SETTLING = 2.5e-3  # [s] in which what friction holds loses the rest of its speed
 FEW = 8  # so many benches are run sooner one by one than together
-_BINDING = 7e-4  # [s] longest step while losses that grow with the square of the load act: beside a stall they are stiff
+# [s] longest step while losses that grow with the square of the load act: beside a stall they are
+# stiff
+_BINDING = 7e-4
 _FINEST = 3e-4  # [s] step at which a bench that comes to rest is followed
 
 
 @dataclass
 class State:
-    """What changes; each an array of shape (n,), or a float of one bench: motor speed and angle, the body's height and
-    speed, winding temperature; energies [J], none where they are not asked for."""
+    """What changes; each an array of shape (n,), or a float of one bench: motor speed and angle,
+    the body's height and speed, winding temperature; energies [J], none where they are not asked
+    for."""
 
     speed: Any
     angle: Any
@@ -49,14 +53,20 @@ class State:
     def apart(self) -> list[State]:
         """Each bench by itself, in floats."""
         figures: Any = zip(*(getattr(self, name).tolist() for name in _FIGURES), strict=True)
-        energies: Any = zip(*(e.tolist() for e in self.energy), strict=True) if self.energy else [()] * len(self.speed)
+        energies: Any = (
+            zip(*(e.tolist() for e in self.energy), strict=True)
+            if self.energy
+            else [()] * len(self.speed)
+        )
         return [State(*(*f, list(e))) for f, e in zip(figures, energies, strict=True)]
 
     @staticmethod
     def joined(alone: list[State]) -> State:
         """The opposite of `apart`."""
         figures = {name: np.array([getattr(s, name) for s in alone]) for name in _FIGURES}
-        return State(**figures, energy=[np.array(e) for e in zip(*(s.energy for s in alone), strict=True)])
+        return State(
+            **figures, energy=[np.array(e) for e in zip(*(s.energy for s in alone), strict=True)]
+        )
 
     def put(self, lanes: Any, other: State) -> None:
         """Takes the lanes of `other` in."""
@@ -72,8 +82,17 @@ _FIGURES = [f.name for f in fields(State) if f.name != "energy"]
 class Arrays:
     """What the equations ask of arrays."""
 
-    where, maximum, minimum = staticmethod(np.where), staticmethod(np.maximum), staticmethod(np.minimum)
-    cos, sin, sign, no = staticmethod(np.cos), staticmethod(np.sin), staticmethod(np.sign), staticmethod(np.logical_not)
+    where, maximum, minimum = (
+        staticmethod(np.where),
+        staticmethod(np.maximum),
+        staticmethod(np.minimum),
+    )
+    cos, sin, sign, no = (
+        staticmethod(np.cos),
+        staticmethod(np.sin),
+        staticmethod(np.sign),
+        staticmethod(np.logical_not),
+    )
 
     @staticmethod
     def some(condition: Any) -> bool:
@@ -97,7 +116,12 @@ class Arrays:
 class Floats:
     """The same of plain floats."""
 
-    cos, sin, some, every = staticmethod(math.cos), staticmethod(math.sin), staticmethod(bool), staticmethod(bool)
+    cos, sin, some, every = (
+        staticmethod(math.cos),
+        staticmethod(math.sin),
+        staticmethod(bool),
+        staticmethod(bool),
+    )
     maximum, minimum = staticmethod(max), staticmethod(min)
 
     @staticmethod
@@ -121,8 +145,13 @@ class Floats:
         return [a + h * b for a, b in zip(y, k, strict=True)]
 
     @staticmethod
-    def blend(y: list[float], h: float, k1: list[float], k2: list[float], k3: list[float], k4: list[float]) -> list[float]:
-        return [a + h / 6 * (p + 2 * (q + r) + t) for a, p, q, r, t in zip(y, k1, k2, k3, k4, strict=True)]
+    def blend(
+        y: list[float], h: float, k1: list[float], k2: list[float], k3: list[float], k4: list[float]
+    ) -> list[float]:
+        return [
+            a + h / 6 * (p + 2 * (q + r) + t)
+            for a, p, q, r, t in zip(y, k1, k2, k3, k4, strict=True)
+        ]
 
 
 class Motion:
@@ -158,11 +187,12 @@ class Motion:
         self._bears = some(b.bearing != 0)
         self._wears = some(b.wear_rate > 0)
         self._breaks = some(b.strength < np.inf)
-        self._one_way = not (self._pushes or self._bears)  # the load never drives by more than it asks
+        # the load never drives by more than it asks
+        self._one_way = not (self._pushes or self._bears)
 
     def drive(self, volts: Any, opened: Any, tightened: float = 1.0) -> Motion:
-        """Sets the drive voltage [V], whether it is switched off so that no current flows, and the part of what was set
-        with which a brake rubs."""
+        """Sets the drive voltage [V], whether it is switched off so that no current flows, and the
+        part of what was set with which a brake rubs."""
         self.volts, self.open = volts, opened
         self.tightened, self._grip = tightened, self.bench.grip * tightened
         self._feed = volts / self._shared
@@ -180,13 +210,19 @@ class Motion:
     def drum_radius(self, angle: Any) -> Any:
         """Radius at which the cord leaves the drum [m], with its run-out."""
         b = self.bench
-        return b.radius * (1 + b.runout * self.maths.cos(angle / b.ratio)) if self._uneven else b.radius
+        return (
+            b.radius * (1 + b.runout * self.maths.cos(angle / b.ratio))
+            if self._uneven
+            else b.radius
+        )
 
     def wound(self, angle: Any) -> Any:
         """Cord wound up [m]: the integral of the radius over the drum's angle."""
         b = self.bench
         wound = self._per_angle * angle
-        return wound + b.radius * b.runout * self.maths.sin(angle / b.ratio) if self._uneven else wound
+        return (
+            wound + b.radius * b.runout * self.maths.sin(angle / b.ratio) if self._uneven else wound
+        )
 
     def _stretch(self, s: State, angle: Any, height: Any) -> Any:
         stretch = self.wound(angle) - height - self._play
@@ -194,8 +230,12 @@ class Motion:
             stretch = stretch - s.slipped
         return stretch - s.worn * self.bench.radius if self._wears else stretch
 
-    def cord(self, s: State, angle: Any, speed: Any, height: Any, rise: Any) -> tuple[Any, Any, Any, Any]:
-        """(force in the cord [N], its elastic part [N], speed at which it is stretched [m/s], radius [m])."""
+    def cord(
+        self, s: State, angle: Any, speed: Any, height: Any, rise: Any
+    ) -> tuple[Any, Any, Any, Any]:
+        """(force in the cord [N], its elastic part [N], speed at which it is stretched [m/s],
+        radius [m]).
+        """
         b, maths = self.bench, self.maths
         radius = self.drum_radius(angle)
         stretch = self._stretch(s, angle, height)
@@ -237,7 +277,9 @@ class Motion:
         return current * self.resistance(temperature) + self.bench.k * speed
 
     def rates(self, s: State, y: Any) -> Any:
-        """Time derivatives of speed, angle, height, rise and temperature, and of the energies where y has them."""
+        """Time derivatives of speed, angle, height, rise and temperature, and of the energies where
+        y has them.
+        """
         b, maths = self.bench, self.maths
         where = maths.where
         speed, angle, height, rise, temperature = y[:5]
@@ -246,7 +288,8 @@ class Motion:
         load = force * radius
         asked, driving = (load + b.bearing, load - b.bearing) if self._bears else (load, load)
         resist_up = b.up[0] * asked + b.up[1]
-        if self._pushes:  # a mass that is faster drives the train, and the train's losses take from it
+        # a mass that is faster drives the train, and the train's losses take from it
+        if self._pushes:
             resist_up = where(asked < 0, b.down[0] * asked + b.up[1], resist_up)
         if self._binds:
             over = maths.maximum(load - b.bind_from, 0.0)
@@ -257,11 +300,15 @@ class Motion:
             moving = moving_up = True
             resisted, accelerate = resist_up, can_rise / b.inertia
         else:
-            resist_down = b.down[0] * (driving if self._one_way else maths.maximum(driving, 0.0)) - b.down[1]
+            resist_down = (
+                b.down[0] * (driving if self._one_way else maths.maximum(driving, 0.0)) - b.down[1]
+            )
             can_fall = drive + b.friction - resist_down
             moving_up = (speed > REST) | ((speed >= -REST) & (can_rise > 0))
             moving = moving_up | (speed < -REST) | (can_fall < 0)
-            accelerate = where(moving, where(moving_up, can_rise, can_fall) / b.inertia, -speed / _SETTLING)
+            accelerate = where(
+                moving, where(moving_up, can_rise, can_fall) / b.inertia, -speed / _SETTLING
+            )
             resisted = where(moving_up, resist_up, resist_down)
         weight = self.weight * maths.cos(b.lean + height / b.reach) if self._leans else self.weight
         pull, lost = force - weight, 0.0
@@ -278,7 +325,13 @@ class Motion:
         heat = current * current * self.resistance(temperature)
         if self._beside:
             heat = heat + b.between * self.terminal(current, speed, temperature) ** 2
-        dy = [accelerate, speed, climbs, gain, (heat - (temperature - b.ambient) / b.heat_resistance) / b.heat_capacity]
+        dy = [
+            accelerate,
+            speed,
+            climbs,
+            gain,
+            (heat - (temperature - b.ambient) / b.heat_resistance) / b.heat_capacity,
+        ]
         if len(y) == 5:
             return maths.rows(dy)
         terminal = self.terminal(current, speed, temperature)
@@ -300,16 +353,22 @@ class Motion:
         return self._grip * self.maths.maximum(1.0 - self.bench.fade * s.warmed, 0.1)
 
     def _rub(self, s: State, pull: Any, rise: Any) -> tuple[Any, Any]:
-        """(acceleration, force that rubbing takes) of a body that rubs: at rest it holds until pulled hard enough."""
+        """(acceleration, force that rubbing takes) of a body that rubs: at rest it holds until
+        pulled hard enough.
+        """
         b, maths = self.bench, self.maths
         grip = self.grips(s)
         moving = abs(rise) > _STILL
         goes = moving | (abs(pull) > grip * (1 + b.grip_rest))
         taken = maths.sign(maths.where(moving, rise, pull)) * grip
-        return maths.where(goes, (pull - taken) / b.mass, -rise / _SETTLING), maths.where(goes, taken, 0.0)
+        return maths.where(goes, (pull - taken) / b.mass, -rise / _SETTLING), maths.where(
+            goes, taken, 0.0
+        )
 
     def step(self, s: State, h: float) -> None:
-        """One step of classical Runge-Kutta, and what happens at once: a stop, a landing, a slip, a break."""
+        """One step of classical Runge-Kutta, and what happens at once: a stop, a landing, a slip, a
+        break.
+        """
         b, maths = self.bench, self.maths
         some, where = maths.some, maths.where
         y = maths.rows([s.speed, s.angle, s.height, s.rise, s.temperature, *s.energy])
@@ -321,7 +380,8 @@ class Motion:
         crossed = y[0] * after[0] < 0
         finely = None
         if some(crossed):
-            if h > _FINEST:  # friction turns over within this step: those benches take it in small ones
+            # friction turns over within this step: those benches take it in small ones
+            if h > _FINEST:
                 finely = self._in_small_steps(s, crossed, h)
                 if finely is s:
                     return
@@ -339,7 +399,9 @@ class Motion:
             self._let_go(s)
         landed = (s.height <= 0) & (s.rise <= 0)
         if some(landed):
-            s.impact = s.impact + where(landed, 0.5 * b.mass * s.rise * s.rise + self.raised(s.height), 0.0)
+            s.impact = s.impact + where(
+                landed, 0.5 * b.mass * s.rise * s.rise + self.raised(s.height), 0.0
+            )
             s.height = where(landed, 0.0, s.height)
             s.rise = where(landed, 0.0, s.rise)
         if self._wears or self._breaks:
@@ -361,13 +423,17 @@ class Motion:
         part = s.taken(lanes)
         if len(volts) <= FEW:
             driven = enumerate(zip(volts.tolist(), opened.tolist(), strict=True))
-            alone = [Motion(bench.single(i), Floats).drive(v, o, self.tightened) for i, (v, o) in driven]
+            alone = [
+                Motion(bench.single(i), Floats).drive(v, o, self.tightened) for i, (v, o) in driven
+            ]
             return one_by_one(alone, part, h, h / 8)
         Motion(bench, Arrays).drive(volts, opened, self.tightened).advance(part, h, h / 8)
         return part
 
     def _let_go(self, s: State) -> None:
-        """Wheels that slip hold the cord's pull at what traction gives; a freewheel takes in what would be slack."""
+        """Wheels that slip hold the cord's pull at what traction gives; a freewheel takes in what
+        would be slack.
+        """
         b, maths = self.bench, self.maths
         stretch = self._stretch(s, s.angle, s.height)
         most = maths.minimum(b.traction, 1e12) / self.stiffness
@@ -385,13 +451,18 @@ class Motion:
         return self.weight * maths.where(b.reach < np.inf, swung, height)
 
     def _come_to_rest(self, s: State, y: Any, after: Any, k1: Any, h: float, crossed: Any) -> Any:
-        """Benches whose speed went through zero and that friction then holds stop there instead of shooting past."""
+        """Benches whose speed went through zero and that friction then holds stop there instead of
+        shooting past.
+        """
         maths = self.maths
         held = crossed & (self.rates(s, maths.rows([0.0 * y[0], *y[1:]]))[0] == 0)
         slows = maths.where(k1[0] != 0, k1[0], 1.0)
-        part = maths.where(k1[0] != 0, maths.minimum(maths.maximum(-y[0] / (slows * h), 0.0), 1.0), 1.0)
+        part = maths.where(
+            k1[0] != 0, maths.minimum(maths.maximum(-y[0] / (slows * h), 0.0), 1.0), 1.0
+        )
         stopped = maths.along(y, part * h, k1)
-        # the mean speed while stopping is half of that at its start: so is what the speed turned over
+        # the mean speed while stopping is half of that at its start: so is what the speed turned
+        # over
         for row in (1, 5, 8, 9) if len(y) > 5 else (1,):
             stopped[row] = y[row] + part * h * k1[row] / 2
         stopped[0] = 0.0 * y[0]

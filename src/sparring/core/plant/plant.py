@@ -1,4 +1,6 @@
-"""A set of simulated benches running in step: what is driven, what is true, whether the energy balances."""
+"""A set of simulated benches running in step: what is driven, what is true, whether the energy
+balances.
+"""
 
 from __future__ import annotations
 
@@ -13,11 +15,13 @@ STEP = 3.2e-3  # [s] longest step: means differ by 1e-5 from those of steps a si
 
 
 class Plant:
-    """Benches running in step. `volts` is the drive voltage [V], per bench, changed at will between advances; `open`: the
-    drive is switched off, no current flows; `tightened`: the part of what was set with which brakes rub, 0 to 1; `asleep`:
-    whose run is over, left as it is. Arrays have the shape (n,), one entry a bench.
+    """Benches running in step. `volts` is the drive voltage [V], per bench, changed at will between
+    advances; `open`: the drive is switched off, no current flows; `tightened`: the part of what was
+    set with which brakes rub, 0 to 1; `asleep`: whose run is over, left as it is. Arrays have the
+    shape (n,), one entry a bench.
 
-    account: integrate the energies beside the state, so that `imbalance` can be asked; a third slower.
+    account: integrate the energies beside the state, so that `imbalance` can be asked; a third
+    slower.
     """
 
     def __init__(self, bench: Bench, *, height: float = 0.0, account: bool = False) -> None:
@@ -62,11 +66,20 @@ class Plant:
             if self._some is None or not np.array_equal(self._some[0], awake):
                 self._some = awake, Motion(self.bench.taken(awake), Arrays)
             part = self.state.taken(awake)
-            self._some[1].drive(self.volts[awake], self.open[awake], self.tightened).advance(part, duration, dt)
+            self._some[1].drive(self.volts[awake], self.open[awake], self.tightened).advance(
+                part, duration, dt
+            )
             self.state.put(awake, part)
         else:
-            driven = zip(awake.tolist(), self.volts[awake].tolist(), self.open[awake].tolist(), strict=True)
-            alone = one_by_one([self._single(i).drive(v, o, self.tightened) for i, v, o in driven], self.state.taken(awake), duration, dt)
+            driven = zip(
+                awake.tolist(), self.volts[awake].tolist(), self.open[awake].tolist(), strict=True
+            )
+            alone = one_by_one(
+                [self._single(i).drive(v, o, self.tightened) for i, v, o in driven],
+                self.state.taken(awake),
+                duration,
+                dt,
+            )
             if len(awake) == self.n:
                 self.state = alone
             else:
@@ -87,11 +100,18 @@ class Plant:
         """Kinetic, potential and elastic energy [J]."""
         s, b, motion = self.state, self.bench, self._motion()
         spring = motion.sprung(motion.cord(s, s.angle, s.speed, s.height, s.rise)[1])
-        total: np.ndarray = 0.5 * b.inertia * s.speed**2 + 0.5 * b.mass * s.rise**2 + motion.raised(s.height) + spring
+        total: np.ndarray = (
+            0.5 * b.inertia * s.speed**2
+            + 0.5 * b.mass * s.rise**2
+            + motion.raised(s.height)
+            + spring
+        )
         return total
 
     def imbalance(self) -> np.ndarray:
-        """Energy supplied less stored and lost, as a part of what was supplied [-]; needs `account`."""
+        """Energy supplied less stored and lost, as a part of what was supplied [-]; needs
+        `account`.
+        """
         supplied, *lost = self.state.energy[:6]
         rest = supplied - sum(lost) - (self.stored() - self.start_energy) - self.state.impact
         result: np.ndarray = rest / np.maximum(np.abs(supplied), 1e-9)
@@ -126,7 +146,9 @@ class Plant:
         }
 
     def stall_torque(self) -> np.ndarray:
-        """Output torque at which the drive would stall at the present voltage and winding temperature [N·m]."""
+        """Output torque at which the drive would stall at the present voltage and winding
+        temperature [N·m].
+        """
         b = self.bench
         R = self._motion().resistance(self.state.temperature)
         current = np.minimum(self.volts / (R + b.source_resistance), b.current_limit)
@@ -137,6 +159,8 @@ class Plant:
         c = np.asarray(b.bind)
         start = np.minimum(b.bind_from, 1e9)
         rest = available - b.up[0] * start
-        bound = start + (-b.up[0] + np.sqrt(b.up[0] ** 2 + 4 * c * np.maximum(rest, 0.0))) / np.maximum(2 * c, 1e-300)
+        bound = start + (
+            -b.up[0] + np.sqrt(b.up[0] ** 2 + 4 * c * np.maximum(rest, 0.0))
+        ) / np.maximum(2 * c, 1e-300)
         stalled: np.ndarray = np.where((low > b.bind_from) & (c > 0), bound, low)
         return stalled

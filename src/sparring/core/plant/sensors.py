@@ -15,7 +15,9 @@ from sparring.core.uncertainty import nominal
 
 @dataclass
 class SensorSet:
-    """True behaviour of a bench's sensors; scalars or shape (n,). Noise figures are standard deviations of one sample."""
+    """True behaviour of a bench's sensors; scalars or shape (n,). Noise figures are standard
+    deviations of one sample.
+    """
 
     cell_zero: Any = 84_000.0  # [counts]
     cell_gain: Any = 2_100.0  # [counts/N]
@@ -35,23 +37,49 @@ class SensorSet:
     step_speed: float = 0.01  # [rad/s]
 
     def read(
-        self, truth: Mapping[str, np.ndarray], time: float, crept: np.ndarray, rng: np.random.Generator, also: tuple[str, ...] = ()
+        self,
+        truth: Mapping[str, np.ndarray],
+        time: float,
+        crept: np.ndarray,
+        rng: np.random.Generator,
+        also: tuple[str, ...] = (),
     ) -> dict[str, np.ndarray]:
-        """One sample of every channel, SI (cell: counts). crept: the slow part of the cell force [N]; also: further ones."""
+        """One sample of every channel, SI (cell: counts). crept: the slow part of the cell force
+        [N]; also: further ones.
+        """
         n = truth["force"].shape
         normal = rng.standard_normal
         force = truth["force"] + self.cell_creep * crept
         speed = truth["speed"]
-        noise = {"load_voltage": (self.noise_voltage, self.step_voltage), "load_current": (self.noise_current, self.step_current)}
+        noise = {
+            "load_voltage": (self.noise_voltage, self.step_voltage),
+            "load_current": (self.noise_current, self.step_current),
+        }
         further = {c: _to_step(truth[c] + noise[c][0] * normal(n), noise[c][1]) for c in also}
         return {
             **further,
-            "cell": np.round(self.cell_zero + self.cell_gain * force + self.cell_drift * time + self.cell_noise * normal(n)),
-            "speed": _to_step(self.gain_speed * speed * (1 + self.noise_speed * normal(n)), self.step_speed),
-            "motor_speed": _to_step(self.gain_speed * truth["motor_speed"] * (1 + self.noise_speed * normal(n)), self.step_speed),
-            "voltage": _to_step(self.gain_voltage * truth["voltage"] + self.noise_voltage * normal(n), self.step_voltage),
+            "cell": np.round(
+                self.cell_zero
+                + self.cell_gain * force
+                + self.cell_drift * time
+                + self.cell_noise * normal(n)
+            ),
+            "speed": _to_step(
+                self.gain_speed * speed * (1 + self.noise_speed * normal(n)), self.step_speed
+            ),
+            "motor_speed": _to_step(
+                self.gain_speed * truth["motor_speed"] * (1 + self.noise_speed * normal(n)),
+                self.step_speed,
+            ),
+            "voltage": _to_step(
+                self.gain_voltage * truth["voltage"] + self.noise_voltage * normal(n),
+                self.step_voltage,
+            ),
             "current": _to_step(
-                self.zero_current + self.gain_current * truth["current"] + self.noise_current * normal(n), self.step_current
+                self.zero_current
+                + self.gain_current * truth["current"]
+                + self.noise_current * normal(n),
+                self.step_current,
             ),
             "temperature": np.round(truth["temperature"] - 1.5, 1),
         }
@@ -74,8 +102,13 @@ def sensors_of(rig: Rig, **changed: Any) -> SensorSet:
 def calibration_points(
     zero: float, gain: float, masses: list[float], rng: np.random.Generator, noise: float = 12.0
 ) -> tuple[calibration.CalibrationPoint, ...]:
-    """A calibration as it would have been taken: masses [kg] up and down, readings with scatter [counts]."""
+    """A calibration as it would have been taken: masses [kg] up and down, readings with scatter
+    [counts].
+    """
     ladder = [*masses, *reversed(masses)]
     return tuple(
-        calibration.CalibrationPoint(mass=m, reading=float(round(zero + gain * m * G_N + noise * rng.standard_normal()))) for m in ladder
+        calibration.CalibrationPoint(
+            mass=m, reading=float(round(zero + gain * m * G_N + noise * rng.standard_normal()))
+        )
+        for m in ladder
     )

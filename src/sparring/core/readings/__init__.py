@@ -1,4 +1,6 @@
-"""Readings typed in, or taken out of a recording. One module a way of measuring; `METHODS` lists them in the order they are offered."""
+"""Readings typed in, or taken out of a recording. One module a way of measuring; `METHODS` lists
+them in the order they are offered.
+"""
 
 from __future__ import annotations
 

@@ -50,8 +50,13 @@ class RopeBrake(Method):
     """A rope round a drum between two spring balances."""
 
     TITLE: ClassVar[str] = "Rope brake"
-    PURPOSE: ClassVar[str] = "Torque and power while it runs, from the two ends of a rope over a drum."
-    CARE: ClassVar[str] = "The drum gets hot: all of the output power stays in it. Keep fingers and sleeves off the rope."
+    PURPOSE: ClassVar[str] = (
+        "Torque and power while it runs, from the two ends of a rope over a drum."
+    )
+    CARE: ClassVar[str] = (
+        "The drum gets hot: all of the output power stays in it. Keep fingers and sleeves off the"
+        " rope."
+    )
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Drum diameter", "drum"),
         ("Rope diameter", "rope"),
@@ -80,14 +85,18 @@ class RopeBrake(Method):
     tachometer: Accuracy = 0.0
 
     def from_log(self, rec: Recording) -> list[BrakeReading]:
-        """The steady end of each run with the drive on: both cells, the speed, and what goes in where it was recorded."""
+        """The steady end of each run with the drive on: both cells, the speed, and what goes in
+        where it was recorded.
+        """
         logged.need(rec, self.CHANNELS)
         found = []
         for _, on in logged.driven(rec):
             tight, slack = (logged.level(on, c) for c in ("force", "force_2"))
             tight, slack = (slack, tight) if slack.value > tight.value else (tight, slack)
             into = {c: logged.level(on, c) for c in ("voltage", "current") if rec.has(c)}
-            found.append(BrakeReading(tight=tight, slack=slack, speed=logged.level(on, "speed"), **into))
+            found.append(
+                BrakeReading(tight=tight, slack=slack, speed=logged.level(on, "speed"), **into)
+            )
         return found
 
     def reduce(self, readings: Sequence[BrakeReading]) -> Judged:
@@ -97,7 +106,8 @@ class RopeBrake(Method):
         for n, r in enumerate(readings, start=1):
             if r.slack.value > r.tight.value:
                 raise ValueError(
-                    f"reading {n}: the slack end ({r.slack.value:.3g} N) pulls more than the tight one ({r.tight.value:.3g} N); the drum turns the other way, exchange them"
+                    f"reading {n}: the slack end ({r.slack.value:.3g} N) pulls more than the tight"
+                    f" one ({r.tight.value:.3g} N); the drum turns the other way, exchange them"
                 )
             torque = (self.read(x, r, "tight", n) - self.read(x, r, "slack", n)) * radius
             power = torque * self.read(x, r, "speed", n)
@@ -115,12 +125,19 @@ class RopeBrake(Method):
                                 "More comes out than goes in",
                                 f"Reading {n}: {{out}} at the drum from {{into}}.",
                                 "No drive does that: one of the readings is wrong.",
-                                ("the speed of another shaft", "a factor of ten", "the slack end was not read"),
+                                (
+                                    "the speed of another shaft",
+                                    "a factor of ten",
+                                    "the slack end was not read",
+                                ),
                                 out=(power, "power"),
                                 into=(into, "power"),
                             )
                         )
-        results = [over_repeats("Torque", "torque", torques), over_repeats("Power at the drum", "power", powers)]
+        results = [
+            over_repeats("Torque", "torque", torques),
+            over_repeats("Power at the drum", "power", powers),
+        ]
         if efficiencies:
             results.append(over_repeats("Wire to shaft", "ratio", efficiencies))
         hottest = max(nominal(p) for p in powers)

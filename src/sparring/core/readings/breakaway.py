@@ -1,4 +1,6 @@
-"""Break-away and back-drive: the torque at which an output that stands begins to turn, and the torque that keeps it turning."""
+"""Break-away and back-drive: the torque at which an output that stands begins to turn, and the
+torque that keeps it turning.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +12,16 @@ import numpy as np
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 from sparring.core.readings import logged
-from sparring.core.readings.method import Accuracy, Inputs, Judged, Method, Reading, Result, Torque, over_repeats
+from sparring.core.readings.method import (
+    Accuracy,
+    Inputs,
+    Judged,
+    Method,
+    Reading,
+    Result,
+    Torque,
+    over_repeats,
+)
 from sparring.core.recording import Recording
 from sparring.core.uncertainty import nominal
 
@@ -22,20 +33,27 @@ _WATCHED = 0.3  # [s] before it turns, whose torque is followed to the moment it
 class BreakawayReading(Reading):
     """One slow pull from standstill: the torque at which it moved, and the mean once it did."""
 
-    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Begins to turn at", "starts"), ("Keeps turning with", "turns"))
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Begins to turn at", "starts"),
+        ("Keeps turning with", "turns"),
+    )
 
     starts: Torque = Measured(0.25, 0.005)
     turns: Torque | None = None
 
 
 def _end_of(pull: Recording) -> Measured:
-    """The torque at the end of a slow pull, by the line through it: the largest of noisy samples would lie above it.
+    """The torque at the end of a slow pull, by the line through it: the largest of noisy samples
+    would lie above it.
 
-    The angle may show the start a sample late, and the torque has dropped by then: it moved within a sample of the last one,
-    and the last two are no part of the line.
+    The angle may show the start a sample late, and the torque has dropped by then: it moved within
+    a sample of the last one, and the last two are no part of the line.
     """
     if len(pull) < _PULL:
-        raise ValueError(f"only {len(pull)} samples of the pull before it moved; log faster, 40 lines a second or more")
+        raise ValueError(
+            f"only {len(pull)} samples of the pull before it moved; log faster, 40 lines a second"
+            " or more"
+        )
     step = float(pull.t[-1] - pull.t[0]) / (len(pull) - 1)
     x, y = pull.t[:-2] - pull.t[-1], np.abs(pull.channels["torque"][:-2])
     X = np.column_stack([np.ones_like(x), x])
@@ -50,9 +68,13 @@ class Breakaway(Method):
 
     TITLE: ClassVar[str] = "Break-away and back-drive torque"
     PURPOSE: ClassVar[str] = (
-        "What it takes to turn the drive from its output. Pull slowly from standstill, several times, one way at a time."
+        "What it takes to turn the drive from its output. Pull slowly from standstill, several"
+        " times, one way at a time."
     )
-    CARE: ClassVar[str] = "A drive that lets go at once throws the lever. Open the motor's terminals: shorted, it brakes."
+    CARE: ClassVar[str] = (
+        "A drive that lets go at once throws the lever. Open the motor's terminals: shorted, it"
+        " brakes."
+    )
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Torque sensor, beyond ±", "torquemeter"),)
     READING: ClassVar[type[Reading]] = BreakawayReading
     CHANNELS: ClassVar[tuple[str, ...]] = ("torque", "angle")
@@ -61,11 +83,16 @@ class Breakaway(Method):
     torquemeter: Accuracy = 0.0
 
     def from_log(self, rec: Recording) -> list[BreakawayReading]:
-        """Each time the angle begins to move: the torque to which the pull had grown, the mean while it turns."""
+        """Each time the angle begins to move: the torque to which the pull had grown, the mean
+        while it turns.
+        """
         logged.need(rec, self.CHANNELS)
         size = max(1, round(0.02 * (len(rec) - 1) / max(float(rec.t[-1] - rec.t[0]), 1e-9)))
         n = len(rec) // size
-        t, angle = (np.nanmean(v[: n * size].reshape(n, size), axis=1) for v in (rec.t, rec.channels["angle"]))
+        t, angle = (
+            np.nanmean(v[: n * size].reshape(n, size), axis=1)
+            for v in (rec.t, rec.channels["angle"])
+        )
         smooth = np.convolve(angle, np.ones(5) / 5, "same")
         speed = np.abs(np.gradient(smooth, t))
         speed[:3], speed[-3:] = 0.0, 0.0  # the average has no neighbours there
@@ -74,29 +101,50 @@ class Breakaway(Method):
         for i, j in zip(np.nonzero(edges == 1)[0], np.nonzero(edges == -1)[0], strict=True):
             if t[j - 1] - t[i] < 0.2:
                 continue
-            still, turning = rec.span(t[i] - _WATCHED - 0.3, t[i] - 0.1), rec.span(t[i] + 0.15, t[j - 1] - 0.1)
+            still, turning = (
+                rec.span(t[i] - _WATCHED - 0.3, t[i] - 0.1),
+                rec.span(t[i] + 0.15, t[j - 1] - 0.1),
+            )
             if len(still) < 8 or len(turning) < 8:
                 continue
-            rest, noise = float(np.nanmean(still.channels["angle"])), float(np.nanstd(still.channels["angle"]))
+            rest, noise = (
+                float(np.nanmean(still.channels["angle"])),
+                float(np.nanstd(still.channels["angle"])),
+            )
             near = rec.span(t[i] - 0.1, t[i] + 0.2)
             off = np.nonzero(np.abs(near.channels["angle"] - rest) > max(5 * noise, 1e-9))[0]
             moved = float(near.t[off[0]]) if len(off) else float(t[i])
             level = logged.level(turning, "torque")
-            found.append(BreakawayReading(starts=_end_of(rec.span(moved - _WATCHED, moved)), turns=Measured(abs(level.value), level.u)))
+            found.append(
+                BreakawayReading(
+                    starts=_end_of(rec.span(moved - _WATCHED, moved)),
+                    turns=Measured(abs(level.value), level.u),
+                )
+            )
         if not found:
-            raise ValueError("the angle never begins to move for a fifth of a second in this recording")
+            raise ValueError(
+                "the angle never begins to move for a fifth of a second in this recording"
+            )
         return found
 
     def reduce(self, readings: Sequence[BreakawayReading]) -> Judged:
         x = Inputs()
         starts = [self.read(x, r, "starts", n) for n, r in enumerate(readings, start=1)]
-        turns = [self.read(x, r, "turns", n) for n, r in enumerate(readings, start=1) if r.turns is not None]
+        turns = [
+            self.read(x, r, "turns", n)
+            for n, r in enumerate(readings, start=1)
+            if r.turns is not None
+        ]
         results = [over_repeats("Break-away torque", "torque", starts)]
         if turns:
             results.append(over_repeats("Torque to keep it turning", "torque", turns))
         findings = []
         if turns:
-            over = results[0].value / results[1].value if nominal(results[1].value) else results[0].value * 0
+            over = (
+                results[0].value / results[1].value
+                if nominal(results[1].value)
+                else results[0].value * 0
+            )
             results.append(Result("Break-away over turning", "ratio", over))
             if nominal(over) < 1:
                 findings.append(
@@ -106,7 +154,11 @@ class Breakaway(Method):
                         "It turns harder than it begins to",
                         "It begins at {starts} and turns with {turns}.",
                         "Friction at rest is at least that of slow turning.",
-                        ("it was already creeping", "the pull was too fast: inertia was measured with it", "the two figures are exchanged"),
+                        (
+                            "it was already creeping",
+                            "the pull was too fast: inertia was measured with it",
+                            "the two figures are exchanged",
+                        ),
                         starts=(results[0].value, "torque"),
                         turns=(results[1].value, "torque"),
                     )

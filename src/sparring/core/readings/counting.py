@@ -1,4 +1,6 @@
-"""Speed by counting: pulses in a gate, the time of some periods, taps of a finger, frames of a slow film; each with its uncertainty."""
+"""Speed by counting: pulses in a gate, the time of some periods, taps of a finger, frames of a slow
+film; each with its uncertainty.
+"""
 
 from __future__ import annotations
 
@@ -14,14 +16,24 @@ from sparring.core.readings.method import Judged, Method, Reading, Result, over_
 from sparring.core.records import Q
 from sparring.core.uncertainty import nominal, std, ufloat
 
-_HAND = 0.05  # standard uncertainty of one tap of a finger [s]; a stopwatch hand is about that good (from memory)
-WAYS = ("pulses counted in a time", "time of so many pulses", "tapped with a finger", "frames of a film")
+# standard uncertainty of one tap of a finger [s]; a stopwatch hand is about that good (from memory)
+_HAND = 0.05
+WAYS = (
+    "pulses counted in a time",
+    "time of so many pulses",
+    "tapped with a finger",
+    "frames of a film",
+)
 
 
 class CountReading(Reading):
     """So many pulses (turns, taps, marks passing) and the time, or the frames, they took."""
 
-    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Counted", "counted"), ("In a time of", "time"), ("Or in frames", "frames"))
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Counted", "counted"),
+        ("In a time of", "time"),
+        ("Or in frames", "frames"),
+    )
 
     counted: Annotated[int, Field(ge=1, le=10_000_000)] = 20
     time: Annotated[Measured, Q("time", "s", above=0.0)] | None = None
@@ -33,9 +45,12 @@ class Counting(Method):
 
     TITLE: ClassVar[str] = "Speed by counting"
     PURPOSE: ClassVar[str] = (
-        "Speed of a shaft from pulses, taps or film, and how well it is known: before you trust a tachometer, or without one."
+        "Speed of a shaft from pulses, taps or film, and how well it is known: before you trust a"
+        " tachometer, or without one."
     )
-    CARE: ClassVar[str] = "Do not lean over what turns to see its mark; a strip of tape can fly off."
+    CARE: ClassVar[str] = (
+        "Do not lean over what turns to see its mark; a strip of tape can fly off."
+    )
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("How", "way"),
         ("Pulses a turn", "pulses"),
@@ -45,30 +60,47 @@ class Counting(Method):
     )
     READING: ClassVar[type[Reading]] = CountReading
 
-    way: Literal["pulses counted in a time", "time of so many pulses", "tapped with a finger", "frames of a film"] = (
-        "pulses counted in a time"
-    )
+    way: Literal[
+        "pulses counted in a time",
+        "time of so many pulses",
+        "tapped with a finger",
+        "frames of a film",
+    ] = "pulses counted in a time"
     pulses: Annotated[int, Field(ge=1, le=100_000)] = 1
     gear: Annotated[float, Q("ratio", "", above=0.0)] = 1.0
     rate: Annotated[float, Q("ratio", "", above=0.0)] = 240.0
     clock: Annotated[float, Q("ratio", "%", least=0.0, most=0.2)] = 1e-4
 
     def _turns(self, n: int, r: CountReading) -> tuple[Any, Any]:
-        """(pulses, time [s]) of a reading with what its way leaves open. Raises ValueError where a figure is missing."""
+        """(pulses, time [s]) of a reading with what its way leaves open. Raises ValueError where a
+        figure is missing.
+        """
         if self.way == "frames of a film":
             if r.frames is None:
-                raise ValueError(f"reading {n}: how many frames did it take? Without frames there is no time")
+                raise ValueError(
+                    f"reading {n}: how many frames did it take? Without frames there is no time"
+                )
             # begin and end each fall somewhere within a frame
-            return r.counted, (r.frames + ufloat(0.0, math.sqrt(2 / 12), f"reading {n}: frame at begin and end")) / self.rate
+            return (
+                r.counted,
+                (r.frames + ufloat(0.0, math.sqrt(2 / 12), f"reading {n}: frame at begin and end"))
+                / self.rate,
+            )
         if r.time is None:
             raise ValueError(f"reading {n}: the time is missing")
         time: Any = ufloat(r.time.value, r.time.u, f"reading {n}: time")
         if self.way == "tapped with a finger":
-            return r.counted, time + ufloat(0.0, _HAND * math.sqrt(2), f"reading {n}: first and last tap")
+            return r.counted, time + ufloat(
+                0.0, _HAND * math.sqrt(2), f"reading {n}: first and last tap"
+            )
         if self.way == "time of so many pulses":
             return r.counted, time
-        # a gate opens and closes anywhere between two pulses: one more or less (rectangular at each end)
-        return r.counted + ufloat(0.0, math.sqrt(2 / 12), f"reading {n}: pulse at begin and end"), time
+        # a gate opens and closes anywhere between two pulses: one more or less (rectangular at each
+        # end)
+        return (
+            r.counted + ufloat(0.0, math.sqrt(2 / 12), f"reading {n}: pulse at begin and end"),
+            time,
+        )
 
     def reduce(self, readings: Sequence[CountReading]) -> Judged:
         gain = ufloat(1.0, self.clock / math.sqrt(3), "clock")
@@ -83,9 +115,14 @@ class Counting(Method):
         findings = []
         if doubt > 0.01:
             better = {
-                "pulses counted in a time": "Time a number of pulses instead of counting in a fixed time, or count for longer.",
+                "pulses counted in a time": (
+                    "Time a number of pulses instead of counting in a fixed time, or count for"
+                    " longer."
+                ),
                 "time of so many pulses": "Time more pulses at once.",
-                "tapped with a finger": "Tap for longer: the doubt is that of the first and the last tap alone.",
+                "tapped with a finger": (
+                    "Tap for longer: the doubt is that of the first and the last tap alone."
+                ),
                 "frames of a film": "Let it turn more often, or film faster.",
             }[self.way]
             findings.append(
@@ -99,7 +136,11 @@ class Counting(Method):
                     doubt=(doubt, "ratio"),
                 )
             )
-        per_second = max(r.counted / r.time.value for r in readings if r.time is not None) if any(r.time for r in readings) else 0.0
+        per_second = (
+            max(r.counted / r.time.value for r in readings if r.time is not None)
+            if any(r.time for r in readings)
+            else 0.0
+        )
         if self.way == "tapped with a finger" and per_second > 4:
             findings.append(
                 noted(
@@ -120,7 +161,8 @@ class Counting(Method):
                         "wrong",
                         "The film is too slow for this speed",
                         f"{seen:.0f} marks a second pass at {self.rate:.0f} frames a second.",
-                        "With fewer than three frames between two marks the wheel may seem to turn slowly, or backwards.",
+                        "With fewer than three frames between two marks the wheel may seem to turn"
+                        " slowly, or backwards.",
                         tries=("Film faster, or mark one place only.",),
                     )
                 )

@@ -1,4 +1,6 @@
-"""Drawbar: a vehicle pulls at a fixed point or a sled; the wheels' torque is F r at least, the pull over the weight is traction."""
+"""Drawbar: a vehicle pulls at a fixed point or a sled; the wheels' torque is F r at least, the pull
+over the weight is traction.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +9,18 @@ from typing import ClassVar
 
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
-from sparring.core.readings.method import STANDARD_GRAVITY, Force, Gravity, Inputs, Judged, Length, Mass, Method, Reading, over_repeats
+from sparring.core.readings.method import (
+    STANDARD_GRAVITY,
+    Force,
+    Gravity,
+    Inputs,
+    Judged,
+    Length,
+    Mass,
+    Method,
+    Reading,
+    over_repeats,
+)
 from sparring.core.uncertainty import nominal
 
 
@@ -31,7 +44,9 @@ class Drawbar(Method):
     """A cell between the vehicle and what it pulls."""
 
     TITLE: ClassVar[str] = "Drawbar pull"
-    PURPOSE: ClassVar[str] = "Pull of a vehicle against ballast: what the drive gives, or what the floor holds."
+    PURPOSE: ClassVar[str] = (
+        "Pull of a vehicle against ballast: what the drive gives, or what the floor holds."
+    )
     CARE: ClassVar[str] = "A taut cord stores energy: stand clear of its line."
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Wheel radius under load", "wheel"),
@@ -46,7 +61,11 @@ class Drawbar(Method):
 
     def reduce(self, readings: Sequence[DrawbarReading]) -> Judged:
         x = Inputs()
-        wheel, own, g = x.of(self, "wheel", "wheel radius"), x.of(self, "mass", "mass on the wheels"), x.of(self, "gravity", "gravity")
+        wheel, own, g = (
+            x.of(self, "wheel", "wheel radius"),
+            x.of(self, "mass", "mass on the wheels"),
+            x.of(self, "gravity", "gravity"),
+        )
         pulls, shares, torques, findings = [], [], [], []
         for n, r in enumerate(readings, start=1):
             pull = x.of(r, "pull", f"reading {n}: pull")
@@ -54,12 +73,16 @@ class Drawbar(Method):
             torques.append(pull * wheel)
             weight = (own + x.of(r, "ballast", f"reading {n}: ballast")) * g
             if nominal(weight) <= 0:
-                raise ValueError(f"reading {n}: nothing weighs on the driven wheels; give their mass or the ballast")
+                raise ValueError(
+                    f"reading {n}: nothing weighs on the driven wheels; give their mass or the"
+                    " ballast"
+                )
             shares.append(pull / weight)
             for other, side in ((r.least, -1), (r.peak, 1)):
                 if other is not None and side * (other.value - r.pull.value) < 0:
                     raise ValueError(
-                        f"reading {n}: the {'peak' if side > 0 else 'least'} ({other.value:.3g} N) is on the wrong side of the steady pull ({r.pull.value:.3g} N)"
+                        f"reading {n}: the {'peak' if side > 0 else 'least'} ({other.value:.3g} N)"
+                        f" is on the wrong side of the steady pull ({r.pull.value:.3g} N)"
                     )
             if r.peak is not None and r.peak.value > 1.3 * r.pull.value:
                 findings.append(
@@ -77,7 +100,9 @@ class Drawbar(Method):
         if max(ballasts) - min(ballasts) > 0.15 * (self.mass.value + min(ballasts)):
             values = [nominal(s) for s in shares]
             spread = (max(values) - min(values)) / (sum(values) / len(values))
-            grows = nominal(pulls[ballasts.index(max(ballasts))]) > 1.1 * nominal(pulls[ballasts.index(min(ballasts))])
+            grows = nominal(pulls[ballasts.index(max(ballasts))]) > 1.1 * nominal(
+                pulls[ballasts.index(min(ballasts))]
+            )
             if spread < 0.1 and grows:
                 findings.append(
                     noted(
@@ -85,16 +110,25 @@ class Drawbar(Method):
                         "wrong",
                         "The floor was measured, not the motor",
                         "The pull grows with the ballast; over the weight it stays {share}.",
-                        "The wheels slip before the motor is at its end: the wheel torque is only known to be at least pull × radius.",
+                        "The wheels slip before the motor is at its end: the wheel torque is only"
+                        " known to be at least pull × radius.",
                         ("the wheels are too smooth for the floor",),
-                        ("Add ballast until the pull no longer grows: from there it is the motor's.",),
+                        (
+                            (
+                                "Add ballast until the pull no longer grows: from there it is the"
+                                " motor's."
+                            ),
+                        ),
                         share=(sum(values) / len(values), "ratio"),
                     )
                 )
         if any(f.id == "traction-limited" for f in findings):
             best = max(torques, key=nominal)
             return Judged(
-                (over_repeats("Pull over weight", "ratio", shares), over_repeats("Wheel torque at least", "torque", [best])),
+                (
+                    over_repeats("Pull over weight", "ratio", shares),
+                    over_repeats("Wheel torque at least", "torque", [best]),
+                ),
                 tuple(findings),
             )
         return Judged(

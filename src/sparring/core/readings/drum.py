@@ -1,7 +1,8 @@
-"""Drum friction: what lifting and lowering slowly at one weight differ by, or what a run coupled straight to the drum needs beyond the weight.
+"""Drum friction: what lifting and lowering slowly at one weight differ by, or what a run coupled
+straight to the drum needs beyond the weight.
 
-The torque at the drum's shaft is typed, recorded by a sensor, or that of a bare motor on the shaft: k i − friction while it
-lifts, k i + friction while the weight goes down.
+The torque at the drum's shaft is typed, recorded by a sensor, or that of a bare motor on the shaft:
+k i − friction while it lifts, k i + friction while the weight goes down.
 """
 
 from __future__ import annotations
@@ -36,8 +37,8 @@ from sparring.core.uncertainty import nominal, std
 
 
 class DrumReading(Reading):
-    """Torque at the drum's shaft with one weight, turning slowly, or the current of a bare motor on it. lowering: empty where
-    it was only lifted."""
+    """Torque at the drum's shaft with one weight, turning slowly, or the current of a bare motor on
+    it. lowering: empty where it was only lifted."""
 
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Weight, hook and all", "load"),
@@ -55,11 +56,14 @@ class DrumReading(Reading):
 
 
 class DrumFriction(Method):
-    """Half the difference of the two ways is the friction; half their sum is the weight on the drum's radius."""
+    """Half the difference of the two ways is the friction; half their sum is the weight on the
+    drum's radius.
+    """
 
     TITLE: ClassVar[str] = "Drum friction of a hoist"
     PURPOSE: ClassVar[str] = (
-        "What the drum's own bearings take, so that it is not charged to the gearbox. The drum turned at its shaft, without the drive."
+        "What the drum's own bearings take, so that it is not charged to the gearbox. The drum"
+        " turned at its shaft, without the drive."
     )
     CARE: ClassVar[str] = "Keep clear of the taut cord, and nobody under the weight."
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
@@ -89,7 +93,9 @@ class DrumFriction(Method):
     ammeter: Accuracy = 0.0
 
     def from_log(self, rec: Recording) -> list[DrumReading]:
-        """Each steady lifting with the steady lowering after it; by the torque sensor where there is one."""
+        """Each steady lifting with the steady lowering after it; by the torque sensor where there
+        is one.
+        """
         by_sensor = rec.has("torque")
         meter = "torque" if by_sensor else "current"
         logged.need(rec, ("speed", meter))
@@ -105,9 +111,15 @@ class DrumFriction(Method):
             if found and way not in found[-1]:
                 found[-1][way] = logged.level(part, meter)
         if not found:
-            raise ValueError("the drum never turns steadily in the lifting direction for a quarter of a second in this recording")
+            raise ValueError(
+                "the drum never turns steadily in the lifting direction for a quarter of a second"
+                " in this recording"
+            )
         prefix = "" if by_sensor else "current_"
-        return [DrumReading(load=self.weight, **{prefix + way: figure for way, figure in ways.items()}) for ways in found]
+        return [
+            DrumReading(load=self.weight, **{prefix + way: figure for way, figure in ways.items()})
+            for ways in found
+        ]
 
     def with_motor(self, motor: Motor) -> DrumFriction:
         """With this motor on the shaft."""
@@ -123,9 +135,14 @@ class DrumFriction(Method):
         if current is None:
             return None
         if self.constant.value == 0:
-            raise ValueError("the motor on the shaft is not known: give its constant k and its friction, from the bare motor's readings")
+            raise ValueError(
+                "the motor on the shaft is not known: give its constant k and its friction, from"
+                " the bare motor's readings"
+            )
         takes = x.of(self, "friction", "motor friction")
-        return x.of(self, "constant", "motor constant") * current + (takes if way == "lowering" else -takes)
+        return x.of(self, "constant", "motor constant") * current + (
+            takes if way == "lowering" else -takes
+        )
 
     def reduce(self, readings: Sequence[DrumReading]) -> Judged:
         x = Inputs()
@@ -135,7 +152,9 @@ class DrumFriction(Method):
             weight = x.of(r, "load", f"reading {n}: weight") * g
             up, down = self._torque(x, r, "lifting", n), self._torque(x, r, "lowering", n)
             if up is None:
-                raise ValueError(f"reading {n}: the torque while lifting is missing, or the current")
+                raise ValueError(
+                    f"reading {n}: the torque while lifting is missing, or the current"
+                )
             frictions.append(up - weight * radius if down is None else (up - down) / 2)
             if down is not None and nominal(weight) > 0:
                 radii.append((up + down) / 2 / weight)
@@ -152,7 +171,12 @@ class DrumFriction(Method):
                         "The weight acts at another radius than entered",
                         "The two ways together give {acts}, entered is {entered}.",
                         "Cord thickness, a second layer, or the diameter entered as radius.",
-                        tries=("Measure the drum and the cord again; the radius runs to the cord's middle.",),
+                        tries=(
+                            (
+                                "Measure the drum and the cord again; the radius runs to the cord's"
+                                " middle."
+                            ),
+                        ),
                         acts=(seen.value, "length"),
                         entered=(radius, "length"),
                     )
@@ -164,13 +188,17 @@ class DrumFriction(Method):
                     "wrong",
                     "The friction is negative",
                     "It comes out as {friction}.",
-                    "A bearing does not help: lifting and lowering are exchanged, or radius or weight is wrong.",
+                    "A bearing does not help: lifting and lowering are exchanged, or radius or"
+                    " weight is wrong.",
                     friction=(results[0].value, "torque"),
                 )
             )
         loads = [r.load.value for r in readings]
         if len(readings) > 1 and max(loads) > 1.5 * max(min(loads), 1e-9):
-            first, last = (min(readings, key=lambda r: r.load.value), max(readings, key=lambda r: r.load.value))
+            first, last = (
+                min(readings, key=lambda r: r.load.value),
+                max(readings, key=lambda r: r.load.value),
+            )
             light, heavy = (nominal(frictions[readings.index(r)]) for r in (first, last))
             if heavy > 1.3 * max(light, 1e-12):
                 findings.append(
@@ -179,8 +207,14 @@ class DrumFriction(Method):
                         "note",
                         "The friction grows with the weight",
                         "It is {light} at the lightest and {heavy} at the heaviest.",
-                        "One figure for all weights is then too much at the light ones and too little at the heavy ones.",
-                        tries=("Take the figure near the weights that matter, with a ± that spans both.",),
+                        "One figure for all weights is then too much at the light ones and too"
+                        " little at the heavy ones.",
+                        tries=(
+                            (
+                                "Take the figure near the weights that matter, with a ± that spans"
+                                " both."
+                            ),
+                        ),
                         light=(light, "torque"),
                         heavy=(heavy, "torque"),
                     )

@@ -7,7 +7,18 @@ from typing import ClassVar
 
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
-from sparring.core.readings.method import Current, Inputs, Judged, Method, Reading, Result, Speed, Torque, Voltage, over_repeats
+from sparring.core.readings.method import (
+    Current,
+    Inputs,
+    Judged,
+    Method,
+    Reading,
+    Result,
+    Speed,
+    Torque,
+    Voltage,
+    over_repeats,
+)
 from sparring.core.uncertainty import nominal
 
 
@@ -32,9 +43,12 @@ class Generator(Method):
 
     TITLE: ClassVar[str] = "Generator into a load"
     PURPOSE: ClassVar[str] = (
-        "Power a driven machine gives, its constant from a run with open terminals, its inner resistance from the rest."
+        "Power a driven machine gives, its constant from a run with open terminals, its inner"
+        " resistance from the rest."
     )
-    CARE: ClassVar[str] = "A fast machine makes high voltage on open terminals. Load resistors get hot."
+    CARE: ClassVar[str] = (
+        "A fast machine makes high voltage on open terminals. Load resistors get hot."
+    )
     READING: ClassVar[type[Reading]] = GeneratorReading
 
     def reduce(self, readings: Sequence[GeneratorReading]) -> Judged:
@@ -62,7 +76,11 @@ class Generator(Method):
         if constant is not None and powers:
             inner = [(constant.value * w - v) / i for w, v, i, _ in rows if nominal(i) > 0]
             results.append(over_repeats("Inner resistance", "resistance", inner))
-        both = [v * i / (t * w) for w, v, i, t in rows if t is not None and nominal(i) > 0 and nominal(t) > 0]
+        both = [
+            v * i / (t * w)
+            for w, v, i, t in rows
+            if t is not None and nominal(i) > 0 and nominal(t) > 0
+        ]
         if both:
             best = max(both, key=nominal)
             results.append(Result("Best efficiency, shaft to wire", "ratio", best))
@@ -78,5 +96,7 @@ class Generator(Method):
                     )
                 )
         if not results:
-            raise ValueError("give a reading with open terminals (current 0), or one with a current")
+            raise ValueError(
+                "give a reading with open terminals (current 0), or one with a current"
+            )
         return Judged(tuple(results), tuple(findings))

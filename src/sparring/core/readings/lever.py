@@ -1,4 +1,6 @@
-"""Lever with hung mass: T = g cos φ (m r + m_arm r_cg + m_hook r); what is lifted and what is not bracket the stall."""
+"""Lever with hung mass: T = g cos φ (m r + m_arm r_cg + m_hook r); what is lifted and what is not
+bracket the stall.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,11 @@ from sparring.core.uncertainty import cosine, nominal, ufloat
 class LeverReading(Reading):
     """The heaviest mass lifted, and the lightest not lifted."""
 
-    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Lifted", "lifted"), ("Not lifted", "not_lifted"), ("Arm above the level", "angle"))
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Lifted", "lifted"),
+        ("Not lifted", "not_lifted"),
+        ("Arm above the level", "angle"),
+    )
 
     lifted: Mass = Measured(0.5, 5e-4)
     not_lifted: Mass | None = None
@@ -40,9 +46,12 @@ class Lever(Method):
 
     TITLE: ClassVar[str] = "Lever, hung mass"
     PURPOSE: ClassVar[str] = (
-        "Stall torque between the mass that is lifted and the one that is not. A static figure: it says nothing of running."
+        "Stall torque between the mass that is lifted and the one that is not. A static figure: it"
+        " says nothing of running."
     )
-    CARE: ClassVar[str] = "Stand clear of the arm's circle and from under the mass. First power at low voltage."
+    CARE: ClassVar[str] = (
+        "Stand clear of the arm's circle and from under the mass. First power at low voltage."
+    )
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Arm, axis to hook", "arm"),
         ("Mass of the arm", "arm_mass"),
@@ -62,7 +71,8 @@ class Lever(Method):
         x = Inputs()
         arm, g = x.of(self, "arm", "arm length"), x.of(self, "gravity", "gravity")
         own = (
-            x.of(self, "arm_mass", "arm mass") * x.of(self, "arm_centre", "arm's mass centre") + x.of(self, "hook_mass", "hook mass") * arm
+            x.of(self, "arm_mass", "arm mass") * x.of(self, "arm_centre", "arm's mass centre")
+            + x.of(self, "hook_mass", "hook mass") * arm
         )
         findings = []
         lifted, stalls = [], []
@@ -74,12 +84,18 @@ class Lever(Method):
                 continue
             if r.not_lifted.value <= r.lifted.value:
                 raise ValueError(
-                    f"reading {n}: what was not lifted ({r.not_lifted.value:.3g} kg) is not heavier than what was lifted ({r.lifted.value:.3g} kg); exchange them"
+                    f"reading {n}: what was not lifted ({r.not_lifted.value:.3g} kg) is not heavier"
+                    f" than what was lifted ({r.lifted.value:.3g} kg); exchange them"
                 )
             high = g * cos * (x.of(r, "not_lifted", f"reading {n}: mass not lifted") * arm + own)
             half = (nominal(high) - nominal(low)) / 2
-            stalls.append((low + high) / 2 + ufloat(0.0, half / math.sqrt(3), f"reading {n}: between lifted and not"))
-        results = [Result("Most lifted", "torque", max(lifted, key=nominal))]  # bounds from below: a mean of them would be none
+            stalls.append(
+                (low + high) / 2
+                + ufloat(0.0, half / math.sqrt(3), f"reading {n}: between lifted and not")
+            )
+        results = [
+            Result("Most lifted", "torque", max(lifted, key=nominal))
+        ]  # bounds from below: a mean of them would be none
         if stalls:
             results.append(over_repeats("Stall torque", "torque", stalls))
         results.append(Result("Torque of the bare arm and hook", "torque", g * own))
@@ -90,13 +106,23 @@ class Lever(Method):
                     "caution",
                     "The arm's own weight is left out",
                     "The arm is entered as weightless; it is {arm} long.",
-                    "An arm of 20 cm and 40 g makes 0.04 N·m by itself; small masses are then read far too low.",
-                    tries=("Weigh the arm, balance it on an edge to find its mass centre, and enter both.",),
+                    "An arm of 20 cm and 40 g makes 0.04 N·m by itself; small masses are then read"
+                    " far too low.",
+                    tries=(
+                        (
+                            "Weigh the arm, balance it on an edge to find its mass centre, and"
+                            " enter both."
+                        ),
+                    ),
                     arm=(self.arm.value, "length"),
                 )
             )
         if stalls and len(stalls) == len(readings) and nominal(results[1].value) > 0:
-            widest = max((r.not_lifted.value - r.lifted.value) for r in readings if r.not_lifted) * self.arm.value * self.gravity.value
+            widest = (
+                max((r.not_lifted.value - r.lifted.value) for r in readings if r.not_lifted)
+                * self.arm.value
+                * self.gravity.value
+            )
             if widest > 0.2 * nominal(results[1].value):
                 findings.append(
                     noted(
@@ -105,7 +131,12 @@ class Lever(Method):
                         "The stall is only loosely bracketed",
                         "Between lifted and not lifted lie {gap}; the stall is near {stall}.",
                         "The bracket is the largest part of the uncertainty.",
-                        tries=("Add small masses to the lifted one until it no longer moves: halve the gap each time.",),
+                        tries=(
+                            (
+                                "Add small masses to the lifted one until it no longer moves: halve"
+                                " the gap each time."
+                            ),
+                        ),
                         gap=(widest, "torque"),
                         stall=(results[1].value, "torque"),
                     )

@@ -1,4 +1,6 @@
-"""Readings taken out of a recording: steady parts and their means, the swings of an angle, the points of a loop."""
+"""Readings taken out of a recording: steady parts and their means, the swings of an angle, the
+points of a loop.
+"""
 
 from __future__ import annotations
 
@@ -22,37 +24,56 @@ def need(rec: Recording, channels: Sequence[str]) -> None:
     """Raises ValueError naming what a recording lacks."""
     missing = [CHANNELS[c].label.lower() for c in channels if not rec.has(c)]
     if missing:
-        raise ValueError(f"the recording has no {' and no '.join(missing)}; map a column to it, or log it")
+        raise ValueError(
+            f"the recording has no {' and no '.join(missing)}; map a column to it, or log it"
+        )
     if len(rec) < 8:
         raise ValueError(f"the recording holds {len(rec)} samples; at least 8 are needed")
 
 
 def level(rec: Recording, channel: str) -> Measured:
-    """Mean of a steady channel with the uncertainty of the mean. Raises ValueError when it is empty."""
+    """Mean of a steady channel with the uncertainty of the mean. Raises ValueError when it is
+    empty.
+    """
     mean, u, _ = mean_with_uncertainty(rec.channels[channel])
     if math.isnan(mean):
-        raise ValueError(f"{CHANNELS[channel].label.lower()} is missing from {rec.t[0]:.1f} s to {rec.t[-1]:.1f} s")
+        raise ValueError(
+            f"{CHANNELS[channel].label.lower()} is missing from {rec.t[0]:.1f} s to"
+            f" {rec.t[-1]:.1f} s"
+        )
     return Measured(mean, u if math.isfinite(u) else 0.0)
 
 
 def driven(rec: Recording) -> list[tuple[Recording, Recording]]:
-    """(what was recorded just before, the later part) of each span with the drive on. Raises ValueError without one."""
-    spans = powered_spans(rec.t, rec.channels.get("voltage"), rec.channels.get("current"), rec.channels.get("speed"))
+    """(what was recorded just before, the later part) of each span with the drive on. Raises
+    ValueError without one.
+    """
+    spans = powered_spans(
+        rec.t, rec.channels.get("voltage"), rec.channels.get("current"), rec.channels.get("speed")
+    )
     if not spans:
-        raise ValueError("the drive was never on in this recording (no forward voltage, current or speed for 0.4 s)")
+        raise ValueError(
+            "the drive was never on in this recording (no forward voltage, current or speed for"
+            " 0.4 s)"
+        )
     found, last = [], float(rec.t[0])
     for start, stop in spans:
-        before = rec.span(max(last + 0.1, start - 0.5), start - 0.02)  # what swings out after a push is none of it
+        # what swings out after a push is none of it
+        before = rec.span(max(last + 0.1, start - 0.5), start - 0.02)
         found.append((before, rec.span(start + max(0.3, _SETTLES * (stop - start)), stop)))
         last = stop
     return found
 
 
 def steady_parts(rec: Recording, channels: Sequence[str]) -> list[Recording]:
-    """The parts in which none of the channels changes by more than `_STEADY` of its largest value, what settles left out."""
+    """The parts in which none of the channels changes by more than `_STEADY` of its largest value,
+    what settles left out.
+    """
     size = max(1, round(_BLOCK * (len(rec) - 1) / max(float(rec.t[-1] - rec.t[0]), 1e-9)))
     n = len(rec) // size
-    blocks = np.array([np.nanmean(rec.channels[c][: n * size].reshape(n, size), axis=1) for c in channels])
+    blocks = np.array(
+        [np.nanmean(rec.channels[c][: n * size].reshape(n, size), axis=1) for c in channels]
+    )
     blocks = blocks / np.maximum(np.nanmax(np.abs(blocks), axis=1, keepdims=True), 1e-12)
     found, first = [], 0
     while first < n:
@@ -65,7 +86,9 @@ def steady_parts(rec: Recording, channels: Sequence[str]) -> list[Recording]:
         start, end = float(rec.t[first * size]), float(rec.t[stop * size - 1])
         if end - start >= _LEAST:
             # the last block may hold the beginning of the next state
-            found.append(rec.span(start + _SETTLES * (end - start), end - min(_BLOCK, 0.1 * (end - start))))
+            found.append(
+                rec.span(start + _SETTLES * (end - start), end - min(_BLOCK, 0.1 * (end - start)))
+            )
             first = stop
         else:
             first += 1
@@ -73,15 +96,17 @@ def steady_parts(rec: Recording, channels: Sequence[str]) -> list[Recording]:
 
 
 def swings(rec: Recording) -> tuple[int, Measured]:
-    """(whole swings, the time they took) of an angle that swings about its middle; the time's uncertainty is that of the two
-    crossings it runs between. Raises ValueError with fewer than three swings."""
+    """(whole swings, the time they took) of an angle that swings about its middle; the time's
+    uncertainty is that of the two crossings it runs between. Raises ValueError with fewer than
+    three swings."""
     angle = rec.channels["angle"]
     good = ~np.isnan(angle)
     t, y = rec.t[good], angle[good]
     if len(t) < 16:
         raise ValueError(f"the recording holds {len(t)} angles; swings want at least 16")
     y = y - (np.quantile(y, 0.98) + np.quantile(y, 0.02)) / 2
-    armed = float(np.std(y)) / 2  # between two crossings it must have swung out on the other side: noise does not count
+    # between two crossings it must have swung out on the other side: noise does not count
+    armed = float(np.std(y)) / 2
     places, below = [], False
     for k in range(1, len(y)):
         below = below or y[k] < -armed
@@ -89,14 +114,18 @@ def swings(rec: Recording) -> tuple[int, Measured]:
             places.append(k)
             below = False
     if len(places) < 4:
-        raise ValueError(f"{max(len(places) - 1, 0)} whole swings are in the recording; at least 3 are needed")
+        raise ValueError(
+            f"{max(len(places) - 1, 0)} whole swings are in the recording; at least 3 are needed"
+        )
     crossings = [_crossing(t, y, k) for k in (places[0], places[-1])]
     (first, u_first), (last, u_last) = crossings
     return len(places) - 1, Measured(last - first, math.hypot(u_first, u_last))
 
 
 def _crossing(t: np.ndarray, y: np.ndarray, k: int) -> tuple[float, float]:
-    """When y goes through zero near sample k, by the line through the samples about it, and the uncertainty."""
+    """When y goes through zero near sample k, by the line through the samples about it, and the
+    uncertainty.
+    """
     part = slice(max(0, k - 4), k + 4)
     x, v = t[part] - t[k], y[part]
     slope, intercept = np.polyfit(x, v, 1)
@@ -105,8 +134,11 @@ def _crossing(t: np.ndarray, y: np.ndarray, k: int) -> tuple[float, float]:
     return float(t[k] - intercept / slope), scatter / abs(float(slope)) / math.sqrt(len(x))
 
 
-def points(rec: Recording, channels: Sequence[str], turning: str, most: int = 48) -> list[tuple[Measured, ...]]:
-    """The recording in about equal pieces of time, at most `most`: the mean of each channel in each.
+def points(
+    rec: Recording, channels: Sequence[str], turning: str, most: int = 48
+) -> list[tuple[Measured, ...]]:
+    """The recording in about equal pieces of time, at most `most`: the mean of each channel in
+    each.
 
     turning: the channel that goes to and fro; no piece reaches over the places where it turns back.
     """

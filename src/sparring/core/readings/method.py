@@ -1,7 +1,8 @@
-"""What every way of measuring by hand has: dimensions that all readings share, readings, and what comes out of both.
+"""What every way of measuring by hand has: dimensions that all readings share, readings, and what
+comes out of both.
 
-Shared dimensions are the same input in every reading, so a mean over repeats keeps their whole uncertainty; the scatter
-between repeats is added as one more input (JCGM 100:2008, 4.2 and F.1.2).
+Shared dimensions are the same input in every reading, so a mean over repeats keeps their whole
+uncertainty; the scatter between repeats is added as one more input (JCGM 100:2008, 4.2 and F.1.2).
 """
 
 from __future__ import annotations
@@ -33,7 +34,8 @@ Current = Annotated[Measured, Q("current", "A", least=0.0)]
 Torque = Annotated[Measured, Q("torque", "N·m", least=-1e6, most=1e6)]
 Gravity = Annotated[Measured, Q("acceleration", "m/s²", above=9.7, most=9.9)]
 Accuracy = Annotated[float, Q("ratio", "%", least=0.0, most=0.5)]
-STANDARD_GRAVITY = Measured(9.80665, 0.012)  # anywhere between the equator and the poles, near sea level (k = 1)
+# anywhere between the equator and the poles, near sea level (k = 1)
+STANDARD_GRAVITY = Measured(9.80665, 0.012)
 
 
 class Reading(Record):
@@ -44,7 +46,9 @@ class Reading(Record):
 
 @dataclass(frozen=True)
 class Result:
-    """One figure that comes out. value carries its inputs; scatter: relative SD between repeats, where there are some."""
+    """One figure that comes out. value carries its inputs; scatter: relative SD between repeats,
+    where there are some.
+    """
 
     label: str
     kind: str
@@ -69,34 +73,51 @@ class Method(Record):
     CARE: ClassVar[str] = ""
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = ()
     READING: ClassVar[type[Reading]] = Reading
-    CHANNELS: ClassVar[tuple[str, ...]] = ()  # what a recording of it must hold; none: it is only typed
-    PICTURE: ClassVar[tuple[str, ...]] = ()  # the two figures of a reading that are drawn over each other, across and up
+    CHANNELS: ClassVar[
+        tuple[str, ...]
+    ] = ()  # what a recording of it must hold; none: it is only typed
+    PICTURE: ClassVar[
+        tuple[str, ...]
+    ] = ()  # the two figures of a reading that are drawn over each other, across and up
     LOOP: ClassVar[bool] = False  # the points are joined in their order
-    GAINS: ClassVar[dict[str, str]] = {}  # figure of a reading -> the shared dimension that is its instrument's accuracy
+    GAINS: ClassVar[
+        dict[str, str]
+    ] = {}  # figure of a reading -> the shared dimension that is its instrument's accuracy
 
     def from_log(self, rec: Recording) -> list[Any]:
         """The readings in a recording. Raises ValueError, in words, where there are none."""
         raise ValueError(f"{self.TITLE}: these readings are typed, not recorded")
 
     def curve(self, readings: Sequence[Any]) -> tuple[np.ndarray, np.ndarray, np.ndarray] | None:
-        """What comes out as a line over the two figures of PICTURE: (across, up, its standard uncertainty), SI, shape (n,).
-        None where there is no such line; raises ValueError as `reduce` does."""
+        """What comes out as a line over the two figures of PICTURE: (across, up, its standard
+        uncertainty), SI, shape (n,). None where there is no such line; raises ValueError as
+        `reduce` does."""
         return None
 
     def read(self, x: Inputs, reading: Reading, name: str, n: int) -> Any:
-        """A figure of reading `n` as an input; the accuracy of its instrument is one more, the same in all readings."""
+        """A figure of reading `n` as an input; the accuracy of its instrument is one more, the same
+        in all readings.
+        """
         value = x.of(reading, name, f"reading {n}: {name}")
         accuracy = getattr(self, self.GAINS.get(name, ""), 0.0)
-        return value if value is None or not accuracy else value * x.gain(self.GAINS[name], accuracy / 2)
+        return (
+            value
+            if value is None or not accuracy
+            else value * x.gain(self.GAINS[name], accuracy / 2)
+        )
 
     @abstractmethod
     def reduce(self, readings: Sequence[Any]) -> Judged:
-        """Everything that comes out of the readings. Raises ValueError, in words, where they cannot be."""
+        """Everything that comes out of the readings. Raises ValueError, in words, where they cannot
+        be.
+        """
 
 
 @dataclass
 class Inputs:
-    """Inputs of one reduction, each made once: the same field of the same record is the same input everywhere."""
+    """Inputs of one reduction, each made once: the same field of the same record is the same input
+    everywhere.
+    """
 
     made: dict[tuple[int, str], Any] = field(default_factory=dict)
 
@@ -113,8 +134,8 @@ class Inputs:
 
 
 def over_repeats(label: str, kind: str, values: Sequence[Any]) -> Result:
-    """Mean of repeats; scatter beyond what the readings' own uncertainties explain is one more input, s/√n, widened as
-    Student's t for few repeats (JCGM 101:2008, 6.4.9.4)."""
+    """Mean of repeats; scatter beyond what the readings' own uncertainties explain is one more
+    input, s/√n, widened as Student's t for few repeats (JCGM 101:2008, 6.4.9.4)."""
     n = len(values)
     mean = mean_of(values)
     if n < 2:
@@ -122,14 +143,17 @@ def over_repeats(label: str, kind: str, values: Sequence[Any]) -> Result:
     centre = nominal(mean)
     s = math.sqrt(sum((nominal(v) - centre) ** 2 for v in values) / (n - 1))
     wider = math.sqrt((n - 1) / (n - 3)) if n > 3 else 3.0
-    explained = sum(_own(v) ** 2 for v in values) / n  # variance that the readings' own uncertainties account for
+    # variance that the readings' own uncertainties account for
+    explained = sum(_own(v) ** 2 for v in values) / n
     u = wider * math.sqrt(max(0.0, s**2 - explained) / n)
     value = mean + ufloat(0.0, u, "scatter between repeats") if u > 0 else mean
     return Result(label, kind, value, s / abs(centre) if centre else None, n)
 
 
 def _own(value: Any) -> float:
-    """Standard uncertainty from the inputs of one reading alone, where they can be told; else nothing."""
+    """Standard uncertainty from the inputs of one reading alone, where they can be told; else
+    nothing.
+    """
     parts: dict[Any, float] = getattr(value, "error_components", dict)()
     return math.sqrt(sum(u**2 for v, u in parts.items() if str(v.tag).startswith("reading")))
 
@@ -137,8 +161,8 @@ def _own(value: Any) -> float:
 def local_gravity(latitude: float, height: float = 0.0) -> float:
     """Gravity [m/s²] at a geodetic latitude [rad] and a height above the ellipsoid [m].
 
-    Somigliana's formula on the WGS 84 ellipsoid and its free-air term (NIMA TR8350.2, 2000, eqs. 4-1 and 4-3; from memory).
-    The rock below makes the true value differ by up to about 0.001 m/s².
+    Somigliana's formula on the WGS 84 ellipsoid and its free-air term (NIMA TR8350.2, 2000, eqs.
+    4-1 and 4-3; from memory). The rock below makes the true value differ by up to about 0.001 m/s².
     """
     s2 = math.sin(latitude) ** 2
     surface = 9.7803253359 * (1 + 0.00193185265241 * s2) / math.sqrt(1 - 0.00669437999013 * s2)

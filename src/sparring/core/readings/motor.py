@@ -1,4 +1,6 @@
-"""The bare motor from any readings of it: V = I R + k ω by least squares, friction from the unloaded ones."""
+"""The bare motor from any readings of it: V = I R + k ω by least squares, friction from the
+unloaded ones.
+"""
 
 from __future__ import annotations
 
@@ -13,14 +15,27 @@ from sparring.core.finding import noted
 from sparring.core.motor import COPPER_ZERO, MotorReadings
 from sparring.core.quantity import Measured, show
 from sparring.core.readings import logged
-from sparring.core.readings.method import Accuracy, Current, Inputs, Judged, Method, Reading, Result, Speed, Torque, Voltage
+from sparring.core.readings.method import (
+    Accuracy,
+    Current,
+    Inputs,
+    Judged,
+    Method,
+    Reading,
+    Result,
+    Speed,
+    Torque,
+    Voltage,
+)
 from sparring.core.recording import Recording
 from sparring.core.records import Q
 from sparring.core.uncertainty import mean_of, nominal, std
 
 
 class MotorReading(Reading):
-    """One state. No load: torque left empty or 0. Stall: speed 0, held for a moment, with time to cool between."""
+    """One state. No load: torque left empty or 0. Stall: speed 0, held for a moment, with time to
+    cool between.
+    """
 
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Voltage", "voltage"),
@@ -40,9 +55,13 @@ class BareMotor(Method):
 
     TITLE: ClassVar[str] = "Bare motor"
     PURPOSE: ClassVar[str] = (
-        "The motor's line from readings without load, held still, and loaded. At least one that turns and one with a good current."
+        "The motor's line from readings without load, held still, and loaded. At least one that"
+        " turns and one with a good current."
     )
-    CARE: ClassVar[str] = "Hold it still for two seconds at most and let it cool: the winding heats with the square of the current."
+    CARE: ClassVar[str] = (
+        "Hold it still for two seconds at most and let it cool: the winding heats with the square"
+        " of the current."
+    )
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Line wanted at", "at_voltage"),
         ("Resistance when cold, if measured", "cold_resistance"),
@@ -54,7 +73,11 @@ class BareMotor(Method):
     READING: ClassVar[type[Reading]] = MotorReading
     CHANNELS: ClassVar[tuple[str, ...]] = ("voltage", "current", "motor_speed")
     PICTURE: ClassVar[tuple[str, ...]] = ("current", "speed")
-    GAINS: ClassVar[dict[str, str]] = {"voltage": "voltmeter", "current": "ammeter", "speed": "tachometer"}
+    GAINS: ClassVar[dict[str, str]] = {
+        "voltage": "voltmeter",
+        "current": "ammeter",
+        "speed": "tachometer",
+    }
 
     at_voltage: Annotated[Measured, Q("voltage", "V", above=0.0)] = Measured(12.0, 0.0)
     cold_resistance: Annotated[Measured, Q("resistance", "Ω", above=0.0)] | None = None
@@ -76,36 +99,68 @@ class BareMotor(Method):
                 continue
             if abs(speed.value) < 0.01 * most["motor_speed"]:
                 speed = Measured(0.0)
-            found.append(MotorReading(voltage=voltage, speed=Measured(abs(speed.value), speed.u), current=current))
+            found.append(
+                MotorReading(
+                    voltage=voltage, speed=Measured(abs(speed.value), speed.u), current=current
+                )
+            )
         if not found:
-            raise ValueError("no steady state under voltage of a quarter of a second is in the recording")
+            raise ValueError(
+                "no steady state under voltage of a quarter of a second is in the recording"
+            )
         return found
 
     def line(self, readings: Sequence[MotorReading]) -> tuple[motors.Motor, list[float]]:
-        """The motor with its uncertainties, and each reading's voltage less the line's [V]. Raises ValueError."""
+        """The motor with its uncertainties, and each reading's voltage less the line's [V]. Raises
+        ValueError.
+        """
         x = Inputs()
-        V, w, current = ([self.read(x, r, f, n) for n, r in enumerate(readings, start=1)] for f in ("voltage", "speed", "current"))
-        sii, siw, sww = (sum(a * b for a, b in zip(p, q, strict=True)) for p, q in ((current, current), (current, w), (w, w)))
+        V, w, current = (
+            [self.read(x, r, f, n) for n, r in enumerate(readings, start=1)]
+            for f in ("voltage", "speed", "current")
+        )
+        sii, siw, sww = (
+            sum(a * b for a, b in zip(p, q, strict=True))
+            for p, q in ((current, current), (current, w), (w, w))
+        )
         svi, svw = (sum(a * b for a, b in zip(V, q, strict=True)) for q in (current, w))
         determinant = sii * sww - siw * siw
-        if len(readings) < 2 or abs(nominal(determinant)) < 1e-9 * nominal(sii) * nominal(sww) or nominal(sii) == 0 or nominal(sww) == 0:
+        if (
+            len(readings) < 2
+            or abs(nominal(determinant)) < 1e-9 * nominal(sii) * nominal(sww)
+            or nominal(sii) == 0
+            or nominal(sww) == 0
+        ):
             raise ValueError(
-                "these readings do not tell resistance from constant: take one without load and one held still, or well loaded"
+                "these readings do not tell resistance from constant: take one without load and one"
+                " held still, or well loaded"
             )
         R = (svi * sww - svw * siw) / determinant
         k = (svw * sii - svi * siw) / determinant
         if nominal(R) <= 0 or nominal(k) <= 0:
-            raise ValueError("the readings give a negative resistance or constant; were current and speed exchanged, or a sign?")
-        free = [k * i for i, r in zip(current, readings, strict=True) if r.speed.value > 0 and (r.torque is None or r.torque.value == 0)]
+            raise ValueError(
+                "the readings give a negative resistance or constant; were current and speed"
+                " exchanged, or a sign?"
+            )
+        free = [
+            k * i
+            for i, r in zip(current, readings, strict=True)
+            if r.speed.value > 0 and (r.torque is None or r.torque.value == 0)
+        ]
         loaded = [
             k * i - x.of(r, "torque", f"reading {n}: torque")
             for n, (i, r) in enumerate(zip(current, readings, strict=True), start=1)
             if r.torque is not None and r.torque.value > 0
         ]
         if not free and not loaded:
-            raise ValueError("the friction is not known: take one reading without load, or one with the torque")
+            raise ValueError(
+                "the friction is not known: take one reading without load, or one with the torque"
+            )
         friction = mean_of(free or loaded)
-        residuals = [nominal(v) - nominal(i) * nominal(R) - nominal(k) * nominal(s) for v, i, s in zip(V, current, w, strict=True)]
+        residuals = [
+            nominal(v) - nominal(i) * nominal(R) - nominal(k) * nominal(s)
+            for v, i, s in zip(V, current, w, strict=True)
+        ]
         return motors.Motor(k, R, friction), residuals
 
     def curve(self, readings: Sequence[MotorReading]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -131,11 +186,15 @@ class BareMotor(Method):
             Result("Stall current", "current", stall_current),
         ]
         if nominal(stall_current) > nominal(free_current) > 0:
-            results.append(Result("Best efficiency", "ratio", (1 - (free_current / stall_current) ** 0.5) ** 2))
+            results.append(
+                Result("Best efficiency", "ratio", (1 - (free_current / stall_current) ** 0.5) ** 2)
+            )
         findings = []
         if self.cold_resistance is not None:
             warm = (
-                (COPPER_ZERO + self.cold_temperature - 273.15) * motor.R / x.of(self, "cold_resistance", "cold resistance")
+                (COPPER_ZERO + self.cold_temperature - 273.15)
+                * motor.R
+                / x.of(self, "cold_resistance", "cold resistance")
                 - COPPER_ZERO
                 + 273.15
             )
@@ -147,7 +206,8 @@ class BareMotor(Method):
                         "caution",
                         "The winding is hot",
                         "By its resistance it is at {warm}.",
-                        "Brushes add to the resistance, so this is an upper bound; above 120 °C varnish ages quickly.",
+                        "Brushes add to the resistance, so this is an upper bound; above 120 °C"
+                        " varnish ages quickly.",
                         warm=(warm, "temperature"),
                     )
                 )
@@ -159,7 +219,8 @@ class BareMotor(Method):
                     "motor-not-a-line",
                     "caution",
                     f"Reading {worst + 1} does not fit the motor's line",
-                    "Its voltage is {off} away from what resistance and constant of all readings give.",
+                    "Its voltage is {off} away from what resistance and constant of all readings"
+                    " give.",
                     "A brushed motor follows one straight line at one winding temperature.",
                     (
                         "the winding warmed between readings",
@@ -174,7 +235,9 @@ class BareMotor(Method):
         return Judged(tuple(results), tuple(findings))
 
     def as_readings(self, readings: Sequence[MotorReading], base: MotorReadings) -> MotorReadings:
-        """The line as a build's motor readings at `at_voltage`, the rest from `base`. Raises ValueError."""
+        """The line as a build's motor readings at `at_voltage`, the rest from `base`. Raises
+        ValueError.
+        """
         motor, _ = self.line(readings)
         V = self.at_voltage.value
 
@@ -193,13 +256,17 @@ class BareMotor(Method):
 
 
 def compare(measured: Sequence[tuple[str, motors.Motor]], units: Mapping[str, str]) -> str:
-    """Nominally equal motors side by side in words, a line each, and what of them differs beyond k = 2.
+    """Nominally equal motors side by side in words, a line each, and what of them differs beyond k
+    = 2.
 
-    measured: (name, line with uncertainties); units: display unit by kind. Instruments shared between them are taken as
-    independent, so that a difference that is said is one.
+    measured: (name, line with uncertainties); units: display unit by kind. Instruments shared
+    between them are taken as independent, so that a difference that is said is one.
     """
     if len(measured) < 2:
-        return "Only one motor is measured in this logbook; take the readings of another with its own build, then compare."
+        return (
+            "Only one motor is measured in this logbook; take the readings of another with its own"
+            " build, then compare."
+        )
     figures: dict[str, tuple[str, Callable[[motors.Motor], Any]]] = {
         "resistance": ("R", lambda m: m.R),
         "constant": ("k", lambda m: m.k),
@@ -207,13 +274,23 @@ def compare(measured: Sequence[tuple[str, motors.Motor]], units: Mapping[str, st
     }
     lines = []
     for name, motor in measured:
-        shown = (f"{letter} {show(nominal(of(motor)), kind, units[kind], u=std(of(motor)))}" for kind, (letter, of) in figures.items())
+        shown = (
+            f"{letter} {show(nominal(of(motor)), kind, units[kind], u=std(of(motor)))}"
+            for kind, (letter, of) in figures.items()
+        )
         lines.append(f"{name}: " + ",  ".join(shown))
     apart = []
     for letter, of in figures.values():
         low, high = (pick(measured, key=lambda pair: nominal(of(pair[1]))) for pick in (min, max))
         a, b = of(low[1]), of(high[1])
         if nominal(b) - nominal(a) > 2 * math.hypot(std(a), std(b)):
-            apart.append(f"{letter} of {high[0]} is {100 * (nominal(b) / nominal(a) - 1):.1f} % above that of {low[0]}")
-    lines.append("; ".join(apart) + "." if apart else "They do not differ by more than their readings leave open.")
+            apart.append(
+                f"{letter} of {high[0]} is {100 * (nominal(b) / nominal(a) - 1):.1f} % above that"
+                f" of {low[0]}"
+            )
+    lines.append(
+        "; ".join(apart) + "."
+        if apart
+        else "They do not differ by more than their readings leave open."
+    )
     return "\n".join(lines)

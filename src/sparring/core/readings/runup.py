@@ -1,4 +1,6 @@
-"""Run-up: a known inertia is spun up and left to coast; T = J Δω/Δt + drag, everything that turns reflected by the ratio squared."""
+"""Run-up: a known inertia is spun up and left to coast; T = J Δω/Δt + drag, everything that turns
+reflected by the ratio squared.
+"""
 
 from __future__ import annotations
 
@@ -7,13 +9,25 @@ from typing import Annotated, ClassVar
 
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
-from sparring.core.readings.method import Inertia, Inputs, Judged, Method, Reading, Result, Speed, Time, over_repeats
+from sparring.core.readings.method import (
+    Inertia,
+    Inputs,
+    Judged,
+    Method,
+    Reading,
+    Result,
+    Speed,
+    Time,
+    over_repeats,
+)
 from sparring.core.records import Q
 from sparring.core.uncertainty import nominal
 
 
 class RunUpReading(Reading):
-    """Two speeds of the mass on the way up and the time between; the same while it coasts down, for the drag."""
+    """Two speeds of the mass on the way up and the time between; the same while it coasts down, for
+    the drag.
+    """
 
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Speed, first", "first"),
@@ -36,8 +50,14 @@ class RunUp(Method):
     """Inertias on both sides of a ratio; speeds are those of the mass."""
 
     TITLE: ClassVar[str] = "Run-up of a known inertia"
-    PURPOSE: ClassVar[str] = "Torque and power from how fast a known inertia comes up to speed, the drag told by coasting."
-    CARE: ClassVar[str] = "A spinning mass has a safe speed. A guard round it, eye protection, and nobody in its plane."
+    PURPOSE: ClassVar[str] = (
+        "Torque and power from how fast a known inertia comes up to speed, the drag told by"
+        " coasting."
+    )
+    CARE: ClassVar[str] = (
+        "A spinning mass has a safe speed. A guard round it, eye protection, and nobody in its"
+        " plane."
+    )
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Inertia of the mass", "mass"),
         ("Inertia on the motor's shaft", "rotor"),
@@ -53,20 +73,40 @@ class RunUp(Method):
 
     def reduce(self, readings: Sequence[RunUpReading]) -> Judged:
         x = Inputs()
-        ratio, rotor, mass = x.of(self, "ratio", "ratio"), x.of(self, "rotor", "rotor inertia"), x.of(self, "mass", "inertia of the mass")
+        ratio, rotor, mass = (
+            x.of(self, "ratio", "ratio"),
+            x.of(self, "rotor", "rotor inertia"),
+            x.of(self, "mass", "inertia of the mass"),
+        )
         whole = mass + rotor * ratio**2
         torques, powers, drags, findings = [], [], [], []
         for n, r in enumerate(readings, start=1):
             if r.second.value <= r.first.value:
-                raise ValueError(f"reading {n}: the second speed is not above the first; the mass must come up to speed")
-            w1, w2 = x.of(r, "first", f"reading {n}: first speed"), x.of(r, "second", f"reading {n}: second speed")
+                raise ValueError(
+                    f"reading {n}: the second speed is not above the first; the mass must come up"
+                    " to speed"
+                )
+            w1, w2 = (
+                x.of(r, "first", f"reading {n}: first speed"),
+                x.of(r, "second", f"reading {n}: second speed"),
+            )
             drag = 0.0
-            if r.coast_first is not None and r.coast_second is not None and r.coast_time is not None:
+            if (
+                r.coast_first is not None
+                and r.coast_second is not None
+                and r.coast_time is not None
+            ):
                 if r.coast_second.value >= r.coast_first.value:
-                    raise ValueError(f"reading {n}: coasting, the second speed is not below the first; exchange them")
+                    raise ValueError(
+                        f"reading {n}: coasting, the second speed is not below the first; exchange"
+                        " them"
+                    )
                 drag = (
                     whole
-                    * (x.of(r, "coast_first", f"reading {n}: coasting") - x.of(r, "coast_second", f"reading {n}: coasting, later"))
+                    * (
+                        x.of(r, "coast_first", f"reading {n}: coasting")
+                        - x.of(r, "coast_second", f"reading {n}: coasting, later")
+                    )
                     / x.of(r, "coast_time", f"reading {n}: coasting time")
                 )
                 drags.append(drag)
@@ -93,7 +133,8 @@ class RunUp(Method):
                     "note",
                     "The drag is not known",
                     "No coast-down was timed.",
-                    "Bearings and air take part of the torque; without a coast-down the result is what is left for the mass.",
+                    "Bearings and air take part of the torque; without a coast-down the result is"
+                    " what is left for the mass.",
                     tries=("Cut the power at speed and time it between two speeds.",),
                 )
             )
@@ -105,13 +146,25 @@ class RunUp(Method):
                     "The motor's own inertia outweighs the mass",
                     "Behind the ratio the rotor counts as {rotor}; the mass is {mass}.",
                     "That is rare: the inertia may be entered for the wrong side of the ratio.",
-                    ("the mass sits on the motor's shaft", "the ratio is entered the other way round", "a factor of ten"),
-                    ("Enter the inertia of the mass itself, and the ratio as motor speed over its speed.",),
+                    (
+                        "the mass sits on the motor's shaft",
+                        "the ratio is entered the other way round",
+                        "a factor of ten",
+                    ),
+                    (
+                        (
+                            "Enter the inertia of the mass itself, and the ratio as motor speed"
+                            " over its speed."
+                        ),
+                    ),
                     rotor=(rotor * ratio**2, "inertia"),
                     mass=(mass, "inertia"),
                 )
             )
-        results = [over_repeats("Torque at the mass", "torque", torques), over_repeats("Power at the middle speed", "power", powers)]
+        results = [
+            over_repeats("Torque at the mass", "torque", torques),
+            over_repeats("Power at the middle speed", "power", powers),
+        ]
         if drags:
             results.append(over_repeats("Drag", "torque", drags))
         results += [

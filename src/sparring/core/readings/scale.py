@@ -44,8 +44,13 @@ class Scale(Method):
     """The output shaft presses (or pulls) a lever against a scale that is read in mass."""
 
     TITLE: ClassVar[str] = "Lever on a scale"
-    PURPOSE: ClassVar[str] = "Torque at standstill from what a scale shows under the end of a lever. Read the peak only as a peak."
-    CARE: ClassVar[str] = "Hold the motor's frame fast: it turns the other way with the same torque."
+    PURPOSE: ClassVar[str] = (
+        "Torque at standstill from what a scale shows under the end of a lever. Read the peak only"
+        " as a peak."
+    )
+    CARE: ClassVar[str] = (
+        "Hold the motor's frame fast: it turns the other way with the same torque."
+    )
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Arm, axis to contact", "arm"),
         ("The lever", "way"),
@@ -62,7 +67,8 @@ class Scale(Method):
     scale: Accuracy = 0.0
 
     def from_log(self, rec: Recording) -> list[ScaleReading]:
-        """Each push with the drive on: the force at its steady end, and the arm alone just before."""
+        """Each push with the drive on: the force at its steady end, and the
+        arm alone just before."""
         logged.need(rec, self.CHANNELS)
         g = self.gravity.value
 
@@ -72,7 +78,10 @@ class Scale(Method):
 
         pushes = logged.driven(rec)
         if any(len(before) < 4 for before, _ in pushes):
-            raise ValueError("the arm alone was not recorded before each push; leave half a second with the drive off")
+            raise ValueError(
+                "the arm alone was not recorded before each push; leave half a second with the"
+                " drive off"
+            )
         return [ScaleReading(shows=mass(on), tare=mass(before)) for before, on in pushes]
 
     def reduce(self, readings: Sequence[ScaleReading]) -> Judged:
@@ -91,7 +100,8 @@ class Scale(Method):
                             "caution",
                             "The scale shows less than the arm alone",
                             f"Reading {n} is {{net}} below its tare.",
-                            "The lever lifts off: it pulls where pressing was meant, or reading and tare are exchanged.",
+                            "The lever lifts off: it pulls where pressing was meant, or reading and"
+                            " tare are exchanged.",
                             net=(net, "mass"),
                         )
                     )
@@ -104,7 +114,8 @@ class Scale(Method):
                     "note",
                     "The lever is far from level",
                     "It stands {angle} off.",
-                    "The force is no longer square to the arm; the cosine is reckoned with, but a sideways load on the scale is not.",
+                    "The force is no longer square to the arm; the cosine is reckoned with, but a"
+                    " sideways load on the scale is not.",
                     tries=("Shim the scale until the lever is level under load.",),
                     angle=(worst, "angle"),
                 )

@@ -1,4 +1,6 @@
-"""Stepper motor, bare: the torque at which it falls out of step at a step rate, accelerated gently to it."""
+"""Stepper motor, bare: the torque at which it falls out of step at a step rate, accelerated gently
+to it.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,9 @@ from sparring.core.uncertainty import nominal, ufloat
 
 
 class StepReading(Reading):
-    """One step rate: the largest torque it kept step with, the smallest at which it lost step, and how long it took to get there."""
+    """One step rate: the largest torque it kept step with, the smallest at which it lost step, and
+    how long it took to get there.
+    """
 
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Steps a second", "rate"),
@@ -36,7 +40,10 @@ class Stepper(Method):
     """Pull-out torque over step rate."""
 
     TITLE: ClassVar[str] = "Stepper, torque at a step rate"
-    PURPOSE: ClassVar[str] = "What a stepper carries at the test's step rate before it falls out of step, for the drive behind it."
+    PURPOSE: ClassVar[str] = (
+        "What a stepper carries at the test's step rate before it falls out of step, for the drive"
+        " behind it."
+    )
     CARE: ClassVar[str] = "A stepper at rest under current gets hot, and its driver with it."
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Full steps a turn", "steps"),
@@ -57,15 +64,23 @@ class Stepper(Method):
         for n, r in enumerate(readings, start=1):
             if r.lost.value <= r.kept.value:
                 raise ValueError(
-                    f"reading {n}: it lost step at {r.lost.value:.3g} N·m but kept it with {r.kept.value:.3g} N·m; exchange them"
+                    f"reading {n}: it lost step at {r.lost.value:.3g} N·m but kept it with"
+                    f" {r.kept.value:.3g} N·m; exchange them"
                 )
-            kept, lost = x.of(r, "kept", f"reading {n}: kept"), x.of(r, "lost", f"reading {n}: lost")
+            kept, lost = (
+                x.of(r, "kept", f"reading {n}: kept"),
+                x.of(r, "lost", f"reading {n}: lost"),
+            )
             between = (nominal(lost) - nominal(kept)) / math.sqrt(12)
-            torque: Any = (kept + lost) / 2 + ufloat(0.0, between, f"reading {n}: between kept and lost")
+            torque: Any = (kept + lost) / 2 + ufloat(
+                0.0, between, f"reading {n}: between kept and lost"
+            )
             speed = 2 * math.pi * x.of(r, "rate", f"reading {n}: rate") / (self.steps * self.micro)
             found.append((nominal(speed), torque, speed))
             if self.inertia is not None and r.ramp is not None:
-                needed = x.of(self, "inertia", "inertia") * speed / x.of(r, "ramp", f"reading {n}: ramp")
+                needed = (
+                    x.of(self, "inertia", "inertia") * speed / x.of(r, "ramp", f"reading {n}: ramp")
+                )
                 if nominal(needed) > 0.1 * nominal(torque):
                     findings.append(
                         noted(
@@ -73,7 +88,8 @@ class Stepper(Method):
                             "caution",
                             "It was accelerated too quickly",
                             f"Reading {n}: speeding up took {{needed}} of the {{torque}} it gave.",
-                            "It falls out of step while it speeds up, not at the step rate; the figure is too low.",
+                            "It falls out of step while it speeds up, not at the step rate; the"
+                            " figure is too low.",
                             tries=("Let the ramp last ten times as long.",),
                             needed=(needed, "torque"),
                             torque=(torque, "torque"),
@@ -91,8 +107,12 @@ class Stepper(Method):
                     "note",
                     "It carries less at a lower rate",
                     "The torque rises with the step rate somewhere.",
-                    "A stepper shakes itself out of step near its own frequency, usually between 50 and 200 steps a second.",
-                    tries=("Use micro-steps, or pass that rate quickly.", "Add a damper or some inertia."),
+                    "A stepper shakes itself out of step near its own frequency, usually between 50"
+                    " and 200 steps a second.",
+                    tries=(
+                        "Use micro-steps, or pass that rate quickly.",
+                        "Add a damper or some inertia.",
+                    ),
                 )
             )
         return Judged(tuple(results), tuple(findings))

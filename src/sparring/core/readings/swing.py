@@ -1,4 +1,6 @@
-"""Swing test: inertia of a body hung on two or three cords, J = m g r² t²/(4π² L); or on a wire against a known body."""
+"""Swing test: inertia of a body hung on two or three cords, J = m g r² t²/(4π² L); or on a wire
+against a known body.
+"""
 
 from __future__ import annotations
 
@@ -43,10 +45,15 @@ class SwingReading(Reading):
 
 
 class Swing(Method):
-    """Cords: the body twists on cords of equal length at one radius. Wire: it twists on a wire that a known body has been timed on."""
+    """Cords: the body twists on cords of equal length at one radius. Wire: it twists on a wire that
+    a known body has been timed on.
+    """
 
     TITLE: ClassVar[str] = "Swing test of an inertia"
-    PURPOSE: ClassVar[str] = "Inertia of a flywheel, drum or rotor from the time of its twisting swings. Small swings: under 10°."
+    PURPOSE: ClassVar[str] = (
+        "Inertia of a flywheel, drum or rotor from the time of its twisting swings. Small swings:"
+        " under 10°."
+    )
     CARE: ClassVar[str] = "A heavy body on thin cords can fall: hang it low, over something soft."
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Hung on", "hung_on"),
@@ -67,7 +74,9 @@ class Swing(Method):
     gravity: Gravity = STANDARD_GRAVITY
 
     def from_log(self, rec: Recording) -> list[SwingReading]:
-        """One reading: every whole swing in the recording. A known body on a wire is a recording of its own, typed in beside."""
+        """One reading: every whole swing in the recording. A known body on a wire is a recording of
+        its own, typed in beside.
+        """
         logged.need(rec, self.CHANNELS)
         count, time = logged.swings(rec)
         return [SwingReading(swings=min(count, 1000), time=time)]
@@ -80,16 +89,21 @@ class Swing(Method):
             if self.hung_on == "a wire":
                 if self.known is None or r.known_time is None:
                     raise ValueError(
-                        f"reading {n}: on a wire give the inertia of a known body, and the time of as many swings of it on the same wire"
+                        f"reading {n}: on a wire give the inertia of a known body, and the time of"
+                        " as many swings of it on the same wire"
                     )
                 found.append(
                     x.of(self, "known", "known inertia")
-                    * (period * r.swings / x.of(r, "known_time", f"reading {n}: known body's time")) ** 2
+                    * (period * r.swings / x.of(r, "known_time", f"reading {n}: known body's time"))
+                    ** 2
                 )
             else:
                 force = x.of(self, "mass", "mass") * x.of(self, "gravity", "gravity")
                 found.append(
-                    force * x.of(self, "radius", "cord radius") ** 2 * period**2 / (4 * math.pi**2 * x.of(self, "length", "cord length"))
+                    force
+                    * x.of(self, "radius", "cord radius") ** 2
+                    * period**2
+                    / (4 * math.pi**2 * x.of(self, "length", "cord length"))
                 )
         findings = []
         if self.hung_on != "a wire" and self.length.value < 5 * self.radius.value:
@@ -99,13 +113,17 @@ class Swing(Method):
                     "caution",
                     "The cords are short",
                     "They are {length} at a radius of {radius}.",
-                    "The formula holds for small lean of the cords; under five radii of length the swing is no longer simple.",
+                    "The formula holds for small lean of the cords; under five radii of length the"
+                    " swing is no longer simple.",
                     tries=("Hang it longer, or on a smaller radius.",),
                     length=(self.length.value, "length"),
                     radius=(self.radius.value, "length"),
                 )
             )
-        if min(r.time.value for r in readings) < 10 and max(r.time.u / r.time.value for r in readings) > 0.005:
+        if (
+            min(r.time.value for r in readings) < 10
+            and max(r.time.u / r.time.value for r in readings) > 0.005
+        ):
             findings.append(
                 noted(
                     "swings-few",
@@ -120,5 +138,11 @@ class Swing(Method):
         inertia = over_repeats("Inertia", "inertia", found)
         results = [inertia]
         if self.hung_on != "a wire" and self.mass.value > 0:
-            results.append(Result("Radius of gyration", "length", (inertia.value / x.of(self, "mass", "mass")) ** 0.5))
+            results.append(
+                Result(
+                    "Radius of gyration",
+                    "length",
+                    (inertia.value / x.of(self, "mass", "mass")) ** 0.5,
+                )
+            )
         return Judged(tuple(results), tuple(findings))

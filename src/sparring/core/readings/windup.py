@@ -1,4 +1,6 @@
-"""Wind-up and lost motion: the output is turned slowly to and fro with the input held; the loop of angle over torque."""
+"""Wind-up and lost motion: the output is turned slowly to and fro with the input held; the loop of
+angle over torque.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,10 @@ from sparring.core.uncertainty import nominal, ufloat
 class WindUpReading(Reading):
     """One point of the loop, in the order they were taken."""
 
-    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Torque, with its sign", "torque"), ("Angle of the output", "angle"))
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Torque, with its sign", "torque"),
+        ("Angle of the output", "angle"),
+    )
 
     torque: Torque = Measured(0.0, 0.0)
     angle: Annotated[Measured, Q("angle", "deg", least=-100.0, most=100.0)] = Measured(0.0, 0.0)
@@ -27,7 +32,10 @@ class WindUp(Method):
     """Points on a loop from one torque through zero to the other and back."""
 
     TITLE: ClassVar[str] = "Wind-up and lost motion"
-    PURPOSE: ClassVar[str] = "Play, stiffness and friction from a slow loop: torque one way, back, the other way, and back."
+    PURPOSE: ClassVar[str] = (
+        "Play, stiffness and friction from a slow loop: torque one way, back, the other way, and"
+        " back."
+    )
     CARE: ClassVar[str] = "Hold the input fast; a wound-up drive lets go at once."
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Torque beyond which the play is taken up", "small"),
@@ -47,36 +55,59 @@ class WindUp(Method):
     def from_log(self, rec: Recording) -> list[WindUpReading]:
         """The loop in equal pieces of time."""
         logged.need(rec, self.CHANNELS)
-        return [WindUpReading(torque=torque, angle=angle) for torque, angle in logged.points(rec, self.CHANNELS, "torque")]
+        return [
+            WindUpReading(torque=torque, angle=angle)
+            for torque, angle in logged.points(rec, self.CHANNELS, "torque")
+        ]
 
     def reduce(self, readings: Sequence[WindUpReading]) -> Judged:
         x = Inputs()
-        rows = [(self.read(x, r, "torque", n), self.read(x, r, "angle", n)) for n, r in enumerate(readings, start=1)]
+        rows = [
+            (self.read(x, r, "torque", n), self.read(x, r, "angle", n))
+            for n, r in enumerate(readings, start=1)
+        ]
         course = [nominal(t) for t, _ in rows]
         after, before = [*course[1:], course[-1]], [course[0], *course[:-1]]
         rising = [b > a for a, b in zip(before, after, strict=True)]
-        sides = {s: [(t, a, up) for (t, a), up in zip(rows, rising, strict=True) if s * nominal(t) >= self.small] for s in (1, -1)}
+        sides = {
+            s: [
+                (t, a, up)
+                for (t, a), up in zip(rows, rising, strict=True)
+                if s * nominal(t) >= self.small
+            ]
+            for s in (1, -1)
+        }
         if any(len(side) < 2 for side in sides.values()):
             raise ValueError(
-                f"at least two points beyond {self.small:.3g} N·m are needed on either side; there are {len(sides[1])} and {len(sides[-1])}"
+                f"at least two points beyond {self.small:.3g} N·m are needed on either side; there"
+                f" are {len(sides[1])} and {len(sides[-1])}"
             )
         fits = {s: _line(side) for s, side in sides.items()}
         slope = (fits[1][1] + fits[-1][1]) / 2
         if nominal(slope) <= 0:
-            raise ValueError("the angle does not follow the torque; was the sign of one of them lost?")
+            raise ValueError(
+                "the angle does not follow the torque; was the sign of one of them lost?"
+            )
         play = fits[1][0] - fits[-1][0]
         torque, angle = [t for t, _ in rows], [a for _, a in rows]
         loop: Any = sum(
-            (t0 + t1) / 2 * (a1 - a0) for t0, t1, a0, a1 in zip(torque, torque[1:] + torque[:1], angle, angle[1:] + angle[:1], strict=True)
+            (t0 + t1) / 2 * (a1 - a0)
+            for t0, t1, a0, a1 in zip(
+                torque, torque[1:] + torque[:1], angle, angle[1:] + angle[:1], strict=True
+            )
         )
-        loop = (loop if nominal(loop) >= 0 else -loop) * ufloat(1.0, 2 / len(rows), "corners of the loop between points")
+        loop = (loop if nominal(loop) >= 0 else -loop) * ufloat(
+            1.0, 2 / len(rows), "corners of the loop between points"
+        )
         results = [
             Result("Lost motion at no torque", "angle", play),
             Result("Stiffness", "stiffness", 1 / slope),
             Result("Energy lost in one loop", "energy", loop),
         ]
         findings = []
-        uneven = abs(nominal(fits[1][1]) / nominal(fits[-1][1]) - 1) if nominal(fits[-1][1]) else 1.0
+        uneven = (
+            abs(nominal(fits[1][1]) / nominal(fits[-1][1]) - 1) if nominal(fits[-1][1]) else 1.0
+        )
         if uneven > 0.3:
             findings.append(
                 noted(
@@ -103,13 +134,15 @@ class WindUp(Method):
 
 
 def _line(points: Sequence[tuple[Any, Any, bool]]) -> tuple[Any, Any]:
-    """(intercept, slope) of angle over torque by least squares, inputs kept: one slope for the way up and the way down, which
-    friction sets apart, and the middle of their two intercepts."""
+    """(intercept, slope) of angle over torque by least squares, inputs kept: one slope for the way
+    up and the way down, which friction sets apart, and the middle of their two intercepts."""
     ways = [[(t, a) for t, a, rising in points if rising is way] for way in (True, False)]
     ways = [way for way in ways if way]
     means = [(sum(t for t, _ in way) / len(way), sum(a for _, a in way) / len(way)) for way in ways]
     stt: Any = sum((t - tm) ** 2 for way, (tm, _) in zip(ways, means, strict=True) for t, _ in way)
-    sta: Any = sum((t - tm) * (a - am) for way, (tm, am) in zip(ways, means, strict=True) for t, a in way)
+    sta: Any = sum(
+        (t - tm) * (a - am) for way, (tm, am) in zip(ways, means, strict=True) for t, a in way
+    )
     if abs(nominal(stt)) < 1e-15:
         raise ValueError("all points of one side are at one torque; the stiffness needs several")
     slope = sta / stt

@@ -1,4 +1,6 @@
-"""What all runs of a test share: dimensions, instruments, motor line, calibrations, each one input with uncertainty."""
+"""What all runs of a test share: dimensions, instruments, motor line, calibrations, each one input
+with uncertainty.
+"""
 
 from __future__ import annotations
 
@@ -35,14 +37,27 @@ class Instruments:
 
     def corrected(self, rec: Recording) -> Recording:
         """The recording as the instruments' comparisons say it truly was."""
-        by_channel = {"voltage": self.voltage, "current": self.current, "speed": self.speed, "motor_speed": self.speed}
+        by_channel = {
+            "voltage": self.voltage,
+            "current": self.current,
+            "speed": self.speed,
+            "motor_speed": self.speed,
+        }
         if all((m.zero, m.gain) == (0.0, 1.0) for m in by_channel.values()):
             return rec
-        return replace(rec, channels={c: by_channel[c].correct(v) if c in by_channel else v for c, v in rec.channels.items()})
+        return replace(
+            rec,
+            channels={
+                c: by_channel[c].correct(v) if c in by_channel else v
+                for c, v in rec.channels.items()
+            },
+        )
 
 
 def instruments_of(sensors: Sensors, made: dict[Any, Meter] | None = None) -> Instruments:
-    """made: the meters so far; the same one stays the same input. Raises ReductionError when a comparison gives no line."""
+    """made: the meters so far; the same one stays the same input. Raises ReductionError when a
+    comparison gives no line.
+    """
     made = {} if made is None else made
 
     def one(name: str) -> Meter:
@@ -52,7 +67,9 @@ def instruments_of(sensors: Sensors, made: dict[Any, Meter] | None = None) -> In
         return made[key]
 
     def at_the_load(name: str, accuracy: float) -> Meter:
-        return made.setdefault((name, accuracy), Meter(ufloat(1.0, accuracy / 2, f"{name} at the load")))
+        return made.setdefault(
+            (name, accuracy), Meter(ufloat(1.0, accuracy / 2, f"{name} at the load"))
+        )
 
     try:
         voltage, current, speed = (one(name) for name in METERS)
@@ -65,7 +82,9 @@ def instruments_of(sensors: Sensors, made: dict[Any, Meter] | None = None) -> In
 
 @dataclass(frozen=True)
 class Inputs:
-    """What all runs of a test share, as inputs with uncertainty; made once, so correlations are kept."""
+    """What all runs of a test share, as inputs with uncertainty; made once, so correlations are
+    kept.
+    """
 
     ratio: float
     figures: dict[str, Any]  # the method's dimensions, by field
@@ -86,7 +105,9 @@ class Inputs:
     sets: dict[Sensors, Instruments] = field(default_factory=dict)
 
     def cell_of(self, run: Run, gravity: float) -> LineFit | None:
-        """The line of the calibration in force at the run; one input for all runs of one calibration."""
+        """The line of the calibration in force at the run; one input for all runs of one
+        calibration.
+        """
         if run.calibration is None:
             return self.cell
         return self._line(run.calibration, gravity, _CELL)
@@ -114,12 +135,16 @@ class Inputs:
         return self.masses.setdefault(m.value, from_measured(m, "weight hung"))
 
     def tare(self, reading: Measured) -> Any:
-        """One tare serves all lifts until the next: the same reading is the same input in every run."""
+        """One tare serves all lifts until the next: the same reading is the same input in every
+        run.
+        """
         return self.tares.setdefault(reading, from_measured(reading, "tare"))
 
 
 def inputs_of(build: Build, rig: Rig) -> Inputs:
-    """Inputs shared by all runs of `build` on `rig`. Raises ReductionError when a record contradicts itself."""
+    """Inputs shared by all runs of `build` on `rig`. Raises ReductionError when a record
+    contradicts itself.
+    """
     m = build.motor
 
     def line(readings: motors.MotorReadings, whose: str) -> motors.Motor:
@@ -132,9 +157,14 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
         )
 
     try:
-        further = [(line(f.readings, f"motor {n}"), f.gearing) for n, f in enumerate(build.further_motors, start=2)]
+        further = [
+            (line(f.readings, f"motor {n}"), f.gearing)
+            for n, f in enumerate(build.further_motors, start=2)
+        ]
         motor = motors.together([(line(m, "motor"), 1.0), *further])
-        cell = calibration.fit(rig.calibration, rig.gravity.value, _CELL) if rig.calibration else None
+        cell = (
+            calibration.fit(rig.calibration, rig.gravity.value, _CELL) if rig.calibration else None
+        )
     except ValueError as err:
         raise ReductionError(str(err)) from err
     made: dict[Any, Meter] = {}
@@ -160,7 +190,10 @@ def part_of(run: Run, recording: Recording) -> Recording:
     """The run's own part of a recording that may hold several."""
     if run.start is None and run.stop is None:
         return recording
-    return recording.span(run.start if run.start is not None else -math.inf, run.stop if run.stop is not None else math.inf)
+    return recording.span(
+        run.start if run.start is not None else -math.inf,
+        run.stop if run.stop is not None else math.inf,
+    )
 
 
 def seen(inputs: Inputs, run: Run, recording: Recording) -> Recording:

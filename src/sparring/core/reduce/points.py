@@ -1,6 +1,9 @@
-"""One run to its points: torque, speed, power and both efficiencies in a window, each with its uncertainty.
+"""One run to its points: torque, speed, power and both efficiencies in a window, each with its
+uncertainty.
 
-A steady window for most methods; a run-up has one for each part of its range of speed (`reduce.spins`)."""
+A steady window for most methods; a run-up has one for each part of its range of speed
+(`reduce.spins`).
+"""
 
 from __future__ import annotations
 
@@ -29,14 +32,16 @@ from sparring.core.run import Run
 from sparring.core.uncertainty import LineFit, nominal, std, ufloat
 
 _STALLED_PART = 0.03  # of the no-load speed: below it the output counts as at rest
-_CASE_TO_WINDING = 5.0  # [K], half-width k = 1 of the winding's temperature when the case is measured (from memory)
+# [K], half-width k = 1 of the winding's temperature when the case is measured (from memory)
+_CASE_TO_WINDING = 5.0
 _WINDING_UNKNOWN = 10.0  # [K], the same when no temperature is measured
 
 
 @dataclass(frozen=True)
 class Pull:
-    """Force at the load cell, or at both together [N]: mean in the window; smallest block mean in it and largest while the
-    drive was on; fade: the part lost from the second quarter of that time to the last."""
+    """Force at the load cell, or at both together [N]: mean in the window; smallest block mean in
+    it and largest while the drive was on; fade: the part lost from the second quarter of that time
+    to the last."""
 
     mean: Any
     least: float
@@ -46,7 +51,9 @@ class Pull:
 
 @dataclass(frozen=True)
 class Point:
-    """One operating point, or a stall. SI with uncertainty; None where a channel is missing. A lever's point has no speed."""
+    """One operating point, or a stall. SI with uncertainty; None where a channel is missing. A
+    lever's point has no speed.
+    """
 
     run: Run
     window: Window
@@ -73,16 +80,25 @@ class Point:
     pull: Pull | None
     effective: float
     source: Run | None = None  # the run as it is kept, where this is one of several points of it
-    ripple: dict[float, float] = field(default_factory=dict)  # shaft turns per output turn -> relative amplitude
+    # shaft turns per output turn -> relative amplitude
+    ripple: dict[float, float] = field(default_factory=dict)
 
 
 def reduce_run(
-    inputs: Inputs, rig: Rig, run: Run, recording: Recording, *, settle: float, measure: float, orders: tuple[float, ...] = ()
+    inputs: Inputs,
+    rig: Rig,
+    run: Run,
+    recording: Recording,
+    *,
+    settle: float,
+    measure: float,
+    orders: tuple[float, ...] = (),
 ) -> Point:
     """The point of one run.
 
     orders: turns of the shafts per turn of the output, whose ripple in the speed is wanted.
-    Raises ReductionError when the recording lacks what torque and speed need, or the drive was never on.
+    Raises ReductionError when the recording lacks what torque and speed need, or the drive was
+    never on.
     """
     rec = seen(inputs, run, recording)
     stands = rig.method.STANDS
@@ -91,16 +107,30 @@ def reduce_run(
     if len(rec) < 8:
         raise ReductionError(f"the recording holds {len(rec)} samples; at least 8 are needed")
     ch = rec.channels
-    spans = powered_spans(rec.t, ch.get("voltage"), ch.get("current"), ch.get("speed"), least=0.1 if stands or run.broke else 0.4)
+    spans = powered_spans(
+        rec.t,
+        ch.get("voltage"),
+        ch.get("current"),
+        ch.get("speed"),
+        least=0.1 if stands or run.broke else 0.4,
+    )
     if not spans:
-        raise ReductionError("the drive was never on in this recording (no forward voltage, current or speed)")
+        raise ReductionError(
+            "the drive was never on in this recording (no forward voltage, current or speed)"
+        )
     start, stop = max(spans, key=lambda s: s[1] - s[0])
     on = rec.span(start, stop)
     if stands:  # an arm meets its stop in a moment: how the run ended tells all
-        return point_at(inputs, rig, run, on, Window(start, stop, True, 0.0), stalled=_stuck(rig, run, on))
+        return point_at(
+            inputs, rig, run, on, Window(start, stop, True, 0.0), stalled=_stuck(rig, run, on)
+        )
     no_load = nominal(inputs.motor.speed(0.0, _mean(on, "voltage", 12.0))) / inputs.ratio
     tail = on.span(max(start, stop - 0.4), stop)
-    stalled = run.ended == "stalled" or bool(run.broke) or abs(_mean(tail, "speed", 0.0)) < _STALLED_PART * abs(no_load)
+    stalled = (
+        run.ended == "stalled"
+        or bool(run.broke)
+        or abs(_mean(tail, "speed", 0.0)) < _STALLED_PART * abs(no_load)
+    )
     try:
         if stalled:
             window = Window(max(start, stop - 0.4), stop, True, 0.0)
@@ -112,15 +142,23 @@ def reduce_run(
 
 
 def _stuck(rig: Rig, run: Run, on: Recording) -> bool:
-    """Whether the arm did not get to its upper stop: as the bench said, or for a log by the angle that was turned."""
+    """Whether the arm did not get to its upper stop: as the bench said, or for a log by the angle
+    that was turned.
+    """
     if run.broke:
         return True
     if run.source != "import" or not isinstance(rig.method, Lever):
         if run.ended not in ("top", "stalled"):
-            raise ReductionError(f"the run ended as {run.ended} before the arm got to its stop or stood still; run it again")
+            raise ReductionError(
+                f"the run ended as {run.ended} before the arm got to its stop or stood still; run"
+                " it again"
+            )
         return run.ended == "stalled"
     if not on.has("speed"):
-        raise ReductionError("a log of a lever needs the output speed, to tell lifted from not lifted; map a column to it")
+        raise ReductionError(
+            "a log of a lever needs the output speed, to tell lifted from not lifted; map a column"
+            " to it"
+        )
     turned = float(np.trapezoid(np.nan_to_num(on.channels["speed"]), on.t))
     return turned < 0.6 * (rig.method.top.value - rig.method.start.value)
 
@@ -140,8 +178,9 @@ def point_at(
 ) -> Point:
     """The point of a window. on: the recording, corrected (`seen`), while the drive is on.
 
-    torque, speed: of the output, where the method works them out itself; acceleration of the motor [rad/s²]: what its rotor
-    takes for itself does not arrive at the gearbox. Raises ReductionError when torque or speed cannot be known.
+    torque, speed: of the output, where the method works them out itself; acceleration of the motor
+    [rad/s²]: what its rotor takes for itself does not arrive at the gearbox. Raises ReductionError
+    when torque or speed cannot be known.
     """
     method, meters = rig.method, inputs.meters_of(run)
     sensors = meters.sensors
@@ -149,44 +188,77 @@ def point_at(
     effective: dict[str, float] = {}
 
     def level(y: np.ndarray) -> tuple[float, float, float]:
-        """Of a steady signal its mean, of one that runs through the window its value in the middle."""
+        """Of a steady signal its mean, of one that runs through the window
+        its value in the middle."""
         return middle_with_uncertainty(steady.t, y) if acceleration else mean_with_uncertainty(y)
 
     def mean(key: str, by: Callable[[Any], Any] = lambda shown: shown) -> Any:
         if not steady.has(key):
             return None
         value, u, effective[key] = level(steady.channels[key])
-        return None if math.isnan(value) else by(ufloat(value, 0.0 if math.isinf(u) else u, key.replace("_", " ") + SCATTER))
+        return (
+            None
+            if math.isnan(value)
+            else by(ufloat(value, 0.0 if math.isinf(u) else u, key.replace("_", " ") + SCATTER))
+        )
 
     if speed is None and not method.STANDS:
         speed = mean("speed", meters.speed)
         if speed is None:
             raise ReductionError("the output speed is missing throughout the window")
-        if sensors.pulses and not acceleration:  # the window begins and ends anywhere between two pulses
-            speed = speed + ufloat(0.0, 2 * math.pi / sensors.pulses / window.length / math.sqrt(6), "tachometer's pulses" + SCATTER)
+        # the window begins and ends anywhere between two pulses
+        if sensors.pulses and not acceleration:
+            speed = speed + ufloat(
+                0.0,
+                2 * math.pi / sensors.pulses / window.length / math.sqrt(6),
+                "tachometer's pulses" + SCATTER,
+            )
     # an arm meets its stop before anything is steady: no electrical figure means anything
-    voltage, current = (None, None) if method.STANDS else (mean("voltage", meters.voltage), mean("current", meters.current))
+    voltage, current = (
+        (None, None)
+        if method.STANDS
+        else (mean("voltage", meters.voltage), mean("current", meters.current))
+    )
     power_in = None
     if voltage is not None and current is not None:
         # the mean of v·i, not mean v × mean i: a chopped supply would tell them apart
         product = steady.channels["voltage"] * steady.channels["current"]
         value, u, _ = level(product)
-        power_in = ufloat(value, u if math.isfinite(u) else 0.0, "power" + SCATTER) * meters.voltage.doubt * meters.current.doubt
-        power_in = power_in + nominal(voltage) * meters.current.rest + nominal(current) * meters.voltage.rest
+        power_in = (
+            ufloat(value, u if math.isfinite(u) else 0.0, "power" + SCATTER)
+            * meters.voltage.doubt
+            * meters.current.doubt
+        )
+        power_in = (
+            power_in
+            + nominal(voltage) * meters.current.rest
+            + nominal(current) * meters.voltage.rest
+        )
 
     torque_mass = torque_cell = peak = pull = None
     if torque is None:
         if run.load is not None:
             torque_mass = method.known(inputs.figures, inputs.mass(run.load), inputs.gravity)
         pull = _pull(inputs, rig, run, on, window, mean)
-        readings = {"force": pull and pull.mean, **{c: mean(c, getattr(meters, c)) for c in method.CHANNELS}}
+        readings = {
+            "force": pull and pull.mean,
+            **{c: mean(c, getattr(meters, c)) for c in method.CHANNELS},
+        }
         torque_cell = method.measured(inputs.figures, readings.get)
-        at_most = method.measured(method.figures(), {"force": pull.most}.get) if pull and torque_cell is not None else None
+        at_most = (
+            method.measured(method.figures(), {"force": pull.most}.get)
+            if pull and torque_cell is not None
+            else None
+        )
         peak = None if at_most is None else nominal(at_most)
         torque = torque_cell if (rig.torque_from == "cell" or torque_mass is None) else torque_mass
     if torque is None:
         raise ReductionError(
-            _WANTED.get(method.kind, "neither the weight hung nor a load cell with its calibration is known; give one of them")
+            _WANTED.get(
+                method.kind,
+                "neither the weight hung nor a load cell with its calibration is known; give one of"
+                " them",
+            )
         )
 
     temperature = _mean(steady, "temperature", math.nan)
@@ -197,7 +269,9 @@ def point_at(
     own = inputs.rotor * acceleration
     by_current = by_speed = None
     if current is not None:
-        by_current = inputs.motor.torque_from_current(current, 0.0 if voltage is None else voltage) - own
+        by_current = (
+            inputs.motor.torque_from_current(current, 0.0 if voltage is None else voltage) - own
+        )
     if voltage is not None and motor_speed is not None:
         known = math.isfinite(temperature)
         rise = (temperature - inputs.motor.temperature if known else 0.0) + inputs.warming * (
@@ -210,9 +284,20 @@ def point_at(
     motor_torque = min(candidates, key=std) if candidates else None
     cold_speed = speed
     if current is not None and not stalled and speed is not None:
-        heat = nominal(current) ** 2 * nominal(inputs.motor.R) * ((window.start + window.stop) / 2 - float(on.t[0]))
-        rise = inputs.heating * heat / inputs.heat_capacity / (motors.COPPER_ZERO + inputs.motor.temperature - 273.15)
-        cold_speed = speed + nominal(current * inputs.motor.R / inputs.motor.k) / inputs.ratio * rise
+        heat = (
+            nominal(current) ** 2
+            * nominal(inputs.motor.R)
+            * ((window.start + window.stop) / 2 - float(on.t[0]))
+        )
+        rise = (
+            inputs.heating
+            * heat
+            / inputs.heat_capacity
+            / (motors.COPPER_ZERO + inputs.motor.temperature - 273.15)
+        )
+        cold_speed = (
+            speed + nominal(current * inputs.motor.R / inputs.motor.k) / inputs.ratio * rise
+        )
     turns = not stalled and speed is not None
     power_out = hoist.power(torque, speed) if turns else None
     motor_power = motor_torque * motor_speed if turns and motor_torque is not None else None
@@ -241,20 +326,34 @@ def point_at(
         torque_peak=peak,
         pull=pull,
         effective=effective.get("speed", 1.0),
-        ripple=ripple(steady.t, steady.channels["speed"], orders) if turns and steady.has("speed") else {},
+        ripple=(
+            ripple(steady.t, steady.channels["speed"], orders)
+            if turns and steady.has("speed")
+            else {}
+        ),
     )
 
 
 _WANTED = {
-    "brake": "the load cell under the arm, or its calibration, is missing: the torque of a brake is only known from it",
-    "drawbar": "the load cell in the tow line, or its calibration, is missing: the pull is only known from it",
+    "brake": (
+        "the load cell under the arm, or its calibration, is missing: the torque of a brake is only"
+        " known from it"
+    ),
+    "drawbar": (
+        "the load cell in the tow line, or its calibration, is missing: the pull is only known"
+        " from it"
+    ),
     "generator": "the current of the load is not recorded: map a column to it, or log it",
     "lever": "the mass hung on the arm is not known; give it",
 }
 
 
-def _pull(inputs: Inputs, rig: Rig, run: Run, on: Recording, window: Window, mean: Callable[[str], Any]) -> Pull | None:
-    """None without a cell, or without its calibration where it comes in counts. Raises ReductionError when a second is lacking."""
+def _pull(
+    inputs: Inputs, rig: Rig, run: Run, on: Recording, window: Window, mean: Callable[[str], Any]
+) -> Pull | None:
+    """None without a cell, or without its calibration where it comes in counts. Raises
+    ReductionError when a second is lacking.
+    """
     g, how = rig.gravity.value, inputs.meters_of(run).sensors.second_cell
     zero = inputs.tare(run.tare) if run.tare is not None else None
     found = _cell(on, "cell", "force", inputs.cell_of(run, g), zero, mean)
@@ -265,35 +364,52 @@ def _pull(inputs: Inputs, rig: Rig, run: Run, on: Recording, window: Window, mea
         second = _cell(on, "cell_2", "force_2", inputs.second_cell_of(run, g), None, mean)
         if second is None:
             raise ReductionError(
-                f"the second load cell, which this rig says is {how}, is not in the recording, or in counts without its calibration; "
-                "map a column to it, calibrate it, or say on Rig that it is not used"
+                f"the second load cell, which this rig says is {how}, is not in the recording, or"
+                " in counts without its calibration; map a column to it, calibrate it, or say on"
+                " Rig that it is not used"
             )
         sign = 1 if how == "added" else -1
         force, course = force + sign * second[0], course + sign * second[1]
     quarter = max(len(course) // 4, 1)
-    early, late = float(np.nanmean(course[quarter : 2 * quarter + 1])), float(np.nanmean(course[-quarter:]))
-    inside = (block_means(on.t) >= window.start) & (block_means(on.t) <= window.stop) & ~np.isnan(course)
+    early, late = (
+        float(np.nanmean(course[quarter : 2 * quarter + 1])),
+        float(np.nanmean(course[-quarter:])),
+    )
+    inside = (
+        (block_means(on.t) >= window.start) & (block_means(on.t) <= window.stop) & ~np.isnan(course)
+    )
     least = float(course[inside].min()) if inside.any() else nominal(force)
     return Pull(force, least, float(np.nanmax(course)), 1 - late / early if early > 0 else None)
 
 
 def _cell(
-    on: Recording, counts: str, newtons: str, line: LineFit | None, zero: Any, mean: Callable[[str], Any]
+    on: Recording,
+    counts: str,
+    newtons: str,
+    line: LineFit | None,
+    zero: Any,
+    mean: Callable[[str], Any],
 ) -> tuple[Any, np.ndarray] | None:
-    """(mean force in the window, its block means while the drive is on) [N] of one cell, by whichever channel it has."""
+    """(mean force in the window, its block means while the drive is on) [N] of one cell, by
+    whichever channel it has.
+    """
     if line is not None and (reading := mean(counts)) is not None:
         rest = nominal(line.intercept if zero is None else zero)
-        return calibration.force(line, reading, zero), (block_means(on.channels[counts]) - rest) / nominal(line.slope)
+        return calibration.force(line, reading, zero), (
+            block_means(on.channels[counts]) - rest
+        ) / nominal(line.slope)
     force = mean(newtons)
     return None if force is None else (force, block_means(on.channels[newtons]))
 
 
 def ripple(t: np.ndarray, speed: np.ndarray, orders: tuple[float, ...]) -> dict[float, float]:
-    """Relative amplitude [-] of the speed's part that repeats with each order (turns per output turn).
+    """Relative amplitude [-] of the speed's part that repeats with each order (turns per output
+    turn).
 
-    t [s], speed [rad/s]: shape (n,). Sine and cosine of the turned angle are fitted by least squares; an order is left
-    out when fewer than two of its periods, or fewer than four samples a period, are in the window, or when the
-    amplitude is not clear of the scatter (below four standard errors).
+    t [s], speed [rad/s]: shape (n,). Sine and cosine of the turned angle are fitted by least
+    squares; an order is left out when fewer than two of its periods, or fewer than four samples a
+    period, are in the window, or when the amplitude is not clear of the scatter (below four
+    standard errors).
     """
     tb, wb = block_means(t, 8192), block_means(speed, 8192)
     good = ~np.isnan(wb)
@@ -310,7 +426,9 @@ def ripple(t: np.ndarray, speed: np.ndarray, orders: tuple[float, ...]) -> dict[
         X = np.column_stack([slow, np.cos(order * angle), np.sin(order * angle)])
         coefficients, *_ = np.linalg.lstsq(X, wb, rcond=None)
         rest = wb - X @ coefficients
-        error = float(rest.std(ddof=4)) * math.sqrt(2 / len(wb) * min(autocorrelation_time(rest), len(rest) / 4))
+        error = float(rest.std(ddof=4)) * math.sqrt(
+            2 / len(wb) * min(autocorrelation_time(rest), len(rest) / 4)
+        )
         amplitude = float(np.hypot(*coefficients[2:]))
         if amplitude > 4 * error:
             found[order] = amplitude / abs(float(wb.mean()))

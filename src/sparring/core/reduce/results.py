@@ -41,7 +41,9 @@ COMBINED = (
 
 @dataclass(frozen=True)
 class Step:
-    """All runs at one weight. The estimates hold type A parts within and between runs and all shared inputs."""
+    """All runs at one weight. The estimates hold type A parts within and between runs and all
+    shared inputs.
+    """
 
     index: int
     points: tuple[Point, ...]
@@ -57,7 +59,8 @@ class Step:
     motor_power: Any = None
     wire_to_shaft: Any = None
     gearbox: Any = None
-    spread: dict[str, float] = field(default_factory=dict)  # relative SD between runs, this step alone
+    # relative SD between runs, this step alone
+    spread: dict[str, float] = field(default_factory=dict)
 
     @property
     def lifted(self) -> bool:
@@ -66,7 +69,9 @@ class Step:
 
 @dataclass(frozen=True)
 class SpeedLine:
-    """Weighted straight line of speed over torque; a, b carry everything. intercept: torque at standstill."""
+    """Weighted straight line of speed over torque; a, b carry everything. intercept: torque at
+    standstill.
+    """
 
     a: Any
     b: Any
@@ -78,7 +83,9 @@ class SpeedLine:
 
 @dataclass(frozen=True)
 class Stall:
-    """lifted, not_lifted: torques the stall lies between [N·m], None where not seen; by_line: from the speed line."""
+    """lifted, not_lifted: torques the stall lies between [N·m], None where not seen; by_line: from
+    the speed line.
+    """
 
     lifted: Any = None
     not_lifted: Any = None
@@ -90,12 +97,15 @@ class Stall:
         if self.lifted is None or self.not_lifted is None:
             return None
         half = (nominal(self.not_lifted) - nominal(self.lifted)) / 2
-        return (self.lifted + self.not_lifted) / 2 + ufloat(0.0, abs(half) / math.sqrt(3), "weights that bracket the stall")
+        return (self.lifted + self.not_lifted) / 2 + ufloat(
+            0.0, abs(half) / math.sqrt(3), "weights that bracket the stall"
+        )
 
 
 @dataclass(frozen=True)
 class LossModel:
-    """Gearbox loss as torque at the output: P_loss/ω = T_c + ℓ T. constant [N·m], proportional [-]."""
+    """Gearbox loss as torque at the output: P_loss/ω = T_c + ℓ T. constant [N·m],
+    proportional [-]."""
 
     constant: Any
     proportional: Any
@@ -149,12 +159,18 @@ def combine(
     skipped: Sequence[tuple[Run, str]] = (),
     drawn: dict[tuple[int, ...], Drawn] | None = None,
 ) -> TestResult:
-    """Points of the same weight to steps, steps to curves; not judged yet. drawn: what was drawn together already; brought up to date."""
+    """Points of the same weight to steps, steps to curves; not judged yet. drawn: what was drawn
+    together already; brought up to date.
+    """
     groups: dict[int, list[Point]] = {}
     for p in points:
         groups.setdefault(p.run.step, []).append(p)
     before = {} if drawn is None else dict(drawn)
-    now = {key: before.get(key) or _draw(group) for group in groups.values() if (key := tuple(map(id, group)))}
+    now = {
+        key: before.get(key) or _draw(group)
+        for group in groups.values()
+        if (key := tuple(map(id, group)))
+    }
     if drawn is not None:
         drawn.clear()
         drawn |= now
@@ -163,27 +179,35 @@ def combine(
     steps = tuple(_step(n, d, scatters[max(0, n - 1) : n + 2]) for n, d in enumerate(ordered))
     line = _speed_line(steps)
     losses, sound = sound_losses([s for s in steps if s.lifted])
-    return TestResult(build, rig, plan, steps, line, _stall(steps, line), losses, sound, (), tuple(skipped))
+    return TestResult(
+        build, rig, plan, steps, line, _stall(steps, line), losses, sound, (), tuple(skipped)
+    )
 
 
-def split_runs(recording: Recording, plan: Plan, tolerance: float = 0.06, *, method: MethodBase | None = None) -> list[Run]:
-    """The runs found in one long recording, with their spans. method: a run-up's coasting belongs to its run, and a lever's
-    are short.
+def split_runs(
+    recording: Recording, plan: Plan, tolerance: float = 0.06, *, method: MethodBase | None = None
+) -> list[Run]:
+    """The runs found in one long recording, with their spans. method: a run-up's coasting belongs
+    to its run, and a lever's are short.
 
-    Lifts belong to one step when their weights (column `mass`, else the load cell's level) differ by less than
-    `tolerance` of the heaviest. Raises ReductionError when no lift is found.
+    Lifts belong to one step when their weights (column `mass`, else the load cell's level) differ
+    by less than `tolerance` of the heaviest. Raises ReductionError when no lift is found.
     """
     ch = recording.channels
     coast = method.course[2] if method is not None else 0.0
     least = 0.1 if method is not None and method.STANDS else 0.4
     spans = powered_spans(recording.t, ch.get("voltage"), ch.get("current"), ch.get("speed"), least)
     if not spans:
-        raise ReductionError(f"no run found: no span with forward voltage, current or speed of at least {least:g} s")
+        raise ReductionError(
+            f"no run found: no span with forward voltage, current or speed of at least {least:g} s"
+        )
     level_of = next((k for k in ("mass", "force", "cell", "load_current") if k in ch), None)
     levels = []
     for start, stop in spans:
         part = recording.span(start + (stop - start) * 0.3, stop)
-        levels.append(float(np.nanmedian(part.channels[level_of])) if level_of and len(part) else 0.0)
+        levels.append(
+            float(np.nanmedian(part.channels[level_of])) if level_of and len(part) else 0.0
+        )
     base = float(np.nanquantile(ch[level_of], 0.02)) if level_of in ("force", "cell") else 0.0
     size = max((abs(v - base) for v in levels), default=0.0) or 1.0
     order = np.argsort(levels)
@@ -220,13 +244,16 @@ def output_orders(build: Build) -> dict[str, float]:
 
 
 def sound_losses(steps: Sequence[Step]) -> tuple[LossModel | None, int]:
-    """The loss model, and how many steps it rests on: those before the first that loses notably more than the lighter
-    ones let expect (beyond k = 2, and by `NOTABLE_EXCESS`)."""
+    """The loss model, and how many steps it rests on: those before the first that loses notably
+    more than the lighter ones let expect (beyond k = 2, and by `NOTABLE_EXCESS`)."""
     for n in range(3, len(steps)):
         model = loss_model(steps[:n])
         if model is not None and steps[n].motor_power is not None:
             excess = loss_torque(steps[n]) - model.expected(nominal(steps[n].torque))
-            if nominal(excess) > max(2 * std(excess), NOTABLE_EXCESS * abs(nominal(model.expected(nominal(steps[n].torque))))):
+            if nominal(excess) > max(
+                2 * std(excess),
+                NOTABLE_EXCESS * abs(nominal(model.expected(nominal(steps[n].torque)))),
+            ):
                 return model, n
     return loss_model(steps), len(steps)
 
@@ -250,7 +277,13 @@ def headline(result: TestResult) -> dict[str, Any]:
         "value": nominal(value),
         "u": std(value),
         "steps": [
-            PeerStep(nominal(s.torque), nominal(s.gearbox), random_part(s.gearbox), len(s.points), shared_parts(s.gearbox, result.rig.name))
+            PeerStep(
+                nominal(s.torque),
+                nominal(s.gearbox),
+                random_part(s.gearbox),
+                len(s.points),
+                shared_parts(s.gearbox, result.rig.name),
+            )
             for s in result.lifted
             if s.gearbox is not None
         ],
@@ -261,8 +294,8 @@ def headline(result: TestResult) -> dict[str, Any]:
 
 
 class _Scatter(NamedTuple):
-    """Of one figure over one step's repeats, relative to its mean: squares of the deviations, their freedom; squares of the
-    readings' own scatter, how many."""
+    """Of one figure over one step's repeats, relative to its mean: squares of the deviations, their
+    freedom; squares of the readings' own scatter, how many."""
 
     between: float
     freedom: int
@@ -271,7 +304,9 @@ class _Scatter(NamedTuple):
 
 
 class Drawn(NamedTuple):
-    """One weight's points drawn together: means and relative standard deviation of each figure of those that were lifted."""
+    """One weight's points drawn together: means and relative standard deviation of each figure of
+    those that were lifted.
+    """
 
     points: tuple[Point, ...]
     means: dict[str, Any]
@@ -281,7 +316,11 @@ class Drawn(NamedTuple):
 
 def _draw(group: Sequence[Point]) -> Drawn:
     running = [p for p in group if not p.stalled]
-    figures = {name: xs for name in COMBINED if (xs := [v for p in running if (v := getattr(p, name)) is not None])}
+    figures = {
+        name: xs
+        for name in COMBINED
+        if (xs := [v for p in running if (v := getattr(p, name)) is not None])
+    }
     spread: dict[str, float] = {}
     scatters: dict[str, _Scatter] = {}
     for name, values in figures.items():
@@ -296,19 +335,30 @@ def _draw(group: Sequence[Point]) -> Drawn:
             for variable, slope in getattr(v, "derivatives", {}).items()
             if (variable.tag or "").endswith(SCATTER)
         )
-        scatters[name] = _Scatter(float(((x / mean - 1) ** 2).sum()), len(x) - 1, sum(own) / mean**2, len(x))
+        scatters[name] = _Scatter(
+            float(((x / mean - 1) ** 2).sum()), len(x) - 1, sum(own) / mean**2, len(x)
+        )
     return Drawn(tuple(group), means_of(figures, of_one_run), spread, scatters)
 
 
 def _pooled_spread(scatters: Sequence[_Scatter]) -> tuple[float, int]:
-    """Relative standard deviation between repeats beyond their scatter within, pooled over steps, and its freedom."""
-    between, freedom, within, readings = (sum(part) for part in zip(*scatters, strict=True)) if scatters else (0.0, 0, 0.0, 0)
-    return (math.sqrt(max(between / freedom - within / readings, 0.0)), int(freedom)) if freedom else (0.0, 0)
+    """Relative standard deviation between repeats beyond their scatter within, pooled over steps,
+    and its freedom.
+    """
+    between, freedom, within, readings = (
+        (sum(part) for part in zip(*scatters, strict=True)) if scatters else (0.0, 0, 0.0, 0)
+    )
+    return (
+        (math.sqrt(max(between / freedom - within / readings, 0.0)), int(freedom))
+        if freedom
+        else (0.0, 0)
+    )
 
 
 def _step(n: int, drawn: Drawn, near: Sequence[dict[str, _Scatter]]) -> Step:
-    """One weight's runs combined. near: the scatters that are pooled, this step's and its neighbours': losses, and with
-    them the scatter, change along the ladder, so that far weights say little of this one's."""
+    """One weight's runs combined. near: the scatters that are pooled, this step's and its
+    neighbours': losses, and with them the scatter, change along the ladder, so that far weights say
+    little of this one's."""
     running = tuple(p for p in drawn.points if not p.stalled)
     stalls = tuple(p for p in drawn.points if p.stalled)
     if not running:
@@ -317,18 +367,23 @@ def _step(n: int, drawn: Drawn, near: Sequence[dict[str, _Scatter]]) -> Step:
     for name, mean in drawn.means.items():
         relative, freedom = _pooled_spread([s[name] for s in near if name in s])
         if relative > 0:
-            # with few repeats the spread itself is uncertain: the t-distribution's variance (JCGM 101, 6.4.9.4)
+            # with few repeats the spread itself is uncertain: the t-distribution's variance (JCGM
+            # 101, 6.4.9.4)
             widen = math.sqrt(freedom / (freedom - 2)) if freedom > 2 else math.sqrt(3.0)
             count = sum(getattr(p, name) is not None for p in running)
-            mean = mean + ufloat(0.0, relative * abs(nominal(mean)) * widen / math.sqrt(count), REPEATS)
+            mean = mean + ufloat(
+                0.0, relative * abs(nominal(mean)) * widen / math.sqrt(count), REPEATS
+            )
         values[name] = mean
     return Step(n, running, stalls, spread=drawn.spread, **values)
 
 
 def _speed_line(steps: Sequence[Step]) -> SpeedLine | None:
-    """Weighted least squares through the lifted steps, done on the values with uncertainty so that all of it carries.
+    """Weighted least squares through the lifted steps, done on the values with uncertainty so that
+    all of it carries.
 
-    The speeds are those with the winding as warm as at the start of a lift: the line is not bent by its own heat.
+    The speeds are those with the winding as warm as at the start of a lift: the line is not bent by
+    its own heat.
     """
     lifted = [s for s in steps if s.lifted and s.cold_speed is not None]
     if len(lifted) < 3:
@@ -336,7 +391,9 @@ def _speed_line(steps: Sequence[Step]) -> SpeedLine | None:
     xs, ys = [s.torque for s in lifted], [s.cold_speed for s in lifted]
 
     def fit(y: Sequence[Any], x: Sequence[Any], extra: float) -> tuple[Any, Any]:
-        weights = np.array([1.0 / (max(std(v), 1e-4 * abs(nominal(v))) ** 2 + extra**2) for v in ys])
+        weights = np.array(
+            [1.0 / (max(std(v), 1e-4 * abs(nominal(v))) ** 2 + extra**2) for v in ys]
+        )
         weights = weights / weights.sum()
         xm = sum(w * v for w, v in zip(weights, x, strict=True))
         ym = sum(w * v for w, v in zip(weights, y, strict=True))
@@ -347,13 +404,23 @@ def _speed_line(steps: Sequence[Step]) -> SpeedLine | None:
 
     plain_x, plain_y = [nominal(x) for x in xs], [nominal(y) for y in ys]
     a, b = fit(plain_y, plain_x, 0.0)
-    misfit = math.sqrt(sum((y - a - b * x) ** 2 for x, y in zip(plain_x, plain_y, strict=True)) / (len(lifted) - 2))
+    misfit = math.sqrt(
+        sum((y - a - b * x) ** 2 for x, y in zip(plain_x, plain_y, strict=True)) / (len(lifted) - 2)
+    )
     own = math.sqrt(float(np.mean([std(y) ** 2 for y in ys])))
     extra = 0.0
-    if misfit > own:  # the points do not lie on a line within their own doubt: weigh them more equally, and say so in the band
+    if (
+        misfit > own
+        # the points do not lie on a line within their own doubt: weigh them more equally, and say
+        # so in
+        # the band
+    ):
         extra = math.sqrt(misfit**2 - own**2)
         a, b = fit(plain_y, plain_x, extra)
-        extra = math.sqrt(sum((y - a - b * x) ** 2 for x, y in zip(plain_x, plain_y, strict=True)) / (len(lifted) - 2))
+        extra = math.sqrt(
+            sum((y - a - b * x) ** 2 for x, y in zip(plain_x, plain_y, strict=True))
+            / (len(lifted) - 2)
+        )
     noisy = [y + ufloat(0.0, extra, "departure from a straight line") for y in ys] if extra else ys
     a, b = fit(noisy, xs, extra)
     return SpeedLine(a, b, -a / b if nominal(b) < 0 else None)
@@ -361,7 +428,9 @@ def _speed_line(steps: Sequence[Step]) -> SpeedLine | None:
 
 def _stall(steps: Sequence[Step], line: SpeedLine | None) -> Stall:
     lifted = [s.torque for s in steps if s.lifted and not s.stalls]
-    stalled = [s.torque for s in steps if any(not p.run.broke for p in s.stalls)]  # what broke says nothing of the motor
+    stalled = [
+        s.torque for s in steps if any(not p.run.broke for p in s.stalls)
+    ]  # what broke says nothing of the motor
     most = max(lifted, key=nominal) if lifted else None
     least = min(stalled, key=nominal) if stalled else None
     if most is not None and least is not None and nominal(least) <= nominal(most):
@@ -370,8 +439,14 @@ def _stall(steps: Sequence[Step], line: SpeedLine | None) -> Stall:
 
 
 def loss_model(steps: Sequence[Step]) -> LossModel | None:
-    """Least squares of the loss torque over the output torque; needs three steps with gearbox losses."""
-    known = [s for s in steps if s.motor_power is not None and s.speed is not None and nominal(s.speed) > 0]
+    """Least squares of the loss torque over the output torque; needs three steps with gearbox
+    losses.
+    """
+    known = [
+        s
+        for s in steps
+        if s.motor_power is not None and s.speed is not None and nominal(s.speed) > 0
+    ]
     if len(known) < 3:
         return None
     x = [nominal(s.torque) for s in known]

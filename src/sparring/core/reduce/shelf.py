@@ -1,7 +1,8 @@
 """Points as text and back, so that what was reduced once need not be reduced again.
 
-A value with uncertainty is kept as its figure and its slopes towards what it depends on: inputs that runs share, by name, and
-those of the run alone. What comes back depends on the same shared inputs as the points that are reduced anew.
+A value with uncertainty is kept as its figure and its slopes towards what it depends on: inputs
+that runs share, by name, and those of the run alone. What comes back depends on the same shared
+inputs as the points that are reduced anew.
 """
 
 from __future__ import annotations
@@ -24,7 +25,9 @@ from sparring.core.run import Run
 
 @cache
 def derived_by() -> str:
-    """What the figures of this version follow from: a digest of the core's own text. Another version reduces anew."""
+    """What the figures of this version follow from: a digest of the core's own text. Another
+    version reduces anew.
+    """
     digest = hashlib.sha256()
     root = Path(core.__file__).parent
     for path in sorted(root.rglob("*.py")):
@@ -33,7 +36,9 @@ def derived_by() -> str:
 
 
 class Shared:
-    """The inputs that runs share, each by a name that is the same whenever the same records are read."""
+    """The inputs that runs share, each by a name that is the same whenever the same records are
+    read.
+    """
 
     def __init__(self, inputs: Inputs) -> None:
         self._inputs = inputs
@@ -91,15 +96,27 @@ def to_bytes(points: Sequence[Point], run: Run, shared: Shared) -> bytes | None:
             name = shared.names.get(variable)
             if name is not None and name not in shared.variables:
                 raise KeyError(name)
-            place = own.setdefault(variable, len(own)) if name is None else -1 - names.setdefault(name, len(names))
+            place = (
+                own.setdefault(variable, len(own))
+                if name is None
+                else -1 - names.setdefault(name, len(names))
+            )
             slopes.append((place, slope))
         return {"x": x.nominal_value, "d": slopes}
 
     try:
         told_points = []
         for p in points:
-            figures = {f.name: told(getattr(p, f.name)) for f in dataclasses.fields(p) if f.name not in ("run", "source", "pull", "ripple")}
-            figures["pull"] = None if p.pull is None else [told(p.pull.mean), p.pull.least, p.pull.most, p.pull.fade]
+            figures = {
+                f.name: told(getattr(p, f.name))
+                for f in dataclasses.fields(p)
+                if f.name not in ("run", "source", "pull", "ripple")
+            }
+            figures["pull"] = (
+                None
+                if p.pull is None
+                else [told(p.pull.mean), p.pull.least, p.pull.most, p.pull.fade]
+            )
             figures["ripple"] = list(p.ripple.items())
             placed = None if p.run == run else (p.run.step, p.run.repeat, p.run.load is None)
             told_points.append((placed, p.source is not None, figures))
@@ -110,7 +127,9 @@ def to_bytes(points: Sequence[Point], run: Run, shared: Shared) -> bytes | None:
 
 
 def from_bytes(data: bytes, run: Run, shared: Shared) -> list[Point]:
-    """The points that `to_bytes` wrote. Raises ValueError where they are damaged or depend on what is not known."""
+    """The points that `to_bytes` wrote. Raises ValueError where they are damaged or depend on what
+    is not known.
+    """
     from uncertainties.core import AffineScalarFunc, LinearCombination, Variable
 
     try:
@@ -121,7 +140,9 @@ def from_bytes(data: bytes, run: Run, shared: Shared) -> list[Point]:
         def said(x: Any) -> Any:
             if not isinstance(x, dict):
                 return x
-            slopes = {own[place] if place >= 0 else inputs[-1 - place]: slope for place, slope in x["d"]}
+            slopes = {
+                own[place] if place >= 0 else inputs[-1 - place]: slope for place, slope in x["d"]
+            }
             return AffineScalarFunc(x["x"], LinearCombination(slopes))
 
         points = []
@@ -129,12 +150,16 @@ def from_bytes(data: bytes, run: Run, shared: Shared) -> list[Point]:
             mine = run
             if placed is not None:
                 step, repeat, no_load = placed
-                mine = run.model_copy(update={"step": step, "repeat": repeat} | ({"load": None} if no_load else {}))
+                mine = run.model_copy(
+                    update={"step": step, "repeat": repeat} | ({"load": None} if no_load else {})
+                )
             pull, ripple = figures.pop("pull"), figures.pop("ripple")
             values = {name: said(x) for name, x in figures.items()}
             values["window"] = Window(*values["window"])
             values["pull"] = None if pull is None else Pull(said(pull[0]), *pull[1:])
-            points.append(Point(run=mine, source=run if has_source else None, ripple=dict(ripple), **values))
+            points.append(
+                Point(run=mine, source=run if has_source else None, ripple=dict(ripple), **values)
+            )
     except (zlib.error, KeyError, IndexError, TypeError) as err:
         raise ValueError(f"kept points cannot be used: {err}") from err
     return points

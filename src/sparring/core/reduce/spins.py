@@ -1,7 +1,8 @@
-"""A run-up to its points: T = J dω/dt + drag(ω) in each part of the range of speed, the drag from the coast-down.
+"""A run-up to its points: T = J dω/dt + drag(ω) in each part of the range of speed, the drag from
+the coast-down.
 
-The slope is that of a parabola fitted by least squares to the samples of the part (a Savitzky-Golay filter of unequal
-steps), so its bandwidth is the time the mass spends there.
+The slope is that of a parabola fitted by least squares to the samples of the part (a Savitzky-Golay
+filter of unequal steps), so its bandwidth is the time the mass spends there.
 """
 
 from __future__ import annotations
@@ -24,12 +25,15 @@ from sparring.core.uncertainty import fit_line, nominal, ufloat
 
 PARTS = np.linspace(0.12, 0.88, 9)
 """Edges of the parts of the range, of the no-load speed."""
-_WIDE = 2.5  # squared speeds from first to last of a coast-down that tells how drag grows with speed
+_WIDE = (
+    2.5  # squared speeds from first to last of a coast-down that tells how drag grows with speed
+)
 _LEAST = 8  # samples in a part
 
 
 def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> list[Point]:
-    """A point for each part of the range that the mass ran through; their step numbers count the parts.
+    """A point for each part of the range that the mass ran through; their step numbers count the
+    parts.
 
     Raises ReductionError when there is no speed, no spin, or no part with samples enough.
     """
@@ -37,15 +41,24 @@ def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> lis
     assert isinstance(method, RunUp)
     rec = seen(inputs, run, recording)
     if not rec.has("speed"):
-        raise ReductionError("the recording has no speed of the mass; map a column to it, or log it")
+        raise ReductionError(
+            "the recording has no speed of the mass; map a column to it, or log it"
+        )
     good = ~np.isnan(rec.channels["speed"])
     t, speed = rec.t[good], rec.channels["speed"][good] / method.gearing
     if len(t) < 3 * _LEAST:
-        raise ReductionError(f"the recording holds {len(t)} readings of the speed; a spin needs {3 * _LEAST} or more")
+        raise ReductionError(
+            f"the recording holds {len(t)} readings of the speed; a spin needs {3 * _LEAST} or more"
+        )
     near = 2 * (min(len(t) // 60, 60) // 2) + 5
-    smooth = np.convolve(speed, np.ones(near) / near, "same")  # to part the range by; a reading's own noise would pick itself
+    # to part the range by; a reading's own noise would pick itself
+    smooth = np.convolve(speed, np.ones(near) / near, "same")
     top = int(np.argmax(smooth))
-    volts = float(np.nanmax(block_means(rec.channels["voltage"]))) if rec.has("voltage") else run.voltage
+    volts = (
+        float(np.nanmax(block_means(rec.channels["voltage"])))
+        if rec.has("voltage")
+        else run.voltage
+    )
     no_load = nominal(inputs.motor.speed(0.0, volts)) / inputs.ratio
     inertia = inputs.figures["inertia"] * method.gearing**2
     drag = _drag(inputs, t[top:], speed[top:], no_load)
@@ -59,31 +72,41 @@ def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> lis
         if slope <= 0:
             continue
         w = inputs.meters_of(run).speed(ufloat(at, u_at, "speed" + SCATTER))
-        faster = inputs.meters_of(run).speed.doubt * ufloat(slope, u_slope, "acceleration" + SCATTER)
+        faster = inputs.meters_of(run).speed.doubt * ufloat(
+            slope, u_slope, "acceleration" + SCATTER
+        )
         torque = inertia * faster
         if drag is not None:
             taken = inertia * inputs.meters_of(run).speed.doubt * drag(w)
-            if method.coasts == "with the drive":  # of the train's drag and the mass's own, only the last is at the output
+            # of the train's drag and the mass's own, only the last is at the output
+            if method.coasts == "with the drive":
                 taken = taken / 2 + nominal(taken) / 2 / math.sqrt(3) * inputs.whose_drag
             torque = torque + taken
         window = Window(float(t[first]), float(t[last - 1]) + 1e-9, True, 0.0)
         placed = run.model_copy(update={"step": part})
         on = rec.span(float(rec.t[0]), float(t[top]) + 1e-9)
         motor = slope * inputs.ratio
-        point = point_at(inputs, rig, placed, on, window, torque=torque, speed=w, acceleration=motor)
+        point = point_at(
+            inputs, rig, placed, on, window, torque=torque, speed=w, acceleration=motor
+        )
         points.append(replace(point, source=run))
     if not points:
         raise ReductionError(
-            f"no part of the range has {_LEAST} readings: the mass spins up too fast for this rate; log faster, or take more inertia"
+            f"no part of the range has {_LEAST} readings: the mass spins up too fast for this rate;"
+            " log faster, or take more inertia"
         )
     return points
 
 
-def _drag(inputs: Inputs, t: np.ndarray, speed: np.ndarray, no_load: float) -> Callable[[Any], Any] | None:
-    """Slowing [rad/s²] at a speed [rad/s] by drag, c₀ + c₂ ω², from the coast-down; None without six parts of it.
+def _drag(
+    inputs: Inputs, t: np.ndarray, speed: np.ndarray, no_load: float
+) -> Callable[[Any], Any] | None:
+    """Slowing [rad/s²] at a speed [rad/s] by drag, c₀ + c₂ ω², from the coast-down; None without
+    six parts of it.
 
-    A coast-down that covers little speed tells one figure: at another speed the drag is then between that figure (dry
-    rubbing) and that figure times the square of the speeds (air), rectangular.
+    A coast-down that covers little speed tells one figure: at another speed the drag is then
+    between that figure (dry rubbing) and that figure times the square of the speeds (air),
+    rectangular.
     """
     keep = speed > 0.08 * no_load
     stop = int(np.argmin(keep)) if not keep.all() else len(keep)
@@ -99,7 +122,9 @@ def _drag(inputs: Inputs, t: np.ndarray, speed: np.ndarray, no_load: float) -> C
     if max(at) > _WIDE * min(at):
         line = fit_line(np.array(at), np.array(slowing), tag=COASTED)
         return lambda w: line.intercept + line.slope * w**2
-    known = ufloat(float(np.mean(slowing)), float(np.std(slowing, ddof=1)) / math.sqrt(pieces), COASTED)
+    known = ufloat(
+        float(np.mean(slowing)), float(np.std(slowing, ddof=1)) / math.sqrt(pieces), COASTED
+    )
     which = inputs.other_drag
 
     def between(w: Any) -> Any:

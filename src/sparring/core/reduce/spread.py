@@ -1,4 +1,6 @@
-"""What of a result's uncertainty is random, which repeating would reduce, and what two results share, which their difference loses."""
+"""What of a result's uncertainty is random, which repeating would reduce, and what two results
+share, which their difference loses.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,9 @@ COASTED = "coast-down"
 """Beginning of the tags of what a coast-down told, which belongs to its run alone, too."""
 REPEATS = "spread of repeats"
 _ANYWHERE = ("motor", "gravity")
-"""Beginnings of the tags of inputs that are the build's or the place's, whatever rig it is tested on."""
+"""Beginnings of the tags of inputs that are the build's or the place's, whatever rig it is tested
+on.
+"""
 
 
 def of_one_run(tag: str) -> bool:
@@ -34,8 +38,9 @@ def random_part(x: Any) -> float:
 
 
 def shared_parts(x: Any, rig: str) -> dict[str, float]:
-    """What each input but the random ones adds to x, signed (k = 1), by its key: its name and figures, and the rig's name
-    where it is one of the rig's. The same key in two results is the same input."""
+    """What each input but the random ones adds to x, signed (k = 1), by its key: its name and
+    figures, and the rig's name where it is one of the rig's. The same key in two results is the
+    same input."""
     found: dict[str, float] = {}
     for variable, slope in getattr(x, "derivatives", {}).items():
         tag = variable.tag or "unnamed"
@@ -47,8 +52,8 @@ def shared_parts(x: Any, rig: str) -> dict[str, float]:
 
 
 def unshared(a: Mapping[str, float], b: Mapping[str, float]) -> dict[str, float]:
-    """What each input adds to the difference of two results (JCGM 100:2008, 5.2: correlated inputs), by its key; an input of
-    both adds only the difference of what it adds to each."""
+    """What each input adds to the difference of two results (JCGM 100:2008, 5.2: correlated
+    inputs), by its key; an input of both adds only the difference of what it adds to each."""
     return {key: a.get(key, 0.0) - b.get(key, 0.0) for key in {*a, *b}}
 
 
@@ -58,6 +63,8 @@ def size(parts: Mapping[str, float]) -> float:
 
 
 def differ(x: Any, other: PeerStep, rig: str) -> bool:
-    """Whether an efficiency measured on `rig` and another test's lie apart beyond k = 2, shared inputs left out."""
+    """Whether an efficiency measured on `rig` and another test's lie apart beyond k = 2, shared
+    inputs left out.
+    """
     left = size(unshared(shared_parts(x, rig), other.shared))
     return abs(nominal(x) - other.gearbox) > 2 * math.hypot(random_part(x), other.random, left)

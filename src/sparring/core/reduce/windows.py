@@ -1,6 +1,7 @@
 """Steady windows: where a recording may be averaged, and how well the average is known.
 
-Everything is decided on block means, so ten million samples cost little more than reading them once.
+Everything is decided on block means, so ten million samples cost little more than reading them
+once.
 """
 
 from __future__ import annotations
@@ -14,12 +15,16 @@ _MOST_BLOCKS = 4096
 _CHOPPED = 0.06  # [s] longest time off that does not end a run
 _SEARCH_BLOCKS = 400
 NEGLIGIBLE_DRIFT = 1e-3
-"""A drift over the window below this part of the mean is no drift for a bench: it is far below any repeat."""
+"""A drift over the window below this part of the mean is no drift for a bench: it is far below any
+repeat.
+"""
 
 
 @dataclass(frozen=True)
 class Window:
-    """A part of a recording taken as steady. start, stop [s]; drift: change over it as a part of the mean [-]."""
+    """A part of a recording taken as steady. start, stop [s]; drift: change over it as a part of
+    the mean [-].
+    """
 
     start: float
     stop: float
@@ -32,7 +37,9 @@ class Window:
 
 
 def block_means(y: np.ndarray, most: int = _MOST_BLOCKS) -> np.ndarray:
-    """Means of equal blocks, at most about `most` of them, missing samples (NaN) left out; shape (n,) -> (blocks,)."""
+    """Means of equal blocks, at most about `most` of them, missing samples (NaN) left out; shape
+    (n,) -> (blocks,).
+    """
     size = max(1, -(-len(y) // most))
     if size == 1:
         return np.asarray(y, float)
@@ -66,9 +73,11 @@ def autocorrelation_time(y: np.ndarray) -> float:
 
 
 def mean_with_uncertainty(y: np.ndarray) -> tuple[float, float, float]:
-    """(mean, standard uncertainty, effective sample size) of a steady signal; never s/√N of raw samples.
+    """(mean, standard uncertainty, effective sample size) of a steady signal; never s/√N of raw
+    samples.
 
-    y: shape (n,), NaN left out. u² = s² τ/n of the block means, τ their integrated autocorrelation time.
+    y: shape (n,), NaN left out. u² = s² τ/n of the block means, τ their integrated autocorrelation
+    time.
     """
     blocks = block_means(y)
     blocks = blocks[~np.isnan(blocks)]
@@ -78,16 +87,19 @@ def mean_with_uncertainty(y: np.ndarray) -> tuple[float, float, float]:
     if len(blocks) < 2:
         return mean, math.inf, 1.0
     effective = len(blocks) / autocorrelation_time(blocks)
-    # with few effective samples s itself is uncertain: the t-distribution's variance (JCGM 101, 6.4.9.4)
+    # with few effective samples s itself is uncertain: the t-distribution's variance (JCGM 101,
+    # 6.4.9.4)
     freedom = max(effective - 1, 2.5)
     u = float(blocks.std(ddof=1)) / math.sqrt(effective) * math.sqrt(freedom / (freedom - 2))
     return mean, u, effective
 
 
 def parabola(t: np.ndarray, y: np.ndarray) -> tuple[float, float, float, float]:
-    """(value, slope, their standard uncertainties) in the middle of the span, of the parabola through y by least squares.
+    """(value, slope, their standard uncertainties) in the middle of the span, of the parabola
+    through y by least squares.
 
-    t, y: shape (n,), n >= 4, without NaN. With few points the uncertainties are widened as the t-distribution asks.
+    t, y: shape (n,), n >= 4, without NaN. With few points the uncertainties are widened as the
+    t-distribution asks.
     """
     x = t - (t[0] + t[-1]) / 2
     X = np.column_stack([np.ones_like(x), x, x * x])
@@ -96,11 +108,18 @@ def parabola(t: np.ndarray, y: np.ndarray) -> tuple[float, float, float, float]:
     freedom = max(len(y) - 3, 1)
     widen = math.sqrt(freedom / (freedom - 2)) if freedom > 2 else math.sqrt(3)
     covariance = np.linalg.pinv(X.T @ X) * float(left @ left) / freedom
-    return float(coefficients[0]), float(coefficients[1]), widen * math.sqrt(covariance[0, 0]), widen * math.sqrt(covariance[1, 1])
+    return (
+        float(coefficients[0]),
+        float(coefficients[1]),
+        widen * math.sqrt(covariance[0, 0]),
+        widen * math.sqrt(covariance[1, 1]),
+    )
 
 
 def middle_with_uncertainty(t: np.ndarray, y: np.ndarray) -> tuple[float, float, float]:
-    """(value in the middle of the span, standard uncertainty, readings) of a signal that runs through it."""
+    """(value in the middle of the span, standard uncertainty, readings) of a signal that runs
+    through it.
+    """
     good = ~np.isnan(y)
     if good.sum() < 4:
         return math.nan, math.nan, 0.0
@@ -111,17 +130,21 @@ def middle_with_uncertainty(t: np.ndarray, y: np.ndarray) -> tuple[float, float,
 def find_window(t: np.ndarray, y: np.ndarray, settle: float, measure: float) -> Window:
     """The longest stretch after `settle` [s] in which the slope of y is not significant.
 
-    t, y: shape (n,), the drive being on throughout. A slope counts as significant when it exceeds twice its
-    standard uncertainty (autocorrelation counted) and moves the mean by more than `NEGLIGIBLE_DRIFT`.
-    Where no stretch of at least `measure` [s] passes, the last `measure` is returned, marked as not steady.
-    Raises ValueError when the recording is shorter than `settle` and a few samples.
+    t, y: shape (n,), the drive being on throughout. A slope counts as significant when it exceeds
+    twice its standard uncertainty (autocorrelation counted) and moves the mean by more than
+    `NEGLIGIBLE_DRIFT`. Where no stretch of at least `measure` [s] passes, the last `measure` is
+    returned, marked as not steady. Raises ValueError when the recording is shorter than `settle`
+    and a few samples.
     """
     tb, yb = block_means(t, _SEARCH_BLOCKS), block_means(y, _SEARCH_BLOCKS)
     keep = (tb >= t[0] + settle) & ~np.isnan(yb)
     tb, yb = tb[keep], yb[keep]
     n = len(tb)
     if n < 5:
-        raise ValueError(f"only {t[-1] - t[0]:.2f} s recorded under drive; {settle:g} s to settle leave nothing to measure")
+        raise ValueError(
+            f"only {t[-1] - t[0]:.2f} s recorded under drive; {settle:g} s to settle leave nothing"
+            " to measure"
+        )
     step = (tb[-1] - tb[0]) / (n - 1)
     least = min(n, max(5, math.ceil(measure / step)))
     half = yb[n // 2 :]
@@ -153,15 +176,26 @@ def find_window(t: np.ndarray, y: np.ndarray, settle: float, measure: float) -> 
         length = max(least, min(length - 1, math.floor(length * 0.96)))
     first, length, steady, drift_found = best
     last = first + length - 1
-    return Window(float(tb[first] - step / 2), float(tb[last] + step / 2), steady and length >= least, drift_found)
+    return Window(
+        float(tb[first] - step / 2),
+        float(tb[last] + step / 2),
+        steady and length >= least,
+        drift_found,
+    )
 
 
 def powered_spans(
-    t: np.ndarray, voltage: np.ndarray | None, current: np.ndarray | None, speed: np.ndarray | None, least: float = 0.4
+    t: np.ndarray,
+    voltage: np.ndarray | None,
+    current: np.ndarray | None,
+    speed: np.ndarray | None,
+    least: float = 0.4,
 ) -> list[tuple[float, float]]:
-    """Spans [s] in which the drive lifts: forward voltage, or current, or (lacking both) speed above a quarter of its most.
+    """Spans [s] in which the drive lifts: forward voltage, or current, or (lacking both) speed
+    above a quarter of its most.
 
-    The last sample of a span is left out: the drive may have gone off within it. Spans shorter than `least` [s] are left out. Lowering (drive reversed) is no lift.
+    The last sample of a span is left out: the drive may have gone off within it. Spans shorter than
+    `least` [s] are left out. Lowering (drive reversed) is no lift.
     """
     tb = block_means(t, 20_000)
     on = np.zeros(len(tb), bool)
@@ -176,15 +210,21 @@ def powered_spans(
     edges = np.diff(np.concatenate([[0], on.astype(np.int8), [0]]))
     starts, stops = np.nonzero(edges == 1)[0], np.nonzero(edges == -1)[0]
     if len(starts) > 1 and voltage is not None:
-        # a chopped supply is off between two pulses, and the drive is on all the same; without volts a load drives it back
+        # a chopped supply is off between two pulses, and the drive is on all the same; without
+        # volts a load drives it back
         b = np.nan_to_num(block_means(voltage, 20_000))
         most = _nearly_most(b)
         fed = np.array([b[i:j].max() > 0.25 * most for i, j in zip(starts, stops, strict=True)])
         apart = (tb[starts[1:]] - tb[stops[:-1] - 1] > _CHOPPED) | ~fed[1:]
-        starts, stops = starts[np.concatenate([[True], apart])], stops[np.concatenate([apart, [True]])]
+        starts, stops = (
+            starts[np.concatenate([[True], apart])],
+            stops[np.concatenate([apart, [True]])],
+        )
     step = (tb[-1] - tb[0]) / max(len(tb) - 1, 1) if len(tb) else 0.0
     return [
-        (float(tb[i] - step / 2), float(tb[j - 1] - step / 2)) for i, j in zip(starts, stops, strict=True) if tb[j - 1] - tb[i] >= least
+        (float(tb[i] - step / 2), float(tb[j - 1] - step / 2))
+        for i, j in zip(starts, stops, strict=True)
+        if tb[j - 1] - tb[i] >= least
     ]
 
 

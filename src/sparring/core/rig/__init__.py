@@ -1,4 +1,6 @@
-"""The rig: method, sensors, calibration, limits. A new method is a module here, and its name in `Method`."""
+"""The rig: method, sensors, calibration, limits. A new method is a module here, and its name in
+`Method`.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,10 @@ from sparring.core.rig.runup import RunUp
 
 def _kind(value: Any) -> str:
     """Which method a record or a file's object is; a hoist where none is said."""
-    return f"method {value.get('kind', 'hoist') if isinstance(value, dict) else getattr(value, 'kind', 'hoist')}"
+    said = (
+        value.get("kind", "hoist") if isinstance(value, dict) else getattr(value, "kind", "hoist")
+    )
+    return f"method {said}"
 
 
 Method = Annotated[
@@ -63,7 +68,9 @@ METHODS: tuple[type[MethodBase], ...] = tuple(get_args(k)[0] for k in get_args(g
 
 
 class Limits(Record):
-    """Where the bench is asked to stop by itself; and what cord, arm or tow line [N] and supply or breaker [A] stand, where known."""
+    """Where the bench is asked to stop by itself; and what cord, arm or tow line [N] and supply or
+    breaker [A] stand, where known.
+    """
 
     current: Annotated[float, Q("current", above=0.0)] = 4.0
     speed: Annotated[float, Q("speed", "rpm", above=0.0)] = 20 * math.pi  # 600 rpm
@@ -97,9 +104,13 @@ CHECKS = (
 
 
 class Rig(Record):
-    """The bench set-up that a run is made with. Its calibration and sensors are kept with each run as they were then."""
+    """The bench set-up that a run is made with. Its calibration and sensors are kept with each run
+    as they were then.
+    """
 
-    ASIDE: ClassVar[frozenset[str]] = frozenset(("name", "sensors", "calibration", "limits", "shelf", "checks", "care_read"))
+    ASIDE: ClassVar[frozenset[str]] = frozenset(
+        ("name", "sensors", "calibration", "limits", "shelf", "checks", "care_read")
+    )
 
     version: Literal["sparring.rig/1"] = "sparring.rig/1"
     name: Annotated[str, Field(min_length=1, max_length=60)] = "Hoist A"
@@ -110,7 +121,9 @@ class Rig(Record):
     torque_from: Literal["mass", "cell"] = "mass"
     limits: Limits = Limits.ours()
     shelf: Annotated[tuple[Weight, ...], Field(max_length=60)] = ()
-    checks: Annotated[tuple[Check, ...], Field(max_length=30)] = tuple(Check.ours(text=t) for t in CHECKS)
+    checks: Annotated[tuple[Check, ...], Field(max_length=30)] = tuple(
+        Check.ours(text=t) for t in CHECKS
+    )
     care_read: CareRead | None = None
 
     def watched(self) -> dict[str, float]:

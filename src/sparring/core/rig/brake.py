@@ -1,4 +1,6 @@
-"""Brake with a reaction arm: the brake's body would turn with the shaft and presses on a load cell. T = F L cos φ."""
+"""Brake with a reaction arm: the brake's body would turn with the shaft and presses on a load cell.
+T = F L cos φ.
+"""
 
 from __future__ import annotations
 
@@ -13,11 +15,15 @@ from sparring.core.uncertainty import cosine
 
 
 class Brake(MethodBase):
-    """A step's mass hangs on the brake's clamp and only sets it; the torque is what the cell says. The cell is tared with
-    the arm on it and the brake open. grips: torque a clamp mass makes, for predictions only."""
+    """A step's mass hangs on the brake's clamp and only sets it; the torque is what the cell says.
+    The cell is tared with the arm on it and the brake open. grips: torque a clamp mass makes, for
+    predictions only."""
 
     TITLE: ClassVar[str] = "Brake with reaction arm"
-    PURPOSE: ClassVar[str] = "A brake holds back while the drive turns: torque, speed, power and efficiency as long as its heat allows."
+    PURPOSE: ClassVar[str] = (
+        "A brake holds back while the drive turns: torque, speed, power and efficiency as long as"
+        " its heat allows."
+    )
     CARE: ClassVar[str] = "the brake stays hot; nothing loose near the shaft, the arm between stops"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Torque by 1 kg on it", "grips"),
@@ -52,8 +58,12 @@ class Brake(MethodBase):
         return torque / (self.arm.value * math.cos(self.angle.value))
 
     def holds_for(self, power: float, ambient: float = 293.15) -> float:
-        """Seconds until the brake is as hot as allowed at `power` [W], all heat kept: it may hold longer, never shorter."""
-        return self.heat_capacity * max(self.hottest - ambient, 0.0) / power if power > 0 else math.inf
+        """Seconds until the brake is as hot as allowed at `power` [W], all heat kept: it may hold
+        longer, never shorter.
+        """
+        return (
+            self.heat_capacity * max(self.hottest - ambient, 0.0) / power if power > 0 else math.inf
+        )
 
     def body(self, load: Any, g: Any) -> dict[str, Any]:
         return {

@@ -25,7 +25,9 @@ Day = Annotated[str, Field(pattern=r"^\d{4}-\d{2}-\d{2}$")]
 
 
 class Past(Record):
-    """What is kept of a calibration that a newer one has taken the place of: zero [counts], sensitivity [counts/N]."""
+    """What is kept of a calibration that a newer one has taken the place of: zero [counts],
+    sensitivity [counts/N].
+    """
 
     date: Day = "2026-01-01"
     zero: Annotated[Measured, Q("count")] = Measured(0.0)
@@ -33,8 +35,10 @@ class Past(Record):
 
 
 class Calibration(Record):
-    """Known masses and readings, up and down. date: ISO day it was made; temperature: of the room, where it is known;
-    creep: part by which the reading moved in a minute under load; earlier: those before it, newest last."""
+    """Known masses and readings, up and down. date: ISO day it was made; temperature: of the room,
+    where it is known; creep: part by which the reading moved in a minute under load; earlier: those
+    before it, newest last.
+    """
 
     cell: str = "5 kg cell"
     date: Day = "2026-01-01"
@@ -54,12 +58,17 @@ def fit(calibration: Calibration, gravity: float, tag: str = "load cell") -> Lin
     reading = np.array([p.reading for p in calibration.points])
     line = fit_line(force, reading, tag=tag)
     if abs(nominal(line.slope)) <= 5 * std(line.slope):
-        raise ValueError("the readings do not follow the masses; was each mass hanging free on the cell, and the right cell read?")
+        raise ValueError(
+            "the readings do not follow the masses; was each mass hanging free on the cell, and the"
+            " right cell read?"
+        )
     return line
 
 
 def force(line: LineFit, reading: Any, zero: Any | None = None) -> Any:
-    """Force [N] for a reading [counts]; zero: reading with nothing hung (tare), in place of the line's own."""
+    """Force [N] for a reading [counts]; zero: reading with nothing hung (tare), in place of the
+    line's own.
+    """
     return (reading - (line.intercept if zero is None else zero)) / line.slope
 
 
@@ -71,7 +80,9 @@ def past_of(calibration: Calibration, gravity: float) -> tuple[Past, ...]:
 
 
 class Drift(NamedTuple):
-    """What moved since the calibration before: sensitivity as a part [-] and zero as a force [N], with uncertainty."""
+    """What moved since the calibration before: sensitivity as a part [-] and zero as a force [N],
+    with uncertainty.
+    """
 
     sensitivity: Any
     zero: Any
@@ -86,20 +97,26 @@ def drift(calibration: Calibration, gravity: float) -> Drift | None:
     except ValueError:
         return None
     old = from_measured(before.sensitivity, "sensitivity before")
-    return Drift(line.slope / old - 1, (line.intercept - from_measured(before.zero, "zero before")) / line.slope)
+    return Drift(
+        line.slope / old - 1,
+        (line.intercept - from_measured(before.zero, "zero before")) / line.slope,
+    )
 
 
 def creep_of(t: np.ndarray, values: np.ndarray, zero: float) -> float:
-    """Part by which a loaded cell's reading moved from the first tenth of the time to the last [-]. t [s], values [counts]:
-    shape (n,), begun when the mass hung still; zero: reading with nothing on it."""
+    """Part by which a loaded cell's reading moved from the first tenth of the time to the last [-].
+    t [s], values [counts]: shape (n,), begun when the mass hung still; zero: reading with nothing
+    on it."""
     tenth = (t[-1] - t[0]) / 10
     first, last = values[t <= t[0] + tenth].mean(), values[t >= t[-1] - tenth].mean()
     return float((last - first) / (first - zero))
 
 
 class Quality(NamedTuple):
-    """How good a calibration is, as parts of the span it covers [-]: largest departure from the line; largest difference
-    between going up and coming down at one mass; return to zero; scatter of readings at one mass. None where not seen."""
+    """How good a calibration is, as parts of the span it covers [-]: largest departure from the
+    line; largest difference between going up and coming down at one mass; return to zero; scatter
+    of readings at one mass. None where not seen.
+    """
 
     nonlinearity: float
     hysteresis: float | None
@@ -114,7 +131,9 @@ class Quality(NamedTuple):
 
 
 def quality(calibration: Calibration, gravity: float) -> Quality:
-    """Judges the points about their line. The masses are taken in the order given. Raises ValueError as `fit` does."""
+    """Judges the points about their line. The masses are taken in the order given. Raises
+    ValueError as `fit` does.
+    """
     line = fit(calibration, gravity)
     force = np.array([p.mass.value * gravity for p in calibration.points])
     off = line.residuals / nominal(line.slope)
@@ -142,8 +161,8 @@ def rungs(masses: Sequence[Measured]) -> list[Measured]:
 
 
 def steady(values: np.ndarray) -> bool:
-    """Whether the last readings of a cell hang still: both halves agree within their scatter, three standard errors, and
-    the whole scatters little more than one reading does from the next.
+    """Whether the last readings of a cell hang still: both halves agree within their scatter, three
+    standard errors, and the whole scatters little more than one reading does from the next.
 
     values: shape (n,), the last second or so [counts].
     """
@@ -152,4 +171,7 @@ def steady(values: np.ndarray) -> bool:
         return False
     first, last = values[:n], values[n:]
     calm = max(float(np.abs(np.diff(values)).mean()) * 1.2533 / math.sqrt(2), 1.0)
-    return abs(float(last.mean() - first.mean())) < 3 * calm * math.sqrt(2 / n) and float(values.std(ddof=1)) < 2 * calm
+    return (
+        abs(float(last.mean() - first.mean())) < 3 * calm * math.sqrt(2 / n)
+        and float(values.std(ddof=1)) < 2 * calm
+    )

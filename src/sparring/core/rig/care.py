@@ -13,14 +13,18 @@ from sparring.core.records import Record
 from sparring.core.rig.method import MethodBase
 
 DEFERS = (
-    "This is common practice and no rule: local codes and licensed people go before it, for mains wiring, guarding, "
-    "lifting gear and pressure."
+    "This is common practice and no rule: local codes and licensed people go before it, for mains"
+    " wiring, guarding, lifting gear and pressure."
 )
-NO_EMERGENCY_STOP = "STOP on a screen is no emergency stop: have a switch within reach that cuts the power."
+NO_EMERGENCY_STOP = (
+    "STOP on a screen is no emergency stop: have a switch within reach that cuts the power."
+)
 
 
 class CareRead(Record):
-    """Who confirmed the care notes of a rig, on which day, and for which method: another method has other notes."""
+    """Who confirmed the care notes of a rig, on which day, and for which method: another method has
+    other notes.
+    """
 
     by: Annotated[str, Field(min_length=1, max_length=80)]
     on: Annotated[str, Field(pattern=r"^\d{4}-\d{2}-\d{2}$")]
@@ -29,4 +33,8 @@ class CareRead(Record):
 
 def care_notes(method: MethodBase) -> tuple[str, str, str]:
     """What is usual with a method, what goes before that, and what STOP is not."""
-    return f"Guard and goggles on; {method.CARE}; first power at low voltage.", DEFERS, NO_EMERGENCY_STOP
+    return (
+        f"Guard and goggles on; {method.CARE}; first power at low voltage.",
+        DEFERS,
+        NO_EMERGENCY_STOP,
+    )

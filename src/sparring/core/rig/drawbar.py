@@ -1,4 +1,6 @@
-"""Drawbar: driven wheels pull a sled through a load cell in the tow line. Wheel torque is at least T = F r."""
+"""Drawbar: driven wheels pull a sled through a load cell in the tow line. Wheel torque is at least
+T = F r.
+"""
 
 from __future__ import annotations
 
@@ -10,11 +12,16 @@ from sparring.core.rig.method import Figures, Mean, MethodBase
 
 
 class Drawbar(MethodBase):
-    """A step's mass is ballast on the sled. on_wheels: mass that presses the driven wheels down; what traction they find is
-    learnt from the pull. rolls: force that the puller's own rolling takes, from a pull with the sled unhooked."""
+    """A step's mass is ballast on the sled. on_wheels: mass that presses the driven wheels down;
+    what traction they find is learnt from the pull. rolls: force that the puller's own rolling
+    takes, from a pull with the sled unhooked.
+    """
 
     TITLE: ClassVar[str] = "Drawbar"
-    PURPOSE: ClassVar[str] = "Driven wheels pull a loaded sled: pull and wheel torque at speed, until the drive or the traction gives way."
+    PURPOSE: ClassVar[str] = (
+        "Driven wheels pull a loaded sled: pull and wheel torque at speed, until the drive or the"
+        " traction gives way."
+    )
     CARE: ClassVar[str] = "clear of the tow line, and of the wheels when they let go"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("On driven wheels", "on_wheels"),
@@ -30,11 +37,15 @@ class Drawbar(MethodBase):
     CELL: ClassVar[str] = "in the tow line"
 
     kind: Literal["drawbar"] = "drawbar"
-    wheel_diameter: Annotated[Measured, Q("length", "mm", above=0.0, most=5.0)] = Measured(0.060, 2.5e-4)
+    wheel_diameter: Annotated[Measured, Q("length", "mm", above=0.0, most=5.0)] = Measured(
+        0.060, 2.5e-4
+    )
     on_wheels: Annotated[Measured, Q("mass", "kg", above=0.0)] = Measured(2.5, 5e-3)
     rolls: Annotated[Measured, Q("force", "N", least=0.0)] = Measured(0.3, 0.1)
     sled_mass: Annotated[Measured, Q("mass", "kg", above=0.0)] = Measured(0.6, 1e-3)
-    sled_friction: Annotated[float, Q("ratio", "", above=0.0, most=3.0)] = 0.35  # about, for predictions
+    sled_friction: Annotated[float, Q("ratio", "", above=0.0, most=3.0)] = (
+        0.35  # about, for predictions
+    )
     traction: Annotated[float, Q("ratio", "", above=0.0, most=5.0)] = 0.9  # about, for predictions
     hold: Annotated[float, Q("time", above=0.0, most=3600.0)] = 3.0
 
@@ -43,7 +54,13 @@ class Drawbar(MethodBase):
         return None if force is None else (force + x["rolls"]) * x["wheel_diameter"] / 2
 
     def expected(self, load: float, g: float) -> float:
-        pull = min(self.sled_friction * (load + self.sled_mass.value), self.traction * self.on_wheels.value) * g
+        pull = (
+            min(
+                self.sled_friction * (load + self.sled_mass.value),
+                self.traction * self.on_wheels.value,
+            )
+            * g
+        )
         return (pull + self.rolls.value) * self.wheel_diameter.value / 2
 
     def cell_force(self, torque: float) -> float | None:

@@ -1,4 +1,6 @@
-"""Generator: the drive turns a generator into a resistor. T = k (I + I₀), and the watts that arrive at the resistor."""
+"""Generator: the drive turns a generator into a resistor. T = k (I + I₀), and the watts that arrive
+at the resistor.
+"""
 
 from __future__ import annotations
 
@@ -13,13 +15,16 @@ from sparring.core.rig.method import Figures, Mean, MethodBase
 
 
 class Generator(MethodBase):
-    """constant: open-circuit volts over speed; it is also the torque per ampere. own_drag: what it takes with no load.
+    """constant: open-circuit volts over speed; it is also the torque per ampere. own_drag: what it
+    takes with no load.
 
     resistors: one for each step, in the order of the runs.
     """
 
     TITLE: ClassVar[str] = "Generator"
-    PURPOSE: ClassVar[str] = "The drive turns a generator into resistors: volts, amperes, watts and torque at speed."
+    PURPOSE: ClassVar[str] = (
+        "The drive turns a generator into resistors: volts, amperes, watts and torque at speed."
+    )
     CARE: ClassVar[str] = "the resistors get hot; an open circuit at speed carries its full voltage"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Volts per speed", "constant"),
@@ -35,7 +40,10 @@ class Generator(MethodBase):
     constant: Annotated[Measured, Q("constant", "V·s/rad", above=0.0)] = Measured(0.60, 3e-3)
     own_drag: Annotated[Measured, Q("torque", "mN·m", least=0.0)] = Measured(0.020, 2e-3)
     winding: Annotated[float, Q("resistance", "Ω", above=0.0)] = 2.0
-    resistors: Annotated[tuple[Annotated[float, Q("resistance", "Ω", above=0.0)], ...], Field(min_length=1, max_length=50)] = (
+    resistors: Annotated[
+        tuple[Annotated[float, Q("resistance", "Ω", above=0.0)], ...],
+        Field(min_length=1, max_length=50),
+    ] = (
         22.0,
         13.0,
         8.0,
@@ -47,12 +55,15 @@ class Generator(MethodBase):
     @model_validator(mode="before")
     @classmethod
     def _of_old(cls, data: Any) -> Any:
-        """Rigs kept by earlier versions have a first resistor and a factor for each further step, of which there were five."""
+        """Rigs kept by earlier versions have a first resistor and a factor for each further step,
+        of which there were five.
+        """
         if not isinstance(data, dict) or not {"resistor", "factor"} & data.keys():
             return data
         rest = {k: v for k, v in data.items() if k not in ("resistor", "factor")}
         first, factor = (
-            parse(str(data.get(k, d)), kind).value for k, kind, d in (("resistor", "resistance", "22 Ω"), ("factor", "ratio", "0.6"))
+            parse(str(data.get(k, d)), kind).value
+            for k, kind, d in (("resistor", "resistance", "22 Ω"), ("factor", "ratio", "0.6"))
         )
         return {**rest, "resistors": [text(first * factor**n, "resistance", "Ω") for n in range(5)]}
 

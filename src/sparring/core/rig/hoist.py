@@ -1,4 +1,6 @@
-"""Hoist: a weight lifted on a cord over a drum. T = (m_load + m_hook) g r + T_bearing, r = (drum ⌀ + (2 n − 1) cord ⌀)/2."""
+"""Hoist: a weight lifted on a cord over a drum. T = (m_load + m_hook) g r + T_bearing, r = (drum ⌀
++ (2 n − 1) cord ⌀)/2.
+"""
 
 from __future__ import annotations
 
@@ -12,12 +14,15 @@ from sparring.core.rig.method import Figures, Mean, MethodBase
 
 
 class Hoist(MethodBase):
-    """drum_radius: entered beside the diameter by those who measured it, to be compared. bearing: friction torque of the
-    drum's own bearings, from a run coupled straight to the drum, or from half of what lifting and lowering differ by."""
+    """drum_radius: entered beside the diameter by those who measured it, to be compared. bearing:
+    friction torque of the drum's own bearings, from a run coupled straight to the drum, or from
+    half of what lifting and lowering differ by.
+    """
 
     TITLE: ClassVar[str] = "Hoist"
     PURPOSE: ClassVar[str] = (
-        "Weights lifted on a cord: torque, speed, power and efficiency at each weight, and the weight at which it stalls."
+        "Weights lifted on a cord: torque, speed, power and efficiency at each weight, and the"
+        " weight at which it stalls."
     )
     CARE: ClassVar[str] = "clear of the taut cord and the weight, and nobody under it"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
@@ -34,9 +39,13 @@ class Hoist(MethodBase):
     LETS_DOWN: ClassVar[bool] = True
 
     kind: Literal["hoist"] = "hoist"
-    drum_diameter: Annotated[Measured, Q("length", "mm", above=0.0, most=5.0)] = Measured(0.050, 5e-5)
+    drum_diameter: Annotated[Measured, Q("length", "mm", above=0.0, most=5.0)] = Measured(
+        0.050, 5e-5
+    )
     drum_radius: Annotated[Measured, Q("length", "mm", above=0.0, most=2.5)] | None = None
-    cord_diameter: Annotated[Measured, Q("length", "mm", least=0.0, most=0.1)] = Measured(1e-3, 1e-4)
+    cord_diameter: Annotated[Measured, Q("length", "mm", least=0.0, most=0.1)] = Measured(
+        1e-3, 1e-4
+    )
     layers: Annotated[int, Field(ge=1, le=20)] = 1
     hook_mass: Annotated[Measured, Q("mass", "g", least=0.0)] = Measured(0.047, 5e-4)
     bearing: Annotated[Measured, Q("torque", "mN·m", least=0.0)] = Measured(0.0)

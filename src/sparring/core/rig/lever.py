@@ -1,4 +1,6 @@
-"""Lever: an arm with a hung mass that the drive lifts or does not. T = g cos φ (m r + m_arm r_cg + m_hook r)."""
+"""Lever: an arm with a hung mass that the drive lifts or does not. T = g cos φ (m r + m_arm r_cg +
+m_hook r).
+"""
 
 from __future__ import annotations
 
@@ -14,12 +16,17 @@ Angle = Annotated[Measured, Q("angle", "deg", least=-1.4, most=1.4)]
 
 
 class Lever(MethodBase):
-    """start, top: angles of the arm above level at its lower and upper stop. A mass counts as lifted when the arm gets to
-    the upper stop: then the drive made at least the torque of the worst angle between them."""
+    """start, top: angles of the arm above level at its lower and upper stop. A mass counts as
+    lifted when the arm gets to the upper stop: then the drive made at least the torque of the worst
+    angle between them."""
 
     TITLE: ClassVar[str] = "Lever"
-    PURPOSE: ClassVar[str] = "A mass hung on an arm is lifted or it is not: the stall torque, between two masses."
-    CARE: ClassVar[str] = "clear of the arm's swing, above and below; the mass drops when the power goes"
+    PURPOSE: ClassVar[str] = (
+        "A mass hung on an arm is lifted or it is not: the stall torque, between two masses."
+    )
+    CARE: ClassVar[str] = (
+        "clear of the arm's swing, above and below; the mass drops when the power goes"
+    )
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Upper stop angle", "top"),
         ("Arm, axis to hook", "arm"),
@@ -49,7 +56,11 @@ class Lever(MethodBase):
         return cosine(nearer)
 
     def known(self, x: Figures, load: Any, g: Any) -> Any:
-        return g * self.steepest(x) * ((load + x["hook_mass"]) * x["arm"] + x["arm_mass"] * x["arm_centre"])
+        return (
+            g
+            * self.steepest(x)
+            * ((load + x["hook_mass"]) * x["arm"] + x["arm_mass"] * x["arm_centre"])
+        )
 
     def expected(self, load: float, g: float) -> float:
         return float(self.known(self.figures(), load, g))

@@ -1,7 +1,9 @@
-"""Voltmeter, ammeter, tachometer: what their data sheets promise, and what a comparison with a better instrument showed.
+"""Voltmeter, ammeter, tachometer: what their data sheets promise, and what a comparison with a
+better instrument showed.
 
-A comparison is a straight line, shown = zero + gain · true, through what both instruments read at the same moment. What the
-meter shows is then corrected by it; the line's own uncertainty and the reference's stay with every figure.
+A comparison is a straight line, shown = zero + gain · true, through what both instruments read at
+the same moment. What the meter shows is then corrected by it; the line's own uncertainty and the
+reference's stay with every figure.
 """
 
 from __future__ import annotations
@@ -21,8 +23,10 @@ _MOST = 200
 
 
 class Comparison(Record):
-    """Base of the comparisons. date: ISO day it was made; reference: what it was compared with, right within
-    `reference_accuracy` (95 % half-width of its gain). points: what both read, of a class of its own for the unit."""
+    """Base of the comparisons. date: ISO day it was made; reference: what it was compared with,
+    right within `reference_accuracy` (95 % half-width of its gain). points: what both read, of a
+    class of its own for the unit.
+    """
 
     KIND: ClassVar[str] = ""
     instrument: Annotated[str, Field(max_length=60)] = "meter"
@@ -73,10 +77,12 @@ class Tachometer(Comparison):
 
 
 class Sensors(Record):
-    """Each accuracy is the 95 % half-width of the instrument's gain as its data sheet says; a comparison takes its place.
+    """Each accuracy is the 95 % half-width of the instrument's gain as its data sheet says; a
+    comparison takes its place.
 
-    supply: how the drive is fed and read; of a chopped one only the samples' own v·i is the power. second_cell: what the
-    force of a second load cell does to the first's, by its own calibration where it comes in counts. pulses: a turn of the output gives the tachometer; 0: not known.
+    supply: how the drive is fed and read; of a chopped one only the samples' own v·i is the power.
+    second_cell: what the force of a second load cell does to the first's, by its own calibration
+    where it comes in counts. pulses: a turn of the output gives the tachometer; 0: not known.
     """
 
     voltage_accuracy: Accuracy = 0.005
@@ -96,22 +102,30 @@ METERS: dict[str, tuple[type[Comparison], type[Record], str, tuple[str, ...]]] =
     "ammeter": (Ammeter, CurrentPoint, "current_accuracy", ("current",)),
     "tachometer": (Tachometer, SpeedPoint, "speed_accuracy", ("speed", "motor_speed")),
 }
-"""By the field of `Sensors`: the comparison, a point of it, the field of the data sheet's accuracy, the channels it reads."""
+"""By the field of `Sensors`: the comparison, a point of it, the field of the data sheet's accuracy,
+the channels it reads.
+"""
 
 
 def fit(comparison: Comparison, tag: str = "meter") -> LineFit:
-    """shown = zero + gain · reference. Raises ValueError when the points give no line or do not follow the reference."""
+    """shown = zero + gain · reference. Raises ValueError when the points give no line or do not
+    follow the reference.
+    """
     true, shown = comparison.pairs()
     line = fit_line(true, shown, tag=tag)
     if nominal(line.slope) <= 5 * std(line.slope):
-        raise ValueError("the meter does not follow the reference; were both on the same two points, and the right way round?")
+        raise ValueError(
+            "the meter does not follow the reference; were both on the same two points, and the"
+            " right way round?"
+        )
     return line
 
 
 @dataclass(frozen=True)
 class Meter:
-    """One instrument of a run. Shown values are corrected by `zero` and `gain`, plain numbers, before anything else; what is
-    left in doubt is `doubt`, a factor about 1, and `rest`, about 0 in the quantity's own unit."""
+    """One instrument of a run. Shown values are corrected by `zero` and `gain`, plain numbers,
+    before anything else; what is left in doubt is `doubt`, a factor about 1, and `rest`, about 0 in
+    the quantity's own unit."""
 
     doubt: Any
     zero: float = 0.0
@@ -139,5 +153,6 @@ def meter(sensors: Sensors, name: str) -> Meter:
 
 
 def accuracy(sensors: Sensors, name: str) -> float:
-    """95 % half-width of an instrument's gain [-]; what is left in doubt of its zero is not in it."""
+    """95 % half-width of an instrument's gain [-]; what is left in doubt of
+    its zero is not in it."""
     return 2 * std(meter(sensors, name).doubt)

@@ -1,4 +1,6 @@
-"""What every way of loading a drive gives: dimensions to ask for, the torque they make of the readings, the load for the plant."""
+"""What every way of loading a drive gives: dimensions to ask for, the torque they make of the
+readings, the load for the plant.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,9 @@ Figures = Mapping[str, Any]
 
 
 class MethodBase(Record):
-    """Base of all methods. One is a module of its own: the record, its torque, its load, and nothing else."""
+    """Base of all methods. One is a module of its own: the record, its torque, its load, and
+    nothing else.
+    """
 
     TITLE: ClassVar[str] = ""
     PURPOSE: ClassVar[str] = ""
@@ -25,18 +29,29 @@ class MethodBase(Record):
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = ()  # (label, field) in the order a tester asks
     MAIN: ClassVar[str] = ""  # the dimension that names the bench; "": the first
     STEP: ClassVar[str] = "weight"  # what the plan's weights are here; "": it has none
-    SET_BY: ClassVar[tuple[str, str]] = ("hang", "mass")  # the board's command for a step, and the kind of its figure
+    # the board's command for a step, and the kind of its figure
+    SET_BY: ClassVar[tuple[str, str]] = (
+        "hang",
+        "mass",
+    )
     CELL: ClassVar[str] = ""  # where the load cell sits; "": there is none
     CHANNELS: ClassVar[tuple[str, ...]] = ()  # recorded beside the usual ones
     LETS_DOWN: ClassVar[bool] = False  # the load comes back by itself or is let down after a run
-    DOES: ClassVar[tuple[str, str, str]] = ("Run", "Running", "Stopping")  # what the button and the bench say
+    # what the button and the bench say
+    DOES: ClassVar[tuple[str, str, str]] = (
+        "Run",
+        "Running",
+        "Stopping",
+    )
     BODY_SPEED: ClassVar[bool] = False  # the tachometer sits on the mass behind the output
     STANDS: ClassVar[bool] = False  # it only says whether the load was moved, not how fast
 
-    # --- what a method fills in ---------------------------------------------------------------------------------
+    # --- what a method fills in -------------------------------------------------------------------
 
     def known(self, x: Figures, load: Any, g: Any) -> Any:
-        """Torque at the gearbox's output [N·m] from the mass `load` [kg] as weighed; None where a mass does not tell it."""
+        """Torque at the gearbox's output [N·m] from the mass `load` [kg] as weighed; None where a
+        mass does not tell it.
+        """
         return None
 
     def measured(self, x: Figures, mean: Mean) -> Any:
@@ -45,19 +60,26 @@ class MethodBase(Record):
 
     @abstractmethod
     def expected(self, load: float, g: float) -> float:
-        """About what torque [N·m] a step's mass will ask for: for the plan and for predictions, never a result."""
+        """About what torque [N·m] a step's mass will ask for: for the plan and for predictions,
+        never a result.
+        """
 
     @abstractmethod
     def body(self, load: Any, g: Any) -> dict[str, Any]:
-        """Parameters of the plant's load with this mass on it, as the dimensions say; see `plant.bench.Bench`."""
+        """Parameters of the plant's load with this mass on it, as the dimensions say; see
+        `plant.bench.Bench`.
+        """
 
     def cell_force(self, torque: float) -> float | None:
-        """Force on the load cell [N] at a torque of the output [N·m]; None where there is no cell."""
+        """Force on the load cell [N] at a torque of the output [N·m]; None
+        where there is no cell."""
         return None
 
     @property
     def course(self) -> tuple[float, float, float]:
-        """How a run goes: (height at which it is at its end, seconds driven, seconds of coasting after them)."""
+        """How a run goes: (height at which it is at its end, seconds driven, seconds of coasting
+        after them).
+        """
         return float("inf"), float("inf"), 0.0
 
     @property
@@ -66,22 +88,31 @@ class MethodBase(Record):
         return False
 
     def settings(self, loads: Sequence[float]) -> list[float]:
-        """What `body` takes for each step of the plan: its masses [kg], or what the method has instead."""
+        """What `body` takes for each step of the plan: its masses [kg], or what the method has
+        instead.
+        """
         return list(loads)
 
     def weighed(self) -> bool:
-        """Whether a step is a mass whose weight, as entered, counts in the result or at least names it."""
+        """Whether a step is a mass whose weight, as entered, counts in the result or at least names
+        it.
+        """
         return bool(self.STEP) and self.SET_BY[1] == "mass"
 
     def top_speed(self, limit: float) -> float:
-        """The speed at the tachometer [rad/s] at which a bench stops whose output may do `limit`."""
+        """The speed at the tachometer [rad/s] at which a bench stops whose
+        output may do `limit`."""
         return limit
 
-    # --- what follows -------------------------------------------------------------------------------------------
+    # --- what follows -----------------------------------------------------------------------------
 
     def figures(self) -> dict[str, Any]:
         """Every dimension as entered, without uncertainty."""
-        return {name: nominal(getattr(v, "value", v)) for _, name in self.FIELDS if not isinstance(v := getattr(self, name), str | None)}
+        return {
+            name: nominal(getattr(v, "value", v))
+            for _, name in self.FIELDS
+            if not isinstance(v := getattr(self, name), str | None)
+        }
 
     def shared(self) -> dict[str, Any]:
         """Every dimension as one input, the same in all runs, named as the tester knows it."""

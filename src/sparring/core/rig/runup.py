@@ -1,4 +1,6 @@
-"""Run-up: a mass of known inertia is brought up to speed, then coasts. T = J dω/dt + drag(ω), the drag from the coast-down."""
+"""Run-up: a mass of known inertia is brought up to speed, then coasts. T = J dω/dt + drag(ω), the
+drag from the coast-down.
+"""
 
 from __future__ import annotations
 
@@ -16,15 +18,22 @@ _POISSON = 0.3
 
 
 class RunUp(MethodBase):
-    """The mass turns `gearing` times as fast as the gearbox's output, and its speed is what the tachometer on it reads.
+    """The mass turns `gearing` times as fast as the gearbox's output, and its speed is what the
+    tachometer on it reads.
 
-    coasts: alone, where a freewheel lets it run on when the drive stops; with the drive, where it drags the train along,
-    whose drag then cannot be told from the mass's own. outer_radius, density, shape: for the stress in its rim.
+    coasts: alone, where a freewheel lets it run on when the drive stops; with the drive, where it
+    drags the train along, whose drag then cannot be told from the mass's own. outer_radius,
+    density, shape: for the stress in its rim.
     """
 
     TITLE: ClassVar[str] = "Run-up of a mass"
-    PURPOSE: ClassVar[str] = "A flywheel is spun up and coasts down: torque and power over the whole range of speed from one spin."
-    CARE: ClassVar[str] = "a guard that would hold its pieces; never reach in before it stands still"
+    PURPOSE: ClassVar[str] = (
+        "A flywheel is spun up and coasts down: torque and power over the whole range of speed from"
+        " one spin."
+    )
+    CARE: ClassVar[str] = (
+        "a guard that would hold its pieces; never reach in before it stands still"
+    )
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Inertia", "inertia"),
         ("Turns per output turn", "gearing"),
@@ -85,8 +94,8 @@ class RunUp(MethodBase):
         return float("inf"), self.hold, self.coast
 
     def rim_stress(self, speed: Any) -> Any:
-        """Largest hoop stress at `speed` [rad/s] of the mass [Pa]: ρ v² for a thin ring, ρ v² (3 + ν)/8 in a solid disc
-        (Timoshenko, Strength of Materials; from memory)."""
+        """Largest hoop stress at `speed` [rad/s] of the mass [Pa]: ρ v² for a thin ring, ρ v² (3 +
+        ν)/8 in a solid disc (Timoshenko, Strength of Materials; from memory)."""
         v2 = (np.asarray(speed) * self.outer_radius) ** 2
         return self.density * v2 * (1.0 if self.shape == "ring" else (3 + _POISSON) / 8)
 

@@ -1,1 +1,3 @@
-"""Gear trains: kinematics, tooth geometry, mesh losses, torque with losses, and true outlines to draw."""
+"""Gear trains: kinematics, tooth geometry, mesh losses, torque with losses, and true outlines to
+draw.
+"""

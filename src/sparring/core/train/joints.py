@@ -29,7 +29,9 @@ SIZES = {  # which sizes a kind asks for, and what they are
 
 
 class Joint(Record):
-    """How a gear sits on its shaft. `SIZES` says which of the sizes its kind uses; diameter: of the shaft, or across flats."""
+    """How a gear sits on its shaft. `SIZES` says which of the sizes its kind uses; diameter: of the
+    shaft, or across flats.
+    """
 
     kind: Literal["D flat", "hex", "key", "pin", "press", "glue", "spline", "one piece"] = "D flat"
     diameter: Size = 5e-3
@@ -45,15 +47,18 @@ class Joint(Record):
     def _fits(self) -> Joint:
         if self.kind in ("D flat", "pin") and self.width >= self.diameter:
             raise ValueError(
-                f"the {'flat' if self.kind == 'D flat' else 'pin'} is {self.width * 1e3:.2f} mm wide on a shaft of {self.diameter * 1e3:.2f} mm"
+                f"the {'flat' if self.kind == 'D flat' else 'pin'} is {self.width * 1e3:.2f} mm"
+                f" wide on a shaft of {self.diameter * 1e3:.2f} mm"
             )
         return self
 
     def carries(self, hub: float, shaft: float) -> float:
-        """Torque at which the joint gives way [N·m]; hub, shaft: strengths of the two materials [Pa]; inf for one piece.
+        """Torque at which the joint gives way [N·m]; hub, shaft: strengths of the two materials
+        [Pa]; inf for one piece.
 
-        D flat: pressure rising linearly from the middle of the flat to its edge, T = p L w²/12; hex: the same on six
-        flats; key T = p d h L/4 or its shear; pin: two planes in shear; press and glue: T = τ π d² L/2.
+        D flat: pressure rising linearly from the middle of the flat to its edge, T = p L w²/12;
+        hex: the same on six flats; key T = p d h L/4 or its shear; pin: two planes in shear; press
+        and glue: T = τ π d² L/2.
         """
         d, length, weaker = self.diameter, self.length, min(hub, shaft)
         match self.kind:
@@ -62,7 +67,10 @@ class Joint(Record):
             case "hex":
                 return weaker * length * (d / math.sqrt(3)) ** 2 / 2
             case "key":
-                return min(weaker * d * self.height * length / 4, SHEAR * shaft * self.width * length * d / 2)
+                return min(
+                    weaker * d * self.height * length / 4,
+                    SHEAR * shaft * self.width * length * d / 2,
+                )
             case "pin":
                 return SHEAR * shaft * math.pi * self.width**2 / 4 * d
             case "press":
@@ -70,7 +78,8 @@ class Joint(Record):
             case "glue":
                 return self.pressure * math.pi * d**2 * length / 2
             case "spline":
-                return 0.75 * weaker * self.count * self.height * length * (d - self.height) / 2  # three quarters bear
+                # three quarters bear
+                return 0.75 * weaker * self.count * self.height * length * (d - self.height) / 2
         return math.inf
 
     def core_diameter(self) -> float:
@@ -82,7 +91,9 @@ class Joint(Record):
         return self.diameter
 
     def shaft_carries(self, shaft: float) -> float:
-        """Torque that shears a solid round shaft, τ = 16 T/(π d³), d the round left whole [N·m]; shaft: strength [Pa]."""
+        """Torque that shears a solid round shaft, τ = 16 T/(π d³), d the round left whole [N·m];
+        shaft: strength [Pa].
+        """
         return SHEAR * shaft * math.pi * self.core_diameter() ** 3 / 16
 
     def failure(self) -> str:

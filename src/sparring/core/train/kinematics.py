@@ -1,7 +1,8 @@
 """Speeds of all shafts of any train, from one linear equation per element.
 
-Every kind of mesh is the same element: z_a (ω_a − ω_c) + z_b (ω_b − ω_c) = 0, with the carrier c (fixed axes: no
-carrier, ω_c = 0) and signed tooth numbers. The constructors below say which numbers each kind contributes.
+Every kind of mesh is the same element: z_a (ω_a − ω_c) + z_b (ω_b − ω_c) = 0, with the carrier c
+(fixed axes: no carrier, ω_c = 0) and signed tooth numbers. The constructors below say which numbers
+each kind contributes.
 """
 
 from __future__ import annotations
@@ -13,15 +14,18 @@ import numpy as np
 
 
 class TrainError(ValueError):
-    """The train does not have exactly one free speed; the message names the shafts that are loose or doubly tied."""
+    """The train does not have exactly one free speed; the message names the shafts that are loose
+    or doubly tied.
+    """
 
 
 class Mesh(NamedTuple):
     """Two members that force one linear relation between their speeds relative to a carrier.
 
-    za, zb: signed tooth numbers [-]; eta: basic efficiency with power a -> b, valid in the carrier's frame;
-    eta_back: with power b -> a (the same unless given; a worm's differ, and may be <= 0). name: the stage that its
-    loss is counted under; contact: which of the stage's gear pairs it is.
+    za, zb: signed tooth numbers [-]; eta: basic efficiency with power a -> b, valid in the
+    carrier's frame; eta_back: with power b -> a (the same unless given; a worm's differ, and may be
+    <= 0). name: the stage that its loss is counted under; contact: which of the stage's gear pairs
+    it is.
     """
 
     a: str
@@ -63,13 +67,29 @@ class Ground(NamedTuple):
 Element = Mesh | Ground
 
 
-def external(a: str, b: str, za: int, zb: int, carrier: str | None = None, eta: float = 1.0, name: str = "", contact: str = "") -> Mesh:
+def external(
+    a: str,
+    b: str,
+    za: int,
+    zb: int,
+    carrier: str | None = None,
+    eta: float = 1.0,
+    name: str = "",
+    contact: str = "",
+) -> Mesh:
     """External gear pair: they turn opposite ways in the carrier's frame."""
     return Mesh(a, b, za, zb, carrier, eta, name=name, contact=contact)
 
 
 def internal(
-    a: str, ring: str, za: int, zring: int, carrier: str | None = None, eta: float = 1.0, name: str = "", contact: str = ""
+    a: str,
+    ring: str,
+    za: int,
+    zring: int,
+    carrier: str | None = None,
+    eta: float = 1.0,
+    name: str = "",
+    contact: str = "",
 ) -> Mesh:
     """Gear a inside a ring; also a belt or chain: both turn the same way in the carrier's frame."""
     return Mesh(a, ring, za, -zring, carrier, eta, name=name, contact=contact)
@@ -98,17 +118,35 @@ def worm(
     return Mesh(screw, wheel, starts, teeth if left_hand else -teeth, None, eta, eta_back, name)
 
 
-def strain_wave(flexspline: str, circular: str, generator: str, z_f: int, z_c: int, eta: float = 1.0, name: str = "") -> Mesh:
+def strain_wave(
+    flexspline: str,
+    circular: str,
+    generator: str,
+    z_f: int,
+    z_c: int,
+    eta: float = 1.0,
+    name: str = "",
+) -> Mesh:
     """Strain wave: z_F (ω_F − ω_H) = z_C (ω_C − ω_H)."""
     return Mesh(flexspline, circular, z_f, -z_c, generator, eta, name=name)
 
 
-def cycloid(disc: str, pins: str, eccentric: str, lobes: int, n_pins: int, eta: float = 1.0, name: str = "") -> Mesh:
+def cycloid(
+    disc: str, pins: str, eccentric: str, lobes: int, n_pins: int, eta: float = 1.0, name: str = ""
+) -> Mesh:
     """Cycloid: z_L (ω_L − ω_H) = z_P (ω_P − ω_H)."""
     return Mesh(disc, pins, lobes, -n_pins, eccentric, eta, name=name)
 
 
-def magnetic(inner: str, outer: str, segments: str, p_inner: int, p_outer: int, eta: float = 1.0, name: str = "") -> Mesh:
+def magnetic(
+    inner: str,
+    outer: str,
+    segments: str,
+    p_inner: int,
+    p_outer: int,
+    eta: float = 1.0,
+    name: str = "",
+) -> Mesh:
     """Flux-modulated magnetic gear: p_i ω_i + p_o ω_o = (p_i + p_o) ω_s, in pole pairs."""
     return Mesh(inner, outer, p_inner, p_outer, segments, eta, name=name)
 
@@ -129,7 +167,8 @@ def shafts_of(elements: Sequence[Element], *also: str) -> list[str]:
 def solve_speeds(elements: Sequence[Element], given: Mapping[str, float]) -> dict[str, float]:
     """Speed of every shaft [rad/s] from the given ones.
 
-    Raises TrainError naming the shafts that nothing ties (loose) or that are tied more than once (doubly tied).
+    Raises TrainError naming the shafts that nothing ties (loose) or that are tied more than once
+    (doubly tied).
     """
     names = shafts_of(elements, *given)
     column = {name: i for i, name in enumerate(names)}
@@ -181,9 +220,17 @@ def ratio_of(speeds: Mapping[str, float], driver: str, output: str) -> float:
 
 
 def ratio_in_words(i: float) -> str:
-    """`36:1 reduction`, `1:21 step-up`, `1:1 direct`; the sense of turning is said when it reverses."""
+    """`36:1 reduction`, `1:21 step-up`, `1:1 direct`; the sense of turning is said when it
+    reverses.
+    """
     size = abs(i)
-    figure = f"{size:.6g}:1 reduction" if size > 1 else f"1:{1 / size:.6g} step-up" if size < 1 else "1:1 direct"
+    figure = (
+        f"{size:.6g}:1 reduction"
+        if size > 1
+        else f"1:{1 / size:.6g} step-up"
+        if size < 1
+        else "1:1 direct"
+    )
     return figure + (", reversing" if i < 0 else "")
 
 

@@ -1,4 +1,6 @@
-"""Loss in one mesh: basic efficiency η₀ = 1 − μ H_V (Niemann; VDI 2736-2:2014); H_V is `Pair.loss_factor`."""
+"""Loss in one mesh: basic efficiency η₀ = 1 − μ H_V (Niemann; VDI 2736-2:2014); H_V is
+`Pair.loss_factor`.
+"""
 
 from __future__ import annotations
 

@@ -1,7 +1,8 @@
 """Materials: what strength, mass and warmth are reckoned with.
 
-All figures are from memory, rounded, and typical for the named material, ± 20 %: good for finding the weakest part,
-not for approving a design. A tester who knows better adds the own material to the build.
+All figures are from memory, rounded, and typical for the named material, ± 20 %: good for finding
+the weakest part, not for approving a design. A tester who knows better adds the own material to the
+build.
 """
 
 from __future__ import annotations
@@ -14,13 +15,17 @@ from pydantic import Field
 
 from sparring.core.records import Q, Record
 
-# Hertz pressure over yield strength at which a flank is crushed: the mean pressure reaches the hardness, 2.8 times the yield
-# strength (Tabor, The Hardness of Metals; from memory), and the peak of a line contact is 4/π times its mean.
+# Hertz pressure over yield strength at which a flank is crushed: the mean pressure reaches the
+# hardness, 2.8 times the yield
+# strength (Tabor, The Hardness of Metals; from memory), and the peak of a line contact is 4/π times
+# its mean.
 _CRUSHED = 2.8 * 4 / math.pi
 
 
 class Material(Record):
-    """One material. strength: tensile or yield at 20 °C; softens: where half of the strength is left."""
+    """One material. strength: tensile or yield at 20 °C; softens: where half of the strength is
+    left.
+    """
 
     name: Annotated[str, Field(min_length=1, max_length=40)]
     density: Annotated[float, Q("density", "g/cm³", above=0.0)]
@@ -32,7 +37,8 @@ class Material(Record):
     source: str = "from memory"
 
     def strength_at(self, temperature: float, layers: float = 1.0) -> float:
-        """Strength [Pa] at `temperature` [K]: straight from full at 20 °C to half where it softens, zero at twice that rise.
+        """Strength [Pa] at `temperature` [K]: straight from full at 20 °C to half where it softens,
+        zero at twice that rise.
 
         layers: the tester's factor for load across the layers of a printed part [-].
         """
@@ -45,7 +51,14 @@ class Material(Record):
 
 
 def _m(
-    name: str, density: float, modulus: float, strength: float, softens: float, poisson: float = 0.38, *, printed: bool = False
+    name: str,
+    density: float,
+    modulus: float,
+    strength: float,
+    softens: float,
+    poisson: float = 0.38,
+    *,
+    printed: bool = False,
 ) -> Material:
     return Material.ours(
         name=name,
@@ -82,7 +95,9 @@ def find(name: str, own: Sequence[Material] = ()) -> Material | None:
 
 
 class Setting(NamedTuple):
-    """What the strength of all parts depends on. temperature [K]; layers: factor for load across printed layers [-]."""
+    """What the strength of all parts depends on. temperature [K]; layers: factor for load across
+    printed layers [-].
+    """
 
     temperature: float = 293.15
     layers: float = 1.0

@@ -1,7 +1,9 @@
-"""Two meshing gears on parallel axes: distances, contact, loss factor, and backlash both ways. One place for outer and ring gears.
+"""Two meshing gears on parallel axes: distances, contact, loss factor, and backlash both ways. One
+place for outer and ring gears.
 
-ISO 21771:2007 with a ring's tooth number negative, written out here: with z2 = −|z2| the sums x1 + x2 and z1 + z2 keep
-their formulas, so a positive shift of a ring moves its tips inwards. Formulas from memory; lengths [m], angles [rad].
+ISO 21771:2007 with a ring's tooth number negative, written out here: with z2 = −|z2| the sums x1 +
+x2 and z1 + z2 keep their formulas, so a positive shift of a ring moves its tips inwards. Formulas
+from memory; lengths [m], angles [rad].
 """
 
 from __future__ import annotations
@@ -10,15 +12,26 @@ import math
 from dataclasses import dataclass
 from functools import lru_cache
 
-from sparring.core.train.teeth import ADDENDUM, ALPHA_20, DEDENDUM, across, base_helix, inv, inv_inverse, start_of_involute
+from sparring.core.train.teeth import (
+    ADDENDUM,
+    ALPHA_20,
+    DEDENDUM,
+    across,
+    base_helix,
+    inv,
+    inv_inverse,
+    start_of_involute,
+)
 
 
 @dataclass(frozen=True)
 class Pair:
-    """Gear 1 and gear 2; ring: gear 2 is a ring round gear 1. opening: centres moved the way that gives backlash [m].
+    """Gear 1 and gear 2; ring: gear 2 is a ring round gear 1. opening: centres moved the way that
+    gives backlash [m].
 
-    module, alpha: of the rack, square to the tooth; helix: angle at the reference circle, of opposite hands (ring: of one).
-    What touches what is settled in the plane across the axes, with m/cos β and α_t in place of m and α.
+    module, alpha: of the rack, square to the tooth; helix: angle at the reference circle, of
+    opposite hands (ring: of one). What touches what is settled in the plane across the axes, with
+    m/cos β and α_t in place of m and α.
     """
 
     module: float
@@ -51,44 +64,66 @@ class Pair:
         return abs(self.z1 + self._side * self.z2)
 
     def working_angle(self) -> float:
-        """α_w without backlash: inv α_w = inv α_t + 2 tan α (x1 + x2)/(z1 + z2). Raises ValueError when there is none."""
+        """α_w without backlash: inv α_w = inv α_t + 2 tan α (x1 + x2)/(z1 + z2). Raises ValueError
+        when there is none.
+        """
         if self.teeth_between == 0:
             raise ValueError("a ring with as many teeth as the gear inside it cannot turn round it")
-        return inv_inverse(inv(self.across_alpha) + 2 * math.tan(self.alpha) * (self.x1 + self.x2) / (self.z1 + self._side * self.z2))
+        return inv_inverse(
+            inv(self.across_alpha)
+            + 2 * math.tan(self.alpha) * (self.x1 + self.x2) / (self.z1 + self._side * self.z2)
+        )
 
     def tight_distance(self) -> float:
         """Centre distance without backlash."""
-        return self.across_module * self.teeth_between / 2 * math.cos(self.across_alpha) / math.cos(self.working_angle())
+        return (
+            self.across_module
+            * self.teeth_between
+            / 2
+            * math.cos(self.across_alpha)
+            / math.cos(self.working_angle())
+        )
 
     def centre_distance(self) -> float:
         """Centre distance as built."""
         return self.tight_distance() + self._side * self.opening
 
     def running_angle(self) -> float:
-        """Pressure angle at the centre distance as built. Raises ValueError when the base circles do not allow it."""
+        """Pressure angle at the centre distance as built. Raises ValueError when the base circles
+        do not allow it.
+        """
         a = self.centre_distance()
-        cos = self.across_module * self.teeth_between / 2 * math.cos(self.across_alpha) / a if a > 0 else 2.0
+        cos = (
+            self.across_module * self.teeth_between / 2 * math.cos(self.across_alpha) / a
+            if a > 0
+            else 2.0
+        )
         if cos >= 1:
             raise ValueError(
-                f"with the centres moved by {self.opening * 1e3:.2f} mm the flanks cannot touch: the base circles are in the way"
+                f"with the centres moved by {self.opening * 1e3:.2f} mm the flanks cannot touch:"
+                " the base circles are in the way"
             )
         return math.acos(cos)
 
     def radii(self, gear: int) -> tuple[float, float, float]:
-        """(tip, root, base) radius of gear 1 or 2. A ring's tip circle is inside its root circle, and its tips are
-        shortened where they would dig into the fillet of the gear inside it, or reach below their own base circle."""
+        """(tip, root, base) radius of gear 1 or 2. A ring's tip circle is inside its root circle,
+        and its tips are shortened where they would dig into the fillet of the gear inside it, or
+        reach below their own base circle.
+        """
         z, x, side = (self.z1, self.x1, 1) if gear == 1 else (self.z2, self.x2, self._side)
         r = self.across_module * z / 2
         tip, base = r + self.module * (ADDENDUM + x), r * math.cos(self.across_alpha)
         if side < 0:
-            along = self.centre_distance() * math.sin(self.running_angle()) + self.module * start_of_involute(
-                self.z1, self.x1, self.alpha, self.helix
-            )
+            along = self.centre_distance() * math.sin(
+                self.running_angle()
+            ) + self.module * start_of_involute(self.z1, self.x1, self.alpha, self.helix)
             tip = max(r - self.module * (ADDENDUM + x), math.hypot(base, along))
         return tip, r - side * self.module * (DEDENDUM - side * x), base
 
     def contact_ratios(self) -> tuple[float, float]:
-        """Tip contact ratios (ε1, ε2); their sum is ε_α. Raises ValueError when the teeth do not reach each other."""
+        """Tip contact ratios (ε1, ε2); their sum is ε_α. Raises ValueError when the teeth do not
+        reach each other.
+        """
         return _contact_ratios(self)
 
     def _work_out_contact(self) -> tuple[float, float]:
@@ -98,12 +133,16 @@ class Pair:
         def part(gear: int, side: int) -> float:
             tip, _, base = self.radii(gear)
             length = side * (math.sqrt(max(tip**2 - base**2, 0.0)) - base * tan_w)
-            ends = self.radii(3 - gear)[2] * tan_w if self._side > 0 else math.inf  # no involute below the other's base circle
+            # no involute below the other's base circle
+            ends = self.radii(3 - gear)[2] * tan_w if self._side > 0 else math.inf
             return min(length, ends) / pitch
 
         e1, e2 = part(1, 1), part(2, self._side)
         if e1 + e2 <= 0:
-            raise ValueError(f"with the centres opened by {self.opening * 1e3:.2f} mm the teeth do not reach each other")
+            raise ValueError(
+                f"with the centres opened by {self.opening * 1e3:.2f} mm the teeth do not reach"
+                " each other"
+            )
         return e1, e2
 
     def contact_ratio(self) -> float:
@@ -111,8 +150,8 @@ class Pair:
         return sum(self.contact_ratios())
 
     def loss_factor(self) -> float:
-        """H_V = π (u + 1)/(z1 u cos β_b) (1 − ε_α + ε1² + ε2²), u = z2/z1 >= 1; for a ring u is negative, so
-        (u + 1)/u = (|u| − 1)/|u| (Niemann; ISO/TR 14179-2; VDI 2736-2:2014)."""
+        """H_V = π (u + 1)/(z1 u cos β_b) (1 − ε_α + ε1² + ε2²), u = z2/z1 >= 1; for a ring u is
+        negative, so (u + 1)/u = (|u| − 1)/|u| (Niemann; ISO/TR 14179-2; VDI 2736-2:2014)."""
         e1, e2 = self.contact_ratios()
         small, large = sorted((self.z1, self.z2))
         u = large / small
@@ -120,8 +159,15 @@ class Pair:
         return math.pi * (u + self._side) / slow * (1 - (e1 + e2) + e1**2 + e2**2)
 
     def backlash(self) -> float:
-        """Play of gear 2 with gear 1 held [rad]: 2 |z1 + z2|/z2 · |inv α' − inv α_w|, exact (≈ 2 Δa tan α_w at the pitch circle)."""
-        return 2 * self.teeth_between / self.z2 * abs(inv(self.running_angle()) - inv(self.working_angle()))
+        """Play of gear 2 with gear 1 held [rad]: 2 |z1 + z2|/z2 · |inv α' − inv α_w|, exact (≈ 2 Δa
+        tan α_w at the pitch circle).
+        """
+        return (
+            2
+            * self.teeth_between
+            / self.z2
+            * abs(inv(self.running_angle()) - inv(self.working_angle()))
+        )
 
     def opening_for(self, backlash: float) -> float:
         """The opening that gives gear 2 the play `backlash` [rad] (the inverse of `backlash`).
@@ -136,10 +182,12 @@ class Pair:
         return self.tight_distance() * abs(math.cos(tight) / math.cos(inv_inverse(wanted)) - 1)
 
     def ring_tips_foul(self) -> bool:
-        """Whether the tips of a ring and the gear inside it strike each other away from the line of action.
+        """Whether the tips of a ring and the gear inside it strike each other away from the line of
+        action.
 
-        They clear when z1 (inv α_a1 + δ1) − z2 (inv α_a2 + δ2) + (z2 − z1) inv α_w >= 0, δ the angles at which the
-        tip circles cross (Colbourne, The Geometry of Involute Gears, 1987; from memory, checked by overlap in the tests).
+        They clear when z1 (inv α_a1 + δ1) − z2 (inv α_a2 + δ2) + (z2 − z1) inv α_w >= 0, δ the
+        angles at which the tip circles cross (Colbourne, The Geometry of Involute Gears, 1987; from
+        memory, checked by overlap in the tests).
         """
         if not self.ring:
             return False
@@ -152,7 +200,12 @@ class Pair:
         d1 = math.acos((ra2**2 - ra1**2 - a**2) / (2 * a * ra1))
         d2 = math.acos((ra2**2 - ra1**2 + a**2) / (2 * a * ra2))
         inv_a1, inv_a2 = inv(math.acos(rb1 / ra1)), inv(math.acos(min(1.0, rb2 / ra2)))
-        return self.z1 * (inv_a1 + d1) - self.z2 * (inv_a2 + d2) + (self.z2 - self.z1) * inv(self.running_angle()) < 0
+        return (
+            self.z1 * (inv_a1 + d1)
+            - self.z2 * (inv_a2 + d2)
+            + (self.z2 - self.z1) * inv(self.running_angle())
+            < 0
+        )
 
 
 @lru_cache(maxsize=4096)  # a page asks for the same pairs again and again

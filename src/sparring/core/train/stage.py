@@ -1,4 +1,6 @@
-"""What every kind of stage gives: elements for the solver, contacts and capacities for strength, bodies to draw and weigh."""
+"""What every kind of stage gives: elements for the solver, contacts and capacities for strength,
+bodies to draw and weigh.
+"""
 
 from __future__ import annotations
 
@@ -41,9 +43,10 @@ Loops = tuple[np.ndarray, ...]
 class Body(NamedTuple):
     """One body of a stage. Lengths [m], angles [rad], at rest: all shafts at angle 0.
 
-    loops: closed outlines (n, 2) in its own frame, filled odd-even; or a function of (its shaft's angle, the wave's
-    angle) where the outline changes as it turns, which is then drawn unrotated. shaft: what it turns with; at: its
-    centre from the stage's input axis, going round with `carrier`. field: of the stage's record, opened by a click.
+    loops: closed outlines (n, 2) in its own frame, filled odd-even; or a function of (its shaft's
+    angle, the wave's angle) where the outline changes as it turns, which is then drawn unrotated.
+    shaft: what it turns with; at: its centre from the stage's input axis, going round with
+    `carrier`. field: of the stage's record, opened by a click.
     """
 
     name: str
@@ -62,24 +65,37 @@ class Body(NamedTuple):
     wave: str = ""
     tall: float = 0.0  # reach across the drawing where it is less than `reach`
     slant: float = 0.0  # of its teeth, signed by hand [rad]
-    turned_part: tuple[float, float] | None = None  # (radius, length) to weigh it by, where it is drawn from the side
+    turned_part: tuple[float, float] | None = (
+        None  # (radius, length) to weigh it by, where it is drawn from the side
+    )
 
     def outline(self, turned: Callable[[str], float]) -> Loops:
         """Its outlines in its own frame when each shaft has turned by `turned(shaft)` [rad]."""
         if not callable(self.loops):
             return self.loops
-        return self.loops(turned(self.shaft) if self.shaft else 0.0, turned(self.wave) if self.wave else 0.0)
+        return self.loops(
+            turned(self.shaft) if self.shaft else 0.0, turned(self.wave) if self.wave else 0.0
+        )
 
     def angle(self, turned: Callable[[str], float]) -> float:
-        """How far it is to be drawn turned [rad]; an outline that shows its turning itself is not turned again."""
-        return 0.0 if callable(self.loops) else self.phase + (turned(self.shaft) if self.shaft else 0.0)
+        """How far it is to be drawn turned [rad]; an outline that shows its turning itself is not
+        turned again.
+        """
+        return (
+            0.0
+            if callable(self.loops)
+            else self.phase + (turned(self.shaft) if self.shaft else 0.0)
+        )
 
     def centre(self, turned: Callable[[str], float]) -> tuple[float, float]:
         """Where its axis is [m]."""
         if not self.carrier:
             return self.at
         a = turned(self.carrier)
-        return (self.at[0] * math.cos(a) - self.at[1] * math.sin(a), self.at[0] * math.sin(a) + self.at[1] * math.cos(a))
+        return (
+            self.at[0] * math.cos(a) - self.at[1] * math.sin(a),
+            self.at[0] * math.sin(a) + self.at[1] * math.cos(a),
+        )
 
     def volume(self) -> float:
         """Of the whole body [m³]."""
@@ -104,7 +120,8 @@ class Body(NamedTuple):
         return self._filled(_polar_moment)
 
     def _filled(self, measure: Callable[[np.ndarray], float]) -> float:
-        """Sum over the loops by the odd-even rule: a loop inside an odd number of others is a hole."""
+        """Sum over the loops by the odd-even rule: a loop inside an odd
+        number of others is a hole."""
         loops = self.outline(lambda _shaft: 0.0)
         total = 0.0
         for k, loop in enumerate(loops):
@@ -131,11 +148,14 @@ def _polar_moment(p: np.ndarray) -> float:
     """∫ r² dA over a closed polygon (Green's theorem)."""
     x, y = p[:-1, 0], p[:-1, 1]
     u, v = p[1:, 0], p[1:, 1]
-    return float(abs(np.sum((x * v - u * y) * (x * x + x * u + u * u + y * y + y * v + v * v)) / 12))
+    return float(
+        abs(np.sum((x * v - u * y) * (x * x + x * u + u * u + y * y + y * v + v * v)) / 12)
+    )
 
 
 class Contact(NamedTuple):
-    """Two gears in mesh, for strength: the fullest of the planets carries the force over `paths`."""
+    """Two gears in mesh, for strength: the fullest of the planets carries the
+    force over `paths`."""
 
     name: str
     a: str
@@ -152,8 +172,8 @@ class Contact(NamedTuple):
 
 
 def paths_of(planets: int, mesh_load_factor: float) -> float:
-    """Planets that carry, counted so that each carries like the fullest: n/K_γ, K_γ the fullest one's force over the mean
-    (mesh load factor, ISO 6336-1:2019)."""
+    """Planets that carry, counted so that each carries like the fullest: n/K_γ, K_γ the fullest
+    one's force over the mean (mesh load factor, ISO 6336-1:2019)."""
     return planets / mesh_load_factor if planets > 1 else 1.0
 
 
@@ -178,16 +198,22 @@ class StageBase(Record):
     input_joint: Joint | None = None
     output_joint: Joint | None = None
 
-    # --- what a kind fills in ---------------------------------------------------------------------------------
+    # --- what a kind fills in ---------------------------------------------------------------------
 
     @property
     def loss_figure(self) -> Measured:
-        """The figure, with its uncertainty, that this stage's loss hangs on (a friction coefficient, or a share)."""
+        """The figure, with its uncertainty, that this stage's loss hangs on (a friction
+        coefficient, or a share).
+        """
         return Measured(0.0)
 
     @abstractmethod
-    def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
-        """What the stage contributes between shafts a and b; friction [-] in place of the nominal loss figure."""
+    def elements(
+        self, a: str, b: str, name: str, friction: float | None = None
+    ) -> list[kinematics.Element]:
+        """What the stage contributes between shafts a and b; friction [-] in place of the nominal
+        loss figure.
+        """
 
     @abstractmethod
     def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:
@@ -206,7 +232,9 @@ class StageBase(Record):
         return 0.0
 
     def output_at(self) -> tuple[float, float]:
-        """Where the output axis lies from the input axis [m]; the direction is the drawing's choice."""
+        """Where the output axis lies from the input axis [m]; the direction is the drawing's
+        choice.
+        """
         return (0.0, 0.0)
 
     def faults(self) -> list[Finding]:
@@ -217,7 +245,7 @@ class StageBase(Record):
     def in_words(self) -> str:
         """`12/48`, as the title block shows it."""
 
-    # --- what follows -----------------------------------------------------------------------------------------
+    # --- what follows -----------------------------------------------------------------------------
 
     @property
     def ratio(self) -> float:
@@ -230,13 +258,19 @@ class StageBase(Record):
 
     def own_shafts(self, name: str) -> list[str]:
         """Its shafts that are neither input nor output."""
-        return [s for s in kinematics.shafts_of(self.elements("\0in", "\0out", name)) if not s.startswith("\0")]
+        return [
+            s
+            for s in kinematics.shafts_of(self.elements("\0in", "\0out", name))
+            if not s.startswith("\0")
+        ]
 
 
 @lru_cache(maxsize=1024)
 def _efficiency(stage: StageBase, friction: float | None) -> float:
     try:
-        return solve_torques(stage.elements("in", "out", "stage", friction), "in", "out", 1.0).efficiency
+        return solve_torques(
+            stage.elements("in", "out", "stage", friction), "in", "out", 1.0
+        ).efficiency
     except SelfLocking:
         return 0.0
 
@@ -245,23 +279,35 @@ def pair_faults(c: Contact) -> list[Finding]:
     """Undercut, contact ratio, tips that foul, of one gear pair."""
     found = []
     p = c.pair
-    for who, field, z, x, outer in ((c.a, c.field_a, p.z1, p.x1, True), (c.b, c.field_b, p.z2, p.x2, not p.ring)):
+    for who, field, z, x, outer in (
+        (c.a, c.field_a, p.z1, p.x1, True),
+        (c.b, c.field_b, p.z2, p.x2, not p.ring),
+    ):
         least = undercut_limit(x, p.alpha, p.helix)
         if outer and z < least - 1e-9:
+            ratio = max(p.z1, p.z2) / min(p.z1, p.z2)
+            free = fewest_without_interference(ratio, p.alpha, p.helix)
             found.append(
                 noted(
                     "undercut",
                     "note",
                     f"The {who} is undercut",
-                    f"The {who} has {z} teeth; below {math.ceil(least - 1e-9)} at this shift and pressure angle a rack cuts into the root.",
-                    "An undercut tooth is thin at its root and has a shorter flank: it breaks sooner and runs less smoothly."
+                    f"The {who} has {z} teeth; below {math.ceil(least - 1e-9)} at this shift and"
+                    " pressure angle a rack cuts into the root.",
+                    "An undercut tooth is thin at its root and has a shorter flank: it breaks"
+                    " sooner and runs less smoothly."
                     + (
-                        f" Formed without a rack, {math.ceil(fewest_without_interference(max(p.z1, p.z2) / min(p.z1, p.z2), p.alpha, p.helix) - 1e-9)} teeth would run free with this mate."
+                        " Formed without a rack,"
+                        f" {math.ceil(free - 1e-9)}"
+                        " teeth would run free with this mate."
                         if not p.ring
                         else ""
                     ),
                     tries=(
-                        f"Shift its profile by about +{max(0.0, 1 - z / undercut_limit(0.0, p.alpha, p.helix)):.2f}.",
+                        (
+                            "Shift its profile by about"
+                            f" +{max(0.0, 1 - z / undercut_limit(0.0, p.alpha, p.helix)):.2f}."
+                        ),
                         "Give it more teeth.",
                         "Raise the pressure angle of both gears.",
                     ),
@@ -290,9 +336,14 @@ def pair_faults(c: Contact) -> list[Finding]:
                 "wrong" if ratio < 1 else "caution",
                 f"Contact ratio of {c.name} is only {ratio:.2f}",
                 f"On average {ratio:.2f} tooth pairs touch; 1.1 or more is wanted.",
-                "Below 1 a pair lets go before the next takes over: it knocks and jams."
-                if ratio < 1
-                else "Little wear or bending is enough to lose contact between two teeth: noise and uneven speed.",
+                (
+                    "Below 1 a pair lets go before the next takes over: it knocks and jams."
+                    if ratio < 1
+                    else (
+                        "Little wear or bending is enough to lose contact between two teeth: noise"
+                        " and uneven speed."
+                    )
+                ),
                 ("the centres are opened too far", "undercut shortens the flanks"),
                 ("Bring the centres together.", "Use more teeth or a smaller pressure angle."),
                 place=c.field_a or c.a,
@@ -306,7 +357,10 @@ def pair_faults(c: Contact) -> list[Finding]:
                 f"The tips of {c.a} and ring strike each other",
                 f"{p.z1} teeth in a ring of {p.z2}: only {p.z2 - p.z1} teeth between them.",
                 "Away from the line of contact the tips cross: the gear cannot turn in the ring.",
-                tries=("Leave more teeth between gear and ring (about 8 at 20°).", "Shift both profiles outwards."),
+                tries=(
+                    "Leave more teeth between gear and ring (about 8 at 20°).",
+                    "Shift both profiles outwards.",
+                ),
                 place=c.field_b or c.b,
             )
         )

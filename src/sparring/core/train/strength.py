@@ -1,8 +1,9 @@
-"""What breaks first: every part that carries, the torque it carries, and the output torque at which it gives way.
+"""What breaks first: every part that carries, the torque it carries, and the output torque at which
+it gives way.
 
-Teeth by Lewis' formula with the form factor of the true tooth (Shigley, Mechanical Engineering Design, 14-1), flanks by Hertz'
-pressure at the pitch point, shafts and joints as in `joints`. Static figures for one slow push to failure: fatigue
-and shock are not in them.
+Teeth by Lewis' formula with the form factor of the true tooth (Shigley, Mechanical Engineering
+Design, 14-1), flanks by Hertz' pressure at the pitch point, shafts and joints as in `joints`.
+Static figures for one slow push to failure: fatigue and shock are not in them.
 """
 
 from __future__ import annotations
@@ -17,12 +18,15 @@ from sparring.core.train.stage import Contact, StageBase
 from sparring.core.train.tooth_strength import bending_torque, flank_torque
 from sparring.core.train.torque import TorqueFlow
 
-_Add = Callable[[int, str, str, tuple[float, float], float, str], None]  # (stage, part, mode, at two loads, capacity, basis)
+_Add = Callable[
+    [int, str, str, tuple[float, float], float, str], None
+]  # (stage, part, mode, at two loads, capacity, basis)
 
 
 class Limit(NamedTuple):
-    """One way in which one part gives way. output: torque at the output when it does [N·m]; carries: on the part itself [N·m];
-    start, slope: what it carries without load, and for each N·m at the output."""
+    """One way in which one part gives way. output: torque at the output when it does [N·m];
+    carries: on the part itself [N·m]; start, slope: what it carries without load, and for each N·m
+    at the output."""
 
     stage: int
     part: str
@@ -53,19 +57,36 @@ def limits(
 ) -> list[Limit]:
     """Every limit of a train, weakest first.
 
-    low, high: the train's state at two loads [N·m]; torques are straight lines between and beyond, as the losses are linear.
+    low, high: the train's state at two loads [N·m]; torques are straight lines between and beyond,
+    as the losses are linear.
     """
     span = loads[1] - loads[0]
     meshes: dict[tuple[str, str], tuple[tuple[float, float], tuple[float, float]]] = {}
     for a, b in zip(low.meshes, high.meshes, strict=True):
-        meshes[a.mesh.name, a.mesh.contact] = ((abs(a.on_a), abs(a.on_b)), (abs(b.on_a), abs(b.on_b)))
+        meshes[a.mesh.name, a.mesh.contact] = (
+            (abs(a.on_a), abs(a.on_b)),
+            (abs(b.on_a), abs(b.on_b)),
+        )
     found: list[Limit] = []
 
-    def add(stage: int, part: str, mode: str, at: tuple[float, float], capacity: float, basis: str) -> None:
+    def add(
+        stage: int, part: str, mode: str, at: tuple[float, float], capacity: float, basis: str
+    ) -> None:
         slope = (at[1] - at[0]) / span
         if capacity > 0 and math.isfinite(capacity) and slope > 1e-15:
             start = at[0] - slope * loads[0]
-            found.append(Limit(stage, part, mode, max(0.0, (capacity - start) / slope), capacity, start, slope, basis))
+            found.append(
+                Limit(
+                    stage,
+                    part,
+                    mode,
+                    max(0.0, (capacity - start) / slope),
+                    capacity,
+                    start,
+                    slope,
+                    basis,
+                )
+            )
 
     for n, stage in enumerate(stages):
         for c in stage.contacts():
@@ -73,27 +94,60 @@ def limits(
                 continue
             (low_a, low_b), (high_a, high_b) = meshes[names[n], c.name]
             _teeth(add, n, c, (low_a, high_a), (low_b, high_b), setting)
-        passed = {s: (low.shaft_torques.get(s, 0.0), high.shaft_torques.get(s, 0.0)) for s in (shafts[n], shafts[n + 1])}
+        passed = {
+            s: (low.shaft_torques.get(s, 0.0), high.shaft_torques.get(s, 0.0))
+            for s in (shafts[n], shafts[n + 1])
+        }
         for capacity in stage.capacities(shafts[n], shafts[n + 1], setting):
-            add(n, capacity.part, capacity.mode, passed[capacity.shaft], capacity.torque, capacity.basis)
-        for side, joint, shaft in (("input", stage.input_joint, shafts[n]), ("output", stage.output_joint, shafts[n + 1])):
+            add(
+                n,
+                capacity.part,
+                capacity.mode,
+                passed[capacity.shaft],
+                capacity.torque,
+                capacity.basis,
+            )
+        for side, joint, shaft in (
+            ("input", stage.input_joint, shafts[n]),
+            ("output", stage.output_joint, shafts[n + 1]),
+        ):
             if joint is not None:
                 _joint(add, n, side, joint, stage.material, passed[shaft], setting)
-    weakest: dict[tuple[int, str, str], Limit] = {}  # a planet's tooth is in two meshes; the worse counts
+    weakest: dict[
+        tuple[int, str, str], Limit
+    ] = {}  # a planet's tooth is in two meshes; the worse counts
     for limit in sorted(found, key=lambda limit: limit.output):
         weakest.setdefault((limit.stage, limit.part, limit.mode), limit)
     return list(weakest.values())
 
 
-def _teeth(add: _Add, n: int, c: Contact, on_a: tuple[float, float], on_b: tuple[float, float], setting: Setting) -> None:
-    for gear, part, at, material, arm in ((1, c.a, on_a, c.material_a, c.arm_a), (2, c.b, on_b, c.material_b, c.arm_b)):
+def _teeth(
+    add: _Add,
+    n: int,
+    c: Contact,
+    on_a: tuple[float, float],
+    on_b: tuple[float, float],
+    setting: Setting,
+) -> None:
+    for gear, part, at, material, arm in (
+        (1, c.a, on_a, c.material_a, c.arm_a),
+        (2, c.b, on_b, c.material_b, c.arm_b),
+    ):
         torque, basis = bending_torque(c.pair, gear, c.width, material, setting)
         add(n, part, "a tooth breaks", at, torque * c.paths * arm, basis)
     torque, basis = flank_torque(c.pair, c.width, c.material_a, c.material_b, setting)
     add(n, c.name, "flanks are crushed", on_a, torque * c.paths * c.arm_a, basis)
 
 
-def _joint(add: _Add, n: int, side: str, joint: Joint, material: str, at: tuple[float, float], setting: Setting) -> None:
+def _joint(
+    add: _Add,
+    n: int,
+    side: str,
+    joint: Joint,
+    material: str,
+    at: tuple[float, float],
+    setting: Setting,
+) -> None:
     hub, shaft = setting.material(material), setting.material(joint.shaft)
     if shaft is None:
         return
@@ -129,20 +183,33 @@ def tooth_temperature(
     ambient: float = 293.15,
     duty: float = 1.0,
 ) -> float:
-    """Temperature of plastic teeth [K]: ϑ₀ + P μ H_V (k_ϑ/(b z (v m)^0.75)) ED^0.64 (VDI 2736-2:2014, formula and k_ϑ from
-    memory; open housing, so the term for a closed one is left out).
+    """Temperature of plastic teeth [K]: ϑ₀ + P μ H_V (k_ϑ/(b z (v m)^0.75)) ED^0.64 (VDI
+    2736-2:2014, formula and k_ϑ from memory; open housing, so the term for a closed one is left
+    out).
 
-    power [W] through the mesh, face_width and module [m], speed: pitch-line [m/s], duty: running share of the time [-].
+    power [W] through the mesh, face_width and module [m], speed: pitch-line [m/s], duty: running
+    share of the time [-].
     """
     k = 2100.0  # K·(m/s)^0.75·mm^1.75/W for plastic on plastic, dry; plastic on steel about 1100
     if speed <= 0 or power <= 0:
         return ambient
-    rise: float = power * friction * loss_factor * k / (face_width * 1e3 * teeth * (speed * module * 1e3) ** 0.75) * duty**0.64
+    rise: float = (
+        power
+        * friction
+        * loss_factor
+        * k
+        / (face_width * 1e3 * teeth * (speed * module * 1e3) ** 0.75)
+        * duty**0.64
+    )
     return ambient + rise
 
 
-def unknown_materials(stages: Sequence[StageBase], setting: Setting = ROOM) -> list[tuple[int, str]]:
-    """(stage, name) of materials that nobody knows, so that their parts are left out of the ranking."""
+def unknown_materials(
+    stages: Sequence[StageBase], setting: Setting = ROOM
+) -> list[tuple[int, str]]:
+    """(stage, name) of materials that nobody knows, so that their parts are left out of the
+    ranking.
+    """
     found: dict[tuple[int, str], None] = {}
     for n, s in enumerate(stages):
         names = [getattr(s, field) for field in type(s).model_fields if field.endswith("material")]

@@ -1,4 +1,6 @@
-"""Working out an unknown drive: module from calipers, ratio from turns, planets and rings, and hidden tooth counts."""
+"""Working out an unknown drive: module from calipers, ratio from turns, planets and rings, and
+hidden tooth counts.
+"""
 
 from __future__ import annotations
 
@@ -45,7 +47,9 @@ PITCHES = (120, 96, 80, 72, 64, 48, 40, 32, 24, 20, 18, 16, 14, 12, 10, 8, 6, 5,
 
 @dataclass(frozen=True)
 class Candidate:
-    """A standard size that may be it. name: `module 1` or `48 DP`; module [m]; off: how many standard uncertainties away."""
+    """A standard size that may be it. name: `module 1` or `48 DP`; module [m]; off: how many
+    standard uncertainties away.
+    """
 
     name: str
     module: float
@@ -58,7 +62,9 @@ class Candidate:
 
 @dataclass(frozen=True)
 class ModuleGuess:
-    """module: m = d_a/(z/cos β + 2) over all gears [m]; candidates: nearest first, those that the readings exclude marked."""
+    """module: m = d_a/(z/cos β + 2) over all gears [m]; candidates: nearest first, those that the
+    readings exclude marked.
+    """
 
     module: Measured
     candidates: tuple[Candidate, ...]
@@ -66,18 +72,20 @@ class ModuleGuess:
 
 
 def module_from_tips(readings: Sequence[tuple[Measured, int]], helix: float = 0.0) -> ModuleGuess:
-    """Module from caliper readings over the tips of loose gears, (tip diameter, teeth) each; unshifted teeth of full height
-    with this helix angle [rad].
+    """Module from caliper readings over the tips of loose gears, (tip diameter, teeth) each;
+    unshifted teeth of full height with this helix angle [rad].
 
-    Several gears are weighed by their uncertainty; `agree` is whether they can be of one module (chi-square at 1 %).
-    Raises ValueError on no reading or impossible ones.
+    Several gears are weighed by their uncertainty; `agree` is whether they can be of one module
+    (chi-square at 1 %). Raises ValueError on no reading or impossible ones.
     """
     if not readings:
         raise ValueError("no gear was measured; give at least one tip diameter with its teeth")
     values, weights = [], []
     for d, z in readings:
         if z < 4 or d.value <= 0:
-            raise ValueError(f"a gear of {z} teeth and {d.value * 1e3:.2f} mm cannot be; count its teeth again")
+            raise ValueError(
+                f"a gear of {z} teeth and {d.value * 1e3:.2f} mm cannot be; count its teeth again"
+            )
         modules = z / math.cos(helix) + 2  # in the tip diameter
         u = max(d.u, 1e-5) / modules
         values.append(d.value / modules)
@@ -85,15 +93,36 @@ def module_from_tips(readings: Sequence[tuple[Measured, int]], helix: float = 0.
     mean = sum(v * w for v, w in zip(values, weights, strict=True)) / sum(weights)
     u = 1 / math.sqrt(sum(weights))
     chi = sum((v - mean) ** 2 * w for v, w in zip(values, weights, strict=True))
-    limits = (0.0, 6.63, 9.21, 11.34, 13.28, 15.09, 16.81, 18.48, 20.09)  # chi-square, 1 %, 0 to 8 degrees of freedom
-    standard = [(f"module {m:g}", m * 1e-3) for m in MODULES] + [(f"{p} DP", INCH / p) for p in PITCHES]
-    near = sorted((Candidate(name, m, (m - mean) / u) for name, m in standard), key=lambda c: abs(c.off))[:4]
+    # chi-square, 1 %, 0 to 8 degrees of freedom
+    limits = (
+        0.0,
+        6.63,
+        9.21,
+        11.34,
+        13.28,
+        15.09,
+        16.81,
+        18.48,
+        20.09,
+    )
+    standard = [(f"module {m:g}", m * 1e-3) for m in MODULES] + [
+        (f"{p} DP", INCH / p) for p in PITCHES
+    ]
+    near = sorted(
+        (Candidate(name, m, (m - mean) / u) for name, m in standard), key=lambda c: abs(c.off)
+    )[:4]
     degrees = len(readings) - 1
-    return ModuleGuess(Measured(mean, u), tuple(near), degrees == 0 or chi <= limits[min(degrees, 8)] * max(1.0, degrees / 8))
+    return ModuleGuess(
+        Measured(mean, u),
+        tuple(near),
+        degrees == 0 or chi <= limits[min(degrees, 8)] * max(1.0, degrees / 8),
+    )
 
 
 def ratio_from_turns(turns_in: float, turns_out: float, reading: float = 0.05) -> Measured:
-    """Ratio from turns counted by hand, each read to ± `reading` turns (half-width of a rectangle). Raises ValueError."""
+    """Ratio from turns counted by hand, each read to ± `reading` turns (half-width of a rectangle).
+    Raises ValueError.
+    """
     if turns_out == 0 or turns_in == 0:
         raise ValueError("a shaft that did not turn gives no ratio; turn further")
     r = turns_in / turns_out
@@ -106,22 +135,32 @@ def ratio_from_speeds(speed_in: Measured, speed_out: Measured) -> Measured:
     if speed_out.value == 0 or speed_in.value == 0:
         raise ValueError("one of the speeds is zero; the drive must turn")
     r = speed_in.value / speed_out.value
-    return Measured(r, abs(r) * math.hypot(speed_in.u / speed_in.value, speed_out.u / speed_out.value))
+    return Measured(
+        r, abs(r) * math.hypot(speed_in.u / speed_in.value, speed_out.u / speed_out.value)
+    )
 
 
 def ring_check(sun: int, planet: int, ring: int, planets: int) -> list[str]:
     """What does not fit in counted teeth of a planetary stage, in words; empty: it all fits."""
     found = []
     if ring != sun + 2 * planet:
-        found.append(f"ring = sun + 2 × planet gives {sun + 2 * planet}, counted {ring}: count again, or the teeth are shifted")
+        found.append(
+            f"ring = sun + 2 × planet gives {sun + 2 * planet}, counted {ring}: count again, or the"
+            " teeth are shifted"
+        )
     if (sun + ring) % planets:
-        found.append(f"(sun + ring)/{planets} = {(sun + ring) / planets:.2f} is not whole: {planets} planets cannot be equally spaced")
+        found.append(
+            f"(sun + ring)/{planets} = {(sun + ring) / planets:.2f} is not whole: {planets} planets"
+            " cannot be equally spaced"
+        )
     return found
 
 
 @dataclass(frozen=True)
 class Counts:
-    """Tooth counts that give a measured ratio. stages: (driver, driven) each; off: standard uncertainties from the reading."""
+    """Tooth counts that give a measured ratio. stages: (driver, driven) each; off: standard
+    uncertainties from the reading.
+    """
 
     stages: tuple[tuple[int, int], ...]
     ratio: float
@@ -133,13 +172,18 @@ class Counts:
 
 
 def hidden_counts(
-    ratio: Measured, known: Sequence[tuple[int | None, int | None]], fewest: int = 8, most: int = 90, at_most: int = 12
+    ratio: Measured,
+    known: Sequence[tuple[int | None, int | None]],
+    fewest: int = 8,
+    most: int = 90,
+    at_most: int = 12,
 ) -> list[Counts]:
     """Tooth counts of spur pairs that fit a measured ratio, likeliest first.
 
-    known: a pair a stage, (driver, driven), None where hidden; at most two numbers hidden. Likelihood: how well the ratio
-    fits, times how common such counts are (small drivers from 9 to 20 and no common factor are usual; a rule of thumb).
-    Raises ValueError when nothing or too much is hidden.
+    known: a pair a stage, (driver, driven), None where hidden; at most two numbers hidden.
+    Likelihood: how well the ratio fits, times how common such counts are (small drivers from 9 to
+    20 and no common factor are usual; a rule of thumb). Raises ValueError when nothing or too much
+    is hidden.
     """
     hidden = [(n, side) for n, pair in enumerate(known) for side in (0, 1) if pair[side] is None]
     if not 1 <= len(hidden) <= 2:
@@ -162,7 +206,14 @@ def hidden_counts(
                     usual *= 0.4
                 if math.gcd(a or 1, b or 1) > 1 and (a or 0) > 1:
                     usual *= 0.7
-            found.append(Counts(tuple((int(a or 0), int(b or 0)) for a, b in pairs), got, off, math.exp(-(off**2) / 2) * usual))
+            found.append(
+                Counts(
+                    tuple((int(a or 0), int(b or 0)) for a, b in pairs),
+                    got,
+                    off,
+                    math.exp(-(off**2) / 2) * usual,
+                )
+            )
 
     if len(hidden) == 1:
         for v in spans[0]:

@@ -1,4 +1,6 @@
-"""Torques and losses on all shafts of any train: direction-dependent mesh losses, drag, self-locking, back-driving."""
+"""Torques and losses on all shafts of any train: direction-dependent mesh losses, drag,
+self-locking, back-driving.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +20,9 @@ class SelfLocking(ValueError):
 
 
 class MeshFlow(NamedTuple):
-    """One mesh of a steady state: torques that it puts on a and b [N·m], power that passes in its carrier's frame [W], its loss [W]."""
+    """One mesh of a steady state: torques that it puts on a and b [N·m], power that passes in its
+    carrier's frame [W], its loss [W].
+    """
 
     mesh: Mesh
     on_a: float
@@ -28,7 +32,9 @@ class MeshFlow(NamedTuple):
 
 
 class TorqueFlow(NamedTuple):
-    """One steady state of a train. Speeds [rad/s], torques [N·m] as put on the shaft from outside, losses [W] >= 0."""
+    """One steady state of a train. Speeds [rad/s], torques [N·m] as put on the shaft from outside,
+    losses [W] >= 0.
+    """
 
     speeds: dict[str, float]
     driver_torque: float
@@ -57,12 +63,13 @@ def solve_torques(
 ) -> TorqueFlow:
     """Torques with losses at one load.
 
-    driver, output: shafts; load: torque that opposes the output's turning [N·m] (>= 0); speed: of the driver
-    [rad/s]; drag: load-independent torque on shafts [N·m] (>= 0); speeds: of all shafts, where they are known already. Each mesh's basic efficiency η₀ acts in its
-    carrier's frame: power a -> b when M_a (ω_a − ω_c) < 0, then |M_b| = |M_a| z_b/z_a η₀, else ÷ η₀, and
-    M_c = −(M_a + M_b) (Müller, Epicyclic Drive Trains, 1982; from memory). Directions are guessed from the lossless
-    state, solved and corrected; where that does not settle all sets are tried, and of several consistent ones
-    the one that takes least power from the driver is the answer.
+    driver, output: shafts; load: torque that opposes the output's turning [N·m] (>= 0); speed: of
+    the driver [rad/s]; drag: load-independent torque on shafts [N·m] (>= 0); speeds: of all shafts,
+    where they are known already. Each mesh's basic efficiency η₀ acts in its carrier's frame: power
+    a -> b when M_a (ω_a − ω_c) < 0, then |M_b| = |M_a| z_b/z_a η₀, else ÷ η₀, and M_c = −(M_a +
+    M_b) (Müller, Epicyclic Drive Trains, 1982; from memory). Directions are guessed from the
+    lossless state, solved and corrected; where that does not settle all sets are tried, and of
+    several consistent ones the one that takes least power from the driver is the answer.
     Raises SelfLocking where no set is consistent, TrainError where the speeds are not determined.
     """
     drag = {} if drag is None else drag
@@ -81,10 +88,16 @@ def solve_torques(
     moving = np.abs(relative) > 1e-12 * max(1.0, abs(speed))
 
     def attempt(forward: np.ndarray) -> tuple[np.ndarray, np.ndarray] | None:
-        """The unknowns (tooth force per mesh, held torques, driver torque), and the directions that they mean."""
+        """The unknowns (tooth force per mesh, held torques, driver torque), and the directions that
+        they mean.
+        """
         M = np.zeros((len(names), len(names)))
         for j, (mesh, ahead) in enumerate(zip(meshes, forward, strict=True)):
-            gain = mesh.eta if ahead else _inverse(mesh.eta if mesh.eta_back is None else mesh.eta_back)
+            gain = (
+                mesh.eta
+                if ahead
+                else _inverse(mesh.eta if mesh.eta_back is None else mesh.eta_back)
+            )
             if gain is None:
                 return None
             M[column[mesh.a], j] += mesh.za
@@ -132,7 +145,9 @@ def solve_torques(
         if consistent:
             solution, forward = min(consistent, key=lambda c: abs(c[0][-1]))
     if solution is None:
-        raise SelfLocking(f"no power passes from {driver} to {output}: the train holds in this direction")
+        raise SelfLocking(
+            f"no power passes from {driver} to {output}: the train holds in this direction"
+        )
 
     mesh_losses: dict[str, float] = {}
     flows: list[MeshFlow] = []
@@ -190,14 +205,21 @@ def _lossless_directions(
 
 
 def back_drive_efficiency(
-    elements: Sequence[Element], driver: str, output: str, load: float = 1.0, drag: Mapping[str, float] | None = None
+    elements: Sequence[Element],
+    driver: str,
+    output: str,
+    load: float = 1.0,
+    drag: Mapping[str, float] | None = None,
 ) -> float | None:
-    """Efficiency with power put in at the output and taken out at the driver; None: it holds by itself.
+    """Efficiency with power put in at the output and taken out at the driver; None: it holds by
+    itself.
 
     load: torque taken at the driver [N·m]; with drag the figure depends on it.
     """
     forwards = solve_speeds(elements, {driver: 1.0})
-    speeds = {s: w / forwards[output] for s, w in forwards.items()}  # from the slow end a high ratio can hardly be solved
+    speeds = {
+        s: w / forwards[output] for s, w in forwards.items()
+    }  # from the slow end a high ratio can hardly be solved
     try:
         return solve_torques(elements, output, driver, load, drag=drag, speeds=speeds).efficiency
     except SelfLocking:

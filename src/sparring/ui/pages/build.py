@@ -1,4 +1,6 @@
-"""Build: the train drawn to scale, the parts of the chosen stage beside it, and below what each shaft and part does."""
+"""Build: the train drawn to scale, the parts of the chosen stage beside it, and below what each
+shaft and part does.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,15 @@ from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QAction, QKeySequence
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QSlider, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QMenu,
+    QPushButton,
+    QSlider,
+    QVBoxLayout,
+    QWidget,
+)
 
 from sparring.core import predict, revise
 from sparring.core.build import Build
@@ -60,7 +70,7 @@ class BuildPage(QWidget):
         desk.units_changed.connect(self.refresh)
         self.refresh()
 
-    # --- what it is made of -------------------------------------------------------------------------------------
+    # --- what it is made of -----------------------------------------------------------------------
 
     def _drawing(self) -> QWidget:
         drawing, column = sheet()
@@ -178,17 +188,35 @@ class BuildPage(QWidget):
         menu.addAction(self.remove_action)
         menu.addSeparator()
         menu.addAction(self._action("Mirror the whole build", self._mirror))
-        menu.addAction(self._action("Further motors …", partial(self._open, "build_dialogs", "MotorsDialog")))
-        menu.addAction(self._action("Own materials …", partial(self._open, "build_dialogs", "MaterialsDialog")))
-        menu.addAction(self._action("Photos …", partial(self._open, "build_dialogs", "PhotosDialog")))
+        menu.addAction(
+            self._action("Further motors …", partial(self._open, "build_dialogs", "MotorsDialog"))
+        )
+        menu.addAction(
+            self._action("Own materials …", partial(self._open, "build_dialogs", "MaterialsDialog"))
+        )
+        menu.addAction(
+            self._action("Photos …", partial(self._open, "build_dialogs", "PhotosDialog"))
+        )
         return menu
 
     def _gear_menu(self) -> QMenu:
         menu = QMenu(self)
-        menu.addAction(self._action("Count its teeth …", partial(self._open, "take_apart", "CountDialog")))
-        menu.addAction(self._action("Module from calipers …", partial(self._open, "take_apart", "CaliperDialog")))
-        menu.addAction(self._action("Ratio and hidden teeth …", partial(self._open, "take_apart", "RatioDialog")))
-        menu.addAction(self._action("Centres and fit test …", partial(self._open, "take_apart", "FitDialog")))
+        menu.addAction(
+            self._action("Count its teeth …", partial(self._open, "take_apart", "CountDialog"))
+        )
+        menu.addAction(
+            self._action(
+                "Module from calipers …", partial(self._open, "take_apart", "CaliperDialog")
+            )
+        )
+        menu.addAction(
+            self._action(
+                "Ratio and hidden teeth …", partial(self._open, "take_apart", "RatioDialog")
+            )
+        )
+        menu.addAction(
+            self._action("Centres and fit test …", partial(self._open, "take_apart", "FitDialog"))
+        )
         menu.addSeparator()
         menu.addAction(self._action("Save its outline, SVG or DXF …", self._outline))
         return menu
@@ -202,7 +230,7 @@ class BuildPage(QWidget):
             self.addAction(action)
         return action
 
-    # --- showing ------------------------------------------------------------------------------------------------
+    # --- showing ----------------------------------------------------------------------------------
 
     @property
     def chosen(self) -> int:
@@ -214,7 +242,8 @@ class BuildPage(QWidget):
         self.gears.set_build(build)
         words = ratio_in_words(build.ratio())
         boxes = any(isinstance(s, ShiftStage) for s in build.stages)
-        self.ratio.setText(words.split()[0] if boxes else words)  # the switch takes the room of the words
+        # the switch takes the room of the words
+        self.ratio.setText(words.split()[0] if boxes else words)
         self.ratio.setToolTip(tip(build.train_in_words()))
         self.remove_action.setEnabled(len(build.stages) > 1)
         self._show_stage(*self.gears.chosen)
@@ -242,9 +271,16 @@ class BuildPage(QWidget):
         self.load = predict.stall_torque(d.build, d.plan.voltage) * self.slider.value() / 200
         flow = predict.power_flow(d.build, self.load, d.plan.voltage)
         if flow.power_out > 0:
-            text = f"{d.three(self.load, 'torque')}: {d.show(flow.current, 'current', decimals=2)}, gearbox {d.show(flow.gearbox, 'ratio', decimals=1)}"
+            text = (
+                f"{d.three(self.load, 'torque')}: {d.show(flow.current, 'current', decimals=2)},"
+                f" gearbox {d.show(flow.gearbox, 'ratio', decimals=1)}"
+            )
         else:
-            text = f"{d.three(self.load, 'torque')}: it stalls" if self.load > 0 else "It does not move itself at this voltage"
+            text = (
+                f"{d.three(self.load, 'torque')}: it stalls"
+                if self.load > 0
+                else "It does not move itself at this voltage"
+            )
         self.sweep_text.setText(text)
         self.tables.show_load(flow, self.load)
 
@@ -267,7 +303,9 @@ class BuildPage(QWidget):
         self.gears.setFocus()
 
     def show_stage(self, stage: int, field: str = "") -> None:
-        """Lays a stage open, as a click in the driveline or on a finding asks; with a field, its entry gets the keyboard."""
+        """Lays a stage open, as a click in the driveline or on a finding asks; with a field, its
+        entry gets the keyboard.
+        """
         self.gears.pick(min(stage, len(self.desk.build.stages) - 1), field)
         if field and self.stage_form is not None:
             widget = self.stage_form.fields.get(("stages", stage, field))
@@ -279,7 +317,9 @@ class BuildPage(QWidget):
         n = min(n, len(self.desk.build.stages) - 1)
         stage = self.desk.build.stages[n]
         part = field.replace("_", " ")
-        self.stage_title.setText(f"Stage {n + 1}, {stage.TITLE.lower()}" + (f": {part} chosen" if part else ""))
+        self.stage_title.setText(
+            f"Stage {n + 1}, {stage.TITLE.lower()}" + (f": {part} chosen" if part else "")
+        )
         self.split_action.setEnabled(stage.kind == "spur")
         if self._stage_shown == (n, stage.kind):
             return
@@ -289,12 +329,14 @@ class BuildPage(QWidget):
                 self.forms.removeWidget(old)
                 old.hide()
                 old.deleteLater()
-        self.stage_form = Form(self.desk, "build", [(label, ("stages", n, f)) for label, f in stage.FIELDS])
+        self.stage_form = Form(
+            self.desk, "build", [(label, ("stages", n, f)) for label, f in stage.FIELDS]
+        )
         self.joints = JointForm(self.desk, n, self.stage_form.label_width())
         self.forms.insertWidget(1, self.stage_form)
         self.forms.insertWidget(2, self.joints)
 
-    # --- editing ------------------------------------------------------------------------------------------------
+    # --- editing ----------------------------------------------------------------------------------
 
     def _in_hand(self) -> Build:
         build = self.desk.in_hand("build")
@@ -308,12 +350,16 @@ class BuildPage(QWidget):
     def add(self, kind: type[Any]) -> None:
         """Puts a stage of a kind, with its template's sizes, behind the chosen one."""
         stages, n = self._stages(), self.chosen
-        if self._edit_stages((*stages[: n + 1], kind(), *stages[n + 1 :]), f"adding a stage, {kind.TITLE.lower()}"):
+        if self._edit_stages(
+            (*stages[: n + 1], kind(), *stages[n + 1 :]), f"adding a stage, {kind.TITLE.lower()}"
+        ):
             self.gears.pick(n + 1)
 
     def _duplicate(self) -> None:
         stages, n = self._stages(), self.chosen
-        if self._edit_stages((*stages[: n + 1], stages[n], *stages[n + 1 :]), "duplicating a stage"):
+        if self._edit_stages(
+            (*stages[: n + 1], stages[n], *stages[n + 1 :]), "duplicating a stage"
+        ):
             self.gears.pick(n + 1)
 
     def _split(self) -> None:
@@ -340,15 +386,24 @@ class BuildPage(QWidget):
 
     def _engage(self, index: int) -> None:
         n = self.speed.property("stage")
-        if reason := self.desk.edit("build", ("stages", n, "engaged"), index + 1, f"engaging speed {index + 1}"):
+        if reason := self.desk.edit(
+            "build", ("stages", n, "engaged"), index + 1, f"engaging speed {index + 1}"
+        ):
             self.desk.said.emit(reason)
 
     def _mirror(self) -> None:
-        if reason := self.desk.edit("build", (), revise.mirrored(self._in_hand()), "mirroring the build"):
+        if reason := self.desk.edit(
+            "build", (), revise.mirrored(self._in_hand()), "mirroring the build"
+        ):
             self.desk.said.emit(reason)
 
     def _count_edited(self, n: int, field: str, count: int) -> None:
-        if reason := self.desk.edit("build", ("stages", n, field), count, named(field.replace("_", " "), ("stages", n, field))):
+        if reason := self.desk.edit(
+            "build",
+            ("stages", n, field),
+            count,
+            named(field.replace("_", " "), ("stages", n, field)),
+        ):
             self.desk.said.emit(reason.split(": ", 1)[-1])
 
     def _edit_stages(self, stages: tuple[Stage, ...], text: str) -> bool:
@@ -357,11 +412,13 @@ class BuildPage(QWidget):
             self.desk.said.emit(reason)
         return reason is None
 
-    # --- dialogs and files --------------------------------------------------------------------------------------
+    # --- dialogs and files ------------------------------------------------------------------------
 
     def _open(self, module: str, name: str) -> None:
         """Opens a dialog on the chosen part; they are loaded when first wanted."""
-        self.dialog = getattr(import_module(f"sparring.ui.{module}"), name)(self.desk, self.gears.chosen, self)
+        self.dialog = getattr(import_module(f"sparring.ui.{module}"), name)(
+            self.desk, self.gears.chosen, self
+        )
         self.dialog.open()
 
     def _outline(self) -> None:

@@ -1,4 +1,6 @@
-"""The tables below the drawing on Build: shafts, what breaks first, meshes, size and cost, what changed."""
+"""The tables below the drawing on Build: shafts, what breaks first, meshes, size and cost, what
+changed.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,13 @@ from sparring.ui.widgets.list_editor import ListEditor
 from sparring.ui.widgets.parts import Table, note
 from sparring.ui.widgets.plain import Label
 
-_TABS = {"Shafts": "shafts", "Strength": "strength", "Meshes": "meshes", "Size, cost": "cost", "Changes": "changes"}  # name -> its widget
+_TABS = {
+    "Shafts": "shafts",
+    "Strength": "strength",
+    "Meshes": "meshes",
+    "Size, cost": "cost",
+    "Changes": "changes",
+}  # name -> its widget
 
 
 class BuildTables(QWidget):
@@ -57,11 +65,30 @@ class BuildTables(QWidget):
 
     @cached_property
     def shafts(self) -> Table:
-        return Table(["shaft", "speed", "torque", "sense", "drives", "its loss", "its efficiency", "limited by"], "Shafts")
+        return Table(
+            [
+                "shaft",
+                "speed",
+                "torque",
+                "sense",
+                "drives",
+                "its loss",
+                "its efficiency",
+                "limited by",
+            ],
+            "Shafts",
+        )
 
     @cached_property
     def strength(self) -> Table:
-        head = ["part", "at the output", "over stall", "has to carry", "can carry", "failure mode, basis"]
+        head = [
+            "part",
+            "at the output",
+            "over stall",
+            "has to carry",
+            "can carry",
+            "failure mode, basis",
+        ]
         return Table(head, "What breaks first", left=(5,), wraps=True)
 
     @cached_property
@@ -83,8 +110,20 @@ class BuildTables(QWidget):
 
     @cached_property
     def items(self) -> ListEditor:
-        fields = {"part": "part", "count": "count", "price each": "price", "spares": "spares", "mass each": "mass"}
-        return ListEditor(self.desk, ("parts",), Item(part="part"), [(label, (field,)) for label, field in fields.items()], "Parts list")
+        fields = {
+            "part": "part",
+            "count": "count",
+            "price each": "price",
+            "spares": "spares",
+            "mass each": "mass",
+        }
+        return ListEditor(
+            self.desk,
+            ("parts",),
+            Item(part="part"),
+            [(label, (field,)) for label, field in fields.items()],
+            "Parts list",
+        )
 
     @cached_property
     def sums(self) -> Label:
@@ -139,7 +178,13 @@ class BuildTables(QWidget):
         for shaft in build.all_shafts():
             turning = train.speeds[shaft] if speed > 0 else 0.0
             torque = train.shaft_torques.get(shaft, 0.0)
-            sense = "forwards" if train.speeds[shaft] > 1e-12 else "backwards" if train.speeds[shaft] < -1e-12 else "stands"
+            sense = (
+                "forwards"
+                if train.speeds[shaft] > 1e-12
+                else "backwards"
+                if train.speeds[shaft] < -1e-12
+                else "stands"
+            )
             row = [
                 shaft,
                 d.show(abs(turning), "speed", decimals=1 if abs(turning) < 100 else 0),
@@ -151,7 +196,9 @@ class BuildTables(QWidget):
                 row += [""] * 4
             else:
                 stage, name = build.stages[n], build.stage_names()[n]
-                lost = train.mesh_losses.get(name, 0.0) + train.drag_losses.get(build.shafts()[n + 1], 0.0)
+                lost = train.mesh_losses.get(name, 0.0) + train.drag_losses.get(
+                    build.shafts()[n + 1], 0.0
+                )
                 eta = stage.efficiency()
                 mu = stage.loss_figure
                 u = abs(eta - stage.efficiency(mu.value + 2 * mu.u)) if mu.u else 0.0
@@ -188,16 +235,33 @@ class BuildTables(QWidget):
         self.meshes.head(self._mesh_head())
         flows = {(m.mesh.name, m.mesh.contact): m for m in train.meshes}
         rows = []
-        for n, (stage, name) in enumerate(zip(build.stages, build.stage_names(), strict=True), start=1):
+        for n, (stage, name) in enumerate(
+            zip(build.stages, build.stage_names(), strict=True), start=1
+        ):
             for c in stage.contacts():
                 p = c.pair
                 first = fit.sizes(p, 1)
                 flow = flows.get((name, c.name))
                 power = flow.power / c.paths if flow and speed > 0 else 0.0
-                rim = p.across_module * p.z1 / 2 * abs(train.speeds.get(build.shafts()[n - 1], 0.0)) if flow and speed > 0 else 0.0
-                plastic = (m := build.setting().material(c.material_a)) is not None and m.modulus < 10e9
+                rim = (
+                    p.across_module * p.z1 / 2 * abs(train.speeds.get(build.shafts()[n - 1], 0.0))
+                    if flow and speed > 0
+                    else 0.0
+                )
+                plastic = (
+                    m := build.setting().material(c.material_a)
+                ) is not None and m.modulus < 10e9
                 warm = (
-                    tooth_temperature(power, stage.loss_figure.value, p.loss_factor(), c.width, p.z1, rim, p.module, ambient=build.works_at)
+                    tooth_temperature(
+                        power,
+                        stage.loss_figure.value,
+                        p.loss_factor(),
+                        c.width,
+                        p.z1,
+                        rim,
+                        p.module,
+                        ambient=build.works_at,
+                    )
                     if plastic
                     else math.nan
                 )
@@ -206,12 +270,21 @@ class BuildTables(QWidget):
                         f"stage {n} {c.name}",
                         length(p.module),
                         length(p.centre_distance()),
-                        f"{p.contact_ratio():.2f}" + (f"+{overlap_ratio(p.module, c.width, p.helix):.2f}" if p.helix else ""),
+                        f"{p.contact_ratio():.2f}"
+                        + (f"+{overlap_ratio(p.module, c.width, p.helix):.2f}" if p.helix else ""),
                         d.show(p.backlash(), "angle", decimals=2),
                         f"{length(first.span)} ({first.across})" if first else "–",
-                        length(first.over_pins) if first and math.isfinite(first.over_pins) else "–",
+                        (
+                            length(first.over_pins)
+                            if first and math.isfinite(first.over_pins)
+                            else "–"
+                        ),
                         d.show(warm, "temperature", decimals=0) if math.isfinite(warm) else "–",
-                        d.three(thrust(p, flow.on_a / c.paths), "force") if flow and p.helix else "–",
+                        (
+                            d.three(thrust(p, flow.on_a / c.paths), "force")
+                            if flow and p.helix
+                            else "–"
+                        ),
                     ]
                 )
         self.meshes.fill(rows or [["no toothed mesh", "", "", "", "", "", "", "", ""]])
@@ -220,7 +293,12 @@ class BuildTables(QWidget):
         """Small ones in g·cm², as rotors are given."""
         unit = "g·cm²" if value < 1e-3 else "kg·m²"
         shown = abs(quantity.from_si(value, unit, "inertia"))
-        return quantity.show(value, "inertia", unit, decimals=max(0, 2 - math.floor(math.log10(shown))) if shown > 0 else 0)
+        return quantity.show(
+            value,
+            "inertia",
+            unit,
+            decimals=max(0, 2 - math.floor(math.log10(shown))) if shown > 0 else 0,
+        )
 
     def _fill_cost(self, build: Build) -> None:
         d = self.desk
@@ -229,11 +307,20 @@ class BuildTables(QWidget):
         stall = predict.stall_torque(build, d.plan.voltage)
         size = " × ".join(d.show(v, "length", decimals=0, with_unit=False) for v in inv.size)
         lines = [
-            f"Mass {d.show(inv.mass, 'mass', decimals=3)} reckoned (gears {d.show(inv.gears, 'mass', decimals=3)})"
-            + (f", weighed {d.show(build.mass, 'mass', u=False, decimals=3)}" if build.mass else ""),
+            f"Mass {d.show(inv.mass, 'mass', decimals=3)} reckoned (gears"
+            f" {d.show(inv.gears, 'mass', decimals=3)})"
+            + (
+                f", weighed {d.show(build.mass, 'mass', u=False, decimals=3)}" if build.mass else ""
+            ),
             f"Gears fit in {size} {d.units['length']} (along the axes × wide × high)",
-            f"Inertia {self._inertia(inv.inertia_in)} at the motor, {self._inertia(inv.inertia_out)} at the output",
-            f"Cost {inv.cost:.2f} {build.currency}, with spares {inv.with_spares:.2f} {build.currency}",
+            (
+                f"Inertia {self._inertia(inv.inertia_in)} at the motor,"
+                f" {self._inertia(inv.inertia_out)} at the output"
+            ),
+            (
+                f"Cost {inv.cost:.2f} {build.currency}, with spares {inv.with_spares:.2f}"
+                f" {build.currency}"
+            ),
         ]
         mass = build.mass.value if build.mass else inv.mass
         if stall > 0:
@@ -248,11 +335,18 @@ class BuildTables(QWidget):
     def _fill_changes(self, build: Build) -> None:
         older = None
         if self.desk.book is not None:
-            before = [b for _, b in self.desk.book.builds() if b.family == build.family and b.revision < build.revision]
+            before = [
+                b
+                for _, b in self.desk.book.builds()
+                if b.family == build.family and b.revision < build.revision
+            ]
             older = max(before, key=lambda b: b.revision, default=None)
         if older is None:
             self.changes.head(["what", "before", "now"])
             self.changes.fill([[f"{build.name} is the first of its family", "", ""]])
             return
         self.changes.head(["what", older.name, build.name])
-        self.changes.fill([list(row) for row in revise.differences(older, build)] or [[f"nothing differs from {older.name}", "", ""]])
+        self.changes.fill(
+            [list(row) for row in revise.differences(older, build)]
+            or [[f"nothing differs from {older.name}", "", ""]]
+        )

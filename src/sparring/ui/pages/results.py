@@ -1,4 +1,6 @@
-"""Results: efficiency and speed over output torque, measured over predicted; stall; budget; a click opens the recording."""
+"""Results: efficiency and speed over output torque, measured over predicted; stall; budget; a click
+opens the recording.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,10 @@ from sparring.ui.widgets.budget_view import BudgetView
 from sparring.ui.widgets.chart import Chart, pen
 from sparring.ui.widgets.parts import Table, note, sheet
 
-_SERIES = (("gearbox", "gearbox", "o", Qt.PenStyle.SolidLine, True), ("wire_to_shaft", "wire to shaft", "s", Qt.PenStyle.DashLine, False))
+_SERIES = (
+    ("gearbox", "gearbox", "o", Qt.PenStyle.SolidLine, True),
+    ("wire_to_shaft", "wire to shaft", "s", Qt.PenStyle.DashLine, False),
+)
 
 
 class ResultsPage(QWidget):
@@ -77,14 +82,29 @@ class ResultsPage(QWidget):
         row.addWidget(self.strike)
         below.addLayout(row)
         self.panes = QStackedWidget()
-        self.table = Table(["weight", "lifts", "torque", "speed", "power in", "power out", "wire to shaft", "gearbox"], "Points", 8)
+        self.table = Table(
+            [
+                "weight",
+                "lifts",
+                "torque",
+                "speed",
+                "power in",
+                "power out",
+                "wire to shaft",
+                "gearbox",
+            ],
+            "Points",
+            8,
+        )
         self.table.itemSelectionChanged.connect(self._row_chosen)
         self.panes.addWidget(self.table)
         self.recording = RecordingView(desk)
         self.panes.addWidget(self.recording)
         self.budget = BudgetView()
         self.panes.addWidget(self.budget)
-        self.corrected = Table(["when", "of", "what", "was", "is"], "Corrected after the runs", 5, left=(1, 2, 3, 4))
+        self.corrected = Table(
+            ["when", "of", "what", "was", "is"], "Corrected after the runs", 5, left=(1, 2, 3, 4)
+        )
         self.panes.addWidget(self.corrected)
         self.tabs.currentChanged.connect(self.panes.setCurrentIndex)
         below.addWidget(self.panes, 1)
@@ -97,7 +117,9 @@ class ResultsPage(QWidget):
         nothing, column = sheet("No results yet", margins=24)
         column.addWidget(
             note(
-                "Here come efficiency and speed over output torque with their uncertainty, the stall, and what the numbers mean: from lifts on the bench, or from a log of another logger."
+                "Here come efficiency and speed over output torque with their uncertainty, the"
+                " stall, and what the numbers mean: from lifts on the bench, or from a log of"
+                " another logger."
             )
         )
         row = QHBoxLayout()
@@ -119,7 +141,7 @@ class ResultsPage(QWidget):
         self.efficiency.rows = self.speed.rows = self._rows
         self.refresh()
 
-    # --- charts ----------------------------------------------------------------------------------------------------
+    # --- charts -----------------------------------------------------------------------------------
 
     def _add(self, chart: Chart, item: Any) -> Any:
         chart.add(item)
@@ -145,8 +167,14 @@ class ResultsPage(QWidget):
             if low is not None and high is not None:
                 good = np.isfinite(low) & np.isfinite(high)
                 edges = [pg.PlotCurveItem(x[good], 100 * v[good]) for v in (low, high)]
-                self._add(self.efficiency, pg.FillBetweenItem(*edges, brush=pg.mkBrush(theme.colour("ink-3", 60))))
-            self._add(self.efficiency, pg.PlotDataItem(x, 100 * getattr(curve, name), pen=pen("ink-3", 1.3, style)))
+                self._add(
+                    self.efficiency,
+                    pg.FillBetweenItem(*edges, brush=pg.mkBrush(theme.colour("ink-3", 60))),
+                )
+            self._add(
+                self.efficiency,
+                pg.PlotDataItem(x, 100 * getattr(curve, name), pen=pen("ink-3", 1.3, style)),
+            )
         low, high = curve.band["speed"]
         good = np.isfinite(low) & np.isfinite(high)
         self._add(
@@ -166,7 +194,11 @@ class ResultsPage(QWidget):
                     (
                         s.torque / kt,
                         100 * getattr(s, name),
-                        [100 * nominal(getattr(p, name)) for p in s.points if getattr(p, name) is not None],
+                        [
+                            100 * nominal(getattr(p, name))
+                            for p in s.points
+                            if getattr(p, name) is not None
+                        ],
                     )
                     for s in steps
                     if getattr(s, name) is not None
@@ -177,21 +209,39 @@ class ResultsPage(QWidget):
                 label,
             )
         self._points(
-            self.speed, [(s.torque / kt, s.speed / ks, [nominal(p.speed) / ks for p in s.points]) for s in steps], "speed", "d", True, ""
+            self.speed,
+            [
+                (s.torque / kt, s.speed / ks, [nominal(p.speed) / ks for p in s.points])
+                for s in steps
+            ],
+            "speed",
+            "d",
+            True,
+            "",
         )
         self._stall(result, curve, kt)
         most = max(nominal(s.torque) for s in result.steps) / kt
         stall = nominal(result.stall.by_line) / kt if result.stall.by_line is not None else most
         right = min(max(most * 1.15, min(stall, curve.stall / kt) * 1.06), 2.2 * most)
         self.efficiency.box.setRange(xRange=(0, right), yRange=(0, 105), padding=0)
-        fastest = max([nominal(s.speed) / ks for s in steps] + [float(curve.speed[0]) / ks], default=1.0)
+        fastest = max(
+            [nominal(s.speed) / ks for s in steps] + [float(curve.speed[0]) / ks], default=1.0
+        )
         self.speed.box.setYRange(0, fastest * 1.08, padding=0)
         self.efficiency.readout = lambda px, py: f"{px:.3g} {torque_unit}  {py:.1f} %"
         self.speed.readout = lambda px, py: f"{px:.3g} {torque_unit}  {py:.3g} {speed_unit}"
         self._table()
         self._select()
 
-    def _points(self, chart: Chart, rows: list[tuple[Any, Any, list[float]]], colour: str, symbol: str, filled: bool, label: str) -> None:
+    def _points(
+        self,
+        chart: Chart,
+        rows: list[tuple[Any, Any, list[float]]],
+        colour: str,
+        symbol: str,
+        filled: bool,
+        label: str,
+    ) -> None:
         if not rows:
             return
         x = np.array([nominal(r[0]) for r in rows])
@@ -206,17 +256,40 @@ class ResultsPage(QWidget):
         )
         each_x = np.concatenate([np.full(len(r[2]), nominal(r[0])) for r in rows])
         each_y = np.concatenate([np.array(r[2]) for r in rows])
-        offset = np.concatenate([(np.arange(len(r[2])) - (len(r[2]) - 1) / 2) for r in rows]) * 0.004 * (x.max() or 1)
-        self._add(chart, pg.ScatterPlotItem(each_x + offset, each_y, size=4, pen=None, brush=pg.mkBrush(theme.colour(colour, 150))))
+        offset = (
+            np.concatenate([(np.arange(len(r[2])) - (len(r[2]) - 1) / 2) for r in rows])
+            * 0.004
+            * (x.max() or 1)
+        )
+        self._add(
+            chart,
+            pg.ScatterPlotItem(
+                each_x + offset,
+                each_y,
+                size=4,
+                pen=None,
+                brush=pg.mkBrush(theme.colour(colour, 150)),
+            ),
+        )
         self._add(chart, bars)
         self._add(
             chart,
             pg.ScatterPlotItem(
-                x, y, symbol=symbol, size=11, pen=pen(colour, 2), brush=pg.mkBrush(theme.colour(colour if filled else "sheet"))
+                x,
+                y,
+                symbol=symbol,
+                size=11,
+                pen=pen(colour, 2),
+                brush=pg.mkBrush(theme.colour(colour if filled else "sheet")),
             ),
         )
         if label:
-            text = pg.TextItem(label, color=theme.colour(colour), anchor=(0, 0.5), fill=pg.mkBrush(theme.colour("sheet", 225)))
+            text = pg.TextItem(
+                label,
+                color=theme.colour(colour),
+                anchor=(0, 0.5),
+                fill=pg.mkBrush(theme.colour("sheet", 225)),
+            )
             text.setFont(font(12, bold=True))
             text.setPos(x[-1] + 0.025 * (x.max() or 1), y[-1])
             self._add(chart, text)
@@ -234,11 +307,25 @@ class ResultsPage(QWidget):
         if stall.by_line is not None and std(stall.by_line) < 0.5 * nominal(stall.by_line):
             x, u = nominal(stall.by_line) / kt, std(stall.by_line) / kt
             self._add(
-                self.speed, pg.ErrorBarItem(x=np.array([x]), y=np.array([0.0]), width=np.array([4 * u]), beam=0, pen=pen("vermilion", 4))
+                self.speed,
+                pg.ErrorBarItem(
+                    x=np.array([x]),
+                    y=np.array([0.0]),
+                    width=np.array([4 * u]),
+                    beam=0,
+                    pen=pen("vermilion", 4),
+                ),
             )
             self._add(
                 self.speed,
-                pg.ScatterPlotItem([x], [0.0], symbol="t", size=12, pen=pen("vermilion", 1), brush=pg.mkBrush(theme.colour("vermilion"))),
+                pg.ScatterPlotItem(
+                    [x],
+                    [0.0],
+                    symbol="t",
+                    size=12,
+                    pen=pen("vermilion", 1),
+                    brush=pg.mkBrush(theme.colour("vermilion")),
+                ),
             )
             if result.line is not None:
                 xs = np.array([0.0, x])
@@ -246,7 +333,8 @@ class ResultsPage(QWidget):
                     self.speed,
                     pg.PlotDataItem(
                         xs,
-                        np.array([nominal(result.line.a), 0.0]) / quantity.factor(self.desk.units["speed"], "speed"),
+                        np.array([nominal(result.line.a), 0.0])
+                        / quantity.factor(self.desk.units["speed"], "speed"),
                         pen=pen("speed", 1.2, Qt.PenStyle.DashLine),
                     ),
                 )
@@ -255,11 +343,12 @@ class ResultsPage(QWidget):
         result = self.desk.result
         head = ["torque N·m", "u", "speed rad/s", "u", "wire to shaft", "u", "gearbox", "u"]
         rows = [
-            [f(v) for v in (s.torque, s.speed, s.wire_to_shaft, s.gearbox) for f in (_n, _u)] for s in (result.running if result else [])
+            [f(v) for v in (s.torque, s.speed, s.wire_to_shaft, s.gearbox) for f in (_n, _u)]
+            for s in (result.running if result else [])
         ]
         return head, rows
 
-    # --- table, recording, budget ------------------------------------------------------------------------------------
+    # --- table, recording, budget -----------------------------------------------------------------
 
     def _table(self) -> None:
         d, result = self.desk, self.desk.result
@@ -271,14 +360,21 @@ class ResultsPage(QWidget):
                 "runs",
                 *(
                     f"{n}, {u}"
-                    for n, u in zip(("torque", "speed", "power in", "power out", "wire to shaft", "gearbox"), units, strict=True)
+                    for n, u in zip(
+                        ("torque", "speed", "power in", "power out", "wire to shaft", "gearbox"),
+                        units,
+                        strict=True,
+                    )
                 ),
             ]
         )
         rows = []
         for s in result.steps:
             first = (*s.points, *s.stalls)[0]
-            lifts = " + ".join([str(len(s.points))] * bool(s.points) + [f"{len(s.stalls)} stalled"] * bool(s.stalls))
+            lifts = " + ".join(
+                [str(len(s.points))] * bool(s.points)
+                + [f"{len(s.stalls)} stalled"] * bool(s.stalls)
+            )
             rows.append(
                 [
                     self._weight(first),
@@ -304,22 +400,30 @@ class ResultsPage(QWidget):
             text.append(f"Stall by the speed line {d.show(result.stall.by_line, 'torque')}")
         if result.stall.lifted is not None and result.stall.not_lifted is not None:
             text.append(
-                f"by weights between {d.show(nominal(result.stall.lifted), 'torque')} and {d.show(nominal(result.stall.not_lifted), 'torque')}"
+                f"by weights between {d.show(nominal(result.stall.lifted), 'torque')} and"
+                f" {d.show(nominal(result.stall.not_lifted), 'torque')}"
             )
-        text.append(f"predicted {d.show(predict.stall_torque(result.build, result.plan.voltage), 'torque')}")
+        text.append(
+            f"predicted {d.show(predict.stall_torque(result.build, result.plan.voltage), 'torque')}"
+        )
         if result.losses is not None:
             text.append(
-                f"gearbox loss {d.show(result.losses.constant, 'torque')} constant + {d.show(result.losses.proportional, 'ratio')} of the load"
+                f"gearbox loss {d.show(result.losses.constant, 'torque')} constant +"
+                f" {d.show(result.losses.proportional, 'ratio')} of the load"
             )
         if result.skipped:
             text.append(f"{len(result.skipped)} lifts left out: {result.skipped[0][1]}")
-        self.summary.setText("; ".join(text) + ". All ± are 95 % half-widths (k = 2). Grey: predicted.")
+        self.summary.setText(
+            "; ".join(text) + ". All ± are 95 % half-widths (k = 2). Grey: predicted."
+        )
 
     def _corrections(self) -> list[str]:
         """Lists what was put right after the runs; for the line below, how much that is."""
         made = self.desk.corrections()
         self.tabs.setTabVisible(3, bool(made))
-        self.corrected.fill([[f"{c.at.astimezone():%d %b %H:%M}", c.name, c.field, c.before, c.after] for c in made])
+        self.corrected.fill(
+            [[f"{c.at.astimezone():%d %b %H:%M}", c.name, c.field, c.before, c.after] for c in made]
+        )
         return [f"{len(made)} correction{'s' * (len(made) > 1)} since the runs"] if made else []
 
     def _weight(self, point: Point) -> str:
@@ -337,19 +441,34 @@ class ResultsPage(QWidget):
             return
         box = chart.box
         px, py = box.viewPixelSize()
-        kt, ks = quantity.factor(d.units["torque"], "torque"), quantity.factor(d.units["speed"], "speed")
+        kt, ks = (
+            quantity.factor(d.units["torque"], "torque"),
+            quantity.factor(d.units["speed"], "speed"),
+        )
         best: tuple[float, int, int | None] | None = None
         for s in result.running:
-            names = [("speed", 1 / ks)] if chart is self.speed else [("gearbox", 100.0), ("wire_to_shaft", 100.0)]
+            names = (
+                [("speed", 1 / ks)]
+                if chart is self.speed
+                else [("gearbox", 100.0), ("wire_to_shaft", 100.0)]
+            )
             for name, scale in names:
                 for n, source in ((None, s), *enumerate(s.points)):
                     value = getattr(source, name)
                     if value is None:
                         continue
                     offset = (
-                        0.0 if n is None else (n - (len(s.points) - 1) / 2) * 0.004 * max(nominal(q.torque) for q in result.running) / kt
+                        0.0
+                        if n is None
+                        else (n - (len(s.points) - 1) / 2)
+                        * 0.004
+                        * max(nominal(q.torque) for q in result.running)
+                        / kt
                     )
-                    away = np.hypot((nominal(s.torque) / kt + offset - x) / px, (nominal(value) * scale - y) / py)
+                    away = np.hypot(
+                        (nominal(s.torque) / kt + offset - x) / px,
+                        (nominal(value) * scale - y) / py,
+                    )
                     if away < 14 and (best is None or away < best[0]):
                         best = (away, s.index, 0 if n is None else n)
         if best is not None:
@@ -359,11 +478,19 @@ class ResultsPage(QWidget):
     def places(self) -> dict[str, QPoint]:
         """Where the points of the charts are on the page: `gearbox 2` is the third step's."""
         d, found = self.desk, {}
-        kt, ks = quantity.factor(d.units["torque"], "torque"), quantity.factor(d.units["speed"], "speed")
+        kt, ks = (
+            quantity.factor(d.units["torque"], "torque"),
+            quantity.factor(d.units["speed"], "speed"),
+        )
         for s in d.result.running if d.result else []:
-            for chart, name, scale in ((self.efficiency, "gearbox", 100.0), (self.speed, "speed", 1 / ks)):
+            for chart, name, scale in (
+                (self.efficiency, "gearbox", 100.0),
+                (self.speed, "speed", 1 / ks),
+            ):
                 if (value := getattr(s, name)) is not None:
-                    on = chart.box.mapViewToScene(QPointF(nominal(s.torque) / kt, nominal(value) * scale))
+                    on = chart.box.mapViewToScene(
+                        QPointF(nominal(s.torque) / kt, nominal(value) * scale)
+                    )
                     found[f"{name} {s.index}"] = chart.mapTo(self, chart.mapFromScene(on))
         return found
 
@@ -408,8 +535,14 @@ class ResultsPage(QWidget):
         return next((r for r in self.desk.runs if r.run == kept), None)
 
     def _budget(self, step: Any) -> None:
-        value, name = (step.gearbox, "Gearbox efficiency") if step.gearbox is not None else (step.wire_to_shaft, "Wire-to-shaft efficiency")
-        value, name, kind = (value, name, "ratio") if value is not None else (step.torque, "Torque", "torque")
+        value, name = (
+            (step.gearbox, "Gearbox efficiency")
+            if step.gearbox is not None
+            else (step.wire_to_shaft, "Wire-to-shaft efficiency")
+        )
+        value, name, kind = (
+            (value, name, "ratio") if value is not None else (step.torque, "Torque", "torque")
+        )
         self.budget.put(f"{name} {self.desk.show(value, kind)}.", budget(value))
 
     def _strike(self) -> None:
@@ -417,7 +550,9 @@ class ResultsPage(QWidget):
         stored = self._stored(point) if point else None
         if stored is not None:
             self.desk.strike([stored.id], True)
-            self.desk.said.emit(f"Lift {stored.run.repeat} is left out of the results. Ctrl+Z brings it back.")
+            self.desk.said.emit(
+                f"Lift {stored.run.repeat} is left out of the results. Ctrl+Z brings it back."
+            )
 
     def _broke(self) -> None:
         from sparring.ui.dialogs import ask_break

@@ -1,4 +1,6 @@
-"""Rig: the bench as it looks for the chosen method, dimensions beside it; calibration, masses, checks; limits; plan."""
+"""Rig: the bench as it looks for the chosen method, dimensions beside it; calibration, masses,
+checks; limits; plan.
+"""
 
 from __future__ import annotations
 
@@ -47,7 +49,9 @@ class RigPage(QWidget):
     def __init__(self, desk: Desk, session: BenchSession) -> None:
         super().__init__()
         self.desk, self.session = desk, session
-        self._kept: dict[tuple[int, type[MethodBase]], MethodBase] = {}  # dimensions of methods left for another, by rig
+        self._kept: dict[
+            tuple[int, type[MethodBase]], MethodBase
+        ] = {}  # dimensions of methods left for another, by rig
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
         page.setSpacing(10)
@@ -73,7 +77,9 @@ class RigPage(QWidget):
         self.methods.setAccessibleName("Method")
         for kind in METHODS:
             self.methods.addItem(kind.TITLE, kind)
-            self.methods.setItemData(self.methods.count() - 1, kind.PURPOSE, Qt.ItemDataRole.ToolTipRole)
+            self.methods.setItemData(
+                self.methods.count() - 1, kind.PURPOSE, Qt.ItemDataRole.ToolTipRole
+            )
         self.methods.activated.connect(lambda i: self.choose_method(self.methods.itemData(i)))
         row.addWidget(self.methods)
         row.addStretch(1)
@@ -126,8 +132,8 @@ class RigPage(QWidget):
         return right
 
     def finish(self) -> None:
-        """Fills the plan: what is run, on which rig, and where the bench stops by itself. In a turn of its own, so that no turn
-        of the loop is long; or when the page is shown."""
+        """Fills the plan: what is run, on which rig, and where the bench stops by itself. In a turn
+        of its own, so that no turn of the loop is long; or when the page is shown."""
         if self.forms:
             return
         inner = QWidget()
@@ -150,7 +156,11 @@ class RigPage(QWidget):
             (
                 "Stops by itself at",
                 "rig",
-                [("Current", ("limits", "current")), ("Output speed", ("limits", "speed")), ("Stalled for", ("limits", "stalled_for"))],
+                [
+                    ("Current", ("limits", "current")),
+                    ("Output speed", ("limits", "speed")),
+                    ("Stalled for", ("limits", "stalled_for")),
+                ],
             ),
             (
                 "Rig",
@@ -178,7 +188,12 @@ class RigPage(QWidget):
             forms.append(Form(self.desk, what, rows, units={("limits", "speed"): "rpm"}))
             column.addWidget(forms[-1])
             if title.startswith("Stops"):
-                column.addWidget(note("The bench is asked to stop. Neither this nor STOP on the screen is an emergency stop."))
+                column.addWidget(
+                    note(
+                        "The bench is asked to stop. Neither this nor STOP on the screen is an"
+                        " emergency stop."
+                    )
+                )
         latitude = QPushButton("Gravity by latitude …")
         latitude.clicked.connect(self._gravity)
         column.addWidget(latitude)
@@ -192,16 +207,25 @@ class RigPage(QWidget):
 
     def _gravity(self) -> None:
         gravity = ask_gravity(self)
-        if gravity is not None and (reason := self.desk.edit("rig", ("gravity",), gravity, "local gravity")):
+        if gravity is not None and (
+            reason := self.desk.edit("rig", ("gravity",), gravity, "local gravity")
+        ):
             self.desk.said.emit(reason)
 
     def _masses(self) -> QWidget:
         masses = QWidget()
         rows = QVBoxLayout(masses)
         rows.setContentsMargins(0, 0, 0, 0)
-        rows.addWidget(note("Each mass you own, weighed once, with its ±: 310.2 g ± 0.5 g. Calibration goes through them."))
+        rows.addWidget(
+            note(
+                "Each mass you own, weighed once, with its ±: 310.2 g ± 0.5 g. Calibration goes"
+                " through them."
+            )
+        )
         columns: list[tuple[str, Path]] = [("name", ("name",)), ("weighs", ("mass",))]
-        shelf = ListEditor(self.desk, ("shelf",), Weight(name="mass"), columns, "Masses on the shelf", what="rig")
+        shelf = ListEditor(
+            self.desk, ("shelf",), Weight(name="mass"), columns, "Masses on the shelf", what="rig"
+        )
         rows.addWidget(shelf, 1)
         use = QPushButton("Make them the plan's weights")
         use.clicked.connect(self._plan_from_shelf)
@@ -222,7 +246,11 @@ class RigPage(QWidget):
         for n, shown in ((2, method.weighed()), (3, isinstance(method, RunUp))):
             if self.tabs.isTabVisible(n) != shown:
                 self.tabs.setTabVisible(n, shown)
-                self.tabs.setCurrentIndex(self.tabs.currentIndex() if self.tabs.isTabVisible(self.tabs.currentIndex()) else 0)
+                self.tabs.setCurrentIndex(
+                    self.tabs.currentIndex()
+                    if self.tabs.isTabVisible(self.tabs.currentIndex())
+                    else 0
+                )
         if self.forms:
             self.loads.setVisible(bool(method.STEP))
         self._ask()
@@ -233,11 +261,15 @@ class RigPage(QWidget):
             return
         first = next(iter(self.desk.setup_findings()), None)
         self.asked.setText(
-            f"Next: {first.title[0].lower()}{first.title[1:]}. {' '.join(first.try_next[:1])}" if first else "Nothing is missing."
+            f"Next: {first.title[0].lower()}{first.title[1:]}. {' '.join(first.try_next[:1])}"
+            if first
+            else "Nothing is missing."
         )
 
     def show_place(self, place: str) -> QWidget | None:
-        """Brings forward what a finding's place names (`rig.sensors.supply`); the field to begin at, None where there is none."""
+        """Brings forward what a finding's place names (`rig.sensors.supply`); the field to begin
+        at, None where there is none.
+        """
         path = tuple(place.split(".")[1:])
         name = path[-1] if path else ""
         if (entry := self.sensors.choose(name)) is not None:
@@ -248,14 +280,23 @@ class RigPage(QWidget):
             return self.checklist.care.name
         if path[:1] == ("method",):
             return self.picture.fields.get(name)
-        found = next((form.fields[path] for form in self.forms if form.what == "rig" and path in form.fields), None)
+        found = next(
+            (
+                form.fields[path]
+                for form in self.forms
+                if form.what == "rig" and path in form.fields
+            ),
+            None,
+        )
         if found is not None:
             self.tabs.setCurrentIndex(0)
             self.plan_area.reveal(found)
         return found
 
     def choose_method(self, kind: type[MethodBase]) -> None:
-        """Sets the rig up for another method; the dimensions of the one left are kept while the window is open."""
+        """Sets the rig up for another method; the dimensions of the one left are kept while the
+        window is open.
+        """
         old = self.desk.rig.method
         if type(old) is kind:
             return
@@ -279,7 +320,9 @@ class RigPage(QWidget):
                     else f"{np.nanmean(counts):.0f} counts"
                 )
             if "speed" in ring.channels:
-                live["speed"] = d.show(float(np.nanmean(ring.values("speed")[recent])), "speed", decimals=0)
+                live["speed"] = d.show(
+                    float(np.nanmean(ring.values("speed")[recent])), "speed", decimals=0
+                )
         self.picture.show_live(live)
 
     def showEvent(self, event: Any) -> None:

@@ -1,4 +1,6 @@
-"""Run: four large figures, three strips, the ladder of weights; one key does the next obvious thing, Esc stops."""
+"""Run: four large figures, three strips, the ladder of weights; one key does the next obvious
+thing, Esc stops.
+"""
 
 from __future__ import annotations
 
@@ -42,7 +44,9 @@ class RunPage(QWidget):
         self.lift: Lift | None = None
         self.forced: int | None = None  # step that the tester chose out of turn
         self._forced_for: tuple[Any, ...] = ()
-        self._foreseen: tuple[tuple[Build, Rig, Plan], list[tuple[float, float, float]]] | None = None
+        self._foreseen: tuple[tuple[Build, Rig, Plan], list[tuple[float, float, float]]] | None = (
+            None
+        )
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
         page.setSpacing(8)
@@ -69,13 +73,19 @@ class RunPage(QWidget):
         session.state_changed.connect(self.refresh)
         session.happened.connect(lambda _t: self.refresh())
         session.kept.connect(self._kept)
-        for signal in (desk.plan_changed, desk.result_changed, desk.lists_changed, desk.build_changed, desk.rig_changed):
+        for signal in (
+            desk.plan_changed,
+            desk.result_changed,
+            desk.lists_changed,
+            desk.build_changed,
+            desk.rig_changed,
+        ):
             signal.connect(self.refresh)
         desk.rig_changed.connect(self._know_the_rig)
         self._know_the_rig()
         self.refresh()
 
-    # --- what to do next --------------------------------------------------------------------------------------
+    # --- what to do next --------------------------------------------------------------------------
 
     def refresh(self) -> None:
         """Brings ladder and button in step with desk and bench."""
@@ -85,11 +95,15 @@ class RunPage(QWidget):
         self.figures["speed"].rename("Speed of the mass" if method.BODY_SPEED else "Output speed")
         done = self.desk.done_lifts()
         stalls = stalls_of(d.outcomes())
-        if self.forced is not None and (self._forced_for != (d.build_id, d.rig_key) or self.forced >= len(plan.loads)):
+        if self.forced is not None and (
+            self._forced_for != (d.build_id, d.rig_key) or self.forced >= len(plan.loads)
+        ):
             self.forced = None  # chosen for another build or rig, or the plan has become shorter
         begun = s.state in ("preparing", "lifting")
         if self.forced is not None and not begun:
-            self.lift = Lift(self.forced, 1 + max((x.repeat for x in done if x.step == self.forced), default=0))
+            self.lift = Lift(
+                self.forced, 1 + max((x.repeat for x in done if x.step == self.forced), default=0)
+            )
         elif not begun:
             self.lift = what_next(plan, d.outcomes())
         self._rows(done, stalls)
@@ -97,7 +111,10 @@ class RunPage(QWidget):
         weight = d.step_name(self.lift.step) if self.lift and method.STEP else ""
         tared = s.tare is not None or not method.CELL
         if s.state == "off":
-            text, say = "Connect the simulated bench", "No bench yet. The Bench menu connects a board on a serial port instead."
+            text, say = (
+                "Connect the simulated bench",
+                "No bench yet. The Bench menu connects a board on a serial port instead.",
+            )
         elif s.state in ("connecting", "lost"):
             text, on, say = "Waiting for the bench", False, s.why
             if s.stop_wanted and s.state == "lost":
@@ -113,16 +130,30 @@ class RunPage(QWidget):
         elif s.state == "lifting":
             text, on = (f"{doing} …", False) if s.obeys else (f"End this {do.lower()}", True)
         elif self._other_bench():
-            text, say = "Set up the simulated bench anew", f"It still has what was on it: {s.simulates}."
+            text, say = (
+                "Set up the simulated bench anew",
+                f"It still has what was on it: {s.simulates}.",
+            )
         elif not s.stands_in and not d.rig.care_confirmed:
-            text, say = "Confirm the care notes", "Once for each rig, by name, before a board drives anything: on Rig, under Checks."
+            text, say = (
+                "Confirm the care notes",
+                "Once for each rig, by name, before a board drives anything: on Rig, under Checks.",
+            )
         elif method.LETS_DOWN and s.hook_up:
-            text, say = "Lower the hook", "It was stopped on its way; nothing can be hung until it is down."
+            text, say = (
+                "Lower the hook",
+                "It was stopped on its way; nothing can be hung until it is down.",
+            )
         elif s.obeys and not tared:
-            text, say = "Tare, with nothing pulling", f"The reading of the cell {method.CELL} becomes its zero."
+            text, say = (
+                "Tare, with nothing pulling",
+                f"The reading of the cell {method.CELL} becomes its zero.",
+            )
         elif self.lift is None:
             text, say = "See the results", "All of the plan is done."
-        elif not method.STEP or (s.hung is not None and abs(s.hung - d.steps()[self.lift.step]) < 1e-6):
+        elif not method.STEP or (
+            s.hung is not None and abs(s.hung - d.steps()[self.lift.step]) < 1e-6
+        ):
             again = any(x.step == self.lift.step for x in done)
             text = f"{do} {weight}".strip() + (" again" if again else "")
         elif s.obeys:
@@ -134,7 +165,10 @@ class RunPage(QWidget):
             )
         else:
             text = f"Record a {do.lower()} {f'of {weight}' if weight else ''}".strip()
-            say = f"This bench takes no commands: press, {do.lower()} by hand, press again at the end."
+            say = (
+                f"This bench takes no commands: press, {do.lower()} by hand, press again at the"
+                " end."
+            )
         self.ladder.go.say(text, alarm=alarm)
         self.ladder.go.setEnabled(on)
         self.ladder.say.setText(say)
@@ -147,25 +181,35 @@ class RunPage(QWidget):
         )
         self.empty.setVisible(s.ring is None)
         self.empty.setText(
-            "The strips show load cell, speed and current as soon as a bench is connected. Press Space to try the simulated one."
+            "The strips show load cell, speed and current as soon as a bench is connected. Press"
+            " Space to try the simulated one."
         )
-        if s.live is None:  # what the figures showed last is no reading; the strips keep what has been
-            for figure, kind in zip(self.figures.values(), ("torque", "speed", "current", "force"), strict=True):
+        # what the figures showed last is no reading; the strips keep what has been
+        if s.live is None:
+            for figure, kind in zip(
+                self.figures.values(), ("torque", "speed", "current", "force"), strict=True
+            ):
                 figure.put("–", d.units[kind])
         if s.ring is None:
             self.strips.blank()
 
     def _expected(self) -> list[tuple[float, float, float]]:
-        """Of every step: chance that it stalls, output torque it asks for [N·m], gearbox efficiency then. Worked out once for a
-        build, rig and plan: a change on the desk, and every word of the bench, brings the ladder up to date."""
+        """Of every step: chance that it stalls, output torque it asks for [N·m], gearbox efficiency
+        then. Worked out once for a build, rig and plan: a change on the desk, and every word of the
+        bench, brings the ladder up to date.
+        """
         d = self.desk
         asked_of = (d.build, d.rig, d.plan)
-        if self._foreseen is None or any(a is not b for a, b in zip(self._foreseen[0], asked_of, strict=True)):
+        if self._foreseen is None or any(
+            a is not b for a, b in zip(self._foreseen[0], asked_of, strict=True)
+        ):
             steps = []
             for load in d.todo.loads:
                 asked = predict.load_torque(d.rig, load.value)
                 chance = predict.stall_likelihood(d.build, d.rig, load.value, d.todo.voltage)
-                steps.append((chance, asked, predict.power_flow(d.build, asked, d.todo.voltage).gearbox))
+                steps.append(
+                    (chance, asked, predict.power_flow(d.build, asked, d.todo.voltage).gearbox)
+                )
             self._foreseen = asked_of, steps
         return self._foreseen[1]
 
@@ -187,17 +231,31 @@ class RunPage(QWidget):
             n = sum(1 for x in done if x.step == i)
             if i in stalls and i not in found:
                 text = "stalled"
-            elif i in found and (found[i].gearbox is not None or found[i].wire_to_shaft is not None):
-                text = d.show(found[i].gearbox if found[i].gearbox is not None else found[i].wire_to_shaft, "ratio", decimals=1)
+            elif i in found and (
+                found[i].gearbox is not None or found[i].wire_to_shaft is not None
+            ):
+                text = d.show(
+                    found[i].gearbox if found[i].gearbox is not None else found[i].wire_to_shaft,
+                    "ratio",
+                    decimals=1,
+                )
             else:
                 chance, asked, eta = expected[i]
-                text = f"stall {100 * chance:.0f} %" if chance > 0.05 else f"{100 * eta:.0f} % expected"
+                text = (
+                    f"stall {100 * chance:.0f} %"
+                    if chance > 0.05
+                    else f"{100 * eta:.0f} % expected"
+                )
                 if asked <= 0 or (chance <= 0.05 and d.rig.method.STANDS):
                     text = ""
                 if n and i not in stalls and d.rig.method.STANDS:
                     text = "lifted"
             row.put(
-                (d.step_name(i) if d.rig.method.STEP else d.rig.method.DOES[0].lower(), f"{n}/{plan.repeats}", text),
+                (
+                    d.step_name(i) if d.rig.method.STEP else d.rig.method.DOES[0].lower(),
+                    f"{n}/{plan.repeats}",
+                    text,
+                ),
                 n,
                 plan.repeats,
                 stalled=i in stalls or "stall" in text,
@@ -206,7 +264,9 @@ class RunPage(QWidget):
 
     def _other_bench(self) -> bool:
         """Whether another build, rig or method is on the simulated bench than on the desk."""
-        return self.session.simulated and self.session.simulates != on_bench(self.desk.build, self.desk.rig)
+        return self.session.simulated and self.session.simulates != on_bench(
+            self.desk.build, self.desk.rig
+        )
 
     def _force(self, step: int) -> None:
         self.forced = None if self.forced == step else step
@@ -283,7 +343,7 @@ class RunPage(QWidget):
         if self.desk.runs:
             self.strips.kept.append(self.desk.runs[-1].run)
 
-    # --- live pictures --------------------------------------------------------------------------------------------
+    # --- live pictures ----------------------------------------------------------------------------
 
     def _know_the_rig(self) -> None:
         self._instruments = Instruments(self.desk.rig)
@@ -293,7 +353,13 @@ class RunPage(QWidget):
 
     def _series(self, key: str) -> np.ndarray | None:
         ring = self.session.ring
-        return None if ring is None else self._instruments.series(key, {c: ring.values(c) for c in ring.channels}, self._tare())
+        return (
+            None
+            if ring is None
+            else self._instruments.series(
+                key, {c: ring.values(c) for c in ring.channels}, self._tare()
+            )
+        )
 
     def _paint_live(self) -> None:
         ring = self.session.ring
@@ -304,10 +370,17 @@ class RunPage(QWidget):
         if self.session.live is None:  # the last that came before it was lost
             return
         recent = ring.since(float(ring.t[-1]) - _AVERAGE)
-        x = self._instruments.figures({c: ring.values(c)[recent] for c in ring.channels}, self._tare())
+        x = self._instruments.figures(
+            {c: ring.values(c)[recent] for c in ring.channels}, self._tare()
+        )
         if self.isVisible():
             self._figures(x)
-        if x.voltage is not None and x.current is not None and x.speed is not None and x.torque is not None:
+        if (
+            x.voltage is not None
+            and x.current is not None
+            and x.speed is not None
+            and x.torque is not None
+        ):
             moving = x.speed > 0.05
             flow = predict.measured_flow(
                 self.desk.build,
@@ -334,4 +407,6 @@ class RunPage(QWidget):
             shown = quantity.from_si(value, unit, kind)
             places = max(0, size - (1 if abs(shown) >= 100 else 0))
             text = f"{shown:.{places}f}"
-            self.figures[key].put("0." + "0" * places if places and float(text) == 0 else text, unit)
+            self.figures[key].put(
+                "0." + "0" * places if places and float(text) == 0 else text, unit
+            )

@@ -1,5 +1,5 @@
-"""The bench drawn for its method, its dimensions as fields: beside the drawing with a line from each to the place it is measured
-at, below a wide one with a number for each."""
+"""The bench drawn for its method, its dimensions as fields: beside the drawing with a line from
+each to the place it is measured at, below a wide one with a number for each."""
 
 from __future__ import annotations
 
@@ -56,8 +56,11 @@ class BenchPicture(QWidget):
                 self.row.removeWidget(self.form)
                 self.form.hide()
                 self.form.deleteLater()
-            self.form = Form(self.desk, "rig", [(label, ("method", name)) for label, name in method.FIELDS])
-            self.form.setMinimumWidth(318 if self._kind in ("run-up", "generator") else 286)  # their units are long
+            self.form = Form(
+                self.desk, "rig", [(label, ("method", name)) for label, name in method.FIELDS]
+            )
+            # their units are long
+            self.form.setMinimumWidth(318 if self._kind in ("run-up", "generator") else 286)
             self.row.addWidget(self.form)
         self._arrange()
         self.update()
@@ -71,8 +74,13 @@ class BenchPicture(QWidget):
         """A wide drawing stands above its fields where the window is high enough."""
         if self.form is None:
             return
-        below = self._kind not in _TALL and self.height() - self.form.minimumSizeHint().height() >= _ROOM
-        self.row.setDirection(QBoxLayout.Direction.TopToBottom if below else QBoxLayout.Direction.LeftToRight)
+        below = (
+            self._kind not in _TALL
+            and self.height() - self.form.minimumSizeHint().height() >= _ROOM
+        )
+        self.row.setDirection(
+            QBoxLayout.Direction.TopToBottom if below else QBoxLayout.Direction.LeftToRight
+        )
         self.row.setContentsMargins(round(2.5 * _BALLOON) if below else 0, 0, 0, 0)
         self.form.setMaximumWidth(460 if below else 320)
         upright = QSizePolicy.Policy.Maximum if below else QSizePolicy.Policy.Preferred
@@ -100,8 +108,18 @@ class BenchPicture(QWidget):
                 at = places[name]
                 p.setPen(theme.colour(colour))
                 across = p.fontMetrics().horizontalAdvance(self.live[name]) + 4
-                left = max(min(at.x() - across / 2, (self.width() if self.below else self.form.x() - 4.0) - across), 0.0)
-                p.drawText(QRectF(left, max(at.y() - 10, 0.0), across, 20), Qt.AlignmentFlag.AlignCenter, self.live[name])
+                left = max(
+                    min(
+                        at.x() - across / 2,
+                        (self.width() if self.below else self.form.x() - 4.0) - across,
+                    ),
+                    0.0,
+                )
+                p.drawText(
+                    QRectF(left, max(at.y() - 10, 0.0), across, 20),
+                    Qt.AlignmentFlag.AlignCenter,
+                    self.live[name],
+                )
 
     def _box(self) -> QRectF:
         """Where the drawing goes."""
@@ -133,20 +151,36 @@ class BenchPicture(QWidget):
         assert self.form is not None
         numbered = [(field, places[name]) for name, field in self.fields.items() if name in places]
         p.setFont(font(11, bold=True))
-        for n, ((field, to), at) in enumerate(zip(numbered, _apart([to for _, to in numbered], self._box()), strict=True), start=1):
+        for n, ((field, to), at) in enumerate(
+            zip(numbered, _apart([to for _, to in numbered], self._box()), strict=True), start=1
+        ):
             p.setPen(QPen(theme.colour("ink-2"), 1))
             p.setBrush(theme.colour("ink-2"))
             p.drawLine(to, at)
             p.drawEllipse(to, 2.2, 2.2)
-            for centre in (at, QPointF(self.form.x() - 1.4 * _BALLOON, self.form.y() + field.y() + field.height() / 2)):
+            for centre in (
+                at,
+                QPointF(
+                    self.form.x() - 1.4 * _BALLOON, self.form.y() + field.y() + field.height() / 2
+                ),
+            ):
                 p.setBrush(theme.colour("sheet"))
                 p.drawEllipse(centre, _BALLOON, _BALLOON)
-                p.drawText(QRectF(centre.x() - 10, centre.y() - 10, 20, 20), Qt.AlignmentFlag.AlignCenter, str(n))
+                p.drawText(
+                    QRectF(centre.x() - 10, centre.y() - 10, 20, 20),
+                    Qt.AlignmentFlag.AlignCenter,
+                    str(n),
+                )
 
 
 def _apart(places: list[QPointF], box: QRectF) -> list[QPointF]:
-    """Where the numbers of these places stand: a little outwards of each, and clear of each other."""
-    middle = QPointF(sum(p.x() for p in places) / len(places), sum(p.y() for p in places) / len(places)) if places else box.center()
+    """Where the numbers of these places stand: a little outwards of each, and
+    clear of each other."""
+    middle = (
+        QPointF(sum(p.x() for p in places) / len(places), sum(p.y() for p in places) / len(places))
+        if places
+        else box.center()
+    )
     found = []
     for place in places:
         x, y = place.x() - middle.x(), place.y() - middle.y()
@@ -158,13 +192,18 @@ def _apart(places: list[QPointF], box: QRectF) -> list[QPointF]:
                 x, y = a[0] - b[0], a[1] - b[1]
                 far = math.hypot(x, y) or 1.0
                 push = max(2.3 * _BALLOON - far, 0.0) / 2
-                a[0], a[1], b[0], b[1] = a[0] + push * x / far, a[1] + push * y / far, b[0] - push * x / far, b[1] - push * y / far
+                a[0], a[1], b[0], b[1] = (
+                    a[0] + push * x / far,
+                    a[1] + push * y / far,
+                    b[0] - push * x / far,
+                    b[1] - push * y / far,
+                )
             a[0] = min(max(a[0], box.left() + _BALLOON), box.right() - _BALLOON)
             a[1] = min(max(a[1], box.top() + _BALLOON), box.bottom() - _BALLOON)
     return [QPointF(x, y) for x, y in found]
 
 
-# --- the drawings: each returns where its fields' lines end -----------------------------------------------------------
+# --- the drawings: each returns where its fields' lines end ---------------------------------------
 
 
 def _hoist(p: QPainter, b: QRectF, rig: Rig) -> Places:
@@ -213,7 +252,9 @@ def _lever(p: QPainter, b: QRectF, rig: Rig) -> Places:
     drive(p, QRectF(axis.x() - 26, axis.y() - 34, 52, 68), "")
 
     def at(angle: float, part: float) -> QPointF:
-        return QPointF(axis.x() + reach * part * math.cos(angle), axis.y() - reach * part * math.sin(angle))
+        return QPointF(
+            axis.x() + reach * part * math.cos(angle), axis.y() - reach * part * math.sin(angle)
+        )
 
     p.setPen(QPen(theme.colour("ink-3"), 1, Qt.PenStyle.DashLine))
     p.drawLine(axis, at(0.0, 1.12))
@@ -221,7 +262,15 @@ def _lever(p: QPainter, b: QRectF, rig: Rig) -> Places:
         p.drawLine(at(angle, 0.5), at(angle, 1.1))
         ink(p, 1.4, "ink-2", 120)
         tip, down = at(angle, 0.9), 1 if angle == m.start.value else -1
-        p.drawPolygon(QPolygonF([tip, QPointF(tip.x() - 7, tip.y() + 14 * down), QPointF(tip.x() + 7, tip.y() + 14 * down)]))
+        p.drawPolygon(
+            QPolygonF(
+                [
+                    tip,
+                    QPointF(tip.x() - 7, tip.y() + 14 * down),
+                    QPointF(tip.x() + 7, tip.y() + 14 * down),
+                ]
+            )
+        )
         p.setPen(QPen(theme.colour("ink-3"), 1, Qt.PenStyle.DashLine))
     p.save()
     p.translate(axis)
@@ -255,7 +304,11 @@ def _brake(p: QPainter, b: QRectF, rig: Rig) -> Places:
     p.drawEllipse(axis, r, r)
     ink(p, 1.6, "ink-2", 150)
     for side in (-1, 1):
-        p.drawChord(QRectF(axis.x() - r - 8, axis.y() - r - 8, 2 * r + 16, 2 * r + 16), 16 * (50 if side < 0 else 230), 16 * 80)
+        p.drawChord(
+            QRectF(axis.x() - r - 8, axis.y() - r - 8, 2 * r + 16, 2 * r + 16),
+            16 * (50 if side < 0 else 230),
+            16 * 80,
+        )
     arm_y = axis.y() + r + 14
     ink(p, 1.6, "pale")
     p.drawRect(QRectF(axis.x() - r - 12, arm_y - 5, 0.62 * w, 10))
@@ -277,7 +330,11 @@ def _brake(p: QPainter, b: QRectF, rig: Rig) -> Places:
         "heat_capacity": QPointF(axis.x() + r * 0.6, axis.y() - r * 0.5),
         "hottest": QPointF(axis.x() + r * 0.5, axis.y() + r * 0.98),
         "cell": QPointF(cell_x + 66, ground - 14) if roomy else QPointF(cell_x - 68, ground - 14),
-        "speed": QPointF(axis.x() - r - 46, axis.y()) if roomy else QPointF(axis.x() - 6, axis.y() - r - 34),
+        "speed": (
+            QPointF(axis.x() - r - 46, axis.y())
+            if roomy
+            else QPointF(axis.x() - 6, axis.y() - r - 34)
+        ),
     }
 
 
@@ -320,7 +377,11 @@ def _run_up(p: QPainter, b: QRectF, rig: Rig) -> Places:
     ink(p, 1.6, "ink-2", 110)
     p.drawEllipse(axis, r, r)
     ink(p, 1.6, "sheet")
-    p.drawEllipse(axis, r * 0.55, r * 0.55) if getattr(rig.method, "shape", "disc") == "ring" else None
+    (
+        p.drawEllipse(axis, r * 0.55, r * 0.55)
+        if getattr(rig.method, "shape", "disc") == "ring"
+        else None
+    )
     pinion = r * 0.22
     wheel_r = min(pinion * 2.6, 0.24 * w)
     wheel = QPointF(axis.x() - pinion - wheel_r, axis.y() + 0.0)
@@ -332,7 +393,11 @@ def _run_up(p: QPainter, b: QRectF, rig: Rig) -> Places:
     shaft(p, wheel, pinion * 0.4)
     p.setFont(font(11))
     p.setPen(theme.colour("ink-2"))
-    p.drawText(QRectF(b.x(), b.bottom() - 18, w, 16), Qt.AlignmentFlag.AlignCenter, "guard closed all round")
+    p.drawText(
+        QRectF(b.x(), b.bottom() - 18, w, 16),
+        Qt.AlignmentFlag.AlignCenter,
+        "guard closed all round",
+    )
     return {
         "inertia": QPointF(axis.x() + r * 0.05, axis.y() - r * 0.9),
         "gearing": QPointF(axis.x(), axis.y() - pinion * 0.7),
@@ -361,10 +426,24 @@ def _generator(p: QPainter, b: QRectF, rig: Rig) -> Places:
     top, bottom = y - 0.2 * h, y + 0.22 * h
     p.setPen(QPen(theme.colour("current"), 2))
     p.drawPolyline(
-        QPolygonF([QPointF(g.x() + r * 0.8, y - r * 0.6), QPointF(g.x() + r * 0.8, top), QPointF(x, top), QPointF(x, y - 0.1 * h)])
+        QPolygonF(
+            [
+                QPointF(g.x() + r * 0.8, y - r * 0.6),
+                QPointF(g.x() + r * 0.8, top),
+                QPointF(x, top),
+                QPointF(x, y - 0.1 * h),
+            ]
+        )
     )
     p.drawPolyline(
-        QPolygonF([QPointF(g.x() + r * 0.8, y + r * 0.6), QPointF(g.x() + r * 0.8, bottom), QPointF(x, bottom), QPointF(x, y + 0.1 * h)])
+        QPolygonF(
+            [
+                QPointF(g.x() + r * 0.8, y + r * 0.6),
+                QPointF(g.x() + r * 0.8, bottom),
+                QPointF(x, bottom),
+                QPointF(x, y + 0.1 * h),
+            ]
+        )
     )
     ink(p, 1.6, "sheet")
     p.drawRect(QRectF(x - 9, y - 0.1 * h, 18, 0.2 * h))

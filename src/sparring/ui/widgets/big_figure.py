@@ -44,7 +44,9 @@ class BigFigure(QWidget):
             size -= 2
             p.setFont(font(size, bold=True))
         p.setPen(theme.colour("ink"))
-        p.drawText(QRectF(14, 22, self.width() - 14, h - 24), Qt.AlignmentFlag.AlignVCenter, self.value)
+        p.drawText(
+            QRectF(14, 22, self.width() - 14, h - 24), Qt.AlignmentFlag.AlignVCenter, self.value
+        )
         x = 14 + p.fontMetrics().horizontalAdvance(self.value) + 8
         p.setFont(font(15))
         p.setPen(theme.colour("ink-2"))

@@ -11,7 +11,9 @@ from sparring.ui.theme import font, theme
 
 
 class BudgetView(QWidget):
-    """Which input makes how much of the uncertainty: bars, the largest first, with the one to improve named."""
+    """Which input makes how much of the uncertainty: bars, the largest first, with the one to
+    improve named.
+    """
 
     def __init__(self) -> None:
         super().__init__()
@@ -22,7 +24,9 @@ class BudgetView(QWidget):
 
     def put(self, title: str, rows: list[Share]) -> None:
         self.title, self.rows = title, rows
-        self.setAccessibleName(title + ": " + ", ".join(f"{r.name} {100 * r.share:.0f} percent" for r in rows[:6]))
+        self.setAccessibleName(
+            title + ": " + ", ".join(f"{r.name} {100 * r.share:.0f} percent" for r in rows[:6])
+        )
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -30,7 +34,11 @@ class BudgetView(QWidget):
         p.setFont(font(13))
         p.setPen(theme.colour("ink"))
         if not self.rows:
-            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Choose a point to see what its uncertainty is made of.")
+            p.drawText(
+                self.rect(),
+                Qt.AlignmentFlag.AlignCenter,
+                "Choose a point to see what its uncertainty is made of.",
+            )
             return
         advice = f"{self.title} To make it smaller, improve: {self.rows[0].name}."
         p.drawText(
@@ -46,7 +54,10 @@ class BudgetView(QWidget):
             p.setPen(theme.colour("ink"))
             p.drawText(QRectF(4, y, 250, height - 3), Qt.AlignmentFlag.AlignVCenter, row.name)
             width = (self.width() - 340) * row.share
-            p.fillRect(QRectF(260, y + 3, max(width, 1), height - 9), theme.colour("reseda" if i else "brass"))
+            p.fillRect(
+                QRectF(260, y + 3, max(width, 1), height - 9),
+                theme.colour("reseda" if i else "brass"),
+            )
             p.setPen(theme.colour("ink-2"))
             p.drawText(
                 QRectF(266 + width, y, 70, height - 3),

@@ -51,7 +51,9 @@ class CarePanel(QWidget):
         self.ask.setVisible(not rig.care_confirmed)
         read = rig.care_read
         self.said.setText(
-            f"Confirmed by {read.by} on {read.on} for this {rig.method.kind}." if read is not None and rig.care_confirmed else ""
+            f"Confirmed by {read.by} on {read.on} for this {rig.method.kind}."
+            if read is not None and rig.care_confirmed
+            else ""
         )
         self.said.setVisible(rig.care_confirmed)
 
@@ -63,6 +65,8 @@ class CarePanel(QWidget):
             self.name.setFocus()
             return
         self.desk.settings.setValue("name", name)
-        read = CareRead(by=name[:80], on=f"{date.today():%Y-%m-%d}", method=self.desk.rig.method.kind)
+        read = CareRead(
+            by=name[:80], on=f"{date.today():%Y-%m-%d}", method=self.desk.rig.method.kind
+        )
         if reason := self.desk.edit("rig", ("care_read",), read, "confirmation of the care notes"):
             self.desk.said.emit(reason)

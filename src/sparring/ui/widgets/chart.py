@@ -1,4 +1,6 @@
-"""Charts: axes with units, crosshair with a readout, zoom by wheel and drag, copies as picture, table or CSV."""
+"""Charts: axes with units, crosshair with a readout, zoom by wheel and drag, copies as picture,
+table or CSV.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,8 @@ class _Axis(pg.AxisItem):
         self.enableAutoSIPrefix(False)
 
     def paint(self, painter: QPainter, option: Any, widget: Any) -> None:
-        # straight onto the chart: played from a picture, every text looks its font up again and takes a millisecond
+        # straight onto the chart: played from a picture, every text looks its font up again and
+        # takes a millisecond
         if self.picture is None:
             painter.setFont(self.style["tickFont"])
             self.picture = self.generateDrawSpecs(painter)
@@ -37,7 +40,9 @@ class _Axis(pg.AxisItem):
 
 
 class Chart(pg.GraphicsView):
-    """One pair of axes. `rows`: what a copied table holds (header, lines of figures), given by whoever fills it."""
+    """One pair of axes. `rows`: what a copied table holds (header, lines of figures), given by
+    whoever fills it.
+    """
 
     pointed = pyqtSignal(float, float)
     clicked = pyqtSignal(float, float)
@@ -119,9 +124,13 @@ class Chart(pg.GraphicsView):
         self._cross[0].setPos(p.x())
         self._cross[1].setPos(p.y())
         (x0, x1), (y0, y1) = box.viewRange()
-        self._readout.setAnchor((1 if p.x() > (x0 + x1) / 2 else 0, 0 if p.y() > (y0 + y1) / 2 else 1))
+        self._readout.setAnchor(
+            (1 if p.x() > (x0 + x1) / 2 else 0, 0 if p.y() > (y0 + y1) / 2 else 1)
+        )
         self._readout.setPos(p.x(), p.y())
-        self._readout.setText(self.readout(p.x(), p.y()) if self.readout else f"{p.x():.4g}, {p.y():.4g}")
+        self._readout.setText(
+            self.readout(p.x(), p.y()) if self.readout else f"{p.x():.4g}, {p.y():.4g}"
+        )
         self.pointed.emit(p.x(), p.y())
 
     def leaveEvent(self, event: Any) -> None:
@@ -159,17 +168,28 @@ class Chart(pg.GraphicsView):
         clipboard = QGuiApplication.clipboard()
         if clipboard and self.rows is not None:
             head, lines = self.rows()
-            clipboard.setText("\n".join([separator.join(head), *(separator.join(f"{v:.6g}" for v in line) for line in lines)]))
+            clipboard.setText(
+                "\n".join(
+                    [
+                        separator.join(head),
+                        *(separator.join(f"{v:.6g}" for v in line) for line in lines),
+                    ]
+                )
+            )
 
 
-def pen(colour: str, width: float = 1, style: Qt.PenStyle = Qt.PenStyle.SolidLine, alpha: int = 255) -> QPen:
+def pen(
+    colour: str, width: float = 1, style: Qt.PenStyle = Qt.PenStyle.SolidLine, alpha: int = 255
+) -> QPen:
     """A pen of the theme. Long curves keep width 1: Qt draws wider ones many times slower."""
     result: QPen = pg.mkPen(theme.colour(colour, alpha), width=width, style=style)
     return result
 
 
 def thinned(t: np.ndarray, y: np.ndarray, columns: int) -> tuple[np.ndarray, np.ndarray]:
-    """The lowest and highest value of each of `columns` spans: what a screen that wide can show of (t, y)."""
+    """The lowest and highest value of each of `columns` spans: what a screen that wide can show of
+    (t, y).
+    """
     n = len(t)
     if n <= 4 * columns:
         return t, y

@@ -25,7 +25,9 @@ class Clickable(Label):
 
 
 class Checklist(QWidget):
-    """What to look at before a run. What was found loose is counted, and stands first the next time."""
+    """What to look at before a run. What was found loose is counted, and stands first the next
+    time.
+    """
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -73,7 +75,9 @@ class Checklist(QWidget):
             box = QCheckBox()
             box.setAccessibleName(check.text)
             box.setChecked(check.text in self._ticked)
-            box.toggled.connect(lambda on, text=check.text: (self._ticked.add if on else self._ticked.discard)(text))
+            box.toggled.connect(
+                lambda on, text=check.text: (self._ticked.add if on else self._ticked.discard)(text)
+            )
             row.addWidget(box)
             text = Clickable(check.text + (f" (loose {check.loose} ×)" if check.loose else ""), box)
             row.addWidget(text, 1)
@@ -85,13 +89,18 @@ class Checklist(QWidget):
             self.rows.addWidget(line)
 
     def _loose(self, text: str) -> None:
-        checks = tuple(c.model_copy(update={"loose": c.loose + 1}) if c.text == text else c for c in self.desk.rig.checks)
+        checks = tuple(
+            c.model_copy(update={"loose": c.loose + 1}) if c.text == text else c
+            for c in self.desk.rig.checks
+        )
         self.desk.edit("rig", ("checks",), checks, "mark of a loose check")
 
     def _add(self) -> None:
         text = self.text.text().strip()
         if text and all(c.text != text for c in self.desk.rig.checks):
-            reason = self.desk.edit("rig", ("checks",), (*self.desk.rig.checks, Check(text=text)), "adding a check")
+            reason = self.desk.edit(
+                "rig", ("checks",), (*self.desk.rig.checks, Check(text=text)), "adding a check"
+            )
             if reason:
                 self.desk.said.emit(reason)
                 return

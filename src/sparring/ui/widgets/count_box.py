@@ -8,7 +8,9 @@ from PyQt6.QtWidgets import QSpinBox
 
 
 class CountBox(QSpinBox):
-    """A number of teeth typed over its gear. Enter takes it, Escape leaves it; neither key goes on to the drawing below."""
+    """A number of teeth typed over its gear. Enter takes it, Escape leaves it; neither key goes on
+    to the drawing below.
+    """
 
     taken = pyqtSignal()
     left = pyqtSignal()

@@ -33,17 +33,25 @@ def named(label: str, path: Path) -> str:
     text = text[0].lower() + text[1:]
     if path[0] == "stages":
         joint = (
-            {"input_joint": " of the input joint", "output_joint": " of the output joint"}.get(str(path[2]), "") if len(path) > 3 else ""
+            {"input_joint": " of the input joint", "output_joint": " of the output joint"}.get(
+                str(path[2]), ""
+            )
+            if len(path) > 3
+            else ""
         )
         return f"{text}{joint} of stage {int(path[1]) + 1}"
     return f"{text} of the motor" if path[0] == "motor" else text
 
 
 def whole_number(label: str, owner: Record, name: str) -> QSpinBox:
-    """A field for a count; 0 is shown as not known where the record allows it. What is out of range is refused by the record."""
+    """A field for a count; 0 is shown as not known where the record allows it. What is out of range
+    is refused by the record.
+    """
     spin = QSpinBox()
     spin.setAccessibleName(label)
-    least = min((m.ge for m in type(owner).model_fields[name].metadata if hasattr(m, "ge")), default=1)
+    least = min(
+        (m.ge for m in type(owner).model_fields[name].metadata if hasattr(m, "ge")), default=1
+    )
     spin.setRange(0 if least == 0 else 1, 1_000_000)
     if least == 0:
         spin.setSpecialValueText("not known")
@@ -56,13 +64,21 @@ class Form(QWidget):
     """Rows of (label, path) of one record of the desk: 'build', 'rig' or 'plan'."""
 
     def __init__(
-        self, desk: Desk, what: str, rows: list[tuple[str, Path]], *, units: dict[Path, str] | None = None, parent: QWidget | None = None
+        self,
+        desk: Desk,
+        what: str,
+        rows: list[tuple[str, Path]],
+        *,
+        units: dict[Path, str] | None = None,
+        parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
         self.desk, self.what, self._units = desk, what, units or {}
         self.fields: dict[Path, QWidget] = {}
         self._refresh: list[Callable[[], None]] = []
-        self._owners = [(path[:-1], type(value_at(getattr(desk, what), path[:-1]))) for _, path in rows]
+        self._owners = [
+            (path[:-1], type(value_at(getattr(desk, what), path[:-1]))) for _, path in rows
+        ]
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(10)
@@ -75,7 +91,9 @@ class Form(QWidget):
             grid.addWidget(field, n, 1)
             self.fields[path] = field
         grid.setColumnStretch(1, 1)
-        {"build": desk.build_changed, "rig": desk.rig_changed, "plan": desk.plan_changed}[what].connect(self.refresh)
+        {"build": desk.build_changed, "rig": desk.rig_changed, "plan": desk.plan_changed}[
+            what
+        ].connect(self.refresh)
         desk.units_changed.connect(self.refresh)
         self.refresh()
 
@@ -90,7 +108,9 @@ class Form(QWidget):
             grid.setColumnMinimumWidth(0, width)
 
     def refresh(self) -> None:
-        """Shows the record again; not where another kind of thing has come in its place, whose form is still to be made."""
+        """Shows the record again; not where another kind of thing has come in its place, whose form
+        is still to be made.
+        """
         try:
             if any(type(value_at(self._record(), path)) is not kind for path, kind in self._owners):
                 return
@@ -116,7 +136,14 @@ class Form(QWidget):
 
         if info is not None:
             unit = self._units.get(path)
-            field = QuantityField(info, unit or info.file_unit, commit, optional=optional, measured=bare is Measured, name=label)
+            field = QuantityField(
+                info,
+                unit or info.file_unit,
+                commit,
+                optional=optional,
+                measured=bare is Measured,
+                name=label,
+            )
             self._refresh.append(lambda: field.set_value(current(), unit or self._unit(info)))
             return field
         if typing.get_origin(bare) is typing.Literal:
@@ -137,7 +164,11 @@ class Form(QWidget):
             spin = whole_number(label, value_at(self._record(), path[:-1]), str(path[-1]))
 
             def take() -> None:
-                if spin.value() != current() and current() is not None and (reason := commit(spin.value())):
+                if (
+                    spin.value() != current()
+                    and current() is not None
+                    and (reason := commit(spin.value()))
+                ):
                     spin.setValue(current())
                     self.desk.said.emit(reason)
 
@@ -161,10 +192,14 @@ class Form(QWidget):
             line.setModified(False)
 
         line.editingFinished.connect(take_text)
-        self._refresh.append(lambda: None if line.isModified() else line.setText(str(current() or "")))
+        self._refresh.append(
+            lambda: None if line.isModified() else line.setText(str(current() or ""))
+        )
         return line
 
-    def _material(self, label: str, commit: Callable[[Any], str | None], current: Callable[[], Any]) -> QWidget:
+    def _material(
+        self, label: str, commit: Callable[[Any], str | None], current: Callable[[], Any]
+    ) -> QWidget:
         """A name from the table, from the build's own materials, or another one."""
         choice = narrow(QComboBox())
         choice.setEditable(True)
@@ -172,7 +207,10 @@ class Form(QWidget):
         choice.setAccessibleName(label)
 
         def fill() -> None:
-            names = [*(m.name for m in self.desk.build.materials), *(m.name for m in materials.TABLE)]
+            names = [
+                *(m.name for m in self.desk.build.materials),
+                *(m.name for m in materials.TABLE),
+            ]
             if [choice.itemText(i) for i in range(choice.count())] != names:
                 choice.clear()
                 choice.addItems(names)
@@ -190,7 +228,9 @@ class Form(QWidget):
         self._refresh.append(fill)
         return choice
 
-    def _pairs(self, label: str, commit: Callable[[Any], str | None], current: Callable[[], Any]) -> QWidget:
+    def _pairs(
+        self, label: str, commit: Callable[[Any], str | None], current: Callable[[], Any]
+    ) -> QWidget:
         """The speeds of a shift stage as text: 14/42 24/32."""
         line = QLineEdit()
         line.setAccessibleName(label + ", each as pinion/wheel")
@@ -208,16 +248,26 @@ class Form(QWidget):
 
         line.editingFinished.connect(take)
         self._refresh.append(
-            lambda: None if line.isModified() else line.setText(" ".join(f"{p.pinion}/{p.wheel}" for p in current() or ()))
+            lambda: (
+                None
+                if line.isModified()
+                else line.setText(" ".join(f"{p.pinion}/{p.wheel}" for p in current() or ()))
+            )
         )
         return line
 
     def _unit(self, info: Q) -> str:
-        """The tester's unit; small things keep the unit that fits them (mm, mN·m) while it is metric."""
+        """The tester's unit; small things keep the unit that fits them (mm, mN·m) while it is
+        metric.
+        """
         chosen = self.desk.units[info.kind]
         from sparring.core.quantity import kind_of
 
-        return info.file_unit if info.kind == "ratio" or chosen == kind_of(info.kind).default else chosen
+        return (
+            info.file_unit
+            if info.kind == "ratio" or chosen == kind_of(info.kind).default
+            else chosen
+        )
 
 
 def narrow(choice: QComboBox) -> QComboBox:

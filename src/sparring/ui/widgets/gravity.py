@@ -21,6 +21,12 @@ def gravity_at(degrees: float) -> Measured:
 def ask_gravity(parent: QWidget) -> Measured | None:
     """Asks for the latitude; None when it is not given."""
     degrees, taken = QInputDialog.getDouble(
-        parent, "Gravity by latitude", f"Latitude in degrees (height is taken as {_HEIGHT:.0f} m):", 50.0, -90.0, 90.0, 1
+        parent,
+        "Gravity by latitude",
+        f"Latitude in degrees (height is taken as {_HEIGHT:.0f} m):",
+        50.0,
+        -90.0,
+        90.0,
+        1,
     )
     return gravity_at(degrees) if taken else None

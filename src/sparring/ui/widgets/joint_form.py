@@ -1,4 +1,6 @@
-"""How the gears of a stage sit on their shafts: a kind at either end, and the sizes that this kind asks for."""
+"""How the gears of a stage sit on their shafts: a kind at either end, and the sizes that this kind
+asks for.
+"""
 
 from __future__ import annotations
 
@@ -75,8 +77,13 @@ class _One(QWidget):
             self.form = None
         if joint is None:
             return
-        rows = [("  Across flats" if kind == "hex" else "  Shaft diameter", "diameter"), ("  Length", "length")]
-        rows += [(f"  {text}", field) for field, text in SIZES[kind].items()] + [("  Shaft of", "shaft")]
+        rows = [
+            ("  Across flats" if kind == "hex" else "  Shaft diameter", "diameter"),
+            ("  Length", "length"),
+        ]
+        rows += [(f"  {text}", field) for field, text in SIZES[kind].items()] + [
+            ("  Shaft of", "shaft")
+        ]
         if kind == "one piece":
             rows.pop(1)
         self.form = Form(self.desk, "build", [(text, (*self.path, field)) for text, field in rows])
@@ -85,7 +92,9 @@ class _One(QWidget):
 
     def _take(self, index: int) -> None:
         old = self._joint()
-        joint = None if index == 0 else (old or Joint()).model_copy(update={"kind": _KINDS[index - 1]})
+        joint = (
+            None if index == 0 else (old or Joint()).model_copy(update={"kind": _KINDS[index - 1]})
+        )
         if reason := self.desk.edit("build", self.path, joint, named(self.label, self.path)):
             self.desk.said.emit(reason.split(": ", 1)[-1])
             self.refresh()

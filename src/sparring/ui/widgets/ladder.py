@@ -44,7 +44,9 @@ class LadderRow(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
-    def put(self, texts: tuple[str, str, str], done: int, total: int, *, stalled: bool, current: bool) -> None:
+    def put(
+        self, texts: tuple[str, str, str], done: int, total: int, *, stalled: bool, current: bool
+    ) -> None:
         state = (texts, done, total, stalled, current)
         if state != (self.texts, self.done, self.total, self.stalled, self.current):
             self.texts, self.done, self.total, self.stalled, self.current = state
@@ -77,16 +79,24 @@ class LadderRow(QWidget):
         p.drawText(QRectF(88, 0, 34, 28), Qt.AlignmentFlag.AlignVCenter, count)
         for i in range(self.total):
             p.fillRect(
-                QRectF(88 + i * min(7, 40 / max(self.total, 1)), 28, min(5, 30 / max(self.total, 1)), 4),
+                QRectF(
+                    88 + i * min(7, 40 / max(self.total, 1)), 28, min(5, 30 / max(self.total, 1)), 4
+                ),
                 theme.colour("reseda" if i < self.done else "rule"),
             )
         p.setPen(theme.colour("vermilion" if self.stalled else "torque" if self.done else "ink-2"))
         p.setFont(font(13, bold=self.current))
-        p.drawText(QRectF(114, 0, self.width() - 122, 30), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, found)
+        p.drawText(
+            QRectF(114, 0, self.width() - 122, 30),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            found,
+        )
 
 
 class KeyButton(QPushButton):
-    """A large button: what it does, broken where the line is too short, and the key that does the same below."""
+    """A large button: what it does, broken where the line is too short, and the key that does the
+    same below.
+    """
 
     def __init__(self, look: str, key: str) -> None:
         super().__init__()
@@ -108,7 +118,9 @@ class KeyButton(QPushButton):
         return self.sizeHint()
 
     def _needs(self) -> QRect:
-        return self.fontMetrics().boundingRect(self.rect().adjusted(8, 0, -8, 0), _BROKEN, self.text())
+        return self.fontMetrics().boundingRect(
+            self.rect().adjusted(8, 0, -8, 0), _BROKEN, self.text()
+        )
 
     def fits(self) -> bool:
         """Whether all of it has room."""
@@ -122,7 +134,9 @@ class KeyButton(QPushButton):
             p.fillRect(self.rect(), theme.colour("amber"))
         else:
             p.drawControl(QStyle.ControlElement.CE_PushButton, option)
-        p.setPen(theme.colour("on-amber" if self.alarm else "on-deep" if self.isEnabled() else "ink-2"))
+        p.setPen(
+            theme.colour("on-amber" if self.alarm else "on-deep" if self.isEnabled() else "ink-2")
+        )
         p.drawText(self.rect().adjusted(8, 0, -8, 0), _BROKEN, self.text())
 
 

@@ -1,4 +1,6 @@
-"""A list of records as a table to type in: one row a record, a cell a field, an empty last row to add one."""
+"""A list of records as a table to type in: one row a record, a cell a field, an empty last row to
+add one.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,9 @@ from sparring.ui.widgets.form import Path, value_at
 
 
 class ListEditor(QTableWidget):
-    """Rows of `template`'s kind at `path` of the desk's build (or rig). Delete removes the chosen row; all of it can be undone."""
+    """Rows of `template`'s kind at `path` of the desk's build (or rig). Delete removes the chosen
+    row; all of it can be undone.
+    """
 
     def __init__(
         self,
@@ -31,7 +35,13 @@ class ListEditor(QTableWidget):
         what: str = "build",
     ) -> None:
         super().__init__(0, len(columns), parent)
-        self.desk, self.what, self.path, self.template, self.columns = desk, what, path, template, columns
+        self.desk, self.what, self.path, self.template, self.columns = (
+            desk,
+            what,
+            path,
+            template,
+            columns,
+        )
         self.setAccessibleName(name + ". Delete removes a row.")
         self.setHorizontalHeaderLabels([label for label, _ in columns])
         vertical, horizontal = self.verticalHeader(), self.horizontalHeader()
@@ -60,7 +70,8 @@ class ListEditor(QTableWidget):
                 if item is None:
                     item = QTableWidgetItem()
                     item.setTextAlignment(
-                        (Qt.AlignmentFlag.AlignLeft if c == 0 else Qt.AlignmentFlag.AlignRight) | Qt.AlignmentFlag.AlignVCenter
+                        (Qt.AlignmentFlag.AlignLeft if c == 0 else Qt.AlignmentFlag.AlignRight)
+                        | Qt.AlignmentFlag.AlignVCenter
                     )
                     self.setItem(r, c, item)
                 item.setText(text)
@@ -70,9 +81,13 @@ class ListEditor(QTableWidget):
         value = value_at(record, at)
         _, info, _ = annotation(record, at)
         if info is not None and value is not None:
-            return quantity.measured_text(value if isinstance(value, Measured) else Measured(value), info.kind, info.file_unit)
+            return quantity.measured_text(
+                value if isinstance(value, Measured) else Measured(value), info.kind, info.file_unit
+            )
         return (
-            {True: "yes", False: "no", None: ""}.get(value, f"{value:g}" if isinstance(value, float) else str(value))
+            {True: "yes", False: "no", None: ""}.get(
+                value, f"{value:g}" if isinstance(value, float) else str(value)
+            )
             if not isinstance(value, str)
             else value
         )
@@ -90,7 +105,12 @@ class ListEditor(QTableWidget):
             self.desk.said.emit(f"{label}: {str(err).split(': ', 1)[-1]}")
             self.refresh()
             return
-        reason = self.desk.edit(self.what, self.path, (*records[:r], record, *records[r + 1 :]), f"{label} of row {r + 1}")
+        reason = self.desk.edit(
+            self.what,
+            self.path,
+            (*records[:r], record, *records[r + 1 :]),
+            f"{label} of row {r + 1}",
+        )
         if reason:
             self.desk.said.emit(reason)
         self.refresh()
@@ -109,11 +129,17 @@ class ListEditor(QTableWidget):
         return text
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() == Qt.Key.Key_Delete and self.state() != QTableWidget.State.EditingState:
+        if (
+            event is not None
+            and event.key() == Qt.Key.Key_Delete
+            and self.state() != QTableWidget.State.EditingState
+        ):
             records = self.records()
             r = self.currentRow()
             if 0 <= r < len(records):
-                self.desk.edit(self.what, self.path, records[:r] + records[r + 1 :], f"removing row {r + 1}")
+                self.desk.edit(
+                    self.what, self.path, records[:r] + records[r + 1 :], f"removing row {r + 1}"
+                )
                 self.refresh()
             return
         super().keyPressEvent(event)

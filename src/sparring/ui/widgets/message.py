@@ -1,4 +1,6 @@
-"""A sentence for the tester above the title block; while something long is under way, how far it is and its cancel."""
+"""A sentence for the tester above the title block; while something long is under way, how far it is
+and its cancel.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,9 @@ _SHOWN_FOR = 9000  # [ms]
 
 
 class Message(QFrame):
-    """Lies over the pages, so that nothing moves when it comes and goes. `place` is called when its size changes."""
+    """Lies over the pages, so that nothing moves when it comes and goes. `place` is called when its
+    size changes.
+    """
 
     def __init__(self, parent: QWidget, place: Callable[[], None]) -> None:
         super().__init__(parent)
@@ -79,7 +83,9 @@ class Message(QFrame):
 
     def fit(self, width: int) -> None:
         """Takes the width it is given and the height its text then needs."""
-        extra = self.bar.width() + self.cancel.sizeHint().width() + 12 if not self.bar.isHidden() else 0
+        extra = (
+            self.bar.width() + self.cancel.sizeHint().width() + 12 if not self.bar.isHidden() else 0
+        )
         self.setFixedWidth(width)
         least = 40 if self.bar.isHidden() else self.cancel.sizeHint().height() + 18
         inner = width - 24 - extra  # less the margins, the frame, and a little

@@ -53,11 +53,16 @@ class Column(QScrollArea):
     def minimumSizeHint(self) -> QSize:
         inner, bar = self.widget(), self.verticalScrollBar()
         needed = inner.minimumSizeHint().width() if inner is not None else 0
-        return QSize(needed + (bar.sizeHint().width() if bar is not None else 0) + 2 * self.frameWidth(), 60)
+        return QSize(
+            needed + (bar.sizeHint().width() if bar is not None else 0) + 2 * self.frameWidth(), 60
+        )
 
     def sizeHint(self) -> QSize:
         inner = self.widget()
-        return QSize(self.minimumSizeHint().width(), inner.sizeHint().height() + 2 * self.frameWidth() if inner is not None else 60)
+        return QSize(
+            self.minimumSizeHint().width(),
+            inner.sizeHint().height() + 2 * self.frameWidth() if inner is not None else 60,
+        )
 
     def reveal(self, widget: QWidget) -> None:
         """Scrolls until a widget in it is seen."""
@@ -70,7 +75,12 @@ def heading(text: str) -> Label:
     return label
 
 
-_UNITS = "|".join(re.escape(u) for u in sorted({u for k in KINDS.values() for u in k.units if u} | {"%"}, key=len, reverse=True))
+_UNITS = "|".join(
+    re.escape(u)
+    for u in sorted(
+        {u for k in KINDS.values() for u in k.units if u} | {"%"}, key=len, reverse=True
+    )
+)
 _FIGURE = re.compile(rf"(?<=\d) (?=(?:{_UNITS})(?:[\s,.;:)\]]|$))| ± ")
 
 
@@ -95,10 +105,11 @@ def care(text: str) -> Label:
 
 
 class Table(QTableWidget):
-    """A read-only table of figures, right-aligned; the first column, and those in `left`, hold words and stand left.
+    """A read-only table of figures, right-aligned; the first column, and those in `left`, hold
+    words and stand left.
 
-    Every column has the room its texts need, and what is left over is shared by those beyond `narrow_columns`. wraps: the last
-    column is broken into lines instead.
+    Every column has the room its texts need, and what is left over is shared by those beyond
+    `narrow_columns`. wraps: the last column is broken into lines instead.
     """
 
     def __init__(
@@ -113,7 +124,9 @@ class Table(QTableWidget):
     ) -> None:
         super().__init__(0, len(head), parent)
         self._left = (0, *left)
-        self._wide = [c for c in range(narrow_columns, len(head)) if c not in left[:-1]] or [len(head) - 1]
+        self._wide = [c for c in range(narrow_columns, len(head)) if c not in left[:-1]] or [
+            len(head) - 1
+        ]
         self._wraps = wraps
         self._tight, self._at_ease = False, 0  # in smaller type; width that the usual one needs
         self.setAccessibleName(name)
@@ -159,7 +172,10 @@ class Table(QTableWidget):
         if head is None or port is None or not self.columnCount():
             return
         columns = range(self.columnCount())
-        need = [0 if self.isColumnHidden(c) else max(self.sizeHintForColumn(c), head.sectionSizeHint(c)) for c in columns]
+        need = [
+            0 if self.isColumnHidden(c) else max(self.sizeHintForColumn(c), head.sectionSizeHint(c))
+            for c in columns
+        ]
         if not self._tight:
             self._at_ease = sum(need)
         if self._tight != (self._at_ease > port.width() and not self._wraps):
@@ -183,7 +199,14 @@ class Table(QTableWidget):
             item = self.horizontalHeaderItem(c)
             if item is not None:
                 item.setTextAlignment(
-                    int((Qt.AlignmentFlag.AlignLeft if c in self._left else Qt.AlignmentFlag.AlignRight) | Qt.AlignmentFlag.AlignVCenter)
+                    int(
+                        (
+                            Qt.AlignmentFlag.AlignLeft
+                            if c in self._left
+                            else Qt.AlignmentFlag.AlignRight
+                        )
+                        | Qt.AlignmentFlag.AlignVCenter
+                    )
                 )
         self._fit()
 
@@ -194,7 +217,11 @@ class Table(QTableWidget):
                 item = self.item(r, c)
                 if item is None:
                     item = QTableWidgetItem()
-                    side = Qt.AlignmentFlag.AlignLeft if c in self._left else Qt.AlignmentFlag.AlignRight
+                    side = (
+                        Qt.AlignmentFlag.AlignLeft
+                        if c in self._left
+                        else Qt.AlignmentFlag.AlignRight
+                    )
                     item.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
                     self.setItem(r, c, item)
                 if item.text() != text:

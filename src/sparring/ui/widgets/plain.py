@@ -1,4 +1,6 @@
-"""Text on the screen as it is: names come from files of others, and none of them is ever taken for markup."""
+"""Text on the screen as it is: names come from files of others, and none of them is ever taken for
+markup.
+"""
 
 from __future__ import annotations
 
@@ -18,5 +20,7 @@ class Label(_QLabel):
 
 
 def tip(text: str) -> str:
-    """A text for a tool tip, of which Qt guesses whether it is markup; long ones are broken into lines."""
+    """A text for a tool tip, of which Qt guesses whether it is markup; long ones are broken into
+    lines.
+    """
     return f"<span>{escape(text)}</span>".replace("\n", "<br>") if text else ""

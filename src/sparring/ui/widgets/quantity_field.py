@@ -17,10 +17,11 @@ from sparring.ui.widgets.plain import Label
 
 
 class QuantityField(QLineEdit):
-    """commit(value) is called with a Measured (or None for an emptied optional field); it returns a reason to refuse.
+    """commit(value) is called with a Measured (or None for an emptied optional field); it returns a
+    reason to refuse.
 
-    What was typed is never lost: a refused text stays, with the reason beneath it, until it is mended or Escape
-    brings the old value back.
+    What was typed is never lost: a refused text stays, with the reason beneath it, until it is
+    mended or Escape brings the old value back.
     """
 
     def __init__(
@@ -49,14 +50,20 @@ class QuantityField(QLineEdit):
 
     def set_value(self, value: Measured | float | None, unit: str | None = None) -> None:
         """Shows a value, unless the tester is typing."""
-        self._value = value if isinstance(value, Measured) or value is None else Measured(float(value))
+        self._value = (
+            value if isinstance(value, Measured) or value is None else Measured(float(value))
+        )
         if unit is not None:
             self.unit = unit
         if not self.isModified():
             self._show()
 
     def _show(self) -> None:
-        self.setText("" if self._value is None else _nice(self._value, self.info.kind, self.unit, self.measured))
+        self.setText(
+            ""
+            if self._value is None
+            else _nice(self._value, self.info.kind, self.unit, self.measured)
+        )
         self.setCursorPosition(0)
         self.setModified(False)
         self._mark("")
@@ -86,7 +93,9 @@ class QuantityField(QLineEdit):
         return True
 
     def _take(self) -> str | None:
-        """Hands on what is typed, and holds it unless it is refused: then the reason. Raises QuantityError."""
+        """Hands on what is typed, and holds it unless it is refused: then the reason. Raises
+        QuantityError.
+        """
         value = self.read()
         reason = self._commit(value if self.measured or value is None else value.value)
         if not reason:
@@ -99,7 +108,9 @@ class QuantityField(QLineEdit):
         except QuantityError as err:
             self._mark(str(err))
             return
-        self._mark("" if value is None else "= " + _nice(value, self.info.kind, self.unit, self.measured))
+        self._mark(
+            "" if value is None else "= " + _nice(value, self.info.kind, self.unit, self.measured)
+        )
 
     def _mark(self, text: str, *, bad: bool = False) -> None:
         if self.property("bad") != bad:

@@ -26,7 +26,13 @@ class ReadingChart(Chart):
         self.kinds = [info.kind for info in kinds if info is not None]
         self.units = [desk.units[kind] for kind in self.kinds]
         labels = {name: label.split(",")[0] for label, name in method.READING.FIELDS}
-        super().__init__(*(f"{labels[name]} [{unit}]" for name, unit in zip(self.fields, self.units, strict=True)), name="Readings")
+        super().__init__(
+            *(
+                f"{labels[name]} [{unit}]"
+                for name, unit in zip(self.fields, self.units, strict=True)
+            ),
+            name="Readings",
+        )
         self.line, self.points = pg.PlotCurveItem(), pg.ScatterPlotItem(size=8)
         self.bars = pg.ErrorBarItem(beam=0)
         self.curve = pg.PlotCurveItem()
@@ -48,7 +54,8 @@ class ReadingChart(Chart):
         """Draws what came out as a line with its band (k = 2); None: nothing did."""
         x, y, u = curve or (np.empty(0),) * 3
         x, y = (
-            np.array([quantity.from_si(v, unit, kind) for v in a]) for a, unit, kind in zip((x, y), self.units, self.kinds, strict=True)
+            np.array([quantity.from_si(v, unit, kind) for v in a])
+            for a, unit, kind in zip((x, y), self.units, self.kinds, strict=True)
         )
         half = 2 * u / quantity.factor(self.units[1], self.kinds[1])
         self.curve.setData(x, y)
@@ -59,7 +66,10 @@ class ReadingChart(Chart):
         """Draws them; those that lack one of the two figures are left out."""
         pairs: list[list[Measured]] = [[getattr(r, name) for name in self.fields] for r in readings]
         pairs = [p for p in pairs if all(v is not None for v in p)]
-        x, y = (np.array([quantity.from_si(p[k].value, self.units[k], self.kinds[k]) for p in pairs]) for k in (0, 1))
+        x, y = (
+            np.array([quantity.from_si(p[k].value, self.units[k], self.kinds[k]) for p in pairs])
+            for k in (0, 1)
+        )
         half = np.array([2 * p[1].u / quantity.factor(self.units[1], self.kinds[1]) for p in pairs])
         closed = [*range(len(x)), 0] if self.loop and pairs else []
         self.line.setData(x[closed], y[closed])

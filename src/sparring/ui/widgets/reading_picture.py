@@ -40,7 +40,15 @@ class ReadingPicture(QWidget):
         wide = min(room.width(), 2.0 * room.height())
         box = QRectF(room.center().x() - wide / 2, room.y(), wide, room.height())
         if (method := _AS_ON_A_RIG.get(self.kind)) is not None:
-            PAINTERS[method](p, box, Rig(method=next(m for m in RIG_METHODS if m.model_fields["kind"].default == method)()))
+            PAINTERS[method](
+                p,
+                box,
+                Rig(
+                    method=next(
+                        m for m in RIG_METHODS if m.model_fields["kind"].default == method
+                    )()
+                ),
+            )
         elif (paint := _SKETCHES.get(self.kind)) is not None:
             p.translate(box.topLeft())
             scale = min(box.width() / 200.0, box.height() / 100.0)
@@ -66,7 +74,7 @@ def _turning(p: QPainter, x: float, y: float, r: float, to_and_fro: bool = False
         p.drawPolygon(QPolygonF([tip + QPointF(0, 6), tip + QPointF(-4, -1), tip + QPointF(4, -1)]))
 
 
-# --- each on a sheet of 200 by 100 -----------------------------------------------------------------------------------
+# --- each on a sheet of 200 by 100 ----------------------------------------------------------------
 
 
 def _scale(p: QPainter) -> None:

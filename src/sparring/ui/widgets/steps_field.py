@@ -1,4 +1,6 @@
-"""What the plan steps through, in one field: weights, or a generator's resistors; an emptied part takes its step off."""
+"""What the plan steps through, in one field: weights, or a generator's resistors; an emptied part
+takes its step off.
+"""
 
 from __future__ import annotations
 
@@ -38,7 +40,11 @@ class StepsField(QWidget):
         what = "Resistors" if isinstance(method, Generator) else "Weights"
         self.label.setText(what)
         self.line.setAccessibleName(f"{what} of the steps, separated by semicolons")
-        example = "22 Ω; 13 Ω; 2*4.7 Ω" if isinstance(method, Generator) else "0.5 kg; 1 kg; 2*310 g + 47 g"
+        example = (
+            "22 Ω; 13 Ω; 2*4.7 Ω"
+            if isinstance(method, Generator)
+            else "0.5 kg; 1 kg; 2*310 g + 47 g"
+        )
         self.line.setToolTip(tip(f"{what}, separated by semicolons: {example}"))
         if isinstance(method, Generator):
             self.line.show_values(tuple(Measured(r) for r in method.resistors), "resistance", "Ω")
@@ -47,7 +53,12 @@ class StepsField(QWidget):
 
     def _commit(self, values: Values) -> str | None:
         if isinstance(self.desk.rig.method, Generator):
-            return self.desk.edit("rig", ("method", "resistors"), tuple(v.value for v in reversed(values)), "resistors")
+            return self.desk.edit(
+                "rig",
+                ("method", "resistors"),
+                tuple(v.value for v in reversed(values)),
+                "resistors",
+            )
         return self.desk.edit("plan", ("loads",), values, "weights")
 
 
@@ -66,7 +77,9 @@ class QuantityLine(QuantityField):
             self._show()
 
     def _show(self) -> None:
-        figures = "; ".join(f"{from_si(v.value, self.unit, self.info.kind):.6g}" for v in self._values)
+        figures = "; ".join(
+            f"{from_si(v.value, self.unit, self.info.kind):.6g}" for v in self._values
+        )
         self.setText(f"{figures} {self.unit}" if self._values else "")
         self.setCursorPosition(0)
         self.setModified(False)

@@ -1,4 +1,6 @@
-"""A train drawn to scale: face on, in mesh, turning on demand, picked and edited in place; or from the side, axes spread out."""
+"""A train drawn to scale: face on, in mesh, turning on demand, picked and edited in place; or from
+the side, axes spread out.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,17 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QTransform
+from PyQt6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QTransform,
+)
 from PyQt6.QtWidgets import QWidget
 
 from sparring.core.build import MOTOR, Build
@@ -17,13 +29,17 @@ from sparring.core.train.stage import Body, Loops
 from sparring.ui.theme import font, theme
 from sparring.ui.widgets.count_box import CountBox
 
-_FASTEST = 1.6  # [rad/s] of the motor gear on the screen: faster teeth would seem to stand or turn back
+_FASTEST = (
+    1.6  # [rad/s] of the motor gear on the screen: faster teeth would seem to stand or turn back
+)
 _FLAT = ("spur", "shift", "belt")  # kinds on parallel axes, drawn joined; others stand apart
 Turned = Callable[[str], float]
 
 
 def path_of(loops: Loops, step: float = 0.0) -> QPainterPath:
-    """Closed outlines [m] as one path in millimetres, y up, filled odd-even; points closer than `step` [mm] are left out."""
+    """Closed outlines [m] as one path in millimetres, y up, filled odd-even; points closer than
+    `step` [mm] are left out.
+    """
     path = QPainterPath()
     for loop in loops:
         points = loop * (1e3, -1e3)
@@ -38,7 +54,9 @@ def path_of(loops: Loops, step: float = 0.0) -> QPainterPath:
 
 
 def _polygon(points: np.ndarray) -> QPolygonF:
-    """The polygon of points (n, 2), written into its memory at once: point by point takes several times as long."""
+    """The polygon of points (n, 2), written into its memory at once: point by point takes several
+    times as long.
+    """
     polygon = QPolygonF()
     polygon.resize(len(points))
     memory = polygon.data()
@@ -57,7 +75,9 @@ class Drawn:
     paths: dict[int, QPainterPath] = field(default_factory=dict)  # by coarseness
 
     def pose(self, turned: Turned, scale: float) -> tuple[QPainterPath, float, float, float]:
-        """(path, x [mm], y [mm], angle [rad]) in the stage's frame; scale: pixels a millimetre, for as many points as can be seen."""
+        """(path, x [mm], y [mm], angle [rad]) in the stage's frame; scale: pixels a millimetre, for
+        as many points as can be seen.
+        """
         b = self.body
         x, y = b.centre(turned)
         coarse = math.floor(math.log2(max(scale, 1e-6)))
@@ -94,12 +114,26 @@ def fill_of(body: Body, chosen: bool, first: bool) -> QColor:
         return theme.colour("reseda", 225)
     if first:
         return theme.colour("brass", 235)
-    names = {"arm": ("rule", 150), "pin": ("ink-3", 210), "north": ("ink-2", 255), "south": ("sheet", 255), "band": ("ink-2", 120)}
+    names = {
+        "arm": ("rule", 150),
+        "pin": ("ink-3", 210),
+        "north": ("ink-2", 255),
+        "south": ("sheet", 255),
+        "band": ("ink-2", 120),
+    }
     name, alpha = names.get(body.look, ("pale", 225))
     return theme.colour(name, alpha)
 
 
-def paint_stage(p: QPainter, drawn: list[Drawn], turned: Turned, *, chosen: str = "", width: float = 1.0, first_shaft: str = "") -> None:
+def paint_stage(
+    p: QPainter,
+    drawn: list[Drawn],
+    turned: Turned,
+    *,
+    chosen: str = "",
+    width: float = 1.0,
+    first_shaft: str = "",
+) -> None:
     """Paints bodies in the stage's frame; the painter is scaled to millimetres."""
     scale = math.sqrt(abs(p.worldTransform().determinant()))
     for d in drawn:
@@ -111,13 +145,21 @@ def paint_stage(p: QPainter, drawn: list[Drawn], turned: Turned, *, chosen: str 
         pen = QPen(theme.colour("brass" if is_chosen else "ink"), width * (2 if is_chosen else 1))
         pen.setCosmetic(True)
         p.setPen(pen)
-        p.setBrush(fill_of(d.body, is_chosen, bool(first_shaft) and d.body.shaft == first_shaft and d.body.look == "gear"))
+        p.setBrush(
+            fill_of(
+                d.body,
+                is_chosen,
+                bool(first_shaft) and d.body.shaft == first_shaft and d.body.look == "gear",
+            )
+        )
         p.drawPath(path)
         p.restore()
 
 
 class TrainView(QWidget):
-    """The build's train. `picked(stage, field)`: field of the stage's record that the part stands for."""
+    """The build's train. `picked(stage, field)`: field of the stage's record that the part stands
+    for.
+    """
 
     picked = pyqtSignal(int, str)
     count_edited = pyqtSignal(int, str, int)
@@ -137,7 +179,10 @@ class TrainView(QWidget):
         self._field: CountBox | None = None
         self.setMinimumSize(240, 180)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Gear train, drawn to scale. Arrow keys choose a part, Enter changes its teeth, Space turns the train.")
+        self.setAccessibleName(
+            "Gear train, drawn to scale. Arrow keys choose a part, Enter changes its teeth, Space"
+            " turns the train."
+        )
         self._timer = QTimer(self)
         self._timer.setInterval(33)
         self._timer.timeout.connect(self._advance)
@@ -146,19 +191,27 @@ class TrainView(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(560, 320)
 
-    # --- what is drawn ----------------------------------------------------------------------------------------
+    # --- what is drawn ----------------------------------------------------------------------------
 
     def set_build(self, build: Build) -> None:
         if build == self.build:
             return
         self._close_field()  # it belonged to a part that may be another one now
         old, self.build = self.build, build
-        kept = {} if old is None else {id(s): [d for d in self._drawn if d.stage == n] for n, s in enumerate(old.stages)}
+        kept = (
+            {}
+            if old is None
+            else {id(s): [d for d in self._drawn if d.stage == n] for n, s in enumerate(old.stages)}
+        )
         same_length = old is not None and len(old.stages) == len(build.stages)
         self._drawn = []
         for n, stage in enumerate(build.stages):
             known = kept.get(id(stage), []) if same_length else []
-            self._drawn += [replace(d, stage=n) for d in known] if known and known[0].stage == n else drawn_stage(build, n)
+            self._drawn += (
+                [replace(d, stage=n) for d in known]
+                if known and known[0].stage == n
+                else drawn_stage(build, n)
+            )
         self._speeds = kinematics.solve_speeds(build.elements(), {MOTOR: 1.0})
         self._place()
         if self.chosen[0] >= len(build.stages) or self.chosen not in self.parts():
@@ -172,7 +225,9 @@ class TrainView(QWidget):
         assert self.build is not None
         for n, stage in enumerate(self.build.stages):
             order = [field for _, field in stage.FIELDS]
-            fields = dict.fromkeys(d.body.field for d in self._drawn if d.stage == n and d.body.field)
+            fields = dict.fromkeys(
+                d.body.field for d in self._drawn if d.stage == n and d.body.field
+            )
             for part in sorted(fields, key=lambda f: order.index(f) if f in order else 99):
                 seen[n, part] = None
         return list(seen)
@@ -213,7 +268,7 @@ class TrainView(QWidget):
                     bounds = bounds.united(QRectF(u - r, v - r, 2 * r, 2 * r))
         return bounds
 
-    # --- turning ----------------------------------------------------------------------------------------------
+    # --- turning ----------------------------------------------------------------------------------
 
     @property
     def turning(self) -> bool:
@@ -231,13 +286,19 @@ class TrainView(QWidget):
         """Angle of a shaft on the screen [rad]: all in the true proportion to the motor's."""
         return self._speeds.get(shaft, 0.0) * self.angle
 
-    # --- painting ---------------------------------------------------------------------------------------------
+    # --- painting ---------------------------------------------------------------------------------
 
     def _scale(self) -> tuple[float, float, float]:
         """(pixels a millimetre, x, y of the drawing's origin on the screen)."""
         b = self._side_bounds() if self.from_side else self._bounds
-        scale = min((self.width() - 60) / max(b.width(), 1e-3), (self.height() - 70) / max(b.height(), 1e-3))
-        return scale, self.width() / 2 - scale * b.center().x(), (self.height() - 20) / 2 + scale * b.center().y()
+        scale = min(
+            (self.width() - 60) / max(b.width(), 1e-3), (self.height() - 70) / max(b.height(), 1e-3)
+        )
+        return (
+            scale,
+            self.width() / 2 - scale * b.center().x(),
+            (self.height() - 20) / 2 + scale * b.center().y(),
+        )
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         p = QPainter(self)
@@ -249,7 +310,10 @@ class TrainView(QWidget):
             return
         scale, ox, oy = self._scale()
         for n in self._apart:  # the shaft between stages that stand apart
-            before, own = (self._stage_bounds(k, self._origins[k][2]).translated(*self._origins[k][:2]) for k in (n - 1, n))
+            before, own = (
+                self._stage_bounds(k, self._origins[k][2]).translated(*self._origins[k][:2])
+                for k in (n - 1, n)
+            )
             p.setPen(QPen(theme.colour("ink-2"), 1, Qt.PenStyle.DashDotLine))
             y = oy - scale * own.center().y()
             p.drawLine(QPointF(ox + scale * before.right(), y), QPointF(ox + scale * own.left(), y))
@@ -304,7 +368,9 @@ class TrainView(QWidget):
                 if not any(box.intersects(o) for o in taken) and QRectF(self.rect()).contains(box):
                     taken.append(box)
                     wide = p.fontMetrics().horizontalAdvance(text) + 6
-                    p.fillRect(QRectF(at.x() - wide / 2, at.y() - 7, wide, 14), theme.colour("sheet", 215))
+                    p.fillRect(
+                        QRectF(at.x() - wide / 2, at.y() - 7, wide, 14), theme.colour("sheet", 215)
+                    )
                     p.setPen(theme.colour("ink"))
                     p.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
                     break
@@ -319,10 +385,12 @@ class TrainView(QWidget):
         p.setFont(font(11))
         p.drawText(QPointF(20 + length * scale, y + 4), f"{length:.0f} mm")
 
-    # --- from the side ------------------------------------------------------------------------------------------
+    # --- from the side ----------------------------------------------------------------------------
 
     def _side_boxes(self) -> list[tuple[Drawn, QRectF, float]]:
-        """(body, box in the plane of axis and height [mm], y up, height of its axis), axes spread one above the other."""
+        """(body, box in the plane of axis and height [mm], y up, height of its axis), axes spread
+        one above the other.
+        """
         assert self.build is not None
         found: list[tuple[Drawn, QRectF, float]] = []
         x = y = 0.0
@@ -337,7 +405,12 @@ class TrainView(QWidget):
                 away = math.hypot(*b.at)
                 at_output = not b.carrier and away > 0 and abs(away - math.hypot(dx, dy)) < 1e-9
                 axis = y + step if at_output else y + (1e3 * b.at[1] if b.carrier else 0.0)
-                if b.carrier and abs(b.at[1]) < 0.3 * away and found and any(f[0].stage == n and f[0].body.field == b.field for f in found):
+                if (
+                    b.carrier
+                    and abs(b.at[1]) < 0.3 * away
+                    and found
+                    and any(f[0].stage == n and f[0].body.field == b.field for f in found)
+                ):
                     continue
                 box = QRectF(x + 1e3 * b.layer, axis - 1e3 * b.reach, 1e3 * b.width, 2e3 * b.reach)
                 found.append((d, box, axis))
@@ -355,14 +428,21 @@ class TrainView(QWidget):
         scale, ox, oy = self._scale()
         axes: dict[float, tuple[float, float]] = {}
         for d, box, axis in sorted(self._side_boxes(), key=lambda f: -f[0].body.reach):
-            on_screen = QRectF(ox + scale * box.left(), oy - scale * box.bottom(), scale * box.width(), scale * box.height())
+            on_screen = QRectF(
+                ox + scale * box.left(),
+                oy - scale * box.bottom(),
+                scale * box.width(),
+                scale * box.height(),
+            )
             chosen = self.chosen == (d.stage, d.body.field)
             p.setPen(QPen(theme.colour("brass" if chosen else "ink"), 2 if chosen else 1))
             p.setBrush(fill_of(d.body, chosen, d.body.shaft == MOTOR and d.body.look == "gear"))
             if d.body.look == "ring":  # only its rim is cut
                 rim = min(on_screen.height() * 0.14, on_screen.height() / 2)
                 p.drawRect(QRectF(on_screen.left(), on_screen.top(), on_screen.width(), rim))
-                p.drawRect(QRectF(on_screen.left(), on_screen.bottom() - rim, on_screen.width(), rim))
+                p.drawRect(
+                    QRectF(on_screen.left(), on_screen.bottom() - rim, on_screen.width(), rim)
+                )
             else:
                 p.drawRect(on_screen)
                 if d.body.slant:
@@ -371,14 +451,18 @@ class TrainView(QWidget):
             axes[axis] = (min(left, on_screen.left()), max(right, on_screen.right()))
         p.setPen(QPen(theme.colour("ink-2"), 1, Qt.PenStyle.DashDotLine))
         for axis, (left, right) in axes.items():
-            p.drawLine(QPointF(left - 14, oy - scale * axis), QPointF(right + 14, oy - scale * axis))
+            p.drawLine(
+                QPointF(left - 14, oy - scale * axis), QPointF(right + 14, oy - scale * axis)
+            )
         self._scale_bar(p, scale)
         p.setPen(theme.colour("ink-2"))
         p.drawText(
-            QRectF(0, self.height() - 22, self.width() - 12, 16), Qt.AlignmentFlag.AlignRight, "from the side, axes spread out; motor left"
+            QRectF(0, self.height() - 22, self.width() - 12, 16),
+            Qt.AlignmentFlag.AlignRight,
+            "from the side, axes spread out; motor left",
         )
 
-    # --- picking and editing ------------------------------------------------------------------------------------
+    # --- picking and editing ----------------------------------------------------------------------
 
     def part_at(self, at: QPointF) -> tuple[int, str] | None:
         """The part under a point of the screen, front ones first."""
@@ -386,7 +470,9 @@ class TrainView(QWidget):
         if self.from_side:
             boxes = sorted(self._side_boxes(), key=lambda f: f[0].body.reach)
             point = QPointF((at.x() - ox) / scale, (oy - at.y()) / scale)
-            return next(((d.stage, d.body.field) for d, box, _ in boxes if box.contains(point)), None)
+            return next(
+                ((d.stage, d.body.field) for d, box, _ in boxes if box.contains(point)), None
+            )
         for d in reversed(self._drawn):
             back, possible = self._to_screen(d.stage, scale, ox, oy).inverted()
             if not possible or not d.body.field:
@@ -414,11 +500,19 @@ class TrainView(QWidget):
         return found
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and self.build is not None and (part := self.part_at(event.position())):
+        if (
+            event is not None
+            and self.build is not None
+            and (part := self.part_at(event.position()))
+        ):
             self.pick(*part)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and self.build is not None and (part := self.part_at(event.position())):
+        if (
+            event is not None
+            and self.build is not None
+            and (part := self.part_at(event.position()))
+        ):
             self.pick(*part)
             self.edit_count()
 
@@ -448,7 +542,10 @@ class TrainView(QWidget):
         spin.setValue(value)
         spin.setAccessibleName(f"Number of {field.replace('_', ' ')}")
         spin.setFixedSize(84, 40)
-        spin.move(int(min(max(at.x() - 42, 0), self.width() - 84)), int(min(max(at.y() - 20, 0), self.height() - 40)))
+        spin.move(
+            int(min(max(at.x() - 42, 0), self.width() - 84)),
+            int(min(max(at.y() - 20, 0), self.height() - 40)),
+        )
         spin.taken.connect(lambda: self._take_count(n, field))
         spin.left.connect(self._close_field)
         self._field = spin
@@ -474,7 +571,12 @@ class TrainView(QWidget):
         if event is None or self.build is None:
             return
         order = self.parts()
-        step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Down: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
+        step = {
+            Qt.Key.Key_Right: 1,
+            Qt.Key.Key_Down: 1,
+            Qt.Key.Key_Left: -1,
+            Qt.Key.Key_Up: -1,
+        }.get(Qt.Key(event.key()))
         if step is not None:
             now = order.index(self.chosen) if self.chosen in order else 0
             self.pick(*order[(now + step) % len(order)])

@@ -1,4 +1,6 @@
-"""What the rules on a bench that is set up look at, and their list. A rule is one small function, registered by `@setup_rule`."""
+"""What the rules on a bench that is set up look at, and their list. A rule is one small function,
+registered by `@setup_rule`.
+"""
 
 from __future__ import annotations
 
@@ -31,7 +33,10 @@ class Bench:
     @cached_property
     def torques(self) -> list[float]:
         """About what each step asks for [N·m], lightest first."""
-        asked = [predict.load_torque(self.rig, m) for m in self.rig.method.settings([m.value for m in self.plan.loads])]
+        asked = [
+            predict.load_torque(self.rig, m)
+            for m in self.rig.method.settings([m.value for m in self.plan.loads])
+        ]
         return sorted(asked)
 
     @cached_property
@@ -41,7 +46,9 @@ class Bench:
     @property
     def free_speed(self) -> float:
         """Of the output [rad/s]."""
-        return float(self.motor.speed(self.build.torque_line()[1], self.plan.voltage)) / abs(self.build.ratio())
+        return float(self.motor.speed(self.build.torque_line()[1], self.plan.voltage)) / abs(
+            self.build.ratio()
+        )
 
 
 Rule = Callable[[Bench], Iterable[Finding]]

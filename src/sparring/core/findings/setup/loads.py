@@ -1,4 +1,6 @@
-"""Before a run: what the load does to arm, cord, mass, brake, motor and supply, and dimensions that look wrong."""
+"""Before a run: what the load does to arm, cord, mass, brake, motor and supply, and dimensions that
+look wrong.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,8 @@ def arm_weight(b: Bench) -> Iterable[Finding]:
     if not isinstance(m, Lever) or m.arm_mass.value > 0:
         return
     lightest = min(p.value for p in b.plan.loads) + m.hook_mass.value
-    assumed = 0.25 * m.arm.value  # a flat bar of aluminium, 20 mm by 5 mm, weighs about 0.27 kg a metre
+    # a flat bar of aluminium, 20 mm by 5 mm, weighs about 0.27 kg a metre
+    assumed = 0.25 * m.arm.value
     share = assumed * m.arm.value / 2 / (lightest * m.arm.value)
     if share > 0.005:
         yield noted(
@@ -30,7 +33,8 @@ def arm_weight(b: Bench) -> Iterable[Finding]:
             "caution" if share > 0.02 else "note",
             "The arm's own weight is left out",
             "An arm of {arm} in light metal adds about {share} to the lightest step.",
-            "It pulls at every load alike: the stall torque comes out too low, and worse at light loads.",
+            "It pulls at every load alike: the stall torque comes out too low, and worse at light"
+            " loads.",
             tries=("Weigh the arm, balance it on an edge for its mass centre, and enter both.",),
             place="rig.method.arm_mass",
             arm=(m.arm.value, "length"),
@@ -58,9 +62,14 @@ def factor_of_ten(b: Bench) -> Iterable[Finding]:
                 "factor-of-ten",
                 "caution",
                 "Inertia and size of the mass do not go together",
-                "A disc of {radius} radius and this density would be {thick} thick for an inertia of {inertia}.",
+                "A disc of {radius} radius and this density would be {thick} thick for an inertia"
+                " of {inertia}.",
                 "A factor of ten in an inertia is a factor of ten in every torque.",
-                ("kg·cm² or g·cm² entered as kg·m²", "diameter entered as radius", "the inertia belongs to another mass"),
+                (
+                    "kg·cm² or g·cm² entered as kg·m²",
+                    "diameter entered as radius",
+                    "the inertia belongs to another mass",
+                ),
                 ("Weigh the mass and reckon m r²/2, or swing it on cords.",),
                 "rig.method.inertia",
                 radius=(m.outer_radius, "length"),
@@ -101,7 +110,10 @@ def spinning_mass(b: Bench) -> Iterable[Finding]:
             "Without load the drive takes it to {top}; {safe} is set as safe.",
             "A mass that bursts goes through guards.",
             ("the ratio between output and mass is too high", "the voltage is too high"),
-            ("Lower the voltage, or gear the mass down.", "Set the bench to stop at a lower speed."),
+            (
+                "Lower the voltage, or gear the mass down.",
+                "Set the bench to stop at a lower speed.",
+            ),
             "rig.method.safe_speed",
             top=(top, "speed"),
             safe=(m.safe_speed, "speed"),
@@ -127,11 +139,15 @@ def spinning_mass(b: Bench) -> Iterable[Finding]:
             "inertia-on-the-wrong-side",
             "caution",
             "The motor hardly feels the mass",
-            "Behind {ratio}:1 the mass of {mass} is only {felt} at the motor, whose own rotor has {rotor}.".replace(
-                "{ratio}", f"{ratio:.4g}"
+            "Behind {ratio}:1 the mass of {mass} is only {felt} at the motor, whose own rotor has"
+            " {rotor}.".replace("{ratio}", f"{ratio:.4g}"),
+            "An inertia behind a ratio counts by the ratio squared: the spin would measure the"
+            " rotor.",
+            (
+                "the inertia is entered for the wrong side of the ratio",
+                "the mass sits on the motor's shaft",
+                "a factor of ten",
             ),
-            "An inertia behind a ratio counts by the ratio squared: the spin would measure the rotor.",
-            ("the inertia is entered for the wrong side of the ratio", "the mass sits on the motor's shaft", "a factor of ten"),
             ("Enter the inertia of the mass itself.", "Gear the mass up, or take more of it."),
             "rig.method.inertia",
             mass=(m.at_output(), "inertia"),
@@ -165,7 +181,8 @@ def heat(b: Bench) -> Iterable[Finding]:
                 "brake-too-hot",
                 "wrong",
                 "The brake will get too hot",
-                "At the heaviest step it takes {power}; from cold it may hold for {time}, the plan asks for {hold}.",
+                "At the heaviest step it takes {power}; from cold it may hold for {time}, the plan"
+                " asks for {hold}.",
                 "A hot brake fades, and its lining or its arm may burn.",
                 tries=("Run shorter, with pauses; or take a heavier brake.",),
                 place="rig.method.hold",
@@ -184,7 +201,8 @@ def heat(b: Bench) -> Iterable[Finding]:
             "caution",
             "The motor's winding warms a lot in each run",
             f"At the heaviest step it gains about {rise:.0f} K in {{time}}.",
-            "Warm copper resists more: the speed falls while it is measured, and the next run starts warm.",
+            "Warm copper resists more: the speed falls while it is measured, and the next run"
+            " starts warm.",
             tries=("Measure for a shorter time, lower the voltage, and let it cool between runs.",),
             place="rig.limits.stalled_for",
             time=(lasts, "time"),
@@ -193,7 +211,9 @@ def heat(b: Bench) -> Iterable[Finding]:
 
 @setup_rule
 def supply(b: Bench) -> Iterable[Finding]:
-    """Starting draws more than the bench stops at, or than the supply, or the breaker before it, gives."""
+    """Starting draws more than the bench stops at, or than the supply, or the breaker before it,
+    gives.
+    """
     start = b.plan.voltage / nominal(b.motor.R)
     limit, gives = b.rig.limits.current, b.rig.limits.supply
     if gives is not None and start > gives:
@@ -202,8 +222,12 @@ def supply(b: Bench) -> Iterable[Finding]:
             "caution",
             "The supply gives less than the motor draws when it starts",
             "It gives {gives}; started at once the motor draws {start}.",
-            "The voltage sags or the breaker trips, and a stall is then the supply's, not the drive's.",
-            tries=("Start at a low voltage and turn it up.", "Take a supply that gives the motor's stall current."),
+            "The voltage sags or the breaker trips, and a stall is then the supply's, not the"
+            " drive's.",
+            tries=(
+                "Start at a low voltage and turn it up.",
+                "Take a supply that gives the motor's stall current.",
+            ),
             place="rig.limits.supply",
             gives=(gives, "current"),
             start=(start, "current"),
@@ -214,8 +238,14 @@ def supply(b: Bench) -> Iterable[Finding]:
             "note",
             "Starting draws more than the set limit",
             "At standstill the motor draws about {start}; the bench stops at {limit}.",
-            "The limit counts after 0.3 s, so a brisk start passes; a heavy one may not, and a breaker may trip first.",
-            tries=("Let the voltage rise slowly, or raise the limit if leads, supply and motor bear it.",),
+            "The limit counts after 0.3 s, so a brisk start passes; a heavy one may not, and a"
+            " breaker may trip first.",
+            tries=(
+                (
+                    "Let the voltage rise slowly, or raise the limit if leads, supply and motor"
+                    " bear it."
+                ),
+            ),
             place="rig.limits.current",
             start=(start, "current"),
             limit=(limit, "current"),
@@ -229,14 +259,17 @@ def traction(b: Bench) -> Iterable[Finding]:
     if not isinstance(m, Drawbar):
         return
     most = m.traction * m.on_wheels.value
-    slipping = [x.value for x in b.plan.loads if m.sled_friction * (x.value + m.sled_mass.value) > most]
+    slipping = [
+        x.value for x in b.plan.loads if m.sled_friction * (x.value + m.sled_mass.value) > most
+    ]
     if slipping:
         yield noted(
             "will-slip",
             "note",
             "The wheels will slip before the drive stalls",
             "From a ballast of {mass} on, the sled asks for more than the tyres hold.",
-            "From there on traction is measured, not torque: the wheel torque is only known to be at least that.",
+            "From there on traction is measured, not torque: the wheel torque is only known to be"
+            " at least that.",
             tries=("Put more mass on the driven wheels, or less on the sled.",),
             place="rig.method.on_wheels",
             mass=(min(slipping), "mass"),
@@ -254,10 +287,18 @@ def cord_overloaded(b: Bench) -> Iterable[Finding]:
         yield noted(
             "cord-overloaded",
             "wrong" if asked > carries else "caution",
-            "The cord may break" if asked > carries else "The cord would break before the drive stalls",
-            "It carries {carries}; the heaviest step pulls {asked}, the drive at its stall {jammed}.",
+            (
+                "The cord may break"
+                if asked > carries
+                else "The cord would break before the drive stalls"
+            ),
+            "It carries {carries}; the heaviest step pulls {asked}, the drive at its stall"
+            " {jammed}.",
             "A cord that breaks whips back, and the weight falls.",
-            tries=("Take a stronger cord, or lower the current at which the bench stops.", "Leave the heaviest steps out."),
+            tries=(
+                "Take a stronger cord, or lower the current at which the bench stops.",
+                "Leave the heaviest steps out.",
+            ),
             place="rig.limits.cord",
             carries=(carries, "force"),
             asked=(asked, "force"),
@@ -275,7 +316,8 @@ def sweep_too_quick(b: Bench) -> Iterable[Finding]:
             "caution",
             "The sweep is quick",
             "It goes up and down again in {hold}.",
-            "Each part of the range then lasts a moment: few samples, and speed and torque lag behind each other.",
+            "Each part of the range then lasts a moment: few samples, and speed and torque lag"
+            " behind each other.",
             tries=("Let it take 10 s or more; the brake's heat sets how long it may.",),
             place="rig.method.hold",
             hold=(method.hold, "time"),

@@ -1,4 +1,5 @@
-"""Before a run: the load cell and its calibration, the meters, the supply they read, local gravity."""
+"""Before a run: the load cell and its calibration, the meters, the supply they read,
+local gravity."""
 
 from __future__ import annotations
 
@@ -17,7 +18,9 @@ from sparring.core.uncertainty import nominal, std
 _OLD = 120  # days after which a calibration is worth a word (common practice, no source)
 _METER_OLD = 365  # days after which a meter's comparison is (common practice, no source)
 _CROOKED = 0.01  # of its range by which a meter may leave its line
-_FLOOR = 0.05  # of what the cell was calibrated to: below it the cell's own faults count (common practice, no source)
+# of what the cell was calibrated to: below it the cell's own faults count (common practice, no
+# source)
+_FLOOR = 0.05
 _DRIFTS = 5e-3  # part of the sensitivity that a new calibration may differ by
 _CREEPS = 2e-3  # part of the reading that may move in a minute
 
@@ -26,13 +29,18 @@ _CREEPS = 2e-3  # part of the reading that may move in a minute
 def second_cell(b: Bench) -> Iterable[Finding]:
     """A second cell that counts has no calibration."""
     sensors = b.rig.sensors
-    if b.rig.method.CELL and sensors.second_cell != "not used" and sensors.second_calibration is None:
+    if (
+        b.rig.method.CELL
+        and sensors.second_cell != "not used"
+        and sensors.second_calibration is None
+    ):
         yield noted(
             "second-cell-not-calibrated",
             "caution",
             "The second load cell is not calibrated",
             f"Its force is {sensors.second_cell}, by a calibration that this rig does not have.",
-            "Unless its amplifier gives newtons, there is no torque from the cells: runs are set aside.",
+            "Unless its amplifier gives newtons, there is no torque from the cells: runs are set"
+            " aside.",
             tries=("Choose it under Sensors and hang known masses on it.",),
             place="rig.sensors.second_calibration",
         )
@@ -50,7 +58,8 @@ def cell_calibration(b: Bench) -> Iterable[Finding]:
             "caution",
             "The load cell is not calibrated",
             f"The cell {method.CELL} has no calibration.",
-            "Its counts are no force. Without weights that tell the torque there is no result at all.",
+            "Its counts are no force. Without weights that tell the torque there is no result at"
+            " all.",
             tries=("Hang known masses on it, up and down, on this page.",),
             place="rig.calibration",
         )
@@ -67,13 +76,16 @@ def cell_calibration(b: Bench) -> Iterable[Finding]:
             place="rig.calibration",
         )
     moved = calibration.drift(cal, b.rig.gravity.value)
-    if moved is not None and abs(nominal(moved.sensitivity)) > max(2 * std(moved.sensitivity), _DRIFTS):
+    if moved is not None and abs(nominal(moved.sensitivity)) > max(
+        2 * std(moved.sensitivity), _DRIFTS
+    ):
         yield noted(
             "cell-drifts",
             "caution",
             "The load cell's sensitivity has moved",
             f"By {{moved}} since the calibration of {cal.earlier[-1].date}.",
-            "Whatever was measured between the two is off by up to as much; runs keep the calibration that was in force with them.",
+            "Whatever was measured between the two is off by up to as much; runs keep the"
+            " calibration that was in force with them.",
             (
                 "the cell was overloaded or knocked",
                 "other masses, or another gravity, were entered",
@@ -148,7 +160,12 @@ def gravity(b: Bench) -> Iterable[Finding]:
             "Gravity is the standard value",
             "It is entered as {g} with hardly any doubt.",
             "It differs from place to place by up to 0.5 %; all torques from weights follow it.",
-            tries=("Enter the value of your latitude (the button under Rig ▸ Plan reckons it), or give it ± 0.03.",),
+            tries=(
+                (
+                    "Enter the value of your latitude (the button under Rig ▸ Plan reckons it), or"
+                    " give it ± 0.03."
+                ),
+            ),
             place="rig.gravity",
             g=(b.rig.gravity.value, "acceleration"),
         )
@@ -163,9 +180,13 @@ def supply_averaged(b: Bench) -> Iterable[Finding]:
             "caution",
             "The power from the wire will be wrong",
             "The supply is chopped, and voltage and current are read as averages.",
-            "The power is the mean of volts times amperes; the product of two means leaves out what they do together, often 5 to 20 %.",
+            "The power is the mean of volts times amperes; the product of two means leaves out what"
+            " they do together, often 5 to 20 %.",
             ("speed controller between supply and meter",),
-            ("Measure before the speed controller, where the current is smooth.", "Use a meter that multiplies sample by sample."),
+            (
+                "Measure before the speed controller, where the current is smooth.",
+                "Use a meter that multiplies sample by sample.",
+            ),
             "rig.sensors.supply",
         )
 
@@ -181,10 +202,17 @@ def tachometer_coarse(b: Bench) -> Iterable[Finding]:
                 "tachometer-coarse",
                 "caution",
                 "The tachometer gives few pulses",
-                f"About {counted:.0f} in a window of {{measure}}: the speed is then known to {{doubt}} at best.",
+                f"About {counted:.0f} in a window of {{measure}}: the speed is then known to"
+                " {doubt} at best.",
                 "A window begins and ends anywhere between two pulses.",
                 (),
-                ("Put it on the motor's shaft, and enter the pulses that one turn of the output gives.", "Measure longer."),
+                (
+                    (
+                        "Put it on the motor's shaft, and enter the pulses that one turn of the"
+                        " output gives."
+                    ),
+                    "Measure longer.",
+                ),
                 "rig.sensors.pulses",
                 measure=(b.plan.measure, "time"),
                 doubt=(2 / counted / math.sqrt(6), "ratio"),
@@ -193,11 +221,17 @@ def tachometer_coarse(b: Bench) -> Iterable[Finding]:
 
 @setup_rule
 def meters_compared(b: Bench) -> Iterable[Finding]:
-    """A meter's comparison is old, does not reach what will be read, or shows a meter that is no straight line."""
+    """A meter's comparison is old, does not reach what will be read, or shows a meter that is no
+    straight line.
+    """
     stands = b.rig.method.STANDS
     slope, offset = b.build.torque_line()
     current = b.motor.current(slope * max(b.torques, default=0.0) + offset, b.plan.voltage)
-    asked = {"voltmeter": b.plan.voltage, "ammeter": nominal(current), "tachometer": b.rig.method.top_speed(b.free_speed)}
+    asked = {
+        "voltmeter": b.plan.voltage,
+        "ammeter": nominal(current),
+        "tachometer": b.rig.method.top_speed(b.free_speed),
+    }
     for name, most in asked.items():
         comparison: meters.Comparison | None = getattr(b.rig.sensors, name)
         if comparison is None or stands:
@@ -248,8 +282,13 @@ def meters_compared(b: Bench) -> Iterable[Finding]:
                 "caution",
                 f"The {name} does not follow a straight line",
                 "One reading lies {off} of the range off the line.",
-                "A straight line is all that corrects it; what departs from it stays in the results.",
-                ("a reading was mistyped", "the meter changed its range", "the value moved between the two readings"),
+                "A straight line is all that corrects it; what departs from it stays in the"
+                " results.",
+                (
+                    "a reading was mistyped",
+                    "the meter changed its range",
+                    "the value moved between the two readings",
+                ),
                 ("Compare again, waiting at each value until both stand still.",),
                 place,
                 off=(off, "ratio"),

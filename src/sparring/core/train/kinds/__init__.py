@@ -22,7 +22,8 @@ from sparring.core.train.stage import StageBase
 
 def _kind(value: Any) -> str:
     """Which kind a record or a file's object is; a spur pair where none is said."""
-    return f"kind {value.get('kind', 'spur') if isinstance(value, dict) else getattr(value, 'kind', 'spur')}"
+    said = value.get("kind", "spur") if isinstance(value, dict) else getattr(value, "kind", "spur")
+    return f"kind {said}"
 
 
 Stage = Annotated[
@@ -41,7 +42,9 @@ Stage = Annotated[
     Discriminator(
         _kind,
         custom_error_type="unknown_kind",
-        custom_error_message="this kind of stage is not known; see docs/formats.md for those that are",
+        custom_error_message=(
+            "this kind of stage is not known; see docs/formats.md for those that are"
+        ),
     ),
 ]
 __all__ = [

@@ -12,7 +12,17 @@ from sparring.core.finding import Finding, noted
 from sparring.core.quantity import Measured
 from sparring.core.train import kinematics, outlines
 from sparring.core.train.materials import ROOM, Setting
-from sparring.core.train.stage import Body, Capacity, Length, Loops, Share, StageBase, Teeth, Torque, Width
+from sparring.core.train.stage import (
+    Body,
+    Capacity,
+    Length,
+    Loops,
+    Share,
+    StageBase,
+    Teeth,
+    Torque,
+    Width,
+)
 
 
 class BeltStage(StageBase):
@@ -47,13 +57,18 @@ class BeltStage(StageBase):
     def loss_figure(self) -> Measured:
         return self.loss
 
-    def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
+    def elements(
+        self, a: str, b: str, name: str, friction: float | None = None
+    ) -> list[kinematics.Element]:
         lost = self.loss.value if friction is None else friction
-        return [kinematics.belt(a, b, self.driving, self.driven, eta=max(1e-6, 1 - lost), name=name)]
+        return [
+            kinematics.belt(a, b, self.driving, self.driven, eta=max(1e-6, 1 - lost), name=name)
+        ]
 
     def centre_distance(self) -> float:
-        """Distance of the axes [m] at which the belt lies taut: its length is 2 C sin θ + π(r₁+r₂) + 2(r₂−r₁)(π/2−θ),
-        cos θ = (r₂−r₁)/C, solved for C. 0 where the belt is too short to go round both."""
+        """Distance of the axes [m] at which the belt lies taut: its length is 2 C sin θ + π(r₁+r₂)
+        + 2(r₂−r₁)(π/2−θ), cos θ = (r₂−r₁)/C, solved for C. 0 where the belt is too short to go
+        round both."""
         r1, r2 = sorted(self.pitch * z / (2 * math.pi) for z in (self.driving, self.driven))
         length = self.links * self.pitch
         low, high = r2 - r1 + 1e-12, length
@@ -70,10 +85,20 @@ class BeltStage(StageBase):
         return low
 
     def output_at(self) -> tuple[float, float]:
-        return (max(self.centre_distance(), 1.1 * self.pitch * (self.driving + self.driven) / (2 * math.pi)), 0.0)
+        return (
+            max(
+                self.centre_distance(),
+                1.1 * self.pitch * (self.driving + self.driven) / (2 * math.pi),
+            ),
+            0.0,
+        )
 
     def capacities(self, a: str, b: str, setting: Setting = ROOM) -> tuple[Capacity, ...]:
-        return () if self.skips_at is None else (Capacity("belt", "skips a tooth", b, self.skips_at, "as entered"),)
+        return (
+            ()
+            if self.skips_at is None
+            else (Capacity("belt", "skips a tooth", b, self.skips_at, "as entered"),)
+        )
 
     def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:
         x, _ = self.output_at()
@@ -99,10 +124,16 @@ class BeltStage(StageBase):
 
         def belt(angle: float, _wave: float) -> Loops:
             """Band with its teeth, moved on by the driving pulley's turning."""
-            at = (np.arange(n) / n * steps[-1]) if False else (np.arange(self.links) / self.links * steps[-1] - 0.0)
+            at = (
+                (np.arange(n) / n * steps[-1])
+                if False
+                else (np.arange(self.links) / self.links * steps[-1] - 0.0)
+            )
             moved = (at + first + angle * r1) % steps[-1]
             px, py = np.interp(moved, steps, line[:, 0]), np.interp(moved, steps, line[:, 1])
-            marks = tuple(outlines.circle(0.16 * self.pitch, u, v, 8) for u, v in zip(px, py, strict=True))
+            marks = tuple(
+                outlines.circle(0.16 * self.pitch, u, v, 8) for u, v in zip(px, py, strict=True)
+            )
             return (path(thick), path(-thick), *marks)
 
         # a belt tooth lies in the driving pulley's gap on +x's far side (direction π)
@@ -138,12 +169,22 @@ class BeltStage(StageBase):
                 0.0,
                 self.material,
             ),
-            Body(self.means, belt, a, reach=0.0, field="links", teeth=self.links, width=self.face_width, look="band"),
+            Body(
+                self.means,
+                belt,
+                a,
+                reach=0.0,
+                field="links",
+                teeth=self.links,
+                width=self.face_width,
+                look="band",
+            ),
         )
 
     def faults(self) -> list[Finding]:
         r1, r2 = (self.pitch * z / (2 * math.pi) for z in (self.driving, self.driven))
         if self.centre_distance() < r1 + r2:
+            least = math.ceil(2 * (r1 + r2) / self.pitch + (self.driving + self.driven) / 2)
             return [
                 noted(
                     "belt-too-short",
@@ -152,7 +193,7 @@ class BeltStage(StageBase):
                     f"{self.links} teeth make {{length}}; the pulleys would touch.",
                     "It does not assemble.",
                     tries=(
-                        f"Take a longer {self.means}, from {math.ceil(2 * (r1 + r2) / self.pitch + (self.driving + self.driven) / 2)} teeth.",
+                        f"Take a longer {self.means}, from {least} teeth.",
                         "Take smaller pulleys.",
                     ),
                     place="links",
@@ -169,7 +210,11 @@ class BeltStage(StageBase):
                     f"Only {engaged:.1f} teeth hold on the smaller pulley",
                     f"The {self.means} lies on {{wrap}} of it.",
                     "With fewer than about six teeth engaged a belt skips early (common practice).",
-                    tries=("Move the axes apart.", "Use a larger small pulley.", "Add an idler on the slack side."),
+                    tries=(
+                        "Move the axes apart.",
+                        "Use a larger small pulley.",
+                        "Add an idler on the slack side.",
+                    ),
                     place="driving" if self.driving < self.driven else "driven",
                     wrap=(wrap, "angle"),
                 )
@@ -181,7 +226,9 @@ class BeltStage(StageBase):
 
 
 def _pulley(z: int, r: float, pitch: float) -> np.ndarray:
-    """A pulley's outline: flat tips inside the pitch line, a rounded gap for each belt tooth, a tooth on +x."""
+    """A pulley's outline: flat tips inside the pitch line, a rounded gap for each belt tooth, a
+    tooth on +x.
+    """
     tip, root = r - 0.18 * pitch, r - 0.55 * pitch
     t = np.array([-0.5, -0.34, -0.24, 0.24, 0.34, 0.5]) * 2 * math.pi / z
     rr = np.array([root, root, tip, tip, root, root])

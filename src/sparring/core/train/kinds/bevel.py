@@ -11,18 +11,34 @@ from sparring.core.finding import Finding
 from sparring.core.quantity import Measured
 from sparring.core.train import kinematics, losses, outlines, teeth
 from sparring.core.train.pair import Pair
-from sparring.core.train.stage import Angle, Body, Contact, Friction, Loops, Module, StageBase, Teeth, Width, pair_faults
+from sparring.core.train.stage import (
+    Angle,
+    Body,
+    Contact,
+    Friction,
+    Loops,
+    Module,
+    StageBase,
+    Teeth,
+    Width,
+    pair_faults,
+)
 
 
 def virtual_pair(module: float, z1: int, z2: int, alpha: float) -> Pair:
-    """The spur pair that a straight bevel pair on axes at 90° amounts to, at the middle of its face: z/cos δ teeth (Tredgold;
-    Shigley, 13-8). Virtual numbers are rounded, as a pair has whole teeth."""
+    """The spur pair that a straight bevel pair on axes at 90° amounts to, at the middle of its
+    face: z/cos δ teeth (Tredgold; Shigley, 13-8). Virtual numbers are rounded, as a pair has whole
+    teeth."""
     d1 = math.atan2(z1, z2)
-    return Pair(module, max(4, round(z1 / math.cos(d1))), max(4, round(z2 / math.sin(d1))), alpha=alpha)
+    return Pair(
+        module, max(4, round(z1 / math.cos(d1))), max(4, round(z2 / math.sin(d1))), alpha=alpha
+    )
 
 
 def seen_from_side(module: float, z: int, length: float, cone: float, axis: float) -> Body:
-    """A bevel gear seen across its axis, which points along `axis` [rad]: a frustum whose teeth pass by as it turns."""
+    """A bevel gear seen across its axis, which points along `axis` [rad]: a frustum whose teeth
+    pass by as it turns.
+    """
     big = module * z / 2
     small = max(big - length * math.sin(cone), 0.2 * big)
     deep = (big - small) / math.tan(cone) if cone < 1.55 else length
@@ -34,20 +50,42 @@ def seen_from_side(module: float, z: int, length: float, cone: float, axis: floa
 
     def loops(angle: float, _wave: float) -> Loops:
         edge = 1 + 2 / z
-        found = [turned([(0, -big * edge), (deep, -small * edge), (deep, small * edge), (0, big * edge), (0, -big * edge)])]
+        found = [
+            turned(
+                [
+                    (0, -big * edge),
+                    (deep, -small * edge),
+                    (deep, small * edge),
+                    (0, big * edge),
+                    (0, -big * edge),
+                ]
+            )
+        ]
         for k in range(z):
             t = angle + 2 * math.pi * k / z
             if math.cos(t) > 0.05:  # the near half
                 h = math.pi / (2.6 * z)
                 low, high = math.sin(t - h), math.sin(t + h)
-                found.append(turned([(0, big * low), (deep, small * low), (deep, small * high), (0, big * high), (0, big * low)]))
+                found.append(
+                    turned(
+                        [
+                            (0, big * low),
+                            (deep, small * low),
+                            (deep, small * high),
+                            (0, big * high),
+                            (0, big * low),
+                        ]
+                    )
+                )
         return tuple(found)
 
     return Body("", loops, reach=big * (1 + 2 / z), teeth=z, turned_part=((big + small) / 2, deep))
 
 
 class BevelStage(StageBase):
-    """Two straight bevel gears on axes at 90°. `wheel on the far side` turns the sense of the output round."""
+    """Two straight bevel gears on axes at 90°. `wheel on the far side` turns the sense of the
+    output round.
+    """
 
     TITLE: ClassVar[str] = "Bevel pair"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
@@ -78,10 +116,19 @@ class BevelStage(StageBase):
     def pair(self) -> Pair:
         """Its virtual spur pair, with the module at the middle of the face."""
         cone = self.module * math.hypot(self.pinion, self.wheel) / 2
-        return virtual_pair(self.module * max(0.3, 1 - self.face_width / (2 * cone)), self.pinion, self.wheel, self.pressure_angle)
+        return virtual_pair(
+            self.module * max(0.3, 1 - self.face_width / (2 * cone)),
+            self.pinion,
+            self.wheel,
+            self.pressure_angle,
+        )
 
-    def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
-        eta = losses.basic_efficiency(self.friction.value if friction is None else friction, self.pair().loss_factor())
+    def elements(
+        self, a: str, b: str, name: str, friction: float | None = None
+    ) -> list[kinematics.Element]:
+        eta = losses.basic_efficiency(
+            self.friction.value if friction is None else friction, self.pair().loss_factor()
+        )
         join = kinematics.external if self.side == "on the near side" else kinematics.internal
         return [join(a, b, self.pinion, self.wheel, eta=eta, name=name, contact="pinion–wheel")]
 
@@ -120,8 +167,21 @@ class BevelStage(StageBase):
         loops = (*face, hub) if inside > 4e-3 else (face[0], hub)
         own: dict[str, Any] = {"width": self.face_width, "material": self.material}
         return (
-            Body("wheel", loops, b, (x, 0.0), "", math.pi, self.module * (self.wheel / 2 + 1), "wheel", self.wheel, **own),
-            pinion._replace(name="pinion", shaft=a, at=(-self.face_width * 0.2, 0.0), field="pinion", **own),
+            Body(
+                "wheel",
+                loops,
+                b,
+                (x, 0.0),
+                "",
+                math.pi,
+                self.module * (self.wheel / 2 + 1),
+                "wheel",
+                self.wheel,
+                **own,
+            ),
+            pinion._replace(
+                name="pinion", shaft=a, at=(-self.face_width * 0.2, 0.0), field="pinion", **own
+            ),
         )
 
     def in_words(self) -> str:
@@ -161,16 +221,31 @@ class DifferentialStage(StageBase):
 
     def pair(self) -> Pair:
         cone = self.module * math.hypot(self.side, self.planet) / 2
-        return virtual_pair(self.module * max(0.3, 1 - self.face_width / (2 * cone)), self.planet, self.side, self.pressure_angle)
+        return virtual_pair(
+            self.module * max(0.3, 1 - self.face_width / (2 * cone)),
+            self.planet,
+            self.side,
+            self.pressure_angle,
+        )
 
-    def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
-        mesh = losses.basic_efficiency(self.friction.value if friction is None else friction, self.pair().loss_factor())
+    def elements(
+        self, a: str, b: str, name: str, friction: float | None = None
+    ) -> list[kinematics.Element]:
+        mesh = losses.basic_efficiency(
+            self.friction.value if friction is None else friction, self.pair().loss_factor()
+        )
         if self.driven == "cage":  # the held side gear reacts, the other one is the output
             held = f"{name} side gear"
-            return [kinematics.differential(held, b, a, mesh**2, name), kinematics.Ground(held, name)]
+            return [
+                kinematics.differential(held, b, a, mesh**2, name),
+                kinematics.Ground(held, name),
+            ]
         if self.held == "cage":
             held = f"{name} cage"
-            return [kinematics.differential(a, b, held, mesh**2, name), kinematics.Ground(held, name)]
+            return [
+                kinematics.differential(a, b, held, mesh**2, name),
+                kinematics.Ground(held, name),
+            ]
         held = f"{name} side gear"
         return [kinematics.differential(a, held, b, mesh**2, name), kinematics.Ground(held, name)]
 
@@ -184,15 +259,33 @@ class DifferentialStage(StageBase):
         live = {s: "" if s == held else s for s in (left, right, cage)}
         side_gear = seen_from_side(self.module, self.side, self.face_width, cone, 0.0)
         other = seen_from_side(self.module, self.side, self.face_width, cone, math.pi)
-        planet = seen_from_side(self.module, self.planet, self.face_width, math.pi / 2 - cone, -math.pi / 2)
+        planet = seen_from_side(
+            self.module, self.planet, self.face_width, math.pi / 2 - cone, -math.pi / 2
+        )
         frame = np.array(
-            [(-r2 * 1.2, -r1 * 1.5), (r2 * 1.2, -r1 * 1.5), (r2 * 1.2, r1 * 1.5), (-r2 * 1.2, r1 * 1.5), (-r2 * 1.2, -r1 * 1.5)]
+            [
+                (-r2 * 1.2, -r1 * 1.5),
+                (r2 * 1.2, -r1 * 1.5),
+                (r2 * 1.2, r1 * 1.5),
+                (-r2 * 1.2, r1 * 1.5),
+                (-r2 * 1.2, -r1 * 1.5),
+            ]
         )
         own: dict[str, Any] = {"width": self.face_width, "material": self.material}
         return (
-            Body("cage", (frame, frame * 0.92), "", reach=r1 * 1.55, field="driven", look="arm", **own),
+            Body(
+                "cage",
+                (frame, frame * 0.92),
+                "",
+                reach=r1 * 1.55,
+                field="driven",
+                look="arm",
+                **own,
+            ),
             planet._replace(name="planet", at=(0.0, r1), field="planet", **own),
-            side_gear._replace(name="side gear", shaft=live[left], at=(-r2, 0.0), field="side", **own),
+            side_gear._replace(
+                name="side gear", shaft=live[left], at=(-r2, 0.0), field="side", **own
+            ),
             other._replace(name="side gear", shaft=live[right], at=(r2, 0.0), field="side", **own),
         )
 

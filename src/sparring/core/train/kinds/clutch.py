@@ -15,7 +15,9 @@ from sparring.core.train.stage import Body, Capacity, Length, StageBase, Width
 
 
 class ClutchStage(StageBase):
-    """Slip clutch, or one-way (ratchet) clutch. The one-way clutch drives when its input turns the way `drives` says."""
+    """Slip clutch, or one-way (ratchet) clutch. The one-way clutch drives when its input turns the
+    way `drives` says.
+    """
 
     TITLE: ClassVar[str] = "Clutch"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
@@ -40,11 +42,17 @@ class ClutchStage(StageBase):
     def loss_figure(self) -> Measured:
         return Measured(0.0)
 
-    def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
+    def elements(
+        self, a: str, b: str, name: str, friction: float | None = None
+    ) -> list[kinematics.Element]:
         return [kinematics.coupling(a, b, name)]
 
     def capacities(self, a: str, b: str, setting: Setting = ROOM) -> tuple[Capacity, ...]:
-        return (Capacity("clutch", "slips", b, self.slips_at, "as entered"),) if self.type == "slip" else ()
+        return (
+            (Capacity("clutch", "slips", b, self.slips_at, "as entered"),)
+            if self.type == "slip"
+            else ()
+        )
 
     def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:
         r = self.diameter / 2
@@ -52,7 +60,16 @@ class ClutchStage(StageBase):
         if self.type == "one-way":
             t = np.arange(teeth + 1) * 2 * math.pi / teeth
             turn = 1 if self.drives == "forwards" else -1
-            saw = np.array([p for k in t[:-1] for p in ((0.62 * r, turn * k), (0.8 * r, turn * (k + 2 * math.pi / teeth * 0.98)))])
+            saw = np.array(
+                [
+                    p
+                    for k in t[:-1]
+                    for p in (
+                        (0.62 * r, turn * k),
+                        (0.8 * r, turn * (k + 2 * math.pi / teeth * 0.98)),
+                    )
+                ]
+            )
             inner = np.column_stack([saw[:, 0] * np.cos(saw[:, 1]), saw[:, 0] * np.sin(saw[:, 1])])
             inner = np.vstack([inner, inner[:1]])
         else:

@@ -17,7 +17,9 @@ from sparring.core.train.stage import Body, Capacity, Length, Opening, Share, St
 
 
 class CycloidStage(StageBase):
-    """Eccentric in; out through rollers in the disc's holes with the pins held, or through the turning pins."""
+    """Eccentric in; out through rollers in the disc's holes with the pins held, or through the
+    turning pins.
+    """
 
     TITLE: ClassVar[str] = "Cycloid"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
@@ -59,21 +61,30 @@ class CycloidStage(StageBase):
     def loss_figure(self) -> Measured:
         return self.loss
 
-    def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
+    def elements(
+        self, a: str, b: str, name: str, friction: float | None = None
+    ) -> list[kinematics.Element]:
         eta = max(1e-6, 1 - (self.loss.value if friction is None else friction))
         fixed = f"{name} {self.held}"
         disc, pins = (b, fixed) if self.held == "pins" else (fixed, b)
-        return [kinematics.cycloid(disc, pins, a, self.lobes, self.pins, eta, name), kinematics.Ground(fixed, name)]
+        return [
+            kinematics.cycloid(disc, pins, a, self.lobes, self.pins, eta, name),
+            kinematics.Ground(fixed, name),
+        ]
 
     def backlash(self) -> float:
-        """Clearance over the lobes' flanks, as an angle at the disc: 2 c/(e N), e N the rolling circle of the lobes [rad]."""
+        """Clearance over the lobes' flanks, as an angle at the disc: 2 c/(e N), e N the rolling
+        circle of the lobes [rad].
+        """
         return 2 * self.clearance / (self.eccentricity * self.pins)
 
     def pin_forces(self, torque: float) -> tuple[float, int]:
-        """(largest force on a pin [N], pins that bear) with `torque` on one disc: half of the pins bear, each in proportion
-        to its lever arm about the disc's centre (rigid disc, equally stiff pins)."""
+        """(largest force on a pin [N], pins that bear) with `torque` on one disc: half of the pins
+        bear, each in proportion to its lever arm about the disc's centre (rigid disc, equally stiff
+        pins)."""
         roll = self.eccentricity * self.lobes
-        point = self.eccentricity * self.pins  # the instant centre lies here, from the pin circle's centre
+        # the instant centre lies here, from the pin circle's centre
+        point = self.eccentricity * self.pins
         k = np.arange(self.pins) * 2 * math.pi / self.pins
         r = self.pin_circle / 2
         toward = np.hypot(r * np.cos(k) - point, r * np.sin(k))
@@ -85,14 +96,35 @@ class CycloidStage(StageBase):
         pin, disc = setting.material(self.pin_material), setting.material(self.material)
         force, _ = self.pin_forces(1.0 / self.discs)
         found = []
-        share = 1.0 if self.held == "pins" else self.lobes / self.pins  # torque on the disc over torque at the output
+        # torque on the disc over torque at the output
+        share = 1.0 if self.held == "pins" else self.lobes / self.pins
         if pin is not None:
-            shear = SHEAR * pin.strength_at(setting.temperature) * math.pi * self.pin_diameter**2 / 4
-            found.append(Capacity("pins", "shear off", b, 2 * shear / (force * share), "most loaded pin in double shear"))
-        if disc is not None:
-            crush = disc.strength_at(setting.temperature, setting.layers) * self.pin_diameter * self.face_width
+            shear = (
+                SHEAR * pin.strength_at(setting.temperature) * math.pi * self.pin_diameter**2 / 4
+            )
             found.append(
-                Capacity("disc", "lobes crush on the pins", b, crush / (force * share), "strength × projected area of the most loaded pin")
+                Capacity(
+                    "pins",
+                    "shear off",
+                    b,
+                    2 * shear / (force * share),
+                    "most loaded pin in double shear",
+                )
+            )
+        if disc is not None:
+            crush = (
+                disc.strength_at(setting.temperature, setting.layers)
+                * self.pin_diameter
+                * self.face_width
+            )
+            found.append(
+                Capacity(
+                    "disc",
+                    "lobes crush on the pins",
+                    b,
+                    crush / (force * share),
+                    "strength × projected area of the most loaded pin",
+                )
             )
         return tuple(found)
 
@@ -110,7 +142,10 @@ class CycloidStage(StageBase):
         found = [
             Body(
                 "housing",
-                (outlines.circle(r + 2.2 * rp + 1e-3, points=180), outlines.circle(r + 0.2 * rp, points=180)),
+                (
+                    outlines.circle(r + 2.2 * rp + 1e-3, points=180),
+                    outlines.circle(r + 0.2 * rp, points=180),
+                ),
                 pins,
                 reach=r + 2.2 * rp + 1e-3,
                 field="pin_circle",
@@ -122,8 +157,14 @@ class CycloidStage(StageBase):
         outline = outlines.cycloid_disc(self.pins, r, rp, e, self.clearance)
         for n in reversed(range(self.discs)):
             x = e if n == 0 else -e
-            ahead = n * math.pi / self.lobes  # the second disc's holes stand otherwise to its lobes, as both take the same rollers
-            holes = tuple(outlines.circle(hole, hole_circle * math.cos(k + ahead), hole_circle * math.sin(k + ahead), 180) for k in u)
+            # the second disc's holes stand otherwise to its lobes, as both take the same rollers
+            ahead = n * math.pi / self.lobes
+            holes = tuple(
+                outlines.circle(
+                    hole, hole_circle * math.cos(k + ahead), hole_circle * math.sin(k + ahead), 180
+                )
+                for k in u
+            )
             found.append(
                 Body(
                     "disc",
@@ -140,7 +181,12 @@ class CycloidStage(StageBase):
                     self.material,
                 )
             )
-        rollers = tuple(outlines.circle(self.roller_diameter / 2, hole_circle * math.cos(k), hole_circle * math.sin(k), 24) for k in u)
+        rollers = tuple(
+            outlines.circle(
+                self.roller_diameter / 2, hole_circle * math.cos(k), hole_circle * math.sin(k), 24
+            )
+            for k in u
+        )
         found += [
             Body(
                 "pins",
@@ -153,10 +199,22 @@ class CycloidStage(StageBase):
                 material=self.pin_material,
                 look="pin",
             ),
-            Body("rollers", rollers, disc, reach=hole_circle, field="rollers", width=w * self.discs, material="steel", look="pin"),
+            Body(
+                "rollers",
+                rollers,
+                disc,
+                reach=hole_circle,
+                field="rollers",
+                width=w * self.discs,
+                material="steel",
+                look="pin",
+            ),
             Body(
                 "eccentric",
-                (outlines.circle(bearing * 0.92, points=60), outlines.circle(bearing * 0.35, -e, 0.0, 30)),
+                (
+                    outlines.circle(bearing * 0.92, points=60),
+                    outlines.circle(bearing * 0.35, -e, 0.0, 30),
+                ),
                 a,
                 (e, 0.0),
                 a,
@@ -180,9 +238,14 @@ class CycloidStage(StageBase):
                     "cycloid-loops",
                     "wrong",
                     "The disc's outline loops",
-                    "Eccentricity × pins is {reach}, more than the pin circle's radius of {radius}.",
+                    "Eccentricity × pins is {reach}, more than the pin circle's radius of"
+                    " {radius}.",
                     "No disc has this outline; it cannot be made.",
-                    tries=("Make the eccentricity smaller than {most}.".format(most=f"{r / self.pins * 1e3:.2f} mm"),),
+                    tries=(
+                        "Make the eccentricity smaller than {most}.".format(
+                            most=f"{r / self.pins * 1e3:.2f} mm"
+                        ),
+                    ),
                     place="eccentricity",
                     reach=(self.eccentricity * self.pins, "length"),
                     radius=(r, "length"),
@@ -194,7 +257,8 @@ class CycloidStage(StageBase):
                     "cycloid-undercut",
                     "wrong",
                     "The lobes are undercut",
-                    "The pins of {pin} are thicker than the tightest bend of the lobes, {bend}, allows.",
+                    "The pins of {pin} are thicker than the tightest bend of the lobes, {bend},"
+                    " allows.",
                     "The lobes come to a point and lose their tips: they knock and wear.",
                     tries=("Use thinner pins or a smaller eccentricity.",),
                     place="pin_diameter",

@@ -1,4 +1,6 @@
-"""The flux-modulated magnetic gear: two rings of magnets with steel segments between; any member held, any driven."""
+"""The flux-modulated magnetic gear: two rings of magnets with steel segments between; any member
+held, any driven.
+"""
 
 from __future__ import annotations
 
@@ -19,7 +21,9 @@ Member = Literal["inner", "outer", "segments"]
 
 
 class MagneticStage(StageBase):
-    """p_i ω_i + p_o ω_o = n_s ω_s. Nothing touches; beyond the pull-out torque a pole jumps and nothing breaks."""
+    """p_i ω_i + p_o ω_o = n_s ω_s. Nothing touches; beyond the pull-out torque a pole jumps and
+    nothing breaks.
+    """
 
     TITLE: ClassVar[str] = "Magnetic"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
@@ -58,25 +62,45 @@ class MagneticStage(StageBase):
         return self.loss
 
     def members(self, a: str, b: str, name: str) -> dict[str, str]:
-        output = next(m for m in ("segments", "outer", "inner") if m not in (self.driven, self.held))
+        output = next(
+            m for m in ("segments", "outer", "inner") if m not in (self.driven, self.held)
+        )
         return {self.driven: a, output: b, self.held: f"{name} {self.held}"}
 
-    def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
+    def elements(
+        self, a: str, b: str, name: str, friction: float | None = None
+    ) -> list[kinematics.Element]:
         lost = self.loss.value if friction is None else friction
         m = self.members(a, b, name)
         return [
-            kinematics.magnetic(m["inner"], m["outer"], m["segments"], self.inner, self.outer, max(1e-6, 1 - lost), name),
+            kinematics.magnetic(
+                m["inner"],
+                m["outer"],
+                m["segments"],
+                self.inner,
+                self.outer,
+                max(1e-6, 1 - lost),
+                name,
+            ),
             kinematics.Ground(m[self.held], name),
         ]
 
     def capacities(self, a: str, b: str, setting: Setting = ROOM) -> tuple[Capacity, ...]:
-        return () if self.pulls_out_at is None else (Capacity("magnets", "pull out, a pole jumps", b, self.pulls_out_at, "as entered"),)
+        return (
+            ()
+            if self.pulls_out_at is None
+            else (
+                Capacity("magnets", "pull out, a pole jumps", b, self.pulls_out_at, "as entered"),
+            )
+        )
 
     def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:
         m = {k: "" if k == self.held else v for k, v in self.members(a, b, name).items()}
         r = self.diameter / 2
         w = self.face_width
-        rotor, inner, seg_in, seg_out, outer_in, outer_out = (r * f for f in (0.36, 0.50, 0.53, 0.63, 0.66, 0.80))
+        rotor, inner, seg_in, seg_out, outer_in, outer_out = (
+            r * f for f in (0.36, 0.50, 0.53, 0.63, 0.66, 0.80)
+        )
         poles = [_sectors(outer_in, outer_out, 2 * self.outer, 0.96, north) for north in (0, 1)]
         core = [_sectors(rotor, inner, 2 * self.inner, 0.97, north) for north in (0, 1)]
         return (
@@ -91,8 +115,26 @@ class MagneticStage(StageBase):
                 material=self.material,
                 look="ring",
             ),
-            Body("outer", poles[0], m["outer"], reach=outer_out, field="outer", width=w, material="magnet", look="north"),
-            Body("outer", poles[1], m["outer"], reach=outer_out, field="outer", width=w, material="magnet", look="south"),
+            Body(
+                "outer",
+                poles[0],
+                m["outer"],
+                reach=outer_out,
+                field="outer",
+                width=w,
+                material="magnet",
+                look="north",
+            ),
+            Body(
+                "outer",
+                poles[1],
+                m["outer"],
+                reach=outer_out,
+                field="outer",
+                width=w,
+                material="magnet",
+                look="south",
+            ),
             Body(
                 "segments",
                 _sectors(seg_in, seg_out, 2 * self.segments, 0.9, 0),
@@ -114,8 +156,26 @@ class MagneticStage(StageBase):
                 width=w,
                 material=self.material,
             ),
-            Body("inner", core[0], m["inner"], reach=inner, field="inner", width=w, material="magnet", look="north"),
-            Body("inner", core[1], m["inner"], reach=inner, field="inner", width=w, material="magnet", look="south"),
+            Body(
+                "inner",
+                core[0],
+                m["inner"],
+                reach=inner,
+                field="inner",
+                width=w,
+                material="magnet",
+                look="north",
+            ),
+            Body(
+                "inner",
+                core[1],
+                m["inner"],
+                reach=inner,
+                field="inner",
+                width=w,
+                material="magnet",
+                look="south",
+            ),
         )
 
     def faults(self) -> list[Finding]:
@@ -126,8 +186,10 @@ class MagneticStage(StageBase):
                 "segments-do-not-fit",
                 "wrong",
                 "The steel segments do not couple the two rings of magnets",
-                f"{self.inner} inner + {self.outer} outer pole pairs want {self.inner + self.outer} segments; there are {self.segments}.",
-                "Only the sum of the pole pairs modulates the field so that both rings pull together: it turns freely and drives nothing.",
+                f"{self.inner} inner + {self.outer} outer pole pairs want {self.inner + self.outer}"
+                f" segments; there are {self.segments}.",
+                "Only the sum of the pole pairs modulates the field so that both rings pull"
+                " together: it turns freely and drives nothing.",
                 ("magnets were counted instead of pairs",),
                 (f"Use {self.inner + self.outer} segments.",),
                 "segments",
@@ -139,12 +201,17 @@ class MagneticStage(StageBase):
 
 
 def _sectors(inner: float, outer: float, n: int, fill: float, first: int) -> tuple[np.ndarray, ...]:
-    """Every other one of n equal sectors of an annulus, beginning with `first`; sector 0 lies on +x."""
+    """Every other one of n equal sectors of an annulus, beginning with `first`; sector 0 lies on
+    +x.
+    """
     found = []
     for k in range(first, n, 2):
         t = 2 * math.pi * (k + np.linspace(-fill / 2, fill / 2, 13)) / n
         xy = np.vstack(
-            [np.column_stack([outer * np.cos(t), outer * np.sin(t)]), np.column_stack([inner * np.cos(t[::-1]), inner * np.sin(t[::-1])])]
+            [
+                np.column_stack([outer * np.cos(t), outer * np.sin(t)]),
+                np.column_stack([inner * np.cos(t[::-1]), inner * np.sin(t[::-1])]),
+            ]
         )
         found.append(np.vstack([xy, xy[:1]]))
     return tuple(found)

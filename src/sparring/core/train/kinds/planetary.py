@@ -1,4 +1,6 @@
-"""The planetary stage: sun, planets, ring; any member driven, any held; and what it needs to assemble."""
+"""The planetary stage: sun, planets, ring; any member driven, any held; and what it needs to
+assemble.
+"""
 
 from __future__ import annotations
 
@@ -32,7 +34,9 @@ from sparring.core.train.stage import (
 
 
 class PlanetaryStage(StageBase):
-    """Sun, planets on a carrier, ring. `locked`: sun and carrier held together, the direct speed of a two-speed box."""
+    """Sun, planets on a carrier, ring. `locked`: sun and carrier held together, the direct speed of
+    a two-speed box.
+    """
 
     TITLE: ClassVar[str] = "Planetary"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
@@ -94,16 +98,39 @@ class PlanetaryStage(StageBase):
         return self.friction
 
     def sun_pair(self) -> Pair:
-        return Pair(self.module, self.sun, self.planet, self.sun_shift, self.planet_shift, 0.0, self.pressure_angle, helix=self.helix)
+        return Pair(
+            self.module,
+            self.sun,
+            self.planet,
+            self.sun_shift,
+            self.planet_shift,
+            0.0,
+            self.pressure_angle,
+            helix=self.helix,
+        )
 
     def ring_pair(self) -> Pair:
-        """Planet and ring at the centre distance of sun and planet; where that cannot be, as nearly as it can."""
+        """Planet and ring at the centre distance of sun and planet; where that cannot be, as nearly
+        as it can.
+        """
         free = self._free_ring()
-        return replace(free, opening=min(max(0.0, free.tight_distance() - self.radius()), 0.35 * self.module))
+        return replace(
+            free, opening=min(max(0.0, free.tight_distance() - self.radius()), 0.35 * self.module)
+        )
 
     def _free_ring(self) -> Pair:
         """Planet and ring without regard to the sun."""
-        return Pair(self.module, self.planet, self.ring, self.planet_shift, self.ring_shift, 0.0, self.pressure_angle, True, self.helix)
+        return Pair(
+            self.module,
+            self.planet,
+            self.ring,
+            self.planet_shift,
+            self.ring_shift,
+            0.0,
+            self.pressure_angle,
+            True,
+            self.helix,
+        )
 
     def radius(self) -> float:
         """Radius of the planets' axes [m]."""
@@ -111,18 +138,45 @@ class PlanetaryStage(StageBase):
 
     def members(self, a: str, b: str, name: str) -> dict[str, str]:
         """Shaft of each member."""
-        other = next((m for m in ("sun", "carrier", "ring") if m not in (self.driven, self.output)), "sun")
-        return {self.driven: a, self.output: b, other: f"{name} {other}", "planets": f"{name} planets"}
+        other = next(
+            (m for m in ("sun", "carrier", "ring") if m not in (self.driven, self.output)), "sun"
+        )
+        return {
+            self.driven: a,
+            self.output: b,
+            other: f"{name} {other}",
+            "planets": f"{name} planets",
+        }
 
-    def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
+    def elements(
+        self, a: str, b: str, name: str, friction: float | None = None
+    ) -> list[kinematics.Element]:
         mu = self.friction.value if friction is None else friction
         m = self.members(a, b, name)
-        sun, ring = (losses.basic_efficiency(mu, p.loss_factor()) for p in (self.sun_pair(), self.ring_pair()))
+        sun, ring = (
+            losses.basic_efficiency(mu, p.loss_factor())
+            for p in (self.sun_pair(), self.ring_pair())
+        )
         found: list[kinematics.Element] = [
-            kinematics.external(m["sun"], m["planets"], self.sun, self.planet, m["carrier"], sun, name, "sun–planet"),
-            kinematics.internal(m["planets"], m["ring"], self.planet, self.ring, m["carrier"], ring, name, "planet–ring"),
+            kinematics.external(
+                m["sun"], m["planets"], self.sun, self.planet, m["carrier"], sun, name, "sun–planet"
+            ),
+            kinematics.internal(
+                m["planets"],
+                m["ring"],
+                self.planet,
+                self.ring,
+                m["carrier"],
+                ring,
+                name,
+                "planet–ring",
+            ),
         ]
-        held = kinematics.coupling(m["sun"], m["carrier"], name) if self.held == "locked" else kinematics.Ground(m[self.held], name)
+        held = (
+            kinematics.coupling(m["sun"], m["carrier"], name)
+            if self.held == "locked"
+            else kinematics.Ground(m[self.held], name)
+        )
         return [*found, held]
 
     def contacts(self) -> tuple[Contact, ...]:
@@ -151,12 +205,23 @@ class PlanetaryStage(StageBase):
         )
 
     def backlash(self) -> float:
-        """Only what a planet wider of the ring than needed leaves; centres of sun and planets are taken as tight."""
+        """Only what a planet wider of the ring than needed leaves; centres of sun and planets are
+        taken as tight.
+        """
         play = self.ring_pair().backlash()
-        return play * {"ring": 1.0, "carrier": self.ring / (self.sun + self.ring), "sun": self.ring / self.sun}[self.output]
+        return (
+            play
+            * {
+                "ring": 1.0,
+                "carrier": self.ring / (self.sun + self.ring),
+                "sun": self.ring / self.sun,
+            }[self.output]
+        )
 
     def angles(self) -> list[float]:
-        """Directions of the planets [rad]: equal where they fit so, else the nearest places where they do."""
+        """Directions of the planets [rad]: equal where they fit so, else the nearest places where
+        they do.
+        """
         return planet_angles(self.planets, self.sun + self.ring)
 
     def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:
@@ -180,14 +245,29 @@ class PlanetaryStage(StageBase):
             carrier_body(
                 places,
                 turns["carrier"],
-                0.45 * min(teeth.root_diameter(self.module, self.planet, self.planet_shift, self.helix), r),
+                0.45
+                * min(
+                    teeth.root_diameter(self.module, self.planet, self.planet_shift, self.helix), r
+                ),
                 self.face_width,
                 self.material,
             )
         )
         for t, at in zip(self.angles(), places, strict=True):
             phase = teeth.meshing_angle(self.sun, self.planet, 0.0, t)
-            found.append(gear_body("planet", sp, 2, phase, m["planets"], self.face_width, self.material, at=at, carrier=turns["carrier"]))
+            found.append(
+                gear_body(
+                    "planet",
+                    sp,
+                    2,
+                    phase,
+                    m["planets"],
+                    self.face_width,
+                    self.material,
+                    at=at,
+                    carrier=turns["carrier"],
+                )
+            )
         found.append(gear_body("sun", sp, 1, 0.0, turns["sun"], self.face_width, self.material))
         return tuple(found)
 
@@ -201,17 +281,27 @@ class PlanetaryStage(StageBase):
                     "not-coaxial",
                     "wrong",
                     "The planets cannot reach sun and ring at once",
-                    f"Sun {self.sun} + 2 × planet {self.planet} = {self.sun + 2 * self.planet}, the ring has {self.ring}: the planets' axes would have to be at two radii, {{off}} apart.",
+                    f"Sun {self.sun} + 2 × planet {self.planet} = {self.sun + 2 * self.planet}, the"
+                    f" ring has {self.ring}: the planets' axes would have to be at two radii,"
+                    " {off} apart.",
                     "The drive does not assemble, or runs with far too much play.",
                     ("a tooth was counted wrongly", "shifted profiles that are not entered"),
-                    (f"A ring of {self.sun + 2 * self.planet} teeth fits without shift.", "Shift the planets to take up the difference."),
+                    (
+                        f"A ring of {self.sun + 2 * self.planet} teeth fits without shift.",
+                        "Shift the planets to take up the difference.",
+                    ),
                     "ring",
                     off=(abs(off), "length"),
                 )
             )
-        found += spacing_faults(self.planets, self.sun + self.ring, f"sun {self.sun} + ring {self.ring}", self.angles())
+        found += spacing_faults(
+            self.planets, self.sun + self.ring, f"sun {self.sun} + ring {self.ring}", self.angles()
+        )
         gap = neighbour_gap(
-            self.planets, self.radius(), teeth.tip_diameter(self.module, self.planet, self.planet_shift, self.helix), self.angles()
+            self.planets,
+            self.radius(),
+            teeth.tip_diameter(self.module, self.planet, self.planet_shift, self.helix),
+            self.angles(),
         )
         if gap <= 0:
             found.append(
@@ -219,9 +309,13 @@ class PlanetaryStage(StageBase):
                     "planets-collide",
                     "wrong",
                     "Neighbouring planets strike each other",
-                    f"With {self.planets} planets of {self.planet} teeth the tips overlap by {{overlap}}.",
+                    f"With {self.planets} planets of {self.planet} teeth the tips overlap by"
+                    " {overlap}.",
                     "It does not assemble.",
-                    tries=(f"Use {self.planets - 1} planets.", "Make the planets smaller and the sun larger."),
+                    tries=(
+                        f"Use {self.planets - 1} planets.",
+                        "Make the planets smaller and the sun larger.",
+                    ),
                     place="planets",
                     overlap=(-gap, "length"),
                 )
@@ -233,7 +327,8 @@ class PlanetaryStage(StageBase):
                     "caution",
                     "The planets are held on one side only",
                     "Each planet's pin stands free at its other end.",
-                    "Under load the pins bend, the planets tilt and touch on one edge of their teeth; with soft pins they lean inwards and skip.",
+                    "Under load the pins bend, the planets tilt and touch on one edge of their"
+                    " teeth; with soft pins they lean inwards and skip.",
                     tries=("Add a plate that holds the pins' other ends.", "Use steel pins."),
                     place="support",
                 )
@@ -245,15 +340,22 @@ class PlanetaryStage(StageBase):
 
 
 def planet_angles(n: int, places: int) -> list[float]:
-    """Directions of n planets [rad] when they fit at `places` equal places round the sun: the nearest to equal spacing."""
+    """Directions of n planets [rad] when they fit at `places` equal places round the sun: the
+    nearest to equal spacing.
+    """
     return [2 * math.pi * round(k * places / n) / places for k in range(n)]
 
 
 def neighbour_gap(n: int, radius: float, tip_diameter: float, angles: list[float]) -> float:
-    """Least gap between the tips of neighbouring planets [m]; negative: they overlap. One planet: no neighbour."""
+    """Least gap between the tips of neighbouring planets [m]; negative: they overlap. One planet:
+    no neighbour.
+    """
     if n < 2:
         return math.inf
-    apart = [(b - a) % (2 * math.pi) for a, b in zip(angles, [*angles[1:], angles[0] + 2 * math.pi], strict=True)]
+    apart = [
+        (b - a) % (2 * math.pi)
+        for a, b in zip(angles, [*angles[1:], angles[0] + 2 * math.pi], strict=True)
+    ]
     return 2 * radius * math.sin(min(min(apart), math.pi) / 2) - tip_diameter
 
 
@@ -268,15 +370,21 @@ def spacing_faults(n: int, places: int, words: str, angles: list[float]) -> list
             "caution",
             f"{n} planets do not fit at equal spacing",
             f"({words})/{n} = {places / n:.2f} is not whole. They fit at {shown}.",
-            "At equal spacing one planet's teeth meet tooth on tooth. Unequally spaced planets leave the sun and carrier out of balance.",
+            "At equal spacing one planet's teeth meet tooth on tooth. Unequally spaced planets"
+            " leave the sun and carrier out of balance.",
             ("a tooth was counted wrongly",),
-            ("Drill the carrier at the angles shown.", "Change sun or ring so that their sum divides by the planets."),
+            (
+                "Drill the carrier at the angles shown.",
+                "Change sun or ring so that their sum divides by the planets.",
+            ),
             "planets",
         )
     ]
 
 
-def carrier_body(places: list[tuple[float, float]], shaft: str, reach: float, width: float, material: str) -> Body:
+def carrier_body(
+    places: list[tuple[float, float]], shaft: str, reach: float, width: float, material: str
+) -> Body:
     """A plate under the planets: an arm to each."""
     loop = []
     n = max(len(places), 3)
@@ -284,7 +392,12 @@ def carrier_body(places: list[tuple[float, float]], shaft: str, reach: float, wi
         x, y = places[k % len(places)]
         r, t = math.hypot(x, y), math.atan2(y, x) + (0 if k < len(places) else 2 * math.pi * k / n)
         for d in np.linspace(-1.9, 1.9, 15):
-            loop.append((r * math.cos(t) + reach * math.cos(t + d), r * math.sin(t) + reach * math.sin(t + d)))
+            loop.append(
+                (
+                    r * math.cos(t) + reach * math.cos(t + d),
+                    r * math.sin(t) + reach * math.sin(t + d),
+                )
+            )
     loop.append(loop[0])
     return Body(
         "carrier",

@@ -1,4 +1,6 @@
-"""The shift stage: several pairs in constant mesh on two shafts, one of them engaged. Each is a state of the same build."""
+"""The shift stage: several pairs in constant mesh on two shafts, one of them engaged. Each is a
+state of the same build.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,18 @@ from sparring.core.records import Q, Record, changed
 from sparring.core.train import kinematics, losses, teeth
 from sparring.core.train.kinds.spur import gear_body
 from sparring.core.train.pair import Pair
-from sparring.core.train.stage import Angle, Body, Contact, Friction, Helix, Module, Shift, StageBase, Teeth, Width
+from sparring.core.train.stage import (
+    Angle,
+    Body,
+    Contact,
+    Friction,
+    Helix,
+    Module,
+    Shift,
+    StageBase,
+    Teeth,
+    Width,
+)
 
 
 class ShiftPair(Record):
@@ -72,7 +85,9 @@ class ShiftStage(StageBase):
     @model_validator(mode="after")
     def _engaged_exists(self) -> ShiftStage:
         if self.engaged > len(self.pairs):
-            raise ValueError(f"speed {self.engaged} is engaged, but there are {len(self.pairs)} pairs")
+            raise ValueError(
+                f"speed {self.engaged} is engaged, but there are {len(self.pairs)} pairs"
+            )
         return self
 
     @property
@@ -82,16 +97,33 @@ class ShiftStage(StageBase):
     def gear_pair(self, n: int) -> Pair:
         """Pair n (from 0), at the distance of the axes where that leaves play, else as if tight."""
         p = self.pairs[n]
-        tight = Pair(p.module, p.pinion, p.wheel, p.pinion_shift, p.wheel_shift, 0.0, self.pressure_angle, helix=self.helix)
-        return replace(tight, opening=min(max(0.0, self.distance - tight.tight_distance()), 0.5 * p.module))
+        tight = Pair(
+            p.module,
+            p.pinion,
+            p.wheel,
+            p.pinion_shift,
+            p.wheel_shift,
+            0.0,
+            self.pressure_angle,
+            helix=self.helix,
+        )
+        return replace(
+            tight, opening=min(max(0.0, self.distance - tight.tight_distance()), 0.5 * p.module)
+        )
 
-    def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
+    def elements(
+        self, a: str, b: str, name: str, friction: float | None = None
+    ) -> list[kinematics.Element]:
         mu = self.friction.value if friction is None else friction
         found: list[kinematics.Element] = []
         for n, p in enumerate(self.pairs):
             out = b if n == self.engaged - 1 else f"{name} wheel {n + 1}"
             eta = losses.basic_efficiency(mu, self.gear_pair(n).loss_factor())
-            found.append(kinematics.external(a, out, p.pinion, p.wheel, eta=eta, name=name, contact=f"speed {n + 1}"))
+            found.append(
+                kinematics.external(
+                    a, out, p.pinion, p.wheel, eta=eta, name=name, contact=f"speed {n + 1}"
+                )
+            )
         return found
 
     def contacts(self) -> tuple[Contact, ...]:
@@ -138,7 +170,19 @@ class ShiftStage(StageBase):
                     field="pairs",
                 )
             )
-            found.append(gear_body(f"pinion {n + 1}", pair, 1, 0.0, a, self.face_width, self.material, layer=layer, field="pairs"))
+            found.append(
+                gear_body(
+                    f"pinion {n + 1}",
+                    pair,
+                    1,
+                    0.0,
+                    a,
+                    self.face_width,
+                    self.material,
+                    layer=layer,
+                    field="pairs",
+                )
+            )
         return tuple(found)
 
     def faults(self) -> list[Finding]:
@@ -151,9 +195,13 @@ class ShiftStage(StageBase):
                         "pair-does-not-fit-axes",
                         "wrong",
                         f"Speed {n} does not fit between the axes",
-                        f"{p.pinion} and {p.wheel} teeth want {{wants}} between the axes; there is {{has}}.",
+                        f"{p.pinion} and {p.wheel} teeth want {{wants}} between the axes; there is"
+                        " {has}.",
                         "The pair jams, or does not reach.",
-                        tries=("Give all pairs of one module the same sum of teeth.", "Shift the profiles."),
+                        tries=(
+                            "Give all pairs of one module the same sum of teeth.",
+                            "Shift the profiles.",
+                        ),
                         place="pairs",
                         wants=(tight, "length"),
                         has=(self.distance, "length"),

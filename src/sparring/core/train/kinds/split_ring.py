@@ -1,4 +1,6 @@
-"""The split ring (Wolfrom) stage: stepped planets run in a held ring and in a turning ring; high ratio, little efficiency."""
+"""The split ring (Wolfrom) stage: stepped planets run in a held ring and in a turning ring; high
+ratio, little efficiency.
+"""
 
 from __future__ import annotations
 
@@ -82,12 +84,20 @@ class SplitRingStage(StageBase):
         return Pair(self.module, self.sun, self.planet, alpha=self.pressure_angle, helix=self.helix)
 
     def _in_ring(self, free: Pair) -> Pair:
-        opening = min(max(0.0, free.tight_distance() - self.radius()), 0.35 * free.module)  # what cannot be is a finding, not an error
+        # what cannot be is a finding, not an error
+        opening = min(max(0.0, free.tight_distance() - self.radius()), 0.35 * free.module)
         return replace(free, opening=opening)
 
     def _rings(self) -> tuple[Pair, Pair]:
         """Both ring pairs, without regard to the planets' radius."""
-        lower = Pair(self.module, self.planet, self.ring, alpha=self.pressure_angle, ring=True, helix=self.helix)
+        lower = Pair(
+            self.module,
+            self.planet,
+            self.ring,
+            alpha=self.pressure_angle,
+            ring=True,
+            helix=self.helix,
+        )
         upper = Pair(
             self.upper_module,
             self.upper_planet,
@@ -106,15 +116,32 @@ class SplitRingStage(StageBase):
         lower, upper = self._rings()
         return self._in_ring(lower), self._in_ring(upper)
 
-    def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
+    def elements(
+        self, a: str, b: str, name: str, friction: float | None = None
+    ) -> list[kinematics.Element]:
         mu = self.friction.value if friction is None else friction
         lower, upper = self.ring_pairs()
-        eta = [losses.basic_efficiency(mu, p.loss_factor()) for p in (self.sun_pair(), lower, upper)]
+        eta = [
+            losses.basic_efficiency(mu, p.loss_factor()) for p in (self.sun_pair(), lower, upper)
+        ]
         planets, carrier, held = f"{name} planets", f"{name} carrier", f"{name} ring"
         return [
-            kinematics.external(a, planets, self.sun, self.planet, carrier, eta[0], name, "sun–planet"),
-            kinematics.internal(planets, held, self.planet, self.ring, carrier, eta[1], name, "planet–held ring"),
-            kinematics.internal(planets, b, self.upper_planet, self.upper_ring, carrier, eta[2], name, "planet–turning ring"),
+            kinematics.external(
+                a, planets, self.sun, self.planet, carrier, eta[0], name, "sun–planet"
+            ),
+            kinematics.internal(
+                planets, held, self.planet, self.ring, carrier, eta[1], name, "planet–held ring"
+            ),
+            kinematics.internal(
+                planets,
+                b,
+                self.upper_planet,
+                self.upper_ring,
+                carrier,
+                eta[2],
+                name,
+                "planet–turning ring",
+            ),
             kinematics.Ground(held, name),
         ]
 
@@ -124,16 +151,29 @@ class SplitRingStage(StageBase):
         return (
             Contact("sun–planet", "sun", "planet", self.sun_pair(), w, m, m, n),
             Contact("planet–held ring", "planet", "held ring", lower, w, m, m, n, "planet", "ring"),
-            Contact("planet–turning ring", "upper planet", "turning ring", upper, w, m, m, n, "upper_planet", "upper_ring"),
+            Contact(
+                "planet–turning ring",
+                "upper planet",
+                "turning ring",
+                upper,
+                w,
+                m,
+                m,
+                n,
+                "upper_planet",
+                "upper_ring",
+            ),
         )
 
     def angles(self) -> list[float]:
         return planet_angles(self.planets, self.sun + self.ring)
 
     def phases(self) -> list[float]:
-        """How far each planet's upper teeth must stand ahead of its lower teeth [rad], 0 to one upper pitch.
+        """How far each planet's upper teeth must stand ahead of its lower teeth [rad], 0 to one
+        upper pitch.
 
-        The lower teeth are set by sun and held ring, the upper by the turning ring that all planets share.
+        The lower teeth are set by sun and held ring, the upper by the turning ring that all planets
+        share.
         """
         found = []
         first = teeth.meshing_angle(self.sun, self.planet, 0.0, 0.0)
@@ -157,7 +197,15 @@ class SplitRingStage(StageBase):
         w, m, r = self.face_width, self.material, self.radius()
         places = [(r * math.cos(t), r * math.sin(t)) for t in self.angles()]
         found = [
-            ring_body("held ring", lower, teeth.ring_angle(self.planet, self.ring, first, 0.0), "", w, m, field="ring"),
+            ring_body(
+                "held ring",
+                lower,
+                teeth.ring_angle(self.planet, self.ring, first, 0.0),
+                "",
+                w,
+                m,
+                field="ring",
+            ),
             ring_body(
                 "turning ring",
                 upper,
@@ -168,13 +216,35 @@ class SplitRingStage(StageBase):
                 layer=w,
                 field="upper_ring",
             ),
-            carrier_body(places, carrier, 0.3 * min(teeth.root_diameter(self.module, self.planet, helix=self.helix), r), w / 2, m),
+            carrier_body(
+                places,
+                carrier,
+                0.3 * min(teeth.root_diameter(self.module, self.planet, helix=self.helix), r),
+                w / 2,
+                m,
+            ),
         ]
         for t, at, ahead in zip(self.angles(), places, self.phases(), strict=True):
             phase = teeth.meshing_angle(self.sun, self.planet, 0.0, t)
-            found.append(gear_body("planet", self.sun_pair(), 2, phase, planets, w, m, at=at, carrier=carrier))
             found.append(
-                gear_body("upper planet", upper, 1, phase + ahead, planets, w, m, at=at, carrier=carrier, layer=w, field="upper_planet")
+                gear_body(
+                    "planet", self.sun_pair(), 2, phase, planets, w, m, at=at, carrier=carrier
+                )
+            )
+            found.append(
+                gear_body(
+                    "upper planet",
+                    upper,
+                    1,
+                    phase + ahead,
+                    planets,
+                    w,
+                    m,
+                    at=at,
+                    carrier=carrier,
+                    layer=w,
+                    field="upper_planet",
+                )
             )
         found.append(gear_body("sun", self.sun_pair(), 1, 0.0, a, w, m))
         return tuple(found)
@@ -182,7 +252,9 @@ class SplitRingStage(StageBase):
     def faults(self) -> list[Finding]:
         found = super().faults()
         r = self.radius()
-        for which, pair, field in zip(("held", "turning"), self._rings(), ("ring", "upper_ring"), strict=True):
+        for which, pair, field in zip(
+            ("held", "turning"), self._rings(), ("ring", "upper_ring"), strict=True
+        ):
             off = r - pair.tight_distance()
             if off > 0.02 * self.module or off < -0.25 * self.module:
                 found.append(
@@ -190,7 +262,8 @@ class SplitRingStage(StageBase):
                         "not-coaxial",
                         "wrong",
                         f"The planets do not fit the {which} ring",
-                        f"Sun and planets put the planets' axes at {{at}}; {pair.z1} teeth in the {which} ring of {pair.z2} want {{wants}}.",
+                        f"Sun and planets put the planets' axes at {{at}}; {pair.z1} teeth in the"
+                        f" {which} ring of {pair.z2} want {{wants}}.",
                         "The drive does not assemble, or runs with far too much play.",
                         ("a tooth was counted wrongly", "shifted profiles that are not entered"),
                         ("Keep ring − planet equal on both levels, or shift the upper pair.",),
@@ -205,9 +278,14 @@ class SplitRingStage(StageBase):
                     "unequal-spacing",
                     "caution",
                     f"{self.planets} planets do not fit at equal spacing",
-                    "They fit at " + ", ".join(f"{math.degrees(t):.1f}°" for t in self.angles()) + ".",
+                    "They fit at "
+                    + ", ".join(f"{math.degrees(t):.1f}°" for t in self.angles())
+                    + ".",
                     "At equal spacing one planet's teeth meet tooth on tooth.",
-                    tries=("Drill the carrier at the angles shown.", "Change sun or held ring so that their sum divides by the planets."),
+                    tries=(
+                        "Drill the carrier at the angles shown.",
+                        "Change sun or held ring so that their sum divides by the planets.",
+                    ),
                     place="planets",
                 )
             )
@@ -217,7 +295,9 @@ class SplitRingStage(StageBase):
                 r,
                 max(
                     teeth.tip_diameter(self.module, self.planet, helix=self.helix),
-                    teeth.tip_diameter(self.upper_module, self.upper_planet, self.upper_planet_shift, self.helix),
+                    teeth.tip_diameter(
+                        self.upper_module, self.upper_planet, self.upper_planet_shift, self.helix
+                    ),
                 ),
                 self.angles(),
             )
@@ -246,7 +326,10 @@ class SplitRingStage(StageBase):
                     "Planets in the wrong place or order do not enter the turning ring.",
                     tries=(
                         "Mark each planet and its place.",
-                        f"With both tooth differences divisible by {self.planets} all planets are alike.",
+                        (
+                            f"With both tooth differences divisible by {self.planets} all planets"
+                            " are alike."
+                        ),
                     ),
                     place="upper_planet",
                 )

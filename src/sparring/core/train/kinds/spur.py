@@ -9,11 +9,25 @@ from sparring.core.finding import Finding, noted
 from sparring.core.quantity import Measured
 from sparring.core.train import kinematics, losses, outlines, teeth
 from sparring.core.train.pair import Pair
-from sparring.core.train.stage import Angle, Body, Contact, Friction, Helix, Module, Opening, Shift, StageBase, Teeth, Width
+from sparring.core.train.stage import (
+    Angle,
+    Body,
+    Contact,
+    Friction,
+    Helix,
+    Module,
+    Opening,
+    Shift,
+    StageBase,
+    Teeth,
+    Width,
+)
 
 
 class SpurStage(StageBase):
-    """One pair. The friction coefficient carries the uncertainty that the predicted efficiency shows."""
+    """One pair. The friction coefficient carries the uncertainty that the predicted efficiency
+    shows.
+    """
 
     TITLE: ClassVar[str] = "Spur pair"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
@@ -42,7 +56,9 @@ class SpurStage(StageBase):
     module: Module = 1e-3
     face_width: Width = 6e-3
     pressure_angle: Angle = teeth.ALPHA_20
-    helix: Helix = 0.0  # at the reference circles; pinion and wheel of opposite hands, internal of one
+    helix: Helix = (
+        0.0  # at the reference circles; pinion and wheel of opposite hands, internal of one
+    )
     wheel_module: Module | None = None  # as measured on a gear that may not belong there
     wheel_angle: Angle | None = None
     pinion_shift: Shift = 0.0
@@ -68,7 +84,9 @@ class SpurStage(StageBase):
     def loss_figure(self) -> Measured:
         return self.friction
 
-    def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
+    def elements(
+        self, a: str, b: str, name: str, friction: float | None = None
+    ) -> list[kinematics.Element]:
         mu = self.friction.value if friction is None else friction
         join = kinematics.internal if self.mesh == "internal" else kinematics.external
         eta = losses.basic_efficiency(mu, self.pair().loss_factor())
@@ -76,22 +94,37 @@ class SpurStage(StageBase):
 
     def contacts(self) -> tuple[Contact, ...]:
         return (
-            Contact("pinion–wheel", "pinion", "wheel", self.pair(), self.face_width, self.material, self.wheel_material or self.material),
+            Contact(
+                "pinion–wheel",
+                "pinion",
+                "wheel",
+                self.pair(),
+                self.face_width,
+                self.material,
+                self.wheel_material or self.material,
+            ),
         )
 
     def faults(self) -> list[Finding]:
         found = super().faults()
         module, angle = self.wheel_module or self.module, self.wheel_angle or self.pressure_angle
         pitch = self.module * math.cos(self.pressure_angle), module * math.cos(angle)
-        if abs(pitch[1] / pitch[0] - 1) > 2e-3:  # gears of other modules mesh all the same when their base pitches agree
+        # gears of other modules mesh all the same when their base pitches agree
+        if abs(pitch[1] / pitch[0] - 1) > 2e-3:
             found.append(
                 noted(
                     "does-not-mesh",
                     "wrong",
                     "Pinion and wheel do not belong together",
-                    f"The pinion has module {{m1}} at {{a1}}, the wheel {{m2}} at {{a2}}: their base pitches differ by {abs(pitch[1] / pitch[0] - 1):.1%}.",
-                    "Teeth of different base pitch touch tooth by tooth at the wrong place: it jams or grinds.",
-                    ("a gear of another drive", "a diametral pitch that is nearly a module", "a pressure angle of 14.5° beside 20°"),
+                    "The pinion has module {m1} at {a1}, the wheel {m2} at {a2}: their"
+                    f" base pitches differ by {abs(pitch[1] / pitch[0] - 1):.1%}.",
+                    "Teeth of different base pitch touch tooth by tooth at the wrong place: it jams"
+                    " or grinds.",
+                    (
+                        "a gear of another drive",
+                        "a diametral pitch that is nearly a module",
+                        "a pressure angle of 14.5° beside 20°",
+                    ),
                     ("Measure both gears over several teeth.",),
                     "wheel_module",
                     m1=(self.module, "length"),
@@ -113,7 +146,13 @@ class SpurStage(StageBase):
         x, _ = self.output_at()
         if self.mesh == "internal":
             wheel = ring_body(
-                "wheel", p, teeth.ring_angle(p.z1, p.z2, 0.0, 0.0), b, self.face_width, self.wheel_material or self.material, at=(x, 0.0)
+                "wheel",
+                p,
+                teeth.ring_angle(p.z1, p.z2, 0.0, 0.0),
+                b,
+                self.face_width,
+                self.wheel_material or self.material,
+                at=(x, 0.0),
             )
         else:
             wheel = gear_body(
@@ -153,7 +192,21 @@ def gear_body(
     loops = (outlines.gear(p.module, z, x, p.alpha, helix=p.helix), bore)
     tip = teeth.tip_diameter(p.module, z, x, p.helix) / 2
     slant = p.helix if gear == 1 else -p.helix
-    return Body(name, loops, shaft, at, carrier, phase, tip, field or name, z, width, layer, material, slant=slant)
+    return Body(
+        name,
+        loops,
+        shaft,
+        at,
+        carrier,
+        phase,
+        tip,
+        field or name,
+        z,
+        width,
+        layer,
+        material,
+        slant=slant,
+    )
 
 
 def ring_body(
@@ -171,5 +224,22 @@ def ring_body(
     """The ring of an internal pair, with a rim two modules thick or more."""
     tip, root, _ = p.radii(2)
     outer = root + max(2.2 * p.module, 0.05 * root)
-    loops = (outlines.circle(outer, points=180), outlines.ring(p.module, p.z2, p.x2, p.alpha, tip=tip, helix=p.helix))
-    return Body(name, loops, shaft, at, "", phase, outer, field or name, p.z2, width, layer, material, "ring")
+    loops = (
+        outlines.circle(outer, points=180),
+        outlines.ring(p.module, p.z2, p.x2, p.alpha, tip=tip, helix=p.helix),
+    )
+    return Body(
+        name,
+        loops,
+        shaft,
+        at,
+        "",
+        phase,
+        outer,
+        field or name,
+        p.z2,
+        width,
+        layer,
+        material,
+        "ring",
+    )

@@ -1,4 +1,6 @@
-"""The strain wave stage, of a toothed belt: a generator with two or three nodes presses a flexible ring of teeth into a stiff one."""
+"""The strain wave stage, of a toothed belt: a generator with two or three nodes presses a flexible
+ring of teeth into a stiff one.
+"""
 
 from __future__ import annotations
 
@@ -12,13 +14,25 @@ from sparring.core.finding import Finding, noted
 from sparring.core.quantity import Measured
 from sparring.core.train import kinematics, outlines
 from sparring.core.train.materials import ROOM, Setting
-from sparring.core.train.stage import Body, Capacity, Length, Loops, Share, StageBase, Teeth, Torque, Width
+from sparring.core.train.stage import (
+    Body,
+    Capacity,
+    Length,
+    Loops,
+    Share,
+    StageBase,
+    Teeth,
+    Torque,
+    Width,
+)
 
 _CLEAR = 0.02  # what the ring is cut wider than the path of the belt's teeth, in modules
 
 
 class StrainWaveStage(StageBase):
-    """Generator in. Flexible teeth held: the stiff ring is the output; stiff ring held: the flexible teeth are, reversed."""
+    """Generator in. Flexible teeth held: the stiff ring is the output; stiff ring held: the
+    flexible teeth are, reversed.
+    """
 
     TITLE: ClassVar[str] = "Strain wave"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
@@ -52,14 +66,23 @@ class StrainWaveStage(StageBase):
     def module(self) -> float:
         return self.pitch / math.pi
 
-    def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
+    def elements(
+        self, a: str, b: str, name: str, friction: float | None = None
+    ) -> list[kinematics.Element]:
         eta = max(1e-6, 1 - (self.loss.value if friction is None else friction))
         fixed = f"{name} {self.held}"
         flexible, ring = (fixed, b) if self.held == "flexible" else (b, fixed)
-        return [kinematics.strain_wave(flexible, ring, a, self.flexible, self.ring, eta, name), kinematics.Ground(fixed, name)]
+        return [
+            kinematics.strain_wave(flexible, ring, a, self.flexible, self.ring, eta, name),
+            kinematics.Ground(fixed, name),
+        ]
 
     def capacities(self, a: str, b: str, setting: Setting = ROOM) -> tuple[Capacity, ...]:
-        return () if self.skips_at is None else (Capacity("flexible teeth", "skip", b, self.skips_at, "as entered"),)
+        return (
+            ()
+            if self.skips_at is None
+            else (Capacity("flexible teeth", "skip", b, self.skips_at, "as entered"),)
+        )
 
     def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:
         flexible, ring = ("", b) if self.held == "flexible" else (b, "")
@@ -75,14 +98,25 @@ class StrainWaveStage(StageBase):
         roller = 0.16 * r0
         at = r0 + (_rise(z, self.ring, self.nodes) - 1.0) * m - roller
         spots = [2 * math.pi * k / self.nodes for k in range(self.nodes)]
-        rollers = tuple(outlines.circle(roller, at * math.cos(t), at * math.sin(t), 40) for t in spots)
+        rollers = tuple(
+            outlines.circle(roller, at * math.cos(t), at * math.sin(t), 40) for t in spots
+        )
         half = 0.07 * r0
         corners = [
             (x, y, t)
             for t in spots
-            for x, y in ((0.0 if self.nodes == 2 else half / math.tan(math.pi / self.nodes), -half), (at, -half), (at, half))
+            for x, y in (
+                (0.0 if self.nodes == 2 else half / math.tan(math.pi / self.nodes), -half),
+                (at, -half),
+                (at, half),
+            )
         ]
-        star = np.array([(x * math.cos(t) - y * math.sin(t), x * math.sin(t) + y * math.cos(t)) for x, y, t in corners])
+        star = np.array(
+            [
+                (x * math.cos(t) - y * math.sin(t), x * math.sin(t) + y * math.cos(t))
+                for x, y, t in corners
+            ]
+        )
         star = np.vstack([star, star[:1]])
         return (
             Body(
@@ -96,9 +130,37 @@ class StrainWaveStage(StageBase):
                 material=self.material,
                 look="ring",
             ),
-            Body("flexible teeth", wave, flexible, reach=r0, field="flexible", teeth=z, width=self.face_width, material="belt", wave=a),
-            Body("generator", (star,), a, reach=r0 * 0.9, field="nodes", width=self.face_width, material="steel", look="arm"),
-            Body("rollers", rollers, a, reach=r0 * 0.9, field="nodes", width=self.face_width, material="steel", look="pin"),
+            Body(
+                "flexible teeth",
+                wave,
+                flexible,
+                reach=r0,
+                field="flexible",
+                teeth=z,
+                width=self.face_width,
+                material="belt",
+                wave=a,
+            ),
+            Body(
+                "generator",
+                (star,),
+                a,
+                reach=r0 * 0.9,
+                field="nodes",
+                width=self.face_width,
+                material="steel",
+                look="arm",
+            ),
+            Body(
+                "rollers",
+                rollers,
+                a,
+                reach=r0 * 0.9,
+                field="nodes",
+                width=self.face_width,
+                material="steel",
+                look="pin",
+            ),
         )
 
     def faults(self) -> list[Finding]:
@@ -110,8 +172,10 @@ class StrainWaveStage(StageBase):
                     "nodes-do-not-fit",
                     "wrong",
                     "The teeth do not fit the nodes",
-                    f"The ring has {more} teeth more than the flexible part; with {self.nodes} nodes it must be {self.nodes} or a multiple.",
-                    "The teeth can mesh at all nodes at once only when the difference divides by the nodes.",
+                    f"The ring has {more} teeth more than the flexible part; with {self.nodes}"
+                    f" nodes it must be {self.nodes} or a multiple.",
+                    "The teeth can mesh at all nodes at once only when the difference divides by"
+                    " the nodes.",
                     ("a tooth was counted wrongly",),
                     (f"Take a ring of {self.flexible + self.nodes} teeth.",),
                     "ring",
@@ -123,7 +187,8 @@ class StrainWaveStage(StageBase):
                     "few-flexible-teeth",
                     "caution",
                     "So few flexible teeth bend sharply",
-                    f"{self.flexible} teeth on {self.nodes} nodes leave the belt a tight bend at each.",
+                    f"{self.flexible} teeth on {self.nodes} nodes leave the belt a tight bend at"
+                    " each.",
                     "The teeth tilt as the belt bends; few teeth mesh fully, and it skips early.",
                     tries=(f"Use {30 * self.nodes} teeth or more.",),
                     place="flexible",
@@ -136,15 +201,20 @@ class StrainWaveStage(StageBase):
 
 
 def _rise(z: int, ring: int, nodes: int) -> float:
-    """Height of the wave, in modules: half of the difference of the pitch circles over a turn, where nodes fit."""
+    """Height of the wave, in modules: half of the difference of the pitch circles over a turn,
+    where nodes fit.
+    """
     return max(0.4, (ring - z) / 2) if ring > z else 0.5 * nodes
 
 
-def flexed(z: int, ring: int, nodes: int, own: float, generator: float) -> tuple[np.ndarray, np.ndarray]:
-    """(outer, inner) outline of the flexed ring of teeth, in modules; own: how far its material has turned [rad].
+def flexed(
+    z: int, ring: int, nodes: int, own: float, generator: float
+) -> tuple[np.ndarray, np.ndarray]:
+    """(outer, inner) outline of the flexed ring of teeth, in modules; own: how far its material has
+    turned [rad].
 
-    Its pitch line is r = z/2 + w cos n(φ − H) and keeps its length: material moves along it by −(w/n) sin n(φ − H),
-    and each tooth stands square to it.
+    Its pitch line is r = z/2 + w cos n(φ − H) and keeps its length: material moves along it by
+    −(w/n) sin n(φ − H), and each tooth stands square to it.
     """
     w = _rise(z, ring, nodes)
     r0 = z / 2
@@ -169,14 +239,17 @@ def flexed(z: int, ring: int, nodes: int, own: float, generator: float) -> tuple
 
 @lru_cache(maxsize=16)
 def ring_outline(z: int, ring: int, nodes: int) -> np.ndarray:
-    """The stiff ring's inside, in modules: cut just wider than everything the flexible teeth sweep as the generator turns.
+    """The stiff ring's inside, in modules: cut just wider than everything the flexible teeth sweep
+    as the generator turns.
 
     At rest (generator at 0) a flexible tooth on +x lies in a space on +x.
     """
     per = 240  # radii over one pitch
     far = np.zeros(per)
     ratio = 1 - z / ring  # the ring's turning for the generator's, flexible part held
-    for generator in np.linspace(0, 2 * math.pi * (1 if (ring - z) % nodes else 1.0 / nodes), 160, endpoint=False):
+    for generator in np.linspace(
+        0, 2 * math.pi * (1 if (ring - z) % nodes else 1.0 / nodes), 160, endpoint=False
+    ):
         outer, _ = flexed(z, ring, nodes, 0.0, float(generator))
         dense = _densified(outer, 6)
         angle = np.arctan2(dense[:, 1], dense[:, 0]) - ratio * generator
@@ -196,5 +269,7 @@ def ring_outline(z: int, ring: int, nodes: int) -> np.ndarray:
 def _densified(xy: np.ndarray, n: int) -> np.ndarray:
     """The polyline with n points a segment."""
     s = np.arange(n) / n
-    dense: np.ndarray = (xy[:-1, None, :] + (xy[1:] - xy[:-1])[:, None, :] * s[None, :, None]).reshape(-1, 2)
+    dense: np.ndarray = (
+        xy[:-1, None, :] + (xy[1:] - xy[:-1])[:, None, :] * s[None, :, None]
+    ).reshape(-1, 2)
     return dense

@@ -12,12 +12,25 @@ from sparring.core.quantity import Measured
 from sparring.core.train import kinematics, outlines, teeth
 from sparring.core.train.materials import ROOM, Setting
 from sparring.core.train.pair import Pair
-from sparring.core.train.stage import Angle, Body, Capacity, Friction, Length, Loops, Module, StageBase, Teeth, Width
+from sparring.core.train.stage import (
+    Angle,
+    Body,
+    Capacity,
+    Friction,
+    Length,
+    Loops,
+    Module,
+    StageBase,
+    Teeth,
+    Width,
+)
 from sparring.core.train.tooth_strength import bending_torque
 
 
 class WormStage(StageBase):
-    """η = tan γ/tan(γ + ρ'), back tan(γ − ρ')/tan γ, ρ' = atan(μ/cos α_n); it holds by itself when γ <= ρ'."""
+    """η = tan γ/tan(γ + ρ'), back tan(γ − ρ')/tan γ, ρ' = atan(μ/cos α_n); it holds by itself when
+    γ <= ρ'.
+    """
 
     TITLE: ClassVar[str] = "Worm"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
@@ -56,9 +69,22 @@ class WormStage(StageBase):
         gamma, rho = self.lead_angle(), math.atan(friction / math.cos(self.pressure_angle))
         return math.tan(gamma) / math.tan(gamma + rho), math.tan(gamma - rho) / math.tan(gamma)
 
-    def elements(self, a: str, b: str, name: str, friction: float | None = None) -> list[kinematics.Element]:
+    def elements(
+        self, a: str, b: str, name: str, friction: float | None = None
+    ) -> list[kinematics.Element]:
         eta, back = self.efficiencies(self.friction.value if friction is None else friction)
-        return [kinematics.worm(a, b, self.starts, self.wheel, left_hand=self.hand == "left", eta=max(eta, 1e-6), eta_back=back, name=name)]
+        return [
+            kinematics.worm(
+                a,
+                b,
+                self.starts,
+                self.wheel,
+                left_hand=self.hand == "left",
+                eta=max(eta, 1e-6),
+                eta_back=back,
+                name=name,
+            )
+        ]
 
     def centre_distance(self) -> float:
         """(d₁ + m z₂)/2 [m]."""
@@ -83,8 +109,11 @@ class WormStage(StageBase):
         side = -1.0 if self.hand == "left" else 1.0
 
         def screw(angle: float, _wave: float) -> Loops:
-            """The worm from the side: its silhouette, whose ridges wander along as it turns, and the slant of the threads."""
-            shift = -side * angle / (2 * math.pi) * lead  # a right-handed thread turning positively wanders backwards
+            """The worm from the side: its silhouette, whose ridges wander along as it turns, and
+            the slant of the threads.
+            """
+            # a right-handed thread turning positively wanders backwards
+            shift = -side * angle / (2 * math.pi) * lead
             x = np.linspace(-half, half, 400)
 
             def ridge(at: np.ndarray) -> np.ndarray:
@@ -96,7 +125,9 @@ class WormStage(StageBase):
 
             low = ridge(x - shift)
             high = ridge(x - shift + side * lead / 2)
-            body = np.column_stack([np.concatenate([x, x[::-1], x[:1]]), np.concatenate([-low, high[::-1], -low[:1]])])
+            body = np.column_stack(
+                [np.concatenate([x, x[::-1], x[:1]]), np.concatenate([-low, high[::-1], -low[:1]])]
+            )
             return (body,)
 
         x, y = self.output_at()

@@ -28,7 +28,9 @@ def upgrade() -> None:
     op.create_table(
         "tests",
         sa.Column("id", sa.Integer, primary_key=True),
-        sa.Column("build_id", sa.Integer, sa.ForeignKey("builds.id", ondelete="CASCADE"), nullable=False),
+        sa.Column(
+            "build_id", sa.Integer, sa.ForeignKey("builds.id", ondelete="CASCADE"), nullable=False
+        ),
         sa.Column("rig_id", sa.Integer, sa.ForeignKey("rigs.id"), nullable=False),
         sa.Column("title", sa.String(120), nullable=False),
         sa.Column("plan", sa.Text, nullable=False),
@@ -39,14 +41,20 @@ def upgrade() -> None:
     op.create_table(
         "runs",
         sa.Column("id", sa.Integer, primary_key=True),
-        sa.Column("test_id", sa.Integer, sa.ForeignKey("tests.id", ondelete="CASCADE"), nullable=False),
+        sa.Column(
+            "test_id", sa.Integer, sa.ForeignKey("tests.id", ondelete="CASCADE"), nullable=False
+        ),
         sa.Column("record", sa.Text, nullable=False),
         sa.Column("recording", sa.String(120), nullable=False),
         sa.Column("struck", sa.Boolean, nullable=False),
         sa.Column("created", sa.DateTime(timezone=True), nullable=False),
     )
     op.create_index("ix_runs_test_id", "runs", ["test_id"])
-    op.create_table("settings", sa.Column("key", sa.String(200), primary_key=True), sa.Column("value", sa.Text, nullable=False))
+    op.create_table(
+        "settings",
+        sa.Column("key", sa.String(200), primary_key=True),
+        sa.Column("value", sa.Text, nullable=False),
+    )
 
 
 def downgrade() -> None:
