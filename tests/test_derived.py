@@ -17,11 +17,11 @@ from sparring.core.analysis import Reductions, analyse
 from sparring.core.plan import Plan
 from sparring.core.quantity import Measured
 from sparring.core.reduce.results import COMBINED
-from sparring.core.reduce.spread import of_one_run, random_part
+from sparring.core.reduce.spread import WINDOW, of_one_run, random_part, shared_parts
 from sparring.core.rig import METHODS
 from sparring.core.uncertainty import budget, mean_of, nominal, std, ufloat
 from sparring.demo import hollin_yard
-from sparring.exchange import export_test
+from sparring.exchange import derive, export_test, peers_of
 from sparring.logbook import Logbook, LogbookError, keeping
 from sparring.logbook.derived import NAME
 from sparring.logbook.recovery import recover
@@ -156,7 +156,7 @@ def test_means_drawn_together_have_the_covariance_of_plain_ones(n, seed):
     common = [ufloat(1.0, u, f"shared {k}") for k, u in enumerate((0.1, 0.03))]
     figures = {"a": [], "b": [], "c": []}
     for _ in range(n):
-        own = [ufloat(0.0, u, f"{name} within the window") for name, u in (("x", 0.2), ("y", 0.05))]
+        own = [ufloat(0.0, u, WINDOW.of(name)) for name, u in (("x", 0.2), ("y", 0.05))]
         for name in figures:
             weights = rng.standard_normal(4)
             figures[name].append(
@@ -343,3 +343,28 @@ def test_a_damaged_recording_is_set_aside_in_an_export(two_tests, tmp_path):
         "run-004.csv",
     ]
     assert spoilt.name in (out / "result.json").read_text(encoding="utf-8")
+
+
+def test_words_of_the_version_before_become_ids(tmp_path):
+    """Made by the version that kept words in place of ids: what two tests on one rig share, and
+    under which name readings are kept.
+    """
+    folder = shutil.copytree(
+        Path(__file__).parent / "data" / "logbook-of-schema-3", tmp_path / "book"
+    )
+    with Logbook(folder) as book:
+        first, second = book.tests()
+        for test in (first, second):
+            result = derive(book, test.id)
+            for kept, step in zip(test.headline["steps"], result.lifted, strict=True):
+                now = {k: u for k, u in shared_parts(step.gearbox).items() if abs(u) > 1e-12}
+                then = {k: u for k, u in kept[4].items() if abs(u) > 1e-12}
+                assert then == pytest.approx(now)  # by the same keys
+        (peer,) = peers_of(book, second.id)
+        assert peer.same_rig
+        assert not peer.same_build
+        assert book.setting("readings 1 bare-motor")["readings"][0][0] == "12 V"
+        assert book.setting("readings 2 lever")["readings"] == [["0.5 kg", "0.55 kg", "0°"]]
+        assert book.setting("by hand 1 Bare motor") is None
+        assert not book.damage
+    assert keeping.check(folder)["rows"] == []

@@ -40,8 +40,8 @@ from sparring.ui.widgets.gravity import gravity_at
 RPM = 2 * math.pi / 60
 
 
-def figure(judged, label):
-    return next(r for r in judged.results if r.label == label)
+def figure(judged, id):
+    return next(r for r in judged.results if r.id == id)
 
 
 def ids(judged):
@@ -65,8 +65,8 @@ def test_a_lever_counts_its_own_weight_and_brackets_the_stall():
     )
     own = 0.05 * 0.1 + 0.01 * 0.2
     low, high = (9.81 * math.cos(math.radians(10)) * (m * 0.2 + own) for m in (1.0, 1.2))
-    stall = figure(judged, "Stall torque").value
-    assert nominal(figure(judged, "Most lifted").value) == pytest.approx(low)
+    stall = figure(judged, "stall-torque").value
+    assert nominal(figure(judged, "most-lifted").value) == pytest.approx(low)
     assert nominal(stall) == pytest.approx((low + high) / 2)
     # a rectangle's, nearly all of it
     assert std(stall) == pytest.approx((high - low) / 2 / math.sqrt(3), rel=0.02)
@@ -82,7 +82,7 @@ def test_a_scale_is_tared_and_reckoned_level():
     judged = Scale(arm=Measured(0.15), gravity=Measured(9.81)).reduce(
         [ScaleReading(shows=Measured(1.2), tare=Measured(0.2), angle=Measured(0.0))]
     )
-    assert nominal(figure(judged, "Torque").value) == pytest.approx(9.81 * 0.15)
+    assert nominal(figure(judged, "torque").value) == pytest.approx(9.81 * 0.15)
     steep = Scale().reduce([ScaleReading(angle=Measured(math.radians(12)))])
     assert "lever-steep" in ids(steep)
     assert "scale-sign" in ids(
@@ -103,8 +103,8 @@ def test_a_rope_brake_gives_torque_power_and_catches_the_impossible():
             )
         ]
     )
-    assert nominal(figure(judged, "Torque").value) == pytest.approx(25 * 0.032)
-    assert nominal(figure(judged, "Power at the drum").value) == pytest.approx(16.0)
+    assert nominal(figure(judged, "torque").value) == pytest.approx(25 * 0.032)
+    assert nominal(figure(judged, "drum-power").value) == pytest.approx(16.0)
     assert ids(judged) == {"output-above-input", "brake-overheats"}
     with pytest.raises(ValueError, match="slack end"):
         brake.reduce([BrakeReading(tight=Measured(1.0), slack=Measured(5.0))])
@@ -118,7 +118,7 @@ def test_a_pull_that_grows_with_the_ballast_is_the_floors():
     ]
     judged = sled.reduce(rows)
     assert "traction-limited" in ids(judged)
-    assert nominal(figure(judged, "Wheel torque at least").value) == pytest.approx(
+    assert nominal(figure(judged, "least-wheel-torque").value) == pytest.approx(
         0.6 * 9.81 * 4 * 0.05
     )
     flat = [DrawbarReading(pull=Measured(20.0), ballast=Measured(b)) for b in (0.0, 1.0, 2.0)]
@@ -136,9 +136,7 @@ def test_inertia_behind_a_ratio_cp():
     """
     for ratio, seen in ((3.0, 0.0169), (2.5, 0.0243)):
         judged = RunUp(mass=Measured(0.152), ratio=Measured(ratio)).reduce([RunUpReading()])
-        assert nominal(
-            figure(judged, "Inertia of the mass seen by the motor").value
-        ) == pytest.approx(seen, abs=5e-5)
+        assert nominal(figure(judged, "inertia-at-motor").value) == pytest.approx(seen, abs=5e-5)
     assert 3600 / 2.5 == 1440
 
 
@@ -164,10 +162,8 @@ def test_a_run_up_along_a_motor_line_gives_the_lines_torque():
     )
     judged = RunUp(mass=Measured(J), rotor=Measured(1e-12), ratio=Measured(ratio)).reduce([reading])
     net = stall * (1 - middle / top)
-    assert nominal(figure(judged, "Torque at the mass").value) == pytest.approx(
-        net + drag, rel=1e-3
-    )
-    assert nominal(figure(judged, "Drag").value) == pytest.approx(drag, rel=1e-6)
+    assert nominal(figure(judged, "mass-torque").value) == pytest.approx(net + drag, rel=1e-3)
+    assert nominal(figure(judged, "drag").value) == pytest.approx(drag, rel=1e-6)
     assert "no-coast-down" in ids(RunUp().reduce([RunUpReading()]))
     assert "above-safe-speed" in ids(RunUp(safe=10.0).reduce([RunUpReading()]))
     assert "inertia-on-the-wrong-side" in ids(RunUp(mass=Measured(1e-6)).reduce([RunUpReading()]))
@@ -195,11 +191,11 @@ def test_the_swing_formula_against_the_exact_motion():
     )[0]
     swing = Swing(mass=Measured(m), radius=Measured(r), length=Measured(L), gravity=Measured(g))
     judged = swing.reduce([SwingReading(swings=20, time=Measured(20 * 4 * quarter, 0.05))])
-    assert nominal(figure(judged, "Inertia").value) == pytest.approx(J, rel=3e-3)
+    assert nominal(figure(judged, "inertia").value) == pytest.approx(J, rel=3e-3)
     assert "cords-short" in ids(changed(swing, ("length",), Measured(0.2)).reduce([SwingReading()]))
     wire = Swing(hung_on="a wire", known=Measured(2e-3, 1e-5))
     on_wire = wire.reduce([SwingReading(time=Measured(30.0), known_time=Measured(20.0))])
-    assert nominal(figure(on_wire, "Inertia").value) == pytest.approx(2e-3 * 2.25)
+    assert nominal(figure(on_wire, "inertia").value) == pytest.approx(2e-3 * 2.25)
     with pytest.raises(ValueError, match="known body"):
         wire.reduce([SwingReading()])
 
@@ -218,9 +214,9 @@ def test_a_generator_gives_constant_resistance_and_power():
         )
     )
     judged = Generator().reduce(rows)
-    assert nominal(figure(judged, "Constant, open terminals").value) == pytest.approx(k)
-    assert nominal(figure(judged, "Inner resistance").value) == pytest.approx(R)
-    assert nominal(figure(judged, "Best efficiency, shaft to wire").value) == pytest.approx(
+    assert nominal(figure(judged, "constant").value) == pytest.approx(k)
+    assert nominal(figure(judged, "inner-resistance").value) == pytest.approx(R)
+    assert nominal(figure(judged, "best-efficiency").value) == pytest.approx(
         1.5 * 7 / (0.045 * 400)
     )
     impossible = changed(rows[1], ("torque",), Measured(0.01))
@@ -249,10 +245,10 @@ def motor_rows(k=0.025, R=3.0, f=0.003, noise=0.0, rng=None):
 
 def test_the_bare_motor_comes_out_of_any_mix_of_readings():
     judged = BareMotor().reduce(motor_rows())
-    assert nominal(figure(judged, "Resistance").value) == pytest.approx(3.0)
-    assert nominal(figure(judged, "Constant k").value) == pytest.approx(0.025)
-    assert nominal(figure(judged, "Friction").value) == pytest.approx(0.003)
-    assert nominal(figure(judged, "Stall torque").value) == pytest.approx(0.025 * 4 - 0.003)
+    assert nominal(figure(judged, "resistance").value) == pytest.approx(3.0)
+    assert nominal(figure(judged, "constant").value) == pytest.approx(0.025)
+    assert nominal(figure(judged, "friction").value) == pytest.approx(0.003)
+    assert nominal(figure(judged, "stall-torque").value) == pytest.approx(0.025 * 4 - 0.003)
     bad = motor_rows()
     bad[2] = changed(bad[2], ("speed",), Measured(500.0))
     assert "motor-not-a-line" in ids(BareMotor().reduce(bad))
@@ -261,9 +257,9 @@ def test_the_bare_motor_comes_out_of_any_mix_of_readings():
     hot = BareMotor(cold_resistance=Measured(2.0))
     assert "winding-hot" in ids(hot.reduce(motor_rows()))
     # (235 + ϑ)/(235 + 20) = R/R₂₀ (IEC 60034-1)
-    assert nominal(
-        figure(hot.reduce(motor_rows()), "Winding temperature by its resistance").value
-    ) == pytest.approx(255 * 1.5 - 235 + 273.15)
+    assert nominal(figure(hot.reduce(motor_rows()), "winding-temperature").value) == pytest.approx(
+        255 * 1.5 - 235 + 273.15
+    )
 
 
 def test_a_loop_gives_play_stiffness_and_loss():
@@ -277,16 +273,14 @@ def test_a_loop_gives_play_stiffness_and_loss():
         for t in torques
     ]
     judged = WindUp(small=0.05).reduce(rows)
-    assert nominal(figure(judged, "Lost motion at no torque").value) == pytest.approx(play)
-    assert nominal(figure(judged, "Stiffness").value) == pytest.approx(stiffness)
+    assert nominal(figure(judged, "lost-motion").value) == pytest.approx(play)
+    assert nominal(figure(judged, "stiffness").value) == pytest.approx(stiffness)
     x, y = [r.angle.value for r in rows], [r.torque.value for r in rows]
     area = (
         abs(sum(x[i] * y[(i + 1) % len(x)] - x[(i + 1) % len(x)] * y[i] for i in range(len(x)))) / 2
     )
     # the loop's area by the shoelace formula
-    assert nominal(figure(judged, "Energy lost in one loop").value) == pytest.approx(
-        area, abs=1e-12
-    )
+    assert nominal(figure(judged, "loop-energy").value) == pytest.approx(area, abs=1e-12)
     with pytest.raises(ValueError, match="either side"):
         WindUp().reduce(rows[:3])
 
@@ -313,17 +307,17 @@ CASES = {  # truth, and how the tester's readings follow from it
             gravity=d(9.81, 1e-3),
         ),
         lambda d: LeverReading(lifted=d(1.0, 2e-3), angle=d(0.1, 0.01)),
-        "Most lifted",
+        "most-lifted",
     ),
     "scale": (
         lambda d: Scale(arm=d(0.15, 3e-4), gravity=d(9.81, 1e-3)),
         lambda d: ScaleReading(shows=d(1.2, 3e-3), tare=d(0.2, 1e-3), angle=d(0.05, 0.01)),
-        "Torque",
+        "torque",
     ),
     "brake": (
         lambda d: RopeBrake(drum=d(0.06, 1e-4), rope=d(0.003, 2e-4)),
         lambda d: BrakeReading(tight=d(30.0, 0.2), slack=d(4.0, 0.1), speed=d(20.0, 0.2)),
-        "Power at the drum",
+        "drum-power",
     ),
     "run-up": (
         lambda d: RunUp(mass=d(0.02, 2e-4), rotor=d(1e-6, 5e-8), ratio=Measured(3.0)),
@@ -335,14 +329,14 @@ CASES = {  # truth, and how the tester's readings follow from it
             coast_second=d(30.0, 0.2),
             coast_time=d(9.0, 0.05),
         ),
-        "Torque at the mass",
+        "mass-torque",
     ),
     "swing": (
         lambda d: Swing(
             mass=d(1.2, 1e-3), radius=d(0.06, 3e-4), length=d(1.0, 2e-3), gravity=d(9.81, 1e-3)
         ),
         lambda d: SwingReading(time=d(24.0, 0.1)),
-        "Inertia",
+        "inertia",
     ),
 }
 
@@ -384,7 +378,7 @@ def test_scatter_that_nobody_stated_is_found_in_the_repeats():
             for _ in range(4)
         ]
         got = figure(
-            RopeBrake(drum=Measured(0.06), rope=Measured(0.004)).reduce(rows), "Torque"
+            RopeBrake(drum=Measured(0.06), rope=Measured(0.004)).reduce(rows), "torque"
         ).value
         inside += abs(nominal(got) - 26 * 0.032) <= 2 * std(got)
     assert 0.91 <= inside / 600 <= 0.99
@@ -428,17 +422,17 @@ def test_a_recording_gives_the_truth_as_often_as_it_says(title, build, rig):
         up=tuple(vary(u, 0.05) for u in base.up),
     )
     how = {
-        "Swing test of an inertia": lambda: {
+        "swing": lambda: {
             "inertia": vary(2.2e-3),
             "mass": vary(1.2),
             "radius": vary(0.06),
             "length": vary(1.0),
         },
-        "Lever on a scale": lambda: {"arm": vary(0.15)},
-        "Rope brake": lambda: {"radius": vary(0.0315)},
-        "Break-away and back-drive torque": lambda: {"stick": rng.uniform(1.05, 1.8, n)},
-        "Wind-up and lost motion": lambda: {"friction": vary(0.01, 0.4)},
-        "Drum friction of a hoist": lambda: {
+        "scale": lambda: {"arm": vary(0.15)},
+        "rope-brake": lambda: {"radius": vary(0.0315)},
+        "break-away": lambda: {"stick": rng.uniform(1.05, 1.8, n)},
+        "wind-up": lambda: {"friction": vary(0.01, 0.4)},
+        "drum-friction": lambda: {
             "radius": vary(0.0255),
             "mass": vary(0.15),
             "bearing": vary(0.004, 0.5),
@@ -447,7 +441,7 @@ def test_a_recording_gives_the_truth_as_often_as_it_says(title, build, rig):
     fixture = FIXTURES[title](bench, **how)
     gains = {c: 1 + a / 2 * rng.standard_normal(n) for c, a in ACCURACY.items()}
     gains["force_2"] = gains["force"]
-    kind = next(k for k in METHODS if title == k.TITLE)
+    kind = next(k for k in METHODS if title == k.ID)
     hits = {label: [] for label in fixture.truth()}
     for i, recording in enumerate(record(fixture, seed=4, gains=gains)):
         known = {name: a for name, a in INSTRUMENTS.items() if name in kind.model_fields}
@@ -456,9 +450,9 @@ def test_a_recording_gives_the_truth_as_often_as_it_says(title, build, rig):
         for name, u in (("mass", 1e-3), ("radius", 2e-4), ("length", 1e-3), ("arm", 2e-4)):
             if name in how and name in kind.model_fields:
                 known[name] = seen(how[name][i], u)
-        if title == "Rope brake":
+        if title == "rope-brake":
             known |= {"rope": seen(0.003, 2e-4), "drum": seen(2 * how["radius"][i] - 0.003, 1e-4)}
-        if title == "Drum friction of a hoist":
+        if title == "drum-friction":
             known |= {
                 "weight": seen(how["mass"][i], 3e-4),
                 "constant": seen(bench.k[i], 2e-4),
@@ -475,7 +469,7 @@ def test_a_recording_gives_the_truth_as_often_as_it_says(title, build, rig):
 
 def test_recordings_that_lack_something_are_refused_in_words(build, rig):
     for kind in (k for k in METHODS if k.CHANNELS):
-        fixture = FIXTURES[kind.TITLE](bench_of(build, rig))
+        fixture = FIXTURES[kind.ID](bench_of(build, rig))
         (whole,) = record(fixture, seed=1)
         for channel in kind.CHANNELS:
             with pytest.raises(ValueError, match="the recording has no"):
@@ -555,11 +549,11 @@ def test_drum_friction_is_half_of_what_the_ways_differ_by(window):
     ]
     way = DrumFriction(radius=Measured(r), gravity=Measured(9.81))
     judged = way.reduce(rows)
-    assert nominal(figure(judged, "Drum friction").value) == pytest.approx(f)
-    assert nominal(figure(judged, "Radius the weight acts at").value) == pytest.approx(r)
+    assert nominal(figure(judged, "drum-friction").value) == pytest.approx(f)
+    assert nominal(figure(judged, "weight-radius").value) == pytest.approx(r)
     assert not judged.findings
     alone = way.reduce([DrumReading(load=Measured(1.0), lifting=Measured(9.81 * r + f))])
-    assert nominal(figure(alone, "Drum friction").value) == pytest.approx(f)
+    assert nominal(figure(alone, "drum-friction").value) == pytest.approx(f)
     assert "drum-radius-as-measured" in ids(
         changed(way, ("radius",), Measured(2 * r, 1e-4)).reduce(rows)
     )
@@ -585,25 +579,19 @@ def test_counted_speeds_are_as_coarse_as_their_counts():
         [CountReading(counted=20, time=Measured(1.0, 1e-4))]
     )
     for judged in (gate, timed):
-        assert nominal(figure(judged, "Speed of the wanted shaft").value) == pytest.approx(
-            2 * math.pi * 20
-        )
-    assert std(figure(gate, "Speed of the wanted shaft").value) == pytest.approx(
+        assert nominal(figure(judged, "wanted-speed").value) == pytest.approx(2 * math.pi * 20)
+    assert std(figure(gate, "wanted-speed").value) == pytest.approx(
         2 * math.pi / math.sqrt(6), rel=1e-3
     )
-    assert std(figure(timed, "Speed of the wanted shaft").value) < 0.05
+    assert std(figure(timed, "wanted-speed").value) < 0.05
     assert ids(gate) == {"speed-coarse"}
     geared = Counting(way="time of so many pulses", pulses=4, gear=30.0).reduce(
         [CountReading(counted=40, time=Measured(2.0))]
     )
-    assert nominal(figure(geared, "Speed of the wanted shaft").value) == pytest.approx(
-        2 * math.pi * 5 / 30
-    )
+    assert nominal(figure(geared, "wanted-speed").value) == pytest.approx(2 * math.pi * 5 / 30)
     film = Counting(way="frames of a film", rate=240.0)
     assert nominal(
-        figure(
-            film.reduce([CountReading(counted=3, frames=720)]), "Speed of the wanted shaft"
-        ).value
+        figure(film.reduce([CountReading(counted=3, frames=720)]), "wanted-speed").value
     ) == pytest.approx(2 * math.pi)
     assert "film-too-slow" in ids(film.reduce([CountReading(counted=100, frames=240)]))
     assert "taps-too-quick" in ids(
@@ -703,7 +691,7 @@ def test_each_way_is_recorded_from_the_bench(window, qtbot, title):
     """
     window.errands.readings()
     dialog = window.errands.dialog
-    dialog.choice.setCurrentIndex([k.TITLE for k in METHODS].index(title))
+    dialog.choice.setCurrentIndex([k.ID for k in METHODS].index(title))
     s, recorder = window.session, dialog.recorder
     assert not recorder.go.isEnabled()
     recorder.start_simulated(speed=25.0)
@@ -780,7 +768,7 @@ def test_recorded_readings_go_by_the_rigs_meters(window):
     the recording is kept as it came.
     """
     d = window.desk
-    fixture = FIXTURES["Bare motor"](bench_of(d.build, d.rig))
+    fixture = FIXTURES["bare-motor"](bench_of(d.build, d.rig))
     (recording,) = record(fixture, seed=2, gains={"voltage": 1.05})
     pairs = ((3.0, 3.151), (6.0, 6.299), (9.0, 9.451), (12.0, 12.6))
     compared = Voltmeter(points=tuple(VoltagePoint(reference=r, shown=x) for r, x in pairs))
@@ -789,7 +777,7 @@ def test_recorded_readings_go_by_the_rigs_meters(window):
     dialog = window.errands.dialog
     dialog.choice.setCurrentIndex(METHODS.index(BareMotor))
     assert dialog.take(recording, "bench")
-    value = figure(dialog.judged, "Resistance").value
+    value = figure(dialog.judged, "resistance").value
     assert nominal(value) == pytest.approx(float(fixture.bench.R), abs=3 * std(value))
     assert std(value) < 0.02 * nominal(value)
     kept = d.book.recording(dialog.logs[0])
@@ -848,7 +836,7 @@ def test_recording_does_not_set_a_board_going(window, qtbot):
 
 
 def test_a_log_of_readings_is_taken_and_a_wrong_one_is_told(window, tmp_path):
-    fixture = FIXTURES["Wind-up and lost motion"](bench_of(window.desk.build, window.desk.rig))
+    fixture = FIXTURES["wind-up"](bench_of(window.desk.build, window.desk.rig))
     (recording,) = record(fixture, seed=2)
     log_files.write(tmp_path / "loop.csv", recording)
     window.errands.readings()
@@ -858,7 +846,7 @@ def test_a_log_of_readings_is_taken_and_a_wrong_one_is_told(window, tmp_path):
     asked = dialog.recorder.dialog
     assert asked.mapping() == {0: ("t", "s"), 1: ("torque", "N·m"), 2: ("angle", "deg")}
     asked.accept()
-    value = figure(dialog.judged, "Stiffness").value
+    value = figure(dialog.judged, "stiffness").value
     assert nominal(value) == pytest.approx(fixture.bench.windup, abs=4 * std(value))
     assert len(dialog.grid.texts()) > 20
     dialog.choice.setCurrentIndex(METHODS.index(Swing))

@@ -117,10 +117,11 @@ def test_builds_too_close_to_tell_are_named_with_the_lifts_it_would_take(
     build, rig, plan, lifted, result
 ):
     step = result.steps[2]
-    own = shared_parts(step.gearbox, rig.name)  # both on this rig
+    own = shared_parts(step.gearbox)
     near = Peer(
         "Dunnock r9",
         (PeerStep(nominal(step.torque), nominal(step.gearbox) + 0.0004, 0.002, 3, own),),
+        same_rig=True,
     )
     far = Peer(
         "Dunnock r8", (PeerStep(nominal(step.torque), nominal(step.gearbox) - 0.2, 0.002, 3, own),)
@@ -152,18 +153,23 @@ def test_what_two_tests_share_drops_out_of_their_difference(build, rig, plan, li
     and meters are its own.
     """
     step = result.steps[2]
-    own = shared_parts(step.gearbox, rig.name)
-    other = {(k if k.startswith(("motor", "gravity")) else f"{k} too"): v for k, v in own.items()}
-    assert size(own) ** 2 + random_part(step.gearbox) ** 2 == pytest.approx(std(step.gearbox) ** 2)
-    assert size(unshared(own, own)) == 0
-    assert 0 < size(unshared(own, other)) < math.sqrt(2) * size(own)  # the motor stays the same one
-    gap = 1.5 * size(unshared(own, other))
+    own = shared_parts(step.gearbox)
+    assert size(own.values()) ** 2 + random_part(step.gearbox) ** 2 == pytest.approx(
+        std(step.gearbox) ** 2
+    )
+    here, elsewhere = (
+        size(u for _, u in unshared(own, own, same_rig=same)) for same in (True, False)
+    )
+    assert here == 0
+    assert 0 < elsewhere < math.sqrt(2) * size(own.values())  # the motor stays the same one
+    gap = 1.5 * elsewhere
     assert gap > 3 * math.hypot(random_part(step.gearbox), 0.001)
 
-    def told(shared):
+    def told(same_rig):
         peer = Peer(
             "Dunnock r9",
-            (PeerStep(nominal(step.torque), nominal(step.gearbox) + gap, 0.001, 3, shared),),
+            (PeerStep(nominal(step.torque), nominal(step.gearbox) + gap, 0.001, 3, own),),
+            same_rig=same_rig,
         )
         return [
             f
@@ -171,9 +177,10 @@ def test_what_two_tests_share_drops_out_of_their_difference(build, rig, plan, li
             if f.id == "too-few-repeats"
         ]
 
-    assert told(own) == []
-    (finding,) = told(other)
+    assert told(True) == []
+    (finding,) = told(False)
     assert "Lift both on one rig" in finding.try_next[0]
+    assert "do not share the same ammeter" in finding.try_next[0]
 
 
 def test_one_long_log_is_split_into_the_same_lifts(build, rig, plan, lifted, result):

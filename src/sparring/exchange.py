@@ -8,6 +8,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from sparring.core.analysis import Reductions, analyse
+from sparring.core.finding import Peer, PeerStep
 from sparring.core.plan import Plan
 from sparring.core.quantity import Measured
 from sparring.core.reduce.results import TestResult, headline, split_runs
@@ -32,6 +33,23 @@ def derive(book: Logbook, test_id: int) -> TestResult:
     )
     book.save_headline(test_id, headline(result))
     return result
+
+
+def peers_of(book: Logbook, test_id: int) -> list[Peer]:
+    """The other tests of a logbook, as far as their efficiencies are known."""
+    names, tests = {i: b.name for i, b in book.builds()}, book.tests()
+    here = next(t for t in tests if t.id == test_id)
+    return [
+        Peer(
+            names[t.build_id],
+            tuple(PeerStep(*step) for step in t.headline["steps"]),
+            t.headline.get("method", ""),
+            same_build=t.build_id == here.build_id,
+            same_rig=t.rig_id == here.rig_id,
+        )
+        for t in tests
+        if t.id != test_id and t.headline and t.headline.get("steps") and t.build_id in names
+    ]
 
 
 def export_test(

@@ -241,3 +241,16 @@ def test_the_additive_model_of_jcgm_101():
     low, high = np.quantile(draws, [0.025, 0.975])
     assert (low, high) == (pytest.approx(-3.88, abs=0.02), pytest.approx(3.88, abs=0.02))
     assert np.mean(np.abs(draws) <= 2 * std(total)) == pytest.approx(0.957, abs=0.004)
+
+
+def test_an_input_is_known_by_its_id_and_told_in_words():
+    from sparring.core.input_quantity import declare, whose, words
+
+    assert words("hoist.drum_diameter") == "drum diameter"
+    assert words("reading-lever.not_lifted:3") == "reading 3: not lifted"
+    assert words("window:power_in") == "power in within the window"
+    assert [whose(t) for t in ("window:speed", "repeats", "gravity", "motor.voltage", "tare")] == [
+        "run", "repeats", "place", "build", "rig",
+    ]  # fmt: skip
+    with pytest.raises(ValueError, match="taken by another"):
+        declare("gravity", "the pull of the earth", "place")

@@ -92,6 +92,7 @@ class Peer(NamedTuple):
     steps: tuple[PeerStep, ...]
     method: str = ""
     same_build: bool = False
+    same_rig: bool = False
 
 
 def explain(finding: Finding, units: Mapping[str, str] | None = None) -> str:

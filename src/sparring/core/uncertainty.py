@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from sparring.core.input_quantity import words
 from sparring.core.quantity import Measured
 
 __all__ = [
@@ -32,9 +33,10 @@ __all__ = [
 
 class Share(NamedTuple):
     """One input's part in a result: standard uncertainty it causes [result's unit] and its share of
-    the variance.
+    the variance. id: the input's tag; name: in words.
     """
 
+    id: str
     name: str
     u: float
     share: float
@@ -75,10 +77,12 @@ def budget(x: Any) -> list[Share]:
     """Inputs of `x`, largest first. Inputs of the same name (one per repeat, say) are one line."""
     variances: dict[str, float] = {}
     for variable, part in getattr(x, "error_components", dict)().items():
-        name = variable.tag or "unnamed"
-        variances[name] = variances.get(name, 0.0) + part**2
+        tag = variable.tag or "unnamed"
+        variances[tag] = variances.get(tag, 0.0) + part**2
     total = sum(variances.values())
-    rows = [Share(name, math.sqrt(v), v / total) for name, v in variances.items() if v > 0]
+    rows = [
+        Share(tag, words(tag), math.sqrt(v), v / total) for tag, v in variances.items() if v > 0
+    ]
     return sorted(rows, key=lambda row: -row.u)
 
 
@@ -142,9 +146,14 @@ class LineFit(NamedTuple):
         return self.intercept + self.slope * (x - self.x0)
 
 
-def fit_line(x: np.ndarray, y: np.ndarray, x0: float = 0.0, tag: str = "line") -> LineFit:
+def fit_line(
+    x: np.ndarray,
+    y: np.ndarray,
+    x0: float = 0.0,
+    inputs: tuple[str, str] = ("line.zero", "line.slope"),
+) -> LineFit:
     """Ordinary least squares with the covariance from the scatter (JCGM 100:2008, H.3). x, y: shape
-    (n,), n >= 3.
+    (n,), n >= 3; inputs: tags of intercept and slope.
 
     Raises ValueError with fewer than three points, or all at one x.
     """
@@ -164,9 +173,7 @@ def fit_line(x: np.ndarray, y: np.ndarray, x0: float = 0.0, tag: str = "line") -
     if s2 > 0:
         from uncertainties import correlated_values
 
-        a, b = correlated_values(
-            [intercept, slope], covariance, tags=[f"{tag}: zero", f"{tag}: slope"]
-        )
+        a, b = correlated_values([intercept, slope], covariance, tags=list(inputs))
     else:
         a, b = float(intercept), slope
     return LineFit(a, b, x0, math.sqrt(s2), residuals)

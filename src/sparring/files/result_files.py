@@ -90,7 +90,8 @@ def to_dict(result: TestResult, corrections: Sequence[Correction] = ()) -> dict[
             }
         ),
         "budget_of_best": [
-            {"input": b.name, "u": b.u, "share_of_variance": b.share} for b in budget(headline)
+            {"id": b.id, "input": b.name, "u": b.u, "share_of_variance": b.share}
+            for b in budget(headline)
         ],
         "findings": [
             {

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from sparring.core.run import Run
-from sparring.logbook import recordings
+from sparring.logbook import former, recordings
 from sparring.logbook.database import LogbookError
 from sparring.logbook.recordings import RecordingError
 from sparring.logbook.store import Logbook
@@ -75,13 +75,19 @@ def _recover(book: Logbook, stream: Path) -> str:
         if note.get("damaged"):
             holds += f", {note['damaged']} damaged stretches of it left out"
         if "readings" in note:
-            name, key = book.keep_recording(recording, note), str(note["kept_as"])
+            # a stream of a version before has words in place of ids
+            readings = former.READINGS.get(note["readings"], note["readings"])
+            key = former.readings_key(str(note["kept_as"]))
+            name = book.keep_recording(recording, {**note, "readings": readings, "kept_as": key})
             kept = book.setting(key) or {}
             book.set_setting(key, {**kept, "recovered": [*kept.get("recovered", []), name]})
             stream.unlink()
+            from sparring.core.readings import METHODS  # rarely wanted
+
+            title = next((m.TITLE for m in METHODS if readings == m.ID), readings)
             return (
-                f"Recovered a recording that was cut off: {holds}. Readings,"
-                f" {note['readings'].lower()}, has it."
+                f"Recovered a recording that was cut off: {holds}. Readings, {title.lower()}, has"
+                " it."
             )
         return f"Recovered a lift that was cut off: {holds} (run {adopt(book, stream)})."
     except (LogbookError, OSError) as err:  # nothing is wrong with the stream

@@ -26,7 +26,7 @@ from sqlalchemy import (
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 from sqlalchemy.orm.attributes import set_committed_value
 
-SCHEMA = "0003"
+SCHEMA = "0004"
 """The newest migration; the tests hold it against the migrations folder."""
 
 

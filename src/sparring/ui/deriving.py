@@ -5,13 +5,11 @@ from __future__ import annotations
 import gc
 from typing import TYPE_CHECKING
 
-from sparring.core.finding import Peer, PeerStep
 from sparring.ui import background
 
 if TYPE_CHECKING:
     from sparring.core.analysis import Reductions
     from sparring.core.reduce.results import TestResult
-    from sparring.logbook import Logbook
     from sparring.ui.desk import Desk
 
 _EVERY = 500  # runs between two words on how far it is
@@ -48,22 +46,16 @@ class Deriver:
             d.result = None
             d.result_changed.emit()
             return
-        build, rig, plan, runs, build_id, reduced = (
-            d.build,
-            d.rig,
-            d.plan,
-            d.runs,
-            d.build_id,
-            self._reduced,
-        )
+        build, rig, plan, runs, reduced = d.build, d.rig, d.plan, d.runs, self._reduced
         seen = 0
 
         def work() -> TestResult:
             from sparring.core.analysis import Reductions, analyse
+            from sparring.exchange import peers_of
 
             if reduced.reductions is None:
                 reduced.reductions = Reductions(book.derived)
-            material, peers = book.material(runs), peers_of(book, test_id, build_id)
+            material, peers = book.material(runs), peers_of(book, test_id)
             return analyse(
                 build, rig, plan, material, peers, reductions=reduced.reductions, progress=going_on
             )
@@ -103,18 +95,3 @@ class Deriver:
                 d.said.emit(f"{build.name}: {err}")
 
         background.run(work, done, failed)
-
-
-def peers_of(book: Logbook, test_id: int, build_id: int) -> list[Peer]:
-    """The other tests of a logbook, as far as their efficiencies are known."""
-    names = {i: b.name for i, b in book.builds()}
-    return [
-        Peer(
-            names[t.build_id],
-            tuple(PeerStep(*step) for step in t.headline["steps"]),
-            t.headline.get("method", ""),
-            t.build_id == build_id,
-        )
-        for t in book.tests()
-        if t.id != test_id and t.headline and t.headline.get("steps") and t.build_id in names
-    ]

@@ -72,7 +72,7 @@ class ReadingRecorder(QWidget):
         """
         self.method, self._key_of_readings = method, key
         self.setVisible(bool(method.CHANNELS))
-        self.simulate.setVisible(method.TITLE in FIXTURES)
+        self.simulate.setVisible(method.ID in FIXTURES)
         self._show()
 
     # --- the bench --------------------------------------------------------------------------------
@@ -82,13 +82,13 @@ class ReadingRecorder(QWidget):
             self.session.simulate(
                 self.desk.build,
                 self.desk.rig,
-                readings=FIXTURES[self.method.TITLE].KEY,
+                readings=FIXTURES[self.method.ID].KEY,
                 speed=speed,
             )
 
     def _set_up(self) -> bool:
         """Whether the bench is the simulated set-up for these readings."""
-        fixture = FIXTURES.get(self.method.TITLE) if self.method is not None else None
+        fixture = FIXTURES.get(self.method.ID) if self.method is not None else None
         return (
             fixture is not None and self.session.simulated and self.session.simulates == fixture.KEY
         )
@@ -103,7 +103,7 @@ class ReadingRecorder(QWidget):
         if ring is None or not ring.count or book is None or method is None:
             return
         note = {
-            "readings": method.TITLE,
+            "readings": method.ID,
             "kept_as": self._key_of_readings,
             "source": self.session.port,
         }

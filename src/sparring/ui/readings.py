@@ -288,7 +288,7 @@ class ReadingsDialog(QDialog):
     # --- keeping ----------------------------------------------------------------------------------
 
     def _key(self, build_id: int = 0) -> str:
-        return f"by hand {build_id or self.desk.build_id} {self.method.TITLE}"
+        return f"readings {build_id or self.desk.build_id} {self.method.ID}"
 
     def _keep(self) -> None:
         if self.desk.book is not None:
@@ -392,7 +392,7 @@ class ReadingsDialog(QDialog):
 
             try:
                 name = self.desk.book.keep_recording(
-                    recording, {"readings": self.method.TITLE, "source": source}
+                    recording, {"readings": self.method.ID, "source": source}
                 )
             except LogbookError as err:
                 self.said.setText(str(err))

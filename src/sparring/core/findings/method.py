@@ -276,7 +276,9 @@ def methods_disagree(
             and other.shared
             and abs(other.torque - nominal(s.torque)) < _SAME_LOAD * nominal(s.torque)
         ]
-        apart = [(s, other) for s, other in pairs if differ(s.gearbox, other, result.rig.name)]
+        apart = [
+            (s, other) for s, other in pairs if differ(s.gearbox, other, same_rig=peer.same_rig)
+        ]
         if pairs and len(apart) > len(pairs) / 2:
             step, other = max(
                 apart, key=lambda pair: abs(nominal(pair[0].gearbox) - pair[1].gearbox)

@@ -7,9 +7,10 @@ from collections.abc import Iterable, Sequence
 
 from sparring.core.finding import Fact, Finding, Peer
 from sparring.core.findings.registry import rule
+from sparring.core.input_quantity import words
 from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.results import TestResult
-from sparring.core.reduce.spread import differ, random_part, shared_parts, size, unshared
+from sparring.core.reduce.spread import differ, random_part, shared_parts, size, tag_of, unshared
 from sparring.core.uncertainty import nominal
 
 # relative SD of the gearbox or wire-to-shaft efficiency between repeats
@@ -81,7 +82,7 @@ def too_few_to_tell(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -
             and other.lifts > 1
             and abs(other.torque - nominal(s.torque)) < _SAME_LOAD * nominal(s.torque)
         ]
-        if not pairs or any(differ(s.gearbox, other, result.rig.name) for s, other in pairs):
+        if not pairs or any(differ(s.gearbox, other, same_rig=peer.same_rig) for s, other in pairs):
             continue
         step, other = max(pairs, key=lambda pair: nominal(pair[0].torque))
         mine, n = random_part(step.gearbox), len(step.points)
@@ -89,12 +90,12 @@ def too_few_to_tell(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -
         single = math.hypot(mine * math.sqrt(n), other.random * math.sqrt(other.lifts)) / math.sqrt(
             2
         )
-        left = unshared(shared_parts(step.gearbox, result.rig.name), other.shared)
-        room = (gap / 2) ** 2 - size(
-            left
-        ) ** 2  # the variance that the repeats may leave for the gap to show
-        if room <= 0 and size(left) > math.hypot(mine, other.random):
-            worst = max(left, key=lambda key: abs(left[key])).partition(",")[0]
+        left = unshared(shared_parts(step.gearbox), other.shared, same_rig=peer.same_rig)
+        apart = size(u for _, u in left)
+        # the variance that the repeats may leave for the gap to show
+        room = (gap / 2) ** 2 - apart**2
+        if room <= 0 and apart > math.hypot(mine, other.random):
+            worst = words(tag_of(max(left, key=lambda part: abs(part[1]))[0]))
             advice = (
                 f"More lifts would not help: the two do not share the same {worst}. Lift both on"
                 " one rig with the same meters."

@@ -38,7 +38,7 @@ class Fixture(ABC):
     shape (n,).
     """
 
-    TITLE: ClassVar[str] = ""  # that of the readings it serves
+    READINGS: ClassVar[str] = ""  # id of those it serves
     KEY: ClassVar[str] = ""  # in one word, for the command line
     CHANNELS: ClassVar[tuple[str, ...]] = ()
     length: float = 10.0
@@ -66,7 +66,7 @@ class Fixture(ABC):
 
     @abstractmethod
     def truth(self) -> dict[str, Any]:
-        """What should come out, by the label of the result."""
+        """What should come out, by the id of the result."""
 
 
 class MotorAlone(Fixture):
@@ -74,7 +74,7 @@ class MotorAlone(Fixture):
     highest, with pauses to cool.
     """
 
-    TITLE = "Bare motor"
+    READINGS = "bare-motor"
     KEY = "motor"
     CHANNELS = ("voltage", "current", "motor_speed")
     TOP: ClassVar[float] = 12.0
@@ -130,7 +130,7 @@ class MotorAlone(Fixture):
 
     def truth(self) -> dict[str, Any]:
         b = self.bench
-        return {"Resistance": b.R, "Constant k": b.k, "Friction": b.friction}
+        return {"resistance": b.R, "constant": b.k, "friction": b.friction}
 
 
 class OnAScale(Fixture):
@@ -138,7 +138,7 @@ class OnAScale(Fixture):
     it.
     """
 
-    TITLE = "Lever on a scale"
+    READINGS = "scale"
     KEY = "scale"
     CHANNELS = ("force", "voltage", "current")
     VOLTS: ClassVar[float] = 6.0
@@ -167,13 +167,13 @@ class OnAScale(Fixture):
         return np.maximum((b.k * volts / b.R - b.friction - offset) / a, 0.0)
 
     def truth(self) -> dict[str, Any]:
-        return {"Torque": self._torque(self.VOLTS)}
+        return {"torque": self._torque(self.VOLTS)}
 
 
 class RopeOnADrum(Fixture):
     """The drive turns a drum in a rope between two cells, at one pull of the rope, three times."""
 
-    TITLE = "Rope brake"
+    READINGS = "rope-brake"
     KEY = "rope"
     CHANNELS = ("force", "force_2", "speed", "voltage", "current")
 
@@ -210,16 +210,16 @@ class RopeOnADrum(Fixture):
     def truth(self) -> dict[str, Any]:
         current, speed = self._running()
         return {
-            "Torque": self.load,
-            "Power at the drum": self.load * speed,
-            "Wire to shaft": self.load * speed / (12.0 * current),
+            "torque": self.load,
+            "drum-power": self.load * speed,
+            "wire-to-shaft": self.load * speed / (12.0 * current),
         }
 
 
 class OnCords(Fixture):
     """A body twisting on cords; its swings die away slowly."""
 
-    TITLE = "Swing test of an inertia"
+    READINGS = "swing"
     KEY = "swing"
     CHANNELS = ("angle",)
 
@@ -240,7 +240,7 @@ class OnCords(Fixture):
         return {"angle": 0.12 * np.exp(-t / 80.0) * np.cos(self.omega * t)}
 
     def truth(self) -> dict[str, Any]:
-        return {"Inertia": self.inertia}
+        return {"inertia": self.inertia}
 
 
 class ToAndFro(Fixture):
@@ -248,7 +248,7 @@ class ToAndFro(Fixture):
     loop of it.
     """
 
-    TITLE = "Wind-up and lost motion"
+    READINGS = "wind-up"
     KEY = "wind-up"
     CHANNELS = ("torque", "angle")
 
@@ -272,16 +272,16 @@ class ToAndFro(Fixture):
         b = self.bench
         furthest = self.most / b.windup + b.backlash / 2
         return {
-            "Lost motion at no torque": b.backlash,
-            "Stiffness": b.windup,
-            "Energy lost in one loop": 4 * furthest * self.friction,
+            "lost-motion": b.backlash,
+            "stiffness": b.windup,
+            "loop-energy": 4 * furthest * self.friction,
         }
 
 
 class FromRest(Fixture):
     """The output pulled slowly from standstill, the motor's terminals open, three times."""
 
-    TITLE = "Break-away and back-drive torque"
+    READINGS = "break-away"
     KEY = "break-away"
     CHANNELS = ("torque", "angle")
 
@@ -308,7 +308,7 @@ class FromRest(Fixture):
 
     def truth(self) -> dict[str, Any]:
         running = self._running()
-        return {"Break-away torque": self.stick * running, "Torque to keep it turning": running}
+        return {"break-away-torque": self.stick * running, "turning-torque": running}
 
 
 class StraightOnTheDrum(Fixture):
@@ -316,7 +316,7 @@ class StraightOnTheDrum(Fixture):
     times, slowly.
     """
 
-    TITLE = "Drum friction of a hoist"
+    READINGS = "drum-friction"
     KEY = "drum"
     CHANNELS = ("speed", "current")
     SLOWLY: ClassVar[float] = 10.0  # [rad/s]
@@ -358,11 +358,11 @@ class StraightOnTheDrum(Fixture):
         return {c: true[c] for c in self.CHANNELS}
 
     def truth(self) -> dict[str, Any]:
-        return {"Drum friction": self.bench.bearing}
+        return {"drum-friction": self.bench.bearing}
 
 
 FIXTURES: dict[str, type[Fixture]] = {
-    f.TITLE: f
+    f.READINGS: f
     for f in (MotorAlone, OnAScale, RopeOnADrum, OnCords, ToAndFro, FromRest, StraightOnTheDrum)
 }
 """By the title of the readings they serve."""

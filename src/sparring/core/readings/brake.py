@@ -49,6 +49,7 @@ class BrakeReading(Reading):
 class RopeBrake(Method):
     """A rope round a drum between two spring balances."""
 
+    ID: ClassVar[str] = "rope-brake"
     TITLE: ClassVar[str] = "Rope brake"
     PURPOSE: ClassVar[str] = (
         "Torque and power while it runs, from the two ends of a rope over a drum."
@@ -100,8 +101,8 @@ class RopeBrake(Method):
         return found
 
     def reduce(self, readings: Sequence[BrakeReading]) -> Judged:
-        x = Inputs()
-        radius = (x.of(self, "drum", "drum diameter") + x.of(self, "rope", "rope diameter")) / 2
+        x = Inputs(self)
+        radius = (x.of(self, "drum") + x.of(self, "rope")) / 2
         torques, powers, efficiencies, findings = [], [], [], []
         for n, r in enumerate(readings, start=1):
             if r.slack.value > r.tight.value:
@@ -135,11 +136,11 @@ class RopeBrake(Method):
                             )
                         )
         results = [
-            over_repeats("Torque", "torque", torques),
-            over_repeats("Power at the drum", "power", powers),
+            over_repeats("torque", "Torque", "torque", torques),
+            over_repeats("drum-power", "Power at the drum", "power", powers),
         ]
         if efficiencies:
-            results.append(over_repeats("Wire to shaft", "ratio", efficiencies))
+            results.append(over_repeats("wire-to-shaft", "Wire to shaft", "ratio", efficiencies))
         hottest = max(nominal(p) for p in powers)
         if hottest > self.heat:
             findings.append(
@@ -166,4 +167,7 @@ class RopeBrake(Method):
                     scatter=(results[0].scatter, "ratio"),
                 )
             )
-        return Judged((*results, Result("Effective radius", "length", radius)), tuple(findings))
+        return Judged(
+            (*results, Result("effective-radius", "Effective radius", "length", radius)),
+            tuple(findings),
+        )

@@ -66,6 +66,7 @@ def _end_of(pull: Recording) -> Measured:
 class Breakaway(Method):
     """The output turned from outside, the motor's terminals open, or held."""
 
+    ID: ClassVar[str] = "break-away"
     TITLE: ClassVar[str] = "Break-away and back-drive torque"
     PURPOSE: ClassVar[str] = (
         "What it takes to turn the drive from its output. Pull slowly from standstill, several"
@@ -128,16 +129,18 @@ class Breakaway(Method):
         return found
 
     def reduce(self, readings: Sequence[BreakawayReading]) -> Judged:
-        x = Inputs()
+        x = Inputs(self)
         starts = [self.read(x, r, "starts", n) for n, r in enumerate(readings, start=1)]
         turns = [
             self.read(x, r, "turns", n)
             for n, r in enumerate(readings, start=1)
             if r.turns is not None
         ]
-        results = [over_repeats("Break-away torque", "torque", starts)]
+        results = [over_repeats("break-away-torque", "Break-away torque", "torque", starts)]
         if turns:
-            results.append(over_repeats("Torque to keep it turning", "torque", turns))
+            results.append(
+                over_repeats("turning-torque", "Torque to keep it turning", "torque", turns)
+            )
         findings = []
         if turns:
             over = (
@@ -145,7 +148,7 @@ class Breakaway(Method):
                 if nominal(results[1].value)
                 else results[0].value * 0
             )
-            results.append(Result("Break-away over turning", "ratio", over))
+            results.append(Result("break-away-ratio", "Break-away over turning", "ratio", over))
             if nominal(over) < 1:
                 findings.append(
                     noted(

@@ -12,9 +12,9 @@ from pydantic import Field
 
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
-from sparring.core.readings.method import Judged, Method, Reading, Result, over_repeats
+from sparring.core.readings.method import Inputs, Judged, Method, Reading, Result, over_repeats
 from sparring.core.records import Q
-from sparring.core.uncertainty import nominal, std, ufloat
+from sparring.core.uncertainty import nominal, std
 
 # standard uncertainty of one tap of a finger [s]; a stopwatch hand is about that good (from memory)
 _HAND = 0.05
@@ -43,6 +43,7 @@ class CountReading(Reading):
 class Counting(Method):
     """A tachometer of any kind, and what stands in for one."""
 
+    ID: ClassVar[str] = "counting"
     TITLE: ClassVar[str] = "Speed by counting"
     PURPOSE: ClassVar[str] = (
         "Speed of a shaft from pulses, taps or film, and how well it is known: before you trust a"
@@ -59,6 +60,11 @@ class Counting(Method):
         ("Clock is off by at most", "clock"),
     )
     READING: ClassVar[type[Reading]] = CountReading
+    INPUTS: ClassVar[dict[str, str]] = {
+        "frame": "frame at begin and end",
+        "taps": "first and last tap",
+        "pulse": "pulse at begin and end",
+    }
 
     way: Literal[
         "pulses counted in a time",
@@ -71,7 +77,7 @@ class Counting(Method):
     rate: Annotated[float, Q("ratio", "", above=0.0)] = 240.0
     clock: Annotated[float, Q("ratio", "%", least=0.0, most=0.2)] = 1e-4
 
-    def _turns(self, n: int, r: CountReading) -> tuple[Any, Any]:
+    def _turns(self, x: Inputs, n: int, r: CountReading) -> tuple[Any, Any]:
         """(pulses, time [s]) of a reading with what its way leaves open. Raises ValueError where a
         figure is missing.
         """
@@ -83,35 +89,41 @@ class Counting(Method):
             # begin and end each fall somewhere within a frame
             return (
                 r.counted,
-                (r.frames + ufloat(0.0, math.sqrt(2 / 12), f"reading {n}: frame at begin and end"))
-                / self.rate,
+                (r.frames + x.further(0.0, math.sqrt(2 / 12), "frame", n)) / self.rate,
             )
         if r.time is None:
             raise ValueError(f"reading {n}: the time is missing")
-        time: Any = ufloat(r.time.value, r.time.u, f"reading {n}: time")
+        time: Any = x.of(r, "time", n)
         if self.way == "tapped with a finger":
-            return r.counted, time + ufloat(
-                0.0, _HAND * math.sqrt(2), f"reading {n}: first and last tap"
-            )
+            return r.counted, time + x.further(0.0, _HAND * math.sqrt(2), "taps", n)
         if self.way == "time of so many pulses":
             return r.counted, time
         # a gate opens and closes anywhere between two pulses: one more or less (rectangular at each
         # end)
         return (
-            r.counted + ufloat(0.0, math.sqrt(2 / 12), f"reading {n}: pulse at begin and end"),
+            r.counted + x.further(0.0, math.sqrt(2 / 12), "pulse", n),
             time,
         )
 
     def reduce(self, readings: Sequence[CountReading]) -> Judged:
-        gain = ufloat(1.0, self.clock / math.sqrt(3), "clock")
+        x = Inputs(self)
+        gain = x.gain("clock", self.clock / math.sqrt(3))
         speeds = []
         for n, r in enumerate(readings, start=1):
-            pulses, time = self._turns(n, r)
+            pulses, time = self._turns(x, n, r)
             speeds.append(2 * math.pi * pulses / self.pulses / self.gear / time * gain)
-        speed = over_repeats("Speed of the wanted shaft", "speed", speeds)
-        results = [speed, Result("Speed of the counted shaft", "speed", speed.value * self.gear)]
+        speed = over_repeats("wanted-speed", "Speed of the wanted shaft", "speed", speeds)
+        results = [
+            speed,
+            Result(
+                "counted-speed",
+                "Speed of the counted shaft",
+                "speed",
+                speed.value * self.gear,
+            ),
+        ]
         doubt = 2 * std(speed.value) / abs(nominal(speed.value))
-        results.append(Result("Known to (k = 2)", "ratio", doubt))
+        results.append(Result("known-to", "Known to (k = 2)", "ratio", doubt))
         findings = []
         if doubt > 0.01:
             better = {

@@ -43,6 +43,7 @@ class DrawbarReading(Reading):
 class Drawbar(Method):
     """A cell between the vehicle and what it pulls."""
 
+    ID: ClassVar[str] = "drawbar"
     TITLE: ClassVar[str] = "Drawbar pull"
     PURPOSE: ClassVar[str] = (
         "Pull of a vehicle against ballast: what the drive gives, or what the floor holds."
@@ -60,18 +61,18 @@ class Drawbar(Method):
     gravity: Gravity = STANDARD_GRAVITY
 
     def reduce(self, readings: Sequence[DrawbarReading]) -> Judged:
-        x = Inputs()
+        x = Inputs(self)
         wheel, own, g = (
-            x.of(self, "wheel", "wheel radius"),
-            x.of(self, "mass", "mass on the wheels"),
-            x.of(self, "gravity", "gravity"),
+            x.of(self, "wheel"),
+            x.of(self, "mass"),
+            x.of(self, "gravity"),
         )
         pulls, shares, torques, findings = [], [], [], []
         for n, r in enumerate(readings, start=1):
-            pull = x.of(r, "pull", f"reading {n}: pull")
+            pull = x.of(r, "pull", n)
             pulls.append(pull)
             torques.append(pull * wheel)
-            weight = (own + x.of(r, "ballast", f"reading {n}: ballast")) * g
+            weight = (own + x.of(r, "ballast", n)) * g
             if nominal(weight) <= 0:
                 raise ValueError(
                     f"reading {n}: nothing weighs on the driven wheels; give their mass or the"
@@ -126,16 +127,16 @@ class Drawbar(Method):
             best = max(torques, key=nominal)
             return Judged(
                 (
-                    over_repeats("Pull over weight", "ratio", shares),
-                    over_repeats("Wheel torque at least", "torque", [best]),
+                    over_repeats("pull-over-weight", "Pull over weight", "ratio", shares),
+                    over_repeats("least-wheel-torque", "Wheel torque at least", "torque", [best]),
                 ),
                 tuple(findings),
             )
         return Judged(
             (
-                over_repeats("Steady pull", "force", pulls),
-                over_repeats("Pull over weight", "ratio", shares),
-                over_repeats("Wheel torque", "torque", torques),
+                over_repeats("steady-pull", "Steady pull", "force", pulls),
+                over_repeats("pull-over-weight", "Pull over weight", "ratio", shares),
+                over_repeats("wheel-torque", "Wheel torque", "torque", torques),
             ),
             tuple(findings),
         )

@@ -60,6 +60,7 @@ class DrumFriction(Method):
     drum's radius.
     """
 
+    ID: ClassVar[str] = "drum-friction"
     TITLE: ClassVar[str] = "Drum friction of a hoist"
     PURPOSE: ClassVar[str] = (
         "What the drum's own bearings take, so that it is not charged to the gearbox. The drum"
@@ -139,17 +140,15 @@ class DrumFriction(Method):
                 "the motor on the shaft is not known: give its constant k and its friction, from"
                 " the bare motor's readings"
             )
-        takes = x.of(self, "friction", "motor friction")
-        return x.of(self, "constant", "motor constant") * current + (
-            takes if way == "lowering" else -takes
-        )
+        takes = x.of(self, "friction")
+        return x.of(self, "constant") * current + (takes if way == "lowering" else -takes)
 
     def reduce(self, readings: Sequence[DrumReading]) -> Judged:
-        x = Inputs()
-        radius, g = x.of(self, "radius", "radius"), x.of(self, "gravity", "gravity")
+        x = Inputs(self)
+        radius, g = x.of(self, "radius"), x.of(self, "gravity")
         frictions, radii, findings = [], [], []
         for n, r in enumerate(readings, start=1):
-            weight = x.of(r, "load", f"reading {n}: weight") * g
+            weight = x.of(r, "load", n) * g
             up, down = self._torque(x, r, "lifting", n), self._torque(x, r, "lowering", n)
             if up is None:
                 raise ValueError(
@@ -158,9 +157,9 @@ class DrumFriction(Method):
             frictions.append(up - weight * radius if down is None else (up - down) / 2)
             if down is not None and nominal(weight) > 0:
                 radii.append((up + down) / 2 / weight)
-        results = [over_repeats("Drum friction", "torque", frictions)]
+        results = [over_repeats("drum-friction", "Drum friction", "torque", frictions)]
         if radii:
-            seen = over_repeats("Radius the weight acts at", "length", radii)
+            seen = over_repeats("weight-radius", "Radius the weight acts at", "length", radii)
             results.append(seen)
             off = seen.value - radius
             if abs(nominal(off)) > max(2 * std(off), 1e-6 * nominal(radius)):

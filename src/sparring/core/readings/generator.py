@@ -41,6 +41,7 @@ class GeneratorReading(Reading):
 class Generator(Method):
     """A machine driven at its shaft, into a resistor or open."""
 
+    ID: ClassVar[str] = "generator"
     TITLE: ClassVar[str] = "Generator into a load"
     PURPOSE: ClassVar[str] = (
         "Power a driven machine gives, its constant from a run with open terminals, its inner"
@@ -52,13 +53,13 @@ class Generator(Method):
     READING: ClassVar[type[Reading]] = GeneratorReading
 
     def reduce(self, readings: Sequence[GeneratorReading]) -> Judged:
-        x = Inputs()
+        x = Inputs(self)
         rows = [
             (
-                x.of(r, "speed", f"reading {n}: speed"),
-                x.of(r, "voltage", f"reading {n}: voltage"),
-                x.of(r, "current", f"reading {n}: current"),
-                x.of(r, "torque", f"reading {n}: torque"),
+                x.of(r, "speed", n),
+                x.of(r, "voltage", n),
+                x.of(r, "current", n),
+                x.of(r, "torque", n),
             )
             for n, r in enumerate(readings, start=1)
         ]
@@ -67,15 +68,21 @@ class Generator(Method):
         results: list[Result] = []
         findings = []
         free = [v / w for w, v, i, _ in rows if nominal(i) == 0]
-        constant = over_repeats("Constant, open terminals", "constant", free) if free else None
+        constant = (
+            over_repeats("constant", "Constant, open terminals", "constant", free) if free else None
+        )
         if constant is not None:
             results.append(constant)
         powers = [v * i for _, v, i, _ in rows if nominal(i) > 0]
         if powers:
-            results.append(Result("Most power given", "power", max(powers, key=nominal)))
+            results.append(
+                Result("most-power", "Most power given", "power", max(powers, key=nominal))
+            )
         if constant is not None and powers:
             inner = [(constant.value * w - v) / i for w, v, i, _ in rows if nominal(i) > 0]
-            results.append(over_repeats("Inner resistance", "resistance", inner))
+            results.append(
+                over_repeats("inner-resistance", "Inner resistance", "resistance", inner)
+            )
         both = [
             v * i / (t * w)
             for w, v, i, t in rows
@@ -83,7 +90,9 @@ class Generator(Method):
         ]
         if both:
             best = max(both, key=nominal)
-            results.append(Result("Best efficiency, shaft to wire", "ratio", best))
+            results.append(
+                Result("best-efficiency", "Best efficiency, shaft to wire", "ratio", best)
+            )
             if nominal(best) > 1:
                 findings.append(
                     noted(

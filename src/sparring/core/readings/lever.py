@@ -24,7 +24,7 @@ from sparring.core.readings.method import (
     Result,
     over_repeats,
 )
-from sparring.core.uncertainty import cosine, nominal, ufloat
+from sparring.core.uncertainty import cosine, nominal
 
 
 class LeverReading(Reading):
@@ -44,6 +44,7 @@ class LeverReading(Reading):
 class Lever(Method):
     """An arm on the output shaft with a mass hung from it."""
 
+    ID: ClassVar[str] = "lever"
     TITLE: ClassVar[str] = "Lever, hung mass"
     PURPOSE: ClassVar[str] = (
         "Stall torque between the mass that is lifted and the one that is not. A static figure: it"
@@ -60,6 +61,7 @@ class Lever(Method):
         ("Gravity", "gravity"),
     )
     READING: ClassVar[type[Reading]] = LeverReading
+    INPUTS: ClassVar[dict[str, str]] = {"bracket": "between lifted and not"}
 
     arm: Length = Measured(0.200, 2.5e-4)
     arm_mass: Mass = Measured(0.040, 5e-4)
@@ -68,17 +70,14 @@ class Lever(Method):
     gravity: Gravity = STANDARD_GRAVITY
 
     def reduce(self, readings: Sequence[LeverReading]) -> Judged:
-        x = Inputs()
-        arm, g = x.of(self, "arm", "arm length"), x.of(self, "gravity", "gravity")
-        own = (
-            x.of(self, "arm_mass", "arm mass") * x.of(self, "arm_centre", "arm's mass centre")
-            + x.of(self, "hook_mass", "hook mass") * arm
-        )
+        x = Inputs(self)
+        arm, g = x.of(self, "arm"), x.of(self, "gravity")
+        own = x.of(self, "arm_mass") * x.of(self, "arm_centre") + x.of(self, "hook_mass") * arm
         findings = []
         lifted, stalls = [], []
         for n, r in enumerate(readings, start=1):
-            cos = cosine(x.of(r, "angle", f"reading {n}: angle"))
-            low = g * cos * (x.of(r, "lifted", f"reading {n}: mass lifted") * arm + own)
+            cos = cosine(x.of(r, "angle", n))
+            low = g * cos * (x.of(r, "lifted", n) * arm + own)
             lifted.append(low)
             if r.not_lifted is None:
                 continue
@@ -87,18 +86,22 @@ class Lever(Method):
                     f"reading {n}: what was not lifted ({r.not_lifted.value:.3g} kg) is not heavier"
                     f" than what was lifted ({r.lifted.value:.3g} kg); exchange them"
                 )
-            high = g * cos * (x.of(r, "not_lifted", f"reading {n}: mass not lifted") * arm + own)
+            high = g * cos * (x.of(r, "not_lifted", n) * arm + own)
             half = (nominal(high) - nominal(low)) / 2
-            stalls.append(
-                (low + high) / 2
-                + ufloat(0.0, half / math.sqrt(3), f"reading {n}: between lifted and not")
-            )
+            stalls.append((low + high) / 2 + x.further(0.0, half / math.sqrt(3), "bracket", n))
         results = [
-            Result("Most lifted", "torque", max(lifted, key=nominal))
+            Result("most-lifted", "Most lifted", "torque", max(lifted, key=nominal))
         ]  # bounds from below: a mean of them would be none
         if stalls:
-            results.append(over_repeats("Stall torque", "torque", stalls))
-        results.append(Result("Torque of the bare arm and hook", "torque", g * own))
+            results.append(over_repeats("stall-torque", "Stall torque", "torque", stalls))
+        results.append(
+            Result(
+                "arm-torque",
+                "Torque of the bare arm and hook",
+                "torque",
+                g * own,
+            )
+        )
         if self.arm_mass.value == 0 and self.arm.value > 0.05:
             findings.append(
                 noted(

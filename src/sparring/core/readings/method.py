@@ -16,6 +16,7 @@ from typing import Annotated, Any, ClassVar
 import numpy as np
 
 from sparring.core.finding import Finding
+from sparring.core.input_quantity import declare, lowered, whose
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import Q, Record
@@ -46,10 +47,11 @@ class Reading(Record):
 
 @dataclass(frozen=True)
 class Result:
-    """One figure that comes out. value carries its inputs; scatter: relative SD between repeats,
-    where there are some.
+    """One figure that comes out. id: which, for good; value carries its inputs; scatter: relative
+    SD between repeats, where there are some.
     """
 
+    id: str
     label: str
     kind: str
     value: Any
@@ -68,21 +70,34 @@ class Judged:
 class Method(Record):
     """Base of all ways: the fields of a subclass are its shared dimensions."""
 
+    ID: ClassVar[str] = ""  # what its readings are kept under, for good
     TITLE: ClassVar[str] = ""
     PURPOSE: ClassVar[str] = ""
     CARE: ClassVar[str] = ""
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = ()
     READING: ClassVar[type[Reading]] = Reading
-    CHANNELS: ClassVar[
-        tuple[str, ...]
-    ] = ()  # what a recording of it must hold; none: it is only typed
-    PICTURE: ClassVar[
-        tuple[str, ...]
-    ] = ()  # the two figures of a reading that are drawn over each other, across and up
+    # what a recording of it must hold; none: it is only typed
+    CHANNELS: ClassVar[tuple[str, ...]] = ()
+    # the two figures of a reading that are drawn over each other, across and up
+    PICTURE: ClassVar[tuple[str, ...]] = ()
     LOOP: ClassVar[bool] = False  # the points are joined in their order
-    GAINS: ClassVar[
-        dict[str, str]
-    ] = {}  # figure of a reading -> the shared dimension that is its instrument's accuracy
+    # figure of a reading -> the shared dimension that is its instrument's accuracy
+    GAINS: ClassVar[dict[str, str]] = {}
+    # further inputs: id -> in words; of one reading alone, but for those of ALL
+    INPUTS: ClassVar[dict[str, str]] = {}
+    ALL: ClassVar[frozenset[str]] = frozenset()
+
+    @classmethod
+    def __pydantic_init_subclass__(cls, **kwargs: Any) -> None:
+        super().__pydantic_init_subclass__(**kwargs)
+        shared = {name: lowered(label) for label, name in cls.FIELDS}
+        own = {name: lowered(label) for label, name in cls.READING.FIELDS}
+        for name, words in cls.INPUTS.items():
+            (shared if name in cls.ALL else own)[name] = words
+        for name, words in shared.items():
+            declare(f"readings-{cls.ID}.{name}", words, "rig")
+        for name, words in own.items():
+            declare(f"reading-{cls.ID}.{name}", f"reading {{0}}: {words}", "reading")
 
     def from_log(self, rec: Recording) -> list[Any]:
         """The readings in a recording. Raises ValueError, in words, where there are none."""
@@ -98,7 +113,7 @@ class Method(Record):
         """A figure of reading `n` as an input; the accuracy of its instrument is one more, the same
         in all readings.
         """
-        value = x.of(reading, name, f"reading {n}: {name}")
+        value = x.of(reading, name, n)
         accuracy = getattr(self, self.GAINS.get(name, ""), 0.0)
         return (
             value
@@ -119,35 +134,47 @@ class Inputs:
     everywhere.
     """
 
+    method: Method
     made: dict[tuple[int, str], Any] = field(default_factory=dict)
 
-    def gain(self, instrument: str, u: float) -> Any:
-        """An instrument's gain: 1 with standard uncertainty u."""
-        return self.made.setdefault((0, instrument), ufloat(1.0, u, instrument))
+    def _tag(self, name: str, n: int) -> str:
+        return f"reading-{self.method.ID}.{name}:{n}" if n else f"readings-{self.method.ID}.{name}"
 
-    def of(self, record: Record, name: str, label: str) -> Any:
+    def gain(self, instrument: str, u: float) -> Any:
+        """An instrument's gain, 1 with standard uncertainty u, by the dimension that tells it."""
+        return self.made.setdefault((0, instrument), ufloat(1.0, u, self._tag(instrument, 0)))
+
+    def of(self, record: Record, name: str, n: int = 0) -> Any:
+        """A field of the method, or of reading n."""
         value = getattr(record, name)
         key = (id(record), name)
         if key not in self.made:
-            self.made[key] = from_measured(value, label) if value is not None else None
+            self.made[key] = None if value is None else from_measured(value, self._tag(name, n))
         return self.made[key]
 
+    def further(self, value: float, u: float, name: str, n: int = 0) -> Any:
+        """An input of the method's INPUTS; of reading n."""
+        return ufloat(value, u, self._tag(name, n))
 
-def over_repeats(label: str, kind: str, values: Sequence[Any]) -> Result:
+
+_REPEATS = declare("readings.repeats", "scatter between repeats", "repeats").id
+
+
+def over_repeats(id: str, label: str, kind: str, values: Sequence[Any]) -> Result:
     """Mean of repeats; scatter beyond what the readings' own uncertainties explain is one more
     input, s/√n, widened as Student's t for few repeats (JCGM 101:2008, 6.4.9.4)."""
     n = len(values)
     mean = mean_of(values)
     if n < 2:
-        return Result(label, kind, mean)
+        return Result(id, label, kind, mean)
     centre = nominal(mean)
     s = math.sqrt(sum((nominal(v) - centre) ** 2 for v in values) / (n - 1))
     wider = math.sqrt((n - 1) / (n - 3)) if n > 3 else 3.0
     # variance that the readings' own uncertainties account for
     explained = sum(_own(v) ** 2 for v in values) / n
     u = wider * math.sqrt(max(0.0, s**2 - explained) / n)
-    value = mean + ufloat(0.0, u, "scatter between repeats") if u > 0 else mean
-    return Result(label, kind, value, s / abs(centre) if centre else None, n)
+    value = mean + ufloat(0.0, u, _REPEATS) if u > 0 else mean
+    return Result(id, label, kind, value, s / abs(centre) if centre else None, n)
 
 
 def _own(value: Any) -> float:
@@ -155,7 +182,7 @@ def _own(value: Any) -> float:
     nothing.
     """
     parts: dict[Any, float] = getattr(value, "error_components", dict)()
-    return math.sqrt(sum(u**2 for v, u in parts.items() if str(v.tag).startswith("reading")))
+    return math.sqrt(sum(u**2 for v, u in parts.items() if whose(v.tag) == "reading"))
 
 
 def local_gravity(latitude: float, height: float = 0.0) -> float:

@@ -53,6 +53,7 @@ class MotorReading(Reading):
 class BareMotor(Method):
     """Any mix of unloaded, stalled and loaded readings, at one voltage or several."""
 
+    ID: ClassVar[str] = "bare-motor"
     TITLE: ClassVar[str] = "Bare motor"
     PURPOSE: ClassVar[str] = (
         "The motor's line from readings without load, held still, and loaded. At least one that"
@@ -114,7 +115,7 @@ class BareMotor(Method):
         """The motor with its uncertainties, and each reading's voltage less the line's [V]. Raises
         ValueError.
         """
-        x = Inputs()
+        x = Inputs(self)
         V, w, current = (
             [self.read(x, r, f, n) for n, r in enumerate(readings, start=1)]
             for f in ("voltage", "speed", "current")
@@ -148,7 +149,7 @@ class BareMotor(Method):
             if r.speed.value > 0 and (r.torque is None or r.torque.value == 0)
         ]
         loaded = [
-            k * i - x.of(r, "torque", f"reading {n}: torque")
+            k * i - x.of(r, "torque", n)
             for n, (i, r) in enumerate(zip(current, readings, strict=True), start=1)
             if r.torque is not None and r.torque.value > 0
         ]
@@ -166,39 +167,51 @@ class BareMotor(Method):
     def curve(self, readings: Sequence[MotorReading]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """Speed over current at `at_voltage`, from running free to standing."""
         motor, _ = self.line(readings)
-        V = Inputs().of(self, "at_voltage", "voltage")
+        V = Inputs(self).of(self, "at_voltage")
         current = np.linspace(nominal(motor.friction / motor.k), nominal(V / motor.R), 24)
         speed = [(V - i * motor.R) / motor.k for i in current.tolist()]
         return current, np.array([nominal(s) for s in speed]), np.array([std(s) for s in speed])
 
     def reduce(self, readings: Sequence[MotorReading]) -> Judged:
         motor, residuals = self.line(readings)
-        x = Inputs()
-        V = x.of(self, "at_voltage", "voltage")
+        x = Inputs(self)
+        V = x.of(self, "at_voltage")
         free_current, stall_current = motor.friction / motor.k, V / motor.R
         results = [
-            Result("Resistance", "resistance", motor.R),
-            Result("Constant k", "constant", motor.k),
-            Result("Friction", "torque", motor.friction),
-            Result("No-load speed", "speed", motor.speed(0.0, V)),
-            Result("No-load current", "current", free_current),
-            Result("Stall torque", "torque", motor.stall_torque(V)),
-            Result("Stall current", "current", stall_current),
+            Result("resistance", "Resistance", "resistance", motor.R),
+            Result("constant", "Constant k", "constant", motor.k),
+            Result("friction", "Friction", "torque", motor.friction),
+            Result("no-load-speed", "No-load speed", "speed", motor.speed(0.0, V)),
+            Result("no-load-current", "No-load current", "current", free_current),
+            Result("stall-torque", "Stall torque", "torque", motor.stall_torque(V)),
+            Result("stall-current", "Stall current", "current", stall_current),
         ]
         if nominal(stall_current) > nominal(free_current) > 0:
             results.append(
-                Result("Best efficiency", "ratio", (1 - (free_current / stall_current) ** 0.5) ** 2)
+                Result(
+                    "best-efficiency",
+                    "Best efficiency",
+                    "ratio",
+                    (1 - (free_current / stall_current) ** 0.5) ** 2,
+                )
             )
         findings = []
         if self.cold_resistance is not None:
             warm = (
                 (COPPER_ZERO + self.cold_temperature - 273.15)
                 * motor.R
-                / x.of(self, "cold_resistance", "cold resistance")
+                / x.of(self, "cold_resistance")
                 - COPPER_ZERO
                 + 273.15
             )
-            results.append(Result("Winding temperature by its resistance", "temperature", warm))
+            results.append(
+                Result(
+                    "winding-temperature",
+                    "Winding temperature by its resistance",
+                    "temperature",
+                    warm,
+                )
+            )
             if nominal(warm) > 393.15:
                 findings.append(
                     noted(

@@ -49,6 +49,7 @@ class RunUpReading(Reading):
 class RunUp(Method):
     """Inertias on both sides of a ratio; speeds are those of the mass."""
 
+    ID: ClassVar[str] = "run-up"
     TITLE: ClassVar[str] = "Run-up of a known inertia"
     PURPOSE: ClassVar[str] = (
         "Torque and power from how fast a known inertia comes up to speed, the drag told by"
@@ -72,11 +73,11 @@ class RunUp(Method):
     safe: Annotated[float, Q("speed", "rpm", above=0.0)] = 300.0
 
     def reduce(self, readings: Sequence[RunUpReading]) -> Judged:
-        x = Inputs()
+        x = Inputs(self)
         ratio, rotor, mass = (
-            x.of(self, "ratio", "ratio"),
-            x.of(self, "rotor", "rotor inertia"),
-            x.of(self, "mass", "inertia of the mass"),
+            x.of(self, "ratio"),
+            x.of(self, "rotor"),
+            x.of(self, "mass"),
         )
         whole = mass + rotor * ratio**2
         torques, powers, drags, findings = [], [], [], []
@@ -87,8 +88,8 @@ class RunUp(Method):
                     " to speed"
                 )
             w1, w2 = (
-                x.of(r, "first", f"reading {n}: first speed"),
-                x.of(r, "second", f"reading {n}: second speed"),
+                x.of(r, "first", n),
+                x.of(r, "second", n),
             )
             drag = 0.0
             if (
@@ -103,14 +104,11 @@ class RunUp(Method):
                     )
                 drag = (
                     whole
-                    * (
-                        x.of(r, "coast_first", f"reading {n}: coasting")
-                        - x.of(r, "coast_second", f"reading {n}: coasting, later")
-                    )
-                    / x.of(r, "coast_time", f"reading {n}: coasting time")
+                    * (x.of(r, "coast_first", n) - x.of(r, "coast_second", n))
+                    / x.of(r, "coast_time", n)
                 )
                 drags.append(drag)
-            torque = whole * (w2 - w1) / x.of(r, "time", f"reading {n}: time") + drag
+            torque = whole * (w2 - w1) / x.of(r, "time", n) + drag
             torques.append(torque)
             powers.append(torque * (w1 + w2) / 2)
             if r.second.value > self.safe:
@@ -162,13 +160,23 @@ class RunUp(Method):
                 )
             )
         results = [
-            over_repeats("Torque at the mass", "torque", torques),
-            over_repeats("Power at the middle speed", "power", powers),
+            over_repeats("mass-torque", "Torque at the mass", "torque", torques),
+            over_repeats("middle-power", "Power at the middle speed", "power", powers),
         ]
         if drags:
-            results.append(over_repeats("Drag", "torque", drags))
+            results.append(over_repeats("drag", "Drag", "torque", drags))
         results += [
-            Result("Torque at the motor, without losses", "torque", results[0].value / ratio),
-            Result("Inertia of the mass seen by the motor", "inertia", mass / ratio**2),
+            Result(
+                "motor-torque",
+                "Torque at the motor, without losses",
+                "torque",
+                results[0].value / ratio,
+            ),
+            Result(
+                "inertia-at-motor",
+                "Inertia of the mass seen by the motor",
+                "inertia",
+                mass / ratio**2,
+            ),
         ]
         return Judged(tuple(results), tuple(findings))

@@ -43,6 +43,7 @@ class ScaleReading(Reading):
 class Scale(Method):
     """The output shaft presses (or pulls) a lever against a scale that is read in mass."""
 
+    ID: ClassVar[str] = "scale"
     TITLE: ClassVar[str] = "Lever on a scale"
     PURPOSE: ClassVar[str] = (
         "Torque at standstill from what a scale shows under the end of a lever. Read the peak only"
@@ -85,8 +86,8 @@ class Scale(Method):
         return [ScaleReading(shows=mass(on), tare=mass(before)) for before, on in pushes]
 
     def reduce(self, readings: Sequence[ScaleReading]) -> Judged:
-        x = Inputs()
-        arm, g = x.of(self, "arm", "arm length"), x.of(self, "gravity", "gravity")
+        x = Inputs(self)
+        arm, g = x.of(self, "arm"), x.of(self, "gravity")
         torques = []
         findings = []
         for n, r in enumerate(readings, start=1):
@@ -105,7 +106,7 @@ class Scale(Method):
                             net=(net, "mass"),
                         )
                     )
-            torques.append(net * g * arm * cosine(x.of(r, "angle", f"reading {n}: angle")))
+            torques.append(net * g * arm * cosine(x.of(r, "angle", n)))
         worst = max(abs(r.angle.value) for r in readings)
         if worst > math.radians(8):
             findings.append(
@@ -120,4 +121,4 @@ class Scale(Method):
                     angle=(worst, "angle"),
                 )
             )
-        return Judged((over_repeats("Torque", "torque", torques),), tuple(findings))
+        return Judged((over_repeats("torque", "Torque", "torque", torques),), tuple(findings))

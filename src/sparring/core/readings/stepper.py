@@ -15,7 +15,7 @@ from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 from sparring.core.readings.method import Inputs, Judged, Method, Reading, Result, Time, Torque
 from sparring.core.records import Q
-from sparring.core.uncertainty import nominal, ufloat
+from sparring.core.uncertainty import nominal
 
 
 class StepReading(Reading):
@@ -39,6 +39,7 @@ class StepReading(Reading):
 class Stepper(Method):
     """Pull-out torque over step rate."""
 
+    ID: ClassVar[str] = "stepper"
     TITLE: ClassVar[str] = "Stepper, torque at a step rate"
     PURPOSE: ClassVar[str] = (
         "What a stepper carries at the test's step rate before it falls out of step, for the drive"
@@ -51,13 +52,14 @@ class Stepper(Method):
         ("Inertia that it turns", "inertia"),
     )
     READING: ClassVar[type[Reading]] = StepReading
+    INPUTS: ClassVar[dict[str, str]] = {"bracket": "between kept and lost"}
 
     steps: Annotated[int, Field(ge=4, le=10_000)] = 200
     micro: Annotated[int, Field(ge=1, le=256)] = 1
     inertia: Annotated[Measured, Q("inertia", "g·cm²", above=0.0)] | None = None
 
     def reduce(self, readings: Sequence[StepReading]) -> Judged:
-        x = Inputs()
+        x = Inputs(self)
         results: list[Result] = []
         findings = []
         found = []
@@ -68,19 +70,15 @@ class Stepper(Method):
                     f" {r.kept.value:.3g} N·m; exchange them"
                 )
             kept, lost = (
-                x.of(r, "kept", f"reading {n}: kept"),
-                x.of(r, "lost", f"reading {n}: lost"),
+                x.of(r, "kept", n),
+                x.of(r, "lost", n),
             )
             between = (nominal(lost) - nominal(kept)) / math.sqrt(12)
-            torque: Any = (kept + lost) / 2 + ufloat(
-                0.0, between, f"reading {n}: between kept and lost"
-            )
-            speed = 2 * math.pi * x.of(r, "rate", f"reading {n}: rate") / (self.steps * self.micro)
+            torque: Any = (kept + lost) / 2 + x.further(0.0, between, "bracket", n)
+            speed = 2 * math.pi * x.of(r, "rate", n) / (self.steps * self.micro)
             found.append((nominal(speed), torque, speed))
             if self.inertia is not None and r.ramp is not None:
-                needed = (
-                    x.of(self, "inertia", "inertia") * speed / x.of(r, "ramp", f"reading {n}: ramp")
-                )
+                needed = x.of(self, "inertia") * speed / x.of(r, "ramp", n)
                 if nominal(needed) > 0.1 * nominal(torque):
                     findings.append(
                         noted(
@@ -95,10 +93,14 @@ class Stepper(Method):
                             torque=(torque, "torque"),
                         )
                     )
-        for speed, torque, exact in sorted(found, key=lambda f: f[0]):
+        for n, (speed, torque, exact) in enumerate(sorted(found, key=lambda f: f[0]), start=1):
             rpm = speed * 60 / (2 * math.pi)
-            results.append(Result(f"Pull-out torque at {rpm:.4g} rpm", "torque", torque))
-            results.append(Result(f"Power at {rpm:.4g} rpm", "power", torque * exact))
+            results.append(
+                Result(
+                    f"pull-out-torque:{n}", f"Pull-out torque at {rpm:.4g} rpm", "torque", torque
+                )
+            )
+            results.append(Result(f"power:{n}", f"Power at {rpm:.4g} rpm", "power", torque * exact))
         torques = [nominal(t) for _, t, _ in sorted(found, key=lambda f: f[0])]
         if any(b > 1.15 * a for a, b in pairwise(torques)):
             findings.append(

@@ -49,6 +49,7 @@ class Swing(Method):
     a known body has been timed on.
     """
 
+    ID: ClassVar[str] = "swing"
     TITLE: ClassVar[str] = "Swing test of an inertia"
     PURPOSE: ClassVar[str] = (
         "Inertia of a flywheel, drum or rotor from the time of its twisting swings. Small swings:"
@@ -82,10 +83,10 @@ class Swing(Method):
         return [SwingReading(swings=min(count, 1000), time=time)]
 
     def reduce(self, readings: Sequence[SwingReading]) -> Judged:
-        x = Inputs()
+        x = Inputs(self)
         found = []
         for n, r in enumerate(readings, start=1):
-            period = x.of(r, "time", f"reading {n}: time") / r.swings
+            period = x.of(r, "time", n) / r.swings
             if self.hung_on == "a wire":
                 if self.known is None or r.known_time is None:
                     raise ValueError(
@@ -93,17 +94,15 @@ class Swing(Method):
                         " as many swings of it on the same wire"
                     )
                 found.append(
-                    x.of(self, "known", "known inertia")
-                    * (period * r.swings / x.of(r, "known_time", f"reading {n}: known body's time"))
-                    ** 2
+                    x.of(self, "known") * (period * r.swings / x.of(r, "known_time", n)) ** 2
                 )
             else:
-                force = x.of(self, "mass", "mass") * x.of(self, "gravity", "gravity")
+                force = x.of(self, "mass") * x.of(self, "gravity")
                 found.append(
                     force
-                    * x.of(self, "radius", "cord radius") ** 2
+                    * x.of(self, "radius") ** 2
                     * period**2
-                    / (4 * math.pi**2 * x.of(self, "length", "cord length"))
+                    / (4 * math.pi**2 * x.of(self, "length"))
                 )
         findings = []
         if self.hung_on != "a wire" and self.length.value < 5 * self.radius.value:
@@ -135,14 +134,15 @@ class Swing(Method):
                     time=(min(r.time.value for r in readings), "time"),
                 )
             )
-        inertia = over_repeats("Inertia", "inertia", found)
+        inertia = over_repeats("inertia", "Inertia", "inertia", found)
         results = [inertia]
         if self.hung_on != "a wire" and self.mass.value > 0:
             results.append(
                 Result(
+                    "radius-of-gyration",
                     "Radius of gyration",
                     "length",
-                    (inertia.value / x.of(self, "mass", "mass")) ** 0.5,
+                    (inertia.value / x.of(self, "mass")) ** 0.5,
                 )
             )
         return Judged(tuple(results), tuple(findings))

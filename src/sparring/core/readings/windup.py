@@ -13,7 +13,7 @@ from sparring.core.readings import logged
 from sparring.core.readings.method import Accuracy, Inputs, Judged, Method, Reading, Result, Torque
 from sparring.core.recording import Recording
 from sparring.core.records import Q
-from sparring.core.uncertainty import nominal, ufloat
+from sparring.core.uncertainty import nominal
 
 
 class WindUpReading(Reading):
@@ -31,6 +31,7 @@ class WindUpReading(Reading):
 class WindUp(Method):
     """Points on a loop from one torque through zero to the other and back."""
 
+    ID: ClassVar[str] = "wind-up"
     TITLE: ClassVar[str] = "Wind-up and lost motion"
     PURPOSE: ClassVar[str] = (
         "Play, stiffness and friction from a slow loop: torque one way, back, the other way, and"
@@ -43,6 +44,8 @@ class WindUp(Method):
         ("Angle sensor, beyond ±", "protractor"),
     )
     READING: ClassVar[type[Reading]] = WindUpReading
+    INPUTS: ClassVar[dict[str, str]] = {"corners": "corners of the loop between points"}
+    ALL: ClassVar[frozenset[str]] = frozenset(("corners",))
     CHANNELS: ClassVar[tuple[str, ...]] = ("torque", "angle")
     PICTURE: ClassVar[tuple[str, ...]] = ("torque", "angle")
     LOOP: ClassVar[bool] = True
@@ -61,7 +64,7 @@ class WindUp(Method):
         ]
 
     def reduce(self, readings: Sequence[WindUpReading]) -> Judged:
-        x = Inputs()
+        x = Inputs(self)
         rows = [
             (self.read(x, r, "torque", n), self.read(x, r, "angle", n))
             for n, r in enumerate(readings, start=1)
@@ -96,13 +99,11 @@ class WindUp(Method):
                 torque, torque[1:] + torque[:1], angle, angle[1:] + angle[:1], strict=True
             )
         )
-        loop = (loop if nominal(loop) >= 0 else -loop) * ufloat(
-            1.0, 2 / len(rows), "corners of the loop between points"
-        )
+        loop = (loop if nominal(loop) >= 0 else -loop) * x.further(1.0, 2 / len(rows), "corners")
         results = [
-            Result("Lost motion at no torque", "angle", play),
-            Result("Stiffness", "stiffness", 1 / slope),
-            Result("Energy lost in one loop", "energy", loop),
+            Result("lost-motion", "Lost motion at no torque", "angle", play),
+            Result("stiffness", "Stiffness", "stiffness", 1 / slope),
+            Result("loop-energy", "Energy lost in one loop", "energy", loop),
         ]
         findings = []
         uneven = (

@@ -10,6 +10,7 @@ from typing import Any
 
 from sparring.core import motor as motors
 from sparring.core.build import Build
+from sparring.core.input_quantity import declare
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.rig import Rig, Sensors, calibration
@@ -17,7 +18,30 @@ from sparring.core.rig.meters import METERS, Meter, meter
 from sparring.core.run import Run
 from sparring.core.uncertainty import LineFit, from_measured, ufloat
 
-_CELL = "load cell"
+_AT_THE_LOAD = {
+    name: declare(f"{name}.at-load", f"{name} at the load", "rig").id
+    for name in ("voltmeter", "ammeter")
+}
+_WEIGHT = declare("weight", "weight hung", "rig").id
+_TARE = declare("tare", "tare", "rig").id
+_GRAVITY = declare("gravity", "gravity", "place").id
+_WINDING = declare("winding-temperature", "winding temperature", "rig").id
+_HEATING = declare("winding-warming", "warming during the lift", "rig").id
+_ROTOR = declare("rotor-inertia", "rotor inertia", "rig").id
+_WHOSE_DRAG = declare("whose-drag", "whose drag it is", "rig").id
+_OTHER_DRAG = declare("other-drag", "drag at other speeds", "rig").id
+_MOTOR = {
+    field: (
+        declare(f"motor.{field}", f"motor readings: {words}", "build"),
+        declare(f"further-motor.{field}", f"motor {{0}} readings: {words}", "build"),
+    )
+    for field, words in (
+        ("voltage", "voltage"),
+        ("no_load_speed", "no-load speed"),
+        ("no_load_current", "no-load current"),
+        ("stall_current", "stall current"),
+    )
+}
 
 
 class ReductionError(ValueError):
@@ -68,7 +92,7 @@ def instruments_of(sensors: Sensors, made: dict[Any, Meter] | None = None) -> In
 
     def at_the_load(name: str, accuracy: float) -> Meter:
         return made.setdefault(
-            (name, accuracy), Meter(ufloat(1.0, accuracy / 2, f"{name} at the load"))
+            (name, accuracy), Meter(ufloat(1.0, accuracy / 2, _AT_THE_LOAD[name]))
         )
 
     try:
@@ -100,7 +124,9 @@ class Inputs:
     other_drag: Any  # 0, rectangular within ± 1: how drag goes on beyond the speeds it was seen at
     masses: dict[float, Any] = field(default_factory=dict)
     tares: dict[Any, Any] = field(default_factory=dict)
-    cells: dict[tuple[str, calibration.Calibration], LineFit] = field(default_factory=dict)
+    cells: dict[tuple[tuple[str, str], calibration.Calibration], LineFit] = field(
+        default_factory=dict
+    )
     made: dict[Any, Meter] = field(default_factory=dict)
     sets: dict[Sensors, Instruments] = field(default_factory=dict)
 
@@ -110,17 +136,19 @@ class Inputs:
         """
         if run.calibration is None:
             return self.cell
-        return self._line(run.calibration, gravity, _CELL)
+        return self._line(run.calibration, gravity, calibration.CELL)
 
     def second_cell_of(self, run: Run, gravity: float) -> LineFit | None:
         """The same of the second cell; it counts from its calibration's own zero."""
         cal = self.meters_of(run).sensors.second_calibration
-        return None if cal is None else self._line(cal, gravity, "second load cell")
+        return None if cal is None else self._line(cal, gravity, calibration.SECOND_CELL)
 
-    def _line(self, cal: calibration.Calibration, gravity: float, tag: str) -> LineFit:
-        if (tag, cal) not in self.cells:
-            self.cells[tag, cal] = calibration.fit(cal, gravity, tag)
-        return self.cells[tag, cal]
+    def _line(
+        self, cal: calibration.Calibration, gravity: float, which: calibration.Line
+    ) -> LineFit:
+        if (which, cal) not in self.cells:
+            self.cells[which, cal] = calibration.fit(cal, gravity, which)
+        return self.cells[which, cal]
 
     def meters_of(self, run: Run) -> Instruments:
         """The instruments in force at the run; the same one is the same input in every run."""
@@ -132,13 +160,13 @@ class Inputs:
 
     def mass(self, m: Any) -> Any:
         """The same weight is the same input in every run."""
-        return self.masses.setdefault(m.value, from_measured(m, "weight hung"))
+        return self.masses.setdefault(m.value, from_measured(m, _WEIGHT))
 
     def tare(self, reading: Measured) -> Any:
         """One tare serves all lifts until the next: the same reading is the same input in every
         run.
         """
-        return self.tares.setdefault(reading, from_measured(reading, "tare"))
+        return self.tares.setdefault(reading, from_measured(reading, _TARE))
 
 
 def inputs_of(build: Build, rig: Rig) -> Inputs:
@@ -147,42 +175,43 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
     """
     m = build.motor
 
-    def line(readings: motors.MotorReadings, whose: str) -> motors.Motor:
+    def line(readings: motors.MotorReadings, n: int) -> motors.Motor:
+        def figure(name: str) -> Any:
+            first, further = _MOTOR[name]
+            return from_measured(getattr(readings, name), first.id if n == 1 else further.of(n))
+
         return motors.identify(
-            from_measured(readings.voltage, f"{whose} readings: voltage"),
-            from_measured(readings.no_load_speed, f"{whose} readings: no-load speed"),
-            from_measured(readings.no_load_current, f"{whose} readings: no-load current"),
-            from_measured(readings.stall_current, f"{whose} readings: stall current"),
+            figure("voltage"),
+            figure("no_load_speed"),
+            figure("no_load_current"),
+            figure("stall_current"),
             readings.winding_temperature,
         )
 
     try:
         further = [
-            (line(f.readings, f"motor {n}"), f.gearing)
-            for n, f in enumerate(build.further_motors, start=2)
+            (line(f.readings, n), f.gearing) for n, f in enumerate(build.further_motors, start=2)
         ]
-        motor = motors.together([(line(m, "motor"), 1.0), *further])
-        cell = (
-            calibration.fit(rig.calibration, rig.gravity.value, _CELL) if rig.calibration else None
-        )
+        motor = motors.together([(line(m, 1), 1.0), *further])
+        cell = calibration.fit(rig.calibration, rig.gravity.value) if rig.calibration else None
     except ValueError as err:
         raise ReductionError(str(err)) from err
     made: dict[Any, Meter] = {}
     return Inputs(
         ratio=abs(build.ratio()),
         figures=rig.method.shared(),
-        gravity=from_measured(rig.gravity, "gravity"),
+        gravity=from_measured(rig.gravity, _GRAVITY),
         meters=instruments_of(rig.sensors, made),
         made=made,
         motor=motor,
-        warming=ufloat(0.0, 1.0, "winding temperature"),
+        warming=ufloat(0.0, 1.0, _WINDING),
         heat_capacity=build.heat_capacity(),
-        heating=ufloat(1.0, 0.25, "warming during the lift"),
+        heating=ufloat(1.0, 0.25, _HEATING),
         cell=cell,
-        cells={(_CELL, rig.calibration): cell} if rig.calibration and cell else {},
-        whose_drag=ufloat(0.0, 1.0, "whose drag it is"),
-        other_drag=ufloat(0.0, 1 / math.sqrt(3), "drag at other speeds"),
-        rotor=build.rotor_inertia() * ufloat(1.0, 0.1, "rotor inertia"),
+        cells={(calibration.CELL, rig.calibration): cell} if rig.calibration and cell else {},
+        whose_drag=ufloat(0.0, 1.0, _WHOSE_DRAG),
+        other_drag=ufloat(0.0, 1 / math.sqrt(3), _OTHER_DRAG),
+        rotor=build.rotor_inertia() * ufloat(1.0, 0.1, _ROTOR),
     )
 
 

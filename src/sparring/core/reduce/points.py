@@ -17,7 +17,7 @@ import numpy as np
 from sparring.core import motor as motors
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import Inputs, ReductionError, seen
-from sparring.core.reduce.spread import SCATTER
+from sparring.core.reduce.spread import WINDOW
 from sparring.core.reduce.windows import (
     Window,
     autocorrelation_time,
@@ -199,7 +199,7 @@ def point_at(
         return (
             None
             if math.isnan(value)
-            else by(ufloat(value, 0.0 if math.isinf(u) else u, key.replace("_", " ") + SCATTER))
+            else by(ufloat(value, 0.0 if math.isinf(u) else u, WINDOW.of(key)))
         )
 
     if speed is None and not method.STANDS:
@@ -211,7 +211,7 @@ def point_at(
             speed = speed + ufloat(
                 0.0,
                 2 * math.pi / sensors.pulses / window.length / math.sqrt(6),
-                "tachometer's pulses" + SCATTER,
+                WINDOW.of("tachometer's pulses"),
             )
     # an arm meets its stop before anything is steady: no electrical figure means anything
     voltage, current = (
@@ -225,7 +225,7 @@ def point_at(
         product = steady.channels["voltage"] * steady.channels["current"]
         value, u, _ = level(product)
         power_in = (
-            ufloat(value, u if math.isfinite(u) else 0.0, "power" + SCATTER)
+            ufloat(value, u if math.isfinite(u) else 0.0, WINDOW.of("power"))
             * meters.voltage.doubt
             * meters.current.doubt
         )

@@ -12,11 +12,12 @@ import numpy as np
 from sparring import __version__
 from sparring.core.build import Build
 from sparring.core.finding import Finding, PeerStep
+from sparring.core.input_quantity import declare
 from sparring.core.plan import Plan
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import ReductionError
 from sparring.core.reduce.points import Point
-from sparring.core.reduce.spread import REPEATS, SCATTER, of_one_run, random_part, shared_parts
+from sparring.core.reduce.spread import REPEATS, WINDOW, of_one_run, random_part, shared_parts
 from sparring.core.reduce.windows import powered_spans
 from sparring.core.rig import MethodBase, Rig
 from sparring.core.run import Run
@@ -24,6 +25,8 @@ from sparring.core.uncertainty import mean_of, means_of, nominal, std, ufloat
 
 NOTABLE_EXCESS = 0.15
 """Loss above the expected one, as a part of it, that is worth a word."""
+_BRACKET = declare("stall-bracket", "weights that bracket the stall", "rig").id
+_BENT = declare("bent-line", "departure from a straight line", "rig").id
 COMBINED = (
     "torque",
     "speed",
@@ -97,9 +100,7 @@ class Stall:
         if self.lifted is None or self.not_lifted is None:
             return None
         half = (nominal(self.not_lifted) - nominal(self.lifted)) / 2
-        return (self.lifted + self.not_lifted) / 2 + ufloat(
-            0.0, abs(half) / math.sqrt(3), "weights that bracket the stall"
-        )
+        return (self.lifted + self.not_lifted) / 2 + ufloat(0.0, abs(half) / math.sqrt(3), _BRACKET)
 
 
 @dataclass(frozen=True)
@@ -282,7 +283,7 @@ def headline(result: TestResult) -> dict[str, Any]:
                 nominal(s.gearbox),
                 random_part(s.gearbox),
                 len(s.points),
-                shared_parts(s.gearbox, result.rig.name),
+                shared_parts(s.gearbox),
             )
             for s in result.lifted
             if s.gearbox is not None
@@ -333,7 +334,7 @@ def _draw(group: Sequence[Point]) -> Drawn:
             (slope * variable.std_dev) ** 2
             for v in values
             for variable, slope in getattr(v, "derivatives", {}).items()
-            if (variable.tag or "").endswith(SCATTER)
+            if (variable.tag or "").startswith(f"{WINDOW.id}:")
         )
         scatters[name] = _Scatter(
             float(((x / mean - 1) ** 2).sum()), len(x) - 1, sum(own) / mean**2, len(x)
@@ -421,7 +422,7 @@ def _speed_line(steps: Sequence[Step]) -> SpeedLine | None:
             sum((y - a - b * x) ** 2 for x, y in zip(plain_x, plain_y, strict=True))
             / (len(lifted) - 2)
         )
-    noisy = [y + ufloat(0.0, extra, "departure from a straight line") for y in ys] if extra else ys
+    noisy = [y + ufloat(0.0, extra, _BENT) for y in ys] if extra else ys
     a, b = fit(noisy, xs, extra)
     return SpeedLine(a, b, -a / b if nominal(b) < 0 else None)
 

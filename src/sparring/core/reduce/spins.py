@@ -17,7 +17,7 @@ import numpy as np
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import Inputs, ReductionError, seen
 from sparring.core.reduce.points import Point, point_at
-from sparring.core.reduce.spread import COASTED, SCATTER
+from sparring.core.reduce.spread import COAST_DOWN, COASTING, WINDOW
 from sparring.core.reduce.windows import Window, block_means, parabola
 from sparring.core.rig import Rig, RunUp
 from sparring.core.run import Run
@@ -71,9 +71,9 @@ def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> lis
         at, slope, u_at, u_slope = parabola(t[first:last], speed[first:last])
         if slope <= 0:
             continue
-        w = inputs.meters_of(run).speed(ufloat(at, u_at, "speed" + SCATTER))
+        w = inputs.meters_of(run).speed(ufloat(at, u_at, WINDOW.of("speed")))
         faster = inputs.meters_of(run).speed.doubt * ufloat(
-            slope, u_slope, "acceleration" + SCATTER
+            slope, u_slope, WINDOW.of("acceleration")
         )
         torque = inertia * faster
         if drag is not None:
@@ -120,10 +120,10 @@ def _drag(
         at.append(w * w)
         slowing.append(-slope)
     if max(at) > _WIDE * min(at):
-        line = fit_line(np.array(at), np.array(slowing), tag=COASTED)
+        line = fit_line(np.array(at), np.array(slowing), inputs=COAST_DOWN)
         return lambda w: line.intercept + line.slope * w**2
     known = ufloat(
-        float(np.mean(slowing)), float(np.std(slowing, ddof=1)) / math.sqrt(pieces), COASTED
+        float(np.mean(slowing)), float(np.std(slowing, ddof=1)) / math.sqrt(pieces), COASTING
     )
     which = inputs.other_drag
 

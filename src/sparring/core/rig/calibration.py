@@ -9,6 +9,7 @@ from typing import Annotated, Any, NamedTuple
 import numpy as np
 from pydantic import Field
 
+from sparring.core.input_quantity import declare, line_inputs
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
 from sparring.core.uncertainty import LineFit, fit_line, from_measured, nominal, std
@@ -49,14 +50,22 @@ class Calibration(Record):
     points: Annotated[tuple[CalibrationPoint, ...], Field(min_length=3, max_length=200)]
 
 
-def fit(calibration: Calibration, gravity: float, tag: str = "load cell") -> LineFit:
+Line = tuple[str, str]
+"""The tags of a cell's two: its zero and its sensitivity."""
+CELL = line_inputs("cell", "load cell", "rig")
+SECOND_CELL = line_inputs("second-cell", "second load cell", "rig")
+_BEFORE_ZERO = declare("cell-before.zero", "zero before", "rig")
+_BEFORE_SLOPE = declare("cell-before.slope", "sensitivity before", "rig")
+
+
+def fit(calibration: Calibration, gravity: float, inputs: Line = CELL) -> LineFit:
     """Reading [counts] = zero + sensitivity · force [N], about force 0.
 
     Raises ValueError when the points cannot give a line.
     """
     force = np.array([p.mass.value * gravity for p in calibration.points])
     reading = np.array([p.reading for p in calibration.points])
-    line = fit_line(force, reading, tag=tag)
+    line = fit_line(force, reading, inputs=inputs)
     if abs(nominal(line.slope)) <= 5 * std(line.slope):
         raise ValueError(
             "the readings do not follow the masses; was each mass hanging free on the cell, and the"
@@ -96,10 +105,10 @@ def drift(calibration: Calibration, gravity: float) -> Drift | None:
         before, line = calibration.earlier[-1], fit(calibration, gravity)
     except ValueError:
         return None
-    old = from_measured(before.sensitivity, "sensitivity before")
+    old = from_measured(before.sensitivity, _BEFORE_SLOPE.id)
     return Drift(
         line.slope / old - 1,
-        (line.intercept - from_measured(before.zero, "zero before")) / line.slope,
+        (line.intercept - from_measured(before.zero, _BEFORE_ZERO.id)) / line.slope,
     )
 
 

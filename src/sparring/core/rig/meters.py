@@ -14,6 +14,7 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from sparring.core.input_quantity import declare, line_inputs
 from sparring.core.records import Q, Record
 from sparring.core.rig.calibration import Calibration, Day
 from sparring.core.uncertainty import LineFit, fit_line, nominal, std, ufloat
@@ -107,12 +108,19 @@ the channels it reads.
 """
 
 
-def fit(comparison: Comparison, tag: str = "meter") -> LineFit:
+_LINES = {name: line_inputs(name, name, "rig") for name in METERS}
+_GAINS = {name: declare(f"{name}.gain", name, "rig").id for name in METERS}
+_REFERENCES = {
+    name: declare(f"{name}.reference", f"{name}'s reference", "rig").id for name in METERS
+}
+
+
+def fit(comparison: Comparison, name: str = "voltmeter") -> LineFit:
     """shown = zero + gain · reference. Raises ValueError when the points give no line or do not
     follow the reference.
     """
     true, shown = comparison.pairs()
-    line = fit_line(true, shown, tag=tag)
+    line = fit_line(true, shown, inputs=_LINES[name])
     if nominal(line.slope) <= 5 * std(line.slope):
         raise ValueError(
             "the meter does not follow the reference; were both on the same two points, and the"
@@ -145,10 +153,10 @@ def meter(sensors: Sensors, name: str) -> Meter:
     """The instrument `name` of METERS. Raises ValueError as `fit` does."""
     comparison: Comparison | None = getattr(sensors, name)
     if comparison is None:
-        return Meter(ufloat(1.0, getattr(sensors, METERS[name][2]) / 2, name))
+        return Meter(ufloat(1.0, getattr(sensors, METERS[name][2]) / 2, _GAINS[name]))
     line = fit(comparison, name)
     zero, gain = nominal(line.intercept), nominal(line.slope)
-    reference = ufloat(1.0, comparison.reference_accuracy / 2, f"{name}'s reference")
+    reference = ufloat(1.0, comparison.reference_accuracy / 2, _REFERENCES[name])
     return Meter(gain / line.slope * reference, zero, gain, (zero - line.intercept) / line.slope)
 
 

@@ -8,6 +8,7 @@ from abc import abstractmethod
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any, ClassVar
 
+from sparring.core.input_quantity import declare, lowered
 from sparring.core.quantity import Measured
 from sparring.core.records import Record
 from sparring.core.uncertainty import from_measured, nominal
@@ -104,6 +105,17 @@ class MethodBase(Record):
         output may do `limit`."""
         return limit
 
+    @classmethod
+    def __pydantic_init_subclass__(cls, **kwargs: Any) -> None:
+        super().__pydantic_init_subclass__(**kwargs)
+        for label, name in cls.FIELDS:
+            declare(cls._input(name), lowered(label), "rig")
+
+    @classmethod
+    def _input(cls, name: str) -> str:
+        """The id of a dimension as an input quantity."""
+        return f"{cls.model_fields['kind'].default}.{name}"
+
     # --- what follows -----------------------------------------------------------------------------
 
     def figures(self) -> dict[str, Any]:
@@ -115,12 +127,12 @@ class MethodBase(Record):
         }
 
     def shared(self) -> dict[str, Any]:
-        """Every dimension as one input, the same in all runs, named as the tester knows it."""
+        """Every dimension as one input, the same in all runs."""
         found: dict[str, Any] = {}
-        for label, name in self.FIELDS:
+        for _, name in self.FIELDS:
             value = getattr(self, name)
             if isinstance(value, Measured):
-                found[name] = from_measured(value, label[0].lower() + label[1:])
+                found[name] = from_measured(value, self._input(name))
             elif isinstance(value, int | float):
                 found[name] = value
         return found
