@@ -5,6 +5,8 @@ import pytest
 
 from sparring.core.analysis import analyse
 from sparring.core.build import Build
+from sparring.core.instruments.calibration import Calibration
+from sparring.core.methods.hoist import Hoist
 from sparring.core.motor import MotorReadings
 from sparring.core.plan import Plan
 from sparring.core.plant.bench import Bench, bench_of
@@ -12,8 +14,6 @@ from sparring.core.plant.lifts import lift
 from sparring.core.plant.sensors import SensorSet, calibration_points
 from sparring.core.quantity import Measured
 from sparring.core.rig import Limits, Rig
-from sparring.core.rig.calibration import Calibration
-from sparring.core.rig.hoist import Hoist
 from sparring.core.run import Run
 from sparring.core.train.kinds.spur import SpurStage
 from sparring.core.uncertainty import nominal, std

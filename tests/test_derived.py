@@ -14,11 +14,11 @@ from hypothesis import strategies as st
 
 from sparring.core import uncertainty
 from sparring.core.analysis import Reductions, analyse
+from sparring.core.methods import METHODS
 from sparring.core.plan import Plan
 from sparring.core.quantity import Measured
 from sparring.core.reduce.results import COMBINED
 from sparring.core.reduce.spread import WINDOW, of_one_run, random_part, shared_parts
-from sparring.core.rig import METHODS
 from sparring.core.uncertainty import budget, mean_of, nominal, std, ufloat
 from sparring.demo import hollin_yard
 from sparring.exchange import derive, export_test, peers_of

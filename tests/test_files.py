@@ -372,9 +372,10 @@ def test_our_own_unchecked_figures_hold(build):
     """Templates and tables are made without checks, for a quick start: each is what the checks
     would have made.
     """
+    from sparring.core.methods import METHODS
     from sparring.core.motor import FurtherMotor
     from sparring.core.plan import Plan
-    from sparring.core.rig import METHODS, Rig
+    from sparring.core.rig import Rig
     from sparring.core.train import materials
     from sparring.core.train.kinds import KINDS
 

@@ -16,9 +16,9 @@ from PyQt6.QtWidgets import QApplication, QInputDialog
 from sparring.bench import machine
 from sparring.bench.recorder import Recorder
 from sparring.bench.ring import Ring
+from sparring.core.methods import METHODS
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
-from sparring.core.rig import METHODS
 from sparring.core.uncertainty import nominal
 from sparring.demo import hollin_yard
 from sparring.files import record_files
@@ -472,7 +472,8 @@ def test_calibration_is_guided_up_and_down_the_shelf(window, tmp_path, qtbot):
     """Guide hangs each mass on the simulated cell, waits until it is still, and takes it; the sheet
     is written.
     """
-    from sparring.core.rig import Weight, calibration
+    from sparring.core.instruments import calibration
+    from sparring.core.rig import Weight
 
     d, s = window.desk, window.session
     shelf = tuple(Weight(name=f"w{m}", mass=Measured(m, 2e-4)) for m in (2.0, 1.0))
@@ -565,7 +566,7 @@ def test_a_meter_is_held_against_a_better_one_and_runs_keep_that(window, tmp_pat
 
 
 def test_the_simulated_bench_is_set_up_anew_for_another_method_and_another_build(window, qtbot):
-    from sparring.core.rig import Lever
+    from sparring.core.methods import Lever
 
     s, d = window.session, window.desk
     s.simulate(d.build, d.rig, speed=6.0)

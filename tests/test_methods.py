@@ -13,6 +13,9 @@ from helpers import CASES, about_95, benches
 from sparring.core.analysis import analyse
 from sparring.core.build import Build
 from sparring.core.findings.setup import judge_setup
+from sparring.core.instruments.calibration import Calibration
+from sparring.core.instruments.meters import METERS, Sensors
+from sparring.core.methods import METHODS, Brake, Drawbar, Generator, Hoist, Lever, RunUp
 from sparring.core.motor import MotorReadings
 from sparring.core.plan import Plan
 from sparring.core.plant.bench import Bench, bench_of
@@ -23,18 +26,7 @@ from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.core.reduce import sweeps
 from sparring.core.reduce.results import split_runs
-from sparring.core.rig import (
-    METHODS,
-    Brake,
-    Calibration,
-    Drawbar,
-    Generator,
-    Hoist,
-    Lever,
-    Rig,
-    RunUp,
-)
-from sparring.core.rig.meters import METERS, Sensors
+from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.core.train.kinds.spur import SpurStage
 from sparring.core.uncertainty import nominal, std

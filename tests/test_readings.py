@@ -11,26 +11,26 @@ from helpers import about_95, benches, lay, wait_for
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
+from sparring.core.characterise import METHODS
+from sparring.core.characterise.base import local_gravity
+from sparring.core.characterise.brake import BrakeReading, RopeBrake
+from sparring.core.characterise.counting import Counting, CountReading
+from sparring.core.characterise.drawbar import Drawbar, DrawbarReading
+from sparring.core.characterise.drum import DrumFriction, DrumReading
+from sparring.core.characterise.generator import Generator, GeneratorReading
+from sparring.core.characterise.lever import Lever, LeverReading
+from sparring.core.characterise.motor import BareMotor, MotorReading
+from sparring.core.characterise.runup import RunUp, RunUpReading
+from sparring.core.characterise.scale import Scale, ScaleReading
+from sparring.core.characterise.stepper import Stepper, StepReading
+from sparring.core.characterise.swing import Swing, SwingReading
+from sparring.core.characterise.windup import WindUp, WindUpReading
+from sparring.core.instruments.meters import VoltagePoint, Voltmeter
 from sparring.core.plant.bench import bench_of
 from sparring.core.plant.fixtures import FIXTURES, record
 from sparring.core.quantity import Measured
-from sparring.core.readings import METHODS
-from sparring.core.readings.brake import BrakeReading, RopeBrake
-from sparring.core.readings.counting import Counting, CountReading
-from sparring.core.readings.drawbar import Drawbar, DrawbarReading
-from sparring.core.readings.drum import DrumFriction, DrumReading
-from sparring.core.readings.generator import Generator, GeneratorReading
-from sparring.core.readings.lever import Lever, LeverReading
-from sparring.core.readings.method import local_gravity
-from sparring.core.readings.motor import BareMotor, MotorReading
-from sparring.core.readings.runup import RunUp, RunUpReading
-from sparring.core.readings.scale import Scale, ScaleReading
-from sparring.core.readings.stepper import Stepper, StepReading
-from sparring.core.readings.swing import Swing, SwingReading
-from sparring.core.readings.windup import WindUp, WindUpReading
 from sparring.core.recording import Recording
 from sparring.core.records import changed
-from sparring.core.rig.meters import VoltagePoint, Voltmeter
 from sparring.core.uncertainty import budget, nominal, std
 from sparring.files import log_files
 from sparring.logbook import recovery

@@ -9,6 +9,7 @@ from helpers import make_runs
 from sparring.core import predict
 from sparring.core.analysis import analyse
 from sparring.core.finding import Peer, PeerStep, explain
+from sparring.core.methods import hoist
 from sparring.core.plan import Lift, Plan, next_lift, sequence
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
@@ -17,7 +18,6 @@ from sparring.core.reduce.inputs import inputs_of
 from sparring.core.reduce.results import headline, split_runs
 from sparring.core.reduce.spread import random_part, shared_parts, size, unshared
 from sparring.core.reduce.windows import find_window, mean_with_uncertainty
-from sparring.core.rig import hoist
 from sparring.core.run import Run
 from sparring.core.uncertainty import nominal, std
 from sparring.demo import hollin_yard

@@ -13,14 +13,16 @@ from helpers import make_runs
 from sparring.core.analysis import analyse
 from sparring.core.finding import Peer, explain
 from sparring.core.findings.setup import judge_setup
+from sparring.core.instruments import calibration
+from sparring.core.instruments.calibration import Calibration, CalibrationPoint, Past
+from sparring.core.instruments.meters import METERS
+from sparring.core.methods import METHODS, Brake, Drawbar, Hoist, Lever, RunUp
 from sparring.core.plan import Lift, Plan, next_lift
 from sparring.core.predict import spin_plan
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.core.reduce.results import headline
-from sparring.core.rig import METHODS, Brake, Drawbar, Hoist, Lever, Rig, RunUp, calibration
-from sparring.core.rig.calibration import Calibration, CalibrationPoint, Past
-from sparring.core.rig.meters import METERS
+from sparring.core.rig import Rig
 from sparring.core.uncertainty import nominal, std
 
 TODAY = date(2026, 11, 25)

@@ -204,7 +204,7 @@ def test_a_finding_on_the_rig_leads_to_its_field(window):
 
 
 def test_a_generators_steps_are_typed_as_its_resistors(window, qtbot):
-    from sparring.core.rig import Generator
+    from sparring.core.methods import Generator
 
     page, d = window.rig_page, window.desk
     window.go("Rig")
@@ -227,7 +227,7 @@ def test_a_generators_steps_are_typed_as_its_resistors(window, qtbot):
 
 
 def test_a_rig_goes_to_another_method_and_back_without_losing_its_dimensions(window, qtbot):
-    from sparring.core.rig import METHODS, Hoist, Lever, RunUp
+    from sparring.core.methods import METHODS, Hoist, Lever, RunUp
 
     page, d = window.rig_page, window.desk
     window.go("Rig")
@@ -263,7 +263,7 @@ def test_a_rig_with_tests_is_not_turned_into_another_bench(window):
     """The lifts of three builds were made on it: they stay lifts, and the other method gets a rig
     of its own.
     """
-    from sparring.core.rig import Lever
+    from sparring.core.methods import Lever
 
     choose(window, "Dunnock r1")
     d = window.desk

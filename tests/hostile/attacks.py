@@ -38,9 +38,9 @@ from sparring.bench.lines import Block, LineReader, with_checksum
 from sparring.bench.link import Link
 from sparring.bench.session import Session
 from sparring.cli.app import app
+from sparring.core.methods import METHODS
 from sparring.core.plan import Plan
 from sparring.core.recording import Recording
-from sparring.core.rig import METHODS
 from sparring.core.run import Run
 from sparring.demo import hollin_yard
 from sparring.files import record_files

@@ -5,11 +5,11 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from sparring.core import motor as motors
+from sparring.core.methods import METHODS
 from sparring.core.plant.bench import Bench, bench_of
 from sparring.core.plant.lifts import loaded
 from sparring.core.plant.plant import Plant
 from sparring.core.records import changed
-from sparring.core.rig import METHODS
 
 
 def test_a_lift_equals_scipys_integrator(build, rig):

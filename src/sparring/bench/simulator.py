@@ -12,11 +12,12 @@ from pathlib import Path
 import numpy as np
 
 from sparring.bench.board import Board, Faults
+from sparring.core.methods import RunUp
 from sparring.core.plant.bench import Bench
 from sparring.core.plant.lifts import RAMP, loaded, swept_part
 from sparring.core.plant.plant import Plant
 from sparring.core.plant.sensors import SensorSet
-from sparring.core.rig import Rig, RunUp
+from sparring.core.rig import Rig
 
 
 class SimulatedBench(Board):

@@ -7,11 +7,11 @@ from pathlib import Path
 from typing import Any
 
 from sparring.core.build import Build
+from sparring.core.care import care_notes
 from sparring.core.quantity import QuantityError
 from sparring.core.records import RecordError, annotation, changed
 from sparring.core.revise import Kind, bears_on_results
 from sparring.core.rig import Rig
-from sparring.core.rig.care import care_notes
 from sparring.logbook import Logbook, LogbookError
 
 

@@ -12,6 +12,7 @@ from typing import Protocol
 from sparring.core.build import Build
 from sparring.core.finding import Peer
 from sparring.core.findings import judge
+from sparring.core.methods import RunUp
 from sparring.core.plan import Plan
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import Inputs, ReductionError, inputs_of
@@ -20,7 +21,7 @@ from sparring.core.reduce.results import Drawn, TestResult, combine, output_orde
 from sparring.core.reduce.shelf import Shared, derived_by, from_bytes, to_bytes
 from sparring.core.reduce.spins import reduce_spin
 from sparring.core.reduce.sweeps import reduce_sweep
-from sparring.core.rig import Rig, RunUp
+from sparring.core.rig import Rig
 from sparring.core.run import Run
 
 

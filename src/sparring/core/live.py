@@ -10,8 +10,9 @@ from typing import NamedTuple
 
 import numpy as np
 
-from sparring.core.rig import Rig, calibration
-from sparring.core.rig.meters import METERS, Meter, meter
+from sparring.core.instruments import calibration
+from sparring.core.instruments.meters import METERS, Meter, meter
+from sparring.core.rig import Rig
 from sparring.core.uncertainty import nominal
 
 

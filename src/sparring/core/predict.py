@@ -12,7 +12,8 @@ import numpy as np
 
 from sparring.core import motor as motors
 from sparring.core.build import Build
-from sparring.core.rig import Rig, RunUp
+from sparring.core.methods import RunUp
+from sparring.core.rig import Rig
 
 
 class Loss(NamedTuple):

@@ -6,12 +6,12 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from sparring.core.instruments.calibration import Calibration
+from sparring.core.instruments.meters import Sensors
 from sparring.core.plan import Lift, Plan
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
 from sparring.core.rig import Rig
-from sparring.core.rig.calibration import Calibration
-from sparring.core.rig.meters import Sensors
 
 
 class Run(Record):

@@ -12,6 +12,9 @@ import numpy as np
 
 from sparring.core.analysis import analyse
 from sparring.core.build import Build
+from sparring.core.care import CareRead
+from sparring.core.instruments.calibration import Calibration
+from sparring.core.methods.hoist import Hoist
 from sparring.core.motor import MotorReadings
 from sparring.core.plan import Plan
 from sparring.core.plant.bench import bench_of
@@ -19,9 +22,7 @@ from sparring.core.plant.lifts import ladder, runs_of
 from sparring.core.plant.sensors import calibration_points, sensors_of
 from sparring.core.quantity import Measured
 from sparring.core.reduce.results import headline
-from sparring.core.rig import CareRead, Limits, Rig
-from sparring.core.rig.calibration import Calibration
-from sparring.core.rig.hoist import Hoist
+from sparring.core.rig import Limits, Rig
 from sparring.core.train.kinds.spur import SpurStage
 from sparring.demo.drives import others
 

@@ -82,7 +82,7 @@ def _recover(book: Logbook, stream: Path) -> str:
             kept = book.setting(key) or {}
             book.set_setting(key, {**kept, "recovered": [*kept.get("recovered", []), name]})
             stream.unlink()
-            from sparring.core.readings import METHODS  # rarely wanted
+            from sparring.core.characterise import METHODS  # rarely wanted
 
             title = next((m.TITLE for m in METHODS if readings == m.ID), readings)
             return (

@@ -21,13 +21,13 @@ from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
 from sparring.core.build import Build
+from sparring.core.instruments.calibration import Calibration
+from sparring.core.instruments.meters import Sensors
 from sparring.core.plan import Plan
 from sparring.core.recording import Recording
 from sparring.core.records import Record
 from sparring.core.revise import Correction, Kind, bears_on_results, differences
 from sparring.core.rig import Rig
-from sparring.core.rig.calibration import Calibration
-from sparring.core.rig.meters import Sensors
 from sparring.core.run import Run
 from sparring.logbook import keeping, recordings
 from sparring.logbook.database import LogbookError, damaged, engine_of, migrate, why

@@ -10,8 +10,8 @@ from importlib import resources
 import numpy as np
 
 from sparring import __version__
+from sparring.core.instruments import calibration, meters
 from sparring.core.quantity import Measured, from_si, show
-from sparring.core.rig import calibration, meters
 from sparring.core.uncertainty import nominal, std
 
 

@@ -8,10 +8,10 @@ from typing import Any
 
 from sparring import __version__
 from sparring.core import quantity
+from sparring.core.care import care_notes
 from sparring.core.finding import explain
 from sparring.core.reduce.results import TestResult
 from sparring.core.revise import Correction
-from sparring.core.rig.care import care_notes
 from sparring.core.uncertainty import budget, nominal, std
 
 _UNITS = {

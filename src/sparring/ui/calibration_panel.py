@@ -14,10 +14,10 @@ from PyQt6.QtCore import QSize
 from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from sparring.core.instruments import calibration
 from sparring.core.quantity import Measured
 from sparring.core.recording import CHANNELS
 from sparring.core.records import Q
-from sparring.core.rig import calibration
 from sparring.core.uncertainty import nominal, std
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession

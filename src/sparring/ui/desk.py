@@ -19,11 +19,12 @@ from PyQt6.QtGui import QUndoStack
 from sparring.core import quantity
 from sparring.core.build import Build
 from sparring.core.finding import Finding
+from sparring.core.methods import MethodBase
 from sparring.core.plan import Lift, Outcome, Plan, lifts_of
 from sparring.core.quantity import Measured
 from sparring.core.records import Record, RecordError, annotation, changed
 from sparring.core.revise import Correction, Kind, bears_on_results
-from sparring.core.rig import MethodBase, Rig
+from sparring.core.rig import Rig
 from sparring.ui import background
 from sparring.ui.deriving import Deriver
 from sparring.ui.edits import Begin, Broke, Draft, Edit, Strike

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from sparring.core import predict
-from sparring.core.rig import RunUp
+from sparring.core.methods import RunUp
 from sparring.core.uncertainty import nominal
 from sparring.ui.desk import Desk
 from sparring.ui.theme import theme

@@ -11,12 +11,12 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QWidget
 
+from sparring.core.characterise import Method
+from sparring.core.instruments import calibration
 from sparring.core.live import Instruments
 from sparring.core.plant.fixtures import FIXTURES
-from sparring.core.readings import Method
 from sparring.core.recording import CHANNELS, Recording
 from sparring.core.reduce.inputs import instruments_of
-from sparring.core.rig import calibration
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
 from sparring.ui.widgets.plain import Label, tip

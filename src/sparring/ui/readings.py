@@ -24,17 +24,18 @@ from PyQt6.QtWidgets import (
 
 from sparring.core import motor as motors
 from sparring.core import quantity
+from sparring.core.care import DEFERS
+from sparring.core.characterise import METHODS, Judged, Method
+from sparring.core.characterise.base import Reading
+from sparring.core.characterise.drum import DrumFriction
+from sparring.core.characterise.motor import BareMotor, MotorReading, compare
 from sparring.core.finding import explain
+from sparring.core.instruments import calibration, meters
+from sparring.core.methods import Hoist
 from sparring.core.quantity import Measured, QuantityError
-from sparring.core.readings import METHODS, Judged, Method
-from sparring.core.readings.drum import DrumFriction
-from sparring.core.readings.method import Reading
-from sparring.core.readings.motor import BareMotor, MotorReading, compare
 from sparring.core.recording import Recording
 from sparring.core.records import RecordError, annotation, changed
 from sparring.core.reduce.inputs import inputs_of
-from sparring.core.rig import Hoist, calibration, meters
-from sparring.core.rig.care import DEFERS
 from sparring.core.uncertainty import budget, nominal, std
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession

@@ -22,10 +22,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from sparring.core.instruments import meters
+from sparring.core.instruments.meters import METERS, Comparison
 from sparring.core.quantity import from_si, show
 from sparring.core.records import RecordError, annotation
-from sparring.core.rig import meters
-from sparring.core.rig.meters import METERS, Comparison
 from sparring.core.uncertainty import nominal, std
 from sparring.ui.calibration_panel import CalibrationPanel, Residuals
 from sparring.ui.desk import Desk

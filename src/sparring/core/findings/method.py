@@ -11,10 +11,10 @@ from itertools import pairwise
 from sparring.core import predict
 from sparring.core.finding import Finding, Peer, noted
 from sparring.core.findings.registry import rule
+from sparring.core.methods import Brake, Drawbar
 from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.results import TestResult
 from sparring.core.reduce.spread import differ
-from sparring.core.rig import Brake, Drawbar
 from sparring.core.uncertainty import mean_of, nominal, std
 
 _SAME_LOAD = 0.08  # torques this near are compared

@@ -8,10 +8,10 @@ from collections.abc import Iterable, Sequence
 
 from sparring.core.finding import Fact, Finding, Peer
 from sparring.core.findings.registry import rule
+from sparring.core.methods import Hoist
 from sparring.core.quantity import Measured
 from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.results import TestResult
-from sparring.core.rig import Hoist
 from sparring.core.uncertainty import from_measured, mean_of, nominal, std
 
 

@@ -9,11 +9,12 @@ from typing import Any
 
 import numpy as np
 
+from sparring.core.methods import MethodBase, RunUp
 from sparring.core.plant.bench import Bench
 from sparring.core.plant.plant import STEP, Plant
 from sparring.core.plant.sensors import SensorSet
 from sparring.core.recording import Recording
-from sparring.core.rig import MethodBase, Rig, RunUp
+from sparring.core.rig import Rig
 from sparring.core.run import Run
 
 _REST_BEFORE = 0.3  # [s] recorded before the drive comes on

@@ -8,8 +8,9 @@ from typing import Any
 
 import numpy as np
 
+from sparring.core.instruments import calibration
 from sparring.core.quantity import G_N
-from sparring.core.rig import Rig, calibration
+from sparring.core.rig import Rig
 from sparring.core.uncertainty import nominal
 
 

@@ -11,10 +11,11 @@ from typing import Any
 from sparring.core import motor as motors
 from sparring.core.build import Build
 from sparring.core.input_quantity import declare
+from sparring.core.instruments import calibration
+from sparring.core.instruments.meters import METERS, Meter, Sensors, meter
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
-from sparring.core.rig import Rig, Sensors, calibration
-from sparring.core.rig.meters import METERS, Meter, meter
+from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.core.uncertainty import LineFit, from_measured, ufloat
 

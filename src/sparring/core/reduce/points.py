@@ -15,6 +15,8 @@ from typing import Any
 import numpy as np
 
 from sparring.core import motor as motors
+from sparring.core.instruments import calibration
+from sparring.core.methods import Lever, hoist
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import Inputs, ReductionError, seen
 from sparring.core.reduce.spread import WINDOW
@@ -27,7 +29,7 @@ from sparring.core.reduce.windows import (
     middle_with_uncertainty,
     powered_spans,
 )
-from sparring.core.rig import Lever, Rig, calibration, hoist
+from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.core.uncertainty import LineFit, nominal, std, ufloat
 

@@ -13,13 +13,14 @@ from sparring import __version__
 from sparring.core.build import Build
 from sparring.core.finding import Finding, PeerStep
 from sparring.core.input_quantity import declare
+from sparring.core.methods import MethodBase
 from sparring.core.plan import Plan
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import ReductionError
 from sparring.core.reduce.points import Point
 from sparring.core.reduce.spread import REPEATS, WINDOW, of_one_run, random_part, shared_parts
 from sparring.core.reduce.windows import powered_spans
-from sparring.core.rig import MethodBase, Rig
+from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.core.uncertainty import mean_of, means_of, nominal, std, ufloat
 

@@ -14,12 +14,13 @@ from typing import Any
 
 import numpy as np
 
+from sparring.core.methods import RunUp
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import Inputs, ReductionError, seen
 from sparring.core.reduce.points import Point, point_at
 from sparring.core.reduce.spread import COAST_DOWN, COASTING, WINDOW
 from sparring.core.reduce.windows import Window, block_means, parabola
-from sparring.core.rig import Rig, RunUp
+from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.core.uncertainty import fit_line, nominal, ufloat
 

@@ -18,9 +18,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from sparring.core.care import care_notes
 from sparring.core.live import Instruments
-from sparring.core.rig import METHODS, MethodBase, RunUp, Weight
-from sparring.core.rig.care import care_notes
+from sparring.core.methods import METHODS, MethodBase, RunUp
+from sparring.core.rig import Weight
 from sparring.ui.desk import Desk
 from sparring.ui.live import BenchSession
 from sparring.ui.ratio_planner import RatioPlanner

@@ -10,7 +10,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import QBoxLayout, QSizePolicy, QWidget
 
-from sparring.core.rig import Lever, Rig
+from sparring.core.methods import Lever
+from sparring.core.rig import Rig
 from sparring.ui.desk import Desk
 from sparring.ui.theme import font, theme
 from sparring.ui.widgets.form import Form

@@ -6,8 +6,7 @@ from datetime import date
 
 from PyQt6.QtWidgets import QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from sparring.core.rig import CareRead
-from sparring.core.rig.care import care_notes
+from sparring.core.care import CareRead, care_notes
 from sparring.ui.desk import Desk
 from sparring.ui.widgets.parts import heading
 from sparring.ui.widgets.plain import Label

@@ -6,8 +6,8 @@ import math
 
 from PyQt6.QtWidgets import QInputDialog, QWidget
 
+from sparring.core.characterise.base import local_gravity
 from sparring.core.quantity import Measured
-from sparring.core.readings.method import local_gravity
 
 _HEIGHT = 100.0  # [m] taken for the bench; a hundred metres more take 0.0003 m/s²
 _ROCK = 1e-3  # [m/s²] what height and the ground below leave open (k = 1)

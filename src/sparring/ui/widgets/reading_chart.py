@@ -8,9 +8,9 @@ import numpy as np
 import pyqtgraph as pg
 
 from sparring.core import quantity
+from sparring.core.characterise import Method
+from sparring.core.characterise.base import Reading
 from sparring.core.quantity import Measured
-from sparring.core.readings import Method
-from sparring.core.readings.method import Reading
 from sparring.core.records import annotation
 from sparring.ui.desk import Desk
 from sparring.ui.theme import theme

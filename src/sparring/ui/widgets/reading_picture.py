@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from sparring.core.rig import METHODS as RIG_METHODS
+from sparring.core.methods import METHODS as RIG_METHODS
 from sparring.core.rig import Rig
 from sparring.ui.theme import font, theme
 from sparring.ui.widgets.bench_picture import PAINTERS

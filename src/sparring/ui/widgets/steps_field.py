@@ -9,9 +9,9 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
+from sparring.core.methods import Generator
 from sparring.core.quantity import Measured, from_si, parse
 from sparring.core.records import Q
-from sparring.core.rig import Generator
 from sparring.ui.desk import Desk
 from sparring.ui.widgets.plain import Label, tip
 from sparring.ui.widgets.quantity_field import QuantityField

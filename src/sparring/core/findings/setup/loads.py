@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from sparring.core import predict
 from sparring.core.finding import Finding, noted
 from sparring.core.findings.setup.bench import Bench, setup_rule
-from sparring.core.rig import Brake, Drawbar, Hoist, Lever, RunUp
+from sparring.core.methods import Brake, Drawbar, Hoist, Lever, RunUp
 from sparring.core.uncertainty import nominal
 
 _SWEEP = 5.0  # [s] below which a sweep is quick

@@ -11,8 +11,8 @@ import numpy as np
 
 from sparring.core.finding import Finding, noted
 from sparring.core.findings.setup.bench import Bench, setup_rule
+from sparring.core.instruments import calibration, meters
 from sparring.core.quantity import G_N
-from sparring.core.rig import calibration, meters
 from sparring.core.uncertainty import nominal, std
 
 _OLD = 120  # days after which a calibration is worth a word (common practice, no source)

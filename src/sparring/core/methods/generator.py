@@ -9,9 +9,9 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
+from sparring.core.methods.base import Figures, Mean, MethodBase
 from sparring.core.quantity import Measured, parse, text
 from sparring.core.records import Q
-from sparring.core.rig.method import Figures, Mean, MethodBase
 
 
 class Generator(MethodBase):

@@ -15,8 +15,8 @@ import numpy as np
 from pydantic import Field
 
 from sparring.core.input_quantity import declare, line_inputs
+from sparring.core.instruments.calibration import Calibration, Day
 from sparring.core.records import Q, Record
-from sparring.core.rig.calibration import Calibration, Day
 from sparring.core.uncertainty import LineFit, fit_line, nominal, std, ufloat
 
 Accuracy = Annotated[float, Q("ratio", "%", least=0.0, most=0.5)]

@@ -5,10 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, ClassVar
 
-from sparring.core.finding import noted
-from sparring.core.quantity import Measured
-from sparring.core.readings import logged
-from sparring.core.readings.method import (
+from sparring.core.characterise import logged
+from sparring.core.characterise.base import (
     Accuracy,
     Current,
     Force,
@@ -23,6 +21,8 @@ from sparring.core.readings.method import (
     Voltage,
     over_repeats,
 )
+from sparring.core.finding import noted
+from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import Q
 from sparring.core.uncertainty import nominal

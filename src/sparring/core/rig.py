@@ -1,70 +1,18 @@
-"""The rig: method, sensors, calibration, limits. A new method is a module here, and its name in
-`Method`.
-"""
+"""The rig: method, sensors, calibration, limits."""
 
 from __future__ import annotations
 
 import math
-from typing import Annotated, Any, ClassVar, Literal, get_args
+from typing import Annotated, ClassVar, Literal
 
-from pydantic import Discriminator, Field, Tag
+from pydantic import Field
 
+from sparring.core.care import CareRead
+from sparring.core.instruments.calibration import Calibration
+from sparring.core.instruments.meters import Sensors
+from sparring.core.methods import Hoist, Method
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
-from sparring.core.rig.brake import Brake
-from sparring.core.rig.calibration import Calibration
-from sparring.core.rig.care import CareRead
-from sparring.core.rig.drawbar import Drawbar
-from sparring.core.rig.generator import Generator
-from sparring.core.rig.hoist import Hoist
-from sparring.core.rig.lever import Lever
-from sparring.core.rig.meters import Sensors
-from sparring.core.rig.method import MethodBase
-from sparring.core.rig.runup import RunUp
-
-
-def _kind(value: Any) -> str:
-    """Which method a record or a file's object is; a hoist where none is said."""
-    said = (
-        value.get("kind", "hoist") if isinstance(value, dict) else getattr(value, "kind", "hoist")
-    )
-    return f"method {said}"
-
-
-Method = Annotated[
-    Annotated[Hoist, Tag("method hoist")]
-    | Annotated[Lever, Tag("method lever")]
-    | Annotated[Brake, Tag("method brake")]
-    | Annotated[Drawbar, Tag("method drawbar")]
-    | Annotated[RunUp, Tag("method run-up")]
-    | Annotated[Generator, Tag("method generator")],
-    Discriminator(
-        _kind,
-        custom_error_type="unknown_method",
-        custom_error_message="this method is not known; see docs/formats.md for those that are",
-    ),
-]
-__all__ = [
-    "METHODS",
-    "Brake",
-    "Calibration",
-    "CareRead",
-    "Check",
-    "Drawbar",
-    "Generator",
-    "Hoist",
-    "Lever",
-    "Limits",
-    "Method",
-    "MethodBase",
-    "Rig",
-    "RunUp",
-    "Sensors",
-    "Weight",
-]
-
-METHODS: tuple[type[MethodBase], ...] = tuple(get_args(k)[0] for k in get_args(get_args(Method)[0]))
-"""Every method; its defaults are its template."""
 
 
 class Limits(Record):

@@ -10,9 +10,9 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field
 
+from sparring.core.characterise.base import Inputs, Judged, Method, Reading, Result, over_repeats
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
-from sparring.core.readings.method import Inputs, Judged, Method, Reading, Result, over_repeats
 from sparring.core.records import Q
 from sparring.core.uncertainty import nominal, std
 

@@ -7,9 +7,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, ClassVar
 
-from sparring.core.finding import noted
-from sparring.core.quantity import Measured
-from sparring.core.readings.method import (
+from sparring.core.characterise.base import (
     Inertia,
     Inputs,
     Judged,
@@ -20,6 +18,8 @@ from sparring.core.readings.method import (
     Time,
     over_repeats,
 )
+from sparring.core.finding import noted
+from sparring.core.quantity import Measured
 from sparring.core.records import Q
 from sparring.core.uncertainty import nominal
 

@@ -6,10 +6,8 @@ import math
 from collections.abc import Sequence
 from typing import ClassVar, Literal
 
-from sparring.core.finding import noted
-from sparring.core.quantity import Measured
-from sparring.core.readings import logged
-from sparring.core.readings.method import (
+from sparring.core.characterise import logged
+from sparring.core.characterise.base import (
     STANDARD_GRAVITY,
     Accuracy,
     Angle,
@@ -22,6 +20,8 @@ from sparring.core.readings.method import (
     Reading,
     over_repeats,
 )
+from sparring.core.finding import noted
+from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.uncertainty import cosine, nominal
 

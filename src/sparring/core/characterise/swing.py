@@ -10,10 +10,8 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
-from sparring.core.finding import noted
-from sparring.core.quantity import Measured
-from sparring.core.readings import logged
-from sparring.core.readings.method import (
+from sparring.core.characterise import logged
+from sparring.core.characterise.base import (
     STANDARD_GRAVITY,
     Gravity,
     Inertia,
@@ -27,6 +25,8 @@ from sparring.core.readings.method import (
     Time,
     over_repeats,
 )
+from sparring.core.finding import noted
+from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 
 

@@ -8,9 +8,7 @@ import math
 from collections.abc import Sequence
 from typing import ClassVar
 
-from sparring.core.finding import noted
-from sparring.core.quantity import Measured
-from sparring.core.readings.method import (
+from sparring.core.characterise.base import (
     STANDARD_GRAVITY,
     Angle,
     Gravity,
@@ -24,6 +22,8 @@ from sparring.core.readings.method import (
     Result,
     over_repeats,
 )
+from sparring.core.finding import noted
+from sparring.core.quantity import Measured
 from sparring.core.uncertainty import cosine, nominal
 
 

@@ -11,11 +11,8 @@ from typing import Annotated, Any, ClassVar
 import numpy as np
 
 from sparring.core import motor as motors
-from sparring.core.finding import noted
-from sparring.core.motor import COPPER_ZERO, MotorReadings
-from sparring.core.quantity import Measured, show
-from sparring.core.readings import logged
-from sparring.core.readings.method import (
+from sparring.core.characterise import logged
+from sparring.core.characterise.base import (
     Accuracy,
     Current,
     Inputs,
@@ -27,6 +24,9 @@ from sparring.core.readings.method import (
     Torque,
     Voltage,
 )
+from sparring.core.finding import noted
+from sparring.core.motor import COPPER_ZERO, MotorReadings
+from sparring.core.quantity import Measured, show
 from sparring.core.recording import Recording
 from sparring.core.records import Q
 from sparring.core.uncertainty import mean_of, nominal, std

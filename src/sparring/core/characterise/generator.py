@@ -5,9 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import ClassVar
 
-from sparring.core.finding import noted
-from sparring.core.quantity import Measured
-from sparring.core.readings.method import (
+from sparring.core.characterise.base import (
     Current,
     Inputs,
     Judged,
@@ -19,6 +17,8 @@ from sparring.core.readings.method import (
     Voltage,
     over_repeats,
 )
+from sparring.core.finding import noted
+from sparring.core.quantity import Measured
 from sparring.core.uncertainty import nominal
 
 

@@ -6,9 +6,9 @@ from __future__ import annotations
 
 from typing import Annotated, Any, ClassVar, Literal
 
+from sparring.core.methods.base import Figures, Mean, MethodBase
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
-from sparring.core.rig.method import Figures, Mean, MethodBase
 
 
 class Drawbar(MethodBase):

@@ -7,9 +7,9 @@ from __future__ import annotations
 import math
 from typing import Annotated, Any, ClassVar, Literal
 
+from sparring.core.methods.base import Figures, MethodBase
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
-from sparring.core.rig.method import Figures, MethodBase
 from sparring.core.uncertainty import cosine
 
 Angle = Annotated[Measured, Q("angle", "deg", least=-1.4, most=1.4)]

@@ -11,9 +11,9 @@ from typing import Annotated, Any, ClassVar
 
 from pydantic import Field
 
+from sparring.core.characterise.base import Inputs, Judged, Method, Reading, Result, Time, Torque
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
-from sparring.core.readings.method import Inputs, Judged, Method, Reading, Result, Time, Torque
 from sparring.core.records import Q
 from sparring.core.uncertainty import nominal
 

@@ -10,9 +10,9 @@ from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 
+from sparring.core.methods.base import MethodBase
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
-from sparring.core.rig.method import MethodBase
 
 _POISSON = 0.3
 

@@ -7,9 +7,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import ClassVar
 
-from sparring.core.finding import noted
-from sparring.core.quantity import Measured
-from sparring.core.readings.method import (
+from sparring.core.characterise.base import (
     STANDARD_GRAVITY,
     Force,
     Gravity,
@@ -21,6 +19,8 @@ from sparring.core.readings.method import (
     Reading,
     over_repeats,
 )
+from sparring.core.finding import noted
+from sparring.core.quantity import Measured
 from sparring.core.uncertainty import nominal
 
 

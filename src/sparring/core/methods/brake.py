@@ -7,10 +7,10 @@ from __future__ import annotations
 import math
 from typing import Annotated, Any, ClassVar, Literal
 
+from sparring.core.methods.base import Figures, Mean, MethodBase
+from sparring.core.methods.lever import Angle
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
-from sparring.core.rig.lever import Angle
-from sparring.core.rig.method import Figures, Mean, MethodBase
 from sparring.core.uncertainty import cosine
 
 

@@ -9,8 +9,8 @@ from typing import Annotated
 
 from pydantic import Field
 
+from sparring.core.methods.base import MethodBase
 from sparring.core.records import Record
-from sparring.core.rig.method import MethodBase
 
 DEFERS = (
     "This is common practice and no rule: local codes and licensed people go before it, for mains"

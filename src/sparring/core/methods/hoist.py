@@ -8,9 +8,9 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field
 
+from sparring.core.methods.base import Figures, Mean, MethodBase
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
-from sparring.core.rig.method import Figures, Mean, MethodBase
 
 
 class Hoist(MethodBase):

@@ -9,10 +9,8 @@ from typing import ClassVar
 
 import numpy as np
 
-from sparring.core.finding import noted
-from sparring.core.quantity import Measured
-from sparring.core.readings import logged
-from sparring.core.readings.method import (
+from sparring.core.characterise import logged
+from sparring.core.characterise.base import (
     Accuracy,
     Inputs,
     Judged,
@@ -22,6 +20,8 @@ from sparring.core.readings.method import (
     Torque,
     over_repeats,
 )
+from sparring.core.finding import noted
+from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.uncertainty import nominal
 

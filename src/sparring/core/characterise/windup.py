@@ -7,10 +7,18 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, Any, ClassVar
 
+from sparring.core.characterise import logged
+from sparring.core.characterise.base import (
+    Accuracy,
+    Inputs,
+    Judged,
+    Method,
+    Reading,
+    Result,
+    Torque,
+)
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
-from sparring.core.readings import logged
-from sparring.core.readings.method import Accuracy, Inputs, Judged, Method, Reading, Result, Torque
 from sparring.core.recording import Recording
 from sparring.core.records import Q
 from sparring.core.uncertainty import nominal

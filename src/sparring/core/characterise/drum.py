@@ -12,11 +12,8 @@ from typing import Annotated, Any, ClassVar
 
 import numpy as np
 
-from sparring.core.finding import noted
-from sparring.core.motor import Motor
-from sparring.core.quantity import Measured
-from sparring.core.readings import logged
-from sparring.core.readings.method import (
+from sparring.core.characterise import logged
+from sparring.core.characterise.base import (
     STANDARD_GRAVITY,
     Accuracy,
     Current,
@@ -31,6 +28,9 @@ from sparring.core.readings.method import (
     Torque,
     over_repeats,
 )
+from sparring.core.finding import noted
+from sparring.core.motor import Motor
+from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import Q
 from sparring.core.uncertainty import nominal, std
