@@ -200,7 +200,7 @@ def live(seconds: float = 60.0) -> None:
     from PyQt6.QtCore import QEvent, QObject, QTimer
 
     from sparring.bench.lines import Mapping
-    from sparring.ui.shell import MainWindow
+    from sparring.ui.app.shell import MainWindow
 
     app = qt()
     window = MainWindow()
@@ -272,8 +272,8 @@ def build() -> None:
     from sparring.core.build import MOTOR, OUTPUT, Build
     from sparring.core.train.kinds import PlanetaryStage, SplitRingStage, SpurStage, WormStage
     from sparring.core.train.torque import solve_torques
-    from sparring.ui import background
-    from sparring.ui.shell import MainWindow
+    from sparring.ui.app.shell import MainWindow
+    from sparring.ui.model import background
 
     app = qt()
     with tempfile.TemporaryDirectory() as folder:

@@ -80,8 +80,8 @@ def many() -> None:
     from PyQt6.QtCore import QTimer
 
     from sparring.logbook import Logbook
-    from sparring.ui import background
-    from sparring.ui.shell import MainWindow
+    from sparring.ui.app.shell import MainWindow
+    from sparring.ui.model import background
 
     app = qt()
     with tempfile.TemporaryDirectory() as home:

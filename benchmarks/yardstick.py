@@ -12,7 +12,7 @@ _KEPT: list[object] = []
 def qt() -> Any:
     """The application, one for all measurements of this process."""
     if not _KEPT:
-        from sparring.ui.application import application
+        from sparring.ui.app.application import application
 
         _KEPT.append(application())
     return _KEPT[0]

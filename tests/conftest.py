@@ -99,8 +99,8 @@ def shown(qapp, windows, request):
     """The window, on Build. The tests of a process share it, each with a logbook of its own, as a
     tester opens one after the other; after a failed test, and where a test closed it, comes
     another."""
-    from sparring.ui.application import application
-    from sparring.ui.shell import MainWindow
+    from sparring.ui.app.application import application
+    from sparring.ui.app.shell import MainWindow
 
     application()
     if not windows:

@@ -84,7 +84,7 @@ def lay(window, folder):
     """Opens a logbook in the window, and waits for it."""
     from PyQt6.QtWidgets import QApplication
 
-    from sparring.ui import background
+    from sparring.ui.model import background
 
     window.desk.open(folder)
     there = folder.resolve()
@@ -102,7 +102,7 @@ def discard(window):
     from PyQt6.QtCore import QEvent
     from PyQt6.QtWidgets import QApplication
 
-    from sparring.ui import background
+    from sparring.ui.model import background
 
     window.close()
     wait_for(lambda: not background.busy(), step=QApplication.processEvents)

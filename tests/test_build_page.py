@@ -20,7 +20,9 @@ from sparring.core.train.kinds import (
     SpurStage,
     WormStage,
 )
-from sparring.ui import background, build_dialogs, take_apart
+from sparring.ui.model import background
+from sparring.ui.pages.build import dialogs as build_dialogs
+from sparring.ui.pages.build import take_apart
 
 
 def idle():

@@ -19,9 +19,9 @@ from sparring.core.records import annotation
 from sparring.core.train.joints import SIZES, Joint
 from sparring.core.train.kinds import KINDS, PlanetaryStage, SpurStage
 from sparring.files import record_files
-from sparring.ui import background
-from sparring.ui.application import application
-from sparring.ui.shell import MainWindow
+from sparring.ui.app.application import application
+from sparring.ui.app.shell import MainWindow
+from sparring.ui.model import background
 from sparring.ui.widgets.quantity_field import QuantityField
 
 TYPED = {  # kind of quantity -> what is typed, and its SI value

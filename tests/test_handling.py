@@ -15,10 +15,10 @@ from sparring.core.predict import measured_flow, power_flow
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
 from sparring.files import log_files
-from sparring.ui import background
-from sparring.ui.dialogs import ConnectDialog, UnitsDialog
-from sparring.ui.strips import _round_up
-from sparring.ui.widgets.big_figure import BigFigure
+from sparring.ui.app.dialogs import ConnectDialog, UnitsDialog
+from sparring.ui.model import background
+from sparring.ui.pages.run.big_figure import BigFigure
+from sparring.ui.pages.run.strips import _round_up
 from sparring.ui.widgets.chart import Chart
 from sparring.ui.widgets.parts import unbroken
 from sparring.ui.widgets.quantity_field import QuantityField

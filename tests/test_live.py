@@ -22,8 +22,8 @@ from sparring.core.records import changed
 from sparring.core.uncertainty import nominal
 from sparring.demo import hollin_yard
 from sparring.files import record_files
-from sparring.ui import background
-from sparring.ui.shell import PAGES
+from sparring.ui.app.shell import PAGES
+from sparring.ui.model import background
 
 
 def until(condition, seconds=60.0):

@@ -34,7 +34,7 @@ from sparring.core.records import changed
 from sparring.core.uncertainty import budget, nominal, std
 from sparring.files import log_files
 from sparring.logbook import recovery
-from sparring.ui.readings import ReadingsDialog
+from sparring.ui.readings.dialog import ReadingsDialog
 from sparring.ui.widgets.gravity import gravity_at
 
 RPM = 2 * math.pi / 60

@@ -17,7 +17,7 @@ from sparring.core.revise import bears_on_results
 from sparring.core.uncertainty import nominal
 from sparring.exchange import export_test
 from sparring.logbook import Logbook, LogbookError
-from sparring.ui import background
+from sparring.ui.model import background
 
 
 @pytest.fixture

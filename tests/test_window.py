@@ -18,10 +18,10 @@ from sparring.core.train.kinds import SpurStage
 from sparring.core.uncertainty import nominal
 from sparring.files import log_files
 from sparring.logbook import Logbook
-from sparring.ui import background
-from sparring.ui.application import application
-from sparring.ui.logbook_panel import matcher
-from sparring.ui.shell import PAGES, MainWindow
+from sparring.ui.app.application import application
+from sparring.ui.app.shell import PAGES, MainWindow
+from sparring.ui.frame.logbook import matcher
+from sparring.ui.model import background
 from sparring.ui.theme import theme
 from sparring.ui.widgets.chart import thinned
 

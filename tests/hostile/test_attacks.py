@@ -5,7 +5,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QWidget
 
-from sparring.ui.shell import PAGES
+from sparring.ui.app.shell import PAGES
 
 SOME = {
     "records": 60,

@@ -17,7 +17,7 @@ def open_(
     inspect: Inspect = None,
 ) -> None:
     """Open a logbook in the window."""
-    from sparring.ui.application import run
+    from sparring.ui.app.application import run
 
     raise typer.Exit(run(logbook or home() / "logbook", inspect))
 
@@ -39,7 +39,7 @@ def demo(
     if no_window:
         typer.echo(str(target))
         return
-    from sparring.ui.application import run
+    from sparring.ui.app.application import run
 
     raise typer.Exit(run(target, inspect))
 

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QBoxLayout, QSizePolicy, QWidget
 
 from sparring.core.methods import Lever
 from sparring.core.rig import Rig
-from sparring.ui.desk import Desk
+from sparring.ui.model.desk import Desk
 from sparring.ui.theme import font, theme
 from sparring.ui.widgets.form import Form
 from sparring.ui.widgets.sketch import cell, drive, floor, ink, mass, shaft, taut

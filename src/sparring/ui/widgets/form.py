@@ -13,7 +13,7 @@ from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record, annotation
 from sparring.core.train import materials
 from sparring.core.train.kinds.shift import ShiftPairs, pairs_from_text
-from sparring.ui.desk import Desk
+from sparring.ui.model.desk import Desk
 from sparring.ui.widgets.plain import Label
 from sparring.ui.widgets.quantity_field import QuantityField
 

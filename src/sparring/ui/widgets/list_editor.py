@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 from sparring.core import quantity
 from sparring.core.quantity import Measured, QuantityError
 from sparring.core.records import Record, RecordError, annotation, changed
-from sparring.ui.desk import Desk
+from sparring.ui.model.desk import Desk
 from sparring.ui.widgets.form import Path, value_at
 
 

@@ -1,0 +1,182 @@
+"""Dialogs of the window: connect a board, units, copies of a logbook, keys."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sparring.core import quantity
+from sparring.core.recording import CHANNELS
+from sparring.ui.model.desk import Desk
+from sparring.ui.widgets.parts import Table, note
+from sparring.ui.widgets.plain import Label
+
+if TYPE_CHECKING:
+    pass
+
+
+class ConnectDialog(QDialog):
+    """A board on a serial port: which port, how fast, and what its columns are when it does not say
+    so itself.
+    """
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        from serial.tools import list_ports
+
+        self.desk = desk
+        self.setWindowTitle("Connect a bench")
+        self.setMinimumWidth(520)
+        column = QVBoxLayout(self)
+        form = QFormLayout()
+        self.port = QComboBox()
+        self.port.setEditable(True)
+        self.port.addItems([p.device for p in list_ports.comports()])
+        self.baud = QComboBox()
+        self.baud.addItems(["9600", "57600", "115200", "230400", "921600"])
+        self.baud.setCurrentText("115200")
+        self.plain = QCheckBox("The board only prints numbers")
+        self.columns = QLineEdit(
+            str(
+                (desk.book.setting("columns") if desk.book else None)
+                or "t/ms, cell/counts, speed/rpm, voltage/V, current/A"
+            )
+        )
+        self.columns.setAccessibleName("Columns of the board")
+        self.columns.setEnabled(False)
+        self.plain.toggled.connect(self.columns.setEnabled)
+        form.addRow("Port", self.port)
+        form.addRow("Speed, baud", self.baud)
+        form.addRow("", self.plain)
+        form.addRow("Its columns", self.columns)
+        column.addLayout(form)
+        column.addWidget(
+            note(
+                f"Columns as name/unit, left to right. Names: seq, t, {', '.join(CHANNELS)}; any"
+                " other name is passed over."
+            )
+        )
+        self.said = Label()
+        self.said.setObjectName("wrong")
+        self.said.setWordWrap(True)
+        column.addWidget(self.said)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        go = buttons.addButton("Connect", QDialogButtonBox.ButtonRole.AcceptRole)
+        if go:
+            go.setObjectName("act")
+        buttons.accepted.connect(self._accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self.mapping: Any = None
+
+    def _accept(self) -> None:
+        from sparring.bench.lines import LineError, Mapping
+
+        if not self.port.currentText().strip():
+            self.said.setText("No port: plug the board in, or type the port's path.")
+            return
+        if self.plain.isChecked():
+            try:
+                self.mapping = Mapping.from_header(self.columns.text())
+            except LineError as err:
+                self.said.setText(str(err))
+                return
+            if not self.mapping.channels:
+                self.said.setText("None of these names is a sensor; see the list above.")
+                return
+            if self.desk.book:
+                self.desk.book.set_setting("columns", self.columns.text())
+        self.accept()
+
+
+class UnitsDialog(QDialog):
+    """Which unit each kind of quantity is shown in."""
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Units")
+        column = QVBoxLayout(self)
+        column.addWidget(
+            note("Shown everywhere at once. Any unit of the right kind can always be typed.")
+        )
+        form = QFormLayout()
+        for kind in (
+            "torque",
+            "speed",
+            "force",
+            "mass",
+            "length",
+            "power",
+            "voltage",
+            "current",
+            "temperature",
+            "angle",
+        ):
+            choice = QComboBox()
+            choice.addItems([u for u in quantity.kind_of(kind).units if u])
+            choice.setCurrentText(desk.units[kind])
+            choice.activated.connect(lambda _i, k=kind, c=choice: desk.set_unit(k, c.currentText()))
+            form.addRow(kind.capitalize(), choice)
+        column.addLayout(form)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+
+
+class CopiesDialog(QDialog):
+    """Which copy of the logbook's database to go back to."""
+
+    def __init__(self, folder: Path, copies: list[Path], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Go back to a copy")
+        column = QVBoxLayout(self)
+        column.addWidget(
+            note(
+                f"In {folder}, builds, rigs, tests and runs become what they were on that day."
+                " Recordings stay; runs of tests that were begun by then are taken in again. What"
+                " is there now is moved aside, not deleted."
+            )
+        )
+        self.days = QComboBox()
+        self.days.setAccessibleName("Copy made on")
+        for path in reversed(copies):
+            self.days.addItem(
+                f"{path.stem.removeprefix('logbook-')}, {max(path.stat().st_size // 1000, 1)} kB",
+                path.name,
+            )
+        form = QFormLayout()
+        form.addRow("Copy made on", self.days)
+        column.addLayout(form)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        buttons.addButton("Go back", QDialogButtonBox.ButtonRole.AcceptRole)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+
+    def chosen(self) -> str:
+        """The name of the copy."""
+        return str(self.days.currentData())
+
+
+class ShortcutsDialog(QDialog):
+    """Every key in one place."""
+
+    def __init__(self, keys: list[tuple[str, str]], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Keys")
+        self.resize(620, 560)
+        column = QVBoxLayout(self)
+        table = Table(["key", "does"], "Keys", left=(1,), wraps=True)
+        table.fill([list(k) for k in keys])
+        column.addWidget(table)

@@ -1,0 +1,297 @@
+"""What the menus do: files in and out, boards, dialogs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMessageBox
+
+from sparring import __version__
+from sparring.ui.frame.message import Message
+from sparring.ui.model import background
+from sparring.ui.model.desk import Desk
+from sparring.ui.model.live import BenchSession
+
+
+class Errands:
+    """Runs the window's errands. `dialog` is the one that is open, kept from being collected.
+
+    message: gives the place of sentences for the tester; go: shows a page; place: leads to a part
+    of a page.
+    """
+
+    def __init__(
+        self,
+        window: QMainWindow,
+        desk: Desk,
+        session: BenchSession,
+        message: Callable[[], Message],
+        go: Callable[[str], None],
+        place: Callable[[str], None],
+    ) -> None:
+        self.window, self.desk, self.session = window, desk, session
+        self.message, self.go, self.place = message, go, place
+        self.dialog: Any = None
+
+    def say(self, text: str) -> None:
+        self.message().say(text)
+
+    def _work(
+        self, text: str, work: Callable[[background.Progress], Any], done: Callable[[Any], None]
+    ) -> None:
+        """Long work off the window's thread, with its progress and a cancel shown."""
+        message = self.message()
+
+        def failed(err: Exception) -> None:
+            self.say(
+                "Cancelled; nothing was changed."
+                if isinstance(err, background.Cancelled)
+                else str(err)
+            )
+
+        progress = background.run_long(work, done, failed, message.part)
+        message.work(text, progress.cancel)
+
+    def open_logbook(self) -> None:
+        if self.session.recording:
+            self.say(
+                "Something is being recorded for this logbook; end it first (Esc), then open"
+                " another."
+            )
+            return
+        folder = QFileDialog.getExistingDirectory(
+            self.window, "Logbook folder (an empty one begins a new logbook)"
+        )
+        if folder:
+            self.desk.open(Path(folder))
+
+    def go_back(self) -> None:
+        """Puts the logbook's database back as it was on a day before."""
+        from sparring.logbook import keeping
+        from sparring.ui.app.dialogs import CopiesDialog
+
+        folder = self.desk.folder
+        if folder is None or self.session.recording:
+            self.say(
+                "Something is being recorded for this logbook; end it first (Esc)."
+                if folder
+                else "No logbook has been opened yet."
+            )
+            return
+        copies = keeping.backups(folder)
+        if not copies:
+            self.say(
+                "This logbook has no copy yet: one is made on every day on which it is opened, from"
+                " the second time on."
+            )
+            return
+        dialog = CopiesDialog(folder, copies, self.window)
+
+        def chosen() -> None:
+            name = dialog.chosen()
+
+            def back() -> tuple[Path, Path]:
+                return keeping.restore(folder, name)
+
+            def done(made: tuple[Path, Path]) -> None:
+                said = (
+                    f"The logbook is as on {made[0].stem.removeprefix('logbook-')}; what was there"
+                    f" before is {made[1].name}."
+                )
+                self.desk.open(folder, lambda: self.message().say(said, stay=True))
+
+            def failed(err: Exception) -> None:
+                self.desk.open(folder, lambda: self.message().say(str(err), stay=True))
+
+            self.desk.close()
+            background.run(back, done, failed)
+
+        dialog.accepted.connect(chosen)
+        dialog.open()
+        self.dialog = dialog
+
+    def import_log(self, path: Path | None = None) -> None:
+        """Asks for a log (unless given), shows what is in it, and makes its lifts a new test."""
+        from sparring.files import log_files
+
+        if path is None:
+            name, _ = QFileDialog.getOpenFileName(
+                self.window,
+                "Log of another logger",
+                "",
+                "Logs (*.csv *.tsv *.txt *.log);;All files (*)",
+            )
+            if not name:
+                return
+            path = Path(name)
+        try:
+            look = log_files.look(path)
+        except log_files.LogError as err:
+            self.say(str(err))
+            return
+        from sparring.ui.widgets.import_dialog import ImportDialog
+
+        dialog = ImportDialog(self.desk, look, self.window)
+        dialog.accepted.connect(lambda: self._import(dialog))
+        dialog.open()
+        self.dialog = dialog
+
+    def _import(self, dialog: Any) -> None:
+        d = self.desk
+        if d.book is None:
+            return
+        dialog.remember()
+        book, columns, look = d.book, dialog.mapping(), dialog.log
+        build_id, rig_id, plan = d.build_id, d.rig_id, d.plan
+
+        def work(progress: background.Progress) -> tuple[int, list[str]]:
+            from sparring.exchange import import_log
+
+            return import_log(book, look, columns, build_id, rig_id, plan, progress)
+
+        def done(made: tuple[int, list[str]]) -> None:
+            d.choose_test(made[0])
+            self.go("Results")
+            self.say(" ".join(made[1]))
+
+        self._work(f"Importing {look.path.name} …", work, done)
+
+    def export_test(self) -> None:
+        d = self.desk
+        if d.book is None or not d.test_id:
+            self.say("There is no test to export yet.")
+            return
+        folder = QFileDialog.getExistingDirectory(self.window, "Export into which folder?")
+        if folder:
+            book, test_id = d.book, d.test_id
+
+            def work(progress: background.Progress) -> Path:
+                from sparring.exchange import export_test
+
+                return export_test(book, test_id, Path(folder), progress)
+
+            self._work(
+                f"Exporting {d.build.name} …", work, lambda made: self.say(f"Exported to {made}")
+            )
+
+    def take_back(self) -> None:
+        d = self.desk
+        struck = [r.id for r in d.runs if r.struck]
+        if struck:
+            d.strike(struck, False)
+        self.say(f"{len(struck)} lifts taken back." if struck else "No lift is left out.")
+
+    def new_build(self) -> None:
+        from sparring.core.build import Build
+
+        self.desk.add_build(Build(family="New drive"))
+        self.place("build")
+
+    def open_build(self, path: Path | None = None) -> None:
+        from sparring.core.build import Build
+        from sparring.core.records import RecordError
+        from sparring.files import record_files
+
+        if path is None:
+            name, _ = QFileDialog.getOpenFileName(
+                self.window, "Build file", "", "Build files (*.json);;All files (*)"
+            )
+            if not name:
+                return
+            path = Path(name)
+        try:
+            self.desk.add_build(record_files.load(path, Build))
+        except RecordError as err:
+            self.say(str(err))
+            return
+        self.go("Build")
+
+    def save_build(self) -> None:
+        from sparring.core.records import RecordError
+        from sparring.files import record_files
+
+        b = self.desk.build
+        name, _ = QFileDialog.getSaveFileName(
+            self.window,
+            "Save as a build file",
+            f"{b.family.lower()}-r{b.revision}.json",
+            "Build files (*.json)",
+        )
+        if name:
+            try:
+                record_files.save(Path(name), b)
+                self.say(f"Saved {name}")
+            except RecordError as err:
+                self.say(str(err))
+
+    def simulate(self) -> None:
+        self.session.simulate(self.desk.build, self.desk.rig)
+        self.go("Run")
+
+    def connect_board(self) -> None:
+        from sparring.ui.app.dialogs import ConnectDialog
+
+        dialog = ConnectDialog(self.desk, self.window)
+
+        def accepted() -> None:
+            self.session.connect_port(
+                dialog.port.currentText().strip(), int(dialog.baud.currentText()), dialog.mapping
+            )
+            self.go("Run")
+
+        dialog.accepted.connect(accepted)
+        dialog.open()
+        self.dialog = dialog
+
+    def readings(self) -> None:
+        from sparring.ui.readings.dialog import ReadingsDialog
+
+        self.dialog = ReadingsDialog(self.desk, self.session, self.window)
+        self.dialog.open()
+
+    def units(self) -> None:
+        from sparring.ui.app.dialogs import UnitsDialog
+
+        self.dialog = UnitsDialog(self.desk, self.window)
+        self.dialog.open()
+
+    def keys(self) -> None:
+        from sparring.ui.app.dialogs import ShortcutsDialog
+
+        bar = self.window.menuBar()
+        keys = [
+            ("Esc", "stop, from anywhere"),
+            ("Space", "on Run: the next obvious thing, as written on the button"),
+            ("M", "on Run: mark this moment"),
+            ("B", "on Run: it broke; stops, and asks which part"),
+            ("Alt+1 to Alt+4", "the pages, in the order of the job"),
+        ]
+        for action in (
+            a for m in (bar.actions() if bar else []) if (sub := m.menu()) for a in sub.actions()
+        ):
+            if not action.shortcut().isEmpty():
+                keys.append((action.shortcut().toString(), action.text().replace("&", "")))
+        keys += [
+            ("wheel, drag", "in a chart: zoom, shift; double click shows all; right click copies"),
+            ("arrow keys", "in the gear drawing: choose a part"),
+            ("Enter, double click", "in the gear drawing: change the number of teeth"),
+            ("Space", "in the gear drawing: turn the train"),
+            ("Ctrl+Shift+D, Ctrl+Backspace", "on Build: duplicate the chosen stage, take it out"),
+            ("Ctrl+Enter", "in readings: record from the bench, or stop and take them"),
+            ("Enter", "in readings: on to the next figure, then to the next repeat"),
+        ]
+        self.dialog = ShortcutsDialog(keys, self.window)
+        self.dialog.open()
+
+    def about(self) -> None:
+        box = QMessageBox(self.window)
+        box.setWindowTitle("About Sparring")
+        box.setText(
+            f"Sparring {__version__}\nBench tests on gearboxes and gearmotors.\n\nFree software"
+            " under the GNU General Public License, version 3 or later, without any warranty."
+            " Type: B612, SIL Open Font License 1.1."
+        )
+        box.open()
+        self.dialog = box

@@ -1,0 +1,272 @@
+"""The logbook at the left: builds by family, their tests, and the search."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from datetime import UTC, datetime
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFrame,
+    QLineEdit,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+)
+
+from sparring.core.build import Build
+from sparring.core.quantity import QuantityError, parse
+from sparring.core.train.kinematics import ratio_in_words
+from sparring.ui.model import background
+from sparring.ui.model.desk import Desk
+from sparring.ui.theme import font, theme
+from sparring.ui.widgets.plain import Label, tip
+
+if TYPE_CHECKING:
+    from sparring.logbook.store import StoredTest
+
+_COMPARED = {"ratio": "ratio", "efficiency": "ratio", "mass": "mass", "stall": "torque"}
+
+
+_MANY = 500  # tests that are read off the window's thread
+_PAGE = 100  # tests of a build that are listed
+
+Listed = list[tuple[int, Build, list["StoredTest"]]]
+"""What a logbook lists: (id, build, its tests, oldest first)."""
+
+
+class LogbookPanel(QFrame):
+    """Families, revisions and their tests with the last headline figure; found by word or by
+    condition.
+    """
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.setObjectName("sheet")
+        self.desk = desk
+        self._filling = False
+        self._listed: Listed = []
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 10, 6, 6)
+        title = Label("Logbook")
+        title.setObjectName("title")
+        layout.addWidget(title)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("word, or efficiency > 80 %")
+        self.search.setAccessibleName("Find in the logbook")
+        self.search.setToolTip(
+            tip(
+                "Any words: family, title, material, date. Or a condition: efficiency > 80 %, mass"
+                " < 300 g, ratio = 30, stall > 1 N·m"
+            )
+        )
+        self.search.textChanged.connect(self._fill)
+        layout.addWidget(self.search)
+        self.tree = QTreeWidget()
+        self.tree.setAccessibleName("Builds and tests")
+        self.tree.setHeaderHidden(True)
+        self.tree.setColumnCount(2)
+        self.tree.setIndentation(12)
+        self.tree.setRootIsDecorated(False)
+        self.tree.setUniformRowHeights(True)
+        header = self.tree.header()
+        if header is not None:
+            header.setStretchLastSection(False)
+            header.setSectionResizeMode(0, header.ResizeMode.Stretch)
+            header.setSectionResizeMode(1, header.ResizeMode.ResizeToContents)
+        self.tree.itemActivated.connect(self._activated)
+        self.tree.itemClicked.connect(self._activated)
+        layout.addWidget(self.tree, 1)
+        self.note = Label()
+        self.note.setObjectName("note")
+        self.note.setWordWrap(True)
+        layout.addWidget(self.note)
+        # an edit is several signals; the page it was made on is repainted first
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(30)
+        self._soon.timeout.connect(self.refresh)
+        for signal in (desk.lists_changed, desk.build_changed, desk.units_changed, theme.changed):
+            signal.connect(self._soon.start)
+
+    def refresh(self) -> None:
+        """Looks into the logbook again, and fills the tree; off this thread where there is much to
+        read.
+        """
+        book = self.desk.book
+        if book is None:
+            return
+
+        def look() -> Listed:
+            by_build: dict[int, list[StoredTest]] = {}
+            for test in book.tests():
+                by_build.setdefault(test.build_id, []).append(test)
+            return [
+                (build_id, build, by_build.get(build_id, [])) for build_id, build in book.builds()
+            ]
+
+        def looked(found: Listed) -> None:
+            if book is self.desk.book:
+                self._listed = found
+                self._fill()
+
+        if book.count_tests() > _MANY:
+            background.run(look, looked, lambda err: self.note.setText(str(err)))
+        else:
+            looked(look())
+
+    def _fill(self) -> None:
+        # what is being clicked must not be exchanged under the pointer
+        if QApplication.mouseButtons() != Qt.MouseButton.NoButton:
+            self._soon.start()
+            return
+        wanted = self.search.text().strip()
+        try:
+            keep = matcher(wanted)
+            self.note.setText("")
+        except QuantityError as err:
+            self.note.setText(str(err))
+            return
+        self._filling = True
+        self.tree.clear()
+        families: dict[str, QTreeWidgetItem] = {}
+        shown = 0
+        for build_id, build, own in self._listed:
+            head = next(
+                (t.headline for t in reversed(own) if t.headline and "value" in t.headline), None
+            )
+            if wanted:
+                facts = {
+                    "ratio": abs(build.ratio()),
+                    "efficiency": head["value"] if head else None,
+                    "mass": build.mass.value if build.mass else None,
+                    "stall": head.get("stall") if head else None,
+                }
+                words = [
+                    build.name,
+                    build.title,
+                    build.lubricant,
+                    build.notes,
+                    *(f"{s.material} {s.kind}" for s in build.stages),
+                ]
+                if not keep(" ".join(words), facts):  # then its tests have to say it
+                    own = [
+                        t
+                        for t in own
+                        if keep(" ".join([*words, t.title, f"{local(t.created):%Y-%m-%d}"]), facts)
+                    ]
+                    if not own:
+                        continue
+            shown += 1
+            family = families.get(build.family)
+            if family is None:
+                family = QTreeWidgetItem(
+                    [f"{build.family}  {ratio_in_words(abs(build.ratio())).split()[0]}", ""]
+                )
+                family.setFont(0, font(13, bold=True))
+                family.setFlags(Qt.ItemFlag.ItemIsEnabled)
+                self.tree.addTopLevelItem(family)
+                family.setExpanded(True)
+                family.setFirstColumnSpanned(True)
+                families[build.family] = family
+            item = QTreeWidgetItem([f"r{build.revision} {build.title}", self._head(head)])
+            item.setToolTip(0, tip(f"{build.name} · {build.title}"))
+            item.setTextAlignment(
+                1, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            )
+            item.setData(0, Qt.ItemDataRole.UserRole, ("build", build_id))
+            family.addChild(item)
+            if len(own) > 1:
+                self._add_tests(item, own)
+                item.setExpanded(build_id == self.desk.build_id)
+            if build_id == self.desk.build_id and (len(own) < 2 or not self.desk.test_id):
+                self.tree.setCurrentItem(item)
+        if not shown:
+            self.note.setText(
+                "Nothing found."
+                if wanted
+                else "No builds yet: Build ▸ New build, or drop a build file here."
+            )
+        self._filling = False
+
+    def _add_tests(self, item: QTreeWidgetItem, own: list[StoredTest]) -> None:
+        """The newest tests of a build, and the one on the desk; earlier ones are there to be
+        searched.
+        """
+        listed = [t for t in own[:-_PAGE] if t.id == self.desk.test_id] + own[-_PAGE:]
+        if len(listed) < len(own):
+            earlier = QTreeWidgetItem(
+                [f"{len(own) - len(listed)} earlier: search by title or date", ""]
+            )
+            earlier.setFlags(Qt.ItemFlag.NoItemFlags)
+            item.addChild(earlier)
+        for t in listed:
+            sub = QTreeWidgetItem(
+                [f"{local(t.created):%d %b %H:%M} {t.title}", self._head(t.headline)]
+            )
+            sub.setTextAlignment(
+                1, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            )
+            sub.setData(0, Qt.ItemDataRole.UserRole, ("test", t.id))
+            item.addChild(sub)
+            if t.id == self.desk.test_id:
+                self.tree.setCurrentItem(sub)
+
+    def _head(self, headline: dict | None) -> str:
+        if not headline or "value" not in headline:
+            return "–"
+        return self.desk.show(headline["value"], "ratio", decimals=1)
+
+    def _activated(self, item: QTreeWidgetItem) -> None:
+        data = item.data(0, Qt.ItemDataRole.UserRole)
+        if not data or self._filling:
+            return
+        kind, number = data
+        if kind == "build" and number != self.desk.build_id:
+            self.desk.choose_build(number)
+        elif kind == "test" and number != self.desk.test_id:
+            self.desk.choose_test(number)
+
+
+def local(moment: datetime) -> datetime:
+    """A stored moment (UTC; the database may drop the zone) in the tester's time."""
+    return (moment if moment.tzinfo else moment.replace(tzinfo=UTC)).astimezone()
+
+
+def matcher(text: str) -> Callable[[str, dict[str, float | None]], bool]:
+    """A test for (words, facts): every word must occur, every condition hold. Raises QuantityError
+    for a bad condition.
+    """
+    conditions = []
+    rest = text
+    for match in re.finditer(
+        r"\b(" + "|".join(_COMPARED) + r")\s*([<>=])\s*([\d.,/ ]+\s*[^\s<>=\d]*)", text
+    ):
+        name, sign, figure = match.groups()
+        value = parse(
+            figure.strip(), _COMPARED[name], "" if _COMPARED[name] == "ratio" else None
+        ).value
+        conditions.append((name, sign, value))
+        rest = rest.replace(match.group(0), " ")
+    words = rest.lower().split()
+
+    def keep(haystack: str, facts: dict[str, float | None]) -> bool:
+        low = haystack.lower()
+        if not all(w in low for w in words):
+            return False
+        for name, sign, value in conditions:
+            have = facts[name]
+            if have is None or not (
+                have > value
+                if sign == ">"
+                else have < value
+                if sign == "<"
+                else abs(have - value) <= 0.005 * abs(value)
+            ):
+                return False
+        return True
+
+    return keep

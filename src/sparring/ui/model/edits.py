@@ -1,0 +1,139 @@
+"""What the tester does to records, each as one command that can be undone; and an edit that waits
+for a word of theirs.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, cast
+
+from PyQt6.QtGui import QUndoCommand
+
+from sparring.core.build import Build
+from sparring.core.records import Record
+from sparring.core.revise import Kind
+from sparring.core.rig import Rig
+
+if TYPE_CHECKING:
+    from sparring.core.run import Run
+    from sparring.ui.model.desk import Desk
+
+
+@dataclass(frozen=True)
+class Draft:
+    """An edit of a build or rig that was tested, until the tester says whether it is a new one or
+    was wrong all along.
+    """
+
+    kind: Kind
+    before: Build | Rig
+    after: Build | Rig
+    text: str
+    runs: int
+
+
+class _Command(QUndoCommand):
+    """One that the logbook may refuse: the reason is said, and a command that did nothing is not
+    kept.
+    """
+
+    def __init__(self, desk: Desk, text: str) -> None:
+        super().__init__(text)
+        self.desk = desk
+
+    def _try(self, what: Callable[[], None], *, first: bool = True) -> None:
+        """first: it is about to be put on the stack."""
+        from sparring.logbook import LogbookError
+
+        try:
+            what()
+        except LogbookError as err:  # a name taken since, a full disk: all stays as it is
+            self.setObsolete(first)
+            self.desk.said.emit(str(err))
+
+
+class Edit(_Command):
+    """A record of the desk changed. It was kept before this is pushed, so that what cannot be kept
+    is never pushed.
+    """
+
+    def __init__(self, desk: Desk, what: str, before: Record, after: Record, text: str) -> None:
+        super().__init__(desk, text)
+        self.what, self.before, self.after = what, before, after
+        self.owner = desk.owner(what)
+        self.done = True
+
+    def redo(self) -> None:
+        if self.done:
+            self.done = False
+        else:
+            self._try(lambda: self.desk.put(self.what, self.after, self.owner), first=False)
+
+    def undo(self) -> None:
+        self._try(lambda: self.desk.put(self.what, self.before, self.owner), first=False)
+
+
+class Begin(_Command):
+    """A build or rig begun and laid on the desk. Taking it back lays what was there before; with
+    tests of its own it stays.
+    """
+
+    def __init__(self, desk: Desk, record: Build | Rig, text: str) -> None:
+        super().__init__(desk, text)
+        self.record = record
+        self.kind: Kind = "build" if isinstance(record, Build) else "rig"
+        self.before = desk.build_id, desk.rig_id, desk.test_id
+        self.made: int | None = None
+
+    def redo(self) -> None:
+        self._try(self._begin, first=self.made is None)
+
+    def _begin(self) -> None:
+        book = self.desk.book
+        assert book is not None
+        if isinstance(self.record, Build):
+            self.made = book.save_build(self.record, self.made)
+            self.desk.choose_build(self.made)
+        else:
+            self.made = book.save_rig(self.record, self.made)
+            self.desk.choose_rig(self.made)
+
+    def undo(self) -> None:
+        from sparring.logbook import LogbookError
+
+        book = self.desk.book
+        assert book is not None
+        try:
+            book.remove(self.kind, cast(int, self.made))
+        except LogbookError as err:
+            self.desk.said.emit(f"{self.record.name}: {err}.")
+        self.desk.lay_again(*self.before)
+
+
+class Strike(_Command):
+    """Leaves lifts out of the results, or takes them back in."""
+
+    def __init__(self, desk: Desk, run_ids: list[int], struck: bool) -> None:
+        super().__init__(desk, "leaving a lift out" if struck else "taking lifts back")
+        self.run_ids, self.struck = run_ids, struck
+
+    def redo(self) -> None:
+        self._try(lambda: self.desk.put_struck(self.run_ids, self.struck))
+
+    def undo(self) -> None:
+        self._try(lambda: self.desk.put_struck(self.run_ids, not self.struck), first=False)
+
+
+class Broke(_Command):
+    """Notes the part that gave way in a run."""
+
+    def __init__(self, desk: Desk, run_id: int, before: Run, after: Run) -> None:
+        super().__init__(desk, "note of what broke")
+        self.run_id, self.before, self.after = run_id, before, after
+
+    def redo(self) -> None:
+        self._try(lambda: self.desk.put_run(self.run_id, self.after))
+
+    def undo(self) -> None:
+        self._try(lambda: self.desk.put_run(self.run_id, self.before), first=False)

@@ -1,0 +1,328 @@
+"""Dialogs of the Build page: further motors, own materials, photos, outlines; and what they have in
+common.
+"""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QIcon, QKeyEvent, QPixmap
+from PyQt6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sparring.core.motor import FurtherMotor
+from sparring.core.train import materials
+from sparring.ui.model.desk import Desk
+from sparring.ui.widgets.list_editor import ListEditor
+from sparring.ui.widgets.parts import Table, heading, note
+from sparring.ui.widgets.plain import Label
+
+Chosen = tuple[int, str]
+
+
+class BuildDialog(QDialog):
+    """Title, a sentence on what it is for, room for the work, and what came out."""
+
+    def __init__(
+        self, desk: Desk, chosen: Chosen, parent: QWidget, title: str, purpose: str
+    ) -> None:
+        super().__init__(parent)
+        self.desk, (self.stage, self.field) = desk, chosen
+        self.setWindowTitle(title)
+        self.resize(640, 440)
+        self.column = QVBoxLayout(self)
+        self.column.addWidget(heading(title))
+        self.column.addWidget(note(purpose))
+        self.result_text = Label()
+        self.result_text.setWordWrap(True)
+        self.result_text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+
+    def finish(self, take: str = "") -> QPushButton | None:
+        """The last row: close, and with a text the button that takes the result over."""
+        self.column.addWidget(self.result_text)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        buttons.rejected.connect(self.reject)
+        act = None
+        if take:
+            act = buttons.addButton(take, QDialogButtonBox.ButtonRole.AcceptRole)
+            if act is not None:
+                act.setObjectName("act")
+                act.clicked.connect(self.take)
+        self.column.addWidget(buttons)
+        return act
+
+    def take(self) -> None:
+        """Takes the result over into the build."""
+
+    def edit(self, field: str, value: object, text: str) -> None:
+        reason = self.desk.edit("build", ("stages", self.stage, field), value, text)
+        if reason:
+            self.result_text.setText(reason)
+        else:
+            self.accept()
+
+
+# --- lists of the build ---------------------------------------------------------------------------
+
+
+class MotorsDialog(BuildDialog):
+    """Further motors on the train's input."""
+
+    def __init__(self, desk: Desk, chosen: Chosen, parent: QWidget) -> None:
+        super().__init__(
+            desk,
+            chosen,
+            parent,
+            "Further motors",
+            "Motors beside the first one, each with its readings at the same voltage. Geared: its"
+            " turns for one turn of the input shaft. Type into the last row to add one, Delete"
+            " removes one; Undo works.",
+        )
+        self.resize(760, 320)
+        columns = [
+            ("name", ("readings", "name")),
+            ("geared", ("gearing",)),
+            ("voltage", ("readings", "voltage")),
+            ("no-load speed", ("readings", "no_load_speed")),
+            ("no-load current", ("readings", "no_load_current")),
+            ("stall current", ("readings", "stall_current")),
+            ("rotor inertia", ("readings", "inertia")),
+        ]
+        self.list = ListEditor(
+            desk,
+            ("further_motors",),
+            FurtherMotor(readings=desk.build.motor),
+            columns,
+            "Further motors",
+        )
+        self.column.addWidget(self.list, 1)
+        self.finish()
+
+
+class MaterialsDialog(BuildDialog):
+    """The build's own materials; the table's are shown below."""
+
+    def __init__(self, desk: Desk, chosen: Chosen, parent: QWidget) -> None:
+        super().__init__(
+            desk,
+            chosen,
+            parent,
+            "Own materials",
+            "A material with a name of the table goes before it. Type into the last row to add one,"
+            " Delete removes one; Undo works.",
+        )
+        self.resize(820, 560)
+        template = materials.TABLE[0].model_copy(update={"name": "own", "source": "own figures"})
+        columns = [
+            ("name", ("name",)),
+            ("density", ("density",)),
+            ("modulus", ("modulus",)),
+            ("strength", ("strength",)),
+            ("half left at", ("softens",)),
+            ("printed", ("printed",)),
+            ("source", ("source",)),
+        ]
+        self.list = ListEditor(desk, ("materials",), template, columns, "Own materials")
+        self.column.addWidget(self.list, 2)
+        self.table = Table(
+            ["in the table", "density", "modulus", "strength", "half left at", "source"],
+            "Materials of the table",
+            1,
+        )
+        self.table.fill(
+            [
+                [
+                    m.name,
+                    desk.show(m.density, "density"),
+                    f"{m.modulus / 1e9:g} GPa",
+                    f"{m.strength / 1e6:g} MPa",
+                    desk.show(m.softens, "temperature", decimals=0),
+                    m.source,
+                ]
+                for m in materials.TABLE
+            ]
+        )
+        self.column.addWidget(self.table, 3)
+        self.finish()
+
+
+class PhotosDialog(BuildDialog):
+    """Photos of the drive, copied into the logbook."""
+
+    def __init__(self, desk: Desk, chosen: Chosen, parent: QWidget) -> None:
+        super().__init__(
+            desk,
+            chosen,
+            parent,
+            "Photos",
+            "Copied into the logbook's folder. Delete takes the chosen one off the build; the file"
+            " stays.",
+        )
+        self.resize(720, 480)
+        self.list = QListWidget()
+        self.list.setViewMode(QListWidget.ViewMode.IconMode)
+        self.list.setIconSize(QSize(200, 150))
+        self.list.setResizeMode(QListWidget.ResizeMode.Adjust)
+        self.list.setAccessibleName("Photos of the build")
+        self.list.itemActivated.connect(self._large)
+        self.column.addWidget(self.list, 1)
+        row = QHBoxLayout()
+        for text, act in (("Add …", self._add), ("Take off", self._take_off)):
+            button = QPushButton(text)
+            button.clicked.connect(act)
+            row.addWidget(button)
+        row.addStretch(1)
+        self.column.addLayout(row)
+        self.finish()
+        desk.build_changed.connect(self.refresh)
+        self.refresh()
+
+    @property
+    def folder(self) -> Path | None:
+        return self.desk.book.folder / "photos" if self.desk.book else None
+
+    def refresh(self) -> None:
+        self.list.clear()
+        for name in self.desk.build.photos:
+            path = self.folder / name if self.folder else Path(name)
+            picture = QPixmap(str(path))
+            item = QListWidgetItem(name if not picture.isNull() else f"{name} (missing)")
+            if not picture.isNull():
+                item.setIcon(
+                    QIcon(
+                        picture.scaled(
+                            200,
+                            150,
+                            Qt.AspectRatioMode.KeepAspectRatio,
+                            Qt.TransformationMode.SmoothTransformation,
+                        )
+                    )
+                )
+            self.list.addItem(item)
+        if not self.list.count():
+            self.result_text.setText(
+                "No photo yet. Add one of the open drive: it is what is looked for first, a year"
+                " later."
+            )
+
+    def add(self, path: Path) -> None:
+        """Copies a picture into the logbook and puts it on the build."""
+        folder = self.folder
+        if folder is None:
+            self.result_text.setText("Photos are kept in a logbook; open one first.")
+            return
+        if QPixmap(str(path)).isNull():
+            self.result_text.setText(
+                f"{path.name} is no picture that can be shown; take a JPEG or PNG."
+            )
+            return
+        build = f"{self.desk.build.family}-r{self.desk.build.revision}".replace("/", "-")
+        name = f"{build}-{path.name}"
+        n = 1
+        while (folder / name).exists():
+            n += 1
+            name = f"{build}-{path.stem}-{n}{path.suffix}"
+        try:
+            shutil.copyfile(path, folder / name)
+        except OSError as err:
+            self.result_text.setText(f"{path.name} could not be copied: {err.strerror}.")
+            return
+        self.result_text.setText(
+            self.desk.edit("build", ("photos",), (*self.desk.build.photos, name), "adding a photo")
+            or f"{name} added."
+        )
+
+    def _add(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(
+            self, "Photos of the drive", "", "Pictures (*.jpg *.jpeg *.png *.webp);;All files (*)"
+        )
+        for name in names:
+            self.add(Path(name))
+
+    def _take_off(self) -> None:
+        row = self.list.currentRow()
+        photos = self.desk.build.photos
+        if 0 <= row < len(photos):
+            self.desk.edit(
+                "build", ("photos",), photos[:row] + photos[row + 1 :], "removing a photo"
+            )
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Delete:
+            self._take_off()
+        else:
+            super().keyPressEvent(event)
+
+    def _large(self, item: QListWidgetItem) -> None:
+        if self.folder is None:
+            return
+        picture = QPixmap(str(self.folder / self.desk.build.photos[self.list.row(item)]))
+        large = QDialog(self)
+        large.setWindowTitle(item.text())
+        label = Label()
+        label.setPixmap(
+            picture.scaled(
+                1100,
+                700,
+                Qt.AspectRatioMode.KeepAspectRatio,
+                Qt.TransformationMode.SmoothTransformation,
+            )
+        )
+        QVBoxLayout(large).addWidget(label)
+        large.open()
+
+
+# --- outlines -------------------------------------------------------------------------------------
+
+
+def save_outline(desk: Desk, chosen: Chosen, parent: QWidget, path: Path | None = None) -> None:
+    """Asks for a file (unless given) and writes the chosen part's outline into it."""
+    from sparring.files import outline_files
+
+    build = desk.build
+    n, field = min(chosen[0], len(build.stages) - 1), chosen[1]
+    shafts = build.shafts()
+    bodies = [
+        b
+        for b in build.stages[n].bodies(shafts[n], shafts[n + 1], build.stage_names()[n])
+        if b.field == field
+    ]
+    if not bodies:
+        desk.said.emit("Choose a part in the drawing first.")
+        return
+    body = bodies[0]
+    if path is None:
+        suggestion = (
+            f"{build.family.lower()}-r{build.revision}-stage{n + 1}-{body.name}.svg".replace(
+                " ", "-"
+            )
+        )
+        name, _ = QFileDialog.getSaveFileName(
+            parent, "Outline of the part", suggestion, "SVG drawing (*.svg);;DXF drawing (*.dxf)"
+        )
+        if not name:
+            return
+        path = Path(name)
+    loops = body.outline(lambda _shaft: 0.0)
+    try:
+        outline_files.save(
+            path,
+            loops,
+            f"{build.name}, stage {n + 1} {body.name}"
+            + (f", {body.teeth} teeth" if body.teeth else ""),
+        )
+    except outline_files.OutlineError as err:
+        desk.said.emit(str(err))
+        return
+    desk.said.emit(f"Saved {path}, in millimetres.")

@@ -1,0 +1,134 @@
+"""A run's recording with the window its point comes from, each channel over its own
+largest value."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from sparring.core.recording import CHANNELS, Recording
+from sparring.core.reduce.points import Point
+from sparring.ui.model.desk import Desk
+from sparring.ui.theme import CHANNEL_COLOURS, font, theme
+from sparring.ui.widgets.chart import Chart, pen, thinned
+from sparring.ui.widgets.parts import note
+
+_SHOWN = ("speed", "cell", "force", "current", "voltage", "motor_speed", "temperature")
+
+
+class RecordingView(QWidget):
+    """One line about the point, and the chart."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        self.about = note("Choose a point: click it in the chart, or a line of the table.")
+        column.addWidget(self.about)
+        column.addStretch(0)
+        self._column = column
+        self._items: list[Any] = []
+
+    @cached_property
+    def chart(self) -> Chart:
+        """Made with the first recording: a chart takes its time, and the page has others."""
+        chart = Chart("s", "of largest, %", name="Recording of the chosen lift")
+        self._column.addWidget(chart, 1)
+        return chart
+
+    def put(self, rec: Recording, point: Point, name: str) -> None:
+        """The recording of a run, its window shaded; name: of the step."""
+        for item in self._items:
+            self.chart.remove(item)
+        self._items.clear()
+        run = point.run
+        part = rec.span(
+            run.start if run.start is not None else -np.inf,
+            run.stop if run.stop is not None else np.inf,
+        )
+        if not len(part):
+            return
+        zero = float(part.t[0])
+        region = pg.LinearRegionItem(
+            (point.window.start - zero, point.window.stop - zero),
+            movable=False,
+            brush=pg.mkBrush(theme.colour("reseda", 38)),
+            pen=pen("reseda", 1),
+        )
+        self._items.append(region)
+        shown = [k for k in _SHOWN if part.has(k)][:4]
+        for n, key in enumerate(shown):
+            t, y = thinned(part.t - zero, part.channels[key], 1200)
+            base = float(np.nanquantile(y, 0.02)) if key in ("cell", "temperature") else 0.0
+            top = float(np.nanmax(np.abs(y - base))) or 1.0
+            style = (
+                Qt.PenStyle.SolidLine,
+                Qt.PenStyle.DashLine,
+                Qt.PenStyle.DotLine,
+                Qt.PenStyle.DashDotLine,
+            )[n]
+            self._items.append(
+                pg.PlotDataItem(t, 100 * (y - base) / top, pen=pen(CHANNEL_COLOURS[key], 1, style))
+            )
+            label = pg.TextItem(
+                CHANNELS[key].label, color=theme.colour(CHANNEL_COLOURS[key]), anchor=(0, 0)
+            )
+            label.setFont(font(11, bold=True))
+            label.setPos(float(t[-1]) * (0.015 + 0.2 * n), 138)
+            self._items.append(label)
+        for at, text in part.marks:
+            line = pg.InfiniteLine(
+                pos=at - zero,
+                angle=90,
+                label=text,
+                labelOpts={
+                    "position": 0.15,
+                    "color": theme.colour("on-amber"),
+                    "fill": theme.colour("amber"),
+                },
+                pen=pen("amber", 1.4, Qt.PenStyle.DashLine),
+            )
+            self._items.append(line)
+        for item in self._items:
+            self.chart.add(item)
+        self.chart.box.setRange(xRange=(0, float(part.t[-1]) - zero), yRange=(-5, 140), padding=0)
+        d = self.desk
+        steady = (
+            "steady"
+            if point.window.steady
+            else f"not steady (drifts {d.show(point.window.drift, 'ratio', decimals=1)})"
+        )
+        state = (
+            "stalled"
+            if point.stalled
+            else (
+                f"window {point.window.start - zero:.2f} to {point.window.stop - zero:.2f} s,"
+                f" {steady}, {point.effective:.0f} independent samples"
+            )
+        )
+        gaps = f", {len(rec.gaps)} gaps" if rec.gaps else ""
+        pull = ""
+        if (
+            point.pull is not None
+            and not point.stalled
+            and (point.torque_mass is None or d.rig.torque_from == "cell")
+        ):
+            least, most = (
+                d.show(x, "force", decimals=1) for x in (point.pull.least, point.pull.most)
+            )
+            pull = f"; at the cell {d.show(point.pull.mean, 'force')}, least {least}, peak {most}"
+        self.about.setText(
+            f"{name}, {d.rig.method.DOES[0].lower()} {run.repeat}: {state}; speed"
+            f" {d.show(point.speed, 'speed')}, torque {d.show(point.torque, 'torque')}{pull}{gaps}."
+        )
+        self.chart.rows = lambda: (
+            ["t s", *part.channels],
+            np.column_stack([part.t, *part.channels.values()]).tolist(),
+        )

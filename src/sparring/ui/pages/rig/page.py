@@ -1,0 +1,345 @@
+"""Rig: the bench as it looks for the chosen method, dimensions beside it; calibration, masses,
+checks; limits; plan.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QPushButton,
+    QStackedWidget,
+    QTabBar,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sparring.core.care import care_notes
+from sparring.core.live import Instruments
+from sparring.core.methods import METHODS, MethodBase, RunUp
+from sparring.core.rig import Weight
+from sparring.ui.model.desk import Desk
+from sparring.ui.model.live import BenchSession
+from sparring.ui.pages.rig.checklist import Checklist
+from sparring.ui.pages.rig.ratios import RatioPlanner
+from sparring.ui.pages.rig.sensors import SensorsPanel
+from sparring.ui.pages.rig.steps_field import StepsField
+from sparring.ui.widgets.bench_picture import BenchPicture
+from sparring.ui.widgets.form import Form, Path
+from sparring.ui.widgets.gravity import ask_gravity
+from sparring.ui.widgets.list_editor import ListEditor
+from sparring.ui.widgets.parts import Column, care, heading, note, sheet
+from sparring.ui.widgets.plain import tip
+
+
+def _scrolled(inner: QWidget) -> Column:
+    """The widget in an area that scrolls up and down where the window is low."""
+    scroll = Column()
+    inner.setObjectName("plain")
+    scroll.setWidget(inner)
+    return scroll
+
+
+class RigPage(QWidget):
+    """Edits the rig and the plan in hand; calibrates the cell on the live bench."""
+
+    def __init__(self, desk: Desk, session: BenchSession) -> None:
+        super().__init__()
+        self.desk, self.session = desk, session
+        self._kept: dict[
+            tuple[int, type[MethodBase]], MethodBase
+        ] = {}  # dimensions of methods left for another, by rig
+        page = QVBoxLayout(self)
+        page.setContentsMargins(0, 0, 0, 0)
+        page.setSpacing(10)
+        self.care = care("")
+        page.addWidget(self.care)
+        row = QHBoxLayout()
+        row.setSpacing(10)
+        page.addLayout(row, 1)
+        row.addWidget(self._bench(), 16)
+        row.addWidget(self._beside(), 10)
+        for signal in (desk.rig_changed, desk.lists_changed, desk.units_changed):
+            signal.connect(self.refresh)
+        for signal in (desk.build_changed, desk.plan_changed):
+            signal.connect(self._ask)
+        session.arrived.connect(self._live)
+        session.state_changed.connect(self._live)
+        self.refresh()
+
+    def _bench(self) -> QWidget:
+        left, column = sheet(margins=10)
+        row = QHBoxLayout()
+        self.methods = QComboBox()
+        self.methods.setAccessibleName("Method")
+        for kind in METHODS:
+            self.methods.addItem(kind.TITLE, kind)
+            self.methods.setItemData(
+                self.methods.count() - 1, kind.PURPOSE, Qt.ItemDataRole.ToolTipRole
+            )
+        self.methods.activated.connect(lambda i: self.choose_method(self.methods.itemData(i)))
+        row.addWidget(self.methods)
+        row.addStretch(1)
+        self.rigs = QComboBox()
+        self.rigs.setAccessibleName("Rig")
+        self.rigs.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.rigs.activated.connect(lambda i: self.desk.choose_rig(self.rigs.itemData(i)))
+        row.addWidget(self.rigs)
+        copy = QPushButton("New rig")
+        copy.setToolTip(tip("Begin a rig as a copy of this one"))
+        copy.clicked.connect(self._copy)
+        row.addWidget(copy)
+        column.addLayout(row)
+        self.picture = BenchPicture(self.desk)
+        column.addWidget(self.picture, 1)
+        self.asked = note("")
+        column.addWidget(self.asked)
+        return left
+
+    def _beside(self) -> QWidget:
+        right, column = sheet(margins=10)
+        self.tabs = QTabBar()
+        self.tabs.setUsesScrollButtons(False)  # they take room from the texts
+        self.tabs.setAccessibleName("Beside the bench")
+        self.tabs.setExpanding(False)
+        self.tabs.setDrawBase(False)
+        column.addWidget(self.tabs)
+        self.stack = QStackedWidget()
+        column.addWidget(self.stack, 1)
+        self.sensors = SensorsPanel(self.desk, self.session)
+        self.planner = RatioPlanner(self.desk)
+        self.checklist = Checklist(self.desk)
+        self.loads = StepsField(self.desk)
+        self.forms: list[Form] = []
+        self.plan_area = _scrolled(QWidget())
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.timeout.connect(self.finish)
+        self._later.start(0)
+        for name, widget in (
+            ("Plan", self.plan_area),
+            ("Sensors", _scrolled(self.sensors)),
+            ("Masses", self._masses()),
+            ("Ratios", self.planner),
+            ("Checks", _scrolled(self.checklist)),
+        ):
+            self.tabs.addTab(name)
+            self.stack.addWidget(widget)
+        self.tabs.currentChanged.connect(self.stack.setCurrentIndex)
+        return right
+
+    def finish(self) -> None:
+        """Fills the plan: what is run, on which rig, and where the bench stops by itself. In a turn
+        of its own, so that no turn of the loop is long; or when the page is shown."""
+        if self.forms:
+            return
+        inner = QWidget()
+        inner.setObjectName("plain")
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.loads)
+        groups: list[tuple[str, str, list[tuple[str, Path]]]] = [
+            (
+                "",
+                "plan",
+                [
+                    ("Repeats", ("repeats",)),
+                    ("Voltage", ("voltage",)),
+                    ("Settle", ("settle",)),
+                    ("Measure at least", ("measure",)),
+                    ("Order", ("order",)),
+                ],
+            ),
+            (
+                "Stops by itself at",
+                "rig",
+                [
+                    ("Current", ("limits", "current")),
+                    ("Output speed", ("limits", "speed")),
+                    ("Stalled for", ("limits", "stalled_for")),
+                ],
+            ),
+            (
+                "Rig",
+                "rig",
+                [
+                    ("Name", ("name",)),
+                    ("Torque from", ("torque_from",)),
+                    ("Local gravity", ("gravity",)),
+                    ("Voltmeter ±", ("sensors", "voltage_accuracy")),
+                    ("Ammeter ±", ("sensors", "current_accuracy")),
+                    ("Tachometer ±", ("sensors", "speed_accuracy")),
+                    ("Its pulses a turn", ("sensors", "pulses")),
+                    ("Supply", ("sensors", "supply")),
+                    ("It gives", ("limits", "supply")),
+                    ("Cord carries", ("limits", "cord")),
+                    ("Second cell", ("sensors", "second_cell")),
+                ],
+            ),
+        ]
+        forms = []
+        for title, what, rows in groups:
+            if title:
+                column.addSpacing(4)
+                column.addWidget(heading(title))
+            forms.append(Form(self.desk, what, rows, units={("limits", "speed"): "rpm"}))
+            column.addWidget(forms[-1])
+            if title.startswith("Stops"):
+                column.addWidget(
+                    note(
+                        "The bench is asked to stop. Neither this nor STOP on the screen is an"
+                        " emergency stop."
+                    )
+                )
+        latitude = QPushButton("Gravity by latitude …")
+        latitude.clicked.connect(self._gravity)
+        column.addWidget(latitude)
+        self.forms = forms
+        widest = max(f.label_width() for f in forms)
+        for form in forms:
+            form.align(widest)
+        column.addStretch(1)
+        self.plan_area.setWidget(inner)
+        self.loads.setVisible(bool(self.desk.rig.method.STEP))
+
+    def _gravity(self) -> None:
+        gravity = ask_gravity(self)
+        if gravity is not None and (
+            reason := self.desk.edit("rig", ("gravity",), gravity, "local gravity")
+        ):
+            self.desk.said.emit(reason)
+
+    def _masses(self) -> QWidget:
+        masses = QWidget()
+        rows = QVBoxLayout(masses)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.addWidget(
+            note(
+                "Each mass you own, weighed once, with its ±: 310.2 g ± 0.5 g. Calibration goes"
+                " through them."
+            )
+        )
+        columns: list[tuple[str, Path]] = [("name", ("name",)), ("weighs", ("mass",))]
+        shelf = ListEditor(
+            self.desk, ("shelf",), Weight(name="mass"), columns, "Masses on the shelf", what="rig"
+        )
+        rows.addWidget(shelf, 1)
+        use = QPushButton("Make them the plan's weights")
+        use.clicked.connect(self._plan_from_shelf)
+        rows.addWidget(use)
+        return masses
+
+    def refresh(self) -> None:
+        d = self.desk
+        method = d.rig.method
+        if d.book is not None:
+            self.rigs.clear()
+            for rig_id, rig in d.book.rigs():
+                self.rigs.addItem(rig.name, rig_id)
+            self.rigs.setCurrentIndex(max(0, self.rigs.findData(d.rig_id)))
+        self.methods.setCurrentIndex(METHODS.index(type(method)))
+        usual, rule, _ = care_notes(method)
+        self.care.setText(f"Care: {usual[0].lower()}{usual[1:]} {rule}")
+        for n, shown in ((2, method.weighed()), (3, isinstance(method, RunUp))):
+            if self.tabs.isTabVisible(n) != shown:
+                self.tabs.setTabVisible(n, shown)
+                self.tabs.setCurrentIndex(
+                    self.tabs.currentIndex()
+                    if self.tabs.isTabVisible(self.tabs.currentIndex())
+                    else 0
+                )
+        if self.forms:
+            self.loads.setVisible(bool(method.STEP))
+        self._ask()
+
+    def _ask(self) -> None:
+        """What stands in the way of a run; reckoned only while it can be seen."""
+        if not self.isVisible():
+            return
+        first = next(iter(self.desk.setup_findings()), None)
+        self.asked.setText(
+            f"Next: {first.title[0].lower()}{first.title[1:]}. {' '.join(first.try_next[:1])}"
+            if first
+            else "Nothing is missing."
+        )
+
+    def show_place(self, place: str) -> QWidget | None:
+        """Brings forward what a finding's place names (`rig.sensors.supply`); the field to begin
+        at, None where there is none.
+        """
+        path = tuple(place.split(".")[1:])
+        name = path[-1] if path else ""
+        if (entry := self.sensors.choose(name)) is not None:
+            self.tabs.setCurrentIndex(1)
+            return entry
+        if name == "care_read":
+            self.tabs.setCurrentIndex(4)
+            return self.checklist.care.name
+        if path[:1] == ("method",):
+            return self.picture.fields.get(name)
+        found = next(
+            (
+                form.fields[path]
+                for form in self.forms
+                if form.what == "rig" and path in form.fields
+            ),
+            None,
+        )
+        if found is not None:
+            self.tabs.setCurrentIndex(0)
+            self.plan_area.reveal(found)
+        return found
+
+    def choose_method(self, kind: type[MethodBase]) -> None:
+        """Sets the rig up for another method; the dimensions of the one left are kept while the
+        window is open.
+        """
+        old = self.desk.rig.method
+        if type(old) is kind:
+            return
+        self._kept[self.desk.rig_id, type(old)] = old
+        self.desk.set_method(self._kept.get((self.desk.rig_id, kind), kind()))
+        self.refresh()
+
+    def _live(self) -> None:
+        if not self.isVisible():
+            return
+        ring, d = self.session.live, self.desk
+        live: dict[str, str] = {}
+        if ring is not None and ring.count > 10:
+            recent = ring.since(ring.t[-1] - 0.5)
+            if "cell" in ring.channels and d.rig.method.CELL:
+                counts, known = ring.values("cell")[recent], Instruments(d.rig)
+                tare = self.session.tare.value if self.session.tare else None
+                live["cell"] = (
+                    d.show(float(np.nanmean(known.force(counts, tare))), "force", decimals=2)
+                    if known.calibrated
+                    else f"{np.nanmean(counts):.0f} counts"
+                )
+            if "speed" in ring.channels:
+                live["speed"] = d.show(
+                    float(np.nanmean(ring.values("speed")[recent])), "speed", decimals=0
+                )
+        self.picture.show_live(live)
+
+    def showEvent(self, event: Any) -> None:
+        super().showEvent(event)
+        self.finish()
+        self._ask()
+        self._live()
+
+    def _plan_from_shelf(self) -> None:
+        masses = tuple(sorted((w.mass for w in self.desk.rig.shelf), key=lambda m: m.value))
+        if not masses:
+            self.desk.said.emit("The shelf is empty: enter the masses you own first.")
+            return
+        reason = self.desk.edit("plan", ("loads",), masses, "weights from the shelf")
+        if reason:
+            self.desk.said.emit(reason)
+
+    def _copy(self) -> None:
+        self.desk.new_rig()

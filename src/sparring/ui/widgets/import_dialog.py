@@ -1,0 +1,185 @@
+"""What the columns of another logger's file are, and in which units."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QGridLayout,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sparring.core import quantity
+from sparring.core.recording import CHANNELS
+from sparring.files import log_files
+from sparring.ui.model.desk import Desk
+from sparring.ui.widgets.parts import heading, note
+from sparring.ui.widgets.plain import Label
+
+if TYPE_CHECKING:
+    pass
+
+
+class ImportDialog(QDialog):
+    """Preview, what each column is, its unit; what was chosen is remembered for the next file of
+    the same logger.
+    """
+
+    def __init__(
+        self,
+        desk: Desk,
+        log: log_files.LogLook,
+        parent: QWidget | None = None,
+        *,
+        needs: tuple[str, ...] = ("speed",),
+        act: str = "Import as a new test",
+        into: str = "",
+    ) -> None:
+        """needs: channels that a column must be given to; act: what the button says; into: what
+        becomes of it.
+        """
+        super().__init__(parent)
+        self.desk, self.log, self.needs = desk, log, needs
+        self.setWindowTitle(f"Import {log.path.name}")
+        self.resize(860, min(620, 230 + 32 * len(log.columns)))
+        column = QVBoxLayout(self)
+        separator = {"\t": "tab", ";": "semicolon", ",": "comma", " ": "space"}[log.delimiter]
+        column.addWidget(heading("What is in the columns?"))
+        column.addWidget(
+            note(
+                f"{log.path.name}: {len(log.columns)} columns separated by {separator}, decimal"
+                f" {'comma' if log.decimal == ',' else 'point'}"
+                f"{'' if log.has_header else ', without a header'}."
+                " Guessed from names and units; correct what is wrong."
+            )
+        )
+        self.said = Label()
+        self.said.setObjectName("wrong")
+        self.said.setWordWrap(True)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        inner = QWidget()
+        grid = QGridLayout(inner)
+        grid.setHorizontalSpacing(12)
+        for c, text in enumerate(("column", "is", "in", "first figures")):
+            label = Label(text)
+            label.setObjectName("note")
+            grid.addWidget(label, 0, c)
+        remembered = desk.book.setting(f"import {log.key()}") if desk.book else None
+        self.choices: list[tuple[QComboBox, QComboBox]] = []
+        self.go: QPushButton | None = None
+        for i, guess in enumerate(log.columns):
+            grid.addWidget(Label(guess.header), i + 1, 0)
+            what, unit = QComboBox(), QComboBox()
+            what.setAccessibleName(f"{guess.header} is")
+            unit.setAccessibleName(f"unit of {guess.header}")
+            what.addItem("not used", "")
+            what.addItem("Time", "t")
+            for channel in CHANNELS.values():
+                what.addItem(channel.label, channel.key)
+            unit.setEditable(True)
+            unit.setMinimumWidth(90)
+            channel_key, unit_text = (
+                remembered[i] if remembered and i < len(remembered) else (guess.channel, guess.unit)
+            )
+            what.setCurrentIndex(max(0, what.findData(channel_key)))
+            grid.addWidget(what, i + 1, 1)
+            grid.addWidget(unit, i + 1, 2)
+            grid.addWidget(
+                note("   ".join(row[i] for row in log.preview[:4] if i < len(row))), i + 1, 3
+            )
+            self.choices.append((what, unit))
+            self._units(i, unit_text)
+            what.currentIndexChanged.connect(lambda _n, i=i: self._units(i, ""))
+            unit.currentTextChanged.connect(lambda _t: self._check())
+        grid.setColumnStretch(3, 1)
+        grid.setRowStretch(len(log.columns) + 1, 1)
+        area.setWidget(inner)
+        column.addWidget(area, 1)
+        column.addWidget(self.said)
+        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        self.go = self.buttons.addButton(act, QDialogButtonBox.ButtonRole.AcceptRole)
+        if self.go:
+            self.go.setObjectName("act")
+        self.buttons.accepted.connect(self.accept)
+        self.buttons.rejected.connect(self.reject)
+        column.addWidget(
+            note(
+                into
+                or f"The lifts found in the log become a test of {desk.build.name} on"
+                f" {desk.rig.name}."
+            )
+        )
+        column.addWidget(self.buttons)
+        self._check()
+
+    def _units(self, i: int, wanted: str) -> None:
+        what, unit = self.choices[i]
+        key = what.currentData()
+        unit.blockSignals(True)
+        unit.clear()
+        unit.setEnabled(bool(key))
+        if key:
+            offered = list(quantity.kind_of(log_files.kind_of_channel(key)).units)
+            unit.addItems(offered)
+            guess = self.log.columns[i].unit if self.log.columns[i].channel == key else ""
+            text = wanted or guess
+            if text and text not in offered:
+                unit.addItem(text)
+            unit.setCurrentText(
+                text or ("" if len(offered) > 1 and key != "t" and not wanted else offered[0])
+            )
+        unit.blockSignals(False)
+        self._check()
+
+    def mapping(self) -> dict[int, tuple[str, str]]:
+        """Column position -> (channel, unit)."""
+        return {
+            i: (what.currentData(), unit.currentText().strip())
+            for i, (what, unit) in enumerate(self.choices)
+            if what.currentData()
+        }
+
+    def _check(self) -> None:
+        chosen = [c for c, _ in self.mapping().values()]
+        problem = ""
+        twice = {c for c in chosen if chosen.count(c) > 1}
+        if twice:
+            name = "Time" if "t" in twice else CHANNELS[next(iter(twice))].label
+            problem = f"{name} is chosen for two columns."
+        elif "t" not in chosen:
+            problem = "Choose which column is the time."
+        elif missing := [c for c in self.needs if c not in chosen]:
+            label = CHANNELS[missing[0]].label
+            problem = f"Choose which column is the {label[0].lower() + label[1:]}."
+        else:
+            for i, (channel, unit) in self.mapping().items():
+                kind = log_files.kind_of_channel(channel)
+                try:
+                    (
+                        quantity.to_si(0.0, unit, kind)
+                        if unit or "" in quantity.kind_of(kind).units
+                        else quantity.parse("1", kind)
+                    )
+                except quantity.QuantityError as err:
+                    problem = f"{self.log.columns[i].header}: " + (
+                        str(err) if unit else "choose its unit."
+                    )
+                    break
+        self.said.setText(problem)
+        if self.go is not None:
+            self.go.setEnabled(not problem)
+
+    def remember(self) -> None:
+        if self.desk.book:
+            chosen = self.mapping()
+            self.desk.book.set_setting(
+                f"import {self.log.key()}",
+                [chosen.get(i, ("", "")) for i in range(len(self.log.columns))],
+            )
