@@ -205,7 +205,7 @@ def live(seconds: float = 60.0) -> None:
     app = qt()
     window = MainWindow()
     window.show()
-    window.go("Run")
+    window.go("run")
     master, slave = os.openpty()
     tty.setraw(slave)
     names = (
@@ -226,7 +226,7 @@ def live(seconds: float = 60.0) -> None:
             return False
 
     watcher = Painted()
-    window.run_page.strips.charts["speed"].viewport().installEventFilter(watcher)
+    window.view("run").strips.charts["speed"].viewport().installEventFilter(watcher)
     beats: list[float] = []
     beat = QTimer()
     beat.setInterval(1)
@@ -292,7 +292,7 @@ def build() -> None:
             )
         )
         app.processEvents()
-        page = window.build_page
+        page = window.view("build")
         times = []
         for k in range(12):
             start = time.perf_counter()

@@ -110,10 +110,10 @@ def shown(qapp, windows, request):
     window.resize(1280, 800)
     window.show()
     window.activateWindow()
-    window.go("Build")
+    window.go("build")
     window.heard.forget()
-    if "Rig" in window.made:
-        window.rig_page.tabs.setCurrentIndex(0)
+    if "rig" in window.views:
+        window.view("rig").tabs.setCurrentIndex(0)
     yield window
     window.session.disconnect_bench()
     close_others(window)

@@ -116,11 +116,11 @@ class Heard:
     """
 
     def __init__(self, window):
-        self._session, self._page = window.session, window.run_page
+        self._session, self._page = window.session, window.view("run")
         self.states, self.said, self.speeds, self.flows = [], [], [], []
         self._session.state_changed.connect(lambda: self.states.append(self._session.state))
         self._session.arrived.connect(lambda: self.speeds.append(self._page.figures["speed"].value))
-        self._page.live_flow.connect(self.flows.append)
+        self._page.flow_changed.connect(lambda: self.flows.append(self._page.flow().flow))
         for signal in (self._session.said, window.desk.said):
             signal.connect(self.said.append)
 

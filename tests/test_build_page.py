@@ -43,7 +43,7 @@ def window(shown, tmp_path):
 
 @pytest.fixture
 def page(window):
-    return window.build_page
+    return window.view("build")
 
 
 def stages(window):
@@ -62,7 +62,7 @@ def test_every_kind_is_added_drawn_turned_and_undone(window, page):
         for tab in range(page.tables.tabs.count()):
             page.tables.tabs.setCurrentIndex(tab)
         window.driveline.grab()
-        page._remove()
+        page.remove()
         assert len(stages(window)) == 1
         page._from_side(True)
         assert page.gears.grab().toImage() != still
@@ -127,15 +127,15 @@ def test_turning_goes_the_right_ways_at_the_right_speeds(window, page):
 def test_stages_are_duplicated_split_and_moved(window, page):
     window.desk.edit("build", ("stages",), (SpurStage(pinion=12, wheel=108), WormStage()))
     page.gears.pick(0)
-    page._split()
+    page.split()
     assert len(stages(window)) == 3
     assert abs(window.desk.build.ratio()) == pytest.approx(9 * 40, rel=0.02)
     page.gears.pick(2)
-    page._move(-1)
+    page.move_stage(-1)
     assert isinstance(stages(window)[1], WormStage)
-    page._duplicate()
+    page.duplicate()
     assert [s.kind for s in stages(window)] == ["spur", "worm", "worm", "spur"]
-    page._mirror()
+    page.mirror()
     assert window.desk.build.title == "mirrored"
     assert stages(window)[1].hand == "left"
 
@@ -437,12 +437,12 @@ def test_a_restless_tester_breaks_nothing(window, page, seed):
             )
 
     moves = [
-        lambda: page.add(rng.choice(KINDS)) if len(stages(window)) < 6 else page._remove(),
-        page._remove,
-        page._duplicate,
-        page._split,
-        lambda: page._move(rng.choice([-1, 1])),
-        page._mirror,
+        lambda: page.add(rng.choice(KINDS)) if len(stages(window)) < 6 else page.remove(),
+        page.remove,
+        page.duplicate,
+        page.split,
+        lambda: page.move_stage(rng.choice([-1, 1])),
+        page.mirror,
         field,
         field,
         field,
@@ -462,7 +462,7 @@ def test_a_restless_tester_breaks_nothing(window, page, seed):
     ]
     for _ in range(90):
         if len(stages(window)) > 7:
-            page._remove()
+            page.remove()
         rng.choice(moves)()
         if rng.random() < 0.3:
             page.grab()

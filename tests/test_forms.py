@@ -52,7 +52,7 @@ def value(window, field):
 
 @pytest.mark.parametrize("kind", KINDS, ids=lambda k: k.TITLE)
 def test_every_field_of_a_kind_is_edited_from_its_form(window, qtbot, kind):
-    desk, page = window.desk, window.build_page
+    desk, page = window.desk, window.view("build")
     desk.edit("build", ("stages",), (kind(),))
     page.gears.pick(0)
     for label, field in kind.FIELDS:
@@ -99,7 +99,7 @@ def test_every_field_of_a_kind_is_edited_from_its_form(window, qtbot, kind):
 
 @pytest.mark.parametrize("kind", SIZES)
 def test_every_joint_asks_for_its_sizes_and_limits_the_drive(window, kind):
-    desk, page = window.desk, window.build_page
+    desk, page = window.desk, window.view("build")
     desk.edit("build", ("stages",), (SpurStage(),))
     page.gears.pick(0)
     joint = page.joints.layout().itemAt(1).widget()
@@ -118,10 +118,10 @@ def test_every_joint_asks_for_its_sizes_and_limits_the_drive(window, kind):
 
 
 def test_a_count_that_is_not_known_says_so(window, qtbot):
-    window.go("Rig")
+    window.go("rig")
     (spin,) = (
         w
-        for w in window.rig_page.findChildren(QSpinBox)
+        for w in window.view("rig").findChildren(QSpinBox)
         if w.accessibleName() == "Its pulses a turn"
     )
     assert spin.text() == "not known"
@@ -133,7 +133,7 @@ def test_a_count_that_is_not_known_says_so(window, qtbot):
 
 
 def test_the_units_chosen_are_those_of_the_tables(window):
-    desk, page = window.desk, window.build_page
+    desk, page = window.desk, window.view("build")
     desk.edit("build", ("stages",), (PlanetaryStage(),))
     page.tables.tabs.setCurrentIndex(1)
     metric = page.tables.strength.item(0, 1).text()

@@ -15,8 +15,9 @@ from sparring.core.predict import measured_flow, power_flow
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
 from sparring.files import log_files
-from sparring.ui.app.dialogs import ConnectDialog, UnitsDialog
+from sparring.ui.app.dialogs import ConnectDialog, UnitsDialog, keys_of
 from sparring.ui.model import background
+from sparring.ui.page import ShownFlow
 from sparring.ui.pages.run.big_figure import BigFigure
 from sparring.ui.pages.run.strips import _round_up
 from sparring.ui.widgets.chart import Chart
@@ -52,35 +53,37 @@ def test_a_click_on_the_driveline_opens_the_part(window, qtbot):
         ("supply", "Rig"),
     ):
         qtbot.mouseClick(line, Qt.MouseButton.LeftButton, pos=QPoint(int(columns[part]) + 12, 40))
-        assert window.work.current == page, part
+        assert window.page.name == page, part
     window._part("stage 2")
-    assert window.build_page.gears.chosen == (1, "pinion")
+    assert window.view("build").gears.chosen == (1, "pinion")
 
 
 def test_the_driveline_says_where_the_power_goes(window, build):
     flow = power_flow(build, 0.3, 12.0)
-    window.driveline.show_flow(flow, "predicted", ("a", "b"), ("50 %", "", ""))
+    window.driveline.put(ShownFlow(flow, "predicted", ("a", "b"), ("50 %", "", "")))
     said = window.driveline.accessibleDescription()
     assert "copper" in said
     assert "stage 2" in said
     noise = measured_flow(build, 0.01, 0.02, 0.0002, 0.0, 0.0)
-    window.driveline.show_flow(noise, "live, lowering", ("a", "b"), ("–", "", "at rest"), live=True)
+    window.driveline.put(
+        ShownFlow(noise, "live, lowering", ("a", "b"), ("–", "", "at rest"), live=True)
+    )
     assert window.driveline.accessibleDescription() == "live, lowering: no power flows."
     assert not any("η" in window.driveline._figures(s.name, s)[1] for s in noise.stations)
 
 
 def test_every_cell_of_the_title_block_leads_somewhere(window):
     for place, page in (
-        ("build", "Build"),
-        ("train", "Build"),
-        ("rig", "Rig"),
-        ("calibration", "Rig"),
+        ("build.family", "Build"),
+        ("build.train", "Build"),
+        ("rig.chosen", "Rig"),
+        ("rig.calibration", "Rig"),
         ("plan", "Rig"),
-        ("recorded", "Results"),
+        ("results", "Results"),
     ):
         window.title_block.cells[place].click()
-        assert window.work.current == page
-    window.title_block.cells["units"].click()
+        assert window.page.name == page
+    window.title_block.cells["view.units"].click()
     assert isinstance(window.errands.dialog, UnitsDialog)
     window.errands.dialog.close()
 
@@ -130,17 +133,17 @@ def test_axes_show_the_unit_they_name_without_hidden_factors(qapp, qtbot):
 
 
 def test_results_copy_their_points(window):
-    head, rows = window.results_page._rows()
+    head, rows = window.view("results")._rows()
     assert len(head) == 8
     assert len(rows) == 5
     assert np.isfinite(rows).all()
 
 
 def test_rows_of_the_table_choose_the_point(window):
-    window.go("Results")
-    window.results_page.table.selectRow(3)
+    window.go("results")
+    window.view("results").table.selectRow(3)
     assert window.desk.step == 3
-    until(lambda: "lift 1" in window.results_page.recording.about.text())
+    until(lambda: "lift 1" in window.view("results").recording.about.text())
 
 
 def test_the_connect_dialog_refuses_columns_it_does_not_know(window):
@@ -164,6 +167,8 @@ def test_the_connect_dialog_refuses_columns_it_does_not_know(window):
 
 def test_keys_are_listed_and_about_tells_the_licence(window):
     window.errands.keys()
+    shown = {key for key, _ in keys_of(window.commands.known.values())}
+    assert {c.key for c in window.commands.known.values() if c.key} < shown
     window.errands.dialog.close()
     window.errands.about()
     assert "General Public License" in window.errands.dialog.text()
@@ -241,22 +246,61 @@ def test_files_dropped_on_the_window_are_taken(window, tmp_path):
     window.errands.dialog.reject()
 
 
-def test_panels_fold_and_come_back(window):
-    window.go("Results")
-    window.fold(window.findings, False)
-    assert not window.right.isVisible()
-    window.go("Run")
-    assert window.right.isVisible()
-    window.fold(window.findings, True)
-    window.fold(window.logbook, False)
+def test_panels_are_on_each_page_as_they_were_left_there(window):
+    sides = window.sides
+    window.go("results")
+    window.do("view.findings")
+    assert not window.findings.isVisible()
+    window.go("run")
+    assert window.findings.isVisible()
+    assert window.view("run").ladder.isVisible()
+    window.do("view.logbook")
     assert not window.logbook.isVisible()
-    window.search()
+    sides.resizeDocks([sides.docks["findings"]], [400], Qt.Orientation.Horizontal)
+    QApplication.processEvents()
+    wide = window.findings.width()
+    window.go("results")
     assert window.logbook.isVisible()
+    assert not window.findings.isVisible()
+    assert not window.view("run").ladder.isVisible()
+    window.go("run")
+    QApplication.processEvents()
+    assert not window.logbook.isVisible()
+    assert window.findings.width() == wide > 350
+    window.do("logbook.find")
+    assert window.logbook.search.hasFocus()
+    window.do("view.sides")
+    window.go("results")
+    QApplication.processEvents()
+    assert window.findings.isVisible()
+    assert window.findings.width() < 300
+
+
+def test_what_one_wants_can_be_typed(window, qtbot):
+    window.do("help.find")
+    finder = window.errands.dialog
+    qtbot.keyClicks(finder.box, "rig go")
+    assert finder.list.topLevelItem(0).text(0) == "Go to Rig"
+    qtbot.keyClick(finder.box, Qt.Key.Key_Return)
+    assert window.page.id == "rig"
+    window.do("help.find")
+    finder = window.errands.dialog
+    qtbot.keyClicks(finder.box, "worm")
+    assert [
+        finder.list.topLevelItem(n).text(0) for n in range(finder.list.topLevelItemCount())
+    ] == ["Add a stage: worm"]
+    finder.box.clear()
+    shown = [finder.list.topLevelItem(n) for n in range(finder.list.topLevelItemCount())]
+    assert len(shown) == len(window.commands.known) - 1
+    undo = next(item for item in shown if item.text(2) == "Ctrl+Z")
+    assert undo.isDisabled() != window.desk.undo.canUndo()
+    qtbot.keyClick(finder.box, Qt.Key.Key_Down)
+    finder.reject()
 
 
 def test_a_new_rig_is_a_copy_and_a_test_with_runs_keeps_its_own(window):
     before = window.desk.test_id
-    window.go("Rig")
+    window.go("rig")
     window.desk.new_rig()
     assert window.desk.rig.name == "Hoist A copy"
     assert window.desk.test_id == 0

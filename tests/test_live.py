@@ -22,8 +22,8 @@ from sparring.core.records import changed
 from sparring.core.uncertainty import nominal
 from sparring.demo import hollin_yard
 from sparring.files import record_files
-from sparring.ui.app.shell import PAGES
 from sparring.ui.model import background
+from sparring.ui.pages import PAGES
 
 
 def until(condition, seconds=60.0):
@@ -82,7 +82,7 @@ def window(shown, tmp_path, build, rig, plan):
     shown.desk.add_build(build)
     shown.desk.choose_rig(shown.desk.book.save_rig(rig))
     shown.desk.plan = plan
-    shown.go("Run")
+    shown.go("run")
     return shown
 
 
@@ -103,7 +103,7 @@ def board(window, tmp_path, build, rig):
 
 
 def begin_lift(window):
-    page, s = window.run_page, window.session
+    page, s = window.view("run"), window.session
     if s.tare is None:
         page.do_next()
         until(lambda: s.tare is not None)
@@ -147,7 +147,7 @@ def test_a_cable_pulled_during_a_lift_leaves_a_marked_gap_and_the_lift_goes_on(w
     until(lambda: len(s.gaps) == 1)
     n = s.ring.count
     until(lambda: s.ring.count > n + 50)
-    x, y = window.run_page.strips.curves["speed"].getData()
+    x, y = window.view("run").strips.curves["speed"].getData()
     assert x[np.isnan(y)] == pytest.approx([s.gaps[0][1]], abs=0.2)  # the curve is broken there
     s.stop()
     until(lambda: len(window.desk.runs) == 1)
@@ -232,7 +232,7 @@ def test_a_full_disk_stops_the_lift_with_a_clear_message(window, board, monkeypa
 
 def test_the_rigs_limit_stops_the_bench(window, board):
     window.desk.edit("rig", ("limits", "current"), 0.15)
-    page, s = window.run_page, window.session
+    page, s = window.view("run"), window.session
     page.do_next()
     until(lambda: s.tare is not None)
     page.do_next()
@@ -247,7 +247,7 @@ def test_m_marks_the_moment_it_was_pressed(window, board, qtbot):
     at = s.ring.t[-1]
     qtbot.keyClick(window, Qt.Key.Key_M)
     pressed = s.ring.t[-1]
-    dialog = window.run_page.findChild(QInputDialog)
+    dialog = window.view("run").findChild(QInputDialog)
     assert dialog is not None
     assert not dialog.isModal()
     until(lambda: s.ring.t[-1] > at + 0.5)
@@ -261,7 +261,7 @@ def test_b_stops_and_notes_what_broke(window, board, qtbot):
     begin_lift(window)
     qtbot.keyClick(window, Qt.Key.Key_B)
     until(lambda: window.session.state == "ready")
-    dialog = window.run_page._mark_dialog
+    dialog = window.view("run")._mark_dialog
     assert not dialog.isModal()
     assert "stage 1 pinion" in dialog.comboBoxItems()
     until(lambda: len(window.desk.runs) == 1)
@@ -272,11 +272,11 @@ def test_b_stops_and_notes_what_broke(window, board, qtbot):
     finding = next(f for f in window.desk.findings if f.id == "broke")
     assert "stage 1 pinion" in finding.title
     assert {"torque", "expected"} <= set(finding.facts)
-    window.go("Results")
+    window.go("results")
     window.desk.select(0, 0)
-    window.results_page.broke.click()
-    window.results_page.asked.setTextValue("a pin nobody listed")
-    window.results_page.asked.accept()
+    window.view("results").broke.click()
+    window.view("results").asked.setTextValue("a pin nobody listed")
+    window.view("results").asked.accept()
     assert window.desk.runs[0].run.broke == "a pin nobody listed"
     window.desk.undo.undo()
     window.desk.undo.undo()
@@ -290,7 +290,7 @@ def test_a_weight_that_stalls_twice_is_passed_over(window, board):
         ("loads",),
         (changed(window.desk.plan, ("repeats",), 3).loads[0], type(window.desk.plan.loads[0])(7.0)),
     )
-    page, s = window.run_page, window.session
+    page, s = window.view("run"), window.session
     page.do_next()
     until(lambda: s.tare is not None)
     page._force(1)
@@ -315,7 +315,7 @@ def test_noise_on_the_line_is_counted_where_it_is_seen(window, board):
 def test_a_port_that_is_not_there_is_told_and_waited_for(window, tmp_path, build, rig):
     window.session.connect_port(str(tmp_path / "later"))
     until(lambda: "cannot be opened" in window.message.text())
-    assert not window.run_page.ladder.go.isEnabled()
+    assert not window.view("run").ladder.go.isEnabled()
     late = Board(build, rig, tmp_path / "later")
     until(lambda: window.session.state == "ready")
     window.session.disconnect_bench()
@@ -327,8 +327,8 @@ def test_calibration_is_taken_from_the_live_cell(window):
     """Three masses on the cell; with the weights still on the floor the readings do not follow, and
     that is said.
     """
-    window.go("Rig")
-    page, s = window.rig_page.sensors.panel("calibration"), window.session
+    window.go("rig")
+    page, s = window.view("rig").sensors.panel("calibration"), window.session
 
     def take(mass, counts):
         page.known.setText(f"{mass} kg")
@@ -378,7 +378,7 @@ def test_a_drive_of_another_kind_is_lifted_live(window, tmp_path, rig, name):
     )
     window.desk.plan = changed(window.desk.plan, ("loads",), (Measured(round(load, 2), 5e-4),))
     window.desk.new_test()
-    window.go("Run")
+    window.go("run")
     made = Board(drive, short, tmp_path / "other", "--speed", "12")
     window.session.connect_port(str(tmp_path / "other"))
     try:
@@ -395,7 +395,7 @@ def test_a_drive_of_another_kind_is_lifted_live(window, tmp_path, rig, name):
         step = window.desk.result.lifted[0]
         told = predict.power_flow(drive, nominal(step.torque), 12.0).gearbox
         assert nominal(step.gearbox) == pytest.approx(told, abs=0.06)
-        window.go("Results")
+        window.go("results")
         window.grab()
     finally:
         window.session.disconnect_bench()
@@ -421,11 +421,11 @@ def test_every_method_is_run_with_the_keyboard_from_rig_to_results(window, qtbot
 
     d, s = window.desk, window.session
     d.new_test()
-    window.go("Rig")
+    window.go("rig")
     kind, _, swept = kind.partition(" ")
     method = next(k for k in METHODS if k().kind == kind)
-    window.rig_page.methods.setCurrentIndex(METHODS.index(method))
-    window.rig_page.choose_method(method)
+    window.view("rig").methods.setCurrentIndex(METHODS.index(method))
+    window.view("rig").choose_method(method)
     assert d.rig.method.kind == kind
     for name, value in SHORT.items():
         if name in method.model_fields:
@@ -437,7 +437,7 @@ def test_every_method_is_run_with_the_keyboard_from_rig_to_results(window, qtbot
     assert d.edit("plan", ("loads",), tuple(Measured(m, 5e-4) for m in loads)) is None
     assert d.edit("plan", ("repeats",), 1) is None
     window.grab()
-    window.go("Run")
+    window.go("run")
     s.simulate(d.build, d.rig, speed=25.0, rate=60.0)
     until(lambda: s.state == "ready" and s.ring is not None and s.ring.count > 60)
     assert ("cell" in s.ring.channels) == bool(method.CELL)
@@ -462,9 +462,9 @@ def test_every_method_is_run_with_the_keyboard_from_rig_to_results(window, qtbot
     else:
         assert len(result.running) >= len(loads)
         assert 0.6 < nominal(result.best.gearbox) < 0.97
-    window.go("Results")
+    window.go("results")
     window.grab()
-    assert "–" not in window.results_page.table.item(0, 2).text()
+    assert "–" not in window.view("results").table.item(0, 2).text()
     s.disconnect_bench()
 
 
@@ -478,11 +478,11 @@ def test_calibration_is_guided_up_and_down_the_shelf(window, tmp_path, qtbot):
     d, s = window.desk, window.session
     shelf = tuple(Weight(name=f"w{m}", mass=Measured(m, 2e-4)) for m in (2.0, 1.0))
     assert d.edit("rig", ("shelf",), shelf) is None
-    window.go("Rig")
+    window.go("rig")
     s.simulate(d.build, d.rig, speed=45.0, rate=25.0)
     until(lambda: s.state == "ready" and s.ring is not None and s.ring.count > 60)
-    panel = window.rig_page.sensors.panel("calibration")
-    window.rig_page.tabs.setCurrentIndex(1)
+    panel = window.view("rig").sensors.panel("calibration")
+    window.view("rig").tabs.setCurrentIndex(1)
     until(lambda: panel.guide.isEnabled())
     old = calibration.fit(d.rig.calibration, d.rig.gravity.value)
     panel.guide.click()
@@ -516,8 +516,8 @@ def test_a_meter_is_held_against_a_better_one_and_runs_keep_that(window, tmp_pat
     """Figures typed with the keyboard, one taken live; what is run from then on is corrected, what
     was run before is not.
     """
-    d, s, page = window.desk, window.session, window.rig_page
-    window.go("Rig")
+    d, s, page = window.desk, window.session, window.view("rig")
+    window.go("rig")
     page.tabs.setCurrentIndex(1)
     panel = page.sensors.panel("voltmeter")
     page.sensors.choice.setCurrentIndex(2)
@@ -546,7 +546,7 @@ def test_a_meter_is_held_against_a_better_one_and_runs_keep_that(window, tmp_pat
     text = (tmp_path / "sheet.html").read_text(encoding="utf-8")
     assert "Comparison of meter (voltmeter)" in text
     assert "<td>9.451</td><td>9.00" in text
-    window.go("Run")
+    window.go("run")
     n = len(d.runs)
     assert d.edit("plan", ("loads",), (Measured(0.8, 5e-4),)) is None
     until(lambda: s.state == "ready")
@@ -573,13 +573,13 @@ def test_the_simulated_bench_is_set_up_anew_for_another_method_and_another_build
     until(lambda: s.state == "ready" and s.ring is not None and s.ring.count > 20)
     assert d.edit("build", ("mass",), Measured(0.25)) is None
     # a figure put right changes nothing on the bench
-    assert "Tare" in window.run_page.ladder.go.text()
+    assert "Tare" in window.view("run").ladder.go.text()
     d.new_revision()
-    assert "Set up the simulated bench anew" in window.run_page.ladder.go.text()
-    assert "Dunnock r2 on Hoist A" in window.run_page.ladder.say.text()
-    window.go("Rig")
-    window.rig_page.choose_method(Lever)
-    window.go("Run")
+    assert "Set up the simulated bench anew" in window.view("run").ladder.go.text()
+    assert "Dunnock r2 on Hoist A" in window.view("run").ladder.say.text()
+    window.go("rig")
+    window.view("rig").choose_method(Lever)
+    window.go("run")
     qtbot.keyClick(window, Qt.Key.Key_Space)
     until(
         lambda: (
@@ -590,7 +590,10 @@ def test_the_simulated_bench_is_set_up_anew_for_another_method_and_another_build
         )
     )
     assert "cell" not in s.ring.channels
-    assert "Lift" in window.run_page.ladder.go.text() or "Hang" in window.run_page.ladder.go.text()
+    assert (
+        "Lift" in window.view("run").ladder.go.text()
+        or "Hang" in window.view("run").ladder.go.text()
+    )
     s.disconnect_bench()
 
 
@@ -599,7 +602,7 @@ def test_a_tester_in_a_hurry_breaks_nothing(window, qtbot, monkeypatch):
     kept.
     """
     rng = random.Random(2)
-    d, s, page, errands = window.desk, window.session, window.run_page, window.errands
+    d, s, page, errands = window.desk, window.session, window.view("run"), window.errands
     simulate, make, begun = s.simulate, Recorder.__init__, []
     s.simulate = lambda b, r: simulate(b, r, speed=12.0, rate=40.0)
 
@@ -623,9 +626,9 @@ def test_a_tester_in_a_hurry_breaks_nothing(window, qtbot, monkeypatch):
     moves = [
         lambda: d.choose_build(rng.choice([i for i, _ in d.book.builds()])),
         lambda: d.choose_test(rng.choice(d.book.tests()).id) if d.book.tests() else None,
-        lambda: window.go(rng.choice(PAGES)),
+        lambda: window.go(rng.choice(PAGES).id),
         lambda: page._force(rng.randrange(len(page.ladder.rows))),
-        lambda: window.rig_page.choose_method(rng.choice(METHODS)),
+        lambda: window.view("rig").choose_method(rng.choice(METHODS)),
         lambda: qtbot.keyClick(window, Qt.Key.Key_Escape),
         *(
             page.mark,

@@ -721,7 +721,7 @@ def test_each_way_is_recorded_from_the_bench(window, qtbot, title):
         assert nominal(value) == pytest.approx(float(true), abs=4 * std(value)), label
     dialog.grab()
     assert len(window.desk.book.recording(dialog.logs[0])) > 100
-    window.go("Run")  # the bench that is still there is no rig's: the page says so and stands
+    window.go("run")  # the bench that is still there is no rig's: the page says so and stands
     QApplication.processEvents()
     s.disconnect_bench()
     assert dialog.recorder.go.isEnabled() is False

@@ -37,8 +37,8 @@ def choose(window, name):
 
 
 def type_module(window, qtbot, text):
-    window.go("Build")
-    field = window.build_page.stage_form.fields["stages", 0, "module"]
+    window.go("build")
+    field = window.view("build").stage_form.fields["stages", 0, "module"]
     field.setFocus()
     field.selectAll()
     qtbot.keyClicks(field, text)
@@ -104,8 +104,8 @@ def test_what_was_wrong_all_along_is_put_right_with_its_results_and_kept_beside_
     assert d.edit("rig", ("method", "hook_mass"), Measured(0.05, 5e-4), "hook mass") is None
     assert d.draft is None
     idle()
-    window.go("Results")
-    page = window.results_page
+    window.go("results")
+    page = window.view("results")
     texts = [
         [page.corrected.item(r, c).text() for c in range(1, 5)]
         for r in range(page.corrected.rowCount())

@@ -19,9 +19,10 @@ from sparring.core.uncertainty import nominal
 from sparring.files import log_files
 from sparring.logbook import Logbook
 from sparring.ui.app.application import application
-from sparring.ui.app.shell import PAGES, MainWindow
+from sparring.ui.app.shell import MainWindow
 from sparring.ui.frame.logbook import matcher
 from sparring.ui.model import background
+from sparring.ui.pages import PAGES
 from sparring.ui.theme import theme
 from sparring.ui.widgets.chart import thinned
 
@@ -88,14 +89,14 @@ def test_the_demo_opens_with_its_builds_and_results(window):
 def test_pages_are_reached_by_key(window, qtbot):
     for n, page in enumerate(PAGES, start=1):
         qtbot.keyClick(window, getattr(Qt.Key, f"Key_{n}"), Qt.KeyboardModifier.AltModifier)
-        assert window.work.current == page
-        assert window.pages.currentWidget() is window.made[page]
+        assert window.page is page
+        assert window.pages.currentWidget() is window.views[page.id]
 
 
 def test_an_edit_is_kept_undone_and_shown_everywhere(window, qtbot):
     choose(window, "Dunnock r2")
-    window.go("Build")
-    field = window.build_page.stage_form.fields["stages", 0, "module"]
+    window.go("build")
+    field = window.view("build").stage_form.fields["stages", 0, "module"]
     before = window.desk.build.stages[0].module
     enter(field, "1/32 in", qtbot)
     was_wrong(window)
@@ -111,8 +112,8 @@ def test_an_edit_is_kept_undone_and_shown_everywhere(window, qtbot):
 
 
 def test_a_wrong_unit_is_refused_in_place_and_nothing_is_lost(window, qtbot):
-    window.go("Build")
-    field = window.build_page.motor_form.fields["motor", "no_load_speed"]
+    window.go("build")
+    field = window.view("build").motor_form.fields["motor", "no_load_speed"]
     before = window.desk.build
     enter(field, "4450 V", qtbot)
     assert field.text() == "4450 V"
@@ -124,8 +125,8 @@ def test_a_wrong_unit_is_refused_in_place_and_nothing_is_lost(window, qtbot):
 
 
 def test_a_build_that_does_not_hold_together_is_refused_with_the_reason(window, qtbot):
-    window.go("Build")
-    field = window.build_page.motor_form.fields["motor", "stall_current"]
+    window.go("build")
+    field = window.view("build").motor_form.fields["motor", "stall_current"]
     enter(field, "0.05 A", qtbot)
     assert "exchanged" in field._note.text()
     assert window.desk.build.motor.stall_current.value > 1
@@ -134,7 +135,7 @@ def test_a_build_that_does_not_hold_together_is_refused_with_the_reason(window, 
 def test_stages_are_added_taken_out_and_picked_by_key(window, qtbot):
     choose(window, "Dunnock r2")
     window.desk.new_revision()
-    page = window.build_page
+    page = window.view("build")
     page.add(SpurStage)
     assert len(window.desk.build.stages) == 3
     assert page.tables.shafts.rowCount() == 4
@@ -142,7 +143,7 @@ def test_stages_are_added_taken_out_and_picked_by_key(window, qtbot):
     page.gears.pick(0)
     press(page.gears, Qt.Key.Key_Right, qtbot)
     assert page.gears.chosen == (0, "wheel")
-    page._remove()
+    page.remove()
     assert len(window.desk.build.stages) == 2
     press(page.gears, Qt.Key.Key_Space, qtbot)
     assert page.gears.turning
@@ -151,19 +152,19 @@ def test_stages_are_added_taken_out_and_picked_by_key(window, qtbot):
 
 
 def test_the_slider_sweeps_the_prediction(window):
-    page = window.build_page
+    page = window.view("build")
     page.slider.setValue(20)
     light = page.tables.shafts.item(0, 1).text()
     page.slider.setValue(180)
     assert page.tables.shafts.item(0, 1).text() != light
     page.slider.setValue(200)
-    assert page.load > 0
+    assert window.desk.load > 0
 
 
 def test_rig_dimensions_are_edited_on_the_drawing(window, qtbot):
     choose(window, "Dunnock r3")
-    window.go("Rig")
-    enter(window.rig_page.picture.fields["drum_radius"], "25.0 ± 0.1 mm", qtbot)
+    window.go("rig")
+    enter(window.view("rig").picture.fields["drum_radius"], "25.0 ± 0.1 mm", qtbot)
     assert window.desk.rig.method.drum_radius.value == 0.05  # until it is said what the edit is
     was_wrong(window)
     assert window.desk.rig.method.drum_radius.value == pytest.approx(0.025)
@@ -173,9 +174,9 @@ def test_rig_dimensions_are_edited_on_the_drawing(window, qtbot):
             and "drum-radius-vs-diameter" not in {f.id for f in window.desk.findings}
         )
     )
-    enter(window.rig_page.picture.fields["drum_radius"], "", qtbot)
+    enter(window.view("rig").picture.fields["drum_radius"], "", qtbot)
     assert window.desk.rig.method.drum_radius is None
-    enter(window.rig_page.loads.line, "0.5; 2*310 g; 1 lb", qtbot)
+    enter(window.view("rig").loads.line, "0.5; 2*310 g; 1 lb", qtbot)
     assert [m.value for m in window.desk.plan.loads] == pytest.approx([0.45359237, 0.5, 0.62])
 
 
@@ -194,7 +195,7 @@ def test_a_finding_on_the_rig_leads_to_its_field(window):
         ("rig.sensors.ammeter", "Reference reads"),
         ("rig.method.drum_diameter", "Drum diameter"),
     ):
-        window.rig_page.tabs.setCurrentIndex(2)
+        window.view("rig").tabs.setCurrentIndex(2)
         window._show_finding(noted("here", "note", "Here", "It is here.", "Because.", place=place))
         QApplication.processEvents()
         focused = QApplication.focusWidget()
@@ -206,8 +207,8 @@ def test_a_finding_on_the_rig_leads_to_its_field(window):
 def test_a_generators_steps_are_typed_as_its_resistors(window, qtbot):
     from sparring.core.methods import Generator
 
-    page, d = window.rig_page, window.desk
-    window.go("Rig")
+    page, d = window.view("rig"), window.desk
+    window.go("rig")
     window.desk.new_rig()
     weights = d.plan.loads
     page.choose_method(Generator)
@@ -218,8 +219,8 @@ def test_a_generators_steps_are_typed_as_its_resistors(window, qtbot):
     assert d.rig.method.resistors == pytest.approx((22.0, 15.0, 10.0, 6.8, 4.7, 4.4, 3.3))
     assert d.todo_count() == 7 * d.plan.repeats
     assert d.plan.loads == weights
-    window.go("Run")
-    assert [row.texts[0] for row in window.run_page.ladder.rows][:2] == ["22.0 Ω", "15.0 Ω"]
+    window.go("run")
+    assert [row.texts[0] for row in window.view("run").ladder.rows][:2] == ["22.0 Ω", "15.0 Ω"]
     window.grab()
     enter(page.loads.line, "22 kg", qtbot)
     assert d.rig.method.resistors[0] == 22.0  # refused, and what was typed stays
@@ -229,8 +230,8 @@ def test_a_generators_steps_are_typed_as_its_resistors(window, qtbot):
 def test_a_rig_goes_to_another_method_and_back_without_losing_its_dimensions(window, qtbot):
     from sparring.core.methods import METHODS, Hoist, Lever, RunUp
 
-    page, d = window.rig_page, window.desk
-    window.go("Rig")
+    page, d = window.view("rig"), window.desk
+    window.go("rig")
     window.desk.new_rig()  # a rig without tests
     enter(page.picture.fields["drum_diameter"], "44 ± 0.1 mm", qtbot)
     for method in METHODS:
@@ -239,8 +240,8 @@ def test_a_rig_goes_to_another_method_and_back_without_losing_its_dimensions(win
         assert {name for _, name in method.FIELDS} == set(page.picture.fields)
         assert page.sensors.choice.view().isRowHidden(0) == (not method.CELL)
         assert method.CELL or page.sensors.choice.currentIndex() > 0
-        assert (page.show_place("rig.calibration") is None) == (not method.CELL)
-        assert window.title_block.cells["rig"].value.endswith(method().kind)
+        assert (page._field_at(("calibration",)) is None) == (not method.CELL)
+        assert window.title_block.cells["rig.chosen"].value.endswith(method().kind)
     page.choose_method(Lever)
     enter(page.picture.fields["arm_mass"], "0 g", qtbot)
     until(lambda: any("arm's own weight" in f.title.casefold() for f in d.setup_findings()))
@@ -268,8 +269,8 @@ def test_a_rig_with_tests_is_not_turned_into_another_bench(window):
     choose(window, "Dunnock r1")
     d = window.desk
     test, rig, best = d.test_id, d.rig_id, nominal(d.result.best.gearbox)
-    window.go("Rig")
-    window.rig_page.choose_method(Lever)
+    window.go("rig")
+    window.view("rig").choose_method(Lever)
     assert (d.rig.name, d.rig.method.kind, d.test_id) == ("Lever", "lever", 0)
     assert "has tests and stays" in window.message.text()
     assert d.book.rig(rig).method.kind == "hoist"
@@ -279,8 +280,8 @@ def test_a_rig_with_tests_is_not_turned_into_another_bench(window):
 
 
 def test_masses_and_checks_are_kept_with_the_rig(window, qtbot):
-    page, d = window.rig_page, window.desk
-    window.go("Rig")
+    page, d = window.view("rig"), window.desk
+    window.go("rig")
     assert (
         d.edit(
             "rig",
@@ -317,8 +318,8 @@ def test_masses_and_checks_are_kept_with_the_rig(window, qtbot):
 
 def test_results_open_the_recording_of_a_clicked_point(window):
     choose(window, "Dunnock r2")
-    window.go("Results")
-    page = window.results_page
+    window.go("results")
+    page = window.view("results")
     step = window.desk.result.lifted[1]
     page._clicked(page.efficiency, nominal(step.torque), 100 * nominal(step.gearbox))
     idle()
@@ -333,9 +334,9 @@ def test_results_open_the_recording_of_a_clicked_point(window):
 
 def test_a_lift_left_out_changes_the_result_and_can_be_taken_back(window):
     choose(window, "Dunnock r1")
-    window.go("Results")
+    window.go("results")
     window.desk.select(1, 2)
-    window.results_page._strike()
+    window.view("results")._strike()
     until(lambda: len(window.desk.result.steps[1].points) == 4)
     window.errands.take_back()
     until(lambda: len(window.desk.result.steps[1].points) == 5)
@@ -347,28 +348,28 @@ def test_a_lift_left_out_changes_the_result_and_can_be_taken_back(window):
 
 def test_a_finding_opens_and_leads_to_its_evidence(window, qtbot):
     choose(window, "Dunnock r3")
-    window.go("Results")
+    window.go("results")
     cards = window.findings.cards()
     card = next(c for c in cards if c.finding.id == "drum-radius-vs-diameter")
     card.setFocus()
     press(card, Qt.Key.Key_Return, qtbot)
     assert card.is_open
-    assert window.work.current == "Rig"
+    assert window.page.id == "rig"
     assert "drum-radius-vs-diameter" in {
         c.finding.id for c in window.findings.cards()
     }  # still told where it is mended
-    window.go("Results")
+    window.go("results")
     other = next(c for c in window.findings.cards() if c.finding.id == "voltage-sag")
     other.opened.emit(other)
-    assert window.work.current == "Results"
+    assert window.page.id == "results"
 
 
 def test_units_change_everywhere_at_once(window):
     choose(window, "Dunnock r2")
-    window.go("Results")
+    window.go("results")
     window.desk.set_unit("torque", "oz·in")
-    assert "oz·in" in window.results_page.table.horizontalHeaderItem(2).text()
-    assert "oz·in" in window.title_block.cells["units"].value
+    assert "oz·in" in window.view("results").table.horizontalHeaderItem(2).text()
+    assert "oz·in" in window.title_block.cells["view.units"].value
     window.desk.set_unit("torque", "N·m")
 
 
@@ -478,8 +479,8 @@ def test_a_live_lift_by_keyboard_is_recorded_reduced_and_kept(window, qtbot, fol
     """
     choose(window, "Dunnock r2")
     window.desk.new_test()
-    window.go("Run")
-    s, page = window.session, window.run_page
+    window.go("run")
+    s, page = window.session, window.view("run")
     simulate = s.simulate
     s.simulate = lambda b, r: simulate(b, r, speed=2.0)
     qtbot.keyClick(window, Qt.Key.Key_Space)
@@ -529,41 +530,41 @@ def test_a_live_lift_by_keyboard_is_recorded_reduced_and_kept(window, qtbot, fol
 
 
 def test_a_weight_chosen_out_of_turn_is_chosen_for_that_build_alone(window, qtbot):
-    window.go("Run")
+    window.go("run")
     choose(window, "Dunnock r2")
-    rows = window.run_page.ladder.rows
+    rows = window.view("run").ladder.rows
     assert len(rows) == 6
     qtbot.mouseClick(rows[5], Qt.MouseButton.LeftButton)
-    assert window.run_page.lift.step == 5
+    assert window.view("run").lift.step == 5
     choose(window, "Dunnock r1")  # whose plan has five
-    assert window.run_page.lift is None
+    assert window.view("run").lift is None
     choose(window, "Dunnock r2")
-    qtbot.mouseClick(window.run_page.ladder.rows[5], Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.view("run").ladder.rows[5], Qt.MouseButton.LeftButton)
     assert window.desk.edit("plan", ("loads",), window.desk.plan.loads[:3]) is None
-    assert window.run_page.lift is None
+    assert window.view("run").lift is None
 
 
 def test_pulling_the_bench_away_is_told_and_the_lift_is_kept(window):
     choose(window, "Dunnock r2")
     window.desk.new_test()
-    window.go("Run")
+    window.go("run")
     s = window.session
     s.simulate(window.desk.build, tall(window.desk.rig))
     until(lambda: s.state == "ready" and s.obeys)
-    window.run_page.do_next()
+    window.view("run").do_next()
     until(lambda: s.tare is not None)
-    window.run_page.do_next()
+    window.view("run").do_next()
     until(lambda: window.heard.lifts() == 1)
     before = s.ring.count
     until(lambda: s.ring.count > before + 60)
     s._process.kill()
-    assert "–" not in {f.value for f in window.run_page.figures.values()}
+    assert "–" not in {f.value for f in window.view("run").figures.values()}
     until(lambda: s.state == "lost")
     assert "Plug it in again" in window.message.text()
     label = window.message.label
     assert label.height() >= label.heightForWidth(label.width())  # all of it can be read
-    assert {f.value for f in window.run_page.figures.values()} == {"–"}
-    assert len(window.run_page.strips.curves["speed"].getData()[0]) > 60  # what has been stays
+    assert {f.value for f in window.view("run").figures.values()} == {"–"}
+    assert len(window.view("run").strips.curves["speed"].getData()[0]) > 60  # what has been stays
     until(lambda: window.driveline.source == "predicted")
     s.disconnect_bench()
     until(lambda: len(window.desk.runs) == 1)
@@ -600,7 +601,7 @@ def test_a_bench_that_only_prints_numbers_is_recorded_by_hand(window, tmp_path):
     thread = threading.Thread(target=board, daemon=True)
     choose(window, "Dunnock r2")
     window.desk.new_test()
-    window.go("Run")
+    window.go("run")
     s = window.session
     s.connect_port(
         os.ttyname(slave),
@@ -608,12 +609,12 @@ def test_a_bench_that_only_prints_numbers_is_recorded_by_hand(window, tmp_path):
     )
     thread.start()
     until(lambda: s.state == "ready")
-    assert "Record a lift" in window.run_page.ladder.go.text()
-    window.run_page.do_next()
-    assert "End this lift" in window.run_page.ladder.go.text()
+    assert "Record a lift" in window.view("run").ladder.go.text()
+    window.view("run").do_next()
+    assert "End this lift" in window.view("run").ladder.go.text()
     n = s.ring.count
     until(lambda: s.ring.count > n + 300)
-    window.run_page.do_next()
+    window.view("run").do_next()
     until(lambda: len(window.desk.runs) == 1)
     going = False
     thread.join()
@@ -628,14 +629,14 @@ def test_no_logbook_is_said_and_the_window_lives(qapp, tmp_path):
     w.show()
     w.desk.open(tmp_path / "x")
     until(lambda: "other files" in w.message.text())
-    w.run_page.do_next()
+    w.view("run").do_next()
     assert "opening" in w.message.text()
     discard(w)
 
 
 def test_every_control_has_a_name_and_can_be_reached(window):
     for page in PAGES:
-        window.go(page)
+        window.go(page.id)
         for child in window.findChildren(QWidget):
             if (
                 child.isVisible()
@@ -668,7 +669,7 @@ def test_a_new_logbook_starts_with_one_build(qapp, tmp_path):
     w.desk.open(tmp_path / "new")
     until(lambda: w.desk.book is not None)
     assert w.desk.build.family == "First drive"
-    assert w.results_page.either.currentIndex() == 1
+    assert w.view("results").either.currentIndex() == 1
     w.desk.edit("build", ("mass",), Measured(0.3))
     assert json.loads(w.desk.build.to_json())["mass"] == "300 g"
     discard(w)
@@ -691,7 +692,7 @@ def test_an_edit_before_the_logbook_is_open_is_refused_in_words(qapp):
     w.show()
     before = w.desk.build
     assert "still being opened" in w.desk.edit("build", ("family",), "Early")
-    w.build_page.gears.count_edited.emit(0, "wheel", 50)
+    w.view("build").gears.count_edited.emit(0, "wheel", 50)
     assert "still being opened" in w.message.text()
     assert w.desk.build == before
     discard(w)
@@ -712,15 +713,15 @@ def test_the_logbook_finds_drives_by_their_kind_and_material(window):
 
 def test_a_build_finding_leads_to_its_field(window):
     choose(window, "Curlew r1")
-    window.go("Build")
+    window.go("build")
     until(lambda: any(c.finding.id == "turns-back" for c in window.findings.cards()))
     card = next(c for c in window.findings.cards() if c.finding.id == "turns-back")
     assert card.finding.severity == "wrong"  # a vent must not fall back
     card.opened.emit(card)
-    assert window.focusWidget() is window.build_page.build_form.fields[("holding",)]
-    window.go("Results")
+    assert window.focusWidget() is window.view("build").build_form.fields[("holding",)]
+    window.go("results")
     assert not any(c.finding.id == "turns-back" for c in window.findings.cards())
-    window.go("Build")
+    window.go("build")
     until(lambda: any(c.finding.id == "planet-phases" for c in window.findings.cards()))
 
 
@@ -746,22 +747,20 @@ def test_a_restless_reader_breaks_nothing(window):
 
     moves = [
         lambda: desk.choose_build(rng.choice(ids)),
-        lambda: window.go(rng.choice(PAGES)),
-        lambda: window.go(rng.choice(PAGES)),
+        lambda: window.go(rng.choice(PAGES).id),
+        lambda: window.go(rng.choice(PAGES).id),
         unit,
         finding,
         lambda: desk.select(rng.randrange(3), rng.choice([None, 0, 1])) if desk.result else None,
         lambda: window._part(
             rng.choice(["stage 1", "stage 2", "motor", "rig", "output", "supply"])
         ),
-        lambda: window._place(
-            rng.choice(["build", "train", "rig", "calibration", "plan", "recorded"])
-        ),
+        lambda: window._title_cell(rng.choice(list(window.title_block.cells)[:-1])),
         lambda: window.logbook.search.setText(
             rng.choice(["", "worm", "mass < 300 g", "ratio > 3 m"])
         ),
         desk.new_test,
-        lambda: window.build_page.gears.turn(rng.random() < 0.5),
+        lambda: window.view("build").gears.turn(rng.random() < 0.5),
         idle,
     ]
     for _ in range(50):
@@ -770,7 +769,7 @@ def test_a_restless_reader_breaks_nothing(window):
             window.grab()
             QApplication.processEvents()
     idle()
-    window.build_page.gears.turn(False)
+    window.view("build").gears.turn(False)
     window.logbook.search.clear()
     for kind in ("torque", "speed", "length", "mass"):
         desk.set_unit(kind, KINDS[kind].default)

@@ -160,6 +160,9 @@ def font(size: int, *, bold: bool = False) -> QFont:
     return f
 
 
+_CLOSE, _FLOAT = (
+    (Path(__file__).parent / "assets" / f"{name}.svg").as_posix() for name in ("close", "float")
+)
 _ARROW = (Path(__file__).parent / "assets" / "down.svg").as_posix()
 
 
@@ -232,6 +235,13 @@ def _sheet(c: dict[str, str]) -> str:
     QSlider::groove:horizontal {{ height: 4px; background: {c["rule"]}; }}
     QSlider::handle:horizontal {{ width: 14px; margin: -9px 0; background: {c["deep"]}; }}
     QSlider::handle:horizontal:focus {{ background: {c["brass"]}; }}
+    QMainWindow#sides::separator {{ background: {c["bench"]}; width: 8px; height: 8px; }}
+    QMainWindow#sides::separator:hover {{ background: {c["rule"]}; }}
+    QDockWidget {{ font-weight: bold; titlebar-close-icon: url({_CLOSE});
+        titlebar-normal-icon: url({_FLOAT}); }}
+    QDockWidget::title {{ background: {c["sheet"]}; border: 1px solid {c["rule"]};
+        border-bottom: none; padding: 6px 10px 2px 10px; text-align: left; }}
+    QDockWidget > QFrame#sheet {{ border-top: none; }}
     QSplitter::handle {{ background: {c["rule"]}; }}
     QToolTip {{ background: {c["sheet"]}; color: {c["ink"]}; border: 1px solid {c["ink-3"]};
         padding: 4px; }}

@@ -1,102 +1,200 @@
-"""The window's menus: every command with its key."""
+"""The window's commands. What a page adds stands in its own folder."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
-from PyQt6.QtGui import QAction, QKeySequence
-from PyQt6.QtWidgets import QMenu
-
+from sparring.ui.command import Command
 from sparring.ui.theme import theme
 
 if TYPE_CHECKING:
     from sparring.ui.app.shell import MainWindow
 
+MENUS = ("&Logbook", "&Edit", "B&uild", "Be&nch", "&View", "&Help")
+"""The menu bar; a command names its menu without the mark."""
 
-def add_menus(window: MainWindow) -> None:
-    """Fills the menu bar. What a command does is the window's or the errands' to know."""
-    d = window.desk
-    bar = window.menuBar()
-    assert bar is not None
 
-    def menu(title: str, *entries: tuple[str, str, Callable[[], Any]] | None) -> QMenu:
-        made = bar.addMenu(title)
-        assert made is not None
-        for entry in entries:
-            if entry is None:
-                made.addSeparator()
-                continue
-            text, key, act = entry
-            action = QAction(text, window)
-            if key:
-                action.setShortcut(QKeySequence(key))
-                window.keys.add(QKeySequence(key).toString())
-            action.triggered.connect(lambda _c=False, a=act: a())
-            made.addAction(action)
-        return made
+def _undo(window: MainWindow) -> str:
+    return f"Undo {window.desk.undo.undoText()}".strip()
 
-    menu(
-        "&Logbook",
-        ("Open or begin a logbook …", "Ctrl+O", window.errands.open_logbook),
-        None,
-        ("Import a log …", "Ctrl+I", window.errands.import_log),
-        ("Export this test …", "Ctrl+E", window.errands.export_test),
-        ("Take back left-out lifts", "", window.errands.take_back),
-        ("Go back to a copy …", "", window.errands.go_back),
-        None,
-        ("Find …", "Ctrl+F", window.search),
-        ("Quit", "Ctrl+Q", window.close),
-    )
-    edit = menu("&Edit")
-    for made, key in (
-        (d.undo.createUndoAction(window, "Undo"), "Ctrl+Z"),
-        (d.undo.createRedoAction(window, "Redo"), "Ctrl+Shift+Z"),
-    ):
-        assert made is not None
-        made.setShortcut(QKeySequence(key))
-        edit.addAction(made)
-        window.history.append(made)  # held: Qt leaves these to whoever asked for them
-    menu(
-        "B&uild",
-        ("New build", "Ctrl+N", window.errands.new_build),
-        ("New revision of this build", "Ctrl+R", d.new_revision),
-        None,
-        ("Open a build file …", "", window.errands.open_build),
-        ("Save as a build file …", "Ctrl+S", window.errands.save_build),
-    )
-    menu(
-        "Be&nch",
-        ("Simulated bench", "Ctrl+B", window.errands.simulate),
-        ("Connect a board …", "", window.errands.connect_board),
-        ("Disconnect", "", window.session.disconnect_bench),
-        None,
-        ("Tare with nothing pulling", "", lambda: window.session.zero()),
-        ("Mark this moment", "", lambda: window.run_page.mark()),
-        ("New test", "Ctrl+T", d.new_test),
-        ("Readings, typed or recorded …", "Ctrl+H", window.errands.readings),
-        None,
-        ("Stop", "", window.session.stop),
-    )
-    view = menu(
-        "&View",
-        (
-            "Fold the logbook",
-            "Ctrl+1",
-            lambda: window.fold(window.logbook, not window.logbook.isVisible()),
-        ),
-        (
-            "Fold the findings",
-            "Ctrl+2",
-            lambda: window.fold(window.findings, not window.findings.isVisible()),
-        ),
-        ("Units …", "Ctrl+U", window.errands.units),
-    )
-    dark = QAction("Dark, for the night bench", window)
-    dark.setCheckable(True)
-    dark.setChecked(theme.dark)
-    dark.setShortcut(QKeySequence("Ctrl+D"))
-    window.keys.add("Ctrl+D")
-    dark.toggled.connect(window.set_dark)
-    view.addAction(dark)
-    menu("&Help", ("Keys", "F1", window.errands.keys), ("About Sparring", "", window.errands.about))
+
+def _redo(window: MainWindow) -> str:
+    return f"Redo {window.desk.undo.redoText()}".strip()
+
+
+COMMANDS: tuple[Command[MainWindow], ...] = (
+    Command(
+        "logbook.open",
+        "Open or begin a logbook …",
+        lambda w: w.errands.open_logbook(),
+        menu="Logbook",
+        key="Ctrl+O",
+    ),
+    Command(
+        "logbook.import",
+        "Import a log …",
+        lambda w: w.errands.import_log(),
+        menu="Logbook",
+        group=1,
+        key="Ctrl+I",
+    ),
+    Command(
+        "test.export",
+        "Export this test …",
+        lambda w: w.errands.export_test(),
+        menu="Logbook",
+        group=1,
+        key="Ctrl+E",
+    ),
+    Command(
+        "runs.take-back",
+        "Take back left-out lifts",
+        lambda w: w.errands.take_back(),
+        menu="Logbook",
+        group=1,
+    ),
+    Command(
+        "logbook.go-back",
+        "Go back to a copy …",
+        lambda w: w.errands.go_back(),
+        menu="Logbook",
+        group=1,
+    ),
+    Command(
+        "logbook.find",
+        "Find …",
+        lambda w: w.search(),
+        menu="Logbook",
+        group=2,
+        key="Ctrl+F",
+    ),
+    Command("quit", "Quit", lambda w: w.close(), menu="Logbook", group=2, key="Ctrl+Q"),
+    Command(
+        "edit.undo",
+        "Undo",
+        lambda w: w.desk.undo.undo(),
+        menu="Edit",
+        key="Ctrl+Z",
+        when=lambda w: w.desk.undo.canUndo(),
+        says=_undo,
+        field_first=True,
+    ),
+    Command(
+        "edit.redo",
+        "Redo",
+        lambda w: w.desk.undo.redo(),
+        menu="Edit",
+        key="Ctrl+Shift+Z",
+        when=lambda w: w.desk.undo.canRedo(),
+        says=_redo,
+        field_first=True,
+    ),
+    Command("build.new", "New build", lambda w: w.errands.new_build(), menu="Build", key="Ctrl+N"),
+    Command(
+        "build.revise",
+        "New revision of this build",
+        lambda w: w.desk.new_revision(),
+        menu="Build",
+        key="Ctrl+R",
+    ),
+    Command(
+        "build.open",
+        "Open a build file …",
+        lambda w: w.errands.open_build(),
+        menu="Build",
+        group=1,
+    ),
+    Command(
+        "build.save",
+        "Save as a build file …",
+        lambda w: w.errands.save_build(),
+        menu="Build",
+        group=1,
+        key="Ctrl+S",
+    ),
+    Command(
+        "bench.simulate",
+        "Simulated bench",
+        lambda w: w.errands.simulate(),
+        menu="Bench",
+        key="Ctrl+B",
+    ),
+    Command(
+        "bench.connect",
+        "Connect a board …",
+        lambda w: w.errands.connect_board(),
+        menu="Bench",
+    ),
+    Command(
+        "bench.disconnect",
+        "Disconnect",
+        lambda w: w.session.disconnect_bench(),
+        menu="Bench",
+    ),
+    Command(
+        "bench.tare",
+        "Tare with nothing pulling",
+        lambda w: w.session.zero(),
+        menu="Bench",
+        group=1,
+    ),
+    Command(
+        "test.new", "New test", lambda w: w.desk.new_test(), menu="Bench", group=1, key="Ctrl+T"
+    ),
+    Command(
+        "readings.open",
+        "Readings, typed or recorded …",
+        lambda w: w.errands.readings(),
+        menu="Bench",
+        group=1,
+        key="Ctrl+H",
+    ),
+    Command(
+        "bench.stop",
+        "Stop",
+        lambda w: w.session.stop(),
+        menu="Bench",
+        group=2,
+    ),
+    Command(
+        "view.logbook",
+        "Fold the logbook",
+        lambda w: w.sides.turn("logbook"),
+        menu="View",
+        key="Ctrl+1",
+    ),
+    Command(
+        "view.findings",
+        "Fold the findings",
+        lambda w: w.sides.turn("findings"),
+        menu="View",
+        key="Ctrl+2",
+    ),
+    Command(
+        "view.sides",
+        "Panels back to their places",
+        lambda w: w.sides.reset(),
+        menu="View",
+    ),
+    Command(
+        "view.units", "Units …", lambda w: w.errands.units(), menu="View", group=1, key="Ctrl+U"
+    ),
+    Command(
+        "view.dark",
+        "Dark, for the night bench",
+        lambda w: w.set_dark(not theme.dark),
+        menu="View",
+        group=1,
+        key="Ctrl+D",
+        checked=lambda _w: theme.dark,
+    ),
+    Command(
+        "help.find",
+        "Find a command …",
+        lambda w: w.errands.find_command(),
+        menu="Help",
+        key="Ctrl+.",
+    ),
+    Command("help.keys", "Keys", lambda w: w.errands.keys(), menu="Help", key="F1"),
+    Command("help.about", "About Sparring", lambda w: w.errands.about(), menu="Help"),
+)

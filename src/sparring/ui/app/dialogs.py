@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -17,13 +18,16 @@ from PyQt6.QtWidgets import (
 )
 
 from sparring.core import quantity
+from sparring.core.input_quantity import lowered
 from sparring.core.recording import CHANNELS
+from sparring.ui.command import Command
 from sparring.ui.model.desk import Desk
+from sparring.ui.pages import PAGES
 from sparring.ui.widgets.parts import Table, note
 from sparring.ui.widgets.plain import Label
 
 if TYPE_CHECKING:
-    pass
+    from sparring.ui.app.shell import MainWindow
 
 
 class ConnectDialog(QDialog):
@@ -169,14 +173,31 @@ class CopiesDialog(QDialog):
         return str(self.days.currentData())
 
 
-class ShortcutsDialog(QDialog):
-    """Every key in one place."""
+class KeysDialog(QDialog):
+    """Every key in one place: the commands', and those that a page's widgets hear."""
 
-    def __init__(self, keys: list[tuple[str, str]], parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, window: MainWindow) -> None:
+        super().__init__(window)
         self.setWindowTitle("Keys")
         self.resize(620, 560)
         column = QVBoxLayout(self)
         table = Table(["key", "does"], "Keys", left=(1,), wraps=True)
-        table.fill([list(k) for k in keys])
+        table.fill([list(row) for row in keys_of(window.commands.known.values())])
         column.addWidget(table)
+
+
+def keys_of(commands: Iterable[Command[Any]]) -> list[tuple[str, str]]:
+    """(key, what it does) of every command that has one, and of the pages' widgets."""
+    names = {page.id: page.name for page in PAGES}
+    found = [("Esc", "Stop, from anywhere")]
+    for c in commands:
+        if c.key:
+            where = f"on {names[c.on]}: " if c.on else ""
+            found.append((c.key, where + (lowered(c.told or c.words) if where else c.words)))
+    for page in PAGES:
+        found += [(key, f"on {page.name}, {does}") for key, does in page.keys]
+    return [
+        *found,
+        ("Ctrl+Enter", "in readings: record from the bench, or stop and take them"),
+        ("Enter", "in readings: on to the next figure, then to the next repeat"),
+    ]

@@ -4,45 +4,32 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMessageBox
+from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
 from sparring import __version__
-from sparring.ui.frame.message import Message
 from sparring.ui.model import background
-from sparring.ui.model.desk import Desk
-from sparring.ui.model.live import BenchSession
+
+if TYPE_CHECKING:
+    from sparring.ui.app.shell import MainWindow
 
 
 class Errands:
-    """Runs the window's errands. `dialog` is the one that is open, kept from being collected.
+    """Runs the window's errands. `dialog` is the one that is open, kept from being collected."""
 
-    message: gives the place of sentences for the tester; go: shows a page; place: leads to a part
-    of a page.
-    """
-
-    def __init__(
-        self,
-        window: QMainWindow,
-        desk: Desk,
-        session: BenchSession,
-        message: Callable[[], Message],
-        go: Callable[[str], None],
-        place: Callable[[str], None],
-    ) -> None:
-        self.window, self.desk, self.session = window, desk, session
-        self.message, self.go, self.place = message, go, place
+    def __init__(self, window: MainWindow) -> None:
+        self.window, self.desk, self.session = window, window.desk, window.session
         self.dialog: Any = None
 
     def say(self, text: str) -> None:
-        self.message().say(text)
+        self.window.message.say(text)
 
     def _work(
         self, text: str, work: Callable[[background.Progress], Any], done: Callable[[Any], None]
     ) -> None:
         """Long work off the window's thread, with its progress and a cancel shown."""
-        message = self.message()
+        message = self.window.message
 
         def failed(err: Exception) -> None:
             self.say(
@@ -100,10 +87,10 @@ class Errands:
                     f"The logbook is as on {made[0].stem.removeprefix('logbook-')}; what was there"
                     f" before is {made[1].name}."
                 )
-                self.desk.open(folder, lambda: self.message().say(said, stay=True))
+                self.desk.open(folder, lambda: self.window.message.say(said, stay=True))
 
             def failed(err: Exception) -> None:
-                self.desk.open(folder, lambda: self.message().say(str(err), stay=True))
+                self.desk.open(folder, lambda: self.window.message.say(str(err), stay=True))
 
             self.desk.close()
             background.run(back, done, failed)
@@ -153,7 +140,7 @@ class Errands:
 
         def done(made: tuple[int, list[str]]) -> None:
             d.choose_test(made[0])
-            self.go("Results")
+            self.window.go("results")
             self.say(" ".join(made[1]))
 
         self._work(f"Importing {look.path.name} …", work, done)
@@ -187,7 +174,7 @@ class Errands:
         from sparring.core.build import Build
 
         self.desk.add_build(Build(family="New drive"))
-        self.place("build")
+        self.window.show_place("build.family")
 
     def open_build(self, path: Path | None = None) -> None:
         from sparring.core.build import Build
@@ -206,7 +193,7 @@ class Errands:
         except RecordError as err:
             self.say(str(err))
             return
-        self.go("Build")
+        self.window.go("build")
 
     def save_build(self) -> None:
         from sparring.core.records import RecordError
@@ -228,7 +215,7 @@ class Errands:
 
     def simulate(self) -> None:
         self.session.simulate(self.desk.build, self.desk.rig)
-        self.go("Run")
+        self.window.go("run")
 
     def connect_board(self) -> None:
         from sparring.ui.app.dialogs import ConnectDialog
@@ -239,7 +226,7 @@ class Errands:
             self.session.connect_port(
                 dialog.port.currentText().strip(), int(dialog.baud.currentText()), dialog.mapping
             )
-            self.go("Run")
+            self.window.go("run")
 
         dialog.accepted.connect(accepted)
         dialog.open()
@@ -258,31 +245,15 @@ class Errands:
         self.dialog.open()
 
     def keys(self) -> None:
-        from sparring.ui.app.dialogs import ShortcutsDialog
+        from sparring.ui.app.dialogs import KeysDialog
 
-        bar = self.window.menuBar()
-        keys = [
-            ("Esc", "stop, from anywhere"),
-            ("Space", "on Run: the next obvious thing, as written on the button"),
-            ("M", "on Run: mark this moment"),
-            ("B", "on Run: it broke; stops, and asks which part"),
-            ("Alt+1 to Alt+4", "the pages, in the order of the job"),
-        ]
-        for action in (
-            a for m in (bar.actions() if bar else []) if (sub := m.menu()) for a in sub.actions()
-        ):
-            if not action.shortcut().isEmpty():
-                keys.append((action.shortcut().toString(), action.text().replace("&", "")))
-        keys += [
-            ("wheel, drag", "in a chart: zoom, shift; double click shows all; right click copies"),
-            ("arrow keys", "in the gear drawing: choose a part"),
-            ("Enter, double click", "in the gear drawing: change the number of teeth"),
-            ("Space", "in the gear drawing: turn the train"),
-            ("Ctrl+Shift+D, Ctrl+Backspace", "on Build: duplicate the chosen stage, take it out"),
-            ("Ctrl+Enter", "in readings: record from the bench, or stop and take them"),
-            ("Enter", "in readings: on to the next figure, then to the next repeat"),
-        ]
-        self.dialog = ShortcutsDialog(keys, self.window)
+        self.dialog = KeysDialog(self.window)
+        self.dialog.open()
+
+    def find_command(self) -> None:
+        from sparring.ui.app.finder import Finder
+
+        self.dialog = Finder(self.window)
         self.dialog.open()
 
     def about(self) -> None:

@@ -103,8 +103,8 @@ class Inspector(QObject):
                 if (top := app.focusWindow()) is not None and top.isVisible()
                 else 0
             ),
-            "page": window.work.current,
-            "pages_made": sorted(window.made),
+            "page": window.page.name,
+            "pages_made": sorted(window.views),
             "message": window.message.text() if window.message.isVisible() else "",
             "question": window.question.text.text() if window.question.isVisible() else "",
             "focus": "" if focus is None else _name(focus),

@@ -21,6 +21,7 @@ from sparring.core.build import MOTOR
 from sparring.core.predict import PowerFlow, Station
 from sparring.core.train import kinematics
 from sparring.ui.model.desk import Desk
+from sparring.ui.page import ShownFlow
 from sparring.ui.theme import font, theme
 from sparring.ui.widgets.train_view import Drawn, drawn_stage, paint_stage
 
@@ -46,11 +47,7 @@ class Driveline(QWidget):
         self.source = ""
         self.rig_lines: tuple[str, str] = ("", "")
         # efficiency shown large, its uncertainty, the gearbox's
-        self.wire: tuple[str, ...] = (
-            "",
-            "",
-            "",
-        )
+        self.wire: tuple[str, ...] = ("", "", "")
         self.live = False
         self._angle = 0.0
         self._gap = False
@@ -67,27 +64,15 @@ class Driveline(QWidget):
         for signal in (theme.changed, desk.units_changed):
             signal.connect(self.update)
 
-    def show_flow(
-        self,
-        flow: PowerFlow | None,
-        source: str,
-        rig_lines: tuple[str, str],
-        wire: tuple[str, str, str],
-        *,
-        live: bool = False,
-    ) -> None:
+    def put(self, shown: ShownFlow) -> None:
+        """Shows a flow through the build that lies on the desk."""
         self.build = self.desk.build
-        self.flow, self.source, self.rig_lines, self.wire, self.live = (
-            flow,
-            source,
-            rig_lines,
-            wire,
-            live,
-        )
-        turning = live and flow is not None and flow.power_out > 0.01
+        self.flow, self.source, self.rig_lines, self.wire, self.live = shown
+        flow, source = shown.flow, shown.source
+        turning = self.live and flow.power_out > 0.01
         if turning != self._timer.isActive():
             self._timer.start() if turning else self._timer.stop()
-        if flow is None or not self._flows(flow):
+        if not self._flows(flow):
             said = f"{source}: no power flows."
         else:
             losses = ", ".join(

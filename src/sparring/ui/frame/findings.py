@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
@@ -14,9 +16,12 @@ from PyQt6.QtWidgets import (
 
 from sparring.core.finding import Finding, explain
 from sparring.ui.model.desk import Desk
+from sparring.ui.page import Judgements
 from sparring.ui.theme import theme
 from sparring.ui.widgets.parts import unbroken
 from sparring.ui.widgets.plain import Label
+
+_SOON = 40  # [ms]
 
 
 class _Card(QFrame):
@@ -104,15 +109,13 @@ class FindingsPanel(QFrame):
         super().__init__()
         self.setObjectName("sheet")
         self.desk = desk
-        self.about = "test"  # or build, rig
+        self.about: Judgements | None = None
+        self.setWindowTitle("Findings")
         # it takes what the ladder leaves
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
         self.setMinimumHeight(92)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 2, 4)
-        title = Label("Findings")
-        title.setObjectName("title")
-        layout.addWidget(title)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -125,23 +128,25 @@ class FindingsPanel(QFrame):
         layout.addWidget(scroll, 1)
         for signal in (desk.units_changed, theme.changed):
             signal.connect(self.refresh)
-        desk.result_changed.connect(lambda: self.refresh() if self.about != "build" else None)
         self._soon = QTimer(self)  # the page is repainted first, then judged
         self._soon.setSingleShot(True)
-        self._soon.setInterval(40)
-        self._soon.timeout.connect(lambda: self.refresh() if self.about != "test" else None)
-        for signal in (desk.build_changed, desk.plan_changed, desk.rig_changed):
-            signal.connect(self._soon.start)
+        self._soon.setInterval(_SOON)
+        self._soon.timeout.connect(self.refresh)
+        for name in ("result_changed", "build_changed", "plan_changed", "rig_changed"):
+            getattr(desk, name).connect(partial(self._heard, name))
 
-    def show_about(self, about: str) -> None:
-        """Judgements on the build as described, on the rig as set up, or on what was measured
-        (`test`).
-        """
-        if about != self.about:
+    def show_about(self, about: Judgements) -> None:
+        """The judgements that belong to the page in front."""
+        if about is not self.about:
             self.about = about
-            self._soon.start() if about == "build" else self.refresh()
+            self.refresh() if "result_changed" in about.hears else self._soon.start()
+
+    def _heard(self, name: str) -> None:
+        if self.about is not None and name in self.about.hears:
+            self.refresh() if name == "result_changed" else self._soon.start()
 
     def refresh(self) -> None:
+        self._soon.stop()
         while self.list.count():
             item = self.list.takeAt(0)
             widget = item.widget() if item else None
@@ -149,29 +154,15 @@ class FindingsPanel(QFrame):
                 widget.hide()
                 widget.setParent(None)
                 widget.deleteLater()
-        d = self.desk
-        findings = {"build": d.build_findings, "rig": d.setup_findings, "test": lambda: d.findings}[
-            self.about
-        ]()
+        if self.about is None:
+            return
+        findings = self.about.of(self.desk)
         for finding in findings:
             card = _Card(finding, self.desk.units)
             card.opened.connect(self._open)
             self.list.addWidget(card)
         if not findings:
-            label = Label(
-                "No finding: this build assembles, meshes and holds, as far as can be reckoned."
-                if self.about == "build"
-                else (
-                    "No finding: nothing on this bench stands in the way of a run, as far as can be"
-                    " reckoned."
-                    if self.about == "rig"
-                    else (
-                        "Nothing to say yet: findings come with the first measured lifts."
-                        if not self.desk.result
-                        else "No finding: nothing here contradicts itself."
-                    )
-                )
-            )
+            label = Label(self.about.none(self.desk))
             label.setObjectName("note")
             label.setWordWrap(True)
             self.list.addWidget(label)

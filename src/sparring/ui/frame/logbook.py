@@ -51,9 +51,7 @@ class LogbookPanel(QFrame):
         self._listed: Listed = []
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 6, 6)
-        title = Label("Logbook")
-        title.setObjectName("title")
-        layout.addWidget(title)
+        self.setWindowTitle("Logbook")
         self.search = QLineEdit()
         self.search.setPlaceholderText("word, or efficiency > 80 %")
         self.search.setAccessibleName("Find in the logbook")

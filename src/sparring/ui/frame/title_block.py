@@ -19,7 +19,7 @@ from sparring.ui.widgets.plain import tip
 
 
 class Cell(NamedTuple):
-    """A cell of the title block: its heading and the place that changes it."""
+    """A cell of the title block: its heading, and the place or command that changes it."""
 
     heading: str
     place: str
@@ -42,13 +42,13 @@ class TitleBlock(QWidget):
         row.setSpacing(0)
         self.cells: dict[str, _TitleCell] = {}
         for cell, stretch in (
-            (Cell("Build", "build"), 18),
-            (Cell("Train", "train"), 21),
-            (Cell("Rig", "rig"), 15),
-            (Cell("Calibrated", "calibration"), 15),
+            (Cell("Build", "build.family"), 18),
+            (Cell("Train", "build.train"), 21),
+            (Cell("Rig", "rig.chosen"), 15),
+            (Cell("Calibrated", "rig.calibration"), 15),
             (Cell("Plan", "plan"), 13),
-            (Cell("Recorded", "recorded"), 14),
-            (Cell("Units", "units"), 11),
+            (Cell("Recorded", "results"), 14),
+            (Cell("Units", "view.units"), 11),
         ):
             button = _TitleCell(cell)
             button.clicked.connect(lambda _c=False, place=cell.place: self.wanted.emit(place))
@@ -87,15 +87,15 @@ class TitleBlock(QWidget):
             )
         )
         texts = {
-            "build": f"{d.build.name}  {d.build.title}",
-            "train": d.build.train_in_words(),
-            "rig": f"{d.rig.name}, {d.rig.method.kind}",
-            "calibration": age + (f", {cal.cell}" if cal else ""),
+            "build.family": f"{d.build.name}  {d.build.title}",
+            "build.train": d.build.train_in_words(),
+            "rig.chosen": f"{d.rig.name}, {d.rig.method.kind}",
+            "rig.calibration": age + (f", {cal.cell}" if cal else ""),
             "plan": plan,
-            "recorded": (
+            "results": (
                 f"{kept} {verb}{'' if kept == 1 else 's'}, saved" if kept else "nothing yet"
             ),
-            "units": " ".join(d.units[k] for k in ("torque", "speed", "mass")),
+            "view.units": " ".join(d.units[k] for k in ("torque", "speed", "mass")),
         }
         for place, text in texts.items():
             self.cells[place].set_text(text)

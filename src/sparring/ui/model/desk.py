@@ -53,7 +53,7 @@ class Desk(InUnits, QObject):
     draft_changed = pyqtSignal()
     units_changed = pyqtSignal()
     said = pyqtSignal(str)
-    page_wanted = pyqtSignal(str)
+    place_wanted = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -63,6 +63,7 @@ class Desk(InUnits, QObject):
         self.build_id = self.rig_id = self.test_id = 0
         self.result: TestResult | None = None
         self.runs: list[StoredRun] = []
+        self.load = 0.3  # output torque that the tester looks at [N·m]
         self.step: int | None = None  # chosen step of the result
         self.point: int | None = None  # chosen lift of that step
         self.undo = QUndoStack(self)

@@ -16,6 +16,7 @@ from PyQt6.QtCore import QObject, QProcess, QTimer, pyqtSignal
 from sparring.bench.ring import Ring
 from sparring.bench.session import Facts, Session
 from sparring.core.build import Build
+from sparring.core.methods import MethodBase
 from sparring.core.quantity import Measured
 from sparring.core.rig import Rig
 from sparring.core.run import Run
@@ -233,6 +234,17 @@ class BenchSession(QObject):
         """Whether it is no real bench: one that was started here, or a board
         that says so itself."""
         return self.simulated or self._facts.simulated
+
+    def word(self, method: MethodBase) -> str:
+        """What the bench does, in a method's words."""
+        _, doing, stopping = method.DOES
+        words = {
+            "lifting": doing.lower(),
+            "lowering": stopping.lower(),
+            "preparing": "setting up",
+            "stopping": "STOP not confirmed",
+        }
+        return words.get(self.state, self.state)
 
     @property
     def live(self) -> Ring | None:

@@ -1,0 +1,13 @@
+"""The pages in the order of the job. A new page is a folder here and a line in PAGES."""
+
+from __future__ import annotations
+
+from sparring.ui.page import Page
+from sparring.ui.pages import build, results, rig, run
+
+PAGES: tuple[Page, ...] = (
+    build.PAGE,
+    rig.PAGE,
+    run.PAGE,
+    results.PAGE,
+)

@@ -4,7 +4,8 @@ shaft and part does.
 
 from __future__ import annotations
 
-from functools import cached_property, partial
+from collections.abc import Sequence
+from functools import cached_property
 from importlib import import_module
 from typing import Any
 
@@ -24,7 +25,7 @@ from sparring.core import predict, revise
 from sparring.core.build import Build
 from sparring.core.train.kinds import KINDS, ShiftStage, Stage
 from sparring.core.train.kinematics import ratio_in_words
-from sparring.ui.model.desk import Desk
+from sparring.ui.page import Context, View
 from sparring.ui.pages.build.tables import BuildTables
 from sparring.ui.widgets.form import Form, named
 from sparring.ui.pages.build.joint_form import JointForm
@@ -33,13 +34,12 @@ from sparring.ui.widgets.plain import Label, tip
 from sparring.ui.widgets.train_view import TrainView
 
 
-class BuildPage(QWidget):
+class BuildPage(View):
     """Edits the build in hand."""
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self.desk = desk
-        self.load = 0.3  # output torque that the slider sets [N·m]
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        desk = context.desk
         self.dialog: Any = None  # kept from being collected
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
@@ -94,8 +94,8 @@ class BuildPage(QWidget):
         self.side_view.setToolTip(tip("Draw it from the side, axes spread out"))
         self.side_view.toggled.connect(self._from_side)
         stage, gear = QPushButton("Stage"), QPushButton("Gear")
-        stage.setMenu(self._stage_menu())
-        gear.setMenu(self._gear_menu())
+        stage.setMenu(self.context.menu("Stage", self))
+        gear.setMenu(self.context.menu("Gear", self))
         for widget in (self.turn, self.side_view, stage, gear):
             row.addWidget(widget)
         column.addLayout(row)
@@ -172,70 +172,16 @@ class BuildPage(QWidget):
         self.forms.insertWidget(self.forms.indexOf(self._build_head) + 1, form)
         return form
 
-    def _stage_menu(self) -> QMenu:
-        menu = QMenu(self)
-        add = menu.addMenu("Add after the chosen one")
-        assert add is not None
-        for kind in KINDS:
-            add.addAction(self._action(kind.TITLE, partial(self.add, kind)))
-        menu.addAction(self._action("Duplicate", self._duplicate, "Ctrl+Shift+D"))
-        self.split_action = self._action("Split into two", self._split)
-        menu.addAction(self.split_action)
-        menu.addAction(self._action("Move towards the motor", partial(self._move, -1)))
-        menu.addAction(self._action("Move towards the output", partial(self._move, 1)))
-        menu.addSeparator()
-        self.remove_action = self._action("Remove", self._remove, "Ctrl+Backspace")
-        menu.addAction(self.remove_action)
-        menu.addSeparator()
-        menu.addAction(self._action("Mirror the whole build", self._mirror))
-        menu.addAction(
-            self._action("Further motors …", partial(self._open, "dialogs", "MotorsDialog"))
-        )
-        menu.addAction(
-            self._action("Own materials …", partial(self._open, "dialogs", "MaterialsDialog"))
-        )
-        menu.addAction(
-            self._action("Photos …", partial(self._open, "dialogs", "PhotosDialog"))
-        )
-        return menu
-
-    def _gear_menu(self) -> QMenu:
-        menu = QMenu(self)
-        menu.addAction(
-            self._action("Count its teeth …", partial(self._open, "take_apart", "CountDialog"))
-        )
-        menu.addAction(
-            self._action(
-                "Module from calipers …", partial(self._open, "take_apart", "CaliperDialog")
-            )
-        )
-        menu.addAction(
-            self._action(
-                "Ratio and hidden teeth …", partial(self._open, "take_apart", "RatioDialog")
-            )
-        )
-        menu.addAction(
-            self._action("Centres and fit test …", partial(self._open, "take_apart", "FitDialog"))
-        )
-        menu.addSeparator()
-        menu.addAction(self._action("Save its outline, SVG or DXF …", self._outline))
-        return menu
-
-    def _action(self, text: str, act: Any, key: str = "") -> QAction:
-        action = QAction(text, self)
-        action.triggered.connect(lambda _c=False: act())
-        if key:
-            action.setShortcut(QKeySequence(key))
-            action.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            self.addAction(action)
-        return action
-
     # --- showing ----------------------------------------------------------------------------------
 
     @property
     def chosen(self) -> int:
         """Position of the chosen stage."""
         return min(self.gears.chosen[0], len(self.desk.build.stages) - 1)
+
+    def chosen_kind(self) -> str:
+        """The kind of the chosen stage."""
+        return str(self.desk.build.stages[self.chosen].kind)
 
     def refresh(self) -> None:
         build = self.desk.build
@@ -245,7 +191,6 @@ class BuildPage(QWidget):
         # the switch takes the room of the words
         self.ratio.setText(words.split()[0] if boxes else words)
         self.ratio.setToolTip(tip(build.train_in_words()))
-        self.remove_action.setEnabled(len(build.stages) > 1)
         self._show_stage(*self.gears.chosen)
         self._show_speeds()
         self._show_load()
@@ -268,21 +213,21 @@ class BuildPage(QWidget):
     def _show_load(self) -> None:
         """What is expected at the slider's load."""
         d = self.desk
-        self.load = predict.stall_torque(d.build, d.plan.voltage) * self.slider.value() / 200
-        flow = predict.power_flow(d.build, self.load, d.plan.voltage)
+        self.desk.load = predict.stall_torque(d.build, d.plan.voltage) * self.slider.value() / 200
+        flow = predict.power_flow(d.build, self.desk.load, d.plan.voltage)
         if flow.power_out > 0:
             text = (
-                f"{d.three(self.load, 'torque')}: {d.show(flow.current, 'current', decimals=2)},"
+                f"{d.three(self.desk.load, 'torque')}: {d.show(flow.current, 'current', decimals=2)},"
                 f" gearbox {d.show(flow.gearbox, 'ratio', decimals=1)}"
             )
         else:
             text = (
-                f"{d.three(self.load, 'torque')}: it stalls"
-                if self.load > 0
+                f"{d.three(self.desk.load, 'torque')}: it stalls"
+                if self.desk.load > 0
                 else "It does not move itself at this voltage"
             )
         self.sweep_text.setText(text)
-        self.tables.show_load(flow, self.load)
+        self.tables.show_load(flow, self.desk.load)
 
     def _swept(self, _position: int) -> None:
         self._show_load()
@@ -302,6 +247,21 @@ class BuildPage(QWidget):
         self.side.reveal(self.stage_title)
         self.gears.setFocus()
 
+    def show_place(self, path: Sequence[str]) -> None:
+        head, *rest = path or ("",)
+        if head == "stages" and rest:
+            self.show_stage(int(rest[0]), rest[1] if len(rest) > 1 else "")
+        elif head == "train":
+            self.gears.setFocus()
+        elif head == "motor":
+            self._reveal(self.motor_form.fields["motor", rest[0] if rest else "no_load_speed"])
+        elif (entry := self.build_form.fields.get((head,))) is not None:
+            self._reveal(entry)
+
+    def _reveal(self, entry: QWidget) -> None:
+        self.side.reveal(entry)
+        entry.setFocus()
+
     def show_stage(self, stage: int, field: str = "") -> None:
         """Lays a stage open, as a click in the driveline or on a finding asks; with a field, its
         entry gets the keyboard.
@@ -310,8 +270,7 @@ class BuildPage(QWidget):
         if field and self.stage_form is not None:
             widget = self.stage_form.fields.get(("stages", stage, field))
             if widget is not None:
-                self.side.reveal(widget)
-                widget.setFocus()
+                self._reveal(widget)
 
     def _show_stage(self, n: int, field: str) -> None:
         n = min(n, len(self.desk.build.stages) - 1)
@@ -320,7 +279,6 @@ class BuildPage(QWidget):
         self.stage_title.setText(
             f"Stage {n + 1}, {stage.TITLE.lower()}" + (f": {part} chosen" if part else "")
         )
-        self.split_action.setEnabled(stage.kind == "spur")
         if self._stage_shown == (n, stage.kind):
             return
         self._stage_shown = (n, stage.kind)
@@ -355,14 +313,14 @@ class BuildPage(QWidget):
         ):
             self.gears.pick(n + 1)
 
-    def _duplicate(self) -> None:
+    def duplicate(self) -> None:
         stages, n = self._stages(), self.chosen
         if self._edit_stages(
             (*stages[: n + 1], stages[n], *stages[n + 1 :]), "duplicating a stage"
         ):
             self.gears.pick(n + 1)
 
-    def _split(self) -> None:
+    def split(self) -> None:
         stages, n = self._stages(), self.chosen
         try:
             pair = revise.split(stages[n])
@@ -371,7 +329,7 @@ class BuildPage(QWidget):
             return
         self._edit_stages((*stages[:n], *pair, *stages[n + 1 :]), "splitting a stage")
 
-    def _move(self, by: int) -> None:
+    def move_stage(self, by: int) -> None:
         stages, n = list(self._stages()), self.chosen
         to = n + by
         if 0 <= to < len(stages):
@@ -379,7 +337,7 @@ class BuildPage(QWidget):
             if self._edit_stages(tuple(stages), "moving a stage"):
                 self.gears.pick(to)
 
-    def _remove(self) -> None:
+    def remove(self) -> None:
         stages, n = self._stages(), self.chosen
         if len(stages) > 1:
             self._edit_stages(stages[:n] + stages[n + 1 :], f"removing stage {n + 1}")
@@ -391,7 +349,7 @@ class BuildPage(QWidget):
         ):
             self.desk.said.emit(reason)
 
-    def _mirror(self) -> None:
+    def mirror(self) -> None:
         if reason := self.desk.edit(
             "build", (), revise.mirrored(self._in_hand()), "mirroring the build"
         ):
@@ -414,14 +372,14 @@ class BuildPage(QWidget):
 
     # --- dialogs and files ------------------------------------------------------------------------
 
-    def _open(self, module: str, name: str) -> None:
+    def open_dialog(self, module: str, name: str) -> None:
         """Opens a dialog on the chosen part; they are loaded when first wanted."""
         self.dialog = getattr(import_module(f"sparring.ui.pages.build.{module}"), name)(
             self.desk, self.gears.chosen, self
         )
         self.dialog.open()
 
-    def _outline(self) -> None:
+    def save_outline(self) -> None:
         from sparring.ui.pages.build import dialogs as build_dialogs
 
         build_dialogs.save_outline(self.desk, self.gears.chosen, self)

@@ -4,20 +4,20 @@ opens the recording.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QPoint, QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QTabBar, QVBoxLayout, QWidget
 
 from sparring.core import predict, quantity
-from sparring.core.finding import Finding
 from sparring.core.recording import Recording
 from sparring.core.reduce.points import Point
 from sparring.core.uncertainty import budget, nominal, std
 from sparring.ui.model import background
-from sparring.ui.model.desk import Desk
+from sparring.ui.page import Context, ShownFlow, View
 from sparring.ui.pages.results.budget_view import BudgetView
 from sparring.ui.pages.results.recording_view import RecordingView
 from sparring.ui.theme import font, theme
@@ -30,14 +30,12 @@ _SERIES = (
 )
 
 
-class ResultsPage(QWidget):
+class ResultsPage(View):
     """Shows the desk's result; chooses steps and lifts."""
 
-    import_wanted = pyqtSignal()
-
-    def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self.desk = desk
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        desk = context.desk
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
         page.setSpacing(8)
@@ -125,9 +123,9 @@ class ResultsPage(QWidget):
         row = QHBoxLayout()
         run = QPushButton("Go to Run")
         run.setObjectName("act")
-        run.clicked.connect(lambda: desk.page_wanted.emit("Run"))
+        run.clicked.connect(lambda: context.show("run"))
         bring = QPushButton("Import a log …")
-        bring.clicked.connect(self.import_wanted)
+        bring.clicked.connect(lambda: context.do("logbook.import"))
         row.addWidget(run)
         row.addWidget(bring)
         row.addStretch(1)
@@ -562,10 +560,36 @@ class ResultsPage(QWidget):
         if stored is not None:
             self.asked = ask_break(self.desk, lambda: stored, self)
 
-    def show_finding(self, finding: Finding) -> None:
-        if finding.steps:
-            self.desk.select(finding.steps[0], 0)
+    def show_place(self, path: Sequence[str]) -> None:
+        """`step.2`: chooses the third step."""
+        if path[:1] == ("step",) or path[:1] == ["step"]:
+            self.desk.select(int(path[1]), 0)
             self.tabs.setCurrentIndex(0)
+
+    def flow(self) -> ShownFlow | None:
+        d, result = self.desk, self.desk.result
+        if result is None:
+            return None
+        chosen = d.step is not None and d.step < len(result.steps)
+        step = result.steps[d.step] if chosen and d.step is not None else result.best
+        if step is None or not step.lifted or step.power_in is None or step.voltage is None:
+            return None
+        flow = predict.measured_flow(
+            d.build,
+            nominal(step.voltage),
+            nominal(step.current),
+            nominal(step.power_in),
+            nominal(step.speed),
+            nominal(step.torque),
+        )
+        head, _, tail = d.show(step.wire_to_shaft, "ratio", decimals=None).partition(" ± ")
+        wire = (
+            f"{head} %" if tail else head,
+            f"± {tail}, k = 2" if tail else "",
+            f"gearbox {d.show(step.gearbox, 'ratio')}",
+        )
+        lines = (d.run_name(step.points[0].run), d.dimension())
+        return ShownFlow(flow, "measured", lines, wire)
 
 
 def _n(x: Any) -> float:

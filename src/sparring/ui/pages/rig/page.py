@@ -4,6 +4,7 @@ checks; limits; plan.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -22,8 +23,7 @@ from sparring.core.care import care_notes
 from sparring.core.live import Instruments
 from sparring.core.methods import METHODS, MethodBase, RunUp
 from sparring.core.rig import Weight
-from sparring.ui.model.desk import Desk
-from sparring.ui.model.live import BenchSession
+from sparring.ui.page import Context, View
 from sparring.ui.pages.rig.checklist import Checklist
 from sparring.ui.pages.rig.ratios import RatioPlanner
 from sparring.ui.pages.rig.sensors import SensorsPanel
@@ -44,12 +44,12 @@ def _scrolled(inner: QWidget) -> Column:
     return scroll
 
 
-class RigPage(QWidget):
+class RigPage(View):
     """Edits the rig and the plan in hand; calibrates the cell on the live bench."""
 
-    def __init__(self, desk: Desk, session: BenchSession) -> None:
-        super().__init__()
-        self.desk, self.session = desk, session
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        desk, session = context.desk, context.session
         self._kept: dict[
             tuple[int, type[MethodBase]], MethodBase
         ] = {}  # dimensions of methods left for another, by rig
@@ -267,32 +267,38 @@ class RigPage(QWidget):
             else "Nothing is missing."
         )
 
-    def show_place(self, place: str) -> QWidget | None:
-        """Brings forward what a finding's place names (`rig.sensors.supply`); the field to begin
-        at, None where there is none.
+    def show_place(self, path: Sequence[str]) -> None:
+        if (field := self._field_at(tuple(path))) is not None:
+            field.setFocus()
+
+    def _field_at(self, path: tuple[str, ...]) -> QWidget | None:
+        """Brings forward what a place names (`sensors`, `supply`); the field to begin at, None
+        where there is none.
         """
-        path = tuple(place.split(".")[1:])
         name = path[-1] if path else ""
-        if (entry := self.sensors.choose(name)) is not None:
-            self.tabs.setCurrentIndex(1)
-            return entry
+        if path[:1] == ("plan",):
+            return self._in_the_forms("plan", path[1:]) or self._tab(0, self.loads.line)
+        if name == "chosen":
+            return self.rigs
         if name == "care_read":
-            self.tabs.setCurrentIndex(4)
-            return self.checklist.care.name
+            return self._tab(4, self.checklist.care.name)
+        if (entry := self.sensors.choose(name)) is not None:
+            return self._tab(1, entry)
         if path[:1] == ("method",):
-            return self.picture.fields.get(name)
-        found = next(
-            (
-                form.fields[path]
-                for form in self.forms
-                if form.what == "rig" and path in form.fields
-            ),
-            None,
-        )
-        if found is not None:
-            self.tabs.setCurrentIndex(0)
-            self.plan_area.reveal(found)
-        return found
+            return self.picture.fields.get(name) or next(iter(self.picture.fields.values()))
+        return self._in_the_forms("rig", path)
+
+    def _tab(self, n: int, field: QWidget) -> QWidget:
+        self.tabs.setCurrentIndex(n)
+        return field
+
+    def _in_the_forms(self, what: str, path: tuple[str, ...]) -> QWidget | None:
+        for form in self.forms:
+            if form.what == what and path in form.fields:
+                self.tabs.setCurrentIndex(0)
+                self.plan_area.reveal(form.fields[path])
+                return form.fields[path]
+        return None
 
     def choose_method(self, kind: type[MethodBase]) -> None:
         """Sets the rig up for another method; the dimensions of the one left are kept while the

@@ -1,0 +1,53 @@
+"""Run: the live bench."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from sparring.ui.command import Command
+from sparring.ui.model.desk import Desk
+from sparring.ui.page import Context, Page, View
+
+if TYPE_CHECKING:
+    from sparring.ui.pages.run.page import RunPage
+
+
+def _make(context: Context) -> View:
+    from sparring.ui.pages.run.page import RunPage  # the chart library comes with it
+
+    return RunPage(context)
+
+
+def _state(desk: Desk) -> str:
+    done, total = len(desk.done_lifts()), desk.todo_count()
+    return "" if not done else "done" if done >= total else f"{done}/{total}"
+
+
+COMMANDS: tuple[Command[RunPage], ...] = (
+    Command(
+        "run.next",
+        "The next obvious thing",
+        lambda page: page.do_next(),
+        key="Space",
+        on="run",
+        told="The next obvious thing, as written on the button",
+    ),
+    Command(
+        "run.mark",
+        "Mark this moment",
+        lambda page: page.mark(),
+        menu="Bench",
+        group=1,
+        key="M",
+        on="run",
+    ),
+    Command(
+        "run.broke",
+        "It broke …",
+        lambda page: page.broke(),
+        key="B",
+        on="run",
+        told="It broke: stops, and asks which part",
+    ),
+)
+PAGE = Page(id="run", name="Run", make=_make, state=_state, commands=COMMANDS)

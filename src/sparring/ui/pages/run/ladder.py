@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 
 from sparring.ui.model.desk import Desk
 from sparring.ui.theme import font, theme
-from sparring.ui.widgets.parts import Column, heading, note
+from sparring.ui.widgets.parts import Column, note
 from sparring.ui.widgets.plain import Label, tip
 
 _BROKEN = int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap)
@@ -150,12 +150,10 @@ class Ladder(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 10, 10, 10)
         column.setSpacing(2)
-        row = QHBoxLayout()
-        row.addWidget(heading("Load ladder"))
-        row.addStretch(1)
+        self.setWindowTitle("Load ladder")
         self.where = Label()
-        row.addWidget(self.where)
-        column.addLayout(row)
+        self.where.setAlignment(Qt.AlignmentFlag.AlignRight)
+        column.addWidget(self.where)
         inner = QWidget()
         inner.setObjectName("plain")
         self.rows_box = QVBoxLayout(inner)

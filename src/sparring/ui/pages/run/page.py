@@ -7,7 +7,6 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from sparring.core import predict, quantity
@@ -15,33 +14,35 @@ from sparring.core.build import Build
 from sparring.core.live import Instruments, LiveFigures
 from sparring.core.plan import Lift, Plan, stalls_of, what_next
 from sparring.core.rig import Rig
-from sparring.core.run import run_of
-from sparring.ui.model.desk import Desk
-from sparring.ui.model.live import BenchSession, on_bench
+from sparring.ui.page import Context, ShownFlow, View
 from sparring.ui.pages.run.big_figure import BigFigure
 from sparring.ui.pages.run.ladder import Ladder, LadderRow
+from sparring.ui.pages.run.next_thing import next_thing
 from sparring.ui.pages.run.strips import Strips
 from sparring.ui.widgets.parts import note, sheet
 
 _AVERAGE = 0.5  # [s] over which a live figure is averaged
+_KINDS = ("torque", "speed", "current", "force")
+_EMPTY = (
+    "The strips show load cell, speed and current as soon as a bench is connected. Press Space to"
+    " try the simulated one."
+)
 MARKS = ("click heard", "grinding", "smell", "tooth skipped", "touched it")
 
 if TYPE_CHECKING:
     from sparring.logbook.store import StoredRun
 
 
-class RunPage(QWidget):
+class RunPage(View):
     """The live bench. `next_wanted` is what Space does, and is written on the button."""
 
-    live_flow = pyqtSignal(object)
-    finished = pyqtSignal()
-    care_wanted = pyqtSignal()
-
-    def __init__(self, desk: Desk, session: BenchSession) -> None:
-        super().__init__()
-        self.desk, self.session = desk, session
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        desk, session = context.desk, context.session
         self.ladder = Ladder(desk)
         self.lift: Lift | None = None
+        # of the live figures, with the build they are of
+        self._flow: tuple[Build, predict.PowerFlow] | None = None
         self.forced: int | None = None  # step that the tester chose out of turn
         self._forced_for: tuple[Any, ...] = ()
         self._foreseen: tuple[tuple[Build, Rig, Plan], list[tuple[float, float, float]]] | None = (
@@ -65,7 +66,7 @@ class RunPage(QWidget):
         page.addWidget(figures)
         self.strips = Strips(desk, session, self._series)
         page.addWidget(self.strips, 1)
-        self.empty = note("")
+        self.empty = note(_EMPTY)
         page.addWidget(self.empty)
         self.ladder.go.clicked.connect(self.do_next)
         self.ladder.stop.clicked.connect(session.stop)
@@ -87,111 +88,50 @@ class RunPage(QWidget):
 
     # --- what to do next --------------------------------------------------------------------------
 
+    def beside(self) -> QWidget:
+        return self.ladder
+
     def refresh(self) -> None:
         """Brings ladder and button in step with desk and bench."""
         d, s = self.desk, self.session
         plan, method = d.todo, d.rig.method
-        do, doing, stopping = method.DOES
         self.figures["speed"].rename("Speed of the mass" if method.BODY_SPEED else "Output speed")
-        done = self.desk.done_lifts()
-        stalls = stalls_of(d.outcomes())
-        if self.forced is not None and (
-            self._forced_for != (d.build_id, d.rig_key) or self.forced >= len(plan.loads)
-        ):
-            self.forced = None  # chosen for another build or rig, or the plan has become shorter
-        begun = s.state in ("preparing", "lifting")
-        if self.forced is not None and not begun:
-            self.lift = Lift(
-                self.forced, 1 + max((x.repeat for x in done if x.step == self.forced), default=0)
-            )
-        elif not begun:
-            self.lift = what_next(plan, d.outcomes())
-        self._rows(done, stalls)
-        text, on, say, alarm = "", True, "", False
-        weight = d.step_name(self.lift.step) if self.lift and method.STEP else ""
-        tared = s.tare is not None or not method.CELL
-        if s.state == "off":
-            text, say = (
-                "Connect the simulated bench",
-                "No bench yet. The Bench menu connects a board on a serial port instead.",
-            )
-        elif s.state in ("connecting", "lost"):
-            text, on, say = "Waiting for the bench", False, s.why
-            if s.stop_wanted and s.state == "lost":
-                text, alarm = "STOP not confirmed", True
-                say = f"{s.why}. It is told to stop as soon as it hears. Cut its power."
-        elif s.state == "lowering" or (s.state == "preparing" and s.hook_up):
-            text, on = f"{stopping} …", False
-        elif s.state == "preparing":
-            text, on = "Setting up …", False
-        elif s.state == "stopping":
-            text, on, alarm = "STOP not confirmed", False, True
-            say = "It is told to stop until it says that it has. Cut its power if it does not."
-        elif s.state == "lifting":
-            text, on = (f"{doing} …", False) if s.obeys else (f"End this {do.lower()}", True)
-        elif self._other_bench():
-            text, say = (
-                "Set up the simulated bench anew",
-                f"It still has what was on it: {s.simulates}.",
-            )
-        elif not s.stands_in and not d.rig.care_confirmed:
-            text, say = (
-                "Confirm the care notes",
-                "Once for each rig, by name, before a board drives anything: on Rig, under Checks.",
-            )
-        elif method.LETS_DOWN and s.hook_up:
-            text, say = (
-                "Lower the hook",
-                "It was stopped on its way; nothing can be hung until it is down.",
-            )
-        elif s.obeys and not tared:
-            text, say = (
-                "Tare, with nothing pulling",
-                f"The reading of the cell {method.CELL} becomes its zero.",
-            )
-        elif self.lift is None:
-            text, say = "See the results", "All of the plan is done."
-        elif not method.STEP or (
-            s.hung is not None and abs(s.hung - d.steps()[self.lift.step]) < 1e-6
-        ):
-            again = any(x.step == self.lift.step for x in done)
-            text = f"{do} {weight}".strip() + (" again" if again else "")
-        elif s.obeys:
-            text = f"{'Hang' if method.weighed() else 'Set'} {weight}, then {do.lower()}"
-            say = (
-                f"The simulated bench sets the {method.STEP} by itself."
-                if s.simulated
-                else f"Put the {method.STEP} on while the bench is at rest."
-            )
-        else:
-            text = f"Record a {do.lower()} {f'of {weight}' if weight else ''}".strip()
-            say = (
-                f"This bench takes no commands: press, {do.lower()} by hand, press again at the"
-                " end."
-            )
-        self.ladder.go.say(text, alarm=alarm)
-        self.ladder.go.setEnabled(on)
-        self.ladder.say.setText(say)
-        self.ladder.stop.setEnabled(s.state not in ("off",))
-        total = d.todo_count()
+        done = d.done_lifts()
+        self._choose_lift(done)
+        self._rows(done, stalls_of(d.outcomes()))
+        offer = next_thing(self.context, self.lift)
+        self.ladder.go.say(offer.text, alarm=offer.alarm)
+        self.ladder.go.setEnabled(offer.act is not None)
+        self.ladder.say.setText(offer.say)
+        self.ladder.stop.setEnabled(s.state != "off")
         self.ladder.where.setText(
-            f"{len(done)} of {total}"
+            f"{len(done)} of {d.todo_count()}"
             if not self.lift or plan.order == "bisection"
-            else f"{do.lower()} {self.lift.repeat} of {plan.repeats}"
+            else f"{method.DOES[0].lower()} {self.lift.repeat} of {plan.repeats}"
         )
         self.empty.setVisible(s.ring is None)
-        self.empty.setText(
-            "The strips show load cell, speed and current as soon as a bench is connected. Press"
-            " Space to try the simulated one."
-        )
         # what the figures showed last is no reading; the strips keep what has been
         if s.live is None:
-            for figure, kind in zip(
-                self.figures.values(), ("torque", "speed", "current", "force"), strict=True
-            ):
+            self._flow = None
+            for figure, kind in zip(self.figures.values(), _KINDS, strict=True):
                 figure.put("–", d.units[kind])
         if s.ring is None:
             self.strips.blank()
+
+    def _choose_lift(self, done: list[Lift]) -> None:
+        """The next lift: the plan's, or of the weight that the tester chose out of turn."""
+        d = self.desk
+        if self.forced is not None and (
+            self._forced_for != (d.build_id, d.rig_key) or self.forced >= len(d.todo.loads)
+        ):
+            self.forced = None  # chosen for another build or rig, or the plan has become shorter
+        if self.session.state in ("preparing", "lifting"):
+            return
+        if self.forced is None:
+            self.lift = what_next(d.todo, d.outcomes())
+        else:
+            before = (x.repeat for x in done if x.step == self.forced)
+            self.lift = Lift(self.forced, 1 + max(before, default=0))
 
     def _expected(self) -> list[tuple[float, float, float]]:
         """Of every step: chance that it stalls, output torque it asks for [N·m], gearbox efficiency
@@ -262,12 +202,6 @@ class RunPage(QWidget):
                 current=self.lift is not None and self.lift.step == i,
             )
 
-    def _other_bench(self) -> bool:
-        """Whether another build, rig or method is on the simulated bench than on the desk."""
-        return self.session.simulated and self.session.simulates != on_bench(
-            self.desk.build, self.desk.rig
-        )
-
     def _force(self, step: int) -> None:
         self.forced = None if self.forced == step else step
         self._forced_for = (self.desk.build_id, self.desk.rig_key)
@@ -275,32 +209,11 @@ class RunPage(QWidget):
 
     def do_next(self) -> None:
         """What Space does."""
-        s, d = self.session, self.desk
-        if d.book is None:
-            d.said.emit("The logbook is still opening.")
+        if self.desk.book is None:
+            self.desk.said.emit("The logbook is still opening.")
             return
-        if s.state == "off":
-            s.simulate(d.build, d.rig)
-        elif s.state == "lifting" and not s.obeys:
-            s.finish()
-        elif s.state != "ready":
-            return
-        elif self._other_bench():
-            s.simulate(d.build, d.rig)
-        elif not s.stands_in and not d.rig.care_confirmed:
-            self.care_wanted.emit()
-        elif d.rig.method.LETS_DOWN and s.hook_up:
-            s.lower()
-        elif s.obeys and s.tare is None and d.rig.method.CELL:
-            s.zero(f"{d.rig.method.SET_BY[0]} 0")
-        elif self.lift is None:
-            self.finished.emit()
-        else:
-            method = d.rig.method
-            s.limits = d.rig.watched()
-            run = run_of(d.rig, d.plan, self.lift, "simulated" if s.stands_in else "bench")
-            setting = (method.SET_BY[0], d.steps()[self.lift.step]) if method.STEP else None
-            s.lift(run, d.ensure_test(), d.book.capture_path(), setting)
+        if (act := next_thing(self.context, self.lift).act) is not None:
+            act()
         self.refresh()
 
     def broke(self) -> None:
@@ -382,15 +295,43 @@ class RunPage(QWidget):
             and x.torque is not None
         ):
             moving = x.speed > 0.05
+            build = self.desk.build
             flow = predict.measured_flow(
-                self.desk.build,
+                build,
                 max(x.voltage, 0.0),
                 max(x.current, 0.0),
                 max(x.power_in or 0.0, 0.0),
                 x.speed if moving else 0.0,
                 max(x.torque, 0.0) if moving else 0.0,
             )
-            self.live_flow.emit(flow)
+            self._flow = build, flow
+            self.flow_changed.emit()
+
+    def flow(self) -> ShownFlow | None:
+        d = self.desk
+        weight = None if self.lift is None else d.step_name(self.lift.step)
+        live = self._flow if self.session.live is not None else None
+        if live is not None and live[0] is d.build:
+            flow = live[1]
+            moving = flow.power_out > 0.02
+            wire = d.show(flow.wire_to_shaft, "ratio", decimals=1) if moving else "–"
+            gearbox = (
+                f"gearbox {d.show(flow.gearbox, 'ratio', decimals=0)}" if moving else "at rest"
+            )
+            return ShownFlow(
+                flow,
+                f"live, {self.session.word(d.rig.method)}",
+                (weight or d.rig.name, d.dimension()),
+                (wire, "", gearbox),
+                live=True,
+            )
+        if self.lift is None or weight is None:
+            return None
+        asked = predict.load_torque(d.rig, d.todo.loads[self.lift.step].value)
+        expected = predict.power_flow(d.build, asked, d.plan.voltage)
+        wire = d.show(expected.wire_to_shaft, "ratio", decimals=1)
+        gearbox = f"gearbox {d.show(expected.gearbox, 'ratio', decimals=1)}"
+        return ShownFlow(expected, "predicted", (weight, d.dimension()), (wire, "", gearbox))
 
     def _figures(self, x: LiveFigures) -> None:
         d = self.desk

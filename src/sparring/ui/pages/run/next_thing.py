@@ -1,0 +1,118 @@
+"""The next obvious thing on Run: what the large button says, and what Space does."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+from sparring.core.plan import Lift
+from sparring.core.run import run_of
+from sparring.ui.model.live import on_bench
+from sparring.ui.page import Context
+
+
+class Offer(NamedTuple):
+    """text: on the button; say: below it; act: what it does, None while nothing can be done; alarm:
+    the text is what matters most now.
+    """
+
+    text: str
+    say: str = ""
+    act: Callable[[], None] | None = None
+    alarm: bool = False
+
+
+def next_thing(context: Context, lift: Lift | None) -> Offer:
+    """What is offered now. lift: the next one, None when all of the plan is done."""
+    return _while_it_moves(context) or _before_a_lift(context) or _a_lift(context, lift)
+
+
+def _while_it_moves(context: Context) -> Offer | None:
+    """Where there is no bench, or it is busy."""
+    d, s = context.desk, context.session
+    do, doing, stopping = d.rig.method.DOES
+    if s.state == "off":
+        return Offer(
+            "Connect the simulated bench",
+            "No bench yet. The Bench menu connects a board on a serial port instead.",
+            lambda: s.simulate(d.build, d.rig),
+        )
+    if s.state == "lost" and s.stop_wanted:
+        say = f"{s.why}. It is told to stop as soon as it hears. Cut its power."
+        return Offer("STOP not confirmed", say, alarm=True)
+    if s.state in ("connecting", "lost"):
+        return Offer("Waiting for the bench", s.why)
+    if s.state == "lowering" or (s.state == "preparing" and s.hook_up):
+        return Offer(f"{stopping} …")
+    if s.state == "preparing":
+        return Offer("Setting up …")
+    if s.state == "stopping":
+        say = "It is told to stop until it says that it has. Cut its power if it does not."
+        return Offer("STOP not confirmed", say, alarm=True)
+    if s.state == "lifting":
+        return Offer(f"{doing} …") if s.obeys else Offer(f"End this {do.lower()}", act=s.finish)
+    return None
+
+
+def _before_a_lift(context: Context) -> Offer | None:
+    """What stands in the way of a lift."""
+    d, s = context.desk, context.session
+    method = d.rig.method
+    if s.simulated and s.simulates != on_bench(d.build, d.rig):
+        return Offer(
+            "Set up the simulated bench anew",
+            f"It still has what was on it: {s.simulates}.",
+            lambda: s.simulate(d.build, d.rig),
+        )
+    if not s.stands_in and not d.rig.care_confirmed:
+        return Offer(
+            "Confirm the care notes",
+            "Once for each rig, by name, before a board drives anything: on Rig, under Checks.",
+            lambda: context.show("rig.care_read"),
+        )
+    if method.LETS_DOWN and s.hook_up:
+        return Offer(
+            "Lower the hook",
+            "It was stopped on its way; nothing can be hung until it is down.",
+            s.lower,
+        )
+    if s.obeys and s.tare is None and method.CELL:
+        return Offer(
+            "Tare, with nothing pulling",
+            f"The reading of the cell {method.CELL} becomes its zero.",
+            lambda: s.zero(f"{method.SET_BY[0]} 0"),
+        )
+    return None
+
+
+def _a_lift(context: Context, lift: Lift | None) -> Offer:
+    """The lift itself, or what follows when all are done."""
+    d, s = context.desk, context.session
+    method, do = d.rig.method, d.rig.method.DOES[0]
+    if lift is None:
+        return Offer("See the results", "All of the plan is done.", lambda: context.show("results"))
+
+    def begin() -> None:
+        assert d.book is not None
+        s.limits = d.rig.watched()
+        run = run_of(d.rig, d.plan, lift, "simulated" if s.stands_in else "bench")
+        setting = (method.SET_BY[0], d.steps()[lift.step]) if method.STEP else None
+        s.lift(run, d.ensure_test(), d.book.capture_path(), setting)
+
+    weight = d.step_name(lift.step) if method.STEP else ""
+    if not method.STEP or (s.hung is not None and abs(s.hung - d.steps()[lift.step]) < 1e-6):
+        again = " again" if any(x.step == lift.step for x in d.done_lifts()) else ""
+        return Offer(f"{do} {weight}".strip() + again, act=begin)
+    if s.obeys:
+        say = (
+            f"The simulated bench sets the {method.STEP} by itself."
+            if s.simulated
+            else f"Put the {method.STEP} on while the bench is at rest."
+        )
+        verb = "Hang" if method.weighed() else "Set"
+        return Offer(f"{verb} {weight}, then {do.lower()}", say, begin)
+    return Offer(
+        f"Record a {do.lower()} {f'of {weight}' if weight else ''}".strip(),
+        f"This bench takes no commands: press, {do.lower()} by hand, press again at the end.",
+        begin,
+    )
