@@ -9,7 +9,21 @@ from PyQt6.QtWidgets import QDockWidget, QMainWindow, QWidget
 
 _VERSION = 1  # of what is kept; another one is not read
 _LEFT, _RIGHT = Qt.DockWidgetArea.LeftDockWidgetArea, Qt.DockWidgetArea.RightDockWidgetArea
-_WIDTHS = {_LEFT: 222, _RIGHT: 276}  # [px] at first
+_MOVES = (
+    QDockWidget.DockWidgetFeature.DockWidgetMovable
+    | QDockWidget.DockWidgetFeature.DockWidgetFloatable
+)
+_WIDTHS = {_LEFT: 214, _RIGHT: 268}  # [px] at first
+_LEAST = 60  # [px] to which those that stand on every page yield
+
+
+def _height(dock: QDockWidget) -> int:
+    """What a dock would like to have at first."""
+    panel = dock.widget()
+    assert panel is not None
+    title = dock.sizeHint().height() - panel.sizeHint().height()
+    wanted = panel.heightForWidth(_WIDTHS[_RIGHT]) if panel.hasHeightForWidth() else 0
+    return title + max(wanted, panel.sizeHint().height())
 
 
 class Sides(QMainWindow):
@@ -24,13 +38,17 @@ class Sides(QMainWindow):
         self._of_page: dict[str, str] = {}  # panel -> its page
         self.docks: dict[str, QDockWidget] = {}
         self.narrow = False
-        self.setDockOptions(QMainWindow.DockOption.AnimatedDocks)
+        self.setContentsMargins(0, 8, 0, 8)
+        self.setDockOptions(QMainWindow.DockOption.AllowNestedDocks)
 
     def add(self, id: str, panel: QWidget, *, left: bool = False, page: str = "") -> None:
         """Docks a panel, its window title written on it. page: the one it belongs to; "": all."""
         dock = QDockWidget(panel.windowTitle(), self)
+        panel.windowTitleChanged.connect(dock.setWindowTitle)
         dock.setObjectName(id)
         dock.setWidget(panel)
+        if page:  # what a page cannot do without is not closed by a slip
+            dock.setFeatures(_MOVES)
         area = _LEFT if left else _RIGHT
         first = next((d for d in self.docks.values() if self.dockWidgetArea(d) == area), None)
         self.docks[id] = dock
@@ -67,6 +85,10 @@ class Sides(QMainWindow):
         for area, width in _WIDTHS.items():
             there = [d for d in self.docks.values() if self.dockWidgetArea(d) == area]
             self.resizeDocks(there, [width] * len(there), Qt.Orientation.Horizontal)
+            if own := [d for d in there if self._of_page[d.objectName()] == self._page != ""]:
+                rest = [d for d in there if not self._of_page[d.objectName()]]
+                heights = [_height(d) for d in own] + [_LEAST] * len(rest)
+                self.resizeDocks(own + rest, heights, Qt.Orientation.Vertical)
 
     def reset(self) -> None:
         """Everything where it was at first, on every page."""

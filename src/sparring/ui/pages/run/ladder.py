@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtCore import QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QFrame,
@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 from sparring.ui.model.desk import Desk
 from sparring.ui.theme import font, theme
 from sparring.ui.widgets.parts import Column, note
-from sparring.ui.widgets.plain import Label, tip
+from sparring.ui.widgets.plain import tip
 
 _BROKEN = int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap)
 
@@ -150,10 +150,7 @@ class Ladder(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 10, 10, 10)
         column.setSpacing(2)
-        self.setWindowTitle("Load ladder")
-        self.where = Label()
-        self.where.setAlignment(Qt.AlignmentFlag.AlignRight)
-        column.addWidget(self.where)
+        self.say_where("")
         inner = QWidget()
         inner.setObjectName("plain")
         self.rows_box = QVBoxLayout(inner)
@@ -177,3 +174,15 @@ class Ladder(QFrame):
         column.addSpacing(4)
         column.addLayout(buttons)
         column.addWidget(note("STOP asks the bench to stop; it is no emergency stop."))
+
+    def say_where(self, text: str) -> None:
+        """How far the plan is, in the title."""
+        self.setWindowTitle(f"Load ladder: {text}" if text else "Load ladder")
+
+    def event(self, event: QEvent | None) -> bool:
+        """Its texts break as it gets narrower: it is never lower than what they need then."""
+        if event is not None and event.type() in (QEvent.Type.LayoutRequest, QEvent.Type.Resize):
+            layout = self.layout()
+            if layout is not None:
+                self.setMinimumHeight(layout.minimumHeightForWidth(self.width()))
+        return super().event(event)

@@ -104,7 +104,7 @@ class RunPage(View):
         self.ladder.go.setEnabled(offer.act is not None)
         self.ladder.say.setText(offer.say)
         self.ladder.stop.setEnabled(s.state != "off")
-        self.ladder.where.setText(
+        self.ladder.say_where(
             f"{len(done)} of {d.todo_count()}"
             if not self.lift or plan.order == "bisection"
             else f"{method.DOES[0].lower()} {self.lift.repeat} of {plan.repeats}"
