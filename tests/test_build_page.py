@@ -8,7 +8,7 @@ import pytest
 from helpers import lay, wait_for
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QColor, QImage
-from PyQt6.QtWidgets import QApplication, QPushButton
+from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
 
 from sparring.core.build import Build
 from sparring.core.quantity import Measured
@@ -227,19 +227,27 @@ def test_module_ratio_and_fit_are_worked_out_in_dialogs(window, page):
     assert stages(window)[0].opening == pytest.approx(middle, rel=1e-3)
 
 
-def test_outlines_are_saved_true_to_size(window, page, tmp_path):
+def test_outlines_are_saved_true_to_size(window, page, tmp_path, monkeypatch):
     import ezdxf
 
-    build_dialogs.save_outline(window.desk, (0, "wheel"), page, tmp_path / "wheel.dxf")
+    def save(name, chosen=""):
+        said = (str(tmp_path / name), chosen)
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a: said)
+        page.gears.pick(0, "wheel")
+        window.do("gear.outline")
+
+    save("wheel.dxf")
     drawing = ezdxf.readfile(tmp_path / "wheel.dxf")
     assert not drawing.audit().errors
     points = [p for line in drawing.modelspace() for p in line.get_points("xy")]
     assert max(math.hypot(x, y) for x, y in points) == pytest.approx(56 / 2, abs=1e-6)
-    build_dialogs.save_outline(window.desk, (0, "wheel"), page, tmp_path / "wheel.svg")
+    save("wheel.svg")
     # 56 mm over the tips, a margin of 1 mm; no tooth exactly at -x
     assert 'width="57.99' in (tmp_path / "wheel.svg").read_text()
-    build_dialogs.save_outline(window.desk, (0, "wheel"), page, tmp_path / "wheel.png")
-    assert "neither .svg nor .dxf" in window.message.text()
+    save("wheel", "DXF drawing (*.dxf)")  # no ending typed: the chosen form's
+    assert (tmp_path / "wheel.dxf").exists()
+    save("no/wheel.svg")
+    assert "could not be written" in window.message.text()
 
 
 def test_photos_are_copied_and_stay_with_the_build(window, page, tmp_path):

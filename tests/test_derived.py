@@ -21,7 +21,9 @@ from sparring.core.reduce.results import COMBINED
 from sparring.core.reduce.spread import WINDOW, of_one_run, random_part, shared_parts
 from sparring.core.uncertainty import budget, mean_of, nominal, std, ufloat
 from sparring.demo import hollin_yard
-from sparring.exchange import derive, export_test, peers_of
+from sparring.exchange.deriving import derive, peers_of
+from sparring.exchange.export import KeptTest
+from sparring.exchange.out import test_folder
 from sparring.logbook import Logbook, LogbookError, keeping
 from sparring.logbook.derived import NAME
 from sparring.logbook.recovery import recover
@@ -335,7 +337,7 @@ def test_a_damaged_recording_is_set_aside_in_an_export(two_tests, tmp_path):
         data = bytearray(spoilt.read_bytes())
         data[len(data) // 2] ^= 4
         spoilt.write_bytes(data)
-        out = export_test(book, one, tmp_path / "out")
+        out = test_folder.write(KeptTest(book, one), tmp_path / "out")
     assert "is not what was written" in (out / "run-002.unreadable.txt").read_text(encoding="utf-8")
     assert sorted(p.name for p in out.glob("run-*.csv")) == [
         "run-001.csv",

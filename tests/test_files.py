@@ -17,7 +17,10 @@ from sparring.core.build import Build
 from sparring.core.quantity import Measured
 from sparring.core.records import RecordError, changed
 from sparring.core.rig import Rig
-from sparring.exchange import export_test, import_log
+from sparring.exchange.export import KeptTest
+from sparring.exchange.importing import import_log
+from sparring.exchange.imports import LOGS
+from sparring.exchange.out import test_folder
 from sparring.files import log_files, record_files
 from sparring.files.log_files import LogError
 from sparring.logbook import Logbook
@@ -170,13 +173,15 @@ def test_a_log_becomes_a_test_in_the_logbook_and_goes_out_again(tmp_path, build,
         ids = book.save_build(build), book.save_rig(rig)
         look = log_files.look(path)
         columns = {i: (c.channel, c.unit) for i, c in enumerate(look.columns) if c.channel}
-        test, remarks = import_log(book, look, columns, *ids, plan)
+        test, remarks = import_log(
+            book, LOGS[0], look, columns, build_id=ids[0], rig_id=ids[1], plan=plan
+        )
         assert remarks[0].startswith("3 lifts of 3 weights")
         runs = book.runs(test)
         assert len({r.recording for r in runs}) == 1
-        folder = export_test(book, test, tmp_path / "out")
+        folder = test_folder.write(KeptTest(book, test), tmp_path / "out")
         (folder / "notes.txt").write_text("mine")
-        assert export_test(book, test, tmp_path / "out") == folder
+        assert test_folder.write(KeptTest(book, test), tmp_path / "out") == folder
         assert (folder / "notes.txt").read_text() == "mine"
     assert {p.name for p in folder.iterdir()} >= {
         "build.json",
@@ -221,13 +226,24 @@ def test_a_cancelled_import_or_export_leaves_nothing_behind(tmp_path, build, rig
         columns = {i: (c.channel, c.unit) for i, c in enumerate(look.columns)}
         seen, progress = until(0.4)
         with pytest.raises(EnoughError):
-            import_log(book, look, columns, *ids, plan, progress)
+            import_log(
+                book,
+                LOGS[0],
+                look,
+                columns,
+                build_id=ids[0],
+                rig_id=ids[1],
+                plan=plan,
+                progress=progress,
+            )
         assert 0.4 < seen[-1] < 0.9
         assert not book.tests()
         assert not list((tmp_path / "book" / "recordings").glob("*.parquet"))
-        test, _ = import_log(book, look, columns, *ids, plan)
+        test, _ = import_log(
+            book, LOGS[0], look, columns, build_id=ids[0], rig_id=ids[1], plan=plan
+        )
         with pytest.raises(EnoughError):
-            export_test(book, test, tmp_path / "out", until(0.1)[1])
+            test_folder.write(KeptTest(book, test, until(0.1)[1]), tmp_path / "out")
         assert not list((tmp_path / "out").iterdir())
 
 

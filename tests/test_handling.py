@@ -180,13 +180,24 @@ def test_files_are_saved_and_exported_through_the_menus(window, tmp_path, monkey
     window.errands.save_build()
     assert json.loads((tmp_path / "b.json").read_text())["family"] == "Dunnock"
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_a: str(tmp_path / "out"))
-    window.errands.export_test()
+    window.errands.export_test("test")
     until(lambda: "Exported" in window.message.text())
     assert list((tmp_path / "out").glob("*/sheet.html"))
+    for id, name in (("result-json", "r.json"), ("result-csv", "r.csv"), ("sheet", "r.html")):
+        said = (str(tmp_path / name), "")
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, said=said: said)
+        window.do(f"export.{id}")
+        until(lambda name=name: name in window.message.text())
+        assert (tmp_path / name).stat().st_size > 300
+    monkeypatch.setattr(
+        QFileDialog, "getSaveFileName", lambda *_a: (str(tmp_path / "no" / "r.html"), "")
+    )
+    window.do("export.sheet")
+    until(lambda: "could not be written" in window.message.text())
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a: (str(tmp_path / "b.json"), ""))
-    window.errands.open_build()
+    window.errands.open_record()
     assert window.desk.build.revision == 3
-    window.errands.export_test()
+    window.errands.export_test("test")
     assert "no test to export" in window.message.text()
 
 
@@ -200,7 +211,7 @@ def test_long_work_shows_how_far_it_is_and_can_be_cancelled(window, tmp_path, mo
             cancelled.wait(60)
 
     monkeypatch.setattr(log_files, "write", slow)
-    window.errands.export_test()
+    window.errands.export_test("test")
     message = window.message
     assert message.bar.isVisible()
     until(lambda: message.bar.value() > 0)

@@ -15,7 +15,8 @@ from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.core.revise import bears_on_results
 from sparring.core.uncertainty import nominal
-from sparring.exchange import export_test
+from sparring.exchange.export import KeptTest
+from sparring.exchange.out import test_folder
 from sparring.logbook import Logbook, LogbookError
 from sparring.ui.model import background
 
@@ -118,7 +119,7 @@ def test_what_was_wrong_all_along_is_put_right_with_its_results_and_kept_beside_
     idle()
     assert nominal(d.result.best.torque) == pytest.approx(value)
     assert len(d.corrections()) == 4  # that it was taken back is kept too
-    made = export_test(d.book, d.test_id, tmp_path)
+    made = test_folder.write(KeptTest(d.book, d.test_id), tmp_path)
     kept = json.loads((made / "result.json").read_text(encoding="utf-8"))["corrections"]
     assert [(k["of"], k["field"]) for k in kept[:2]] == [
         ("Hoist A", "drum diameter"),

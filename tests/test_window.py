@@ -464,12 +464,12 @@ def test_build_files_are_opened_saved_and_made_revisions(window, tmp_path):
     choose(window, "Dunnock r1")
     path = tmp_path / "build.json"
     path.write_text(window.desk.build.to_json())
-    window.errands.open_build(path)
+    window.errands.open_record(path)
     assert window.desk.build.name == "Dunnock r4"
     window.desk.new_revision()
     assert window.desk.build.name == "Dunnock r5"
     path.write_text('{"family": 3}')
-    window.errands.open_build(path)
+    window.errands.open_record(path)
     assert "family" in window.message.text()
 
 

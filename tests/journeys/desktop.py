@@ -350,8 +350,10 @@ class Program:
 
     def menu(self, head, text):
         """Opens a menu by mouse and clicks an entry."""
-        self.menu_head(head)
-        self.item_of_menu(text)
+        first, *within = head.split(" ▸ ")
+        self.menu_head(first)
+        for step in (*within, text):
+            self.item_of_menu(step)
 
     def item_of_menu(self, text):
         """Clicks an entry of the menu that is open."""

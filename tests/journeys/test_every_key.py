@@ -78,7 +78,10 @@ DOES = {
     "Redo": redone,
     "Open or begin a logbook …": lambda demo: file_dialog(demo, "Logbook folder"),
     "Import a log …": lambda demo: file_dialog(demo, "Log of another logger"),
-    "Export this test …": lambda demo: file_dialog(demo, "Export into which folder"),
+    "Everything, as a folder …": lambda demo: file_dialog(demo, "Export into which folder"),
+    "Results, JSON …": lambda demo: file_dialog(demo, "Export this test"),
+    "Results, CSV …": lambda demo: file_dialog(demo, "Export this test"),
+    "Sheet, HTML …": lambda demo: file_dialog(demo, "Export this test"),
     "Take back left-out lifts": lambda demo: said(demo, "No lift is left out"),
     "Go back to a copy …": lambda demo: dialog(demo, "Go back to a copy"),
     "Find …": lambda demo: demo.until(
@@ -86,7 +89,7 @@ DOES = {
     ),
     "New build": lambda demo: new(demo, "New drive r1"),
     "New revision of this build": lambda demo: new(demo, "Dunnock r4"),
-    "Open a build file …": lambda demo: file_dialog(demo, "Build file"),
+    "Open a build or rig file …": lambda demo: file_dialog(demo, "Build or rig file"),
     "Save as a build file …": lambda demo: file_dialog(demo, "Save as a build file"),
     "New test": begun_anew,
     "Simulated bench": simulated,
@@ -104,6 +107,10 @@ DOES = {
     "Fold the findings": lambda demo: turned(demo, "ctrl+2", "Findings"),
     "Units …": lambda demo: dialog(demo, "Units"),
     "Dark, for the night bench": lambda demo: None,  # below
+    "Panels back to their places": lambda demo: demo.until(
+        lambda: demo.widgets("Builds and tests"), "they are there"
+    ),
+    "Find a command …": lambda demo: dialog(demo, "Find a command"),
     "Keys": lambda demo: dialog(demo, "Keys"),
     "About Sparring": lambda demo: dialog(demo, "About Sparring"),
 }
@@ -127,7 +134,7 @@ def test_every_entry_of_the_menus_does_what_it_says(demo):
         demo.menu(entry["menu"], name)
         does(demo)
         if entry["key"] and name not in ("Fold the logbook", "Fold the findings", "Undo", "Redo"):
-            demo.key(entry["key"].lower().replace("f1", "F1"))
+            demo.key(entry["key"].lower().replace("f1", "F1").replace("+.", "+period"))
             does(demo)
     demo.key("ctrl+z")
     undone(demo)
@@ -225,3 +232,38 @@ def test_b_on_run_stops_and_asks_what_broke(demo):
     demo.until(lambda: demo.state()["undo"] == "note of what broke", "it is noted")
     demo.key("ctrl+z")
     demo.until(lambda: demo.state()["redo"] == "note of what broke", "and taken back")
+
+
+def test_a_command_is_found_by_its_words_and_done(demo):
+    demo.page("Results")
+    demo.key("ctrl+period")
+    demo.until(lambda: demo.state()["focus"] == "What do you want to do?", "the box opens")
+    demo.type("rig go")
+    demo.key("Return")
+    demo.until(lambda: demo.state()["page"] == "Rig", "it is done")
+    demo.key("ctrl+period")
+    demo.type("stage")
+    demo.key("Down", "Up", "Escape")
+    demo.until(lambda: not demo.state()["dialog"], "Escape leaves it")
+    assert demo.state()["page"] == "Rig"
+
+
+def test_panels_stay_where_they_were_put(demo):
+    """Folded on one page and there on another; a wider one is as wide again."""
+    demo.page("Results")
+    demo.key("ctrl+1")
+    demo.until(lambda: not demo.widgets("Builds and tests"), "the logbook is folded on Results")
+    demo.page("Build")
+    demo.until(lambda: demo.widgets("Builds and tests"), "and there on Build")
+    left = demo.widget("Builds and tests")["at"]
+    x, y = left[0] + left[2] + 10, left[1] + left[3] // 2
+    demo.screen.xdo("mousemove", x, y, "mousedown", 1)
+    demo.screen.xdo("mousemove", x + 30, y, "mousemove", x + 60, y, "mouseup", 1)
+    demo.until(lambda: demo.widget("Builds and tests")["at"][2] > left[2] + 30, "it is wider")
+    wide = demo.widget("Builds and tests")["at"][2]
+    demo.page("Results")
+    demo.until(lambda: not demo.widgets("Builds and tests"), "still folded on Results")
+    demo.page("Build")
+    demo.until(lambda: demo.widget("Builds and tests")["at"][2] == wide, "as wide as it was left")
+    demo.menu("View", "Panels back to their places")
+    demo.until(lambda: abs(demo.widget("Builds and tests")["at"][2] - left[2]) < 5, "as at first")

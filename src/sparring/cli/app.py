@@ -9,7 +9,7 @@ from typing import Annotated, Any
 import typer
 
 from sparring import __version__
-from sparring.cli import benches, logbooks
+from sparring.cli import benches, files, logbooks
 from sparring.cli.common import (
     AsJson,
     BuildFile,
@@ -22,7 +22,7 @@ from sparring.cli.common import (
     told,
 )
 
-__all__ = ["app", "benches", "logbooks"]  # whose commands it has
+__all__ = ["app", "benches", "files", "logbooks"]  # whose commands it has
 
 
 def _version(value: bool) -> None:

@@ -50,12 +50,14 @@ def data_errors() -> tuple[type[Exception], ...]:
     from sparring.core.reduce.inputs import ReductionError
     from sparring.core.train.kinematics import TrainError
     from sparring.core.train.torque import SelfLocking
+    from sparring.exchange.export import ExportError
     from sparring.files.log_files import LogError
     from sparring.logbook import LogbookError
     from sparring.logbook.recordings import RecordingError
 
     return (
         RecordError,
+        ExportError,
         LogError,
         ReductionError,
         RecordingError,

@@ -45,29 +45,6 @@ def demo(
 
 
 @app.command()
-def export(
-    logbook: Annotated[Path, typer.Argument(help="logbook folder")],
-    out: Annotated[Path, typer.Argument(help="folder to write to")],
-    test: Annotated[int | None, typer.Option(help="one test; all without")] = None,
-) -> None:
-    """Write a logbook's tests as open files: records, recordings as CSV, results as JSON and CSV,
-    and a sheet each.
-    """
-    from sparring.exchange import export_test
-    from sparring.logbook import Logbook
-
-    with told(), Logbook(logbook, create=False) as book:
-        tests = [t.id for t in book.tests() if test is None or t.id == test]
-        if not tests:
-            typer.echo(
-                f"{logbook} has no test {test}" if test else f"{logbook} has no tests", err=True
-            )
-            raise typer.Exit(1)
-        for test_id in tests:
-            typer.echo(str(export_test(book, test_id, out)))
-
-
-@app.command()
 def edit(
     logbook: Annotated[Path, typer.Argument(help="logbook folder")],
     settings: Annotated[

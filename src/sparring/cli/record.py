@@ -18,7 +18,7 @@ from sparring.core.reduce.inputs import ReductionError
 from sparring.core.rig import Rig
 from sparring.core.run import run_of
 from sparring.core.uncertainty import nominal, std
-from sparring.exchange import derive
+from sparring.exchange.deriving import derive
 from sparring.logbook import Logbook, LogbookError
 from sparring.logbook.recovery import adopt, recover
 

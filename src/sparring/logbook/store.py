@@ -220,6 +220,11 @@ class Logbook(Rows):
         with self._session() as s:
             return self._records(s, RigRow, Rig, RigRow.id)
 
+    def free_rig_name(self, name: str) -> str:
+        """A rig's name that is not taken: the one given, or with a number behind it."""
+        taken = {rig.name for _, rig in self.rigs()}
+        return next(n for n in (name, *(f"{name} {k}" for k in range(2, 10_000))) if n not in taken)
+
     def rig(self, rig_id: int) -> Rig:
         return self._record(RigRow, rig_id, Rig)
 

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import TYPE_CHECKING
 
+from sparring.core.input_quantity import lowered
+from sparring.exchange.export import KeptTest
+from sparring.exchange.exports import exports_of
 from sparring.ui.command import Command
 from sparring.ui.theme import theme
 
@@ -22,6 +26,10 @@ def _redo(window: MainWindow) -> str:
     return f"Redo {window.desk.undo.redoText()}".strip()
 
 
+def _export(window: MainWindow, id: str) -> None:
+    window.errands.export_test(id)
+
+
 COMMANDS: tuple[Command[MainWindow], ...] = (
     Command(
         "logbook.open",
@@ -38,13 +46,17 @@ COMMANDS: tuple[Command[MainWindow], ...] = (
         group=1,
         key="Ctrl+I",
     ),
-    Command(
-        "test.export",
-        "Export this test …",
-        lambda w: w.errands.export_test(),
-        menu="Logbook",
-        group=1,
-        key="Ctrl+E",
+    *(
+        Command(
+            f"export.{e.id}",
+            f"{e.words} …",
+            partial(_export, id=e.id),
+            menu="Logbook ▸ Export this test",
+            group=1,
+            key="Ctrl+E" if e is exports_of(KeptTest)[0] else "",
+            told=f"Export this test: {lowered(e.words)} …",
+        )
+        for e in exports_of(KeptTest)
     ),
     Command(
         "runs.take-back",
@@ -99,8 +111,8 @@ COMMANDS: tuple[Command[MainWindow], ...] = (
     ),
     Command(
         "build.open",
-        "Open a build file …",
-        lambda w: w.errands.open_build(),
+        "Open a build or rig file …",
+        lambda w: w.errands.open_record(),
         menu="Build",
         group=1,
     ),

@@ -9,9 +9,13 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
 from sparring import __version__
+from sparring.exchange import exports
+from sparring.exchange.export import ExportError
 from sparring.ui.model import background
+from sparring.ui.widgets.files import ask_where, file_filter
 
 if TYPE_CHECKING:
+    from sparring.exchange.importing import LogFormat
     from sparring.ui.app.shell import MainWindow
 
 
@@ -99,33 +103,42 @@ class Errands:
         dialog.open()
         self.dialog = dialog
 
+    def import_file(self, path: Path) -> None:
+        """Takes in a file by its format: a log of another logger, or a record."""
+        from sparring.exchange.importing import LogFormat
+        from sparring.exchange.imports import format_of
+
+        if isinstance(format_of(path), LogFormat):
+            self.import_log(path)
+        else:
+            self.open_record(path)
+
     def import_log(self, path: Path | None = None) -> None:
         """Asks for a log (unless given), shows what is in it, and makes its lifts a new test."""
-        from sparring.files import log_files
+        from sparring.exchange.imports import LOGS, log_format
+        from sparring.files.log_files import LogError
 
         if path is None:
             name, _ = QFileDialog.getOpenFileName(
-                self.window,
-                "Log of another logger",
-                "",
-                "Logs (*.csv *.tsv *.txt *.log);;All files (*)",
+                self.window, "Log of another logger", "", file_filter(LOGS)
             )
             if not name:
                 return
             path = Path(name)
+        form = log_format(path)
         try:
-            look = log_files.look(path)
-        except log_files.LogError as err:
+            look = form.look(path)
+        except LogError as err:
             self.say(str(err))
             return
         from sparring.ui.widgets.import_dialog import ImportDialog
 
         dialog = ImportDialog(self.desk, look, self.window)
-        dialog.accepted.connect(lambda: self._import(dialog))
+        dialog.accepted.connect(lambda: self._import(form, dialog))
         dialog.open()
         self.dialog = dialog
 
-    def _import(self, dialog: Any) -> None:
+    def _import(self, form: LogFormat, dialog: Any) -> None:
         d = self.desk
         if d.book is None:
             return
@@ -134,9 +147,18 @@ class Errands:
         build_id, rig_id, plan = d.build_id, d.rig_id, d.plan
 
         def work(progress: background.Progress) -> tuple[int, list[str]]:
-            from sparring.exchange import import_log
+            from sparring.exchange.importing import import_log
 
-            return import_log(book, look, columns, build_id, rig_id, plan, progress)
+            return import_log(
+                book,
+                form,
+                look,
+                columns,
+                build_id=build_id,
+                rig_id=rig_id,
+                plan=plan,
+                progress=progress,
+            )
 
         def done(made: tuple[int, list[str]]) -> None:
             d.choose_test(made[0])
@@ -145,23 +167,31 @@ class Errands:
 
         self._work(f"Importing {look.path.name} …", work, done)
 
-    def export_test(self) -> None:
-        d = self.desk
+    def export_test(self, id: str) -> None:
+        """Writes the test on the desk in one of the forms there are."""
+        from sparring.exchange.export import KeptTest
+
+        d, export = self.desk, exports.export(id)
         if d.book is None or not d.test_id:
             self.say("There is no test to export yet.")
             return
-        folder = QFileDialog.getExistingDirectory(self.window, "Export into which folder?")
-        if folder:
-            book, test_id = d.book, d.test_id
+        book, test_id = d.book, d.test_id
+        if export.suffix:
+            name = f"{KeptTest(book, test_id).name}{export.suffix}"
+            path = ask_where(self.window, "Export this test", (export,), name)
+            where = path[1] if path is not None else None
+        else:
+            folder = QFileDialog.getExistingDirectory(self.window, "Export into which folder?")
+            where = Path(folder) if folder else None
+        if where is None:
+            return
 
-            def work(progress: background.Progress) -> Path:
-                from sparring.exchange import export_test
+        def work(progress: background.Progress) -> Path:
+            return export.save(KeptTest(book, test_id, progress), where)
 
-                return export_test(book, test_id, Path(folder), progress)
-
-            self._work(
-                f"Exporting {d.build.name} …", work, lambda made: self.say(f"Exported to {made}")
-            )
+        self._work(
+            f"Exporting {d.build.name} …", work, lambda made: self.say(f"Exported to {made}")
+        )
 
     def take_back(self) -> None:
         d = self.desk
@@ -176,41 +206,47 @@ class Errands:
         self.desk.add_build(Build(family="New drive"))
         self.window.show_place("build.family")
 
-    def open_build(self, path: Path | None = None) -> None:
+    def open_record(self, path: Path | None = None) -> None:
+        """Takes in a build or a rig from its file, asked for unless given."""
         from sparring.core.build import Build
         from sparring.core.records import RecordError
-        from sparring.files import record_files
+        from sparring.exchange.into import record_file
 
+        form = record_file.IMPORT
         if path is None:
             name, _ = QFileDialog.getOpenFileName(
-                self.window, "Build file", "", "Build files (*.json);;All files (*)"
+                self.window, "Build or rig file", "", file_filter((form,))
             )
             if not name:
                 return
             path = Path(name)
         try:
-            self.desk.add_build(record_files.load(path, Build))
+            record = form.load(path)
         except RecordError as err:
             self.say(str(err))
             return
-        self.window.go("build")
+        if isinstance(record, Build):
+            self.desk.add_build(record)
+            self.window.go("build")
+        else:
+            self.desk.add_rig(record)
+            self.window.go("rig")
 
     def save_build(self) -> None:
-        from sparring.core.records import RecordError
-        from sparring.files import record_files
+        from sparring.core.build import Build
 
         b = self.desk.build
-        name, _ = QFileDialog.getSaveFileName(
+        chosen = ask_where(
             self.window,
             "Save as a build file",
+            exports.exports_of(Build),
             f"{b.family.lower()}-r{b.revision}.json",
-            "Build files (*.json)",
         )
-        if name:
+        if chosen is not None:
+            export, path = chosen
             try:
-                record_files.save(Path(name), b)
-                self.say(f"Saved {name}")
-            except RecordError as err:
+                self.say(f"Saved {export.save(b, path)}")
+            except ExportError as err:
                 self.say(str(err))
 
     def simulate(self) -> None:

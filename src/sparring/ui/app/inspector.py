@@ -13,7 +13,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QPoint, QRect, Qt
-from PyQt6.QtGui import QFontInfo, QFontMetrics
+from PyQt6.QtGui import QAction, QFontInfo, QFontMetrics
 from PyQt6.QtNetwork import QLocalServer, QLocalSocket
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -143,22 +143,23 @@ class Inspector(QObject):
         }
 
     def menus(self) -> list[dict[str, Any]]:
-        """Every entry of the menu bar with its key."""
+        """Every entry of the menu bar with its key; those of a menu within by `Head ▸ Within`."""
+
+        def entries(actions: list[QAction], where: str) -> Iterator[dict[str, Any]]:
+            for action in actions:
+                text = action.text().replace("&", "")
+                if (inner := action.menu()) is not None:
+                    yield from entries(inner.actions(), f"{where} ▸ {text}" if where else text)
+                elif not action.isSeparator():
+                    yield {
+                        "menu": where,
+                        "text": text,
+                        "key": action.shortcut().toString(),
+                        "enabled": action.isEnabled(),
+                    }
+
         bar = self.window.menuBar()
-        found = []
-        for head in bar.actions() if bar is not None else []:
-            menu = head.menu()
-            for action in menu.actions() if menu is not None else []:
-                if not action.isSeparator():
-                    found.append(
-                        {
-                            "menu": head.text().replace("&", ""),
-                            "text": action.text().replace("&", ""),
-                            "key": action.shortcut().toString(),
-                            "enabled": action.isEnabled(),
-                        }
-                    )
-        return found
+        return list(entries(bar.actions() if bar is not None else [], ""))
 
 
 def _picture(file: str) -> dict[str, Any]:

@@ -382,11 +382,7 @@ class MainWindow(QMainWindow):
     def dropEvent(self, event: QDropEvent | None) -> None:
         mime = event.mimeData() if event else None
         for url in mime.urls() if mime else []:
-            path = Path(url.toLocalFile())
-            if path.suffix == ".json":
-                self.errands.open_build(path)
-            else:
-                self.errands.import_log(path)
+            self.errands.import_file(Path(url.toLocalFile()))
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.session.disconnect_bench()

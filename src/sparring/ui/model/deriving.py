@@ -51,7 +51,7 @@ class Deriver:
 
         def work() -> TestResult:
             from sparring.core.analysis import Reductions, analyse
-            from sparring.exchange import peers_of
+            from sparring.exchange.deriving import peers_of
 
             if reduced.reductions is None:
                 reduced.reductions = Reductions(book.derived)

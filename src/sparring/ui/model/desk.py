@@ -204,7 +204,7 @@ class Desk(InUnits, QObject):
                 old
             ).strip()  # named after its method, perhaps with a number
             name = (
-                self._free_name(method.TITLE)
+                self.book.free_rig_name(method.TITLE)
                 if self.rig.name.startswith(old) and (not own or own.isdigit())
                 else self.rig.name
             )
@@ -212,7 +212,7 @@ class Desk(InUnits, QObject):
             if reason := self.edit("rig", (), made, f"method {method.TITLE.lower()}"):
                 self.said.emit(reason)
             return
-        old, name = self.rig.name, self._free_name(method.TITLE)
+        old, name = self.rig.name, self.book.free_rig_name(method.TITLE)
         self.undo.push(
             Begin(
                 self,
@@ -224,15 +224,10 @@ class Desk(InUnits, QObject):
             f"{old} has tests and stays as it is; “{name}” is a rig of its own, with the same cell."
         )
 
-    def _free_name(self, name: str) -> str:
-        """A rig's name that is not taken: the one given, or with a number behind it."""
-        assert self.book is not None
-        taken = {rig.name for _, rig in self.book.rigs()}
-        return next(n for n in (name, *(f"{name} {k}" for k in range(2, 10_000))) if n not in taken)
-
     def new_rig(self) -> None:
         """A copy of the rig in hand, laid on the desk."""
-        name = self._free_name(f"{self.rig.name} copy"[:60])
+        assert self.book is not None
+        name = self.book.free_rig_name(f"{self.rig.name} copy"[:60])
         self.undo.push(
             Begin(
                 self, self.rig.model_copy(update={"name": name, "care_read": None}), f"rig {name}"
@@ -319,6 +314,12 @@ class Desk(InUnits, QObject):
         if any(b.name == build.name for _, b in self.book.builds()):
             build = changed(build, ("revision",), self.book.next_revision(build.family))
         self.undo.push(Begin(self, build, f"build {build.name}"))
+
+    def add_rig(self, rig: Rig) -> None:
+        """Keeps a rig from a file, under a name that is free."""
+        assert self.book is not None
+        name = self.book.free_rig_name(rig.name)
+        self.undo.push(Begin(self, changed(rig, ("name",), name), f"rig {name}"))
 
     # --- editing ----------------------------------------------------------------------------------
 
@@ -410,7 +411,7 @@ class Desk(InUnits, QObject):
             )
         else:
             new = changed(
-                changed(draft.after, ("name",), self._free_name(draft.after.name)),
+                changed(draft.after, ("name",), self.book.free_rig_name(draft.after.name)),
                 ("care_read",),
                 None,
             )

@@ -19,6 +19,7 @@ from sparring.core.recording import CHANNELS, Recording
 from sparring.core.reduce.inputs import instruments_of
 from sparring.ui.model.desk import Desk
 from sparring.ui.model.live import BenchSession
+from sparring.ui.widgets.files import file_filter
 from sparring.ui.widgets.plain import Label, tip
 
 _DECIMALS = {"speed": 0, "torque": 3, "current": 3}  # of live figures; others 2
@@ -191,7 +192,8 @@ class ReadingRecorder(QWidget):
 
     def open_log(self, path: Path | None = None) -> None:
         """Asks for a log and for what its columns are, and hands it over."""
-        from sparring.files import log_files
+        from sparring.exchange.imports import LOGS, log_format
+        from sparring.files.log_files import LogError
         from sparring.ui.widgets.import_dialog import ImportDialog
 
         method = self.method
@@ -199,14 +201,15 @@ class ReadingRecorder(QWidget):
             return
         if path is None:
             name, _ = QFileDialog.getOpenFileName(
-                self, "Log of these readings", "", "Logs (*.csv *.tsv *.txt *.log);;All files (*)"
+                self, "Log of these readings", "", file_filter(LOGS)
             )
             if not name:
                 return
             path = Path(name)
+        form = log_format(path)
         try:
-            look = log_files.look(path)
-        except log_files.LogError as err:
+            look = form.look(path)
+        except LogError as err:
             self.said.emit(str(err))
             return
         wanted = tuple(c for c in method.CHANNELS if c not in ("motor_speed", "force"))
@@ -222,8 +225,10 @@ class ReadingRecorder(QWidget):
         def accepted() -> None:
             dialog.remember()
             try:
-                recording, remarks = log_files.read(look, dialog.mapping())
-            except log_files.LogError as err:
+                recording, remarks = log_format(path).read(
+                    look, dialog.mapping(), lambda _part: None
+                )
+            except LogError as err:
                 self.said.emit(str(err))
                 return
             self.take(recording, path.name)

@@ -23,7 +23,10 @@ from PyQt6.QtWidgets import (
 
 from sparring.core.motor import FurtherMotor
 from sparring.core.train import materials
+from sparring.exchange.export import ExportError, Part, part_of
+from sparring.exchange.exports import exports_of
 from sparring.ui.model.desk import Desk
+from sparring.ui.widgets.files import ask_where
 from sparring.ui.widgets.list_editor import ListEditor
 from sparring.ui.widgets.parts import Table, heading, note
 from sparring.ui.widgets.plain import Label
@@ -286,43 +289,20 @@ class PhotosDialog(BuildDialog):
 # --- outlines -------------------------------------------------------------------------------------
 
 
-def save_outline(desk: Desk, chosen: Chosen, parent: QWidget, path: Path | None = None) -> None:
-    """Asks for a file (unless given) and writes the chosen part's outline into it."""
-    from sparring.files import outline_files
-
+def save_outline(desk: Desk, chosen: Chosen, parent: QWidget) -> None:
+    """Asks for a file and writes the chosen part's outline into it."""
     build = desk.build
     n, field = min(chosen[0], len(build.stages) - 1), chosen[1]
-    shafts = build.shafts()
-    bodies = [
-        b
-        for b in build.stages[n].bodies(shafts[n], shafts[n + 1], build.stage_names()[n])
-        if b.field == field
-    ]
-    if not bodies:
+    part = part_of(build, n, lambda body: body.field == field)
+    if part is None:
         desk.said.emit("Choose a part in the drawing first.")
         return
-    body = bodies[0]
-    if path is None:
-        suggestion = (
-            f"{build.family.lower()}-r{build.revision}-stage{n + 1}-{body.name}.svg".replace(
-                " ", "-"
-            )
-        )
-        name, _ = QFileDialog.getSaveFileName(
-            parent, "Outline of the part", suggestion, "SVG drawing (*.svg);;DXF drawing (*.dxf)"
-        )
-        if not name:
-            return
-        path = Path(name)
-    loops = body.outline(lambda _shaft: 0.0)
-    try:
-        outline_files.save(
-            path,
-            loops,
-            f"{build.name}, stage {n + 1} {body.name}"
-            + (f", {body.teeth} teeth" if body.teeth else ""),
-        )
-    except outline_files.OutlineError as err:
-        desk.said.emit(str(err))
+    exports = exports_of(Part)
+    asked = ask_where(parent, "Outline of the part", exports, part.name + exports[0].suffix)
+    if asked is None:
         return
-    desk.said.emit(f"Saved {path}, in millimetres.")
+    export, path = asked
+    try:
+        desk.said.emit(f"Saved {export.save(part, path)}, in millimetres.")
+    except ExportError as err:
+        desk.said.emit(str(err))

@@ -10,11 +10,9 @@ from importlib import import_module
 from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
-    QMenu,
     QPushButton,
     QSlider,
     QVBoxLayout,
@@ -23,12 +21,12 @@ from PyQt6.QtWidgets import (
 
 from sparring.core import predict, revise
 from sparring.core.build import Build
-from sparring.core.train.kinds import KINDS, ShiftStage, Stage
+from sparring.core.train.kinds import ShiftStage, Stage
 from sparring.core.train.kinematics import ratio_in_words
 from sparring.ui.page import Context, View
+from sparring.ui.pages.build.joint_form import JointForm
 from sparring.ui.pages.build.tables import BuildTables
 from sparring.ui.widgets.form import Form, named
-from sparring.ui.pages.build.joint_form import JointForm
 from sparring.ui.widgets.parts import Column, heading, sheet
 from sparring.ui.widgets.plain import Label, tip
 from sparring.ui.widgets.train_view import TrainView
@@ -217,7 +215,7 @@ class BuildPage(View):
         flow = predict.power_flow(d.build, self.desk.load, d.plan.voltage)
         if flow.power_out > 0:
             text = (
-                f"{d.three(self.desk.load, 'torque')}: {d.show(flow.current, 'current', decimals=2)},"
+                f"{d.three(d.load, 'torque')}: {d.show(flow.current, 'current', decimals=2)},"
                 f" gearbox {d.show(flow.gearbox, 'ratio', decimals=1)}"
             )
         else:

@@ -21,8 +21,8 @@ from sparring.core.quantity import Measured, QuantityError
 from sparring.core.train import fit, materials, takeapart
 from sparring.core.train.fit import Verdict
 from sparring.core.train.kinds import PlanetaryStage, SpurStage
-from sparring.ui.pages.build.dialogs import BuildDialog, Chosen
 from sparring.ui.model.desk import Desk
+from sparring.ui.pages.build.dialogs import BuildDialog, Chosen
 from sparring.ui.theme import font, theme
 from sparring.ui.widgets.parts import Table
 from sparring.ui.widgets.plain import Label

@@ -19,6 +19,8 @@ from sparring.core.quantity import Measured
 from sparring.core.recording import CHANNELS
 from sparring.core.records import Q
 from sparring.core.uncertainty import nominal, std
+from sparring.exchange.export import Calibrated
+from sparring.exchange.exports import export
 from sparring.ui.model.desk import Desk
 from sparring.ui.model.live import BenchSession
 from sparring.ui.theme import theme
@@ -391,15 +393,11 @@ class CalibrationPanel(QWidget):
 
     def write_certificate(self, path: Path) -> None:
         """The sheet of the calibration in force."""
-        from sparring.report.certificate import render
-
         cal = self.in_force
         assert cal is not None
         try:
-            path.write_text(render(cal, self.desk.rig.gravity), encoding="utf-8")
-        except OSError as err:
-            self.desk.said.emit(
-                f"{path.name} could not be written: {err.strerror}. Choose another folder."
-            )
+            export("calibration-sheet").save(Calibrated(cal, self.desk.rig.gravity), path)
+        except ValueError as err:
+            self.desk.said.emit(str(err))
             return
         self.desk.said.emit(f"Written: {path.name}")

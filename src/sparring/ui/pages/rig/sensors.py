@@ -27,6 +27,8 @@ from sparring.core.instruments.meters import METERS, Comparison
 from sparring.core.quantity import from_si, show
 from sparring.core.records import RecordError, annotation
 from sparring.core.uncertainty import nominal, std
+from sparring.exchange.export import Compared
+from sparring.exchange.exports import export
 from sparring.ui.model.desk import Desk
 from sparring.ui.model.live import BenchSession
 from sparring.ui.pages.rig.calibration import CalibrationPanel, Residuals
@@ -376,18 +378,12 @@ class MeterPanel(QWidget):
 
     def write_sheet(self, path: Path) -> None:
         """The sheet of the comparison in force."""
-        from sparring.report.certificate import render_comparison
-
         comparison = self.comparison
         assert comparison is not None
+        source = Compared(self.name, comparison, self.desk.units)
         try:
-            path.write_text(
-                render_comparison(self.name, comparison, self.desk.units), encoding="utf-8"
-            )
-        except (OSError, ValueError) as err:
-            self.desk.said.emit(
-                f"{path.name} could not be written: {getattr(err, 'strerror', None) or err}. Choose"
-                " another folder."
-            )
+            export("comparison-sheet").save(source, path)
+        except ValueError as err:
+            self.desk.said.emit(str(err))
             return
         self.desk.said.emit(f"Written: {path.name}")

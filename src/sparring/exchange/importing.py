@@ -1,0 +1,83 @@
+"""What an import is, and how a log becomes a test."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from sparring.core.build import Build
+from sparring.core.plan import Plan
+from sparring.core.quantity import Measured
+from sparring.core.recording import Recording
+from sparring.core.reduce.results import split_runs
+from sparring.core.rig import Rig
+from sparring.files.log_files import LogLook
+from sparring.logbook import Logbook
+
+Columns = dict[int, tuple[str, str]]
+"""Column position, from 0 -> (channel, unit)."""
+
+
+@dataclass(frozen=True)
+class LogFormat:
+    """A log of another logger. look: what seems to be in it; read: what is, SI, by what each column
+    holds (None: as guessed), and remarks on what was left out. Both raise LogError.
+    """
+
+    id: str
+    words: str
+    suffixes: tuple[str, ...]
+    look: Callable[[Path], LogLook]
+    read: Callable[[LogLook, Columns | None, Callable[[float], None]], tuple[Recording, list[str]]]
+
+
+@dataclass(frozen=True)
+class RecordFormat:
+    """A file of a build or rig. load: raises RecordError."""
+
+    id: str
+    words: str
+    suffixes: tuple[str, ...]
+    load: Callable[[Path], Build | Rig]
+
+
+def import_log(
+    book: Logbook,
+    form: LogFormat,
+    log: LogLook,
+    columns: Columns | None,
+    *,
+    build_id: int,
+    rig_id: int,
+    plan: Plan,
+    progress: Callable[[float], None] = lambda _: None,
+) -> tuple[int, list[str]]:
+    """Makes a log's lifts a new test; its id, and remarks on what was left out.
+
+    The recording is kept once, whole; each lift is a span of it. progress: is told the part done
+    [0..1]; an exception it raises ends the import before anything is kept.
+    """
+    recording, remarks = form.read(log, columns, lambda part: progress(0.9 * part))
+    rig = book.rig(rig_id)
+    in_force = {"calibration": rig.calibration if rig.method.CELL else None, "sensors": rig.sensors}
+    runs = [
+        run.model_copy(update=in_force) for run in split_runs(recording, plan, method=rig.method)
+    ]
+    masses = sorted({r.load.value for r in runs if r.load is not None})
+    steps = 1 + max(r.step for r in runs)
+    repeats = max(r.repeat for r in runs)
+    if masses:
+        plan = plan.model_copy(update={"loads": tuple(Measured(m) for m in masses)})
+    plan = plan.model_copy(update={"repeats": repeats})
+    progress(0.95)
+    test_id = book.add_test(build_id, rig_id, plan, log.path.name[:120])
+    first = book.add_run(test_id, runs[0], recording)
+    name = next(r.recording for r in book.runs(test_id) if r.id == first)
+    for run in runs[1:]:
+        book.add_run(test_id, run, name)
+    lifts, weights = (
+        f"{len(runs)} lift{'s' * (len(runs) > 1)}",
+        f"{steps} weight{'s' * (steps > 1)}",
+    )
+    return test_id, [f"{lifts} of {weights} found in {log.path.name}.", *remarks]

@@ -1,0 +1,32 @@
+"""Files of builds and rigs."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from sparring.core.build import Build
+from sparring.core.records import RecordError
+from sparring.core.rig import Rig
+from sparring.exchange.importing import RecordFormat
+from sparring.files import record_files
+
+
+def load(path: Path) -> Build | Rig:
+    """The record that the file's `version` names; a build where it names none. Raises
+    RecordError.
+    """
+    try:
+        said = json.loads(path.read_text(encoding="utf-8-sig"))
+    except (OSError, ValueError, RecursionError):
+        said = None  # told with its place below
+    version = str(said.get("version", "")) if isinstance(said, dict) else ""
+    if version.startswith("sparring.rig/"):
+        return record_files.load(path, Rig)
+    if version.startswith(("sparring.plan/", "sparring.run/")):
+        kind = version.removeprefix("sparring.").partition("/")[0]
+        raise RecordError(f"{path} is a {kind}; builds and rigs can be taken into a logbook")
+    return record_files.load(path, Build)
+
+
+IMPORT = RecordFormat("record-file", "Build and rig files", (".json",), load)

@@ -1,0 +1,10 @@
+"""Logs as text: figures in columns, whatever parts them."""
+
+from __future__ import annotations
+
+from sparring.exchange.importing import LogFormat
+from sparring.files import log_files
+
+IMPORT = LogFormat(
+    "text-log", "Logs", (".csv", ".tsv", ".txt", ".log"), log_files.look, log_files.read
+)

@@ -1,0 +1,1 @@
+"""A module a format that is written."""

@@ -1,0 +1,27 @@
+"""Results as JSON and as a table."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from sparring.exchange.export import Export, KeptTest, text_file
+
+
+def write_json(source: KeptTest, path: Path) -> None:
+    """The document of docs/formats.md."""
+    from sparring.files import result_files
+
+    document = result_files.to_dict(source.result, source.corrections)
+    text_file(path, json.dumps(document, indent=2))
+
+
+def write_csv(source: KeptTest, path: Path) -> None:
+    """A line a weight, SI."""
+    from sparring.files import result_files
+
+    text_file(path, result_files.to_csv(source.result))
+
+
+JSON = Export("result-json", "Results, JSON", KeptTest, ".json", write_json)
+CSV = Export("result-csv", "Results, CSV", KeptTest, ".csv", write_csv)

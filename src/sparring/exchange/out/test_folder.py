@@ -1,0 +1,50 @@
+"""A test as a folder: its records, its recordings as CSV, its results, and a sheet."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+from sparring.exchange.export import Export, KeptTest
+from sparring.exchange.out import result, sheet
+
+
+def write(source: KeptTest, out: Path) -> Path:
+    """Writes the folder into `out`; where it is. What is half-written does not stay."""
+    from sparring.files import log_files, record_files
+    from sparring.logbook.recordings import RecordingError
+
+    folder = out / source.name
+    making = folder.with_name(folder.name + ".part")
+    shutil.rmtree(making, ignore_errors=True)
+    making.mkdir(parents=True)
+    try:
+        for name, record in (
+            ("build", source.build),
+            ("rig", source.rig),
+            ("plan", source.test.plan),
+        ):
+            record_files.save(making / f"{name}.json", record)
+        runs = source.book.runs(source.test.id)
+        for n, run in enumerate(runs, start=1):
+            try:
+                log_files.write(making / f"run-{n:03d}.csv", source.book.recording(run.recording))
+            except RecordingError as err:  # the rest of the test goes out all the same
+                (making / f"run-{n:03d}.unreadable.txt").write_text(f"{err}\n", encoding="utf-8")
+            source.progress(n / (len(runs) + 1))
+        result.write_json(source, making / "result.json")
+        result.write_csv(source, making / "result.csv")
+        sheet.write(source, making / "sheet.html")
+        source.progress(1.0)
+    except BaseException:
+        shutil.rmtree(making, ignore_errors=True)
+        raise
+    # an earlier export of the same test is renewed; whatever else lies there stays
+    folder.mkdir(exist_ok=True)
+    for file in making.iterdir():
+        file.replace(folder / file.name)
+    making.rmdir()
+    return folder
+
+
+EXPORT = Export("test", "Everything, as a folder", KeptTest, "", write)
