@@ -92,7 +92,7 @@ def test_planted_faults_are_found_and_explained(
     assert finding in ids(result)
     found = next(f for f in result.findings if f.id == finding)
     assert found.causes
-    assert found.try_next
+    assert found.remedies
     assert "{" not in explain(found)
 
 
@@ -179,8 +179,8 @@ def test_what_two_tests_share_drops_out_of_their_difference(build, rig, plan, li
 
     assert told(True) == []
     (finding,) = told(False)
-    assert "Lift both on one rig" in finding.try_next[0]
-    assert "do not share the same ammeter" in finding.try_next[0]
+    assert "Lift both on one rig" in finding.remedies[0]
+    assert "do not share the same ammeter" in finding.remedies[0]
 
 
 def test_one_long_log_is_split_into_the_same_lifts(build, rig, plan, lifted, result):

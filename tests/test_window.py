@@ -196,7 +196,16 @@ def test_a_finding_on_the_rig_leads_to_its_field(window):
         ("rig.method.drum_diameter", "Drum diameter"),
     ):
         window.view("rig").tabs.setCurrentIndex(2)
-        window._show_finding(noted("here", "note", "Here", "It is here.", "Because.", place=place))
+        window._show_finding(
+            noted(
+                "here",
+                "note",
+                title="Here",
+                seen="It is here.",
+                why="Because.",
+                place=place,
+            )
+        )
         QApplication.processEvents()
         focused = QApplication.focusWidget()
         assert focused.accessibleName() == label

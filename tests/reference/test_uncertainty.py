@@ -244,6 +244,7 @@ def test_the_additive_model_of_jcgm_101():
 
 
 def test_an_input_is_known_by_its_id_and_told_in_words():
+    import sparring.core.characterise  # noqa: F401  (its modules make theirs known)
     from sparring.core.input_quantity import declare, whose, words
 
     assert words("hoist.drum_diameter") == "drum diameter"

@@ -6,10 +6,10 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
-from typing import Any, Literal, NamedTuple
+from typing import Literal, NamedTuple
 
 from sparring.core import quantity
-from sparring.core.uncertainty import nominal, std
+from sparring.core.uncertainty import Uncertain, nominal, std
 
 Severity = Literal["wrong", "caution", "note", "good"]
 ORDER: dict[str, int] = {"wrong": 0, "caution": 1, "note": 2, "good": 3}
@@ -26,13 +26,15 @@ class Fact(NamedTuple):
     )
 
     @classmethod
-    def of(cls, x: Any, kind: str) -> Fact:
+    def of(cls, x: Uncertain, kind: str) -> Fact:
         return cls(nominal(x), kind, std(x))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Finding:
-    """A judgement. seen: text with {facts} in braces; steps, field: where the evidence is shown."""
+    """A judgement. seen: text with {facts} in braces; why: it matters; causes: likely ones;
+    remedies: what to try; steps, place (`rig.method.drum_radius`): where the evidence is shown.
+    """
 
     id: str
     severity: Severity
@@ -40,35 +42,39 @@ class Finding:
     seen: str
     why: str
     causes: tuple[str, ...] = ()
-    try_next: tuple[str, ...] = ()
+    remedies: tuple[str, ...] = ()
     facts: Mapping[str, Fact] = field(default_factory=dict)
     steps: tuple[int, ...] = ()
-    place: str = ""  # "rig.method.drum_radius" and the like
+    place: str = ""
 
 
 def noted(
     id: str,
     severity: Severity,
+    *,
     title: str,
     seen: str,
     why: str,
     causes: tuple[str, ...] = (),
-    tries: tuple[str, ...] = (),
+    remedies: tuple[str, ...] = (),
+    steps: tuple[int, ...] = (),
     place: str = "",
-    **facts: tuple[Any, str],
+    **facts: Fact | tuple[Uncertain, str],
 ) -> Finding:
-    """A finding with its facts as name=(value, kind); values may carry their uncertainty."""
+    """A finding with its facts by name: (value, kind), the value with or without uncertainty, or a
+    Fact.
+    """
     return Finding(
-        id,
-        severity,
-        title,
-        seen,
-        why,
-        causes,
-        tries,
-        {k: Fact.of(v, kind) for k, (v, kind) in facts.items()},
-        (),
-        place,
+        id=id,
+        severity=severity,
+        title=title,
+        seen=seen,
+        why=why,
+        causes=causes,
+        remedies=remedies,
+        facts={k: v if isinstance(v, Fact) else Fact.of(*v) for k, v in facts.items()},
+        steps=steps,
+        place=place,
     )
 
 

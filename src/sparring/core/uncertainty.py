@@ -19,6 +19,7 @@ from sparring.core.quantity import Measured
 __all__ = [
     "LineFit",
     "Share",
+    "Uncertain",
     "budget",
     "cosine",
     "fit_line",
@@ -29,6 +30,11 @@ __all__ = [
     "std",
     "ufloat",
 ]
+
+Uncertain = Any
+"""A number with or without uncertainty: a float, or what the library makes of an input. It has no
+type that a float shares; `nominal` and `std` take it apart.
+"""
 
 
 class Share(NamedTuple):

@@ -123,10 +123,10 @@ class RopeBrake(Method):
                             noted(
                                 "output-above-input",
                                 "wrong",
-                                "More comes out than goes in",
-                                f"Reading {n}: {{out}} at the drum from {{into}}.",
-                                "No drive does that: one of the readings is wrong.",
-                                (
+                                title="More comes out than goes in",
+                                seen=f"Reading {n}: {{out}} at the drum from {{into}}.",
+                                why="No drive does that: one of the readings is wrong.",
+                                causes=(
                                     "the speed of another shaft",
                                     "a factor of ten",
                                     "the slack end was not read",
@@ -147,10 +147,10 @@ class RopeBrake(Method):
                 noted(
                     "brake-overheats",
                     "caution",
-                    "The brake takes more heat than allowed",
-                    "{power} goes into the drum; {heat} is set as its limit.",
-                    "The rope's friction fades as it warms, and the reading drifts.",
-                    tries=("Read quickly and let it cool.", "Take a larger drum, or cool it."),
+                    title="The brake takes more heat than allowed",
+                    seen="{power} goes into the drum; {heat} is set as its limit.",
+                    why="The rope's friction fades as it warms, and the reading drifts.",
+                    remedies=("Read quickly and let it cool.", "Take a larger drum, or cool it."),
                     power=(hottest, "power"),
                     heat=(self.heat, "power"),
                 )
@@ -160,10 +160,10 @@ class RopeBrake(Method):
                 noted(
                     "rope-grabs",
                     "note",
-                    "The rope grabs",
-                    "The torque scatters by {scatter} between readings.",
-                    "Sticking and slipping makes single readings worth little.",
-                    tries=("Dust the rope with talc, or take a thinner one with more wraps.",),
+                    title="The rope grabs",
+                    seen="The torque scatters by {scatter} between readings.",
+                    why="Sticking and slipping makes single readings worth little.",
+                    remedies=("Dust the rope with talc, or take a thinner one with more wraps.",),
                     scatter=(results[0].scatter, "ratio"),
                 )
             )

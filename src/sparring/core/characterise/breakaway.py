@@ -154,10 +154,10 @@ class Breakaway(Method):
                     noted(
                         "breakaway-below-running",
                         "caution",
-                        "It turns harder than it begins to",
-                        "It begins at {starts} and turns with {turns}.",
-                        "Friction at rest is at least that of slow turning.",
-                        (
+                        title="It turns harder than it begins to",
+                        seen="It begins at {starts} and turns with {turns}.",
+                        why="Friction at rest is at least that of slow turning.",
+                        causes=(
                             "it was already creeping",
                             "the pull was too fast: inertia was measured with it",
                             "the two figures are exchanged",
@@ -171,10 +171,10 @@ class Breakaway(Method):
                     noted(
                         "sticks",
                         "note",
-                        "It sticks before it turns",
-                        "It begins at {starts} and turns with {turns}.",
-                        "Cold grease, a seal, preload, or a cogging magnet holds it.",
-                        tries=("Turn it once round and measure again.",),
+                        title="It sticks before it turns",
+                        seen="It begins at {starts} and turns with {turns}.",
+                        why="Cold grease, a seal, preload, or a cogging magnet holds it.",
+                        remedies=("Turn it once round and measure again.",),
                         starts=(results[0].value, "torque"),
                         turns=(results[1].value, "torque"),
                     )

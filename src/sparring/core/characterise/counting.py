@@ -141,10 +141,10 @@ class Counting(Method):
                 noted(
                     "speed-coarse",
                     "caution",
-                    "The speed is not known well",
-                    "It is known to {doubt}; a power or an efficiency from it is no better.",
-                    "What begins and ends between two counts is lost.",
-                    tries=(better,),
+                    title="The speed is not known well",
+                    seen="It is known to {doubt}; a power or an efficiency from it is no better.",
+                    why="What begins and ends between two counts is lost.",
+                    remedies=(better,),
                     doubt=(doubt, "ratio"),
                 )
             )
@@ -158,10 +158,10 @@ class Counting(Method):
                 noted(
                     "taps-too-quick",
                     "caution",
-                    "Nobody taps so fast without missing one",
-                    f"That were {per_second:.1f} taps a second.",
-                    "Above about four a second every second or fourth turn has to be tapped.",
-                    tries=("Tap every fourth turn and give the turns, not the taps.",),
+                    title="Nobody taps so fast without missing one",
+                    seen=f"That were {per_second:.1f} taps a second.",
+                    why="Above about four a second every second or fourth turn has to be tapped.",
+                    remedies=("Tap every fourth turn and give the turns, not the taps.",),
                 )
             )
         if self.way == "frames of a film":
@@ -171,11 +171,13 @@ class Counting(Method):
                     noted(
                         "film-too-slow",
                         "wrong",
-                        "The film is too slow for this speed",
-                        f"{seen:.0f} marks a second pass at {self.rate:.0f} frames a second.",
-                        "With fewer than three frames between two marks the wheel may seem to turn"
-                        " slowly, or backwards.",
-                        tries=("Film faster, or mark one place only.",),
+                        title="The film is too slow for this speed",
+                        seen=f"{seen:.0f} marks a second pass at {self.rate:.0f} frames a second.",
+                        why=(
+                            "With fewer than three frames between two marks the wheel may seem to"
+                            " turn slowly, or backwards."
+                        ),
+                        remedies=("Film faster, or mark one place only.",),
                     )
                 )
         return Judged(tuple(results), tuple(findings))

@@ -90,9 +90,9 @@ class Drawbar(Method):
                     noted(
                         "peak-is-not-pull",
                         "note",
-                        "The peak is far above the steady pull",
-                        f"Reading {n}: peak {{peak}}, steady {{pull}}.",
-                        "Bounce and jerk make peaks; the steady average is the result.",
+                        title="The peak is far above the steady pull",
+                        seen=f"Reading {n}: peak {{peak}}, steady {{pull}}.",
+                        why="Bounce and jerk make peaks; the steady average is the result.",
                         peak=(r.peak.value, "force"),
                         pull=(r.pull.value, "force"),
                     )
@@ -109,12 +109,14 @@ class Drawbar(Method):
                     noted(
                         "traction-limited",
                         "wrong",
-                        "The floor was measured, not the motor",
-                        "The pull grows with the ballast; over the weight it stays {share}.",
-                        "The wheels slip before the motor is at its end: the wheel torque is only"
-                        " known to be at least pull × radius.",
-                        ("the wheels are too smooth for the floor",),
-                        (
+                        title="The floor was measured, not the motor",
+                        seen="The pull grows with the ballast; over the weight it stays {share}.",
+                        why=(
+                            "The wheels slip before the motor is at its end: the wheel torque is"
+                            " only known to be at least pull × radius."
+                        ),
+                        causes=("the wheels are too smooth for the floor",),
+                        remedies=(
                             (
                                 "Add ballast until the pull no longer grows: from there it is the"
                                 " motor's."

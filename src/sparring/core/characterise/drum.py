@@ -167,10 +167,10 @@ class DrumFriction(Method):
                     noted(
                         "drum-radius-as-measured",
                         "caution",
-                        "The weight acts at another radius than entered",
-                        "The two ways together give {acts}, entered is {entered}.",
-                        "Cord thickness, a second layer, or the diameter entered as radius.",
-                        tries=(
+                        title="The weight acts at another radius than entered",
+                        seen="The two ways together give {acts}, entered is {entered}.",
+                        why="Cord thickness, a second layer, or the diameter entered as radius.",
+                        remedies=(
                             (
                                 "Measure the drum and the cord again; the radius runs to the cord's"
                                 " middle."
@@ -185,10 +185,12 @@ class DrumFriction(Method):
                 noted(
                     "drum-friction-negative",
                     "wrong",
-                    "The friction is negative",
-                    "It comes out as {friction}.",
-                    "A bearing does not help: lifting and lowering are exchanged, or radius or"
-                    " weight is wrong.",
+                    title="The friction is negative",
+                    seen="It comes out as {friction}.",
+                    why=(
+                        "A bearing does not help: lifting and lowering are exchanged, or radius or"
+                        " weight is wrong."
+                    ),
                     friction=(results[0].value, "torque"),
                 )
             )
@@ -204,11 +206,13 @@ class DrumFriction(Method):
                     noted(
                         "drum-friction-grows",
                         "note",
-                        "The friction grows with the weight",
-                        "It is {light} at the lightest and {heavy} at the heaviest.",
-                        "One figure for all weights is then too much at the light ones and too"
-                        " little at the heavy ones.",
-                        tries=(
+                        title="The friction grows with the weight",
+                        seen="It is {light} at the lightest and {heavy} at the heaviest.",
+                        why=(
+                            "One figure for all weights is then too much at the light ones and too"
+                            " little at the heavy ones."
+                        ),
+                        remedies=(
                             (
                                 "Take the figure near the weights that matter, with a ± that spans"
                                 " both."

@@ -98,9 +98,9 @@ class Generator(Method):
                     noted(
                         "output-above-input",
                         "wrong",
-                        "More comes out than goes in",
-                        "Shaft to wire comes out as {eta}.",
-                        "No machine does that: torque, speed or a factor of ten is wrong.",
+                        title="More comes out than goes in",
+                        seen="Shaft to wire comes out as {eta}.",
+                        why="No machine does that: torque, speed or a factor of ten is wrong.",
                         eta=(best, "ratio"),
                     )
                 )

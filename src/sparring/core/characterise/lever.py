@@ -107,11 +107,13 @@ class Lever(Method):
                 noted(
                     "arm-weight-ignored",
                     "caution",
-                    "The arm's own weight is left out",
-                    "The arm is entered as weightless; it is {arm} long.",
-                    "An arm of 20 cm and 40 g makes 0.04 N·m by itself; small masses are then read"
-                    " far too low.",
-                    tries=(
+                    title="The arm's own weight is left out",
+                    seen="The arm is entered as weightless; it is {arm} long.",
+                    why=(
+                        "An arm of 20 cm and 40 g makes 0.04 N·m by itself; small masses are then"
+                        " read far too low."
+                    ),
+                    remedies=(
                         (
                             "Weigh the arm, balance it on an edge to find its mass centre, and"
                             " enter both."
@@ -131,10 +133,10 @@ class Lever(Method):
                     noted(
                         "wide-bracket",
                         "note",
-                        "The stall is only loosely bracketed",
-                        "Between lifted and not lifted lie {gap}; the stall is near {stall}.",
-                        "The bracket is the largest part of the uncertainty.",
-                        tries=(
+                        title="The stall is only loosely bracketed",
+                        seen="Between lifted and not lifted lie {gap}; the stall is near {stall}.",
+                        why="The bracket is the largest part of the uncertainty.",
+                        remedies=(
                             (
                                 "Add small masses to the lifted one until it no longer moves: halve"
                                 " the gap each time."

@@ -217,10 +217,12 @@ class BareMotor(Method):
                     noted(
                         "winding-hot",
                         "caution",
-                        "The winding is hot",
-                        "By its resistance it is at {warm}.",
-                        "Brushes add to the resistance, so this is an upper bound; above 120 °C"
-                        " varnish ages quickly.",
+                        title="The winding is hot",
+                        seen="By its resistance it is at {warm}.",
+                        why=(
+                            "Brushes add to the resistance, so this is an upper bound; above 120 °C"
+                            " varnish ages quickly."
+                        ),
                         warm=(warm, "temperature"),
                     )
                 )
@@ -231,17 +233,19 @@ class BareMotor(Method):
                 noted(
                     "motor-not-a-line",
                     "caution",
-                    f"Reading {worst + 1} does not fit the motor's line",
-                    "Its voltage is {off} away from what resistance and constant of all readings"
-                    " give.",
-                    "A brushed motor follows one straight line at one winding temperature.",
-                    (
+                    title=f"Reading {worst + 1} does not fit the motor's line",
+                    seen=(
+                        "Its voltage is {off} away from what resistance and constant of all"
+                        " readings give."
+                    ),
+                    why="A brushed motor follows one straight line at one winding temperature.",
+                    causes=(
                         "the winding warmed between readings",
                         "the brushes lift or stick",
                         "a reading or its unit is wrong",
                         "it is no brushed motor",
                     ),
-                    ("Repeat that reading with the motor cold.",),
+                    remedies=("Repeat that reading with the motor cold.",),
                     off=(abs(residuals[worst]), "voltage"),
                 )
             )

@@ -116,10 +116,10 @@ class RunUp(Method):
                     noted(
                         "above-safe-speed",
                         "wrong",
-                        "The mass ran above its safe speed",
-                        f"Reading {n} reached {{speed}}; {{safe}} is set as safe.",
-                        "A mass that bursts goes through guards.",
-                        tries=("Stay below, or take a smaller or stronger mass.",),
+                        title="The mass ran above its safe speed",
+                        seen=f"Reading {n} reached {{speed}}; {{safe}} is set as safe.",
+                        why="A mass that bursts goes through guards.",
+                        remedies=("Stay below, or take a smaller or stronger mass.",),
                         speed=(r.second.value, "speed"),
                         safe=(self.safe, "speed"),
                     )
@@ -129,11 +129,13 @@ class RunUp(Method):
                 noted(
                     "no-coast-down",
                     "note",
-                    "The drag is not known",
-                    "No coast-down was timed.",
-                    "Bearings and air take part of the torque; without a coast-down the result is"
-                    " what is left for the mass.",
-                    tries=("Cut the power at speed and time it between two speeds.",),
+                    title="The drag is not known",
+                    seen="No coast-down was timed.",
+                    why=(
+                        "Bearings and air take part of the torque; without a coast-down the result"
+                        " is what is left for the mass."
+                    ),
+                    remedies=("Cut the power at speed and time it between two speeds.",),
                 )
             )
         if nominal(rotor * ratio**2) > nominal(mass):
@@ -141,15 +143,15 @@ class RunUp(Method):
                 noted(
                     "inertia-on-the-wrong-side",
                     "caution",
-                    "The motor's own inertia outweighs the mass",
-                    "Behind the ratio the rotor counts as {rotor}; the mass is {mass}.",
-                    "That is rare: the inertia may be entered for the wrong side of the ratio.",
-                    (
+                    title="The motor's own inertia outweighs the mass",
+                    seen="Behind the ratio the rotor counts as {rotor}; the mass is {mass}.",
+                    why="That is rare: the inertia may be entered for the wrong side of the ratio.",
+                    causes=(
                         "the mass sits on the motor's shaft",
                         "the ratio is entered the other way round",
                         "a factor of ten",
                     ),
-                    (
+                    remedies=(
                         (
                             "Enter the inertia of the mass itself, and the ratio as motor speed"
                             " over its speed."

@@ -99,10 +99,12 @@ class Scale(Method):
                         noted(
                             "scale-sign",
                             "caution",
-                            "The scale shows less than the arm alone",
-                            f"Reading {n} is {{net}} below its tare.",
-                            "The lever lifts off: it pulls where pressing was meant, or reading and"
-                            " tare are exchanged.",
+                            title="The scale shows less than the arm alone",
+                            seen=f"Reading {n} is {{net}} below its tare.",
+                            why=(
+                                "The lever lifts off: it pulls where pressing was meant, or reading"
+                                " and tare are exchanged."
+                            ),
                             net=(net, "mass"),
                         )
                     )
@@ -113,11 +115,13 @@ class Scale(Method):
                 noted(
                     "lever-steep",
                     "note",
-                    "The lever is far from level",
-                    "It stands {angle} off.",
-                    "The force is no longer square to the arm; the cosine is reckoned with, but a"
-                    " sideways load on the scale is not.",
-                    tries=("Shim the scale until the lever is level under load.",),
+                    title="The lever is far from level",
+                    seen="It stands {angle} off.",
+                    why=(
+                        "The force is no longer square to the arm; the cosine is reckoned with, but"
+                        " a sideways load on the scale is not."
+                    ),
+                    remedies=("Shim the scale until the lever is level under load.",),
                     angle=(worst, "angle"),
                 )
             )

@@ -84,11 +84,16 @@ class Stepper(Method):
                         noted(
                             "accelerated-too-quickly",
                             "caution",
-                            "It was accelerated too quickly",
-                            f"Reading {n}: speeding up took {{needed}} of the {{torque}} it gave.",
-                            "It falls out of step while it speeds up, not at the step rate; the"
-                            " figure is too low.",
-                            tries=("Let the ramp last ten times as long.",),
+                            title="It was accelerated too quickly",
+                            seen=(
+                                f"Reading {n}: speeding up took {{needed}} of the {{torque}} it"
+                                " gave."
+                            ),
+                            why=(
+                                "It falls out of step while it speeds up, not at the step rate; the"
+                                " figure is too low."
+                            ),
+                            remedies=("Let the ramp last ten times as long.",),
                             needed=(needed, "torque"),
                             torque=(torque, "torque"),
                         )
@@ -107,11 +112,13 @@ class Stepper(Method):
                 noted(
                     "stepper-resonance",
                     "note",
-                    "It carries less at a lower rate",
-                    "The torque rises with the step rate somewhere.",
-                    "A stepper shakes itself out of step near its own frequency, usually between 50"
-                    " and 200 steps a second.",
-                    tries=(
+                    title="It carries less at a lower rate",
+                    seen="The torque rises with the step rate somewhere.",
+                    why=(
+                        "A stepper shakes itself out of step near its own frequency, usually"
+                        " between 50 and 200 steps a second."
+                    ),
+                    remedies=(
                         "Use micro-steps, or pass that rate quickly.",
                         "Add a damper or some inertia.",
                     ),

@@ -110,11 +110,13 @@ class Swing(Method):
                 noted(
                     "cords-short",
                     "caution",
-                    "The cords are short",
-                    "They are {length} at a radius of {radius}.",
-                    "The formula holds for small lean of the cords; under five radii of length the"
-                    " swing is no longer simple.",
-                    tries=("Hang it longer, or on a smaller radius.",),
+                    title="The cords are short",
+                    seen="They are {length} at a radius of {radius}.",
+                    why=(
+                        "The formula holds for small lean of the cords; under five radii of length"
+                        " the swing is no longer simple."
+                    ),
+                    remedies=("Hang it longer, or on a smaller radius.",),
                     length=(self.length.value, "length"),
                     radius=(self.radius.value, "length"),
                 )
@@ -127,10 +129,10 @@ class Swing(Method):
                 noted(
                     "swings-few",
                     "note",
-                    "Few swings were timed",
-                    "The shortest time is {time}.",
-                    "A hand on a stopwatch is good to about 0.2 s; the time enters squared.",
-                    tries=("Count more swings.",),
+                    title="Few swings were timed",
+                    seen="The shortest time is {time}.",
+                    why="A hand on a stopwatch is good to about 0.2 s; the time enters squared.",
+                    remedies=("Count more swings.",),
                     time=(min(r.time.value for r in readings), "time"),
                 )
             )

@@ -122,9 +122,9 @@ class WindUp(Method):
                 noted(
                     "wind-up-uneven",
                     "note",
-                    "It is stiffer one way than the other",
-                    "The two slopes differ by {uneven}.",
-                    "One flank, one side of a joint or a bearing gives way.",
+                    title="It is stiffer one way than the other",
+                    seen="The two slopes differ by {uneven}.",
+                    why="One flank, one side of a joint or a bearing gives way.",
                     uneven=(uneven, "ratio"),
                 )
             )
@@ -133,9 +133,9 @@ class WindUp(Method):
                 noted(
                     "play-negative",
                     "caution",
-                    "The two sides overlap",
-                    "Lost motion comes out as {play}.",
-                    "Angle and torque have opposite signs, or the loop was not taken in order.",
+                    title="The two sides overlap",
+                    seen="Lost motion comes out as {play}.",
+                    why="Angle and torque have opposite signs, or the loop was not taken in order.",
                     play=(play, "angle"),
                 )
             )

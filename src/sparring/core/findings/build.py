@@ -12,7 +12,7 @@ from functools import cached_property
 from sparring.core import motor as motors
 from sparring.core import predict
 from sparring.core.build import MOTOR, OUTPUT, Build
-from sparring.core.finding import ORDER, Fact, Finding
+from sparring.core.finding import ORDER, Fact, Finding, noted
 from sparring.core.train import kinematics, strength
 from sparring.core.train.kinds import ClutchStage
 from sparring.core.train.torque import back_drive_efficiency
@@ -91,37 +91,43 @@ def weakest_part(case: Case) -> Iterable[Finding]:
     )
     if first.output < case.stall and not protected:
         yield Finding(
-            "breaks-before-stall",
-            "caution" if case.build.is_fuse(first) else "wrong",
-            "The motor can break the drive",
-            f"The {first.name} is weakest: {first.mode} at {{breaks}} at the output. The motor"
-            " drives it to {stall} before it stalls.",
-            "A blocked output breaks the part before the motor gives up. " + first.basis + ".",
-            others,
-            (
+            id="breaks-before-stall",
+            severity="caution" if case.build.is_fuse(first) else "wrong",
+            title="The motor can break the drive",
+            seen=(
+                f"The {first.name} is weakest: {first.mode} at {{breaks}} at the output. The motor"
+                " drives it to {stall} before it stalls."
+            ),
+            why="A blocked output breaks the part before the motor gives up. " + first.basis + ".",
+            causes=others,
+            remedies=(
                 "Limit the current, or lower the voltage.",
                 "Make the part wider, of larger module or of a stronger material.",
                 "Name it as the fuse part if it is meant to go first.",
             ),
-            facts,
-            (),
-            place,
+            steps=(),
+            place=place,
+            facts=facts,
         )
     else:
         yield Finding(
-            "weakest-part",
-            "note",
-            f"Weakest: {first.name}",
-            f"{first.mode.capitalize()} at {{breaks}} at the output; the drive stalls at"
-            " {stall}.",
-            "Static strength from typical figures ("
-            + first.basis
-            + "); shock and fatigue come earlier.",
-            others,
-            (),
-            facts,
-            (),
-            place,
+            id="weakest-part",
+            severity="note",
+            title=f"Weakest: {first.name}",
+            seen=(
+                f"{first.mode.capitalize()} at {{breaks}} at the output; the drive stalls at"
+                " {stall}."
+            ),
+            why=(
+                "Static strength from typical figures ("
+                + first.basis
+                + "); shock and fatigue come earlier."
+            ),
+            causes=others,
+            remedies=(),
+            steps=(),
+            place=place,
+            facts=facts,
         )
 
 
@@ -134,44 +140,51 @@ def fuse_part(case: Case) -> Iterable[Finding]:
     rest = [x for x in case.limits if not case.build.is_fuse(x)]
     if not own:
         names = ", ".join(dict.fromkeys(x.name for x in case.limits))
-        yield Finding(
+        yield noted(
             "fuse-unknown",
             "caution",
-            "The fuse part is not one of the parts",
-            f"“{case.build.fuse}” is named as the fuse; the parts with a known strength are:"
-            f" {names}.",
-            "Whether it protects the others cannot be said.",
-            try_next=("Write the part's name as in the strength table.",),
+            title="The fuse part is not one of the parts",
+            seen=(
+                f"“{case.build.fuse}” is named as the fuse; the parts with a known strength are:"
+                f" {names}."
+            ),
+            why="Whether it protects the others cannot be said.",
+            remedies=("Write the part's name as in the strength table.",),
             place="build.fuse",
         )
         return
     if rest and rest[0].output < own[0].output:
-        yield Finding(
+        yield noted(
             "fuse-not-first",
             "wrong",
-            "The fuse part does not go first",
-            f"The {own[0].name} holds to {{fuse}}; the {rest[0].name} gives way at {{other}}:"
-            f" {rest[0].mode}.",
-            "What the fuse should protect breaks instead.",
-            try_next=("Make the fuse narrower or softer.", f"Make the {rest[0].name} stronger."),
-            facts={"fuse": Fact(own[0].output, "torque"), "other": Fact(rest[0].output, "torque")},
+            title="The fuse part does not go first",
+            seen=(
+                f"The {own[0].name} holds to {{fuse}}; the {rest[0].name} gives way at {{other}}:"
+                f" {rest[0].mode}."
+            ),
+            why="What the fuse should protect breaks instead.",
+            remedies=("Make the fuse narrower or softer.", f"Make the {rest[0].name} stronger."),
             place="build.fuse",
+            fuse=(own[0].output, "torque"),
+            other=(rest[0].output, "torque"),
         )
     elif rest:
         margin = rest[0].output / own[0].output if own[0].output > 0 else math.inf
-        yield Finding(
+        yield noted(
             "fuse-first",
             "good" if margin > 1.4 else "caution",
-            (
+            title=(
                 "The fuse part goes first"
                 if margin > 1.4
                 else "The fuse part goes first, but only just"
             ),
-            f"The {own[0].name} gives way at {{fuse}}; next is the {rest[0].name} at {margin:.2f}"
-            " times that.",
-            "Strengths are typical figures, ± 20 %; a margin under 1.4 may turn round.",
-            facts={"fuse": Fact(own[0].output, "torque")},
+            seen=(
+                f"The {own[0].name} gives way at {{fuse}}; next is the {rest[0].name} at"
+                f" {margin:.2f} times that."
+            ),
+            why="Strengths are typical figures, ± 20 %; a margin under 1.4 may turn round.",
             place="build.fuse",
+            fuse=(own[0].output, "torque"),
         )
 
 
@@ -181,14 +194,14 @@ def unknown_material(case: Case) -> Iterable[Finding]:
     missing = strength.unknown_materials(case.build.stages, case.build.setting())
     if missing:
         names = ", ".join(dict.fromkeys(f"“{name}” (stage {n + 1})" for n, name in missing))
-        yield Finding(
+        yield noted(
             "material-unknown",
             "caution",
-            "No strength known for a material",
-            f"{names}: parts of it are left out of the strength table and the mass.",
-            "The weakest part may be one of them.",
-            ("a material written in other words",),
-            (
+            title="No strength known for a material",
+            seen=f"{names}: parts of it are left out of the strength table and the mass.",
+            why="The weakest part may be one of them.",
+            causes=("a material written in other words",),
+            remedies=(
                 "Choose one of the materials in the list.",
                 "Add the material with its figures to the build.",
             ),
@@ -204,14 +217,16 @@ def holds_or_turns_back(case: Case) -> Iterable[Finding]:
     locks = case.back is None or line is None
     if locks or line is None:
         wanted = b.holding != "must turn back"
-        yield Finding(
+        yield noted(
             "holds",
             "note" if b.holding == "either will do" else "good" if wanted else "wrong",
-            "It holds by itself",
-            "No torque at the output turns the motor.",
-            "Friction in the mesh is larger than what the load can push through."
-            + ("" if wanted else " This build must turn back."),
-            try_next=(
+            title="It holds by itself",
+            seen="No torque at the output turns the motor.",
+            why=(
+                "Friction in the mesh is larger than what the load can push through."
+                + ("" if wanted else " This build must turn back.")
+            ),
+            remedies=(
                 ()
                 if wanted
                 else ("Fewer meshes, less friction, a larger lead or a lower ratio turn back.",)
@@ -224,27 +239,29 @@ def holds_or_turns_back(case: Case) -> Iterable[Finding]:
     needs = lost / a if a > 0 else 0.0
     friction = b.motor_line().friction
     breaks_away = (lost + float(friction)) / a if a > 0 else math.inf
-    yield Finding(
+    yield noted(
         "turns-back",
         "wrong" if b.holding == "must hold by itself" else "note",
-        (
+        title=(
             "The output turns it back"
             if b.holding != "must hold by itself"
             else "It does not hold by itself"
         ),
-        "From {needs} at the output the drag of the train gives way, from {motor} the motor's own"
-        " friction too; of what is beyond {share} arrives at the motor.",
-        "Drag that does not depend on load grows with the ratio on its way to the output, so a"
-        " high-ratio drive may hold small loads all the same. Rest friction adds to this.",
-        try_next=(
+        seen=(
+            "From {needs} at the output the drag of the train gives way, from {motor} the motor's"
+            " own friction too; of what is beyond {share} arrives at the motor."
+        ),
+        why=(
+            "Drag that does not depend on load grows with the ratio on its way to the output, so a"
+            " high-ratio drive may hold small loads all the same. Rest friction adds to this."
+        ),
+        remedies=(
             ("Add a worm, a brake or a ratchet.",) if b.holding == "must hold by itself" else ()
         ),
-        facts={
-            "needs": Fact(needs, "torque"),
-            "motor": Fact(breaks_away, "torque"),
-            "share": Fact(case.back or 0.0, "ratio"),
-        },
         place="build.holding",
+        needs=(needs, "torque"),
+        motor=(breaks_away, "torque"),
+        share=(case.back or 0.0, "ratio"),
     )
 
 
@@ -260,16 +277,18 @@ def power_circulates(case: Case) -> Iterable[Finding]:
     times = most.power / flow.power_in
     if times > 1.8:
         where = f"{most.mesh.name} {most.mesh.contact}".strip()
-        yield Finding(
+        yield noted(
             "power-circulates",
             "note",
-            "Power circulates in the train",
-            f"Through {where} passes {times:.1f} times the power that the motor gives.",
-            "It runs round inside and comes out only as heat: each percent that this mesh loses"
-            f" costs the drive about {times:.0f} %. High ratios from nearly equal tooth numbers are"
-            " bought this way.",
-            ("nearly equal tooth numbers that work against each other",),
-            (
+            title="Power circulates in the train",
+            seen=f"Through {where} passes {times:.1f} times the power that the motor gives.",
+            why=(
+                "It runs round inside and comes out only as heat: each percent that this mesh"
+                f" loses costs the drive about {times:.0f} %. High ratios from nearly equal tooth"
+                " numbers are bought this way."
+            ),
+            causes=("nearly equal tooth numbers that work against each other",),
+            remedies=(
                 "Lower the friction of this mesh first: grease, smoother flanks, more teeth.",
                 "Take part of the ratio in a stage before it.",
             ),
@@ -290,16 +309,20 @@ def over_speed(case: Case) -> Iterable[Finding]:
     over = {s: abs(w) for s, w in speeds.items() if abs(w) > limit}
     if over:
         worst = max(over, key=lambda s: over[s])
-        yield Finding(
+        yield noted(
             "over-speed",
             "wrong",
-            f"{worst.capitalize()} turns too fast",
-            f"Without load the {worst} reaches {{speed}}; {{limit}} is set as the fastest allowed."
-            + (f" {len(over) - 1} more shafts are above it." if len(over) > 1 else ""),
-            "Bearings run hot, plastic teeth soften, rims and magnets can come off.",
-            try_next=("Lower the voltage.", "Change the ratio of the stages before it."),
-            facts={"speed": Fact(over[worst], "speed"), "limit": Fact(limit, "speed")},
+            title=f"{worst.capitalize()} turns too fast",
+            seen=(
+                f"Without load the {worst} reaches {{speed}}; {{limit}} is set as the fastest"
+                " allowed."
+                + (f" {len(over) - 1} more shafts are above it." if len(over) > 1 else "")
+            ),
+            why="Bearings run hot, plastic teeth soften, rims and magnets can come off.",
+            remedies=("Lower the voltage.", "Change the ratio of the stages before it."),
             place="build.fastest",
+            speed=(over[worst], "speed"),
+            limit=(limit, "speed"),
         )
 
 
@@ -324,39 +347,45 @@ def motor_range(case: Case) -> Iterable[Finding]:
     )
     if share >= 1:
         yield Finding(
-            "load-stalls-motor",
-            "wrong",
-            "The expected load stalls the drive",
-            "At {load} the motor would need {share} of its stall torque; the drive stalls at"
-            " {stall}.",
-            "It does not turn, and the winding takes the whole current.",
-            try_next=("A higher ratio, a larger motor or a higher voltage.",),
-            facts=facts,
+            id="load-stalls-motor",
+            severity="wrong",
+            title="The expected load stalls the drive",
+            seen=(
+                "At {load} the motor would need {share} of its stall torque; the drive stalls at"
+                " {stall}."
+            ),
+            why="It does not turn, and the winding takes the whole current.",
+            remedies=("A higher ratio, a larger motor or a higher voltage.",),
             place="build.expected_load",
+            facts=facts,
         )
     elif share > 0.5:
         yield Finding(
-            "motor-overloaded",
-            "caution",
-            "The expected load is beyond the motor's best range",
-            "At {load} the motor gives {share} of its stall torque.",
-            "Beyond half of the stall torque the power falls again while the winding heats with"
-            f" the square of the current; this motor is most efficient, {best:.0%}, at"
-            f" {best_at:.0%} of it.",
-            try_next=("A higher ratio puts the motor back into its range.",),
-            facts=facts,
+            id="motor-overloaded",
+            severity="caution",
+            title="The expected load is beyond the motor's best range",
+            seen="At {load} the motor gives {share} of its stall torque.",
+            why=(
+                "Beyond half of the stall torque the power falls again while the winding heats with"
+                f" the square of the current; this motor is most efficient, {best:.0%}, at"
+                f" {best_at:.0%} of it."
+            ),
+            remedies=("A higher ratio puts the motor back into its range.",),
             place="build.expected_load",
+            facts=facts,
         )
     elif share < 0.05:
         yield Finding(
-            "motor-idle",
-            "note",
-            "The motor is hardly loaded",
-            "At {load} the motor gives {share} of its stall torque.",
-            "Friction and iron then take most of the power: a smaller motor or a lower ratio would"
-            " be more efficient.",
-            facts=facts,
+            id="motor-idle",
+            severity="note",
+            title="The motor is hardly loaded",
+            seen="At {load} the motor gives {share} of its stall torque.",
+            why=(
+                "Friction and iron then take most of the power: a smaller motor or a lower ratio"
+                " would be more efficient."
+            ),
             place="build.expected_load",
+            facts=facts,
         )
 
 
@@ -365,15 +394,17 @@ def ratio_convention(case: Case) -> Iterable[Finding]:
     """A step-up may be a ratio entered the other way round."""
     ratio = case.build.ratio()
     if abs(ratio) < 0.999:
-        yield Finding(
+        yield noted(
             "step-up",
             "note",
-            "The output turns faster than the motor",
-            f"This train is a {kinematics.ratio_in_words(ratio)}.",
-            "Ratios are written both ways, input:output and output:input. Here the motor drives the"
-            " first-named gear of each stage.",
-            ("a stage entered with driver and driven exchanged",),
-            ("If a reduction was meant, exchange pinion and wheel.",),
+            title="The output turns faster than the motor",
+            seen=f"This train is a {kinematics.ratio_in_words(ratio)}.",
+            why=(
+                "Ratios are written both ways, input:output and output:input. Here the motor drives"
+                " the first-named gear of each stage."
+            ),
+            causes=("a stage entered with driver and driven exchanged",),
+            remedies=("If a reduction was meant, exchange pinion and wheel.",),
             place="build.stages.0.",
         )
 
@@ -396,22 +427,24 @@ def motors_share(case: Case) -> Iterable[Finding]:
     )
     uneven = max(torques) > 1.2 * mean
     dragged = min(torques) < 0
-    yield Finding(
+    yield noted(
         "motors-share",
         "wrong" if dragged else "caution" if uneven else "note",
-        (
+        title=(
             "One motor drags another along"
             if dragged
             else "The motors share the load unequally"
             if uneven
             else "The motors share the load"
         ),
-        f"At {{load}}: {shares}.",
-        "On one shaft all motors run at one speed; the one with the higher no-load speed takes"
-        " more, and the current that they pass between themselves is lost.",
-        try_next=("Pair motors of equal no-load speed.",) if uneven or dragged else (),
-        facts={"load": Fact(load, "torque")},
+        seen=f"At {{load}}: {shares}.",
+        why=(
+            "On one shaft all motors run at one speed; the one with the higher no-load speed takes"
+            " more, and the current that they pass between themselves is lost."
+        ),
+        remedies=("Pair motors of equal no-load speed.",) if uneven or dragged else (),
         place="build.motor",
+        load=(load, "torque"),
     )
 
 
@@ -424,13 +457,15 @@ def one_way(case: Case) -> Iterable[Finding]:
         if isinstance(stage, ClutchStage) and stage.type == "one-way":
             forwards = speeds[shafts[n]] > 0
             if forwards != (stage.drives == "forwards"):
-                yield Finding(
+                yield noted(
                     "one-way-runs-free",
                     "wrong",
-                    f"Stage {n + 1}: the one-way clutch runs free",
-                    f"Its input turns {'forwards' if forwards else 'backwards'} with the motor"
-                    f" turning forwards; it drives {stage.drives} only.",
-                    "The output stands still.",
-                    try_next=("Turn the clutch round.", "Run the motor the other way."),
+                    title=f"Stage {n + 1}: the one-way clutch runs free",
+                    seen=(
+                        f"Its input turns {'forwards' if forwards else 'backwards'} with the motor"
+                        f" turning forwards; it drives {stage.drives} only."
+                    ),
+                    why="The output stands still.",
+                    remedies=("Turn the clutch round.", "Run the motor the other way."),
                     place=f"build.stages.{n}.drives",
                 )

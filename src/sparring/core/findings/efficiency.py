@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from sparring.core.finding import Fact, Finding, Peer
+from sparring.core.finding import Finding, Peer, noted
 from sparring.core.findings.registry import rule
 from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.results import TestResult
@@ -20,26 +20,27 @@ def output_above_input(
     if not bad:
         return
     worst = max(bad, key=lambda s: nominal(s.wire_to_shaft))
-    yield Finding(
+    yield noted(
         "output-above-input",
         "wrong",
-        "More power out than in",
-        "At {torque} the output gives {out} and the supply {supply}.",
-        "No drive does that: a measurement is wrong.",
-        (
+        title="More power out than in",
+        seen="At {torque} the output gives {out} and the supply {supply}.",
+        why="No drive does that: a measurement is wrong.",
+        causes=(
             "the drum's diameter was entered as its radius",
             "a weight was entered in the wrong unit",
             "the ammeter is in the wrong range or place",
             "the tachometer counts several marks a turn",
         ),
-        ("Check the drum first: it touches every figure.", "Read current on a second meter."),
-        {
-            "torque": Fact.of(worst.torque, "torque"),
-            "out": Fact.of(worst.power_out, "power"),
-            "supply": Fact.of(worst.power_in, "power"),
-        },
-        tuple(s.index for s in bad),
-        "rig.method.drum_diameter",
+        remedies=(
+            "Check the drum first: it touches every figure.",
+            "Read current on a second meter.",
+        ),
+        steps=tuple(s.index for s in bad),
+        place="rig.method.drum_diameter",
+        torque=(worst.torque, "torque"),
+        out=(worst.power_out, "power"),
+        supply=(worst.power_in, "power"),
     )
 
 
@@ -53,30 +54,33 @@ def gearbox_above_one(
         return
     worst = max(bad, key=lambda s: nominal(s.gearbox))
     sure = nominal(worst.gearbox) - 2 * std(worst.gearbox) > 1
-    yield Finding(
+    yield noted(
         "gearbox-above-one",
         "wrong" if sure else "caution",
-        "Gearbox efficiency above 1",
-        "At {torque} the gearbox efficiency comes to {eta}.",
-        "A gearbox gives at most the ratio times the motor's torque. "
-        + (
-            "The gap is beyond the stated uncertainty."
-            if sure
-            else "Within its uncertainty it may still be below."
+        title="Gearbox efficiency above 1",
+        seen="At {torque} the gearbox efficiency comes to {eta}.",
+        why=(
+            "A gearbox gives at most the ratio times the motor's torque. "
+            + (
+                "The gap is beyond the stated uncertainty."
+                if sure
+                else "Within its uncertainty it may still be below."
+            )
         ),
-        (
+        causes=(
             "the bare motor was measured too weak: another voltage, a warm winding, a flat battery",
             "the no-load current was read with the gearbox on",
             "the ratio has a tooth miscounted",
             "the drum's diameter is entered too large",
         ),
-        (
+        remedies=(
             "Measure the bare motor again: no-load and stall at the test's voltage.",
             "Count the teeth again.",
         ),
-        {"torque": Fact.of(worst.torque, "torque"), "eta": Fact.of(worst.gearbox, "ratio")},
-        tuple(s.index for s in bad),
-        "build.motor",
+        steps=tuple(s.index for s in bad),
+        place="build.motor",
+        torque=(worst.torque, "torque"),
+        eta=(worst.gearbox, "ratio"),
     )
 
 
@@ -90,33 +94,34 @@ def drop_at_last(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> I
     last = result.lifted[-1]
     expected = result.losses.expected(nominal(last.torque))
     expected_eta = last.torque / (last.torque + expected)
-    yield Finding(
+    yield noted(
         "drop-at-last-weights",
         "caution",
-        (
+        title=(
             "Efficiency drops at the heaviest weights"
             if result.sound < len(result.lifted) - 1
             else "Efficiency drops at the heaviest weight"
         ),
-        "At {torque} the gearbox gives {eta}; the lighter weights let expect {expected}.",
-        "Losses that grow faster than the load mean that something moves out of place under load.",
-        (
+        seen="At {torque} the gearbox gives {eta}; the lighter weights let expect {expected}.",
+        why=(
+            "Losses that grow faster than the load mean that something moves out of place under"
+            " load."
+        ),
+        causes=(
             "the output shaft bends and the last mesh runs askew",
             "the frame gives way and the centres open",
             "a bearing is at its limit",
             "the motor sags: see the voltage",
         ),
-        (
+        remedies=(
             "Watch the last mesh under the heaviest weight, from the side.",
             "Support the shaft on both sides, or brace the frame, and lift again.",
             "Lift the heaviest weight again after a light one: is it the load, or the time?",
         ),
-        {
-            "torque": Fact.of(last.torque, "torque"),
-            "eta": Fact.of(last.gearbox, "ratio"),
-            "expected": Fact.of(expected_eta, "ratio"),
-        },
-        tuple(s.index for s in result.lifted[result.sound :]),
+        steps=tuple(s.index for s in result.lifted[result.sound :]),
+        torque=(last.torque, "torque"),
+        eta=(last.gearbox, "ratio"),
+        expected=(expected_eta, "ratio"),
     )
 
 
@@ -139,14 +144,16 @@ def motor_torques_disagree(
     if abs(nominal(mean) - 1) <= max(2 * std(mean), 0.05):
         return
     low = nominal(mean) < 1
-    yield Finding(
+    yield noted(
         "motor-torques-disagree",
         "caution",
-        "Speed and current tell different motor torques",
-        "By its speed line the motor gives {quotient} of the torque that its current tells.",
-        "One of them rests on a motor that has changed since it was measured; the gearbox"
-        " efficiency uses the better known one.",
-        (
+        title="Speed and current tell different motor torques",
+        seen="By its speed line the motor gives {quotient} of the torque that its current tells.",
+        why=(
+            "One of them rests on a motor that has changed since it was measured; the gearbox"
+            " efficiency uses the better known one."
+        ),
+        causes=(
             (
                 "the winding is warmer than when the motor was measured",
                 "the voltage is measured at the supply, not at the motor",
@@ -157,8 +164,8 @@ def motor_torques_disagree(
                 "the stall current was read at a sagging supply",
             )
         ),
-        ("Measure no load and stall again, at the test's voltage and temperature.",),
-        {"quotient": Fact.of(mean, "ratio")},
-        tuple(s.index for s in result.lifted),
-        "build.motor",
+        remedies=("Measure no load and stall again, at the test's voltage and temperature.",),
+        steps=tuple(s.index for s in result.lifted),
+        place="build.motor",
+        quotient=(mean, "ratio"),
     )

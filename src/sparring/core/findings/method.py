@@ -52,18 +52,22 @@ def traction_limited(
                 noted(
                     "traction-limited",
                     "caution",
-                    "The wheels slip: traction was measured, not torque",
-                    "From {first} to {last} of ballast the sled should pull {grown} more; the pull"
-                    " stays at {force}.",
-                    "Slipping wheels pull what the floor gives. The drive makes at least this"
-                    " torque; how much more is not known.",
-                    ("too little weight on the driven wheels", "a smooth or dusty floor"),
-                    (
+                    title="The wheels slip: traction was measured, not torque",
+                    seen=(
+                        "From {first} to {last} of ballast the sled should pull {grown} more; the"
+                        " pull stays at {force}."
+                    ),
+                    why=(
+                        "Slipping wheels pull what the floor gives. The drive makes at least this"
+                        " torque; how much more is not known."
+                    ),
+                    causes=("too little weight on the driven wheels", "a smooth or dusty floor"),
+                    remedies=(
                         "Put more mass on the driven wheels.",
                         "Clean the tyres.",
                         "Take only steps below this one.",
                     ),
-                    "rig.method.on_wheels",
+                    place="rig.method.on_wheels",
                     first=(first.value, "mass"),
                     last=(last.value, "mass"),
                     grown=(grown, "ratio"),
@@ -91,16 +95,18 @@ def brake_fades(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> It
         noted(
             "brake-fades",
             "caution",
-            "The brake fades",
-            "Within a run its torque falls by {worst}.",
-            "Friction falls as the brake warms: the load was not the same throughout, and repeats"
-            " start warm.",
-            ("the brake is hot", "its lining is glazed or oily"),
-            (
+            title="The brake fades",
+            seen="Within a run its torque falls by {worst}.",
+            why=(
+                "Friction falls as the brake warms: the load was not the same throughout, and"
+                " repeats start warm."
+            ),
+            causes=("the brake is hot", "its lining is glazed or oily"),
+            remedies=(
                 "Run shorter, with pauses to cool.",
                 "Take a heavier brake, or one that does not rub.",
             ),
-            "rig.method.hold",
+            place="rig.method.hold",
             worst=(worst, "ratio"),
         ),
         steps=tuple(sorted({s.index for s, _ in fading})),
@@ -126,15 +132,18 @@ def peak_is_no_average(
             noted(
                 "peak-is-no-average",
                 "note",
-                "The pull comes in jerks",
-                "Its peak makes {peak} at the wheels, its mean {mean}.",
-                "A sled sticks and slips; a scale that keeps its largest reading shows the peak.",
-                (
+                title="The pull comes in jerks",
+                seen="Its peak makes {peak} at the wheels, its mean {mean}.",
+                why=(
+                    "A sled sticks and slips; a scale that keeps its largest reading shows the"
+                    " peak."
+                ),
+                causes=(
                     "the sled sticks to the floor between slips",
                     "a springy tow line",
                     "the start, when the sled breaks away",
                 ),
-                (
+                remedies=(
                     "Quote the mean, with the peak beside it.",
                     "A stiffer line and a smoother floor calm it.",
                 ),
@@ -159,12 +168,17 @@ def warm_motor(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Ite
             noted(
                 "motor-warmer-than-its-line",
                 "caution",
-                "The motor is warmer than its line",
-                "It reached {hot}; its no-load and stall readings belong to {line}.",
-                "Copper resists 0.4 % more a kelvin. The torque from speed is corrected for it,"
-                " with doubt; the magnets weaken too.",
-                ("runs too close together", "a load too near the stall"),
-                ("Let it cool between runs.", "Measure the bare motor anew at this temperature."),
+                title="The motor is warmer than its line",
+                seen="It reached {hot}; its no-load and stall readings belong to {line}.",
+                why=(
+                    "Copper resists 0.4 % more a kelvin. The torque from speed is corrected for it,"
+                    " with doubt; the magnets weaken too."
+                ),
+                causes=("runs too close together", "a load too near the stall"),
+                remedies=(
+                    "Let it cool between runs.",
+                    "Measure the bare motor anew at this temperature.",
+                ),
                 hot=(hottest, "temperature"),
                 line=(inputs.motor.temperature, "temperature"),
             ),
@@ -194,10 +208,10 @@ def cell_out_of_its_range(
             noted(
                 "cell-beyond-its-calibration",
                 "caution",
-                "The cell was used beyond its calibration",
-                "It pulled {force}; the calibration ends at {reached}.",
-                "There its line is a guess, which the stated uncertainty does not hold.",
-                tries=("Calibrate up to the heaviest step.",),
+                title="The cell was used beyond its calibration",
+                seen="It pulled {force}; the calibration ends at {reached}.",
+                why="There its line is a guess, which the stated uncertainty does not hold.",
+                remedies=("Calibrate up to the heaviest step.",),
                 place="rig.calibration",
                 force=(max(f for _, f in beyond), "force"),
                 reached=(reached, "force"),
@@ -212,10 +226,10 @@ def cell_out_of_its_range(
             noted(
                 "cell-near-its-floor",
                 "caution",
-                "The cell hardly reads these steps",
-                "It pulled only {force} of the {reached} it is calibrated to.",
-                "Drift and creep of its zero are then as large as what is measured.",
-                tries=("Take a weaker cell, or a smaller radius.",),
+                title="The cell hardly reads these steps",
+                seen="It pulled only {force} of the {reached} it is calibrated to.",
+                why="Drift and creep of its zero are then as large as what is measured.",
+                remedies=("Take a weaker cell, or a smaller radius.",),
                 place="rig.calibration",
                 force=(min(f for _, f in low), "force"),
                 reached=(reached, "force"),
@@ -242,17 +256,19 @@ def more_than_the_motor_gives(
             noted(
                 "more-than-the-motor-gives",
                 "wrong",
-                "More power comes out than the motor can make",
-                "The output gives {power}; by its no-load and stall readings the motor makes {most}"
-                " at most.",
-                "A gearbox takes power, it gives none.",
-                (
+                title="More power comes out than the motor can make",
+                seen=(
+                    "The output gives {power}; by its no-load and stall readings the motor makes"
+                    " {most} at most."
+                ),
+                why="A gearbox takes power, it gives none.",
+                causes=(
                     "a factor of ten in a length or a mass",
                     "radius entered for diameter",
                     "degrees or revolutions for radians",
                     "another motor",
                 ),
-                ("Check every dimension of the bench, then the motor's readings.",),
+                remedies=("Check every dimension of the bench, then the motor's readings.",),
                 power=(power, "power"),
                 most=(most, "power"),
             ),
@@ -287,17 +303,21 @@ def methods_disagree(
                 noted(
                     "methods-disagree",
                     "caution",
-                    f"{result.rig.method.kind.capitalize()} and {peer.method} disagree",
-                    f"At {{torque}}: {{mine}} here, {{other}} by the {peer.method} on the same"
-                    " build.",
-                    "Two ways of measuring one drive must agree within their uncertainty; one of"
-                    " them has a fault it does not state.",
-                    (
+                    title=f"{result.rig.method.kind.capitalize()} and {peer.method} disagree",
+                    seen=(
+                        f"At {{torque}}: {{mine}} here, {{other}} by the {peer.method} on the same"
+                        " build."
+                    ),
+                    why=(
+                        "Two ways of measuring one drive must agree within their uncertainty; one"
+                        " of them has a fault it does not state."
+                    ),
+                    causes=(
                         "a dimension of one of the rigs",
                         "a load cell out of calibration",
                         "the build changed in between",
                     ),
-                    (
+                    remedies=(
                         "Measure one load both ways, one after the other.",
                         "Go through the dimensions of both rigs.",
                     ),
@@ -330,17 +350,21 @@ def supply_is_chopped(
                 noted(
                     "supply-chopped",
                     "note",
-                    "The supply is chopped",
-                    "The mean of volts times amperes is {power}, the product of their means"
-                    " {product}: {off} apart.",
-                    "The mean of the product is the power and is what is used here; a meter of"
-                    " averages would show the other.",
-                    (
+                    title="The supply is chopped",
+                    seen=(
+                        "The mean of volts times amperes is {power}, the product of their means"
+                        " {product}: {off} apart."
+                    ),
+                    why=(
+                        "The mean of the product is the power and is what is used here; a meter of"
+                        " averages would show the other."
+                    ),
+                    causes=(
                         "a speed controller with pulse width",
                         "a supply that cuts in and out at its limit",
                     ),
-                    (),
-                    "rig.sensors.supply",
+                    remedies=(),
+                    place="rig.sensors.supply",
                     power=(step.power_in, "power"),
                     product=(step.voltage * step.current, "power"),
                     off=(abs(off), "ratio"),
@@ -378,16 +402,21 @@ def half_of_what_was_expected(
         noted(
             "factor-of-two",
             "caution",
-            "Half of what was to be expected, at every load",
-            "The gearbox comes out at {eta} where its losses let expect {expected}.",
-            "Losses grow with the load or stay; they do not halve everything. A length or a mass"
-            " that is half or twice as entered does.",
-            (
+            title="Half of what was to be expected, at every load",
+            seen="The gearbox comes out at {eta} where its losses let expect {expected}.",
+            why=(
+                "Losses grow with the load or stay; they do not halve everything. A length or a"
+                " mass that is half or twice as entered does."
+            ),
+            causes=(
                 f"{label.lower()}: radius for diameter, or the other way round",
                 "a second part of the cord or a second cell carries the other half",
             ),
-            (f"Measure again: {label.lower()}.", "Compare the torque with a second method."),
-            f"rig.method.{name}",
+            remedies=(
+                f"Measure again: {label.lower()}.",
+                "Compare the torque with a second method.",
+            ),
+            place=f"rig.method.{name}",
             eta=(step.gearbox, "ratio"),
             expected=(expected, "ratio"),
         ),

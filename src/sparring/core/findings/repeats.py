@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Sequence
 
-from sparring.core.finding import Fact, Finding, Peer
+from sparring.core.finding import Fact, Finding, Peer, noted
 from sparring.core.findings.registry import rule
 from sparring.core.input_quantity import words
 from sparring.core.reduce.inputs import Inputs
@@ -36,32 +36,37 @@ def spread(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterabl
     facts = {"spread": Fact(size, "ratio"), "torque": Fact.of(worst.torque, "torque")}
     if size > _WIDE:
         yield Finding(
-            "spread-of-repeats",
-            "caution",
-            "Repeats scatter",
-            "At {torque} the efficiency scatters by {spread} (standard deviation) from lift to"
-            " lift.",
-            "Something changes between lifts. The mean is less sure than each single lift looks.",
-            (
+            id="spread-of-repeats",
+            severity="caution",
+            title="Repeats scatter",
+            seen=(
+                "At {torque} the efficiency scatters by {spread} (standard deviation) from lift to"
+                " lift."
+            ),
+            why=(
+                "Something changes between lifts. The mean is less sure than each single lift"
+                " looks."
+            ),
+            causes=(
                 "the cord winds in different layers or slips",
                 "the drive warms or runs in",
                 "a mesh binds at one place",
             ),
-            (
+            remedies=(
                 "Wind the cord in one layer, from the same side.",
                 "Shuffle the order of the weights.",
                 "Compare the first lifts with the last: a trend is warming or wear.",
             ),
-            facts,
-            (worst.index,),
+            steps=(worst.index,),
+            facts=facts,
         )
     elif size < _CLOSE:
         yield Finding(
-            "repeats-agree",
-            "good",
-            "Repeats agree",
-            "The efficiency scatters by at most {spread} from lift to lift.",
-            "The differences between weights are real.",
+            id="repeats-agree",
+            severity="good",
+            title="Repeats agree",
+            seen="The efficiency scatters by at most {spread} from lift to lift.",
+            why="The differences between weights are real.",
             facts=facts,
         )
 
@@ -109,22 +114,24 @@ def too_few_to_tell(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -
                 if more <= _MOST_MORE
                 else "The difference is too small to show by repeating; treat the two as equal."
             )
-        yield Finding(
+        yield noted(
             "too-few-repeats",
             "note",
-            f"Cannot be told from {peer.name}",
-            f"At {{torque}}: {{mine}} here, {{other}} for {peer.name}, from {n} and {other.lifts}"
-            " lifts (± of the repeats alone).",
-            "At every load that both lifted, the gap is no larger than the repeats, and what the"
-            " two do not share, make by chance.",
-            ("the builds are equal for this purpose", "too few lifts"),
-            (advice,),
-            {
-                "torque": Fact(nominal(step.torque), "torque"),
-                "mine": Fact(nominal(step.gearbox), "ratio", mine),
-                "other": Fact(other.gearbox, "ratio", other.random),
-            },
-            (step.index,),
+            title=f"Cannot be told from {peer.name}",
+            seen=(
+                f"At {{torque}}: {{mine}} here, {{other}} for {peer.name}, from {n} and"
+                f" {other.lifts} lifts (± of the repeats alone)."
+            ),
+            why=(
+                "At every load that both lifted, the gap is no larger than the repeats, and what"
+                " the two do not share, make by chance."
+            ),
+            causes=("the builds are equal for this purpose", "too few lifts"),
+            remedies=(advice,),
+            steps=(step.index,),
+            torque=(nominal(step.torque), "torque"),
+            mine=Fact(nominal(step.gearbox), "ratio", mine),
+            other=Fact(other.gearbox, "ratio", other.random),
         )
 
 
@@ -132,13 +139,13 @@ def too_few_to_tell(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -
 def single_lifts(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """No repeats at all."""
     if result.lifted and all(len(s.points) < 2 for s in result.lifted):
-        yield Finding(
+        yield noted(
             "no-repeats",
             "caution",
-            "Each step run only once",
-            "No step was run more than once.",
-            "The scatter from run to run is unknown; the stated uncertainty leaves it out.",
-            (),
-            ("Run each step at least three times, better five.",),
+            title="Each step run only once",
+            seen="No step was run more than once.",
+            why="The scatter from run to run is unknown; the stated uncertainty leaves it out.",
+            causes=(),
+            remedies=("Run each step at least three times, better five.",),
             steps=tuple(s.index for s in result.lifted),
         )

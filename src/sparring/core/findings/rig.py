@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from sparring.core.finding import Fact, Finding, Peer
+from sparring.core.finding import Fact, Finding, Peer, noted
 from sparring.core.findings.registry import rule
 from sparring.core.methods import Hoist
 from sparring.core.quantity import Measured
@@ -37,17 +37,22 @@ def drum_radius(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> It
         causes.insert(
             0, "the radius was measured to the middle of the cord; the cord is added by itself"
         )
-    yield Finding(
+    yield noted(
         "drum-radius-vs-diameter",
         "wrong",
-        "Drum radius is not half its diameter",
-        "Drum ⌀ {diameter}, radius entered as {radius}.",
-        "Torque is weight times radius: every torque, power and efficiency here is wrong by the"
-        " same factor.",
-        tuple(causes),
-        ("Measure the drum across with calipers, three times, and enter the diameter alone.",),
-        {"diameter": _fact(h.drum_diameter), "radius": _fact(h.drum_radius)},
+        title="Drum radius is not half its diameter",
+        seen="Drum ⌀ {diameter}, radius entered as {radius}.",
+        why=(
+            "Torque is weight times radius: every torque, power and efficiency here is wrong by the"
+            " same factor."
+        ),
+        causes=tuple(causes),
+        remedies=(
+            "Measure the drum across with calipers, three times, and enter the diameter alone.",
+        ),
         place="rig.method.drum_radius",
+        diameter=_fact(h.drum_diameter),
+        radius=_fact(h.drum_radius),
     )
 
 
@@ -67,21 +72,24 @@ def cell_against_weight(
     mean = mean_of(quotients)
     if abs(nominal(mean) - 1) <= max(2 * std(mean), 0.01):
         return
-    yield Finding(
+    yield noted(
         "cell-against-weight",
         "caution",
-        "Load cell and weights disagree",
-        "The load cell reads {quotient} of the force that the hung weights make.",
-        "One of the two is wrong, and with it the torque.",
-        (
+        title="Load cell and weights disagree",
+        seen="The load cell reads {quotient} of the force that the hung weights make.",
+        why="One of the two is wrong, and with it the torque.",
+        causes=(
             "the cell was tared under load, or drifted since",
             "a weight was entered wrongly",
             "the cord rubs or is not vertical at the cell",
             "the cell's calibration belongs to another cell",
         ),
-        ("Hang one known weight at rest and compare.", "Calibrate the cell again, up and down."),
-        {"quotient": Fact.of(mean, "ratio")},
+        remedies=(
+            "Hang one known weight at rest and compare.",
+            "Calibrate the cell again, up and down.",
+        ),
         place="rig.calibration",
+        quotient=(mean, "ratio"),
     )
 
 

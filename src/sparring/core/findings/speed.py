@@ -8,7 +8,7 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
-from sparring.core.finding import Fact, Finding, Peer
+from sparring.core.finding import Fact, Finding, Peer, noted
 from sparring.core.findings.registry import rule
 from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.results import TestResult, output_orders
@@ -36,14 +36,16 @@ def speeds_against_ratio(
     if abs(off) <= max(2 * std(mean) / inputs.ratio, 0.004):
         return
     slips = off > 0
-    yield Finding(
+    yield noted(
         "speeds-against-ratio",
         "wrong",
-        "The two speeds do not give the gear ratio",
-        "Motor over output speed is {seen}; the teeth counted give {ratio}.",
-        "Teeth in mesh cannot slip: with the wrong ratio the motor's power and the gearbox"
-        " efficiency are wrong.",
-        (
+        title="The two speeds do not give the gear ratio",
+        seen="Motor over output speed is {measured}; the teeth counted give {ratio}.",
+        why=(
+            "Teeth in mesh cannot slip: with the wrong ratio the motor's power and the gearbox"
+            " efficiency are wrong."
+        ),
+        causes=(
             (
                 "something slips: a gear on its shaft, a coupling, the cord on the drum"
                 if slips
@@ -52,13 +54,14 @@ def speeds_against_ratio(
             "a tooth was counted wrongly",
             "a tachometer's pulses per turn are set wrongly",
         ),
-        (
+        remedies=(
             "Mark both shafts, turn the output ten turns by hand and count the motor's.",
             "Count the teeth again.",
         ),
-        {"seen": Fact(nominal(mean), "count", std(mean)), "ratio": Fact(inputs.ratio, "count")},
-        tuple(s.index for s in result.lifted),
-        "build.stages",
+        steps=tuple(s.index for s in result.lifted),
+        place="build.stages",
+        measured=Fact(nominal(mean), "count", std(mean)),
+        ratio=(inputs.ratio, "count"),
     )
 
 
@@ -73,27 +76,29 @@ def sag(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[F
     if nominal(fall) <= max(2 * std(fall), _SAG * nominal(first.voltage)):
         return
     by_supply = fall / inputs.motor.k / inputs.ratio
-    yield Finding(
+    yield noted(
         "voltage-sag",
         "caution",
-        "The supply sags under load",
-        "From the lightest to the heaviest weight the motor's voltage falls from {first} to {last};"
-        " that alone costs {slow} of {total}.",
-        "The speed falls further than the speed line allows at one voltage: the curve shows drive"
-        " and supply together, and the stall comes early.",
-        ("long or thin leads", "the supply's current limit", "a battery that is not full"),
-        (
+        title="The supply sags under load",
+        seen=(
+            "From the lightest to the heaviest weight the motor's voltage falls from {first} to"
+            " {last}; that alone costs {slow} of {total}."
+        ),
+        why=(
+            "The speed falls further than the speed line allows at one voltage: the curve shows"
+            " drive and supply together, and the stall comes early."
+        ),
+        causes=("long or thin leads", "the supply's current limit", "a battery that is not full"),
+        remedies=(
             "Shorten or thicken the leads.",
             "Raise the current limit.",
             "Measure the voltage at the motor's terminals.",
         ),
-        {
-            "first": Fact.of(first.voltage, "voltage"),
-            "last": Fact.of(last.voltage, "voltage"),
-            "slow": Fact(nominal(by_supply), "speed", digits=2),
-            "total": Fact(nominal(first.speed - last.speed), "speed", digits=3),
-        },
-        (last.index,),
+        steps=(last.index,),
+        first=(first.voltage, "voltage"),
+        last=(last.voltage, "voltage"),
+        slow=Fact(nominal(by_supply), "speed", digits=2),
+        total=Fact(nominal(first.speed - last.speed), "speed", digits=3),
     )
 
 
@@ -120,25 +125,32 @@ def period_of_a_shaft(
             if shaft == "output"
             else f"a gear on {shaft} is out of round"
         )
-        yield Finding(
+        yield noted(
             "period-of-a-shaft",
             "caution",
-            f"Speed swings once per turn of the {shaft if shaft != 'output' else 'output shaft'}",
-            f"The speed swings by ± {{swing}} with each turn of the {shaft} ({order:.4g} per output"
-            " turn).",
-            "Something turns unevenly with that shaft. The mean is little harmed over whole turns;"
-            " the peaks wear and stall the drive.",
-            (
+            title=(
+                "Speed swings once per turn of the"
+                f" {shaft if shaft != 'output' else 'output shaft'}"
+            ),
+            seen=(
+                f"The speed swings by ± {{swing}} with each turn of the {shaft} ({order:.4g} per"
+                " output turn)."
+            ),
+            why=(
+                "Something turns unevenly with that shaft. The mean is little harmed over whole"
+                " turns; the peaks wear and stall the drive."
+            ),
+            causes=(
                 out_of_round,
                 f"the {shaft} shaft is bent or its bore off centre",
                 "a tooth is damaged",
             ),
-            (
+            remedies=(
                 f"Turn the {shaft} slowly by hand and feel for the tight place.",
                 "Look at the run-out with a dial indicator.",
             ),
-            {"swing": Fact(float(np.median(amplitudes)), "ratio")},
-            tuple(s.index for s in result.lifted),
+            steps=tuple(s.index for s in result.lifted),
+            swing=(float(np.median(amplitudes)), "ratio"),
         )
 
 
@@ -150,22 +162,26 @@ def not_steady(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Ite
         return
     worst = max(abs(p.window.drift) for _, p in bad)
     n = len(bad)
-    yield Finding(
+    yield noted(
         "not-steady",
         "caution",
-        f"{n} {'lift' if n == 1 else 'lifts'} not steady",
-        "In the measured window of "
-        + (f"{n} lifts" if n > 1 else "one lift")
-        + " the speed still changes, by up to {worst}.",
-        "While the speed changes, part of the torque accelerates the drive and is not at the"
-        " output.",
-        (
+        title=f"{n} {'lift' if n == 1 else 'lifts'} not steady",
+        seen=(
+            "In the measured window of "
+            + (f"{n} lifts" if n > 1 else "one lift")
+            + " the speed still changes, by up to {worst}."
+        ),
+        why=(
+            "While the speed changes, part of the torque accelerates the drive and is not at the"
+            " output."
+        ),
+        causes=(
             "the settle time is too short",
             "the lift is too short for the measure time",
             "something warms or wears quickly",
         ),
-        ("Lengthen the settle time.", "Lift further, or use a thinner drum."),
-        {"worst": Fact(worst, "ratio")},
-        tuple(sorted({i for i, _ in bad})),
-        "plan.settle",
+        remedies=("Lengthen the settle time.", "Lift further, or use a thinner drum."),
+        steps=tuple(sorted({i for i, _ in bad})),
+        place="plan.settle",
+        worst=(worst, "ratio"),
     )

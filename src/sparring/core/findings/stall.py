@@ -27,13 +27,15 @@ def stalled(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterab
         facts["lifted"] = Fact(nominal(result.stall.lifted), "torque")
         between = " The stall lies between {lifted} (lifted) and that."
     yield Finding(
-        "stalled",
-        "caution" if early else "note",
-        "Stalls early" if early else "Stalled",
-        f"At {{torque}} the output did not move ({len(first.stalls)} of"
-        f" {len(first.stalls) + len(first.points)} lifts).{between} Expected: {{expected}}.",
-        "At stall all the supply's power heats the winding, within seconds.",
-        (
+        id="stalled",
+        severity="caution" if early else "note",
+        title="Stalls early" if early else "Stalled",
+        seen=(
+            f"At {{torque}} the output did not move ({len(first.stalls)} of"
+            f" {len(first.stalls) + len(first.points)} lifts).{between} Expected: {{expected}}."
+        ),
+        why="At stall all the supply's power heats the winding, within seconds.",
+        causes=(
             (
                 "a mesh binds under load",
                 "the supply's current limit is below the motor's stall current",
@@ -42,12 +44,12 @@ def stalled(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterab
             if early
             else ("the motor's torque is used up",)
         ),
-        (
+        remedies=(
             "Halve the step between the last two weights to narrow the interval.",
             "Let the motor cool before the next lift.",
         ),
-        facts,
-        tuple(s.index for s in steps),
+        steps=tuple(s.index for s in steps),
+        facts=facts,
     )
 
 
@@ -78,13 +80,15 @@ def broke(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable
                 own is None or own is not first or not 0.6 < nominal(torque) / own.output < 1.6
             )
             yield Finding(
-                "broke",
-                "caution" if surprising else "note",
-                f"Broke: {part}",
-                f"It gave way at {{torque}} of output torque.{told}",
-                "The weakest part decides what the drive carries; one that goes early was printed,"
-                " glued or aligned worse than the table takes for granted.",
-                (
+                id="broke",
+                severity="caution" if surprising else "note",
+                title=f"Broke: {part}",
+                seen=f"It gave way at {{torque}} of output torque.{told}",
+                why=(
+                    "The weakest part decides what the drive carries; one that goes early was"
+                    " printed, glued or aligned worse than the table takes for granted."
+                ),
+                causes=(
                     (
                         "a layer or a void in the print",
                         "a joint that slipped first",
@@ -93,10 +97,10 @@ def broke(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable
                     if surprising
                     else ()
                 ),
-                (
+                remedies=(
                     "Look at the surface of the break.",
                     "Strengthen this part, or make it the fuse, and test again.",
                 ),
-                facts,
-                (step.index,),
+                steps=(step.index,),
+                facts=facts,
             )

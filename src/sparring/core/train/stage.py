@@ -291,19 +291,23 @@ def pair_faults(c: Contact) -> list[Finding]:
                 noted(
                     "undercut",
                     "note",
-                    f"The {who} is undercut",
-                    f"The {who} has {z} teeth; below {math.ceil(least - 1e-9)} at this shift and"
-                    " pressure angle a rack cuts into the root.",
-                    "An undercut tooth is thin at its root and has a shorter flank: it breaks"
-                    " sooner and runs less smoothly."
-                    + (
-                        " Formed without a rack,"
-                        f" {math.ceil(free - 1e-9)}"
-                        " teeth would run free with this mate."
-                        if not p.ring
-                        else ""
+                    title=f"The {who} is undercut",
+                    seen=(
+                        f"The {who} has {z} teeth; below {math.ceil(least - 1e-9)} at this shift"
+                        " and pressure angle a rack cuts into the root."
                     ),
-                    tries=(
+                    why=(
+                        "An undercut tooth is thin at its root and has a shorter flank: it breaks"
+                        " sooner and runs less smoothly."
+                        + (
+                            " Formed without a rack,"
+                            f" {math.ceil(free - 1e-9)}"
+                            " teeth would run free with this mate."
+                            if not p.ring
+                            else ""
+                        )
+                    ),
+                    remedies=(
                         (
                             "Shift its profile by about"
                             f" +{max(0.0, 1 - z / undercut_limit(0.0, p.alpha, p.helix)):.2f}."
@@ -322,10 +326,10 @@ def pair_faults(c: Contact) -> list[Finding]:
             noted(
                 "does-not-mesh",
                 "wrong",
-                f"{c.name} does not mesh",
-                f"{str(err)[0].upper()}{str(err)[1:]}.",
-                "Nothing is driven.",
-                tries=("Bring the centres together.", "Look at shifts and module."),
+                title=f"{c.name} does not mesh",
+                seen=f"{str(err)[0].upper()}{str(err)[1:]}.",
+                why="Nothing is driven.",
+                remedies=("Bring the centres together.", "Look at shifts and module."),
                 place=c.field_a or c.a,
             ),
         ]
@@ -334,9 +338,9 @@ def pair_faults(c: Contact) -> list[Finding]:
             noted(
                 "contact-ratio",
                 "wrong" if ratio < 1 else "caution",
-                f"Contact ratio of {c.name} is only {ratio:.2f}",
-                f"On average {ratio:.2f} tooth pairs touch; 1.1 or more is wanted.",
-                (
+                title=f"Contact ratio of {c.name} is only {ratio:.2f}",
+                seen=f"On average {ratio:.2f} tooth pairs touch; 1.1 or more is wanted.",
+                why=(
                     "Below 1 a pair lets go before the next takes over: it knocks and jams."
                     if ratio < 1
                     else (
@@ -344,8 +348,11 @@ def pair_faults(c: Contact) -> list[Finding]:
                         " and uneven speed."
                     )
                 ),
-                ("the centres are opened too far", "undercut shortens the flanks"),
-                ("Bring the centres together.", "Use more teeth or a smaller pressure angle."),
+                causes=("the centres are opened too far", "undercut shortens the flanks"),
+                remedies=(
+                    "Bring the centres together.",
+                    "Use more teeth or a smaller pressure angle.",
+                ),
                 place=c.field_a or c.a,
             )
         )
@@ -354,10 +361,13 @@ def pair_faults(c: Contact) -> list[Finding]:
             noted(
                 "tips-foul",
                 "wrong",
-                f"The tips of {c.a} and ring strike each other",
-                f"{p.z1} teeth in a ring of {p.z2}: only {p.z2 - p.z1} teeth between them.",
-                "Away from the line of contact the tips cross: the gear cannot turn in the ring.",
-                tries=(
+                title=f"The tips of {c.a} and ring strike each other",
+                seen=f"{p.z1} teeth in a ring of {p.z2}: only {p.z2 - p.z1} teeth between them.",
+                why=(
+                    "Away from the line of contact the tips cross: the gear cannot turn in the"
+                    " ring."
+                ),
+                remedies=(
                     "Leave more teeth between gear and ring (about 8 at 20°).",
                     "Shift both profiles outwards.",
                 ),

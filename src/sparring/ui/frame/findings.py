@@ -48,8 +48,8 @@ class _Card(QFrame):
             more.append(
                 "Likely:\n" + "\n".join(f"{n}. {c}" for n, c in enumerate(finding.causes, start=1))
             )
-        if finding.try_next:
-            more.append("Try:\n" + "\n".join(finding.try_next))
+        if finding.remedies:
+            more.append("Try:\n" + "\n".join(finding.remedies))
         self.more = [self._text(text, "ink") for text in more]
         for label in (*self.parts, *self.more):
             layout.addWidget(label)

@@ -17,14 +17,16 @@ def care_not_confirmed(b: Bench) -> Iterable[Finding]:
     yield noted(
         "care-not-confirmed",
         "caution",
-        "The care notes are not confirmed",
-        (
+        title="The care notes are not confirmed",
+        seen=(
             f"{before.by} confirmed those for the {before.method} on {before.on}."
             if before
             else "Nobody has confirmed them for this rig."
         ),
-        "A bench can throw, drop, trap and burn. A board is not driven before somebody has read"
-        " what is usual here.",
-        tries=("Read them in Rig, Checks, and confirm them with your name; once for each rig.",),
+        why=(
+            "A bench can throw, drop, trap and burn. A board is not driven before somebody has read"
+            " what is usual here."
+        ),
+        remedies=("Read them in Rig, Checks, and confirm them with your name; once for each rig.",),
         place="rig.care_read",
     )

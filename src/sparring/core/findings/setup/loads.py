@@ -31,11 +31,13 @@ def arm_weight(b: Bench) -> Iterable[Finding]:
         yield noted(
             "arm-weight-ignored",
             "caution" if share > 0.02 else "note",
-            "The arm's own weight is left out",
-            "An arm of {arm} in light metal adds about {share} to the lightest step.",
-            "It pulls at every load alike: the stall torque comes out too low, and worse at light"
-            " loads.",
-            tries=("Weigh the arm, balance it on an edge for its mass centre, and enter both.",),
+            title="The arm's own weight is left out",
+            seen="An arm of {arm} in light metal adds about {share} to the lightest step.",
+            why=(
+                "It pulls at every load alike: the stall torque comes out too low, and worse at"
+                " light loads."
+            ),
+            remedies=("Weigh the arm, balance it on an edge for its mass centre, and enter both.",),
             place="rig.method.arm_mass",
             arm=(m.arm.value, "length"),
             share=(share, "ratio"),
@@ -61,17 +63,19 @@ def factor_of_ten(b: Bench) -> Iterable[Finding]:
             yield noted(
                 "factor-of-ten",
                 "caution",
-                "Inertia and size of the mass do not go together",
-                "A disc of {radius} radius and this density would be {thick} thick for an inertia"
-                " of {inertia}.",
-                "A factor of ten in an inertia is a factor of ten in every torque.",
-                (
+                title="Inertia and size of the mass do not go together",
+                seen=(
+                    "A disc of {radius} radius and this density would be {thick} thick for an"
+                    " inertia of {inertia}."
+                ),
+                why="A factor of ten in an inertia is a factor of ten in every torque.",
+                causes=(
                     "kg·cm² or g·cm² entered as kg·m²",
                     "diameter entered as radius",
                     "the inertia belongs to another mass",
                 ),
-                ("Weigh the mass and reckon m r²/2, or swing it on cords.",),
-                "rig.method.inertia",
+                remedies=("Weigh the mass and reckon m r²/2, or swing it on cords.",),
+                place="rig.method.inertia",
                 radius=(m.outer_radius, "length"),
                 thick=(thick, "length"),
                 inertia=(m.inertia.value, "inertia"),
@@ -83,12 +87,12 @@ def factor_of_ten(b: Bench) -> Iterable[Finding]:
     yield noted(
         "factor-of-ten",
         "caution",
-        f"The {label} looks wrong by a factor of ten",
-        "It is entered as {value}; benches of this kind have {low} to {high}.",
-        "Torque is in proportion to it.",
-        ("centimetres entered as millimetres, or the other way round",),
-        ("Measure it again.",),
-        f"rig.method.{name}",
+        title=f"The {label} looks wrong by a factor of ten",
+        seen="It is entered as {value}; benches of this kind have {low} to {high}.",
+        why="Torque is in proportion to it.",
+        causes=("centimetres entered as millimetres, or the other way round",),
+        remedies=("Measure it again.",),
+        place=f"rig.method.{name}",
         value=(value, "length"),
         low=(low, "length"),
         high=(high, "length"),
@@ -106,15 +110,15 @@ def spinning_mass(b: Bench) -> Iterable[Finding]:
         yield noted(
             "mass-above-its-safe-speed",
             "wrong",
-            "The mass can run above its safe speed",
-            "Without load the drive takes it to {top}; {safe} is set as safe.",
-            "A mass that bursts goes through guards.",
-            ("the ratio between output and mass is too high", "the voltage is too high"),
-            (
+            title="The mass can run above its safe speed",
+            seen="Without load the drive takes it to {top}; {safe} is set as safe.",
+            why="A mass that bursts goes through guards.",
+            causes=("the ratio between output and mass is too high", "the voltage is too high"),
+            remedies=(
                 "Lower the voltage, or gear the mass down.",
                 "Set the bench to stop at a lower speed.",
             ),
-            "rig.method.safe_speed",
+            place="rig.method.safe_speed",
             top=(top, "speed"),
             safe=(m.safe_speed, "speed"),
         )
@@ -123,10 +127,10 @@ def spinning_mass(b: Bench) -> Iterable[Finding]:
         yield noted(
             "rim-stress",
             "wrong",
-            "The rim would be stressed too highly",
-            "At {top} its stress is {stress}; the strength entered is {strength}.",
-            "A rim bursts without warning: less than a quarter of its strength is wanted.",
-            tries=("Stay slower, or take a smaller or stronger mass.",),
+            title="The rim would be stressed too highly",
+            seen="At {top} its stress is {stress}; the strength entered is {strength}.",
+            why="A rim bursts without warning: less than a quarter of its strength is wanted.",
+            remedies=("Stay slower, or take a smaller or stronger mass.",),
             place="rig.method.strength",
             top=(top, "speed"),
             stress=(stress, "pressure"),
@@ -138,18 +142,25 @@ def spinning_mass(b: Bench) -> Iterable[Finding]:
         yield noted(
             "inertia-on-the-wrong-side",
             "caution",
-            "The motor hardly feels the mass",
-            "Behind {ratio}:1 the mass of {mass} is only {felt} at the motor, whose own rotor has"
-            " {rotor}.".replace("{ratio}", f"{ratio:.4g}"),
-            "An inertia behind a ratio counts by the ratio squared: the spin would measure the"
-            " rotor.",
-            (
+            title="The motor hardly feels the mass",
+            seen=(
+                "Behind {ratio}:1 the mass of {mass} is only {felt} at the motor, whose own rotor"
+                " has {rotor}.".replace("{ratio}", f"{ratio:.4g}")
+            ),
+            why=(
+                "An inertia behind a ratio counts by the ratio squared: the spin would measure the"
+                " rotor."
+            ),
+            causes=(
                 "the inertia is entered for the wrong side of the ratio",
                 "the mass sits on the motor's shaft",
                 "a factor of ten",
             ),
-            ("Enter the inertia of the mass itself.", "Gear the mass up, or take more of it."),
-            "rig.method.inertia",
+            remedies=(
+                "Enter the inertia of the mass itself.",
+                "Gear the mass up, or take more of it.",
+            ),
+            place="rig.method.inertia",
             mass=(m.at_output(), "inertia"),
             felt=(felt, "inertia"),
             rotor=(b.build.rotor_inertia(), "inertia"),
@@ -159,10 +170,10 @@ def spinning_mass(b: Bench) -> Iterable[Finding]:
         yield noted(
             "spin-too-short",
             "note",
-            "The spin ends before the mass is up to speed",
-            "It takes about {time} to nine tenths of its speed; the drive is on for {hold}.",
-            "The curve will lack its upper end.",
-            tries=("Drive it longer, or take less mass.",),
+            title="The spin ends before the mass is up to speed",
+            seen="It takes about {time} to nine tenths of its speed; the drive is on for {hold}.",
+            why="The curve will lack its upper end.",
+            remedies=("Drive it longer, or take less mass.",),
             place="rig.method.hold",
             time=(constant * math.log(10), "time"),
             hold=(m.hold, "time"),
@@ -180,11 +191,13 @@ def heat(b: Bench) -> Iterable[Finding]:
             yield noted(
                 "brake-too-hot",
                 "wrong",
-                "The brake will get too hot",
-                "At the heaviest step it takes {power}; from cold it may hold for {time}, the plan"
-                " asks for {hold}.",
-                "A hot brake fades, and its lining or its arm may burn.",
-                tries=("Run shorter, with pauses; or take a heavier brake.",),
+                title="The brake will get too hot",
+                seen=(
+                    "At the heaviest step it takes {power}; from cold it may hold for {time}, the"
+                    " plan asks for {hold}."
+                ),
+                why="A hot brake fades, and its lining or its arm may burn.",
+                remedies=("Run shorter, with pauses; or take a heavier brake.",),
                 place="rig.method.hold",
                 power=(power, "power"),
                 time=(m.holds_for(power), "time"),
@@ -199,11 +212,15 @@ def heat(b: Bench) -> Iterable[Finding]:
         yield noted(
             "winding-too-hot",
             "caution",
-            "The motor's winding warms a lot in each run",
-            f"At the heaviest step it gains about {rise:.0f} K in {{time}}.",
-            "Warm copper resists more: the speed falls while it is measured, and the next run"
-            " starts warm.",
-            tries=("Measure for a shorter time, lower the voltage, and let it cool between runs.",),
+            title="The motor's winding warms a lot in each run",
+            seen=f"At the heaviest step it gains about {rise:.0f} K in {{time}}.",
+            why=(
+                "Warm copper resists more: the speed falls while it is measured, and the next run"
+                " starts warm."
+            ),
+            remedies=(
+                "Measure for a shorter time, lower the voltage, and let it cool between runs.",
+            ),
             place="rig.limits.stalled_for",
             time=(lasts, "time"),
         )
@@ -220,11 +237,13 @@ def supply(b: Bench) -> Iterable[Finding]:
         yield noted(
             "supply-too-small",
             "caution",
-            "The supply gives less than the motor draws when it starts",
-            "It gives {gives}; started at once the motor draws {start}.",
-            "The voltage sags or the breaker trips, and a stall is then the supply's, not the"
-            " drive's.",
-            tries=(
+            title="The supply gives less than the motor draws when it starts",
+            seen="It gives {gives}; started at once the motor draws {start}.",
+            why=(
+                "The voltage sags or the breaker trips, and a stall is then the supply's, not the"
+                " drive's."
+            ),
+            remedies=(
                 "Start at a low voltage and turn it up.",
                 "Take a supply that gives the motor's stall current.",
             ),
@@ -236,11 +255,13 @@ def supply(b: Bench) -> Iterable[Finding]:
         yield noted(
             "start-current",
             "note",
-            "Starting draws more than the set limit",
-            "At standstill the motor draws about {start}; the bench stops at {limit}.",
-            "The limit counts after 0.3 s, so a brisk start passes; a heavy one may not, and a"
-            " breaker may trip first.",
-            tries=(
+            title="Starting draws more than the set limit",
+            seen="At standstill the motor draws about {start}; the bench stops at {limit}.",
+            why=(
+                "The limit counts after 0.3 s, so a brisk start passes; a heavy one may not, and a"
+                " breaker may trip first."
+            ),
+            remedies=(
                 (
                     "Let the voltage rise slowly, or raise the limit if leads, supply and motor"
                     " bear it."
@@ -266,11 +287,13 @@ def traction(b: Bench) -> Iterable[Finding]:
         yield noted(
             "will-slip",
             "note",
-            "The wheels will slip before the drive stalls",
-            "From a ballast of {mass} on, the sled asks for more than the tyres hold.",
-            "From there on traction is measured, not torque: the wheel torque is only known to be"
-            " at least that.",
-            tries=("Put more mass on the driven wheels, or less on the sled.",),
+            title="The wheels will slip before the drive stalls",
+            seen="From a ballast of {mass} on, the sled asks for more than the tyres hold.",
+            why=(
+                "From there on traction is measured, not torque: the wheel torque is only known to"
+                " be at least that."
+            ),
+            remedies=("Put more mass on the driven wheels, or less on the sled.",),
             place="rig.method.on_wheels",
             mass=(min(slipping), "mass"),
         )
@@ -287,15 +310,17 @@ def cord_overloaded(b: Bench) -> Iterable[Finding]:
         yield noted(
             "cord-overloaded",
             "wrong" if asked > carries else "caution",
-            (
+            title=(
                 "The cord may break"
                 if asked > carries
                 else "The cord would break before the drive stalls"
             ),
-            "It carries {carries}; the heaviest step pulls {asked}, the drive at its stall"
-            " {jammed}.",
-            "A cord that breaks whips back, and the weight falls.",
-            tries=(
+            seen=(
+                "It carries {carries}; the heaviest step pulls {asked}, the drive at its stall"
+                " {jammed}."
+            ),
+            why="A cord that breaks whips back, and the weight falls.",
+            remedies=(
                 "Take a stronger cord, or lower the current at which the bench stops.",
                 "Leave the heaviest steps out.",
             ),
@@ -314,11 +339,13 @@ def sweep_too_quick(b: Bench) -> Iterable[Finding]:
         yield noted(
             "sweep-too-quick",
             "caution",
-            "The sweep is quick",
-            "It goes up and down again in {hold}.",
-            "Each part of the range then lasts a moment: few samples, and speed and torque lag"
-            " behind each other.",
-            tries=("Let it take 10 s or more; the brake's heat sets how long it may.",),
+            title="The sweep is quick",
+            seen="It goes up and down again in {hold}.",
+            why=(
+                "Each part of the range then lasts a moment: few samples, and speed and torque lag"
+                " behind each other."
+            ),
+            remedies=("Let it take 10 s or more; the brake's heat sets how long it may.",),
             place="rig.method.hold",
             hold=(method.hold, "time"),
         )

@@ -37,11 +37,15 @@ def second_cell(b: Bench) -> Iterable[Finding]:
         yield noted(
             "second-cell-not-calibrated",
             "caution",
-            "The second load cell is not calibrated",
-            f"Its force is {sensors.second_cell}, by a calibration that this rig does not have.",
-            "Unless its amplifier gives newtons, there is no torque from the cells: runs are set"
-            " aside.",
-            tries=("Choose it under Sensors and hang known masses on it.",),
+            title="The second load cell is not calibrated",
+            seen=(
+                f"Its force is {sensors.second_cell}, by a calibration that this rig does not have."
+            ),
+            why=(
+                "Unless its amplifier gives newtons, there is no torque from the cells: runs are"
+                " set aside."
+            ),
+            remedies=("Choose it under Sensors and hang known masses on it.",),
             place="rig.sensors.second_calibration",
         )
 
@@ -56,11 +60,13 @@ def cell_calibration(b: Bench) -> Iterable[Finding]:
         yield noted(
             "calibration-missing",
             "caution",
-            "The load cell is not calibrated",
-            f"The cell {method.CELL} has no calibration.",
-            "Its counts are no force. Without weights that tell the torque there is no result at"
-            " all.",
-            tries=("Hang known masses on it, up and down, on this page.",),
+            title="The load cell is not calibrated",
+            seen=f"The cell {method.CELL} has no calibration.",
+            why=(
+                "Its counts are no force. Without weights that tell the torque there is no result"
+                " at all."
+            ),
+            remedies=("Hang known masses on it, up and down, on this page.",),
             place="rig.calibration",
         )
         return
@@ -69,10 +75,10 @@ def cell_calibration(b: Bench) -> Iterable[Finding]:
         yield noted(
             "calibration-old",
             "note",
-            "The calibration is old",
-            f"The {cal.cell} was calibrated {days} days ago.",
-            "Cells drift with time, knocks and temperature.",
-            tries=("Hang one known mass and compare; calibrate anew if it is off.",),
+            title="The calibration is old",
+            seen=f"The {cal.cell} was calibrated {days} days ago.",
+            why="Cells drift with time, knocks and temperature.",
+            remedies=("Hang one known mass and compare; calibrate anew if it is off.",),
             place="rig.calibration",
         )
     moved = calibration.drift(cal, b.rig.gravity.value)
@@ -82,29 +88,34 @@ def cell_calibration(b: Bench) -> Iterable[Finding]:
         yield noted(
             "cell-drifts",
             "caution",
-            "The load cell's sensitivity has moved",
-            f"By {{moved}} since the calibration of {cal.earlier[-1].date}.",
-            "Whatever was measured between the two is off by up to as much; runs keep the"
-            " calibration that was in force with them.",
-            (
+            title="The load cell's sensitivity has moved",
+            seen=f"By {{moved}} since the calibration of {cal.earlier[-1].date}.",
+            why=(
+                "Whatever was measured between the two is off by up to as much; runs keep the"
+                " calibration that was in force with them."
+            ),
+            causes=(
                 "the cell was overloaded or knocked",
                 "other masses, or another gravity, were entered",
                 "the amplifier or its supply was changed",
             ),
-            ("Calibrate again, with the same masses.", "Calibrate before and after what matters."),
-            "rig.calibration",
+            remedies=(
+                "Calibrate again, with the same masses.",
+                "Calibrate before and after what matters.",
+            ),
+            place="rig.calibration",
             moved=(moved.sensitivity, "ratio"),
         )
     if cal.creep is not None and abs(cal.creep) > _CREEPS:
         yield noted(
             "cell-creeps",
             "note",
-            "The load cell creeps",
-            "Under a hanging mass its reading moved by {creep} in a minute.",
-            "A long run then reads differently at its end than at its beginning.",
-            (),
-            ("Tare shortly before each run, and do not let a load hang.",),
-            "rig.calibration",
+            title="The load cell creeps",
+            seen="Under a hanging mass its reading moved by {creep} in a minute.",
+            why="A long run then reads differently at its end than at its beginning.",
+            causes=(),
+            remedies=("Tare shortly before each run, and do not let a load hang.",),
+            place="rig.calibration",
             creep=(cal.creep, "ratio"),
         )
     g = b.rig.gravity.value
@@ -116,10 +127,10 @@ def cell_calibration(b: Bench) -> Iterable[Finding]:
         yield noted(
             "cell-overloaded",
             "wrong",
-            "The load cell is too weak for this plan",
-            "The heaviest step pulls about {force} at a cell of {capacity}.",
-            "Beyond its capacity a cell bends for good, and may break.",
-            tries=("Take a stronger cell, a larger radius or a lighter step.",),
+            title="The load cell is too weak for this plan",
+            seen="The heaviest step pulls about {force} at a cell of {capacity}.",
+            why="Beyond its capacity a cell bends for good, and may break.",
+            remedies=("Take a stronger cell, a larger radius or a lighter step.",),
             place="rig.calibration",
             force=(max(forces), "force"),
             capacity=(cal.capacity, "force"),
@@ -128,10 +139,10 @@ def cell_calibration(b: Bench) -> Iterable[Finding]:
         yield noted(
             "calibration-not-covering",
             "caution",
-            "The calibration does not reach the forces used",
-            "It went up to {reached}; the plan pulls up to about {force}.",
-            "Beyond its masses the line is a guess, however straight it looks.",
-            tries=("Calibrate with masses up to the heaviest step and a little more.",),
+            title="The calibration does not reach the forces used",
+            seen="It went up to {reached}; the plan pulls up to about {force}.",
+            why="Beyond its masses the line is a guess, however straight it looks.",
+            remedies=("Calibrate with masses up to the heaviest step and a little more.",),
             place="rig.calibration",
             reached=(reached, "force"),
             force=(max(forces), "force"),
@@ -140,10 +151,10 @@ def cell_calibration(b: Bench) -> Iterable[Finding]:
         yield noted(
             "cell-near-its-floor",
             "caution",
-            "The cell is hardly used",
-            "The heaviest step pulls about {force} at a cell calibrated to {reached}.",
-            "Near its zero, drift and creep of a cell are as large as what is measured.",
-            tries=("Take a weaker cell, or a smaller radius.",),
+            title="The cell is hardly used",
+            seen="The heaviest step pulls about {force} at a cell calibrated to {reached}.",
+            why="Near its zero, drift and creep of a cell are as large as what is measured.",
+            remedies=("Take a weaker cell, or a smaller radius.",),
             place="rig.calibration",
             reached=(reached, "force"),
             force=(max(forces), "force"),
@@ -157,10 +168,12 @@ def gravity(b: Bench) -> Iterable[Finding]:
         yield noted(
             "gravity-standard",
             "note",
-            "Gravity is the standard value",
-            "It is entered as {g} with hardly any doubt.",
-            "It differs from place to place by up to 0.5 %; all torques from weights follow it.",
-            tries=(
+            title="Gravity is the standard value",
+            seen="It is entered as {g} with hardly any doubt.",
+            why=(
+                "It differs from place to place by up to 0.5 %; all torques from weights follow it."
+            ),
+            remedies=(
                 (
                     "Enter the value of your latitude (the button under Rig ▸ Plan reckons it), or"
                     " give it ± 0.03."
@@ -178,16 +191,18 @@ def supply_averaged(b: Bench) -> Iterable[Finding]:
         yield noted(
             "supply-averaged",
             "caution",
-            "The power from the wire will be wrong",
-            "The supply is chopped, and voltage and current are read as averages.",
-            "The power is the mean of volts times amperes; the product of two means leaves out what"
-            " they do together, often 5 to 20 %.",
-            ("speed controller between supply and meter",),
-            (
+            title="The power from the wire will be wrong",
+            seen="The supply is chopped, and voltage and current are read as averages.",
+            why=(
+                "The power is the mean of volts times amperes; the product of two means leaves out"
+                " what they do together, often 5 to 20 %."
+            ),
+            causes=("speed controller between supply and meter",),
+            remedies=(
                 "Measure before the speed controller, where the current is smooth.",
                 "Use a meter that multiplies sample by sample.",
             ),
-            "rig.sensors.supply",
+            place="rig.sensors.supply",
         )
 
 
@@ -201,19 +216,21 @@ def tachometer_coarse(b: Bench) -> Iterable[Finding]:
             yield noted(
                 "tachometer-coarse",
                 "caution",
-                "The tachometer gives few pulses",
-                f"About {counted:.0f} in a window of {{measure}}: the speed is then known to"
-                " {doubt} at best.",
-                "A window begins and ends anywhere between two pulses.",
-                (),
-                (
+                title="The tachometer gives few pulses",
+                seen=(
+                    f"About {counted:.0f} in a window of {{measure}}: the speed is then known to"
+                    " {doubt} at best."
+                ),
+                why="A window begins and ends anywhere between two pulses.",
+                causes=(),
+                remedies=(
                     (
                         "Put it on the motor's shaft, and enter the pulses that one turn of the"
                         " output gives."
                     ),
                     "Measure longer.",
                 ),
-                "rig.sensors.pulses",
+                place="rig.sensors.pulses",
                 measure=(b.plan.measure, "time"),
                 doubt=(2 / counted / math.sqrt(6), "ratio"),
             )
@@ -243,10 +260,10 @@ def meters_compared(b: Bench) -> Iterable[Finding]:
             yield noted(
                 "meter-without-a-line",
                 "wrong",
-                f"The {name}'s comparison gives no line",
-                f"{str(err).capitalize()}.",
-                "Nothing can be worked out with it.",
-                tries=("Compare it again, or drop the readings.",),
+                title=f"The {name}'s comparison gives no line",
+                seen=f"{str(err).capitalize()}.",
+                why="Nothing can be worked out with it.",
+                remedies=("Compare it again, or drop the readings.",),
                 place=place,
             )
             continue
@@ -256,10 +273,10 @@ def meters_compared(b: Bench) -> Iterable[Finding]:
             yield noted(
                 "meter-compared-long-ago",
                 "note",
-                f"The {name} was compared long ago",
-                f"{comparison.instrument}: {days} days ago, with {comparison.reference}.",
-                "Meters drift too, if slowly.",
-                tries=("Hold one reading against a better meter; compare anew if it is off.",),
+                title=f"The {name} was compared long ago",
+                seen=f"{comparison.instrument}: {days} days ago, with {comparison.reference}.",
+                why="Meters drift too, if slowly.",
+                remedies=("Hold one reading against a better meter; compare anew if it is off.",),
                 place=place,
             )
         reached = float(np.abs(true).max())
@@ -267,10 +284,10 @@ def meters_compared(b: Bench) -> Iterable[Finding]:
             yield noted(
                 "meter-comparison-not-covering",
                 "caution",
-                f"The {name}'s comparison does not reach what will be read",
-                "It went up to {reached}; about {most} will be read.",
-                "Beyond its readings the line is a guess.",
-                tries=("Compare it over the whole range that the runs use.",),
+                title=f"The {name}'s comparison does not reach what will be read",
+                seen="It went up to {reached}; about {most} will be read.",
+                why="Beyond its readings the line is a guess.",
+                remedies=("Compare it over the whole range that the runs use.",),
                 place=place,
                 reached=(reached, kind),
                 most=(most, kind),
@@ -280,16 +297,18 @@ def meters_compared(b: Bench) -> Iterable[Finding]:
             yield noted(
                 "meter-crooked",
                 "caution",
-                f"The {name} does not follow a straight line",
-                "One reading lies {off} of the range off the line.",
-                "A straight line is all that corrects it; what departs from it stays in the"
-                " results.",
-                (
+                title=f"The {name} does not follow a straight line",
+                seen="One reading lies {off} of the range off the line.",
+                why=(
+                    "A straight line is all that corrects it; what departs from it stays in the"
+                    " results."
+                ),
+                causes=(
                     "a reading was mistyped",
                     "the meter changed its range",
                     "the value moved between the two readings",
                 ),
-                ("Compare again, waiting at each value until both stand still.",),
-                place,
+                remedies=("Compare again, waiting at each value until both stand still.",),
+                place=place,
                 off=(off, "ratio"),
             )

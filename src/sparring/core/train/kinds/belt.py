@@ -189,10 +189,10 @@ class BeltStage(StageBase):
                 noted(
                     "belt-too-short",
                     "wrong",
-                    f"The {self.means} is too short",
-                    f"{self.links} teeth make {{length}}; the pulleys would touch.",
-                    "It does not assemble.",
-                    tries=(
+                    title=f"The {self.means} is too short",
+                    seen=f"{self.links} teeth make {{length}}; the pulleys would touch.",
+                    why="It does not assemble.",
+                    remedies=(
                         f"Take a longer {self.means}, from {least} teeth.",
                         "Take smaller pulleys.",
                     ),
@@ -207,10 +207,13 @@ class BeltStage(StageBase):
                 noted(
                     "few-teeth-engaged",
                     "caution",
-                    f"Only {engaged:.1f} teeth hold on the smaller pulley",
-                    f"The {self.means} lies on {{wrap}} of it.",
-                    "With fewer than about six teeth engaged a belt skips early (common practice).",
-                    tries=(
+                    title=f"Only {engaged:.1f} teeth hold on the smaller pulley",
+                    seen=f"The {self.means} lies on {{wrap}} of it.",
+                    why=(
+                        "With fewer than about six teeth engaged a belt skips early (common"
+                        " practice)."
+                    ),
+                    remedies=(
                         "Move the axes apart.",
                         "Use a larger small pulley.",
                         "Add an idler on the slack side.",

@@ -237,11 +237,13 @@ class CycloidStage(StageBase):
                 noted(
                     "cycloid-loops",
                     "wrong",
-                    "The disc's outline loops",
-                    "Eccentricity × pins is {reach}, more than the pin circle's radius of"
-                    " {radius}.",
-                    "No disc has this outline; it cannot be made.",
-                    tries=(
+                    title="The disc's outline loops",
+                    seen=(
+                        "Eccentricity × pins is {reach}, more than the pin circle's radius of"
+                        " {radius}."
+                    ),
+                    why="No disc has this outline; it cannot be made.",
+                    remedies=(
                         "Make the eccentricity smaller than {most}.".format(
                             most=f"{r / self.pins * 1e3:.2f} mm"
                         ),
@@ -256,11 +258,13 @@ class CycloidStage(StageBase):
                 noted(
                     "cycloid-undercut",
                     "wrong",
-                    "The lobes are undercut",
-                    "The pins of {pin} are thicker than the tightest bend of the lobes, {bend},"
-                    " allows.",
-                    "The lobes come to a point and lose their tips: they knock and wear.",
-                    tries=("Use thinner pins or a smaller eccentricity.",),
+                    title="The lobes are undercut",
+                    seen=(
+                        "The pins of {pin} are thicker than the tightest bend of the lobes, {bend},"
+                        " allows."
+                    ),
+                    why="The lobes come to a point and lose their tips: they knock and wear.",
+                    remedies=("Use thinner pins or a smaller eccentricity.",),
                     place="pin_diameter",
                     pin=(self.pin_diameter, "length"),
                     bend=(2 * outlines.least_hollow(self.pins, r, self.eccentricity), "length"),
@@ -271,10 +275,10 @@ class CycloidStage(StageBase):
                 noted(
                     "pins-touch",
                     "wrong",
-                    "The pins touch one another",
-                    f"{self.pins} pins of {{pin}} do not fit on the circle.",
-                    "It does not assemble.",
-                    tries=("Use thinner pins or a larger circle.",),
+                    title="The pins touch one another",
+                    seen=f"{self.pins} pins of {{pin}} do not fit on the circle.",
+                    why="It does not assemble.",
+                    remedies=("Use thinner pins or a larger circle.",),
                     place="pin_diameter",
                     pin=(self.pin_diameter, "length"),
                 )
@@ -284,10 +288,10 @@ class CycloidStage(StageBase):
                 noted(
                     "one-disc",
                     "note",
-                    "One disc is out of balance",
-                    "A single disc goes round off centre by {e}.",
-                    "It shakes at the speed of the input and pulls the bearings to one side.",
-                    tries=("Use two discs half a turn apart, or a counterweight.",),
+                    title="One disc is out of balance",
+                    seen="A single disc goes round off centre by {e}.",
+                    why="It shakes at the speed of the input and pulls the bearings to one side.",
+                    remedies=("Use two discs half a turn apart, or a counterweight.",),
                     place="discs",
                     e=(self.eccentricity, "length"),
                 )

@@ -185,14 +185,18 @@ class MagneticStage(StageBase):
             noted(
                 "segments-do-not-fit",
                 "wrong",
-                "The steel segments do not couple the two rings of magnets",
-                f"{self.inner} inner + {self.outer} outer pole pairs want {self.inner + self.outer}"
-                f" segments; there are {self.segments}.",
-                "Only the sum of the pole pairs modulates the field so that both rings pull"
-                " together: it turns freely and drives nothing.",
-                ("magnets were counted instead of pairs",),
-                (f"Use {self.inner + self.outer} segments.",),
-                "segments",
+                title="The steel segments do not couple the two rings of magnets",
+                seen=(
+                    f"{self.inner} inner + {self.outer} outer pole pairs want"
+                    f" {self.inner + self.outer} segments; there are {self.segments}."
+                ),
+                why=(
+                    "Only the sum of the pole pairs modulates the field so that both rings pull"
+                    " together: it turns freely and drives nothing."
+                ),
+                causes=("magnets were counted instead of pairs",),
+                remedies=(f"Use {self.inner + self.outer} segments.",),
+                place="segments",
             )
         ]
 

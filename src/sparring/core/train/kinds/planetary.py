@@ -280,17 +280,19 @@ class PlanetaryStage(StageBase):
                 noted(
                     "not-coaxial",
                     "wrong",
-                    "The planets cannot reach sun and ring at once",
-                    f"Sun {self.sun} + 2 × planet {self.planet} = {self.sun + 2 * self.planet}, the"
-                    f" ring has {self.ring}: the planets' axes would have to be at two radii,"
-                    " {off} apart.",
-                    "The drive does not assemble, or runs with far too much play.",
-                    ("a tooth was counted wrongly", "shifted profiles that are not entered"),
-                    (
+                    title="The planets cannot reach sun and ring at once",
+                    seen=(
+                        f"Sun {self.sun} + 2 × planet {self.planet} = {self.sun + 2 * self.planet},"
+                        f" the ring has {self.ring}: the planets' axes would have to be at two"
+                        " radii, {off} apart."
+                    ),
+                    why="The drive does not assemble, or runs with far too much play.",
+                    causes=("a tooth was counted wrongly", "shifted profiles that are not entered"),
+                    remedies=(
                         f"A ring of {self.sun + 2 * self.planet} teeth fits without shift.",
                         "Shift the planets to take up the difference.",
                     ),
-                    "ring",
+                    place="ring",
                     off=(abs(off), "length"),
                 )
             )
@@ -308,11 +310,13 @@ class PlanetaryStage(StageBase):
                 noted(
                     "planets-collide",
                     "wrong",
-                    "Neighbouring planets strike each other",
-                    f"With {self.planets} planets of {self.planet} teeth the tips overlap by"
-                    " {overlap}.",
-                    "It does not assemble.",
-                    tries=(
+                    title="Neighbouring planets strike each other",
+                    seen=(
+                        f"With {self.planets} planets of {self.planet} teeth the tips overlap by"
+                        " {overlap}."
+                    ),
+                    why="It does not assemble.",
+                    remedies=(
                         f"Use {self.planets - 1} planets.",
                         "Make the planets smaller and the sun larger.",
                     ),
@@ -325,11 +329,13 @@ class PlanetaryStage(StageBase):
                 noted(
                     "planets-unsupported",
                     "caution",
-                    "The planets are held on one side only",
-                    "Each planet's pin stands free at its other end.",
-                    "Under load the pins bend, the planets tilt and touch on one edge of their"
-                    " teeth; with soft pins they lean inwards and skip.",
-                    tries=("Add a plate that holds the pins' other ends.", "Use steel pins."),
+                    title="The planets are held on one side only",
+                    seen="Each planet's pin stands free at its other end.",
+                    why=(
+                        "Under load the pins bend, the planets tilt and touch on one edge of their"
+                        " teeth; with soft pins they lean inwards and skip."
+                    ),
+                    remedies=("Add a plate that holds the pins' other ends.", "Use steel pins."),
                     place="support",
                 )
             )
@@ -368,16 +374,18 @@ def spacing_faults(n: int, places: int, words: str, angles: list[float]) -> list
         noted(
             "unequal-spacing",
             "caution",
-            f"{n} planets do not fit at equal spacing",
-            f"({words})/{n} = {places / n:.2f} is not whole. They fit at {shown}.",
-            "At equal spacing one planet's teeth meet tooth on tooth. Unequally spaced planets"
-            " leave the sun and carrier out of balance.",
-            ("a tooth was counted wrongly",),
-            (
+            title=f"{n} planets do not fit at equal spacing",
+            seen=f"({words})/{n} = {places / n:.2f} is not whole. They fit at {shown}.",
+            why=(
+                "At equal spacing one planet's teeth meet tooth on tooth. Unequally spaced planets"
+                " leave the sun and carrier out of balance."
+            ),
+            causes=("a tooth was counted wrongly",),
+            remedies=(
                 "Drill the carrier at the angles shown.",
                 "Change sun or ring so that their sum divides by the planets.",
             ),
-            "planets",
+            place="planets",
         )
     ]
 

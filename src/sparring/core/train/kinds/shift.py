@@ -194,11 +194,13 @@ class ShiftStage(StageBase):
                     noted(
                         "pair-does-not-fit-axes",
                         "wrong",
-                        f"Speed {n} does not fit between the axes",
-                        f"{p.pinion} and {p.wheel} teeth want {{wants}} between the axes; there is"
-                        " {has}.",
-                        "The pair jams, or does not reach.",
-                        tries=(
+                        title=f"Speed {n} does not fit between the axes",
+                        seen=(
+                            f"{p.pinion} and {p.wheel} teeth want {{wants}} between the axes; there"
+                            " is {has}."
+                        ),
+                        why="The pair jams, or does not reach.",
+                        remedies=(
                             "Give all pairs of one module the same sum of teeth.",
                             "Shift the profiles.",
                         ),

@@ -261,13 +261,20 @@ class SplitRingStage(StageBase):
                     noted(
                         "not-coaxial",
                         "wrong",
-                        f"The planets do not fit the {which} ring",
-                        f"Sun and planets put the planets' axes at {{at}}; {pair.z1} teeth in the"
-                        f" {which} ring of {pair.z2} want {{wants}}.",
-                        "The drive does not assemble, or runs with far too much play.",
-                        ("a tooth was counted wrongly", "shifted profiles that are not entered"),
-                        ("Keep ring − planet equal on both levels, or shift the upper pair.",),
-                        field,
+                        title=f"The planets do not fit the {which} ring",
+                        seen=(
+                            f"Sun and planets put the planets' axes at {{at}}; {pair.z1} teeth in"
+                            f" the {which} ring of {pair.z2} want {{wants}}."
+                        ),
+                        why="The drive does not assemble, or runs with far too much play.",
+                        causes=(
+                            "a tooth was counted wrongly",
+                            "shifted profiles that are not entered",
+                        ),
+                        remedies=(
+                            "Keep ring − planet equal on both levels, or shift the upper pair.",
+                        ),
+                        place=field,
                         at=(r, "length"),
                         wants=(pair.tight_distance(), "length"),
                     )
@@ -277,12 +284,14 @@ class SplitRingStage(StageBase):
                 noted(
                     "unequal-spacing",
                     "caution",
-                    f"{self.planets} planets do not fit at equal spacing",
-                    "They fit at "
-                    + ", ".join(f"{math.degrees(t):.1f}°" for t in self.angles())
-                    + ".",
-                    "At equal spacing one planet's teeth meet tooth on tooth.",
-                    tries=(
+                    title=f"{self.planets} planets do not fit at equal spacing",
+                    seen=(
+                        "They fit at "
+                        + ", ".join(f"{math.degrees(t):.1f}°" for t in self.angles())
+                        + "."
+                    ),
+                    why="At equal spacing one planet's teeth meet tooth on tooth.",
+                    remedies=(
                         "Drill the carrier at the angles shown.",
                         "Change sun or held ring so that their sum divides by the planets.",
                     ),
@@ -307,10 +316,10 @@ class SplitRingStage(StageBase):
                 noted(
                     "planets-collide",
                     "wrong",
-                    "Neighbouring planets strike each other",
-                    f"{self.planets} planets do not clear each other.",
-                    "It does not assemble.",
-                    tries=(f"Use {self.planets - 1} planets.",),
+                    title="Neighbouring planets strike each other",
+                    seen=f"{self.planets} planets do not clear each other.",
+                    why="It does not assemble.",
+                    remedies=(f"Use {self.planets - 1} planets.",),
                     place="planets",
                 )
             )
@@ -321,10 +330,12 @@ class SplitRingStage(StageBase):
                 noted(
                     "planet-phases",
                     "note",
-                    "The planets are not all alike",
-                    f"Their upper teeth must stand ahead of the lower ones by {shown} in turn.",
-                    "Planets in the wrong place or order do not enter the turning ring.",
-                    tries=(
+                    title="The planets are not all alike",
+                    seen=(
+                        f"Their upper teeth must stand ahead of the lower ones by {shown} in turn."
+                    ),
+                    why="Planets in the wrong place or order do not enter the turning ring.",
+                    remedies=(
                         "Mark each planet and its place.",
                         (
                             f"With both tooth differences divisible by {self.planets} all planets"

@@ -115,18 +115,22 @@ class SpurStage(StageBase):
                 noted(
                     "does-not-mesh",
                     "wrong",
-                    "Pinion and wheel do not belong together",
-                    "The pinion has module {m1} at {a1}, the wheel {m2} at {a2}: their"
-                    f" base pitches differ by {abs(pitch[1] / pitch[0] - 1):.1%}.",
-                    "Teeth of different base pitch touch tooth by tooth at the wrong place: it jams"
-                    " or grinds.",
-                    (
+                    title="Pinion and wheel do not belong together",
+                    seen=(
+                        "The pinion has module {m1} at {a1}, the wheel {m2} at {a2}: their"
+                        f" base pitches differ by {abs(pitch[1] / pitch[0] - 1):.1%}."
+                    ),
+                    why=(
+                        "Teeth of different base pitch touch tooth by tooth at the wrong place: it"
+                        " jams or grinds."
+                    ),
+                    causes=(
                         "a gear of another drive",
                         "a diametral pitch that is nearly a module",
                         "a pressure angle of 14.5° beside 20°",
                     ),
-                    ("Measure both gears over several teeth.",),
-                    "wheel_module",
+                    remedies=("Measure both gears over several teeth.",),
+                    place="wheel_module",
                     m1=(self.module, "length"),
                     m2=(module, "length"),
                     a1=(self.pressure_angle, "angle"),

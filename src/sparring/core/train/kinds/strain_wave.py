@@ -171,14 +171,18 @@ class StrainWaveStage(StageBase):
                 noted(
                     "nodes-do-not-fit",
                     "wrong",
-                    "The teeth do not fit the nodes",
-                    f"The ring has {more} teeth more than the flexible part; with {self.nodes}"
-                    f" nodes it must be {self.nodes} or a multiple.",
-                    "The teeth can mesh at all nodes at once only when the difference divides by"
-                    " the nodes.",
-                    ("a tooth was counted wrongly",),
-                    (f"Take a ring of {self.flexible + self.nodes} teeth.",),
-                    "ring",
+                    title="The teeth do not fit the nodes",
+                    seen=(
+                        f"The ring has {more} teeth more than the flexible part; with {self.nodes}"
+                        f" nodes it must be {self.nodes} or a multiple."
+                    ),
+                    why=(
+                        "The teeth can mesh at all nodes at once only when the difference divides"
+                        " by the nodes."
+                    ),
+                    causes=("a tooth was counted wrongly",),
+                    remedies=(f"Take a ring of {self.flexible + self.nodes} teeth.",),
+                    place="ring",
                 )
             )
         if self.flexible < 15 * self.nodes:
@@ -186,11 +190,16 @@ class StrainWaveStage(StageBase):
                 noted(
                     "few-flexible-teeth",
                     "caution",
-                    "So few flexible teeth bend sharply",
-                    f"{self.flexible} teeth on {self.nodes} nodes leave the belt a tight bend at"
-                    " each.",
-                    "The teeth tilt as the belt bends; few teeth mesh fully, and it skips early.",
-                    tries=(f"Use {30 * self.nodes} teeth or more.",),
+                    title="So few flexible teeth bend sharply",
+                    seen=(
+                        f"{self.flexible} teeth on {self.nodes} nodes leave the belt a tight bend"
+                        " at each."
+                    ),
+                    why=(
+                        "The teeth tilt as the belt bends; few teeth mesh fully, and it skips"
+                        " early."
+                    ),
+                    remedies=(f"Use {30 * self.nodes} teeth or more.",),
                     place="flexible",
                 )
             )

@@ -262,7 +262,7 @@ class RigPage(View):
             return
         first = next(iter(self.desk.setup_findings()), None)
         self.asked.setText(
-            f"Next: {first.title[0].lower()}{first.title[1:]}. {' '.join(first.try_next[:1])}"
+            f"Next: {first.title[0].lower()}{first.title[1:]}. {' '.join(first.remedies[:1])}"
             if first
             else "Nothing is missing."
         )
