@@ -158,11 +158,7 @@ def test_a_lift_goes_through_its_commands_and_is_kept(bench):
     bench.run(1.0)
     assert bench.heard[-3:] == ["hang 0.5", "drive 12", "up"] or [
         h for h in bench.heard if "watch" not in h
-    ][-3:] == [
-        "hang 0.5",
-        "drive 12",
-        "up",
-    ]
+    ][-3:] == ["hang 0.5", "drive 12", "up"]
     bench.say("! top")
     bench.say("! bottom")
     assert bench.session.state == "ready"

@@ -197,14 +197,7 @@ def test_a_finding_on_the_rig_leads_to_its_field(window):
     ):
         window.view("rig").tabs.setCurrentIndex(2)
         window._show_finding(
-            noted(
-                "here",
-                "note",
-                title="Here",
-                seen="It is here.",
-                why="Because.",
-                place=place,
-            )
+            noted("here", "note", title="Here", seen="It is here.", why="Because.", place=place)
         )
         QApplication.processEvents()
         focused = QApplication.focusWidget()

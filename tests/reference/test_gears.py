@@ -282,10 +282,7 @@ def test_ring_contact_ratio_from_the_line_of_action():
     for k in range(-80_000, 160_000):
         s = k * step
         # the pitch point is the origin; both centres to the left
-        x, y = (
-            s * math.sin(alpha),
-            s * math.cos(alpha),
-        )
+        x, y = (s * math.sin(alpha), s * math.cos(alpha))
         inside += (
             math.hypot(x + 10, y) <= tip1
             and math.hypot(x + 30, y) >= tip2

@@ -81,10 +81,7 @@ class Board(ABC):
         self._leaving = self._closed = False
         self._boot = os.urandom(4).hex()
         # [s] without a command after which it stops by itself; 0: never
-        self._watchdog, self._heard = (
-            0.0,
-            0.0,
-        )
+        self._watchdog, self._heard = (0.0, 0.0)
         self._master, slave = os.openpty()
         tty.setraw(slave)
         os.set_blocking(self._master, False)

@@ -98,11 +98,7 @@ class Link:
             try:
                 self._read()
             # TypeError: the port closed under the read
-            except (
-                serial.SerialException,
-                OSError,
-                TypeError,
-            ) as err:
+            except (serial.SerialException, OSError, TypeError) as err:
                 if not self._stop.is_set():
                     why = (
                         getattr(err, "strerror", None)

@@ -92,10 +92,7 @@ class Machine:
         self._todo: deque[str] = deque()
         self._asked: tuple[str, str, float] | None = None  # word, figure, when
         # of the newest lift; how the hook is let down if asked for
-        self._voltage, self._gently = (
-            0.0,
-            True,
-        )
+        self._voltage, self._gently = (0.0, True)
         self._step: tuple[Path, dict[str, Any]] | None = None
         self._captures = Captures(
             self._tell,
@@ -206,10 +203,7 @@ class Machine:
         self._tell(Notice("block", (t, block.values, self._channels)))
         gap = None
         # it was switched off and on, with the cable in
-        if anew and self.state not in (
-            "lost",
-            "connecting",
-        ):
+        if anew and self.state not in ("lost", "connecting"):
             self._lose()
         if self.state in ("lost", "connecting"):
             gap = self._back(float(t[0]), anew)

@@ -28,6 +28,7 @@ __all__ = [
     "means_of",
     "nominal",
     "std",
+    "t_widening",
     "ufloat",
 ]
 
@@ -90,6 +91,15 @@ def budget(x: Any) -> list[Share]:
         Share(tag, words(tag), math.sqrt(v), v / total) for tag, v in variances.items() if v > 0
     ]
     return sorted(rows, key=lambda row: -row.u)
+
+
+def t_widening(freedom: float, at_most: float) -> float:
+    """√(ν/(ν − 2)): how much wider than s a standard uncertainty from ν degrees of freedom is, the
+    standard deviation of Student's t (JCGM 101:2008, 6.4.9.4).
+
+    at_most: what is taken where t has none (ν <= 2) or a larger one.
+    """
+    return min(math.sqrt(freedom / (freedom - 2)), at_most) if freedom > 2 else at_most
 
 
 def mean_of(xs: Sequence[Any]) -> Any:

@@ -20,7 +20,7 @@ from sparring.core.input_quantity import declare, lowered, whose
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import Q, Record
-from sparring.core.uncertainty import from_measured, mean_of, nominal, ufloat
+from sparring.core.uncertainty import from_measured, mean_of, nominal, t_widening, ufloat
 
 Length = Annotated[Measured, Q("length", "mm", above=0.0, most=20.0)]
 Reach = Annotated[Measured, Q("length", "mm", least=0.0, most=20.0)]
@@ -169,7 +169,7 @@ def over_repeats(id: str, label: str, kind: str, values: Sequence[Any]) -> Resul
         return Result(id, label, kind, mean)
     centre = nominal(mean)
     s = math.sqrt(sum((nominal(v) - centre) ** 2 for v in values) / (n - 1))
-    wider = math.sqrt((n - 1) / (n - 3)) if n > 3 else 3.0
+    wider = t_widening(n - 1, at_most=3.0)
     # variance that the readings' own uncertainties account for
     explained = sum(_own(v) ** 2 for v in values) / n
     u = wider * math.sqrt(max(0.0, s**2 - explained) / n)

@@ -100,10 +100,7 @@ class Counting(Method):
             return r.counted, time
         # a gate opens and closes anywhere between two pulses: one more or less (rectangular at each
         # end)
-        return (
-            r.counted + x.further(0.0, math.sqrt(2 / 12), "pulse", n),
-            time,
-        )
+        return (r.counted + x.further(0.0, math.sqrt(2 / 12), "pulse", n), time)
 
     def reduce(self, readings: Sequence[CountReading]) -> Judged:
         x = Inputs(self)
@@ -115,12 +112,7 @@ class Counting(Method):
         speed = over_repeats("wanted-speed", "Speed of the wanted shaft", "speed", speeds)
         results = [
             speed,
-            Result(
-                "counted-speed",
-                "Speed of the counted shaft",
-                "speed",
-                speed.value * self.gear,
-            ),
+            Result("counted-speed", "Speed of the counted shaft", "speed", speed.value * self.gear),
         ]
         doubt = 2 * std(speed.value) / abs(nominal(speed.value))
         results.append(Result("known-to", "Known to (k = 2)", "ratio", doubt))

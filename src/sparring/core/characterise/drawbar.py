@@ -62,11 +62,7 @@ class Drawbar(Method):
 
     def reduce(self, readings: Sequence[DrawbarReading]) -> Judged:
         x = Inputs(self)
-        wheel, own, g = (
-            x.of(self, "wheel"),
-            x.of(self, "mass"),
-            x.of(self, "gravity"),
-        )
+        wheel, own, g = (x.of(self, "wheel"), x.of(self, "mass"), x.of(self, "gravity"))
         pulls, shares, torques, findings = [], [], [], []
         for n, r in enumerate(readings, start=1):
             pull = x.of(r, "pull", n)

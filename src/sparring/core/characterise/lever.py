@@ -94,14 +94,7 @@ class Lever(Method):
         ]  # bounds from below: a mean of them would be none
         if stalls:
             results.append(over_repeats("stall-torque", "Stall torque", "torque", stalls))
-        results.append(
-            Result(
-                "arm-torque",
-                "Torque of the bare arm and hook",
-                "torque",
-                g * own,
-            )
-        )
+        results.append(Result("arm-torque", "Torque of the bare arm and hook", "torque", g * own))
         if self.arm_mass.value == 0 and self.arm.value > 0.05:
             findings.append(
                 noted(

@@ -74,11 +74,7 @@ class RunUp(Method):
 
     def reduce(self, readings: Sequence[RunUpReading]) -> Judged:
         x = Inputs(self)
-        ratio, rotor, mass = (
-            x.of(self, "ratio"),
-            x.of(self, "rotor"),
-            x.of(self, "mass"),
-        )
+        ratio, rotor, mass = (x.of(self, "ratio"), x.of(self, "rotor"), x.of(self, "mass"))
         whole = mass + rotor * ratio**2
         torques, powers, drags, findings = [], [], [], []
         for n, r in enumerate(readings, start=1):
@@ -87,10 +83,7 @@ class RunUp(Method):
                     f"reading {n}: the second speed is not above the first; the mass must come up"
                     " to speed"
                 )
-            w1, w2 = (
-                x.of(r, "first", n),
-                x.of(r, "second", n),
-            )
+            w1, w2 = (x.of(r, "first", n), x.of(r, "second", n))
             drag = 0.0
             if (
                 r.coast_first is not None

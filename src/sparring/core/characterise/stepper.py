@@ -69,10 +69,7 @@ class Stepper(Method):
                     f"reading {n}: it lost step at {r.lost.value:.3g} N·m but kept it with"
                     f" {r.kept.value:.3g} N·m; exchange them"
                 )
-            kept, lost = (
-                x.of(r, "kept", n),
-                x.of(r, "lost", n),
-            )
+            kept, lost = (x.of(r, "kept", n), x.of(r, "lost", n))
             between = (nominal(lost) - nominal(kept)) / math.sqrt(12)
             torque: Any = (kept + lost) / 2 + x.further(0.0, between, "bracket", n)
             speed = 2 * math.pi * x.of(r, "rate", n) / (self.steps * self.micro)

@@ -14,10 +14,7 @@ from sparring.core.reduce.spread import differ, random_part, shared_parts, size,
 from sparring.core.uncertainty import nominal
 
 # relative SD of the gearbox or wire-to-shaft efficiency between repeats
-_WIDE, _CLOSE = (
-    0.05,
-    0.015,
-)
+_WIDE, _CLOSE = (0.05, 0.015)
 _MOST_MORE = 200
 _SAME_LOAD = 0.03  # difference of torque within which two points count as the same load
 

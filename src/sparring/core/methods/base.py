@@ -31,19 +31,12 @@ class MethodBase(Record):
     MAIN: ClassVar[str] = ""  # the dimension that names the bench; "": the first
     STEP: ClassVar[str] = "weight"  # what the plan's weights are here; "": it has none
     # the board's command for a step, and the kind of its figure
-    SET_BY: ClassVar[tuple[str, str]] = (
-        "hang",
-        "mass",
-    )
+    SET_BY: ClassVar[tuple[str, str]] = ("hang", "mass")
     CELL: ClassVar[str] = ""  # where the load cell sits; "": there is none
     CHANNELS: ClassVar[tuple[str, ...]] = ()  # recorded beside the usual ones
     LETS_DOWN: ClassVar[bool] = False  # the load comes back by itself or is let down after a run
     # what the button and the bench say
-    DOES: ClassVar[tuple[str, str, str]] = (
-        "Run",
-        "Running",
-        "Stopping",
-    )
+    DOES: ClassVar[tuple[str, str, str]] = ("Run", "Running", "Stopping")
     BODY_SPEED: ClassVar[bool] = False  # the tachometer sits on the mass behind the output
     STANDS: ClassVar[bool] = False  # it only says whether the load was moved, not how fast
 

@@ -43,13 +43,7 @@ class Generator(MethodBase):
     resistors: Annotated[
         tuple[Annotated[float, Q("resistance", "Ω", above=0.0)], ...],
         Field(min_length=1, max_length=50),
-    ] = (
-        22.0,
-        13.0,
-        8.0,
-        4.7,
-        2.7,
-    )
+    ] = (22.0, 13.0, 8.0, 4.7, 2.7)
     hold: Annotated[float, Q("time", above=0.0, most=3600.0)] = 3.0
 
     @model_validator(mode="before")

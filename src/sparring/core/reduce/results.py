@@ -22,7 +22,7 @@ from sparring.core.reduce.spread import REPEATS, WINDOW, of_one_run, random_part
 from sparring.core.reduce.windows import powered_spans
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.core.uncertainty import mean_of, means_of, nominal, std, ufloat
+from sparring.core.uncertainty import mean_of, means_of, nominal, std, t_widening, ufloat
 
 NOTABLE_EXCESS = 0.15
 """Loss above the expected one, as a part of it, that is worth a word."""
@@ -371,7 +371,7 @@ def _step(n: int, drawn: Drawn, near: Sequence[dict[str, _Scatter]]) -> Step:
         if relative > 0:
             # with few repeats the spread itself is uncertain: the t-distribution's variance (JCGM
             # 101, 6.4.9.4)
-            widen = math.sqrt(freedom / (freedom - 2)) if freedom > 2 else math.sqrt(3.0)
+            widen = t_widening(freedom, at_most=math.sqrt(3))
             count = sum(getattr(p, name) is not None for p in running)
             mean = mean + ufloat(
                 0.0, relative * abs(nominal(mean)) * widen / math.sqrt(count), REPEATS

@@ -11,6 +11,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from sparring.core.uncertainty import t_widening
+
 _MOST_BLOCKS = 4096
 _CHOPPED = 0.06  # [s] longest time off that does not end a run
 _SEARCH_BLOCKS = 400
@@ -89,8 +91,8 @@ def mean_with_uncertainty(y: np.ndarray) -> tuple[float, float, float]:
     effective = len(blocks) / autocorrelation_time(blocks)
     # with few effective samples s itself is uncertain: the t-distribution's variance (JCGM 101,
     # 6.4.9.4)
-    freedom = max(effective - 1, 2.5)
-    u = float(blocks.std(ddof=1)) / math.sqrt(effective) * math.sqrt(freedom / (freedom - 2))
+    widen = t_widening(effective - 1, at_most=math.sqrt(5))
+    u = float(blocks.std(ddof=1)) / math.sqrt(effective) * widen
     return mean, u, effective
 
 
@@ -106,7 +108,7 @@ def parabola(t: np.ndarray, y: np.ndarray) -> tuple[float, float, float, float]:
     coefficients, *_ = np.linalg.lstsq(X, y, rcond=None)
     left = y - X @ coefficients
     freedom = max(len(y) - 3, 1)
-    widen = math.sqrt(freedom / (freedom - 2)) if freedom > 2 else math.sqrt(3)
+    widen = t_widening(freedom, at_most=math.sqrt(3))
     covariance = np.linalg.pinv(X.T @ X) * float(left @ left) / freedom
     return (
         float(coefficients[0]),

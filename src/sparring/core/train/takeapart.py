@@ -44,6 +44,8 @@ MODULES = (
 PITCHES = (120, 96, 80, 72, 64, 48, 40, 32, 24, 20, 18, 16, 14, 12, 10, 8, 6, 5, 4, 3)
 """Diametral pitches [1/in] in common use (from memory)."""
 
+_BY_CHANCE = 0.01  # so rarely do readings of one module scatter so far
+
 
 @dataclass(frozen=True)
 class Candidate:
@@ -78,6 +80,8 @@ def module_from_tips(readings: Sequence[tuple[Measured, int]], helix: float = 0.
     Several gears are weighed by their uncertainty; `agree` is whether they can be of one module
     (chi-square at 1 %). Raises ValueError on no reading or impossible ones.
     """
+    from scipy.special import chdtri  # when first wanted: no window waits for it
+
     if not readings:
         raise ValueError("no gear was measured; give at least one tip diameter with its teeth")
     values, weights = [], []
@@ -93,18 +97,6 @@ def module_from_tips(readings: Sequence[tuple[Measured, int]], helix: float = 0.
     mean = sum(v * w for v, w in zip(values, weights, strict=True)) / sum(weights)
     u = 1 / math.sqrt(sum(weights))
     chi = sum((v - mean) ** 2 * w for v, w in zip(values, weights, strict=True))
-    # chi-square, 1 %, 0 to 8 degrees of freedom
-    limits = (
-        0.0,
-        6.63,
-        9.21,
-        11.34,
-        13.28,
-        15.09,
-        16.81,
-        18.48,
-        20.09,
-    )
     standard = [(f"module {m:g}", m * 1e-3) for m in MODULES] + [
         (f"{p} DP", INCH / p) for p in PITCHES
     ]
@@ -113,9 +105,7 @@ def module_from_tips(readings: Sequence[tuple[Measured, int]], helix: float = 0.
     )[:4]
     degrees = len(readings) - 1
     return ModuleGuess(
-        Measured(mean, u),
-        tuple(near),
-        degrees == 0 or chi <= limits[min(degrees, 8)] * max(1.0, degrees / 8),
+        Measured(mean, u), tuple(near), degrees == 0 or chi <= float(chdtri(degrees, _BY_CHANCE))
     )
 
 

@@ -72,14 +72,7 @@ COMMANDS: tuple[Command[MainWindow], ...] = (
         menu="Logbook",
         group=1,
     ),
-    Command(
-        "logbook.find",
-        "Find …",
-        lambda w: w.search(),
-        menu="Logbook",
-        group=2,
-        key="Ctrl+F",
-    ),
+    Command("logbook.find", "Find …", lambda w: w.search(), menu="Logbook", group=2, key="Ctrl+F"),
     Command("quit", "Quit", lambda w: w.close(), menu="Logbook", group=2, key="Ctrl+Q"),
     Command(
         "edit.undo",
@@ -132,23 +125,11 @@ COMMANDS: tuple[Command[MainWindow], ...] = (
         key="Ctrl+B",
     ),
     Command(
-        "bench.connect",
-        "Connect a board …",
-        lambda w: w.errands.connect_board(),
-        menu="Bench",
+        "bench.connect", "Connect a board …", lambda w: w.errands.connect_board(), menu="Bench"
     ),
+    Command("bench.disconnect", "Disconnect", lambda w: w.session.disconnect_bench(), menu="Bench"),
     Command(
-        "bench.disconnect",
-        "Disconnect",
-        lambda w: w.session.disconnect_bench(),
-        menu="Bench",
-    ),
-    Command(
-        "bench.tare",
-        "Tare with nothing pulling",
-        lambda w: w.session.zero(),
-        menu="Bench",
-        group=1,
+        "bench.tare", "Tare with nothing pulling", lambda w: w.session.zero(), menu="Bench", group=1
     ),
     Command(
         "test.new", "New test", lambda w: w.desk.new_test(), menu="Bench", group=1, key="Ctrl+T"
@@ -161,13 +142,7 @@ COMMANDS: tuple[Command[MainWindow], ...] = (
         group=1,
         key="Ctrl+H",
     ),
-    Command(
-        "bench.stop",
-        "Stop",
-        lambda w: w.session.stop(),
-        menu="Bench",
-        group=2,
-    ),
+    Command("bench.stop", "Stop", lambda w: w.session.stop(), menu="Bench", group=2),
     Command(
         "view.logbook",
         "Fold the logbook",
@@ -182,12 +157,7 @@ COMMANDS: tuple[Command[MainWindow], ...] = (
         menu="View",
         key="Ctrl+2",
     ),
-    Command(
-        "view.sides",
-        "Panels back to their places",
-        lambda w: w.sides.reset(),
-        menu="View",
-    ),
+    Command("view.sides", "Panels back to their places", lambda w: w.sides.reset(), menu="View"),
     Command(
         "view.units", "Units …", lambda w: w.errands.units(), menu="View", group=1, key="Ctrl+U"
     ),

@@ -7,11 +7,7 @@ from typing import NamedTuple
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import (
-    QHBoxLayout,
-    QPushButton,
-    QWidget,
-)
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from sparring.ui.model.desk import Desk
 from sparring.ui.theme import font, theme

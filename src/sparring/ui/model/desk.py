@@ -628,10 +628,7 @@ def first_of(book: Logbook) -> tuple[int, list[StoredRun]]:
     for test in sorted(book.tests(), key=lambda t: (t.id != remembered, -t.id)):
         try:
             # damaged ones cannot be laid on the desk
-            (
-                book.build(test.build_id),
-                book.rig(test.rig_id),
-            )
+            (book.build(test.build_id), book.rig(test.rig_id))
         except LogbookError:
             continue
         return test.id, book.runs(test.id, struck=True)

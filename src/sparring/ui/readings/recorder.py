@@ -81,10 +81,7 @@ class ReadingRecorder(QWidget):
     def start_simulated(self, *, speed: float = 1.0) -> None:
         if self.method is not None:
             self.session.simulate(
-                self.desk.build,
-                self.desk.rig,
-                readings=FIXTURES[self.method.ID].KEY,
-                speed=speed,
+                self.desk.build, self.desk.rig, readings=FIXTURES[self.method.ID].KEY, speed=speed
             )
 
     def _set_up(self) -> bool:

@@ -5,10 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import (
-    QInputDialog,
-    QWidget,
-)
+from PyQt6.QtWidgets import QInputDialog, QWidget
 
 from sparring.ui.model.desk import Desk
 

@@ -152,7 +152,7 @@ class CycloidStage(StageBase):
                 width=w * self.discs,
                 material=self.material,
                 look="ring",
-            ),
+            )
         ]
         outline = outlines.cycloid_disc(self.pins, r, rp, e, self.clearance)
         for n in reversed(range(self.discs)):

@@ -10,14 +10,7 @@ from importlib import import_module
 from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import (
-    QComboBox,
-    QHBoxLayout,
-    QPushButton,
-    QSlider,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSlider, QVBoxLayout, QWidget
 
 from sparring.core import predict, revise
 from sparring.core.build import Build
