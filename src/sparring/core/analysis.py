@@ -16,10 +16,11 @@ from sparring.core.methods import RunUp
 from sparring.core.plan import Plan
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import Inputs, ReductionError, inputs_of
-from sparring.core.reduce.points import Point, reduce_run
+from sparring.core.reduce.points import Point
 from sparring.core.reduce.results import Drawn, TestResult, combine, output_orders
 from sparring.core.reduce.shelf import Shared, derived_by, from_bytes, to_bytes
 from sparring.core.reduce.spins import reduce_spin
+from sparring.core.reduce.steady import reduce_run
 from sparring.core.reduce.sweeps import reduce_sweep
 from sparring.core.rig import Rig
 from sparring.core.run import Run

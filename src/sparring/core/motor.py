@@ -7,11 +7,11 @@ takes floats, arrays, and values with uncertainty alike.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, Any, NamedTuple
+from typing import Annotated, NamedTuple
 
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
-from sparring.core.uncertainty import nominal
+from sparring.core.uncertainty import Uncertain, nominal
 
 COPPER_ZERO = 235.0
 """Temperature [°C] below zero at which copper's resistance extrapolates to nothing (IEC 60034-1:
@@ -50,29 +50,29 @@ class Motor(NamedTuple):
     over the voltage [A/V].
     """
 
-    k: Any
-    R: Any
-    friction: Any
+    k: Uncertain
+    R: Uncertain
+    friction: Uncertain
     temperature: float = 293.15
-    between: Any = 0.0
+    between: Uncertain = 0.0
 
-    def current(self, torque: Any, voltage: Any = 0.0) -> Any:
+    def current(self, torque: Uncertain, voltage: Uncertain = 0.0) -> Uncertain:
         """Current [A] at a shaft torque [N·m]; the voltage [V] counts for unequal motors only."""
         return (torque + self.friction) / self.k + self.between * voltage
 
-    def torque_from_current(self, current: Any, voltage: Any = 0.0) -> Any:
+    def torque_from_current(self, current: Uncertain, voltage: Uncertain = 0.0) -> Uncertain:
         """Shaft torque k (I − I₀) [N·m]."""
         return self.k * (current - self.between * voltage) - self.friction
 
-    def torque_from_speed(self, speed: Any, voltage: Any) -> Any:
+    def torque_from_speed(self, speed: Uncertain, voltage: Uncertain) -> Uncertain:
         """Shaft torque on the speed line at the terminal voltage [N·m]."""
         return self.k * (voltage - self.k * speed) / self.R - self.friction
 
-    def speed(self, torque: Any, voltage: Any) -> Any:
+    def speed(self, torque: Uncertain, voltage: Uncertain) -> Uncertain:
         """Speed [rad/s] at a shaft torque and terminal voltage."""
         return (voltage - (torque + self.friction) / self.k * self.R) / self.k
 
-    def stall_torque(self, voltage: Any) -> Any:
+    def stall_torque(self, voltage: Uncertain) -> Uncertain:
         """T_s = k (V/R − I₀) [N·m]."""
         return self.k * voltage / self.R - self.friction
 
@@ -83,10 +83,10 @@ class Motor(NamedTuple):
 
 
 def identify(
-    voltage: Any,
-    no_load_speed: Any,
-    no_load_current: Any,
-    stall_current: Any,
+    voltage: Uncertain,
+    no_load_speed: Uncertain,
+    no_load_current: Uncertain,
+    stall_current: Uncertain,
     temperature: float = 293.15,
 ) -> Motor:
     """The line through a no-load and a stall reading at one voltage [V, rad/s, A, A].
@@ -114,7 +114,7 @@ def from_readings(readings: MotorReadings) -> Motor:
     )
 
 
-def together(motors: Sequence[tuple[Motor, Any]]) -> Motor:
+def together(motors: Sequence[tuple[Motor, Uncertain]]) -> Motor:
     """Several motors on one shaft, each with its gearing (its speed over the shaft's), as one line
     at that shaft.
 
@@ -136,7 +136,9 @@ def together(motors: Sequence[tuple[Motor, Any]]) -> Motor:
     )
 
 
-def shares(motors: Sequence[tuple[Motor, Any]], speed: Any, voltage: Any) -> list[Any]:
+def shares(
+    motors: Sequence[tuple[Motor, Uncertain]], speed: Uncertain, voltage: Uncertain
+) -> list[Uncertain]:
     """Torque that each motor gives at the common shaft [N·m] at its speed [rad/s]; a negative one
     is dragged along.
     """

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypeAlias
 
 import numpy as np
 
@@ -32,7 +32,7 @@ __all__ = [
     "ufloat",
 ]
 
-Uncertain = Any
+Uncertain: TypeAlias = Any
 """A number with or without uncertainty: a float, or what the library makes of an input. It has no
 type that a float shares; `nominal` and `std` take it apart.
 """
@@ -49,7 +49,7 @@ class Share(NamedTuple):
     share: float
 
 
-def ufloat(value: float, u: float, tag: str) -> Any:
+def ufloat(value: float, u: float, tag: str) -> Uncertain:
     """A new independent input; without uncertainty, a plain float."""
     if not u > 0:
         return float(value)
@@ -58,20 +58,20 @@ def ufloat(value: float, u: float, tag: str) -> Any:
     return independent(value, u, tag)
 
 
-def from_measured(m: Measured, tag: str) -> Any:
+def from_measured(m: Measured, tag: str) -> Uncertain:
     """A new independent input named `tag`."""
     return ufloat(m.value, m.u, tag)
 
 
-def nominal(x: Any) -> float:
+def nominal(x: Uncertain) -> float:
     return float(getattr(x, "nominal_value", x))
 
 
-def std(x: Any) -> float:
+def std(x: Uncertain) -> float:
     return float(getattr(x, "std_dev", 0.0))
 
 
-def cosine(angle: Any) -> Any:
+def cosine(angle: Uncertain) -> Uncertain:
     """cos of an angle [rad] with or without uncertainty."""
     if hasattr(angle, "nominal_value"):
         from uncertainties import umath
@@ -80,7 +80,7 @@ def cosine(angle: Any) -> Any:
     return math.cos(float(angle))
 
 
-def budget(x: Any) -> list[Share]:
+def budget(x: Uncertain) -> list[Share]:
     """Inputs of `x`, largest first. Inputs of the same name (one per repeat, say) are one line."""
     variances: dict[str, float] = {}
     for variable, part in getattr(x, "error_components", dict)().items():
@@ -102,12 +102,14 @@ def t_widening(freedom: float, at_most: float) -> float:
     return min(math.sqrt(freedom / (freedom - 2)), at_most) if freedom > 2 else at_most
 
 
-def mean_of(xs: Sequence[Any]) -> Any:
+def mean_of(xs: Sequence[Uncertain]) -> Uncertain:
     """Plain mean, correlations kept."""
     return sum(xs[1:], start=xs[0]) / len(xs)
 
 
-def means_of(figures: Mapping[str, Sequence[Any]], alone: Callable[[str], bool]) -> dict[str, Any]:
+def means_of(
+    figures: Mapping[str, Sequence[Uncertain]], alone: Callable[[str], bool]
+) -> dict[str, Uncertain]:
     """The plain mean of each figure over the same repeats, correlations kept, also those between
     the figures.
 
@@ -152,13 +154,13 @@ class LineFit(NamedTuple):
     residual SD.
     """
 
-    intercept: Any
-    slope: Any
+    intercept: Uncertain
+    slope: Uncertain
     x0: float
     scatter: float
     residuals: np.ndarray
 
-    def __call__(self, x: Any) -> Any:
+    def __call__(self, x: Uncertain) -> Uncertain:
         return self.intercept + self.slope * (x - self.x0)
 
 

@@ -20,7 +20,7 @@ from sparring.core.input_quantity import declare, lowered, whose
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import Q, Record
-from sparring.core.uncertainty import from_measured, mean_of, nominal, t_widening, ufloat
+from sparring.core.uncertainty import Uncertain, from_measured, mean_of, nominal, t_widening, ufloat
 
 Length = Annotated[Measured, Q("length", "mm", above=0.0, most=20.0)]
 Reach = Annotated[Measured, Q("length", "mm", least=0.0, most=20.0)]
@@ -54,7 +54,7 @@ class Result:
     id: str
     label: str
     kind: str
-    value: Any
+    value: Uncertain
     scatter: float | None = None
     repeats: int = 1
 
@@ -109,7 +109,7 @@ class Method(Record):
         `reduce` does."""
         return None
 
-    def read(self, x: Inputs, reading: Reading, name: str, n: int) -> Any:
+    def read(self, x: Inputs, reading: Reading, name: str, n: int) -> Uncertain:
         """A figure of reading `n` as an input; the accuracy of its instrument is one more, the same
         in all readings.
         """
@@ -135,16 +135,16 @@ class Inputs:
     """
 
     method: Method
-    made: dict[tuple[int, str], Any] = field(default_factory=dict)
+    made: dict[tuple[int, str], Uncertain] = field(default_factory=dict)
 
     def _tag(self, name: str, n: int) -> str:
         return f"reading-{self.method.ID}.{name}:{n}" if n else f"readings-{self.method.ID}.{name}"
 
-    def gain(self, instrument: str, u: float) -> Any:
+    def gain(self, instrument: str, u: float) -> Uncertain:
         """An instrument's gain, 1 with standard uncertainty u, by the dimension that tells it."""
         return self.made.setdefault((0, instrument), ufloat(1.0, u, self._tag(instrument, 0)))
 
-    def of(self, record: Record, name: str, n: int = 0) -> Any:
+    def of(self, record: Record, name: str, n: int = 0) -> Uncertain:
         """A field of the method, or of reading n."""
         value = getattr(record, name)
         key = (id(record), name)
@@ -152,7 +152,7 @@ class Inputs:
             self.made[key] = None if value is None else from_measured(value, self._tag(name, n))
         return self.made[key]
 
-    def further(self, value: float, u: float, name: str, n: int = 0) -> Any:
+    def further(self, value: float, u: float, name: str, n: int = 0) -> Uncertain:
         """An input of the method's INPUTS; of reading n."""
         return ufloat(value, u, self._tag(name, n))
 
@@ -160,7 +160,7 @@ class Inputs:
 _REPEATS = declare("readings.repeats", "scatter between repeats", "repeats").id
 
 
-def over_repeats(id: str, label: str, kind: str, values: Sequence[Any]) -> Result:
+def over_repeats(id: str, label: str, kind: str, values: Sequence[Uncertain]) -> Result:
     """Mean of repeats; scatter beyond what the readings' own uncertainties explain is one more
     input, s/√n, widened as Student's t for few repeats (JCGM 101:2008, 6.4.9.4)."""
     n = len(values)
@@ -177,7 +177,7 @@ def over_repeats(id: str, label: str, kind: str, values: Sequence[Any]) -> Resul
     return Result(id, label, kind, value, s / abs(centre) if centre else None, n)
 
 
-def _own(value: Any) -> float:
+def _own(value: Uncertain) -> float:
     """Standard uncertainty from the inputs of one reading alone, where they can be told; else
     nothing.
     """

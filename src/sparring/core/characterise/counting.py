@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
@@ -14,7 +14,7 @@ from sparring.core.characterise.base import Inputs, Judged, Method, Reading, Res
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
-from sparring.core.uncertainty import nominal, std
+from sparring.core.uncertainty import Uncertain, nominal, std
 
 # standard uncertainty of one tap of a finger [s]; a stopwatch hand is about that good (from memory)
 _HAND = 0.05
@@ -77,7 +77,7 @@ class Counting(Method):
     rate: Annotated[float, Q("ratio", "", above=0.0)] = 240.0
     clock: Annotated[float, Q("ratio", "%", least=0.0, most=0.2)] = 1e-4
 
-    def _turns(self, x: Inputs, n: int, r: CountReading) -> tuple[Any, Any]:
+    def _turns(self, x: Inputs, n: int, r: CountReading) -> tuple[Uncertain, Uncertain]:
         """(pulses, time [s]) of a reading with what its way leaves open. Raises ValueError where a
         figure is missing.
         """
@@ -93,7 +93,7 @@ class Counting(Method):
             )
         if r.time is None:
             raise ValueError(f"reading {n}: the time is missing")
-        time: Any = x.of(r, "time", n)
+        time: Uncertain = x.of(r, "time", n)
         if self.way == "tapped with a finger":
             return r.counted, time + x.further(0.0, _HAND * math.sqrt(2), "taps", n)
         if self.way == "time of so many pulses":

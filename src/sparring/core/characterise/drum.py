@@ -33,7 +33,7 @@ from sparring.core.motor import Motor
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import Q
-from sparring.core.uncertainty import nominal, std
+from sparring.core.uncertainty import Uncertain, nominal, std
 
 
 class DrumReading(Reading):
@@ -127,7 +127,7 @@ class DrumFriction(Method):
         k, friction = (Measured(nominal(v), std(v)) for v in (motor.k, motor.friction))
         return self.model_copy(update={"constant": k, "friction": friction})
 
-    def _torque(self, x: Inputs, r: DrumReading, way: str, n: int) -> Any:
+    def _torque(self, x: Inputs, r: DrumReading, way: str, n: int) -> Uncertain:
         """Torque at the shaft [N·m] one way of a reading, None where it is not known."""
         torque = self.read(x, r, way, n)
         if torque is not None:

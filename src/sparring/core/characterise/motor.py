@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from typing import Annotated, Any, ClassVar
+from typing import Annotated, ClassVar
 
 import numpy as np
 
@@ -29,7 +29,7 @@ from sparring.core.motor import COPPER_ZERO, MotorReadings
 from sparring.core.quantity import Measured, show
 from sparring.core.recording import Recording
 from sparring.core.records import Q
-from sparring.core.uncertainty import mean_of, nominal, std
+from sparring.core.uncertainty import Uncertain, mean_of, nominal, std
 
 
 class MotorReading(Reading):
@@ -258,7 +258,7 @@ class BareMotor(Method):
         motor, _ = self.line(readings)
         V = self.at_voltage.value
 
-        def measured(value: Any) -> Measured:
+        def measured(value: Uncertain) -> Measured:
             return Measured(nominal(value), std(value))
 
         return base.model_copy(
@@ -284,7 +284,7 @@ def compare(measured: Sequence[tuple[str, motors.Motor]], units: Mapping[str, st
             "Only one motor is measured in this logbook; take the readings of another with its own"
             " build, then compare."
         )
-    figures: dict[str, tuple[str, Callable[[motors.Motor], Any]]] = {
+    figures: dict[str, tuple[str, Callable[[motors.Motor], Uncertain]]] = {
         "resistance": ("R", lambda m: m.R),
         "constant": ("k", lambda m: m.k),
         "torque": ("friction", lambda m: m.friction),

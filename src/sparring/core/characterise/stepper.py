@@ -7,7 +7,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from itertools import pairwise
-from typing import Annotated, Any, ClassVar
+from typing import Annotated, ClassVar
 
 from pydantic import Field
 
@@ -15,7 +15,7 @@ from sparring.core.characterise.base import Inputs, Judged, Method, Reading, Res
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
-from sparring.core.uncertainty import nominal
+from sparring.core.uncertainty import Uncertain, nominal
 
 
 class StepReading(Reading):
@@ -71,7 +71,7 @@ class Stepper(Method):
                 )
             kept, lost = (x.of(r, "kept", n), x.of(r, "lost", n))
             between = (nominal(lost) - nominal(kept)) / math.sqrt(12)
-            torque: Any = (kept + lost) / 2 + x.further(0.0, between, "bracket", n)
+            torque: Uncertain = (kept + lost) / 2 + x.further(0.0, between, "bracket", n)
             speed = 2 * math.pi * x.of(r, "rate", n) / (self.steps * self.micro)
             found.append((nominal(speed), torque, speed))
             if self.inertia is not None and r.ramp is not None:

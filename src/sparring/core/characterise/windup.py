@@ -5,7 +5,7 @@ angle over torque.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, Any, ClassVar
+from typing import Annotated, ClassVar
 
 from sparring.core.characterise import logged
 from sparring.core.characterise.base import (
@@ -21,7 +21,7 @@ from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import Q
-from sparring.core.uncertainty import nominal
+from sparring.core.uncertainty import Uncertain, nominal
 
 
 class WindUpReading(Reading):
@@ -101,7 +101,7 @@ class WindUp(Method):
             )
         play = fits[1][0] - fits[-1][0]
         torque, angle = [t for t, _ in rows], [a for _, a in rows]
-        loop: Any = sum(
+        loop: Uncertain = sum(
             (t0 + t1) / 2 * (a1 - a0)
             for t0, t1, a0, a1 in zip(
                 torque, torque[1:] + torque[:1], angle, angle[1:] + angle[:1], strict=True
@@ -142,14 +142,16 @@ class WindUp(Method):
         return Judged(tuple(results), tuple(findings))
 
 
-def _line(points: Sequence[tuple[Any, Any, bool]]) -> tuple[Any, Any]:
+def _line(points: Sequence[tuple[Uncertain, Uncertain, bool]]) -> tuple[Uncertain, Uncertain]:
     """(intercept, slope) of angle over torque by least squares, inputs kept: one slope for the way
     up and the way down, which friction sets apart, and the middle of their two intercepts."""
     ways = [[(t, a) for t, a, rising in points if rising is way] for way in (True, False)]
     ways = [way for way in ways if way]
     means = [(sum(t for t, _ in way) / len(way), sum(a for _, a in way) / len(way)) for way in ways]
-    stt: Any = sum((t - tm) ** 2 for way, (tm, _) in zip(ways, means, strict=True) for t, _ in way)
-    sta: Any = sum(
+    stt: Uncertain = sum(
+        (t - tm) ** 2 for way, (tm, _) in zip(ways, means, strict=True) for t, _ in way
+    )
+    sta: Uncertain = sum(
         (t - tm) * (a - am) for way, (tm, am) in zip(ways, means, strict=True) for t, a in way
     )
     if abs(nominal(stt)) < 1e-15:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from typing import Annotated, Any, NamedTuple
+from typing import Annotated, NamedTuple
 
 import numpy as np
 from pydantic import Field
@@ -12,7 +12,7 @@ from pydantic import Field
 from sparring.core.input_quantity import declare, line_inputs
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
-from sparring.core.uncertainty import LineFit, fit_line, from_measured, nominal, std
+from sparring.core.uncertainty import LineFit, Uncertain, fit_line, from_measured, nominal, std
 
 
 class CalibrationPoint(Record):
@@ -74,7 +74,7 @@ def fit(calibration: Calibration, gravity: float, inputs: Line = CELL) -> LineFi
     return line
 
 
-def force(line: LineFit, reading: Any, zero: Any | None = None) -> Any:
+def force(line: LineFit, reading: Uncertain, zero: Uncertain | None = None) -> Uncertain:
     """Force [N] for a reading [counts]; zero: reading with nothing hung (tare), in place of the
     line's own.
     """
@@ -93,8 +93,8 @@ class Drift(NamedTuple):
     with uncertainty.
     """
 
-    sensitivity: Any
-    zero: Any
+    sensitivity: Uncertain
+    zero: Uncertain
 
 
 def drift(calibration: Calibration, gravity: float) -> Drift | None:

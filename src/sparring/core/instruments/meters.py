@@ -17,7 +17,7 @@ from pydantic import Field
 from sparring.core.input_quantity import declare, line_inputs
 from sparring.core.instruments.calibration import Calibration, Day
 from sparring.core.records import Q, Record
-from sparring.core.uncertainty import LineFit, fit_line, nominal, std, ufloat
+from sparring.core.uncertainty import LineFit, Uncertain, fit_line, nominal, std, ufloat
 
 Accuracy = Annotated[float, Q("ratio", "%", least=0.0, most=0.5)]
 _MOST = 200
@@ -135,16 +135,16 @@ class Meter:
     before anything else; what is left in doubt is `doubt`, a factor about 1, and `rest`, about 0 in
     the quantity's own unit."""
 
-    doubt: Any
+    doubt: Uncertain
     zero: float = 0.0
     gain: float = 1.0
-    rest: Any = 0.0
+    rest: Uncertain = 0.0
 
     def correct(self, shown: np.ndarray) -> np.ndarray:
         """What a sample truly was, as far as the comparison tells. shape (n,)."""
         return shown if (self.zero, self.gain) == (0.0, 1.0) else (shown - self.zero) / self.gain
 
-    def __call__(self, mean: Any) -> Any:
+    def __call__(self, mean: Uncertain) -> Uncertain:
         """The corrected mean with the instrument's doubt in it."""
         return self.doubt * mean + self.rest
 

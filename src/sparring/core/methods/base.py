@@ -11,11 +11,11 @@ from typing import Any, ClassVar
 from sparring.core.input_quantity import declare, lowered
 from sparring.core.quantity import Measured
 from sparring.core.records import Record
-from sparring.core.uncertainty import from_measured, nominal
+from sparring.core.uncertainty import Uncertain, from_measured, nominal
 
-Mean = Callable[[str], Any]
+Mean = Callable[[str], Uncertain]
 """The mean of a channel over the window, with uncertainty; None where it was not recorded."""
-Figures = Mapping[str, Any]
+Figures = Mapping[str, Uncertain]
 """A method's dimensions by field name: numbers with uncertainty, or plain ones."""
 
 
@@ -37,18 +37,22 @@ class MethodBase(Record):
     LETS_DOWN: ClassVar[bool] = False  # the load comes back by itself or is let down after a run
     # what the button and the bench say
     DOES: ClassVar[tuple[str, str, str]] = ("Run", "Running", "Stopping")
+    # what a reduction asks for that finds no torque
+    WANTS: ClassVar[str] = (
+        "neither the weight hung nor a load cell with its calibration is known; give one of them"
+    )
     BODY_SPEED: ClassVar[bool] = False  # the tachometer sits on the mass behind the output
     STANDS: ClassVar[bool] = False  # it only says whether the load was moved, not how fast
 
     # --- what a method fills in -------------------------------------------------------------------
 
-    def known(self, x: Figures, load: Any, g: Any) -> Any:
+    def known(self, x: Figures, load: Uncertain, g: Uncertain) -> Uncertain:
         """Torque at the gearbox's output [N·m] from the mass `load` [kg] as weighed; None where a
         mass does not tell it.
         """
         return None
 
-    def measured(self, x: Figures, mean: Mean) -> Any:
+    def measured(self, x: Figures, mean: Mean) -> Uncertain:
         """Torque at the gearbox's output [N·m] from sensors; None where there are none."""
         return None
 
@@ -111,7 +115,7 @@ class MethodBase(Record):
 
     # --- what follows -----------------------------------------------------------------------------
 
-    def figures(self) -> dict[str, Any]:
+    def figures(self) -> dict[str, Uncertain]:
         """Every dimension as entered, without uncertainty."""
         return {
             name: nominal(getattr(v, "value", v))
@@ -119,9 +123,9 @@ class MethodBase(Record):
             if not isinstance(v := getattr(self, name), str | None)
         }
 
-    def shared(self) -> dict[str, Any]:
+    def shared(self) -> dict[str, Uncertain]:
         """Every dimension as one input, the same in all runs."""
-        found: dict[str, Any] = {}
+        found: dict[str, Uncertain] = {}
         for _, name in self.FIELDS:
             value = getattr(self, name)
             if isinstance(value, Measured):

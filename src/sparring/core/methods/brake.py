@@ -11,7 +11,7 @@ from sparring.core.methods.base import Figures, Mean, MethodBase
 from sparring.core.methods.lever import Angle
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
-from sparring.core.uncertainty import cosine
+from sparring.core.uncertainty import Uncertain, cosine
 
 
 class Brake(MethodBase):
@@ -23,6 +23,10 @@ class Brake(MethodBase):
     PURPOSE: ClassVar[str] = (
         "A brake holds back while the drive turns: torque, speed, power and efficiency as long as"
         " its heat allows."
+    )
+    WANTS: ClassVar[str] = (
+        "the load cell under the arm, or its calibration, is missing: the torque of a brake is only"
+        " known from it"
     )
     CARE: ClassVar[str] = "the brake stays hot; nothing loose near the shaft, the arm between stops"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
@@ -47,7 +51,7 @@ class Brake(MethodBase):
     hold: Annotated[float, Q("time", above=0.0, most=3600.0)] = 3.0
     load: Literal["in steps", "swept up and down"] = "in steps"
 
-    def measured(self, x: Figures, mean: Mean) -> Any:
+    def measured(self, x: Figures, mean: Mean) -> Uncertain:
         force = mean("force")
         return None if force is None else force * x["arm"] * cosine(x["angle"])
 

@@ -9,6 +9,7 @@ from typing import Annotated, Any, ClassVar, Literal
 from sparring.core.methods.base import Figures, Mean, MethodBase
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
+from sparring.core.uncertainty import Uncertain
 
 
 class Drawbar(MethodBase):
@@ -21,6 +22,10 @@ class Drawbar(MethodBase):
     PURPOSE: ClassVar[str] = (
         "Driven wheels pull a loaded sled: pull and wheel torque at speed, until the drive or the"
         " traction gives way."
+    )
+    WANTS: ClassVar[str] = (
+        "the load cell in the tow line, or its calibration, is missing: the pull is only known"
+        " from it"
     )
     CARE: ClassVar[str] = "clear of the tow line, and of the wheels when they let go"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
@@ -49,7 +54,7 @@ class Drawbar(MethodBase):
     traction: Annotated[float, Q("ratio", "", above=0.0, most=5.0)] = 0.9  # about, for predictions
     hold: Annotated[float, Q("time", above=0.0, most=3600.0)] = 3.0
 
-    def measured(self, x: Figures, mean: Mean) -> Any:
+    def measured(self, x: Figures, mean: Mean) -> Uncertain:
         force = mean("force")
         return None if force is None else (force + x["rolls"]) * x["wheel_diameter"] / 2
 

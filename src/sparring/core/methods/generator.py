@@ -12,6 +12,7 @@ from pydantic import Field, model_validator
 from sparring.core.methods.base import Figures, Mean, MethodBase
 from sparring.core.quantity import Measured, parse, text
 from sparring.core.records import Q
+from sparring.core.uncertainty import Uncertain
 
 
 class Generator(MethodBase):
@@ -25,6 +26,7 @@ class Generator(MethodBase):
     PURPOSE: ClassVar[str] = (
         "The drive turns a generator into resistors: volts, amperes, watts and torque at speed."
     )
+    WANTS: ClassVar[str] = "the current of the load is not recorded: map a column to it, or log it"
     CARE: ClassVar[str] = "the resistors get hot; an open circuit at speed carries its full voltage"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Volts per speed", "constant"),
@@ -61,7 +63,7 @@ class Generator(MethodBase):
         )
         return {**rest, "resistors": [text(first * factor**n, "resistance", "Ω") for n in range(5)]}
 
-    def measured(self, x: Figures, mean: Mean) -> Any:
+    def measured(self, x: Figures, mean: Mean) -> Uncertain:
         current = mean("load_current")
         return None if current is None else x["constant"] * current + x["own_drag"]
 

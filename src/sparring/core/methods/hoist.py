@@ -11,6 +11,7 @@ from pydantic import Field
 from sparring.core.methods.base import Figures, Mean, MethodBase
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
+from sparring.core.uncertainty import Uncertain
 
 
 class Hoist(MethodBase):
@@ -51,14 +52,14 @@ class Hoist(MethodBase):
     bearing: Annotated[Measured, Q("torque", "mN·m", least=0.0)] = Measured(0.0)
     travel: Annotated[float, Q("length", "m", above=0.0)] = 1.2
 
-    def radius(self, x: Figures) -> Any:
+    def radius(self, x: Figures) -> Uncertain:
         """Radius at which the cord's middle runs [m], in the layer it winds on."""
         return effective_radius(x["drum_diameter"], x["cord_diameter"], self.layers)
 
-    def known(self, x: Figures, load: Any, g: Any) -> Any:
+    def known(self, x: Figures, load: Uncertain, g: Uncertain) -> Uncertain:
         return torque_from_mass(load, x["hook_mass"], g, self.radius(x)) + x["bearing"]
 
-    def measured(self, x: Figures, mean: Mean) -> Any:
+    def measured(self, x: Figures, mean: Mean) -> Uncertain:
         force = mean("force")
         return None if force is None else torque_from_force(force, self.radius(x)) + x["bearing"]
 
@@ -78,26 +79,30 @@ class Hoist(MethodBase):
         return self.travel, float("inf"), 0.0
 
 
-def effective_radius(drum_diameter: Any, cord_diameter: Any, layers: int = 1) -> Any:
+def effective_radius(
+    drum_diameter: Uncertain, cord_diameter: Uncertain, layers: int = 1
+) -> Uncertain:
     """Radius at which the cord's middle runs [m] when it winds on the given layer."""
     return (drum_diameter + (2 * layers - 1) * cord_diameter) / 2
 
 
-def torque_from_mass(load: Any, hook: Any, gravity: Any, radius: Any) -> Any:
+def torque_from_mass(
+    load: Uncertain, hook: Uncertain, gravity: Uncertain, radius: Uncertain
+) -> Uncertain:
     """Output torque of a weight that moves steadily [N·m]."""
     return (load + hook) * gravity * radius
 
 
-def torque_from_force(force: Any, radius: Any) -> Any:
+def torque_from_force(force: Uncertain, radius: Uncertain) -> Uncertain:
     """Output torque from the cord force [N·m]."""
     return force * radius
 
 
-def work(torque: Any, angle: Any) -> Any:
+def work(torque: Uncertain, angle: Uncertain) -> Uncertain:
     """Work over a turned angle [J]; angle in radians."""
     return torque * angle
 
 
-def power(torque: Any, speed: Any) -> Any:
+def power(torque: Uncertain, speed: Uncertain) -> Uncertain:
     """Mechanical power [W]."""
     return torque * speed

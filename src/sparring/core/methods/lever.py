@@ -10,7 +10,7 @@ from typing import Annotated, Any, ClassVar, Literal
 from sparring.core.methods.base import Figures, MethodBase
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
-from sparring.core.uncertainty import cosine
+from sparring.core.uncertainty import Uncertain, cosine
 
 Angle = Annotated[Measured, Q("angle", "deg", least=-1.4, most=1.4)]
 
@@ -24,6 +24,7 @@ class Lever(MethodBase):
     PURPOSE: ClassVar[str] = (
         "A mass hung on an arm is lifted or it is not: the stall torque, between two masses."
     )
+    WANTS: ClassVar[str] = "the mass hung on the arm is not known; give it"
     CARE: ClassVar[str] = (
         "clear of the arm's swing, above and below; the mass drops when the power goes"
     )
@@ -48,14 +49,14 @@ class Lever(MethodBase):
     start: Angle = Measured(math.radians(-12), math.radians(0.5))
     top: Angle = Measured(math.radians(12), math.radians(0.5))
 
-    def steepest(self, x: Figures) -> Any:
+    def steepest(self, x: Figures) -> Uncertain:
         """Largest cos φ between the stops [-]: 1 where the arm passes through level."""
         if self.start.value <= 0.0 <= self.top.value:
             return 1.0
         nearer = x["start"] if abs(self.start.value) < abs(self.top.value) else x["top"]
         return cosine(nearer)
 
-    def known(self, x: Figures, load: Any, g: Any) -> Any:
+    def known(self, x: Figures, load: Uncertain, g: Uncertain) -> Uncertain:
         return (
             g
             * self.steepest(x)

@@ -13,6 +13,7 @@ import numpy as np
 from sparring.core.methods.base import MethodBase
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
+from sparring.core.uncertainty import Uncertain
 
 _POISSON = 0.3
 
@@ -93,7 +94,7 @@ class RunUp(MethodBase):
     def course(self) -> tuple[float, float, float]:
         return float("inf"), self.hold, self.coast
 
-    def rim_stress(self, speed: Any) -> Any:
+    def rim_stress(self, speed: Uncertain) -> Uncertain:
         """Largest hoop stress at `speed` [rad/s] of the mass [Pa]: ρ v² for a thin ring, ρ v² (3 +
         ν)/8 in a solid disc (Timoshenko, Strength of Materials; from memory)."""
         v2 = (np.asarray(speed) * self.outer_radius) ** 2

@@ -17,7 +17,7 @@ from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.core.uncertainty import LineFit, from_measured, ufloat
+from sparring.core.uncertainty import LineFit, Uncertain, from_measured, ufloat
 
 _AT_THE_LOAD = {
     name: declare(f"{name}.at-load", f"{name} at the load", "rig").id
@@ -112,19 +112,22 @@ class Inputs:
     """
 
     ratio: float
-    figures: dict[str, Any]  # the method's dimensions, by field
-    gravity: Any
+    figures: dict[str, Uncertain]  # the method's dimensions, by field
+    gravity: Uncertain
     meters: Instruments
     motor: motors.Motor
-    warming: Any  # R rises by this factor - 1 per kelvin; carries the winding's doubt
+    warming: Uncertain  # R rises by this factor - 1 per kelvin; carries the winding's doubt
     cell: LineFit | None
     heat_capacity: float  # of the winding [J/K]
-    heating: Any  # 1, doubtful by a quarter: how well that capacity tells the warming within a lift
-    rotor: Any  # inertia of all rotors [kg·m²], doubtful by a tenth
-    whose_drag: Any  # 0 ± 1: of a run-up's drag, the part that is the mass's own
-    other_drag: Any  # 0, rectangular within ± 1: how drag goes on beyond the speeds it was seen at
-    masses: dict[float, Any] = field(default_factory=dict)
-    tares: dict[Any, Any] = field(default_factory=dict)
+    # 1, doubtful by a quarter: how well that capacity tells the warming within a lift
+    heating: Uncertain
+    rotor: Uncertain  # inertia of all rotors [kg·m²], doubtful by a tenth
+    whose_drag: Uncertain  # 0 ± 1: of a run-up's drag, the part that is the mass's own
+    other_drag: (
+        Uncertain  # 0, rectangular within ± 1: how drag goes on beyond the speeds it was seen at
+    )
+    masses: dict[float, Uncertain] = field(default_factory=dict)
+    tares: dict[Any, Uncertain] = field(default_factory=dict)
     cells: dict[tuple[tuple[str, str], calibration.Calibration], LineFit] = field(
         default_factory=dict
     )
@@ -159,11 +162,11 @@ class Inputs:
             self.sets[run.sensors] = instruments_of(run.sensors, self.made)
         return self.sets[run.sensors]
 
-    def mass(self, m: Any) -> Any:
+    def mass(self, m: Uncertain) -> Uncertain:
         """The same weight is the same input in every run."""
         return self.masses.setdefault(m.value, from_measured(m, _WEIGHT))
 
-    def tare(self, reading: Measured) -> Any:
+    def tare(self, reading: Measured) -> Uncertain:
         """One tare serves all lifts until the next: the same reading is the same input in every
         run.
         """
@@ -177,7 +180,7 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
     m = build.motor
 
     def line(readings: motors.MotorReadings, n: int) -> motors.Motor:
-        def figure(name: str) -> Any:
+        def figure(name: str) -> Uncertain:
             first, further = _MOTOR[name]
             return from_measured(getattr(readings, name), first.id if n == 1 else further.of(n))
 

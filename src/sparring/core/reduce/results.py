@@ -22,7 +22,7 @@ from sparring.core.reduce.spread import REPEATS, WINDOW, of_one_run, random_part
 from sparring.core.reduce.windows import powered_spans
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.core.uncertainty import mean_of, means_of, nominal, std, t_widening, ufloat
+from sparring.core.uncertainty import Uncertain, mean_of, means_of, nominal, std, t_widening, ufloat
 
 NOTABLE_EXCESS = 0.15
 """Loss above the expected one, as a part of it, that is worth a word."""
@@ -52,17 +52,17 @@ class Step:
     index: int
     points: tuple[Point, ...]
     stalls: tuple[Point, ...]
-    torque: Any
-    speed: Any = None
-    cold_speed: Any = None
-    voltage: Any = None
-    current: Any = None
-    power_in: Any = None
-    power_out: Any = None
-    motor_torque: Any = None
-    motor_power: Any = None
-    wire_to_shaft: Any = None
-    gearbox: Any = None
+    torque: Uncertain
+    speed: Uncertain = None
+    cold_speed: Uncertain = None
+    voltage: Uncertain = None
+    current: Uncertain = None
+    power_in: Uncertain = None
+    power_out: Uncertain = None
+    motor_torque: Uncertain = None
+    motor_power: Uncertain = None
+    wire_to_shaft: Uncertain = None
+    gearbox: Uncertain = None
     # relative SD between runs, this step alone
     spread: dict[str, float] = field(default_factory=dict)
 
@@ -77,11 +77,11 @@ class SpeedLine:
     standstill.
     """
 
-    a: Any
-    b: Any
-    intercept: Any
+    a: Uncertain
+    b: Uncertain
+    intercept: Uncertain
 
-    def __call__(self, torque: float) -> Any:
+    def __call__(self, torque: float) -> Uncertain:
         return self.a + self.b * torque
 
 
@@ -91,12 +91,12 @@ class Stall:
     the speed line.
     """
 
-    lifted: Any = None
-    not_lifted: Any = None
-    by_line: Any = None
+    lifted: Uncertain = None
+    not_lifted: Uncertain = None
+    by_line: Uncertain = None
 
     @property
-    def bracket(self) -> Any:
+    def bracket(self) -> Uncertain:
         """Middle of the interval, u = half-width/√3 (rectangular)."""
         if self.lifted is None or self.not_lifted is None:
             return None
@@ -109,10 +109,10 @@ class LossModel:
     """Gearbox loss as torque at the output: P_loss/ω = T_c + ℓ T. constant [N·m],
     proportional [-]."""
 
-    constant: Any
-    proportional: Any
+    constant: Uncertain
+    proportional: Uncertain
 
-    def expected(self, torque: Any) -> Any:
+    def expected(self, torque: Uncertain) -> Uncertain:
         """Loss torque [N·m] at an output torque."""
         return self.constant + self.proportional * torque
 
@@ -260,7 +260,7 @@ def sound_losses(steps: Sequence[Step]) -> tuple[LossModel | None, int]:
     return loss_model(steps), len(steps)
 
 
-def loss_torque(step: Step) -> Any:
+def loss_torque(step: Step) -> Uncertain:
     """What the gearbox loses, as torque at the output [N·m]."""
     return (step.motor_power - step.power_out) / step.speed
 
@@ -311,7 +311,7 @@ class Drawn(NamedTuple):
     """
 
     points: tuple[Point, ...]
-    means: dict[str, Any]
+    means: dict[str, Uncertain]
     spread: dict[str, float]
     scatters: dict[str, _Scatter]
 
@@ -365,7 +365,7 @@ def _step(n: int, drawn: Drawn, near: Sequence[dict[str, _Scatter]]) -> Step:
     stalls = tuple(p for p in drawn.points if p.stalled)
     if not running:
         return Step(n, (), stalls, mean_of([p.torque for p in stalls]))
-    values: dict[str, Any] = {}
+    values: dict[str, Uncertain] = {}
     for name, mean in drawn.means.items():
         relative, freedom = _pooled_spread([s[name] for s in near if name in s])
         if relative > 0:
@@ -392,7 +392,9 @@ def _speed_line(steps: Sequence[Step]) -> SpeedLine | None:
         return None
     xs, ys = [s.torque for s in lifted], [s.cold_speed for s in lifted]
 
-    def fit(y: Sequence[Any], x: Sequence[Any], extra: float) -> tuple[Any, Any]:
+    def fit(
+        y: Sequence[Uncertain], x: Sequence[Uncertain], extra: float
+    ) -> tuple[Uncertain, Uncertain]:
         weights = np.array(
             [1.0 / (max(std(v), 1e-4 * abs(nominal(v))) ** 2 + extra**2) for v in ys]
         )

@@ -18,7 +18,8 @@ from typing import Any
 
 from sparring import core
 from sparring.core.reduce.inputs import Inputs
-from sparring.core.reduce.points import Point, Pull
+from sparring.core.reduce.points import Point
+from sparring.core.reduce.pull import Pull
 from sparring.core.reduce.windows import Window
 from sparring.core.run import Run
 

@@ -10,7 +10,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 
@@ -22,7 +21,7 @@ from sparring.core.reduce.spread import COAST_DOWN, COASTING, WINDOW
 from sparring.core.reduce.windows import Window, block_means, parabola
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.core.uncertainty import fit_line, nominal, ufloat
+from sparring.core.uncertainty import Uncertain, fit_line, nominal, ufloat
 
 PARTS = np.linspace(0.12, 0.88, 9)
 """Edges of the parts of the range, of the no-load speed."""
@@ -88,7 +87,7 @@ def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> lis
         on = rec.span(float(rec.t[0]), float(t[top]) + 1e-9)
         motor = slope * inputs.ratio
         point = point_at(
-            inputs, rig, placed, on, window, torque=torque, speed=w, acceleration=motor
+            inputs, rig, placed, on=on, window=window, torque=torque, speed=w, acceleration=motor
         )
         points.append(replace(point, source=run))
     if not points:
@@ -101,7 +100,7 @@ def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> lis
 
 def _drag(
     inputs: Inputs, t: np.ndarray, speed: np.ndarray, no_load: float
-) -> Callable[[Any], Any] | None:
+) -> Callable[[Uncertain], Uncertain] | None:
     """Slowing [rad/s²] at a speed [rad/s] by drag, c₀ + c₂ ω², from the coast-down; None without
     six parts of it.
 
@@ -128,7 +127,7 @@ def _drag(
     )
     which = inputs.other_drag
 
-    def between(w: Any) -> Any:
+    def between(w: Uncertain) -> Uncertain:
         air = w**2 / float(np.mean(at))
         return known * ((1 + air) / 2 + which * (1 - air) / 2)
 

@@ -10,7 +10,7 @@ from typing import Any
 
 from sparring.core.finding import PeerStep
 from sparring.core.input_quantity import declare, line_inputs, whose
-from sparring.core.uncertainty import nominal
+from sparring.core.uncertainty import Uncertain, nominal
 
 WINDOW = declare("window", "{0} within the window", "run")
 """A channel's scatter within the window that is measured in."""
@@ -29,13 +29,13 @@ def _random(tag: str | None) -> bool:
     return whose(tag) in ("run", "repeats")
 
 
-def random_part(x: Any) -> float:
+def random_part(x: Uncertain) -> float:
     """Standard uncertainty from scatter within and between runs alone, shared inputs left out."""
     parts: dict[Any, float] = getattr(x, "error_components", dict)()
     return math.sqrt(sum(u**2 for v, u in parts.items() if _random(v.tag)))
 
 
-def shared_parts(x: Any) -> dict[str, float]:
+def shared_parts(x: Uncertain) -> dict[str, float]:
     """What each input but the random ones adds to x, signed (k = 1), by its key: its id and
     figures. The same key in two results is the same input, unless it is a rig's and the rigs are
     two.
@@ -72,7 +72,7 @@ def size(parts: Iterable[float]) -> float:
     return math.sqrt(sum(u * u for u in parts))
 
 
-def differ(x: Any, other: PeerStep, *, same_rig: bool) -> bool:
+def differ(x: Uncertain, other: PeerStep, *, same_rig: bool) -> bool:
     """Whether an efficiency and another test's lie apart beyond k = 2, shared inputs left out."""
     left = size(u for _, u in unshared(shared_parts(x), other.shared, same_rig=same_rig))
     return abs(nominal(x) - other.gearbox) > 2 * math.hypot(random_part(x), other.random, left)

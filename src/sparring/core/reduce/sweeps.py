@@ -84,7 +84,12 @@ def reduce_sweep(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> li
             )
             window = Window(float(stretch.t[0]), float(stretch.t[-1]) + 1e-9, True, 0.0)
             point = point_at(
-                inputs, rig, placed, on, window, acceleration=slope * inputs.ratio or 1e-12
+                inputs,
+                rig,
+                placed,
+                on=on,
+                window=window,
+                acceleration=slope * inputs.ratio or 1e-12,
             )
             # the torque changes because it is asked to
             points.append(replace(point, source=run, pull=None, torque_peak=None))

@@ -1,0 +1,90 @@
+"""The force at the load cells of a run."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from sparring.core.instruments import calibration
+from sparring.core.recording import Recording
+from sparring.core.reduce.inputs import Inputs, ReductionError
+from sparring.core.reduce.windows import Window, block_means
+from sparring.core.rig import Rig
+from sparring.core.run import Run
+from sparring.core.uncertainty import LineFit, Uncertain, nominal
+
+
+@dataclass(frozen=True)
+class Pull:
+    """Force at the load cell, or at both together [N]: mean in the window; smallest block mean in
+    it and largest while the drive was on; fade: the part lost from the second quarter of that time
+    to the last."""
+
+    mean: Uncertain
+    least: float
+    most: float
+    fade: float | None
+
+
+def pull_of(
+    inputs: Inputs,
+    rig: Rig,
+    run: Run,
+    *,
+    on: Recording,
+    window: Window,
+    mean: Callable[[str], Uncertain],
+) -> Pull | None:
+    """The force while the drive is `on`, its mean by `mean`.
+
+    None without a cell, or without its calibration where it comes in counts. Raises
+    ReductionError when a second is lacking.
+    """
+    g, how = rig.gravity.value, inputs.meters_of(run).sensors.second_cell
+    zero = inputs.tare(run.tare) if run.tare is not None else None
+    found = _cell(on, "cell", "force", inputs.cell_of(run, g), zero, mean)
+    if found is None:
+        return None
+    force, course = found
+    if how != "not used":
+        second = _cell(on, "cell_2", "force_2", inputs.second_cell_of(run, g), None, mean)
+        if second is None:
+            raise ReductionError(
+                f"the second load cell, which this rig says is {how}, is not in the recording, or"
+                " in counts without its calibration; map a column to it, calibrate it, or say on"
+                " Rig that it is not used"
+            )
+        sign = 1 if how == "added" else -1
+        force, course = force + sign * second[0], course + sign * second[1]
+    quarter = max(len(course) // 4, 1)
+    early, late = (
+        float(np.nanmean(course[quarter : 2 * quarter + 1])),
+        float(np.nanmean(course[-quarter:])),
+    )
+    inside = (
+        (block_means(on.t) >= window.start) & (block_means(on.t) <= window.stop) & ~np.isnan(course)
+    )
+    least = float(course[inside].min()) if inside.any() else nominal(force)
+    return Pull(force, least, float(np.nanmax(course)), 1 - late / early if early > 0 else None)
+
+
+def _cell(
+    on: Recording,
+    counts: str,
+    newtons: str,
+    line: LineFit | None,
+    zero: Uncertain,
+    mean: Callable[[str], Uncertain],
+) -> tuple[Uncertain, np.ndarray] | None:
+    """(mean force in the window, its block means while the drive is on) [N] of one cell, by
+    whichever channel it has.
+    """
+    if line is not None and (reading := mean(counts)) is not None:
+        rest = nominal(line.intercept if zero is None else zero)
+        return calibration.force(line, reading, zero), (
+            block_means(on.channels[counts]) - rest
+        ) / nominal(line.slope)
+    force = mean(newtons)
+    return None if force is None else (force, block_means(on.channels[newtons]))

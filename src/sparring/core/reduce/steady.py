@@ -1,0 +1,100 @@
+"""A run with one steady window, to its point."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from sparring.core.methods import Lever
+from sparring.core.recording import Recording
+from sparring.core.reduce.inputs import Inputs, ReductionError, seen
+from sparring.core.reduce.points import Point, mean_or, point_at
+from sparring.core.reduce.windows import Window, find_window, powered_spans
+from sparring.core.rig import Rig
+from sparring.core.run import Run
+from sparring.core.uncertainty import nominal
+
+_STALLED_PART = 0.03  # of the no-load speed: below it the output counts as at rest
+
+
+def reduce_run(
+    inputs: Inputs,
+    rig: Rig,
+    run: Run,
+    recording: Recording,
+    *,
+    settle: float,
+    measure: float,
+    orders: tuple[float, ...] = (),
+) -> Point:
+    """The point of one run.
+
+    orders: turns of the shafts per turn of the output, whose ripple in the speed is wanted.
+    Raises ReductionError when the recording lacks what torque and speed need, or the drive was
+    never on.
+    """
+    rec = seen(inputs, run, recording)
+    stands = rig.method.STANDS
+    if not rec.has("speed") and not stands:
+        raise ReductionError("the recording has no output speed; map a column to it, or log it")
+    if len(rec) < 8:
+        raise ReductionError(f"the recording holds {len(rec)} samples; at least 8 are needed")
+    ch = rec.channels
+    spans = powered_spans(
+        rec.t,
+        ch.get("voltage"),
+        ch.get("current"),
+        ch.get("speed"),
+        least=0.1 if stands or run.broke else 0.4,
+    )
+    if not spans:
+        raise ReductionError(
+            "the drive was never on in this recording (no forward voltage, current or speed)"
+        )
+    start, stop = max(spans, key=lambda s: s[1] - s[0])
+    on = rec.span(start, stop)
+    if stands:  # an arm meets its stop in a moment: how the run ended tells all
+        return point_at(
+            inputs,
+            rig,
+            run,
+            on=on,
+            window=Window(start, stop, True, 0.0),
+            stalled=_stuck(rig, run, on),
+        )
+    no_load = nominal(inputs.motor.speed(0.0, mean_or(on, "voltage", 12.0))) / inputs.ratio
+    tail = on.span(max(start, stop - 0.4), stop)
+    stalled = (
+        run.ended == "stalled"
+        or bool(run.broke)
+        or abs(mean_or(tail, "speed", 0.0)) < _STALLED_PART * abs(no_load)
+    )
+    try:
+        if stalled:
+            window = Window(max(start, stop - 0.4), stop, True, 0.0)
+        else:
+            window = find_window(on.t, on.channels["speed"], settle, measure)
+    except ValueError as err:
+        raise ReductionError(str(err)) from err
+    return point_at(inputs, rig, run, on=on, window=window, stalled=stalled, orders=orders)
+
+
+def _stuck(rig: Rig, run: Run, on: Recording) -> bool:
+    """Whether the arm did not get to its upper stop: as the bench said, or for a log by the angle
+    that was turned.
+    """
+    if run.broke:
+        return True
+    if run.source != "import" or not isinstance(rig.method, Lever):
+        if run.ended not in ("top", "stalled"):
+            raise ReductionError(
+                f"the run ended as {run.ended} before the arm got to its stop or stood still; run"
+                " it again"
+            )
+        return run.ended == "stalled"
+    if not on.has("speed"):
+        raise ReductionError(
+            "a log of a lever needs the output speed, to tell lifted from not lifted; map a column"
+            " to it"
+        )
+    turned = float(np.trapezoid(np.nan_to_num(on.channels["speed"]), on.t))
+    return turned < 0.6 * (rig.method.top.value - rig.method.start.value)
