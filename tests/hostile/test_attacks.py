@@ -55,7 +55,7 @@ def test_names_are_shown_and_never_rendered(shown, tmp_path, build, rig, plan, l
     shown.session.said.emit(HOSTILE)
     seen = 0
     for page in PAGES:
-        shown.go(page)
+        shown.go(page.id)
         QApplication.processEvents()
         for widget in shown.findChildren(QWidget):
             if isinstance(widget, QLabel) and "<img" in widget.text():

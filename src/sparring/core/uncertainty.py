@@ -64,7 +64,7 @@ def from_measured(m: Measured, tag: str) -> Uncertain:
 
 
 def nominal(x: Uncertain) -> float:
-    return float(getattr(x, "nominal_value", x))
+    return float(x.nominal_value if hasattr(x, "nominal_value") else x)
 
 
 def std(x: Uncertain) -> float:

@@ -4,7 +4,7 @@ reflected by the ratio squared.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Annotated, ClassVar
 
 from sparring.core.characterise.base import (
@@ -18,10 +18,10 @@ from sparring.core.characterise.base import (
     Time,
     over_repeats,
 )
-from sparring.core.finding import noted
+from sparring.core.finding import Finding, noted
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
-from sparring.core.uncertainty import nominal
+from sparring.core.uncertainty import Uncertain, nominal
 
 
 class RunUpReading(Reading):
@@ -74,99 +74,31 @@ class RunUp(Method):
 
     def reduce(self, readings: Sequence[RunUpReading]) -> Judged:
         x = Inputs(self)
-        ratio, rotor, mass = (x.of(self, "ratio"), x.of(self, "rotor"), x.of(self, "mass"))
+        ratio, rotor, mass = x.of(self, "ratio"), x.of(self, "rotor"), x.of(self, "mass")
         whole = mass + rotor * ratio**2
-        torques, powers, drags, findings = [], [], [], []
+        torques, powers, drags = [], [], []
         for n, r in enumerate(readings, start=1):
             if r.second.value <= r.first.value:
                 raise ValueError(
                     f"reading {n}: the second speed is not above the first; the mass must come up"
                     " to speed"
                 )
-            w1, w2 = (x.of(r, "first", n), x.of(r, "second", n))
-            drag = 0.0
-            if (
-                r.coast_first is not None
-                and r.coast_second is not None
-                and r.coast_time is not None
-            ):
-                if r.coast_second.value >= r.coast_first.value:
-                    raise ValueError(
-                        f"reading {n}: coasting, the second speed is not below the first; exchange"
-                        " them"
-                    )
-                drag = (
-                    whole
-                    * (x.of(r, "coast_first", n) - x.of(r, "coast_second", n))
-                    / x.of(r, "coast_time", n)
-                )
+            w1, w2 = x.of(r, "first", n), x.of(r, "second", n)
+            drag = self._drag(x, whole, r, n)
+            if drag is not None:
                 drags.append(drag)
-            torque = whole * (w2 - w1) / x.of(r, "time", n) + drag
+            torque = whole * (w2 - w1) / x.of(r, "time", n) + (0.0 if drag is None else drag)
             torques.append(torque)
             powers.append(torque * (w1 + w2) / 2)
-            if r.second.value > self.safe:
-                findings.append(
-                    noted(
-                        "above-safe-speed",
-                        "wrong",
-                        title="The mass ran above its safe speed",
-                        seen=f"Reading {n} reached {{speed}}; {{safe}} is set as safe.",
-                        why="A mass that bursts goes through guards.",
-                        remedies=("Stay below, or take a smaller or stronger mass.",),
-                        speed=(r.second.value, "speed"),
-                        safe=(self.safe, "speed"),
-                    )
-                )
-        if not drags:
-            findings.append(
-                noted(
-                    "no-coast-down",
-                    "note",
-                    title="The drag is not known",
-                    seen="No coast-down was timed.",
-                    why=(
-                        "Bearings and air take part of the torque; without a coast-down the result"
-                        " is what is left for the mass."
-                    ),
-                    remedies=("Cut the power at speed and time it between two speeds.",),
-                )
-            )
-        if nominal(rotor * ratio**2) > nominal(mass):
-            findings.append(
-                noted(
-                    "inertia-on-the-wrong-side",
-                    "caution",
-                    title="The motor's own inertia outweighs the mass",
-                    seen="Behind the ratio the rotor counts as {rotor}; the mass is {mass}.",
-                    why="That is rare: the inertia may be entered for the wrong side of the ratio.",
-                    causes=(
-                        "the mass sits on the motor's shaft",
-                        "the ratio is entered the other way round",
-                        "a factor of ten",
-                    ),
-                    remedies=(
-                        (
-                            "Enter the inertia of the mass itself, and the ratio as motor speed"
-                            " over its speed."
-                        ),
-                    ),
-                    rotor=(rotor * ratio**2, "inertia"),
-                    mass=(mass, "inertia"),
-                )
-            )
         results = [
             over_repeats("mass-torque", "Torque at the mass", "torque", torques),
             over_repeats("middle-power", "Power at the middle speed", "power", powers),
         ]
         if drags:
             results.append(over_repeats("drag", "Drag", "torque", drags))
+        at_motor = results[0].value / ratio
         results += [
-            Result(
-                "motor-torque",
-                "Torque at the motor, without losses",
-                "torque",
-                results[0].value / ratio,
-            ),
+            Result("motor-torque", "Torque at the motor, without losses", "torque", at_motor),
             Result(
                 "inertia-at-motor",
                 "Inertia of the mass seen by the motor",
@@ -174,4 +106,68 @@ class RunUp(Method):
                 mass / ratio**2,
             ),
         ]
-        return Judged(tuple(results), tuple(findings))
+        found = [*self._too_fast(readings), *self._doubts(mass, rotor * ratio**2, bool(drags))]
+        return Judged(tuple(results), tuple(found))
+
+    def _drag(self, x: Inputs, whole: Uncertain, r: RunUpReading, n: int) -> Uncertain:
+        """Drag [N·m] of reading n by its coast-down; None where none was timed. Raises
+        ValueError.
+        """
+        if r.coast_first is None or r.coast_second is None or r.coast_time is None:
+            return None
+        if r.coast_second.value >= r.coast_first.value:
+            raise ValueError(
+                f"reading {n}: coasting, the second speed is not below the first; exchange them"
+            )
+        lost = x.of(r, "coast_first", n) - x.of(r, "coast_second", n)
+        return whole * lost / x.of(r, "coast_time", n)
+
+    def _too_fast(self, readings: Sequence[RunUpReading]) -> Iterator[Finding]:
+        for n, r in enumerate(readings, start=1):
+            if r.second.value > self.safe:
+                yield noted(
+                    "above-safe-speed",
+                    "wrong",
+                    title="The mass ran above its safe speed",
+                    seen=f"Reading {n} reached {{speed}}; {{safe}} is set as safe.",
+                    why="A mass that bursts goes through guards.",
+                    remedies=("Stay below, or take a smaller or stronger mass.",),
+                    speed=(r.second.value, "speed"),
+                    safe=(self.safe, "speed"),
+                )
+
+    def _doubts(self, mass: Uncertain, rotor: Uncertain, coasted: bool) -> Iterator[Finding]:
+        """rotor: its inertia as the mass's shaft feels it."""
+        if not coasted:
+            yield noted(
+                "no-coast-down",
+                "note",
+                title="The drag is not known",
+                seen="No coast-down was timed.",
+                why=(
+                    "Bearings and air take part of the torque; without a coast-down the result"
+                    " is what is left for the mass."
+                ),
+                remedies=("Cut the power at speed and time it between two speeds.",),
+            )
+        if nominal(rotor) > nominal(mass):
+            yield noted(
+                "inertia-on-the-wrong-side",
+                "caution",
+                title="The motor's own inertia outweighs the mass",
+                seen="Behind the ratio the rotor counts as {rotor}; the mass is {mass}.",
+                why="That is rare: the inertia may be entered for the wrong side of the ratio.",
+                causes=(
+                    "the mass sits on the motor's shaft",
+                    "the ratio is entered the other way round",
+                    "a factor of ten",
+                ),
+                remedies=(
+                    (
+                        "Enter the inertia of the mass itself, and the ratio as motor speed"
+                        " over its speed."
+                    ),
+                ),
+                rotor=(rotor, "inertia"),
+                mass=(mass, "inertia"),
+            )

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import math
 from abc import abstractmethod
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import lru_cache
 from typing import Annotated, ClassVar, NamedTuple
 
@@ -277,52 +277,12 @@ def _efficiency(stage: StageBase, friction: float | None) -> float:
 
 def pair_faults(c: Contact) -> list[Finding]:
     """Undercut, contact ratio, tips that foul, of one gear pair."""
-    found = []
     p = c.pair
-    for who, field, z, x, outer in (
-        (c.a, c.field_a, p.z1, p.x1, True),
-        (c.b, c.field_b, p.z2, p.x2, not p.ring),
-    ):
-        least = undercut_limit(x, p.alpha, p.helix)
-        if outer and z < least - 1e-9:
-            ratio = max(p.z1, p.z2) / min(p.z1, p.z2)
-            free = fewest_without_interference(ratio, p.alpha, p.helix)
-            found.append(
-                noted(
-                    "undercut",
-                    "note",
-                    title=f"The {who} is undercut",
-                    seen=(
-                        f"The {who} has {z} teeth; below {math.ceil(least - 1e-9)} at this shift"
-                        " and pressure angle a rack cuts into the root."
-                    ),
-                    why=(
-                        "An undercut tooth is thin at its root and has a shorter flank: it breaks"
-                        " sooner and runs less smoothly."
-                        + (
-                            " Formed without a rack,"
-                            f" {math.ceil(free - 1e-9)}"
-                            " teeth would run free with this mate."
-                            if not p.ring
-                            else ""
-                        )
-                    ),
-                    remedies=(
-                        (
-                            "Shift its profile by about"
-                            f" +{max(0.0, 1 - z / undercut_limit(0.0, p.alpha, p.helix)):.2f}."
-                        ),
-                        "Give it more teeth.",
-                        "Raise the pressure angle of both gears.",
-                    ),
-                    place=field or who,
-                )
-            )
+    found = [*_undercut(c)]
     try:
         ratio = p.contact_ratio() + overlap_ratio(p.module, c.width, p.helix)
     except ValueError as err:
-        return [
-            *found,
+        found.append(
             noted(
                 "does-not-mesh",
                 "wrong",
@@ -331,8 +291,9 @@ def pair_faults(c: Contact) -> list[Finding]:
                 why="Nothing is driven.",
                 remedies=("Bring the centres together.", "Look at shifts and module."),
                 place=c.field_a or c.a,
-            ),
-        ]
+            )
+        )
+        return found
     if ratio < 1.1:
         found.append(
             noted(
@@ -375,3 +336,45 @@ def pair_faults(c: Contact) -> list[Finding]:
             )
         )
     return found
+
+
+def _undercut(c: Contact) -> Iterator[Finding]:
+    p = c.pair
+    for who, field, z, x, outer in (
+        (c.a, c.field_a, p.z1, p.x1, True),
+        (c.b, c.field_b, p.z2, p.x2, not p.ring),
+    ):
+        least = undercut_limit(x, p.alpha, p.helix)
+        if not outer or z >= least - 1e-9:
+            continue
+        ratio = max(p.z1, p.z2) / min(p.z1, p.z2)
+        free = fewest_without_interference(ratio, p.alpha, p.helix)
+        yield noted(
+            "undercut",
+            "note",
+            title=f"The {who} is undercut",
+            seen=(
+                f"The {who} has {z} teeth; below {math.ceil(least - 1e-9)} at this shift"
+                " and pressure angle a rack cuts into the root."
+            ),
+            why=(
+                "An undercut tooth is thin at its root and has a shorter flank: it breaks"
+                " sooner and runs less smoothly."
+                + (
+                    " Formed without a rack,"
+                    f" {math.ceil(free - 1e-9)}"
+                    " teeth would run free with this mate."
+                    if not p.ring
+                    else ""
+                )
+            ),
+            remedies=(
+                (
+                    "Shift its profile by about"
+                    f" +{max(0.0, 1 - z / undercut_limit(0.0, p.alpha, p.helix)):.2f}."
+                ),
+                "Give it more teeth.",
+                "Raise the pressure angle of both gears.",
+            ),
+            place=field or who,
+        )

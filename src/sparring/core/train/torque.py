@@ -74,134 +74,163 @@ def solve_torques(
     """
     drag = {} if drag is None else drag
     omega = solve_speeds(elements, {driver: speed}) if speeds is None else dict(speeds)
-    names = shafts_of(elements, driver, output, *drag)
-    for name in names:
-        omega.setdefault(name, 0.0)
-    column = {name: i for i, name in enumerate(names)}
-    meshes = [e for e in elements if isinstance(e, Mesh)]
-    held = [e.shaft for e in elements if isinstance(e, Ground)]
-    outside = np.zeros(len(names))
-    outside[column[output]] -= load * _sign(omega[output])
-    for shaft, torque in drag.items():
-        outside[column[shaft]] -= torque * _sign(omega[shaft])
-    relative = np.array([omega[m.a] - (omega[m.carrier] if m.carrier else 0.0) for m in meshes])
-    moving = np.abs(relative) > 1e-12 * max(1.0, abs(speed))
-
-    def attempt(forward: np.ndarray) -> tuple[np.ndarray, np.ndarray] | None:
-        """The unknowns (tooth force per mesh, held torques, driver torque), and the directions that
-        they mean.
-        """
-        M = np.zeros((len(names), len(names)))
-        for j, (mesh, ahead) in enumerate(zip(meshes, forward, strict=True)):
-            gain = (
-                mesh.eta
-                if ahead
-                else _inverse(mesh.eta if mesh.eta_back is None else mesh.eta_back)
-            )
-            if gain is None:
-                return None
-            M[column[mesh.a], j] += mesh.za
-            M[column[mesh.b], j] += mesh.zb * gain
-            if mesh.carrier is not None:
-                M[column[mesh.carrier], j] -= mesh.za + mesh.zb * gain
-        for j, shaft in enumerate(held, start=len(meshes)):
-            M[column[shaft], j] = 1.0
-        M[column[driver], -1] = 1.0
-        try:
-            x = np.linalg.solve(M, -outside)
-        except np.linalg.LinAlgError:
-            return None
-        power_into_a = np.array([x[j] * m.za for j, m in enumerate(meshes)]) * relative
-        small = 1e-12 * (np.abs(power_into_a).max(initial=0.0) + 1e-300)
-        return x, np.where(moving & (np.abs(power_into_a) > small), power_into_a < 0, forward)
-
-    def takes_power(x: np.ndarray) -> bool:
-        return bool(x[-1] * omega[driver] >= -1e-12 * abs(load))
-
-    lossless = [Mesh(m.a, m.b, m.za, m.zb, m.carrier) for m in meshes]
-    guess = np.ones(len(meshes), dtype=bool)
-    if lossless:
-        free = _lossless_directions(lossless, held, names, column, driver, outside, relative)
-        guess = guess if free is None else free
-    solution: np.ndarray | None = None
-    forward = guess
-    seen: set[bytes] = set()
-    while forward.tobytes() not in seen:
-        seen.add(forward.tobytes())
-        tried = attempt(forward)
-        if tried is None:
-            break
-        if np.array_equal(tried[1], forward) and takes_power(tried[0]):
-            solution = tried[0]
-            break
-        forward = tried[1]
-    if solution is None and len(meshes) <= _MOST_ENUMERATED:
-        consistent = []
-        for bits in product((True, False), repeat=len(meshes)):
-            directions = np.array(bits)
-            tried = attempt(directions)
-            if tried is not None and np.array_equal(tried[1], directions) and takes_power(tried[0]):
-                consistent.append((tried[0], directions))
-        if consistent:
-            solution, forward = min(consistent, key=lambda c: abs(c[0][-1]))
-    if solution is None:
+    problem = _Problem(elements, driver, output, load, omega, drag)
+    found = problem.followed() or problem.enumerated()
+    if found is None:
         raise SelfLocking(
             f"no power passes from {driver} to {output}: the train holds in this direction"
         )
-
-    mesh_losses: dict[str, float] = {}
-    flows: list[MeshFlow] = []
-    passed = dict.fromkeys(names, 0.0)
-    for j, (mesh, ahead) in enumerate(zip(meshes, forward, strict=True)):
-        gain = mesh.eta if ahead else 1.0 / (mesh.eta if mesh.eta_back is None else mesh.eta_back)
-        on_a, on_b = solution[j] * mesh.za, solution[j] * mesh.zb * gain
-        rel_b = omega[mesh.b] - (omega[mesh.carrier] if mesh.carrier else 0.0)
-        label = mesh.name or f"{mesh.a}–{mesh.b}"
-        lost = float(-(on_a * relative[j] + on_b * rel_b))
-        mesh_losses[label] = mesh_losses.get(label, 0.0) + lost
-        flows.append(MeshFlow(mesh, float(on_a), float(on_b), abs(float(on_a * relative[j])), lost))
-        passed[mesh.a] = max(passed[mesh.a], abs(float(on_a)))
-        passed[mesh.b] = max(passed[mesh.b], abs(float(on_b)))
-        if mesh.carrier is not None:
-            passed[mesh.carrier] = max(passed[mesh.carrier], abs(float(on_a + on_b)))
-    torque = float(solution[-1])
-    passed[driver] = max(passed[driver], abs(torque))
-    passed[output] = max(passed[output], abs(load))
-    return TorqueFlow(
-        speeds=omega,
-        driver_torque=torque,
-        load_torque=-load * _sign(omega[output]),
-        power_in=torque * omega[driver],
-        power_out=load * abs(omega[output]),
-        mesh_losses=mesh_losses,
-        drag_losses={s: t * abs(omega[s]) for s, t in drag.items()},
-        shaft_torques=passed,
-        meshes=tuple(flows),
-    )
+    return problem.flow(*found)
 
 
-def _lossless_directions(
-    meshes: Sequence[Mesh],
-    held: Sequence[str],
-    names: Sequence[str],
-    column: Mapping[str, int],
-    driver: str,
-    outside: np.ndarray,
-    relative: np.ndarray,
-) -> np.ndarray | None:
-    M = np.zeros((len(names), len(names)))
-    for j, mesh in enumerate(meshes):
-        for shaft, coefficient in mesh.row().items():
-            M[column[shaft], j] += coefficient
-    for j, shaft in enumerate(held, start=len(meshes)):
-        M[column[shaft], j] = 1.0
-    M[column[driver], -1] = 1.0
-    try:
-        x = np.linalg.solve(M, -outside)
-    except np.linalg.LinAlgError:
+class _Problem:
+    """Torque balance of a train at one load, linear once it is said which way power passes each
+    mesh (`forward`: from a to b).
+    """
+
+    def __init__(
+        self,
+        elements: Sequence[Element],
+        driver: str,
+        output: str,
+        load: float,
+        omega: dict[str, float],
+        drag: Mapping[str, float],
+    ) -> None:
+        self.driver, self.output, self.load, self.omega = driver, output, load, omega
+        self.drag = drag
+        self.names = shafts_of(elements, driver, output, *drag)
+        for name in self.names:
+            omega.setdefault(name, 0.0)
+        self.column = {name: i for i, name in enumerate(self.names)}
+        self.meshes = [e for e in elements if isinstance(e, Mesh)]
+        self.held = [e.shaft for e in elements if isinstance(e, Ground)]
+        self.outside = np.zeros(len(self.names))
+        self.outside[self.column[output]] -= load * _sign(omega[output])
+        for shaft, torque in drag.items():
+            self.outside[self.column[shaft]] -= torque * _sign(omega[shaft])
+        self.relative = np.array(
+            [omega[m.a] - (omega[m.carrier] if m.carrier else 0.0) for m in self.meshes]
+        )
+        self.moving = np.abs(self.relative) > 1e-12 * max(1.0, abs(omega[driver]))
+
+    def _solved(self, gains: Sequence[float]) -> np.ndarray | None:
+        """The unknowns, shape (shafts,): tooth force per mesh, held torques, driver torque; None
+        where they are not determined.
+        """
+        M = np.zeros((len(self.names), len(self.names)))
+        for j, (mesh, gain) in enumerate(zip(self.meshes, gains, strict=True)):
+            M[self.column[mesh.a], j] += mesh.za
+            M[self.column[mesh.b], j] += mesh.zb * gain
+            if mesh.carrier is not None:
+                M[self.column[mesh.carrier], j] -= mesh.za + mesh.zb * gain
+        for j, shaft in enumerate(self.held, start=len(self.meshes)):
+            M[self.column[shaft], j] = 1.0
+        M[self.column[self.driver], -1] = 1.0
+        try:
+            x: np.ndarray = np.linalg.solve(M, -self.outside)
+        except np.linalg.LinAlgError:
+            return None
+        return x
+
+    def _power_into_a(self, x: np.ndarray) -> np.ndarray:
+        """Power that each mesh puts into its shaft a, in its carrier's frame [W]."""
+        power: np.ndarray = np.array([x[j] * m.za for j, m in enumerate(self.meshes)])
+        power *= self.relative
+        return power
+
+    def _attempt(self, forward: np.ndarray) -> tuple[np.ndarray, np.ndarray] | None:
+        """The unknowns, and the directions that they mean."""
+        gains = [
+            m.eta if ahead else _inverse(m.eta if m.eta_back is None else m.eta_back)
+            for m, ahead in zip(self.meshes, forward, strict=True)
+        ]
+        sound = [g for g in gains if g is not None]
+        if len(sound) < len(gains) or (x := self._solved(sound)) is None:
+            return None
+        power = self._power_into_a(x)
+        small = 1e-12 * (np.abs(power).max(initial=0.0) + 1e-300)
+        return x, np.where(self.moving & (np.abs(power) > small), power < 0, forward)
+
+    def _lossless(self) -> np.ndarray:
+        """The directions in which power would pass without losses."""
+        x = self._solved([1.0] * len(self.meshes))
+        if x is None or not self.meshes:
+            return np.ones(len(self.meshes), dtype=bool)
+        directions: np.ndarray = self._power_into_a(x) <= 0
+        return directions
+
+    def _holds(self, tried: tuple[np.ndarray, np.ndarray] | None, forward: np.ndarray) -> bool:
+        """Whether a solution means the directions it was made with, and takes power from the
+        driver.
+        """
+        if tried is None or not np.array_equal(tried[1], forward):
+            return False
+        return bool(tried[0][-1] * self.omega[self.driver] >= -1e-12 * abs(self.load))
+
+    def followed(self) -> tuple[np.ndarray, np.ndarray] | None:
+        """(unknowns, directions): guessed from the lossless state, solved and corrected; None where
+        that does not settle.
+        """
+        forward, seen = self._lossless(), set[bytes]()
+        while forward.tobytes() not in seen:
+            seen.add(forward.tobytes())
+            tried = self._attempt(forward)
+            if tried is None or self._holds(tried, forward):
+                return tried
+            forward = tried[1]
         return None
-    directions: np.ndarray = np.array([x[j] * m.za for j, m in enumerate(meshes)]) * relative <= 0
-    return directions
+
+    def enumerated(self) -> tuple[np.ndarray, np.ndarray] | None:
+        """The same of all sets of directions: the consistent one that takes least power."""
+        if len(self.meshes) > _MOST_ENUMERATED:
+            return None
+        found = []
+        for bits in product((True, False), repeat=len(self.meshes)):
+            forward = np.array(bits)
+            tried = self._attempt(forward)
+            if tried is not None and self._holds(tried, forward):
+                found.append(tried)
+        return min(found, key=lambda c: abs(c[0][-1]), default=None)
+
+    def flow(self, x: np.ndarray, forward: np.ndarray) -> TorqueFlow:
+        """The state that the unknowns mean."""
+        omega = self.omega
+        mesh_losses: dict[str, float] = {}
+        flows: list[MeshFlow] = []
+        passed = dict.fromkeys(self.names, 0.0)
+
+        def passes(shaft: str, torque: float) -> None:
+            passed[shaft] = max(passed[shaft], abs(torque))
+
+        for j, (mesh, ahead) in enumerate(zip(self.meshes, forward, strict=True)):
+            back = mesh.eta if mesh.eta_back is None else mesh.eta_back
+            gain = mesh.eta if ahead else 1.0 / back
+            on_a, on_b = float(x[j] * mesh.za), float(x[j] * mesh.zb * gain)
+            rel_b = omega[mesh.b] - (omega[mesh.carrier] if mesh.carrier else 0.0)
+            label = mesh.name or f"{mesh.a}–{mesh.b}"
+            lost = float(-(on_a * self.relative[j] + on_b * rel_b))
+            mesh_losses[label] = mesh_losses.get(label, 0.0) + lost
+            power = abs(float(on_a * self.relative[j]))
+            flows.append(MeshFlow(mesh, on_a, on_b, power, lost))
+            passes(mesh.a, on_a)
+            passes(mesh.b, on_b)
+            if mesh.carrier is not None:
+                passes(mesh.carrier, on_a + on_b)
+        torque = float(x[-1])
+        passes(self.driver, torque)
+        passes(self.output, self.load)
+        return TorqueFlow(
+            speeds=omega,
+            driver_torque=torque,
+            load_torque=-self.load * _sign(omega[self.output]),
+            power_in=torque * omega[self.driver],
+            power_out=self.load * abs(omega[self.output]),
+            mesh_losses=mesh_losses,
+            drag_losses={s: t * abs(omega[s]) for s, t in self.drag.items()},
+            shaft_torques=passed,
+            meshes=tuple(flows),
+        )
 
 
 def back_drive_efficiency(

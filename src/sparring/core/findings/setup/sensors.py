@@ -51,12 +51,10 @@ def second_cell(b: Bench) -> Iterable[Finding]:
 
 
 @setup_rule
-def cell_calibration(b: Bench) -> Iterable[Finding]:
-    """The cell is not calibrated, long ago, or not over the forces that will come."""
+def cell_not_calibrated(b: Bench) -> Iterable[Finding]:
+    """The cell is not calibrated."""
     cal, method = b.rig.calibration, b.rig.method
-    if not method.CELL:
-        return
-    if cal is None:
+    if method.CELL and cal is None:
         yield noted(
             "calibration-missing",
             "caution",
@@ -69,6 +67,13 @@ def cell_calibration(b: Bench) -> Iterable[Finding]:
             remedies=("Hang known masses on it, up and down, on this page.",),
             place="rig.calibration",
         )
+
+
+@setup_rule
+def cell_has_changed(b: Bench) -> Iterable[Finding]:
+    """It was calibrated long ago, or has moved since, or creeps."""
+    cal = b.rig.calibration
+    if not b.rig.method.CELL or cal is None:
         return
     days = (b.today - date.fromisoformat(cal.date)).days
     if days > _OLD:
@@ -118,6 +123,14 @@ def cell_calibration(b: Bench) -> Iterable[Finding]:
             place="rig.calibration",
             creep=(cal.creep, "ratio"),
         )
+
+
+@setup_rule
+def cell_against_the_plan(b: Bench) -> Iterable[Finding]:
+    """It was not calibrated over the forces that will come, or does not stand them."""
+    cal, method = b.rig.calibration, b.rig.method
+    if not method.CELL or cal is None:
+        return
     g = b.rig.gravity.value
     reached = max(p.mass.value for p in cal.points) * g
     forces = [f for t in b.torques if (f := method.cell_force(t)) is not None]

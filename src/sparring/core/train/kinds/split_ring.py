@@ -5,6 +5,7 @@ ratio, little efficiency.
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import replace
 from typing import ClassVar, Literal
 
@@ -250,35 +251,7 @@ class SplitRingStage(StageBase):
         return tuple(found)
 
     def faults(self) -> list[Finding]:
-        found = super().faults()
-        r = self.radius()
-        for which, pair, field in zip(
-            ("held", "turning"), self._rings(), ("ring", "upper_ring"), strict=True
-        ):
-            off = r - pair.tight_distance()
-            if off > 0.02 * self.module or off < -0.25 * self.module:
-                found.append(
-                    noted(
-                        "not-coaxial",
-                        "wrong",
-                        title=f"The planets do not fit the {which} ring",
-                        seen=(
-                            f"Sun and planets put the planets' axes at {{at}}; {pair.z1} teeth in"
-                            f" the {which} ring of {pair.z2} want {{wants}}."
-                        ),
-                        why="The drive does not assemble, or runs with far too much play.",
-                        causes=(
-                            "a tooth was counted wrongly",
-                            "shifted profiles that are not entered",
-                        ),
-                        remedies=(
-                            "Keep ring − planet equal on both levels, or shift the upper pair.",
-                        ),
-                        place=field,
-                        at=(r, "length"),
-                        wants=(pair.tight_distance(), "length"),
-                    )
-                )
+        found = [*super().faults(), *self._axes()]
         if (self.sun + self.ring) % self.planets:
             found.append(
                 noted(
@@ -298,20 +271,13 @@ class SplitRingStage(StageBase):
                     place="planets",
                 )
             )
-        if (
-            neighbour_gap(
-                self.planets,
-                r,
-                max(
-                    teeth.tip_diameter(self.module, self.planet, helix=self.helix),
-                    teeth.tip_diameter(
-                        self.upper_module, self.upper_planet, self.upper_planet_shift, self.helix
-                    ),
-                ),
-                self.angles(),
-            )
-            <= 0
-        ):
+        widest = max(
+            teeth.tip_diameter(self.module, self.planet, helix=self.helix),
+            teeth.tip_diameter(
+                self.upper_module, self.upper_planet, self.upper_planet_shift, self.helix
+            ),
+        )
+        if neighbour_gap(self.planets, self.radius(), widest, self.angles()) <= 0:
             found.append(
                 noted(
                     "planets-collide",
@@ -323,29 +289,50 @@ class SplitRingStage(StageBase):
                     place="planets",
                 )
             )
+        return [*found, *self._unlike()]
+
+    def _axes(self) -> Iterator[Finding]:
+        r = self.radius()
+        for which, pair, field in zip(
+            ("held", "turning"), self._rings(), ("ring", "upper_ring"), strict=True
+        ):
+            off = r - pair.tight_distance()
+            if off > 0.02 * self.module or off < -0.25 * self.module:
+                yield noted(
+                    "not-coaxial",
+                    "wrong",
+                    title=f"The planets do not fit the {which} ring",
+                    seen=(
+                        f"Sun and planets put the planets' axes at {{at}}; {pair.z1} teeth in"
+                        f" the {which} ring of {pair.z2} want {{wants}}."
+                    ),
+                    why="The drive does not assemble, or runs with far too much play.",
+                    causes=("a tooth was counted wrongly", "shifted profiles that are not entered"),
+                    remedies=("Keep ring − planet equal on both levels, or shift the upper pair.",),
+                    place=field,
+                    at=(r, "length"),
+                    wants=(pair.tight_distance(), "length"),
+                )
+
+    def _unlike(self) -> Iterator[Finding]:
         phases = self.phases()
         if max(phases) - min(phases) > 1e-6:
             shown = ", ".join(f"{math.degrees(p):.2f}°" for p in phases)
-            found.append(
-                noted(
-                    "planet-phases",
-                    "note",
-                    title="The planets are not all alike",
-                    seen=(
-                        f"Their upper teeth must stand ahead of the lower ones by {shown} in turn."
+            yield noted(
+                "planet-phases",
+                "note",
+                title="The planets are not all alike",
+                seen=(f"Their upper teeth must stand ahead of the lower ones by {shown} in turn."),
+                why="Planets in the wrong place or order do not enter the turning ring.",
+                remedies=(
+                    "Mark each planet and its place.",
+                    (
+                        f"With both tooth differences divisible by {self.planets} all planets"
+                        " are alike."
                     ),
-                    why="Planets in the wrong place or order do not enter the turning ring.",
-                    remedies=(
-                        "Mark each planet and its place.",
-                        (
-                            f"With both tooth differences divisible by {self.planets} all planets"
-                            " are alike."
-                        ),
-                    ),
-                    place="upper_planet",
-                )
+                ),
+                place="upper_planet",
             )
-        return found
 
     def in_words(self) -> str:
         return f"{self.sun}/{self.planet}/{self.ring}+{self.upper_planet}/{self.upper_ring}"
