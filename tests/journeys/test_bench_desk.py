@@ -248,7 +248,7 @@ def test_readings_are_typed_and_recorded(demo):
     demo.until(lambda: demo.buttons("Stop, take"), "it records")
     demo.until(
         lambda: demo.rows(
-            "SELECT value FROM settings WHERE key LIKE '%Bare motor' AND value LIKE '%parquet%'"
+            "SELECT value FROM settings WHERE key LIKE '%bare-motor' AND value LIKE '%parquet%'"
         ),
         "what it recorded is kept",
         180,

@@ -257,8 +257,13 @@ def test_panels_stay_where_they_were_put(demo):
     demo.until(lambda: demo.widgets("Builds and tests"), "and there on Build")
     left = demo.widget("Builds and tests")["at"]
     x, y = left[0] + left[2] + 10, left[1] + left[3] // 2
-    demo.screen.xdo("mousemove", x, y, "mousedown", 1)
-    demo.screen.xdo("mousemove", x + 30, y, "mousemove", x + 60, y, "mouseup", 1)
+    demo.screen.xdo("mousemove", x, y)
+    demo.rest()  # the edge is taken hold of only once the pointer has been seen over it
+    demo.screen.xdo("mousedown", 1)
+    demo.rest()
+    demo.screen.xdo("mousemove", x + 30, y)
+    demo.rest()
+    demo.screen.xdo("mousemove", x + 60, y, "mouseup", 1)
     demo.until(lambda: demo.widget("Builds and tests")["at"][2] > left[2] + 30, "it is wider")
     wide = demo.widget("Builds and tests")["at"][2]
     demo.page("Results")

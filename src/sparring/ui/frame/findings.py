@@ -105,6 +105,7 @@ class FindingsPanel(QFrame):
         self.desk = desk
         self.about: Judgements | None = None
         self.setWindowTitle("Findings")
+        self.setAccessibleName("Findings")
         # it takes what the ladder leaves
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
         self.setMinimumHeight(92)

@@ -52,6 +52,7 @@ class LogbookPanel(QFrame):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 6, 6)
         self.setWindowTitle("Logbook")
+        self.setAccessibleName("Logbook")
         self.search = QLineEdit()
         self.search.setPlaceholderText("word, or efficiency > 80 %")
         self.search.setAccessibleName("Find in the logbook")
