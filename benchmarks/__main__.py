@@ -131,7 +131,7 @@ def csv() -> None:
     """CSV import of 400 000 lines × 6 columns, over PyArrow's bare read of the same file."""
     import pyarrow.csv as pcsv
 
-    from sparring.files import log_files
+    from sparring.files import log_files, log_look
 
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "log.csv"
@@ -145,7 +145,7 @@ def csv() -> None:
         )
         head = "time [s],speed [rad/s],motor_speed [rad/s],voltage [V],current [A],force [N]"
         np.savetxt(path, cells, fmt="%.4f", delimiter=",", header=head, comments="")
-        ours = best(lambda: log_files.read(log_files.look(path)))
+        ours = best(lambda: log_files.read(log_look.look(path)))
         bare = best(lambda: pcsv.read_csv(path))
     say(
         "csv: import over PyArrow's bare read", ours / bare, 3, f"{ours:.2f} s against {bare:.2f} s"

@@ -21,8 +21,8 @@ from sparring.exchange.export import KeptTest
 from sparring.exchange.importing import import_log
 from sparring.exchange.imports import LOGS
 from sparring.exchange.out import test_folder
-from sparring.files import log_files, record_files
-from sparring.files.log_files import LogError
+from sparring.files import log_files, log_look, record_files
+from sparring.files.log_look import LogError
 from sparring.logbook import Logbook
 
 
@@ -111,7 +111,7 @@ def log_text(
 def test_logs_of_other_loggers_are_understood(tmp_path, delimiter, decimal, comment):
     path = tmp_path / "log.csv"
     path.write_text(log_text(delimiter, decimal, comment=comment))
-    look = log_files.look(path)
+    look = log_look.look(path)
     assert [c.channel for c in look.columns] == ["t", "speed", "voltage", "current", "mass", ""]
     recording, remarks = log_files.read(look)
     assert remarks == []
@@ -124,7 +124,7 @@ def test_logs_of_other_loggers_are_understood(tmp_path, delimiter, decimal, comm
 def test_a_log_without_header_separated_by_spaces_takes_a_mapping(tmp_path):
     path = tmp_path / "log.txt"
     path.write_text("\n".join(f"  {i * 0.01:.2f}   {i % 7}  12.0 " for i in range(50)) + "\n")
-    look = log_files.look(path)
+    look = log_look.look(path)
     assert not look.has_header
     recording, _ = log_files.read(look, {0: ("t", "s"), 1: ("speed", "rpm"), 2: ("voltage", "V")})
     assert recording.channels["voltage"][0] == 12.0
@@ -151,7 +151,7 @@ def test_a_bad_log_is_refused_with_what_to_do(tmp_path, text, said):
     path = tmp_path / "log.csv"
     path.write_text(text)
     with pytest.raises(LogError, match=said) as caught:
-        log_files.read(log_files.look(path))
+        log_files.read(log_look.look(path))
     assert "log.csv" in str(caught.value)
 
 
@@ -160,7 +160,7 @@ def test_a_few_bad_cells_and_lines_are_left_out_and_told(tmp_path):
     lines = [f"{i * 0.01:.2f},{i % 5}.0" for i in range(400)]
     lines[50], lines[60] = "0.50,oops", "0.60,1,2,3"
     path.write_text("time [s],speed [rpm]\n" + "\n".join(lines) + "\n")
-    recording, remarks = log_files.read(log_files.look(path))
+    recording, remarks = log_files.read(log_look.look(path))
     assert len(recording) == 399
     assert any("oops" in r and "line 52" in r for r in remarks)
     assert any("without 2 columns" in r for r in remarks)
@@ -171,7 +171,7 @@ def test_a_log_becomes_a_test_in_the_logbook_and_goes_out_again(tmp_path, build,
     path.write_text(log_text())
     with Logbook(tmp_path / "book") as book:
         ids = book.save_build(build), book.save_rig(rig)
-        look = log_files.look(path)
+        look = log_look.look(path)
         columns = {i: (c.channel, c.unit) for i, c in enumerate(look.columns) if c.channel}
         test, remarks = import_log(
             book, LOGS[0], look, columns, build_id=ids[0], rig_id=ids[1], plan=plan
@@ -222,7 +222,7 @@ def test_a_cancelled_import_or_export_leaves_nothing_behind(tmp_path, build, rig
     )
     with Logbook(tmp_path / "book") as book:
         ids = book.save_build(build), book.save_rig(rig)
-        look = log_files.look(path)
+        look = log_look.look(path)
         columns = {i: (c.channel, c.unit) for i, c in enumerate(look.columns)}
         seen, progress = until(0.4)
         with pytest.raises(EnoughError):
@@ -360,7 +360,7 @@ def test_ten_thousand_mutated_files_never_crash_or_pass_silently_wrong(files, tm
     for _ in range(400):
         path.write_bytes(mutated(log, rng))
         try:
-            recording, _ = log_files.read(log_files.look(path))
+            recording, _ = log_files.read(log_look.look(path))
         except LogError as err:
             assert str(err)
         else:

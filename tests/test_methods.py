@@ -30,7 +30,7 @@ from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.core.train.kinds.spur import SpurStage
 from sparring.core.uncertainty import nominal, std
-from sparring.files import log_files
+from sparring.files import log_files, log_look
 
 STEPS, REPEATS = 2, 1
 G = 9.81
@@ -472,7 +472,7 @@ def test_a_log_of_every_method_goes_through_a_file(build, rig, method, tmp_path)
     )
     weighed = loads if method.weighed() else None
     log_files.write(tmp_path / "log.csv", one_log(runs, weighed))
-    recording, _ = log_files.read(log_files.look(tmp_path / "log.csv"))
+    recording, _ = log_files.read(log_look.look(tmp_path / "log.csv"))
     plan = Plan(loads=tuple(Measured(m, 5e-4) for m in loads), repeats=1)
     result = analyse(
         build, rig, plan, [(r, recording) for r in split_runs(recording, plan, method=method)]

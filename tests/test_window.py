@@ -16,7 +16,7 @@ from sparring.core.records import changed
 from sparring.core.rig import Weight
 from sparring.core.train.kinds import SpurStage
 from sparring.core.uncertainty import nominal
-from sparring.files import log_files
+from sparring.files import log_look
 from sparring.logbook import Logbook
 from sparring.ui.app.application import application
 from sparring.ui.app.shell import MainWindow
@@ -323,7 +323,7 @@ def test_results_open_the_recording_of_a_clicked_point(window):
     window.go("results")
     page = window.view("results")
     step = window.desk.result.lifted[1]
-    page._clicked(page.efficiency, nominal(step.torque), 100 * nominal(step.gearbox))
+    page.charts._clicked(page.charts.efficiency, nominal(step.torque), 100 * nominal(step.gearbox))
     idle()
     assert page.tabs.currentIndex() == 1
     assert window.desk.step == step.index
@@ -459,7 +459,7 @@ def test_a_log_is_imported_through_the_dialog_and_its_mapping_remembered(window,
     window.errands.dialog.reject()
     window.errands.import_log(tmp_path / "none.csv")
     assert "none.csv" in window.message.text()
-    assert log_files.look(log).columns[1].channel == ""
+    assert log_look.look(log).columns[1].channel == ""
 
 
 def test_build_files_are_opened_saved_and_made_revisions(window, tmp_path):

@@ -105,7 +105,7 @@ def results(t: Pictures) -> None:
     p.page("Results")
     p.click_at(next(w for w in p.widgets(kind="_Card") if "drop" in w["name"].casefold())["at"])
     t.shot("results")
-    p.place("ResultsPage", "gearbox 4")
+    p.place("Charts", "gearbox 4")
     t.shot("results-recording")
     p.tab("Uncertainty")
     t.dark("results-dark")

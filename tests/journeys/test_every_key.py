@@ -186,7 +186,7 @@ def test_the_mouse_in_a_chart(demo):
     demo.until(lambda: demo.state()["has_result"], "there is a result")
 
     def places():
-        return demo.widgets(kind="ResultsPage")[0]["places"]
+        return demo.widgets(kind="Charts")[0]["places"]
 
     first, chart = places(), demo.widget("Efficiency over output torque")["at"]
     demo.click_at(chart, button=4, times=3)

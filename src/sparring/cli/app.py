@@ -48,13 +48,10 @@ def train(
     as_json: AsJson = False,
 ) -> None:
     """How a build turns, what each shaft carries, what is lost, and when it stalls."""
-    from sparring.core import predict, quantity
-    from sparring.core.build import MOTOR, OUTPUT, Build
-    from sparring.core.finding import explain
-    from sparring.core.findings.build import judge_build
+    from sparring.core import quantity
+    from sparring.core.build import Build
     from sparring.core.train.kinematics import ratio_in_words
-    from sparring.core.train.torque import back_drive_efficiency
-    from sparring.files import record_files
+    from sparring.files import record_files, train_files
 
     with told():
         b = record_files.load(build, Build)
@@ -63,69 +60,15 @@ def train(
             raise quantity.QuantityError(
                 f"--load {load}: give the torque that the output works against, without a sign"
             )
-        flow = predict.power_flow(b, torque, volts)
-        speeds = b.flow(torque, flow.stations[1].speed or 0.0)
-        back = back_drive_efficiency(b.elements(), MOTOR, OUTPUT)
-        document: dict[str, Any] = {
-            "format": "sparring.train/2",
-            "build": b.name,
-            "ratio": b.ratio(),
-            "load_Nm": torque,
-            "voltage_V": volts,
-            "current_A": flow.current,
-            "stall_torque_Nm": predict.stall_torque(b, volts),
-            "efficiency_gearbox": flow.gearbox,
-            "efficiency_wire_to_shaft": flow.wire_to_shaft,
-            "efficiency_back_drive": back,
-            "backlash_output_rad": b.backlash(),
-            "shafts": [
-                {
-                    "name": s,
-                    "speed_rad_per_s": speeds.speeds[s] if flow.power_out > 0 else 0.0,
-                    "torque_Nm": speeds.shaft_torques.get(s, 0.0),
-                }
-                for s in b.all_shafts()
-            ],
-            "stages": [
-                {
-                    "name": n,
-                    "kind": s.kind,
-                    "ratio": s.ratio,
-                    "efficiency": s.efficiency(),
-                    "loss_W": speeds.mesh_losses.get(n, 0.0),
-                    "meshes": [
-                        {
-                            "name": c.name,
-                            "contact_ratio": c.pair.contact_ratio(),
-                            "loss_factor": c.pair.loss_factor(),
-                        }
-                        for c in s.contacts()
-                    ],
-                }
-                for n, s in zip(b.stage_names(), b.stages, strict=True)
-            ],
-            "limits": [
-                {"part": x.name, "mode": x.mode, "output_torque_Nm": x.output, "basis": x.basis}
-                for x in b.limits
-            ],
-            "findings": [
-                {
-                    "id": f.id,
-                    "severity": f.severity,
-                    "title": f.title,
-                    "seen": explain(f),
-                    "place": f.place,
-                }
-                for f in judge_build(b, volts)
-            ],
-        }
+        document = train_files.to_dict(b, torque, volts)
     if as_json:
         typer.echo(json.dumps(document, indent=2))
         return
+    eta = quantity.show(document["efficiency_gearbox"], "ratio", "%")
     typer.echo(
-        f"{b.name}: {ratio_in_words(b.ratio())}, stalls at"
+        f"{b.name}: {ratio_in_words(document['ratio'])}, stalls at"
         f" {quantity.show(document['stall_torque_Nm'], 'torque', 'N·m')}, gearbox"
-        f" {quantity.show(flow.gearbox, 'ratio', '%')} at {quantity.show(torque, 'torque', 'N·m')}"
+        f" {eta} at {quantity.show(torque, 'torque', 'N·m')}"
     )
     show_table(
         ["shaft", "speed rpm", "torque N·m"],
@@ -164,13 +107,13 @@ def reduce(
     from sparring.core.reduce.results import split_runs
     from sparring.core.rig import Rig
     from sparring.core.uncertainty import nominal, std
-    from sparring.files import log_files, record_files, result_files
+    from sparring.files import log_files, log_look, record_files, result_files
 
     columns = columns_of(column) if column else None
     with told():
         b, r = record_files.load(build, Build), record_files.load(rig, Rig)
         p = record_files.load(plan, Plan) if plan else Plan()
-        recording, remarks = log_files.read(log_files.look(log), columns)
+        recording, remarks = log_files.read(log_look.look(log), columns)
         try:
             runs = split_runs(recording, p, method=r.method)
         except ReductionError as err:

@@ -51,7 +51,7 @@ def data_errors() -> tuple[type[Exception], ...]:
     from sparring.core.train.kinematics import TrainError
     from sparring.core.train.torque import SelfLocking
     from sparring.exchange.export import ExportError
-    from sparring.files.log_files import LogError
+    from sparring.files.log_look import LogError
     from sparring.logbook import LogbookError
     from sparring.logbook.recordings import RecordingError
 

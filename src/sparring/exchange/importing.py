@@ -12,7 +12,7 @@ from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.reduce.results import split_runs
 from sparring.core.rig import Rig
-from sparring.files.log_files import LogLook
+from sparring.files.log_look import LogLook
 from sparring.logbook import Logbook
 
 Columns = dict[int, tuple[str, str]]

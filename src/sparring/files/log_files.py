@@ -1,8 +1,7 @@
-"""Logs that other loggers wrote: CSV and TSV with or without header, comments, units, decimal
-commas.
+"""Logs that other loggers wrote, read by what their columns were found or said to be, and our own
+recordings written as such.
 
-A log is looked at first (`look`), so that a person can correct what was guessed, and then read
-(`read`).
+A log is looked at first (`log_look.look`), so that a person can correct what was guessed.
 """
 
 from __future__ import annotations
@@ -11,7 +10,6 @@ import codecs
 import io
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -20,167 +18,12 @@ import pyarrow.compute as pc
 import pyarrow.csv as pcsv
 
 from sparring.core import quantity
-from sparring.core.recording import CHANNELS, Recording
+from sparring.core.recording import Recording
+from sparring.files.log_look import LogError, LogLook, kind_of_channel
 
-_PEEK = 64_000
 _BLOCK = 1 << 20  # bytes read at a time
-_LARGEST = 4_000_000_000  # bytes
 _BEYOND = 1e15  # no sensor reads so much in any unit
 _TOLERATED = 0.05  # part of unreadable cells beyond which a log is refused
-
-
-class LogError(ValueError):
-    """A log that cannot be read; the message names file, line and what to do."""
-
-
-@dataclass(frozen=True)
-class ColumnGuess:
-    """What a column seems to be. channel: 't', a channel key or '' (ignored); unit: as text, ''
-    where none is known.
-    """
-
-    header: str
-    channel: str
-    unit: str
-
-
-@dataclass(frozen=True)
-class LogLook:
-    """The shape of a log file: how to split it, and what its columns seem to be."""
-
-    path: Path
-    delimiter: str
-    decimal: str
-    skip: int  # lines before the header or, lacking one, before the figures
-    has_header: bool
-    columns: tuple[ColumnGuess, ...]
-    preview: tuple[tuple[str, ...], ...]
-
-    def key(self) -> str:
-        """Names the layout, so that a mapping can be remembered for the next file of the same
-        logger.
-        """
-        return self.delimiter + "|" + "|".join(c.header for c in self.columns)
-
-
-_NAMES: tuple[tuple[str, str], ...] = (  # first match wins
-    (r"^(t|time|zeit|seconds?|timestamp|elapsed|ms|millis)\b", "t"),
-    (r"motor.*(speed|rpm|drehzahl)|(speed|rpm).*(motor|input)|rpm_?in|^n_?m", "motor_speed"),
-    (r"speed|rpm|omega|drehzahl|tach|^n$", "speed"),
-    (r"load.*volt|volt.*load", "load_voltage"),
-    (r"load.*(curr|amp)|curr.*load", "load_current"),
-    (
-        r"(count|raw|adc|cell)s?[ _]?2\b.*(count|raw|adc)|(count|raw|adc)s?[ _]?2$|^cell[ _]?2$",
-        "cell_2",
-    ),
-    (r"count|raw|adc|^cell$", "cell"),
-    (r"(force|cell|pull|kraft).*2|slack", "force_2"),
-    (r"torque|moment", "torque"),
-    (r"angle|winkel|^phi$|encoder", "angle"),
-    (r"force|load ?cell|pull|kraft|^f$", "force"),
-    (r"mass|weight|load|gewicht", "mass"),
-    (r"temp|°c|celsius", "temperature"),
-    (r"curr|amp|strom|^i$", "current"),
-    (r"volt|spannung|^u$|^v$|bus", "voltage"),
-)
-_UNIT_KINDS = {
-    "V": "voltage",
-    "mV": "voltage",
-    "A": "current",
-    "mA": "current",
-    "rpm": "speed",
-    "rad/s": "speed",
-    "N": "force",
-    "N·m": "torque",
-    "deg": "angle",
-    "s": "t",
-    "ms": "t",
-    "°C": "temperature",
-    "degC": "temperature",
-    "kg": "mass",
-    "g": "mass",
-}
-
-
-def kind_of_channel(channel: str) -> str:
-    return "time" if channel == "t" else CHANNELS[channel].kind
-
-
-def look(path: Path) -> LogLook:
-    """Looks at the head of a log. Raises LogError when it is empty, binary or has no figures."""
-    try:
-        if path.exists() and not path.is_file():
-            raise LogError(f"{path} is a pipe, a device or a folder: save the log as a file first")
-        if path.stat().st_size > _LARGEST:
-            raise LogError(
-                f"{path}: {path.stat().st_size / 1e9:.1f} GB are too much for one log; cut it into"
-                " parts"
-            )
-        with open(path, "rb") as f:
-            head = f.read(_PEEK)
-    except OSError as err:
-        raise LogError(f"{path}: {err.strerror or err}") from err
-    if not head.strip():
-        raise LogError(f"{path} is empty")
-    if b"\0" in head:
-        raise LogError(f"{path} is not a text file; export the log as CSV first")
-    lines = head.decode("utf-8-sig", "replace").splitlines()
-    if len(head) == _PEEK:
-        lines = lines[:-1]
-    body = [
-        (n, line)
-        for n, line in enumerate(lines)
-        if line.strip() and not line.lstrip().startswith(("#", "%", "//"))
-    ]
-    if not body:
-        raise LogError(f"{path} holds comments only")
-    best: tuple[int, str, str] | None = None
-    for delimiter in ("\t", ";", ",", " "):
-        for decimal in (".", ","):
-            if decimal == delimiter:
-                continue
-            widths = [
-                len(cells)
-                for _, line in body[-40:]
-                if _figures(cells := _split(line, delimiter), decimal)
-            ]
-            if widths and (width := max(set(widths), key=widths.count)) > 1:
-                score = widths.count(width) * 10 + width
-                if best is None or score > best[0]:
-                    best = (score, delimiter, decimal)
-    if best is None:
-        raise LogError(
-            f"{path}: no lines of figures found in its first {len(lines)} lines; columns must be"
-            " separated by comma, semicolon, tab or space"
-        )
-    _, delimiter, decimal = best
-    first_figures = next(
-        i for i, (_, line) in enumerate(body) if _figures(_split(line, delimiter), decimal)
-    )
-    width = len(_split(body[first_figures][1], delimiter))
-    has_header = first_figures > 0 and len(_split(body[first_figures - 1][1], delimiter)) == width
-    names = (
-        [c.strip().strip('"') for c in _split(body[first_figures - 1][1], delimiter)]
-        if has_header
-        else [f"column {i + 1}" for i in range(width)]
-    )
-    taken: set[str] = set()
-    columns = []
-    for i, name in enumerate(names):
-        guess = (
-            _guess(name)
-            if has_header
-            else ColumnGuess(name, "t" if i == 0 else "", "s" if i == 0 else "")
-        )
-        if guess.channel in taken:
-            guess = ColumnGuess(name, "", guess.unit)
-        taken.add(guess.channel)
-        columns.append(guess)
-    start = body[first_figures - 1][0] if has_header else body[first_figures][0]
-    preview = tuple(
-        tuple(_split(line, delimiter)) for _, line in body[first_figures : first_figures + 12]
-    )
-    return LogLook(path, delimiter, decimal, start, has_header, tuple(columns), preview)
 
 
 class _Watched(io.RawIOBase):
@@ -226,33 +69,60 @@ def read(
     a channel is called so. Raises LogError when time is missing or runs backwards, when units are
     missing, or when more than one cell in twenty is no number.
     """
-    chosen = (
-        {i: (c.channel, c.unit) for i, c in enumerate(log.columns) if c.channel}
-        if columns is None
-        else dict(columns)
-    )
-    chosen = {i: c for i, c in chosen.items() if c[0]}
-    by_channel = {channel: (i, unit) for i, (channel, unit) in chosen.items()}
-    if "t" not in by_channel:
+    by_channel = _mapping(log, columns)
+    remarks: list[str] = []
+    figures = _figures_of(log, [i for i, _ in by_channel.values()], progress, remarks)
+    arrays = {
+        channel: _si(log, channel, i, unit, figures.get(f"c{i}", np.empty(0)), remarks)
+        for channel, (i, unit) in by_channel.items()
+    }
+    t = arrays.pop("t")
+    if len(t) < 8:
+        raise LogError(f"{log.path}: only {len(t)} lines of figures")
+    t, arrays = _in_order(log, t, arrays, remarks)
+    if t[-1] <= t[0]:
+        raise LogError(
+            f"{log.path}: the time stands still; is “{log.columns[by_channel['t'][0]].header}” the"
+            " time?"
+        )
+    return Recording(t - t[0] if t[0] != 0 else t, arrays), remarks
+
+
+def _mapping(
+    log: LogLook, columns: Mapping[int, tuple[str, str]] | None
+) -> dict[str, tuple[int, str]]:
+    """Channel -> (position, unit). Raises LogError."""
+    if columns is None:
+        columns = {i: (c.channel, c.unit) for i, c in enumerate(log.columns)}
+    found = {channel: (i, unit) for i, (channel, unit) in columns.items() if channel}
+    if "t" not in found:
         raise LogError(f"{log.path}: no column is the time; choose one")
-    if len(by_channel) < 2:
+    if len(found) < 2:
         raise LogError(f"{log.path}: only the time is mapped; choose at least the output speed")
-    for channel, (i, unit) in by_channel.items():
+    for channel, (i, unit) in found.items():
         if not unit and kind_of_channel(channel) not in ("count", "ratio"):
             raise LogError(
                 f"{log.path}: column “{log.columns[i].header}” has no unit; choose one of "
                 + ", ".join(u for u in quantity.kind_of(kind_of_channel(channel)).units)
             )
+    return found
+
+
+def _figures_of(
+    log: LogLook, positions: list[int], progress: Callable[[float], None], remarks: list[str]
+) -> dict[str, np.ndarray]:
+    """The figures of the columns, by `c` and their position, as the file has them. Raises
+    LogError.
+    """
     names = [f"c{i}" for i in range(len(log.columns))]
+    wanted = [names[i] for i in positions]
     dropped: list[int] = []
 
     def bad_row(row: pcsv.InvalidRow) -> str:
         dropped.append(row.number or 0)
         return "skip"
 
-    remarks: list[str] = []
-    wanted = [names[i] for i in chosen]
-    try:
+    def parts(convert: pcsv.ConvertOptions) -> Iterator[pa.RecordBatch]:
         read_options = pcsv.ReadOptions(
             column_names=names,
             skip_rows=log.skip + (1 if log.has_header else 0),
@@ -260,28 +130,25 @@ def read(
             block_size=_BLOCK,
         )
         parse_options = pcsv.ParseOptions(delimiter=log.delimiter, invalid_row_handler=bad_row)
-        strict = pcsv.ConvertOptions(
-            include_columns=wanted,
-            column_types=dict.fromkeys(wanted, pa.float64()),
-            decimal_point=log.decimal,
-            null_values=["", "nan", "NaN", "NA", "-", "null"],
-        )
+        with _Watched(log, progress) as source:
+            file = pa.PythonFile(source, mode="r")
+            yield from pcsv.open_csv(file, read_options, parse_options, convert)
 
+    strict = pcsv.ConvertOptions(
+        include_columns=wanted,
+        column_types=dict.fromkeys(wanted, pa.float64()),
+        decimal_point=log.decimal,
+        null_values=["", "nan", "NaN", "NA", "-", "null"],
+    )
+    as_text = pcsv.ConvertOptions(
+        include_columns=wanted, column_types=dict.fromkeys(wanted, pa.string())
+    )
+    try:
         size = log.path.stat().st_size
-
-        def parts(convert: pcsv.ConvertOptions) -> Iterator[pa.RecordBatch]:
-            with _Watched(log, progress) as source:
-                yield from pcsv.open_csv(
-                    pa.PythonFile(source, mode="r"), read_options, parse_options, convert
-                )
-
         try:
             figures = _joined(parts(strict), size)
         except pa.ArrowInvalid:
             dropped.clear()
-            as_text = pcsv.ConvertOptions(
-                include_columns=wanted, column_types=dict.fromkeys(wanted, pa.string())
-            )
             figures = _joined(_forgiving(log, parts(as_text), remarks), size)
     except (pa.ArrowException, OSError, UnicodeError) as err:
         raise LogError(f"{log.path}: {err}") from err
@@ -293,35 +160,44 @@ def read(
         )
     if dropped:
         remarks.append(f"{len(dropped)} lines without {len(names)} columns were left out.")
-    arrays: dict[str, np.ndarray] = {}
-    for channel, (i, unit) in by_channel.items():
-        values = figures[names[i]] if names[i] in figures else np.empty(0)
-        with np.errstate(invalid="ignore"):
-            beyond = np.abs(values) > _BEYOND
-        if beyond.any():
-            values[beyond] = np.nan
-            remarks.append(
-                f"{int(beyond.sum())} figures of column “{log.columns[i].header}” are too large for"
-                " a reading and were left empty."
-            )
-        try:
-            zero = quantity.to_si(0.0, unit, kind_of_channel(channel))
-            scale = quantity.to_si(1.0, unit, kind_of_channel(channel)) - zero
-        except quantity.QuantityError as err:
-            raise LogError(f"{log.path}: column “{log.columns[i].header}”: {err}") from err
-        if (scale, zero) != (1.0, 0.0):
-            values *= scale
-            values += zero
-        arrays[channel] = values
-    t = arrays.pop("t")
-    if len(t) < 8:
-        raise LogError(f"{log.path}: only {len(t)} lines of figures")
+    return figures
+
+
+def _si(
+    log: LogLook, channel: str, i: int, unit: str, values: np.ndarray, remarks: list[str]
+) -> np.ndarray:
+    """The figures of column i in SI, in place. Raises LogError."""
+    header, kind = log.columns[i].header, kind_of_channel(channel)
+    with np.errstate(invalid="ignore"):
+        beyond = np.abs(values) > _BEYOND
+    if beyond.any():
+        values[beyond] = np.nan
+        remarks.append(
+            f"{int(beyond.sum())} figures of column “{header}” are too large for a reading and were"
+            " left empty."
+        )
+    try:
+        zero = quantity.to_si(0.0, unit, kind)
+        scale = quantity.to_si(1.0, unit, kind) - zero
+    except quantity.QuantityError as err:
+        raise LogError(f"{log.path}: column “{header}”: {err}") from err
+    if (scale, zero) != (1.0, 0.0):
+        values *= scale
+        values += zero
+    return values
+
+
+def _in_order(
+    log: LogLook, t: np.ndarray, arrays: dict[str, np.ndarray], remarks: list[str]
+) -> tuple[np.ndarray, dict[str, np.ndarray]]:
+    """The samples that have a time, in its order. Raises LogError where it is out of order too
+    often to be a time.
+    """
     if np.isnan(t).any():
         keep = ~np.isnan(t)
         t, arrays = t[keep], {k: v[keep] for k, v in arrays.items()}
         remarks.append(f"{int((~keep).sum())} lines without a time were left out.")
-    steps = np.diff(t)
-    back = np.nonzero(steps < 0)[0]
+    back = np.nonzero(np.diff(t) < 0)[0]
     if len(back) > _TOLERATED * len(t):
         raise LogError(
             f"{log.path}: the time runs backwards {len(back)} times, first after line"
@@ -331,14 +207,7 @@ def read(
         order = np.argsort(t, kind="stable")
         t, arrays = t[order], {k: v[order] for k, v in arrays.items()}
         remarks.append(f"{len(back)} lines out of order were put in order.")
-    if t[-1] <= t[0]:
-        raise LogError(
-            f"{log.path}: the time stands still; is “{log.columns[by_channel['t'][0]].header}” the"
-            " time?"
-        )
-    if t[0] != 0:
-        t = t - t[0]
-    return Recording(t, arrays), remarks
+    return t, arrays
 
 
 def write(path: Path, recording: Recording) -> None:
@@ -443,63 +312,3 @@ def _forgiving(
         raise LogError(f"{log.path}: {bad} cells are no numbers, the first {first}")
     if bad:
         remarks.append(f"{bad} cells are no numbers and were left empty, the first {first}.")
-
-
-def _split(line: str, delimiter: str) -> list[str]:
-    return line.split() if delimiter == " " else line.split(delimiter)
-
-
-def _figures(cells: list[str], decimal: str) -> bool:
-    """Whether a line holds figures: at least two, and no fewer than its words (a log may have a
-    column of notes).
-    """
-    filled = [c for c in cells if c.strip()]
-    numbers = sum(_is_number(c, decimal) for c in filled)
-    return numbers >= 2 and 2 * numbers >= len(filled)
-
-
-def _is_number(cell: str, decimal: str) -> bool:
-    cell = cell.strip().strip('"')
-    other = "," if decimal == "." else "."
-    if other in cell:
-        return False
-    try:
-        float(cell.replace(decimal, "."))
-    except ValueError:
-        return False
-    return True
-
-
-def _guess(header: str) -> ColumnGuess:
-    match = re.search(r"[\[(]\s*([^\])]+?)\s*[\])]", header) or re.search(
-        r"[ _/]([A-Za-zµ°%/·]+)$", header
-    )
-    unit = match.group(1) if match else ""
-    if unit.lower() in ("degc", "c", "celsius"):
-        unit = "°C"
-    if unit.lower() in ("rpm", "1/min", "u/min", "min-1"):
-        unit = "rpm"
-    if unit.lower() in ("sec", "seconds"):
-        unit = "s"
-    name = re.sub(r"[\[(].*", "", header).strip().lower().replace("_", " ")
-    channel = next(
-        (c for pattern, c in _NAMES if re.search(pattern, name)), _UNIT_KINDS.get(unit, "")
-    )
-    if not channel:
-        return ColumnGuess(header, "", unit)
-    if channel == "t" and not unit and "ms" in name.split():
-        unit = "ms"
-    if channel == "force" and unit in ("kg", "g", "lb"):
-        pass  # a weight in kilograms stands for its force
-    if unit or kind_of_channel(channel) in ("count",):
-        try:
-            (
-                quantity.factor(unit, kind_of_channel(channel))
-                if kind_of_channel(channel) != "temperature"
-                else None
-            )
-        except quantity.QuantityError:
-            unit = ""
-    if not unit and "rpm" in name.split():
-        unit = "rpm"
-    return ColumnGuess(header, channel, unit)

@@ -10,10 +10,11 @@ from collections.abc import Sequence
 from typing import Any
 
 from sparring import __version__
-from sparring.core.finding import explain
+from sparring.core.finding import Finding, explain
+from sparring.core.reduce.points import Point
 from sparring.core.reduce.results import Step, TestResult
 from sparring.core.revise import Correction
-from sparring.core.uncertainty import budget, nominal, std
+from sparring.core.uncertainty import Uncertain, budget, nominal, std
 
 FIELDS = {
     "torque": "torque_Nm",
@@ -34,76 +35,33 @@ def to_dict(result: TestResult, corrections: Sequence[Correction] = ()) -> dict[
     runs, from a logbook.
     """
 
-    def value(x: Any, name: str) -> dict[str, float | None]:
-        return {name: None if x is None else nominal(x), f"u_{name}": None if x is None else std(x)}
-
-    def step(s: Step) -> dict[str, Any]:
-        row: dict[str, Any] = {"step": s.index, "lifted": len(s.points), "stalled": len(s.stalls)}
-        for key, name in FIELDS.items():
-            row |= value(getattr(s, key), name)
-        row["points"] = [
-            {
-                "repeat": p.run.repeat,
-                "stalled": p.stalled,
-                "window_start_s": p.window.start,
-                "window_stop_s": p.window.stop,
-                "steady": p.window.steady,
-                "effective_samples": p.effective,
-                **value(p.torque, "torque_Nm"),
-                **value(p.pull and p.pull.mean, "force_N"),
-                "force_least_N": p.pull and p.pull.least,
-                "force_peak_N": p.pull and p.pull.most,
-                **value(p.speed, "speed_rad_per_s"),
-                **value(p.wire_to_shaft, "efficiency_wire_to_shaft"),
-                **value(p.gearbox, "efficiency_gearbox"),
-            }
-            for p in (*s.points, *s.stalls)
-        ]
-        return row
-
     best = result.best
-    headline = (
-        best.gearbox
-        if best is not None and best.gearbox is not None
-        else best.wire_to_shaft
-        if best is not None
-        else None
-    )
+    headline = None
+    if best is not None:
+        headline = best.gearbox if best.gearbox is not None else best.wire_to_shaft
+    losses = result.losses
     return {
         "format": "sparring.result/1",
         "derived_by": f"sparring {__version__}",
         "build": result.build.name,
         "rig": result.rig.name,
         "ratio": abs(result.build.ratio()),
-        "steps": [step(s) for s in result.steps],
+        "steps": [_step(s) for s in result.steps],
         "stall": {
-            **value(result.stall.by_line, "torque_by_line_Nm"),
-            **value(result.stall.lifted, "torque_lifted_Nm"),
-            **value(result.stall.not_lifted, "torque_not_lifted_Nm"),
+            **_value(result.stall.by_line, "torque_by_line_Nm"),
+            **_value(result.stall.lifted, "torque_lifted_Nm"),
+            **_value(result.stall.not_lifted, "torque_not_lifted_Nm"),
         },
-        "loss_model": (
-            None
-            if result.losses is None
-            else {
-                **value(result.losses.constant, "constant_Nm"),
-                **value(result.losses.proportional, "proportional"),
-            }
-        ),
+        "loss_model": losses
+        and {
+            **_value(losses.constant, "constant_Nm"),
+            **_value(losses.proportional, "proportional"),
+        },
         "budget_of_best": [
             {"id": b.id, "input": b.name, "u": b.u, "share_of_variance": b.share}
             for b in budget(headline)
         ],
-        "findings": [
-            {
-                "id": f.id,
-                "severity": f.severity,
-                "title": f.title,
-                "seen": explain(f),
-                "steps": list(f.steps),
-                "place": f.place,
-            }
-            for f in result.findings
-        ],
+        "findings": [finding_to_dict(f) | {"steps": list(f.steps)} for f in result.findings],
         "corrections": [
             {
                 "at": c.at.isoformat(timespec="seconds"),
@@ -116,6 +74,46 @@ def to_dict(result: TestResult, corrections: Sequence[Correction] = ()) -> dict[
             for c in corrections
         ],
         "skipped": [{"step": r.step, "repeat": r.repeat, "why": why} for r, why in result.skipped],
+    }
+
+
+def finding_to_dict(f: Finding) -> dict[str, Any]:
+    """A finding; its words may change, its id does not."""
+    return {
+        "id": f.id,
+        "severity": f.severity,
+        "title": f.title,
+        "seen": explain(f),
+        "place": f.place,
+    }
+
+
+def _value(x: Uncertain, name: str) -> dict[str, float | None]:
+    return {name: None if x is None else nominal(x), f"u_{name}": None if x is None else std(x)}
+
+
+def _step(s: Step) -> dict[str, Any]:
+    row: dict[str, Any] = {"step": s.index, "lifted": len(s.points), "stalled": len(s.stalls)}
+    for key, name in FIELDS.items():
+        row |= _value(getattr(s, key), name)
+    return row | {"points": [_point(p) for p in (*s.points, *s.stalls)]}
+
+
+def _point(p: Point) -> dict[str, Any]:
+    return {
+        "repeat": p.run.repeat,
+        "stalled": p.stalled,
+        "window_start_s": p.window.start,
+        "window_stop_s": p.window.stop,
+        "steady": p.window.steady,
+        "effective_samples": p.effective,
+        **_value(p.torque, "torque_Nm"),
+        **_value(p.pull and p.pull.mean, "force_N"),
+        "force_least_N": p.pull and p.pull.least,
+        "force_peak_N": p.pull and p.pull.most,
+        **_value(p.speed, "speed_rad_per_s"),
+        **_value(p.wire_to_shaft, "efficiency_wire_to_shaft"),
+        **_value(p.gearbox, "efficiency_gearbox"),
     }
 
 

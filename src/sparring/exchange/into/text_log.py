@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from sparring.exchange.importing import LogFormat
-from sparring.files import log_files
+from sparring.files import log_files, log_look
 
 IMPORT = LogFormat(
-    "text-log", "Logs", (".csv", ".tsv", ".txt", ".log"), log_files.look, log_files.read
+    "text-log", "Logs", (".csv", ".tsv", ".txt", ".log"), log_look.look, log_files.read
 )

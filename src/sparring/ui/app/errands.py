@@ -116,7 +116,7 @@ class Errands:
     def import_log(self, path: Path | None = None) -> None:
         """Asks for a log (unless given), shows what is in it, and makes its lifts a new test."""
         from sparring.exchange.imports import LOGS, log_format
-        from sparring.files.log_files import LogError
+        from sparring.files.log_look import LogError
 
         if path is None:
             name, _ = QFileDialog.getOpenFileName(

@@ -190,7 +190,7 @@ class ReadingRecorder(QWidget):
     def open_log(self, path: Path | None = None) -> None:
         """Asks for a log and for what its columns are, and hands it over."""
         from sparring.exchange.imports import LOGS, log_format
-        from sparring.files.log_files import LogError
+        from sparring.files.log_look import LogError
         from sparring.ui.widgets.import_dialog import ImportDialog
 
         method = self.method

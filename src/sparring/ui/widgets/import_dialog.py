@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 
 from sparring.core import quantity
 from sparring.core.recording import CHANNELS
-from sparring.files import log_files
+from sparring.files import log_look
 from sparring.ui.model.desk import Desk
 from sparring.ui.widgets.parts import heading, note
 from sparring.ui.widgets.plain import Label
@@ -34,7 +34,7 @@ class ImportDialog(QDialog):
     def __init__(
         self,
         desk: Desk,
-        log: log_files.LogLook,
+        log: log_look.LogLook,
         parent: QWidget | None = None,
         *,
         needs: tuple[str, ...] = ("speed",),
@@ -62,6 +62,23 @@ class ImportDialog(QDialog):
         self.said = Label()
         self.said.setObjectName("wrong")
         self.said.setWordWrap(True)
+        self.choices: list[tuple[QComboBox, QComboBox]] = []
+        self.go: QPushButton | None = None
+        column.addWidget(self._columns(), 1)
+        column.addWidget(self.said)
+        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        self.go = self.buttons.addButton(act, QDialogButtonBox.ButtonRole.AcceptRole)
+        if self.go:
+            self.go.setObjectName("act")
+        self.buttons.accepted.connect(self.accept)
+        self.buttons.rejected.connect(self.reject)
+        test = f"The lifts found in the log become a test of {desk.build.name} on {desk.rig.name}."
+        column.addWidget(note(into or test))
+        column.addWidget(self.buttons)
+        self._check()
+
+    def _columns(self) -> QWidget:
+        """A line a column: its header, what it is, its unit, its first figures."""
         area = QScrollArea()
         area.setWidgetResizable(True)
         inner = QWidget()
@@ -71,53 +88,37 @@ class ImportDialog(QDialog):
             label = Label(text)
             label.setObjectName("note")
             grid.addWidget(label, 0, c)
-        remembered = desk.book.setting(f"import {log.key()}") if desk.book else None
-        self.choices: list[tuple[QComboBox, QComboBox]] = []
-        self.go: QPushButton | None = None
+        log, book = self.log, self.desk.book
+        kept = (book.setting(f"import {log.key()}") if book else None) or []
         for i, guess in enumerate(log.columns):
-            grid.addWidget(Label(guess.header), i + 1, 0)
-            what, unit = QComboBox(), QComboBox()
-            what.setAccessibleName(f"{guess.header} is")
-            unit.setAccessibleName(f"unit of {guess.header}")
-            what.addItem("not used", "")
-            what.addItem("Time", "t")
-            for channel in CHANNELS.values():
-                what.addItem(channel.label, channel.key)
-            unit.setEditable(True)
-            unit.setMinimumWidth(90)
-            channel_key, unit_text = (
-                remembered[i] if remembered and i < len(remembered) else (guess.channel, guess.unit)
-            )
-            what.setCurrentIndex(max(0, what.findData(channel_key)))
-            grid.addWidget(what, i + 1, 1)
-            grid.addWidget(unit, i + 1, 2)
-            grid.addWidget(
-                note("   ".join(row[i] for row in log.preview[:4] if i < len(row))), i + 1, 3
-            )
-            self.choices.append((what, unit))
-            self._units(i, unit_text)
-            what.currentIndexChanged.connect(lambda _n, i=i: self._units(i, ""))
-            unit.currentTextChanged.connect(lambda _t: self._check())
+            chosen = kept[i] if i < len(kept) else (guess.channel, guess.unit)
+            first = "   ".join(row[i] for row in log.preview[:4] if i < len(row))
+            what, unit = self._choice(i, *chosen)
+            for c, widget in enumerate((Label(guess.header), what, unit, note(first))):
+                grid.addWidget(widget, i + 1, c)
         grid.setColumnStretch(3, 1)
         grid.setRowStretch(len(log.columns) + 1, 1)
         area.setWidget(inner)
-        column.addWidget(area, 1)
-        column.addWidget(self.said)
-        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self.go = self.buttons.addButton(act, QDialogButtonBox.ButtonRole.AcceptRole)
-        if self.go:
-            self.go.setObjectName("act")
-        self.buttons.accepted.connect(self.accept)
-        self.buttons.rejected.connect(self.reject)
-        column.addWidget(
-            note(
-                into
-                or f"The lifts found in the log become a test of {desk.build.name} on"
-                f" {desk.rig.name}."
-            )
-        )
-        column.addWidget(self.buttons)
-        self._check()
+        return area
+
+    def _choice(self, i: int, channel: str, unit_text: str) -> tuple[QComboBox, QComboBox]:
+        """What column i is, and in which unit."""
+        header = self.log.columns[i].header
+        what, unit = QComboBox(), QComboBox()
+        what.setAccessibleName(f"{header} is")
+        unit.setAccessibleName(f"unit of {header}")
+        what.addItem("not used", "")
+        what.addItem("Time", "t")
+        for known in CHANNELS.values():
+            what.addItem(known.label, known.key)
+        unit.setEditable(True)
+        unit.setMinimumWidth(90)
+        what.setCurrentIndex(max(0, what.findData(channel)))
+        self.choices.append((what, unit))
+        self._units(i, unit_text)
+        what.currentIndexChanged.connect(lambda _n: self._units(i, ""))
+        unit.currentTextChanged.connect(lambda _t: self._check())
+        return what, unit
 
     def _units(self, i: int, wanted: str) -> None:
         what, unit = self.choices[i]
@@ -126,7 +127,7 @@ class ImportDialog(QDialog):
         unit.clear()
         unit.setEnabled(bool(key))
         if key:
-            offered = list(quantity.kind_of(log_files.kind_of_channel(key)).units)
+            offered = list(quantity.kind_of(log_look.kind_of_channel(key)).units)
             unit.addItems(offered)
             guess = self.log.columns[i].unit if self.log.columns[i].channel == key else ""
             text = wanted or guess
@@ -160,7 +161,7 @@ class ImportDialog(QDialog):
             problem = f"Choose which column is the {label[0].lower() + label[1:]}."
         else:
             for i, (channel, unit) in self.mapping().items():
-                kind = log_files.kind_of_channel(channel)
+                kind = log_look.kind_of_channel(channel)
                 try:
                     (
                         quantity.to_si(0.0, unit, kind)

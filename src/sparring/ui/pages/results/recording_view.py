@@ -3,6 +3,7 @@ largest value."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from functools import cached_property
 from typing import Any
 
@@ -19,6 +20,13 @@ from sparring.ui.widgets.chart import Chart, pen, thinned
 from sparring.ui.widgets.parts import note
 
 _SHOWN = ("speed", "cell", "force", "current", "voltage", "motor_speed", "temperature")
+
+_STYLES = (
+    Qt.PenStyle.SolidLine,
+    Qt.PenStyle.DashLine,
+    Qt.PenStyle.DotLine,
+    Qt.PenStyle.DashDotLine,
+)
 
 
 class RecordingView(QWidget):
@@ -62,73 +70,59 @@ class RecordingView(QWidget):
             brush=pg.mkBrush(theme.colour("reseda", 38)),
             pen=pen("reseda", 1),
         )
-        self._items.append(region)
-        shown = [k for k in _SHOWN if part.has(k)][:4]
-        for n, key in enumerate(shown):
-            t, y = thinned(part.t - zero, part.channels[key], 1200)
-            base = float(np.nanquantile(y, 0.02)) if key in ("cell", "temperature") else 0.0
-            top = float(np.nanmax(np.abs(y - base))) or 1.0
-            style = (
-                Qt.PenStyle.SolidLine,
-                Qt.PenStyle.DashLine,
-                Qt.PenStyle.DotLine,
-                Qt.PenStyle.DashDotLine,
-            )[n]
-            self._items.append(
-                pg.PlotDataItem(t, 100 * (y - base) / top, pen=pen(CHANNEL_COLOURS[key], 1, style))
-            )
-            label = pg.TextItem(
-                CHANNELS[key].label, color=theme.colour(CHANNEL_COLOURS[key]), anchor=(0, 0)
-            )
-            label.setFont(font(11, bold=True))
-            label.setPos(float(t[-1]) * (0.015 + 0.2 * n), 138)
-            self._items.append(label)
-        for at, text in part.marks:
-            line = pg.InfiniteLine(
-                pos=at - zero,
-                angle=90,
-                label=text,
-                labelOpts={
-                    "position": 0.15,
-                    "color": theme.colour("on-amber"),
-                    "fill": theme.colour("amber"),
-                },
-                pen=pen("amber", 1.4, Qt.PenStyle.DashLine),
-            )
-            self._items.append(line)
+        self._items += [region, *self._curves(part, zero), *self._marks(part, zero)]
         for item in self._items:
             self.chart.add(item)
         self.chart.box.setRange(xRange=(0, float(part.t[-1]) - zero), yRange=(-5, 140), padding=0)
-        d = self.desk
-        steady = (
-            "steady"
-            if point.window.steady
-            else f"not steady (drifts {d.show(point.window.drift, 'ratio', decimals=1)})"
+        self.about.setText(self._in_words(rec, point, name, zero))
+        self.chart.rows = lambda: (
+            ["t s", *part.channels],
+            np.column_stack([part.t, *part.channels.values()]).tolist(),
         )
-        state = (
-            "stalled"
-            if point.stalled
-            else (
-                f"window {point.window.start - zero:.2f} to {point.window.stop - zero:.2f} s,"
-                f" {steady}, {point.effective:.0f} independent samples"
+
+    def _curves(self, part: Recording, zero: float) -> Iterator[Any]:
+        """Each channel over its largest value, with its name."""
+        shown = [k for k in _SHOWN if part.has(k)]
+        for n, (key, style) in enumerate(zip(shown, _STYLES, strict=False)):
+            t, y = thinned(part.t - zero, part.channels[key], 1200)
+            base = float(np.nanquantile(y, 0.02)) if key in ("cell", "temperature") else 0.0
+            top = float(np.nanmax(np.abs(y - base))) or 1.0
+            colour = CHANNEL_COLOURS[key]
+            yield pg.PlotDataItem(t, 100 * (y - base) / top, pen=pen(colour, 1, style))
+            label = pg.TextItem(CHANNELS[key].label, color=theme.colour(colour), anchor=(0, 0))
+            label.setFont(font(11, bold=True))
+            label.setPos(float(t[-1]) * (0.015 + 0.2 * n), 138)
+            yield label
+
+    def _marks(self, part: Recording, zero: float) -> Iterator[Any]:
+        look = {"color": theme.colour("on-amber"), "fill": theme.colour("amber")}
+        for at, text in part.marks:
+            yield pg.InfiniteLine(
+                pos=at - zero,
+                angle=90,
+                label=text,
+                labelOpts={"position": 0.15, **look},
+                pen=pen("amber", 1.4, Qt.PenStyle.DashLine),
             )
-        )
+
+    def _in_words(self, rec: Recording, point: Point, name: str, zero: float) -> str:
+        d, window = self.desk, point.window
+        steady = "steady"
+        if not window.steady:
+            steady = f"not steady (drifts {d.show(window.drift, 'ratio', decimals=1)})"
+        state = "stalled"
+        if not point.stalled:
+            span = f"window {window.start - zero:.2f} to {window.stop - zero:.2f} s"
+            state = f"{span}, {steady}, {point.effective:.0f} independent samples"
         gaps = f", {len(rec.gaps)} gaps" if rec.gaps else ""
         pull = ""
-        if (
-            point.pull is not None
-            and not point.stalled
-            and (point.torque_mass is None or d.rig.torque_from == "cell")
-        ):
+        by_cell = point.torque_mass is None or d.rig.torque_from == "cell"
+        if point.pull is not None and not point.stalled and by_cell:
             least, most = (
                 d.show(x, "force", decimals=1) for x in (point.pull.least, point.pull.most)
             )
             pull = f"; at the cell {d.show(point.pull.mean, 'force')}, least {least}, peak {most}"
-        self.about.setText(
-            f"{name}, {d.rig.method.DOES[0].lower()} {run.repeat}: {state}; speed"
+        return (
+            f"{name}, {d.rig.method.DOES[0].lower()} {point.run.repeat}: {state}; speed"
             f" {d.show(point.speed, 'speed')}, torque {d.show(point.torque, 'torque')}{pull}{gaps}."
-        )
-        self.chart.rows = lambda: (
-            ["t s", *part.channels],
-            np.column_stack([part.t, *part.channels.values()]).tolist(),
         )

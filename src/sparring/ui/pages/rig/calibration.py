@@ -63,10 +63,7 @@ class CalibrationPanel(QWidget):
         self.live.setObjectName("title")
         column.addWidget(self.live)
         self.chart = Residuals("force, N", "off the line, mN", name="Residuals of the calibration")
-        self.up, self.down = (
-            pg.ScatterPlotItem(size=9, symbol="t1"),
-            pg.ScatterPlotItem(size=9, symbol="t"),
-        )
+        self.up, self.down = (pg.ScatterPlotItem(size=9, symbol=s) for s in ("t1", "t"))
         self.zero = pg.InfiniteLine(angle=0, pos=0)
         for item in (self.zero, self.up, self.down):
             self.chart.add(item)
@@ -83,43 +80,7 @@ class CalibrationPanel(QWidget):
         row.addWidget(Label("Mass on it"))
         row.addWidget(self.known, 1)
         column.addLayout(row)
-        row = QHBoxLayout()
-        self.take = QPushButton("Take")
-        self.take.setToolTip(
-            tip(
-                "Adds the mean of the last second as a point; a new calibration begins with the"
-                " first"
-            )
-        )
-        self.take.clicked.connect(self.take_reading)
-        self.drop = QPushButton("Drop")
-        self.drop.setToolTip(tip("Takes the last reading back"))
-        self.drop.clicked.connect(self._drop)
-        self.guide = QPushButton("Guide")
-        self.guide.setCheckable(True)
-        self.guide.setToolTip(
-            tip(
-                "Goes through the masses on the shelf, up and down, and takes each reading when it"
-                " hangs still"
-            )
-        )
-        self.guide.toggled.connect(self._guide)
-        self.creep = QPushButton("Watch creep")
-        self.creep.setCheckable(True)
-        self.creep.setToolTip(
-            tip("With a mass hanging: watches the reading for a minute and keeps how far it moved")
-        )
-        self.creep.toggled.connect(self._creep)
-        self.certificate = QPushButton("Sheet …")
-        self.certificate.setToolTip(tip("Writes the calibration as a sheet to keep"))
-        self.certificate.clicked.connect(self._certificate)
-        for button in (self.take, self.drop, self.guide):
-            row.addWidget(button)
-        column.addLayout(row)
-        row = QHBoxLayout()
-        for button in (self.creep, self.certificate):
-            row.addWidget(button)
-        column.addLayout(row)
+        self._buttons(column)
         self._facts = QVBoxLayout()  # for the form
         column.addLayout(self._facts)
         self.fresh: list[calibration.CalibrationPoint] = []
@@ -134,6 +95,41 @@ class CalibrationPanel(QWidget):
         session.arrived.connect(self.watch)
         session.state_changed.connect(self.watch)
         self.refresh()
+
+    def _buttons(self, column: QVBoxLayout) -> None:
+        self.take, self.drop, self.guide, self.creep, self.certificate = (
+            QPushButton(text) for text in ("Take", "Drop", "Guide", "Watch creep", "Sheet …")
+        )
+        for button, does in (
+            (
+                self.take,
+                "Adds the mean of the last second as a point; a new calibration begins with the"
+                " first",
+            ),
+            (self.drop, "Takes the last reading back"),
+            (
+                self.guide,
+                "Goes through the masses on the shelf, up and down, and takes each reading when it"
+                " hangs still",
+            ),
+            (
+                self.creep,
+                "With a mass hanging: watches the reading for a minute and keeps how far it moved",
+            ),
+            (self.certificate, "Writes the calibration as a sheet to keep"),
+        ):
+            button.setToolTip(tip(does))
+        self.take.clicked.connect(self.take_reading)
+        self.drop.clicked.connect(self._drop)
+        self.certificate.clicked.connect(self._certificate)
+        for button, begin in ((self.guide, self._guide), (self.creep, self._creep)):
+            button.setCheckable(True)
+            button.toggled.connect(begin)
+        for buttons in ((self.take, self.drop, self.guide), (self.creep, self.certificate)):
+            row = QHBoxLayout()
+            for button in buttons:
+                row.addWidget(button)
+            column.addLayout(row)
 
     # --- what is known ----------------------------------------------------------------------------
 
