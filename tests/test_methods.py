@@ -145,11 +145,8 @@ def study(
             )
         gains = [1 + off * acc / 2 * rng.standard_normal() for acc in (0.005, 0.01, 0.001)]
         if compare:
-            made[-1] = (
-                known,
-                compared(rig, gains, (sensors or {}).get("zero_current", 0.0), rng),
-                bench,
-            )
+            zero_current = (sensors or {}).get("zero_current", 0.0)
+            made[-1] = (known, compared(rig, gains, zero_current, rng), bench)
         cells.append(np.repeat([[zero, gain, *gains]], lanes, axis=0))
     joined = {
         k: tuple(np.concatenate([c[j] for c in v]) for j in range(len(v[0])))

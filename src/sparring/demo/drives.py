@@ -19,11 +19,16 @@ from sparring.core.train.kinds import (
     WormStage,
 )
 
+D_SHAFT = Joint(kind="D flat", diameter=3e-3, length=6e-3, width=2.2e-3)
+HEX = Joint(kind="hex", diameter=6e-3, length=8e-3)
+
 
 def others(motor: MotorReadings) -> list[Build]:
     """Wren, Curlew, Plover, Siskin and Knot, all with the Yard's motor."""
-    d_shaft = Joint(kind="D flat", diameter=3e-3, length=6e-3, width=2.2e-3)
-    hexed = Joint(kind="hex", diameter=6e-3, length=8e-3)
+    return [*_wren(motor), _curlew(motor), _plover(motor), _siskin(motor), _knot(motor)]
+
+
+def _wren(motor: MotorReadings) -> list[Build]:
     first = PlanetaryStage(
         sun=12,
         planet=24,
@@ -32,7 +37,7 @@ def others(motor: MotorReadings) -> list[Build]:
         face_width=6e-3,
         friction=Measured(0.12, 0.018),
         material="PA66",
-        input_joint=d_shaft,
+        input_joint=D_SHAFT,
     )
     second = PlanetaryStage(
         sun=12,
@@ -43,7 +48,7 @@ def others(motor: MotorReadings) -> list[Build]:
         friction=Measured(0.12, 0.018),
         drag=8e-3,
         material="PA66",
-        output_joint=hexed,
+        output_joint=HEX,
     )
     common = {"motor": motor, "expected_load": 0.9}
     return [
@@ -71,83 +76,98 @@ def others(motor: MotorReadings) -> list[Build]:
             windup=41.0,
             **common,
         ),
-        Build(
-            family="Curlew",
-            title="split ring, PLA",
-            stages=(
-                SplitRingStage(
-                    sun=15,
-                    planet=30,
-                    ring=75,
-                    upper_planet=27,
-                    upper_ring=72,
-                    module=0.7e-3,
-                    upper_module=0.7e-3,
-                    friction=Measured(0.18, 0.03),
-                    drag=15e-3,
-                    material="PLA, printed",
-                    input_joint=d_shaft,
-                ),
-            ),
-            holding="must hold by itself",
-            windup=30.0,
-            **common,
-        ),
-        Build(
-            family="Plover",
-            title="cycloid behind a spur pair",
-            stages=(
-                SpurStage(
-                    pinion=14,
-                    wheel=42,
-                    module=0.6e-3,
-                    face_width=5e-3,
-                    pinion_shift=0.2,
-                    wheel_shift=-0.2,
-                    friction=Measured(0.15, 0.02),
-                    opening=0.06e-3,
-                    input_joint=d_shaft,
-                ),
-                CycloidStage(drag=10e-3, output_joint=hexed),
-            ),
-            windup=70.0,
-            **common,
-        ),
-        Build(
-            family="Siskin",
-            title="worm, POM wheel",
-            stages=(
-                WormStage(
-                    starts=1,
-                    wheel=36,
-                    module=0.8e-3,
-                    worm_diameter=12e-3,
-                    friction=Measured(0.12, 0.02),
-                    drag=6e-3,
-                    input_joint=d_shaft,
-                ),
-            ),
-            holding="must hold by itself",
-            windup=38.0,
-            motor=motor,
-            expected_load=0.18,  # the small vents
-        ),
-        Build(
-            family="Knot",
-            title="belt in a printed ring",
-            stages=(
-                StrainWaveStage(
-                    flexible=90,
-                    ring=92,
-                    loss=Measured(0.009, 0.003),
-                    drag=20e-3,
-                    material="PETG, printed",
-                    skips_at=1.9,
-                ),
-            ),
-            windup=18.0,
-            works_at=293.15 + 5,
-            fastest=6000 * 2 * math.pi / 60,
-            **common,
-        ),
     ]
+
+
+def _curlew(motor: MotorReadings) -> Build:
+    return Build(
+        family="Curlew",
+        title="split ring, PLA",
+        stages=(
+            SplitRingStage(
+                sun=15,
+                planet=30,
+                ring=75,
+                upper_planet=27,
+                upper_ring=72,
+                module=0.7e-3,
+                upper_module=0.7e-3,
+                friction=Measured(0.18, 0.03),
+                drag=15e-3,
+                material="PLA, printed",
+                input_joint=D_SHAFT,
+            ),
+        ),
+        holding="must hold by itself",
+        windup=30.0,
+        motor=motor,
+        expected_load=0.9,
+    )
+
+
+def _plover(motor: MotorReadings) -> Build:
+    return Build(
+        family="Plover",
+        title="cycloid behind a spur pair",
+        stages=(
+            SpurStage(
+                pinion=14,
+                wheel=42,
+                module=0.6e-3,
+                face_width=5e-3,
+                pinion_shift=0.2,
+                wheel_shift=-0.2,
+                friction=Measured(0.15, 0.02),
+                opening=0.06e-3,
+                input_joint=D_SHAFT,
+            ),
+            CycloidStage(drag=10e-3, output_joint=HEX),
+        ),
+        windup=70.0,
+        motor=motor,
+        expected_load=0.9,
+    )
+
+
+def _siskin(motor: MotorReadings) -> Build:
+    return Build(
+        family="Siskin",
+        title="worm, POM wheel",
+        stages=(
+            WormStage(
+                starts=1,
+                wheel=36,
+                module=0.8e-3,
+                worm_diameter=12e-3,
+                friction=Measured(0.12, 0.02),
+                drag=6e-3,
+                input_joint=D_SHAFT,
+            ),
+        ),
+        holding="must hold by itself",
+        windup=38.0,
+        motor=motor,
+        expected_load=0.18,  # the small vents
+    )
+
+
+def _knot(motor: MotorReadings) -> Build:
+    return Build(
+        family="Knot",
+        title="belt in a printed ring",
+        stages=(
+            StrainWaveStage(
+                flexible=90,
+                ring=92,
+                loss=Measured(0.009, 0.003),
+                drag=20e-3,
+                material="PETG, printed",
+                skips_at=1.9,
+            ),
+        ),
+        windup=18.0,
+        works_at=293.15 + 5,
+        fastest=6000 * 2 * math.pi / 60,
+        motor=motor,
+        expected_load=0.9,
+    )

@@ -167,6 +167,10 @@ _ARROW = (Path(__file__).parent / "assets" / "down.svg").as_posix()
 
 
 def _sheet(c: dict[str, str]) -> str:
+    return _texts(c) + _buttons(c) + _lists(c)
+
+
+def _texts(c: dict[str, str]) -> str:
     return f"""
     QWidget {{ font-size: 13px; color: {c["ink"]}; }}
     QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
@@ -194,6 +198,11 @@ def _sheet(c: dict[str, str]) -> str:
     QLineEdit[bad="true"] {{ border: 2px solid {c["vermilion"]}; padding: 2px 5px; }}
     QLineEdit:disabled, QComboBox:disabled {{ color: {c["ink-3"]}; background: {c["bench"]}; }}
     QComboBox QAbstractItemView {{ background: {c["sheet"]}; border: 1px solid {c["rule"]}; }}
+    """
+
+
+def _buttons(c: dict[str, str]) -> str:
+    return f"""
     QPushButton {{ background: {c["sheet"]}; border: 1px solid {c["ink-3"]}; padding: 3px 10px;
         min-height: 22px; }}
     QPushButton:hover {{ background: {c["pale"]}; }}
@@ -215,6 +224,11 @@ def _sheet(c: dict[str, str]) -> str:
         padding: 2px 6px; text-align: left; }}
     QPushButton#quiet:hover {{ background: {c["pale"]}; }}
     QPushButton#quiet:focus {{ border: 1px solid {c["reseda"]}; padding: 1px 5px; }}
+    """
+
+
+def _lists(c: dict[str, str]) -> str:
+    return f"""
     QTreeWidget, QTableWidget, QTableView, QListWidget {{ background: {c["sheet"]}; border: none;
         gridline-color: {c["rule"]}; outline: 0; }}
     Table {{ font-size: 12px; }} Table[tight="true"] {{ font-size: 11px; }}

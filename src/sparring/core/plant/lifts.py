@@ -57,77 +57,115 @@ def lift(
     volts: drive voltage, scalar or (n,); method: says how a run goes; rate: samples a second; seed:
     repeats the same run.
     """
-    travel, hold, coast = method.course
-    most = most if most is not None else 6.0 if math.isinf(hold) else _REST_BEFORE + RAMP + hold
-    rng = np.random.default_rng(seed)
-    plant = Plant(bench)
-    n = plant.n
-    period = 1.0 / rate
-    still, ended, end_time = np.zeros(n), np.full(n, "stopped", dtype="<U8"), np.full(n, np.inf)
-    crept = np.zeros(n)
-    times: list[float] = []
-    samples: dict[str, list[np.ndarray]] = {}
-    truths: dict[str, list[np.ndarray]] = {}
-    stall = np.zeros(n)
-    before = plant.state.angle.copy()
-    while True:
-        now = plant.time
+    runs = _Runs(bench, sensors, method, seed=seed, period=1.0 / rate, stalled_for=stalled_for)
+    if most is not None:
+        runs.most = most
+    while not runs.over:
+        runs.go_on(np.asarray(volts), dt)
+    return runs.lifted()
+
+
+class _Runs:
+    """Runs of all lanes at once, sample by sample."""
+
+    def __init__(
+        self,
+        bench: Bench,
+        sensors: SensorSet,
+        method: MethodBase,
+        *,
+        seed: int,
+        period: float,
+        stalled_for: float,
+    ) -> None:
+        """period: between two samples [s]."""
+        self.bench, self.sensors, self.method = bench, sensors, method
+        self.period, self.stalled_for = period, stalled_for
+        self.travel, self.hold, self.coast = method.course
+        self.most = 6.0 if math.isinf(self.hold) else _REST_BEFORE + RAMP + self.hold
+        self.rng = np.random.default_rng(seed)
+        self.plant = Plant(bench)
+        n = self.plant.n
+        self.still, self.crept, self.stall = np.zeros(n), np.zeros(n), np.zeros(n)
+        self.ended, self.end_time = np.full(n, "stopped", dtype="<U8"), np.full(n, np.inf)
+        self.times: list[float] = []
+        self.samples: dict[str, list[np.ndarray]] = {}
+        self.truths: dict[str, list[np.ndarray]] = {}
+        self._before = self.plant.state.angle.copy()
+
+    @property
+    def over(self) -> bool:
+        """Whether every lane has ended, and come to rest."""
+        return bool(self.plant.time > self.end_time.max() + _REST_AFTER + self.coast)
+
+    def go_on(self, volts: np.ndarray, dt: float) -> None:
+        """One sample further."""
+        plant, now = self.plant, self.plant.time
         ramp = min(max((now - _REST_BEFORE) / RAMP, 0.0), 1.0)
-        plant.volts = np.where(now < end_time, ramp * np.asarray(volts), 0.0)
-        plant.open = (now >= end_time) & (coast > 0)
-        if method.swept:
-            plant.tightened = swept_part((now - _REST_BEFORE - RAMP) / hold)
+        plant.volts = np.where(now < self.end_time, ramp * volts, 0.0)
+        plant.open = (now >= self.end_time) & (self.coast > 0)
+        if self.method.swept:
+            plant.tightened = swept_part((now - _REST_BEFORE - RAMP) / self.hold)
         # what is cut off below need not be run
-        plant.asleep = now > end_time + _REST_AFTER + coast + period
-        plant.advance(period, dt)
+        plant.asleep = now > self.end_time + _REST_AFTER + self.coast + self.period
+        plant.advance(self.period, dt)
+        truth = self._truth()
+        self.crept += (
+            (truth["force"] - self.crept) * self.period / np.asarray(self.sensors.creep_time)
+        )
+        read = self.sensors.read(truth, plant.time, self.crept, self.rng, self.method.CHANNELS)
+        if not self.method.CELL:
+            del read["cell"]
+        for store, values in ((self.samples, read), (self.truths, truth)):
+            for key, value in values.items():
+                store.setdefault(key, []).append(np.broadcast_to(value, (plant.n,)))
+        self.times.append(plant.time)
+        self._see_the_end(truth["speed"])
+
+    def _truth(self) -> dict[str, np.ndarray]:
+        plant = self.plant
         truth = plant.truth()
         # a tachometer times whole periods
-        truth["speed"] = (plant.state.angle - before) / bench.ratio / period
-        truth["motor_speed"] = truth["speed"] * bench.ratio
-        if isinstance(method, RunUp):
-            truth["speed"] = truth["rise"] * method.gearing
-        before = plant.state.angle.copy()
-        crept += (truth["force"] - crept) * period / np.asarray(sensors.creep_time)
-        now = plant.time
-        read = sensors.read(truth, now, crept, rng, method.CHANNELS)
-        if not method.CELL:
-            del read["cell"]
-        for store, values in ((samples, read), (truths, truth)):
-            for key, value in values.items():
-                store.setdefault(key, []).append(np.broadcast_to(value, (n,)))
-        times.append(now)
-        lifting = (now > _REST_BEFORE + RAMP) & np.isinf(end_time)
-        still = np.where(lifting & (np.abs(truth["speed"]) < 0.02), still + period, 0.0)
-        top = np.isinf(end_time) & (plant.state.height >= travel)
-        stuck = np.isinf(end_time) & (still >= stalled_for)
+        truth["speed"] = (plant.state.angle - self._before) / self.bench.ratio / self.period
+        truth["motor_speed"] = truth["speed"] * self.bench.ratio
+        if isinstance(self.method, RunUp):
+            truth["speed"] = truth["rise"] * self.method.gearing
+        self._before = plant.state.angle.copy()
+        return truth
+
+    def _see_the_end(self, speed: np.ndarray) -> None:
+        """Notes which lanes end here, and how."""
+        now, under_way = self.plant.time, np.isinf(self.end_time)
+        lifting = (now > _REST_BEFORE + RAMP) & under_way
+        slow = lifting & (np.abs(speed) < 0.02)
+        self.still = np.where(slow, self.still + self.period, 0.0)
+        whole = "stopped" if math.isinf(self.hold) else "top"
         for reason, hit in (
-            ("top", top),
-            ("stalled", stuck),
-            ("stopped" if math.isinf(hold) else "top", np.isinf(end_time) & (now >= most)),
+            ("top", under_way & (self.plant.state.height >= self.travel)),
+            ("stalled", under_way & (self.still >= self.stalled_for)),
+            (whole, np.isinf(self.end_time) & (now >= self.most)),
         ):
             if hit.any():
-                ended[hit], end_time[hit] = reason, now
-                stall[hit] = plant.stall_torque()[hit]
-        if now > end_time.max() + _REST_AFTER + coast:
-            break
-    t = np.array(times)
-    jitter = np.clip(rng.standard_normal(len(t)) * 2e-4, -period / 3, period / 3)
-    all_samples = {k: np.array(v) for k, v in samples.items()}
-    all_truths = {k: np.array(v) for k, v in truths.items()}
-    result = []
-    for lane in range(n):
-        stop = int(np.searchsorted(t, end_time[lane] + _REST_AFTER + coast)) + 1
-        result.append(
-            Lifted(
-                Recording(
-                    (t + jitter)[:stop], {k: v[:stop, lane].copy() for k, v in all_samples.items()}
-                ),
-                {k: v[:stop, lane].copy() for k, v in all_truths.items()},
-                str(ended[lane]),
-                float(stall[lane]),
+                self.ended[hit], self.end_time[hit] = reason, now
+                self.stall[hit] = self.plant.stall_torque()[hit]
+
+    def lifted(self) -> list[Lifted]:
+        """One result a lane."""
+        t = np.array(self.times)
+        late = self.rng.standard_normal(len(t)) * 2e-4
+        t_seen = t + np.clip(late, -self.period / 3, self.period / 3)
+        samples = {k: np.array(v) for k, v in self.samples.items()}
+        truths = {k: np.array(v) for k, v in self.truths.items()}
+        found = []
+        for lane in range(self.plant.n):
+            stop = int(np.searchsorted(t, self.end_time[lane] + _REST_AFTER + self.coast)) + 1
+            recording = Recording(
+                t_seen[:stop], {k: v[:stop, lane].copy() for k, v in samples.items()}
             )
-        )
-    return result
+            true = {k: v[:stop, lane].copy() for k, v in truths.items()}
+            ended, stall = str(self.ended[lane]), float(self.stall[lane])
+            found.append(Lifted(recording, true, ended, stall))
+        return found
 
 
 def ladder(

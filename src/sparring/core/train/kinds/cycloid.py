@@ -154,33 +154,7 @@ class CycloidStage(StageBase):
                 look="ring",
             )
         ]
-        outline = outlines.cycloid_disc(self.pins, r, rp, e, self.clearance)
-        for n in reversed(range(self.discs)):
-            x = e if n == 0 else -e
-            # the second disc's holes stand otherwise to its lobes, as both take the same rollers
-            ahead = n * math.pi / self.lobes
-            holes = tuple(
-                outlines.circle(
-                    hole, hole_circle * math.cos(k + ahead), hole_circle * math.sin(k + ahead), 180
-                )
-                for k in u
-            )
-            found.append(
-                Body(
-                    "disc",
-                    (outline, outlines.circle(bearing, points=60), *holes),
-                    disc,
-                    (x, 0.0),
-                    a,
-                    -n * math.pi / self.lobes,
-                    r,
-                    "pins",
-                    self.lobes,
-                    w,
-                    n * w,
-                    self.material,
-                )
-            )
+        found += self._discs(a, disc, hole_circle=hole_circle, hole=hole, bearing=bearing)
         rollers = tuple(
             outlines.circle(
                 self.roller_diameter / 2, hole_circle * math.cos(k), hole_circle * math.sin(k), 24
@@ -228,6 +202,45 @@ class CycloidStage(StageBase):
             ),
         ]
         return tuple(found)
+
+    def _discs(
+        self, a: str, disc: str, *, hole_circle: float, hole: float, bearing: float
+    ) -> list[Body]:
+        """The discs, the rearmost first; radii [m] of the circle of holes, of a hole, of the
+        bearing.
+        """
+        r, e, w = self.pin_circle / 2, self.eccentricity, self.face_width
+        rp = self.pin_diameter / 2
+        u = 2 * math.pi * np.arange(self.rollers) / self.rollers
+        found = []
+        outline = outlines.cycloid_disc(self.pins, r, rp, e, self.clearance)
+        for n in reversed(range(self.discs)):
+            x = e if n == 0 else -e
+            # the second disc's holes stand otherwise to its lobes, as both take the same rollers
+            ahead = n * math.pi / self.lobes
+            holes = tuple(
+                outlines.circle(
+                    hole, hole_circle * math.cos(k + ahead), hole_circle * math.sin(k + ahead), 180
+                )
+                for k in u
+            )
+            found.append(
+                Body(
+                    "disc",
+                    (outline, outlines.circle(bearing, points=60), *holes),
+                    disc,
+                    (x, 0.0),
+                    a,
+                    -n * math.pi / self.lobes,
+                    r,
+                    "pins",
+                    self.lobes,
+                    w,
+                    n * w,
+                    self.material,
+                )
+            )
+        return found
 
     def faults(self) -> list[Finding]:
         found = []

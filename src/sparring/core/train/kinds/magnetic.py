@@ -101,8 +101,23 @@ class MagneticStage(StageBase):
         rotor, inner, seg_in, seg_out, outer_in, outer_out = (
             r * f for f in (0.36, 0.50, 0.53, 0.63, 0.66, 0.80)
         )
-        poles = [_sectors(outer_in, outer_out, 2 * self.outer, 0.96, north) for north in (0, 1)]
-        core = [_sectors(rotor, inner, 2 * self.inner, 0.97, north) for north in (0, 1)]
+
+        def poles(field: str, sectors: tuple[float, float], count: int, part: float) -> list[Body]:
+            """North and south in turn."""
+            return [
+                Body(
+                    field,
+                    _sectors(*sectors, 2 * count, part, n),
+                    m[field],
+                    reach=sectors[1],
+                    field=field,
+                    width=w,
+                    material="magnet",
+                    look=look,
+                )
+                for n, look in enumerate(("north", "south"))
+            ]
+
         return (
             Body(
                 "outer",
@@ -115,26 +130,7 @@ class MagneticStage(StageBase):
                 material=self.material,
                 look="ring",
             ),
-            Body(
-                "outer",
-                poles[0],
-                m["outer"],
-                reach=outer_out,
-                field="outer",
-                width=w,
-                material="magnet",
-                look="north",
-            ),
-            Body(
-                "outer",
-                poles[1],
-                m["outer"],
-                reach=outer_out,
-                field="outer",
-                width=w,
-                material="magnet",
-                look="south",
-            ),
+            *poles("outer", (outer_in, outer_out), self.outer, 0.96),
             Body(
                 "segments",
                 _sectors(seg_in, seg_out, 2 * self.segments, 0.9, 0),
@@ -156,26 +152,7 @@ class MagneticStage(StageBase):
                 width=w,
                 material=self.material,
             ),
-            Body(
-                "inner",
-                core[0],
-                m["inner"],
-                reach=inner,
-                field="inner",
-                width=w,
-                material="magnet",
-                look="north",
-            ),
-            Body(
-                "inner",
-                core[1],
-                m["inner"],
-                reach=inner,
-                field="inner",
-                width=w,
-                material="magnet",
-                look="south",
-            ),
+            *poles("inner", (rotor, inner), self.inner, 0.97),
         )
 
     def faults(self) -> list[Finding]:
