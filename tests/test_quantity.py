@@ -17,6 +17,7 @@ from sparring.core.quantity import (
     parse,
     show,
     to_si,
+    units,
 )
 
 
@@ -94,7 +95,7 @@ def test_a_bare_number_takes_the_fields_unit():
 
 @pytest.mark.parametrize("kind", [k for k in KINDS if k != "temperature"])
 def test_factors_kept_for_speed_equal_the_unit_library(kind):
-    library = quantity._library()
+    library = units._library()
     names = {
         "kg·cm": "kgf*cm",
         "ft·lb": "ft*lbf",
