@@ -133,7 +133,7 @@ def test_axes_show_the_unit_they_name_without_hidden_factors(qapp, qtbot):
 
 
 def test_results_copy_their_points(window):
-    head, rows = window.view("results")._rows()
+    head, rows = window.view("results").charts._rows()
     assert len(head) == 8
     assert len(rows) == 5
     assert np.isfinite(rows).all()

@@ -16,8 +16,8 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
 
 from sparring.bench.lines import Block, Event, LineReader, Tally, with_checksum
-from sparring.bench.machine import MOVING
 from sparring.bench.session import Session
+from sparring.bench.states import MOVING
 from sparring.bench.watch import UNREAD, WINDOW, LimitWatch
 from sparring.cli.record import Interrupted, PlanOnBench
 from sparring.core.plan import Plan

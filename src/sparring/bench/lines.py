@@ -317,3 +317,19 @@ def with_checksum(body: str) -> bytes:
     """A sample line as it is sent."""
     raw = body.encode("ascii")
     return raw + b"*%04X\n" % binascii.crc_hqx(raw, 0xFFFF)
+
+
+_FIGURE = re.compile(r"[-+]?\d+(\.\d*)?([eE][-+]?\d+)?")
+
+
+def refusal(reply: str) -> str:
+    """Why a command was refused, by what follows it in the reply; "" where it was not."""
+    if reply.startswith("ok"):
+        return ""
+    return reply.removeprefix("refused").lstrip(": ") or "without a reason"
+
+
+def figure_of(reply: str) -> float | None:
+    """The figure that a reply confirms; None: it names none."""
+    said = _FIGURE.search(reply.removeprefix("ok"))
+    return float(said[0]) if said else None

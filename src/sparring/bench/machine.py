@@ -9,46 +9,32 @@ turning. It speaks through `tell`, in order.
 from __future__ import annotations
 
 import math
-import re
 import threading
 import time
 from collections import deque
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any, Literal, Protocol
+from typing import Any
 
 from sparring.bench.captures import Captures, Notice
 from sparring.bench.clock import BoardClock
-from sparring.bench.lines import SIMULATED, Block, Event
+from sparring.bench.lines import SIMULATED, Block, Event, figure_of, refusal
+from sparring.bench.states import (
+    AGAIN,
+    ANSWER,
+    GENTLY,
+    MOVING,
+    SILENT,
+    SIMULATED_SILENT,
+    WATCHDOG,
+    Port,
+    State,
+)
 from sparring.bench.watch import LimitWatch
 from sparring.core.quantity import Measured
 
-SILENT = 0.5  # [s] without a valid line from a bench that may be moving: it is lost
-_SIMULATED_SILENT = (
-    5.0  # [s] the same of a simulated one, which shares its processor with all else that runs
-)
-WATCHDOG = 2.0  # [s] after which a board stops itself that hears nothing, where it can
-_ANSWER = 2.0  # [s] within which a board answers a command
-# of a lift's voltage, to let the hook down: at it even what nearly stalls runs down no faster than
-# an empty hook up
-_GENTLY = 0.4
-_AGAIN = 0.25  # [s] between two commands to stop, until one is confirmed
 _TARE_DOUBT = 6.0  # [counts] standard uncertainty of a tare
 _ANEW = "It began anew meanwhile: what hangs and its tare are not known any more"
-_FIGURE = re.compile(r"[-+]?\d+(\.\d*)?([eE][-+]?\d+)?")
-
-State = Literal[
-    "off", "connecting", "ready", "preparing", "lifting", "lowering", "stopping", "lost"
-]
-MOVING: tuple[State, ...] = ("lifting", "lowering", "stopping")
-"""States in which the board may move; so it may while lost."""
-
-
-class Port(Protocol):
-    """What a session needs of a link."""
-
-    def send(self, command: str) -> bool:
-        """Sends a line; False when it cannot be."""
 
 
 class Machine:
@@ -151,7 +137,7 @@ class Machine:
             if self.link is None:
                 return
             now = self._clock()
-            allowed = _SIMULATED_SILENT if self._simulated else self.silent_after
+            allowed = SIMULATED_SILENT if self._simulated else self.silent_after
             if waited > max(allowed, 5 * self._period) and self.state in MOVING:
                 self.why = f"no valid line for {waited:.1f} s"
                 self._tell(
@@ -163,7 +149,7 @@ class Machine:
                 )
                 self._halt("interrupted")
                 self._lose()
-            if self._asked is not None and now - self._asked[2] > _ANSWER:
+            if self._asked is not None and now - self._asked[2] > ANSWER:
                 self._failed(
                     f"The bench does not answer “{' '.join(self._asked[:2]).strip()}”. The step"
                     " ends here."
@@ -173,7 +159,7 @@ class Machine:
                 if self.state == "stopping":
                     self._set("ready")
                     self._tell(Notice("said", "This bench takes no commands: stop it by hand."))
-            if self.stop_wanted and now - self._stop_sent > _AGAIN:
+            if self.stop_wanted and now - self._stop_sent > AGAIN:
                 self._send_stop()
             if self.stop_wanted and now - self._stop_first > 1.0 and not self._said_unconfirmed:
                 self._said_unconfirmed = True
@@ -297,11 +283,7 @@ class Machine:
             self._simulated = True
 
     def _reply(self, word: str, rest: str) -> None:
-        refused = (
-            ""
-            if rest.startswith("ok")
-            else rest.removeprefix("refused").lstrip(": ") or "without a reason"
-        )
+        refused = refusal(rest)
         if word == "hello":
             if self.link is not None and not refused:
                 if not self.obeys:
@@ -341,8 +323,7 @@ class Machine:
                 refused=True,
             )
             return
-        said = _FIGURE.search(rest.removeprefix("ok"))
-        figure = float(said[0]) if said else None
+        figure = figure_of(rest)
         if word == "tare":
             if figure is None or not math.isfinite(figure):
                 self._failed(f"The bench answers “tare {rest}”, without a reading: tare again.")
@@ -445,7 +426,7 @@ class Machine:
             self._set("ready")
 
     def _down(self) -> list[str]:
-        voltage = self._voltage * (_GENTLY if self._gently else 1.0)
+        voltage = self._voltage * (GENTLY if self._gently else 1.0)
         return [f"drive {voltage:g}", "down"] if voltage else ["down"]
 
     def _set_to(self, value: float) -> bool:
@@ -458,7 +439,7 @@ class Machine:
         return (
             self.obeys
             or self.state in ("lost", "connecting")
-            or self._clock() - self._up_since < _ANSWER
+            or self._clock() - self._up_since < ANSWER
         )
 
     def _halt(self, reason: str) -> None:

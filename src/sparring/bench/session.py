@@ -11,7 +11,8 @@ from typing import Any, NamedTuple
 
 from sparring.bench.captures import Notice
 from sparring.bench.lines import Tally
-from sparring.bench.machine import MOVING, Machine, Port
+from sparring.bench.machine import Machine
+from sparring.bench.states import MOVING, Port
 from sparring.core.quantity import Measured
 from sparring.core.run import Run
 

@@ -3,18 +3,15 @@
 from __future__ import annotations
 
 import contextlib
-import fcntl
 import json
 import os
 import re
-import socket
 import sqlite3
 import uuid
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
 from sqlalchemy import URL, func, select
 from sqlalchemy.exc import DatabaseError
@@ -29,49 +26,15 @@ from sparring.core.records import Record
 from sparring.core.revise import Correction, Kind, bears_on_results, differences
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.logbook import keeping, recordings
+from sparring.logbook import keeping, lock, recordings
 from sparring.logbook.database import LogbookError, damaged, engine_of, migrate, why
 from sparring.logbook.derived import NAME as DERIVED
 from sparring.logbook.derived import Derived
 from sparring.logbook.rows import Rows
+from sparring.logbook.stored import KeptRecording, StoredRun, StoredTest, headline_said, moment
 from sparring.logbook.tables import BuildRow, CorrectionRow, RigRow, RunRow, SettingRow, TestRow
 
 _RECORDING = re.compile(r"[0-9a-f]+\.parquet")
-
-
-class StoredTest(NamedTuple):
-    """A test in the logbook. headline: derived figures shown in lists, None until derived."""
-
-    id: int
-    build_id: int
-    rig_id: int
-    title: str
-    plan: Plan
-    created: datetime
-    headline: dict[str, Any] | None
-    runs: int
-
-
-class StoredRun(NamedTuple):
-    """A run in the logbook, and the name of its recording."""
-
-    id: int
-    test_id: int
-    run: Run
-    recording: str
-    struck: bool
-
-
-@dataclass(frozen=True)
-class KeptRecording:
-    """A recording of a logbook, read when it is called."""
-
-    name: str
-    book: Logbook
-
-    def __call__(self) -> Recording:
-        """Raises RecordingError when the file is missing or damaged."""
-        return self.book.recording(self.name)
 
 
 class Logbook(Rows):
@@ -112,7 +75,7 @@ class Logbook(Rows):
                 part.mkdir(mode=0o700, parents=True, exist_ok=True)
         except OSError as err:
             raise LogbookError(f"{self.folder} cannot be used: {err.strerror}") from err
-        self._lock = self._take()
+        self._lock = lock.take(self.folder)
         try:
             if database is None:
                 os.close(os.open(own, os.O_CREAT | os.O_RDWR, 0o600))
@@ -133,30 +96,6 @@ class Logbook(Rows):
         except LogbookError:
             self._lock.close()
             raise
-
-    def _take(self) -> Any:
-        path = self.folder / "logbook.lock"
-        try:
-            handle = open(path, "a+", encoding="utf-8", opener=recordings.private)  # noqa: SIM115  (held as long as the logbook)
-        except OSError as err:
-            raise LogbookError(f"{self.folder} cannot be written: {err.strerror}") from err
-        try:
-            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError as err:
-            handle.seek(0)
-            holder = handle.read().strip() or "another program"
-            handle.close()
-            raise LogbookError(
-                f"{self.folder} is already open: {holder}. Close it there first."
-            ) from err
-        handle.seek(0)
-        handle.truncate()
-        handle.write(
-            f"process {os.getpid()} of {os.environ.get('USER', 'this user')} on"
-            f" {socket.gethostname()}, since {datetime.now():%Y-%m-%d %H:%M}"
-        )
-        handle.flush()
-        return handle
 
     def close(self) -> None:
         self.engine.dispose()
@@ -310,7 +249,7 @@ class Logbook(Rows):
             rows = self._rows(s, CorrectionRow, order=(CorrectionRow.id,))
             return [
                 Correction(
-                    _moment(r.at),
+                    moment(r.at),
                     "build" if r.kind == "build" else "rig",
                     names[r.kind, r.owner],
                     r.field,
@@ -363,7 +302,7 @@ class Logbook(Rows):
         for r in self._rows(s, TestRow, *where, order=(TestRow.id,)):
             plan = self._said(TestRow, r.id, r.plan, self._plan_said)
             rest = self._said(
-                TestRow, f"{r.id} headline", f"{r.created} {r.headline or 'null'}", _headline_said
+                TestRow, f"{r.id} headline", f"{r.created} {r.headline or 'null'}", headline_said
             )
             if plan is not None and rest is not None:
                 created, headline = rest
@@ -543,14 +482,3 @@ class Logbook(Rows):
     def set_setting(self, key: str, value: Any) -> None:
         with self._session() as s:
             s.merge(SettingRow(key=key, value=json.dumps(value)))
-
-
-def _moment(stored: Any) -> datetime:
-    """A moment as the database gives it; one may drop the zone. Raises ValueError."""
-    moment = stored if isinstance(stored, datetime) else datetime.fromisoformat(str(stored))
-    return moment if moment.tzinfo else moment.replace(tzinfo=UTC)
-
-
-def _headline_said(text: str) -> tuple[datetime, dict[str, Any] | None]:
-    at = text.index(" {") if " {" in text else text.rindex(" ")
-    return _moment(text[:at]), json.loads(text[at:])

@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from sparring.bench.captures import Notice
     from sparring.bench.lines import Mapping, Tally
     from sparring.bench.link import Link
-    from sparring.bench.machine import State
+    from sparring.bench.states import State
 
 _FRAME = 33  # [ms] between looks at what has come
 _SIMULATION_SPEED = 1.0

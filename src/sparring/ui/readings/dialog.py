@@ -5,19 +5,15 @@ and what they rest on below.
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
     QFormLayout,
     QHBoxLayout,
     QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -26,185 +22,29 @@ from sparring.core import motor as motors
 from sparring.core import quantity
 from sparring.core.care import DEFERS
 from sparring.core.characterise import METHODS, Judged, Method
-from sparring.core.characterise.base import Reading
 from sparring.core.characterise.drum import DrumFriction
 from sparring.core.characterise.motor import BareMotor, MotorReading, compare
 from sparring.core.finding import explain
 from sparring.core.instruments import calibration, meters
 from sparring.core.methods import Hoist
-from sparring.core.quantity import Measured, QuantityError
+from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import RecordError, annotation, changed
 from sparring.core.reduce.inputs import inputs_of
 from sparring.core.uncertainty import budget, nominal, std
 from sparring.ui.model.desk import Desk
 from sparring.ui.model.live import BenchSession
+from sparring.ui.readings.grid import ReadingGrid
 from sparring.ui.readings.picture import ReadingPicture
 from sparring.ui.readings.recorder import ReadingRecorder
-from sparring.ui.theme import theme
 from sparring.ui.widgets.form import whole_number
 from sparring.ui.widgets.gravity import ask_gravity
 from sparring.ui.widgets.parts import Table, care, heading, note
-from sparring.ui.widgets.plain import Label, tip
+from sparring.ui.widgets.plain import Label
 from sparring.ui.widgets.quantity_field import QuantityField
 
 if TYPE_CHECKING:
     from sparring.ui.readings.chart import ReadingChart
-
-
-class ReadingGrid(QTableWidget):
-    """A row a figure, a column a repeat. Enter goes on: down, then to the top of the next column,
-    which is made.
-    """
-
-    changed = pyqtSignal()
-
-    def __init__(self, kind: type[Reading], parent: QWidget | None = None) -> None:
-        super().__init__(len(kind.FIELDS), 0, parent)
-        self.kind = kind
-        self.setVerticalHeaderLabels([label for label, _ in kind.FIELDS])
-        self.setAccessibleName(
-            "Readings, a column a repeat. Enter goes on to the next figure, Delete empties a cell."
-        )
-        horizontal = self.horizontalHeader()
-        if horizontal is not None:
-            horizontal.setDefaultSectionSize(122)
-        self.faults: dict[tuple[int, int], str] = {}
-        self._filling = False
-        self.itemChanged.connect(self._typed)
-
-    def set_texts(self, columns: list[list[str]]) -> None:
-        """Fills the grid; a column of texts each."""
-        self._filling = True
-        self.setColumnCount(len(columns) + 1)  # one to go on in
-        self.setHorizontalHeaderLabels([str(n + 1) for n in range(self.columnCount())])
-        for c, texts in enumerate([*columns, [""] * self.rowCount()]):
-            for r, text in enumerate(texts):
-                self._cell(r, c).setText(text)
-        self._filling = False
-        self.resizeColumnsToContents()
-        for c in range(self.columnCount()):
-            self.setColumnWidth(c, max(122, self.columnWidth(c) + 8))
-        self._check()
-
-    def add(self, readings: Sequence[Reading]) -> None:
-        """Puts readings behind those that are there."""
-        columns = []
-        for reading in readings:
-            texts = []
-            for _, name in self.kind.FIELDS:
-                value, info = getattr(reading, name), annotation(reading, (name,))[1]
-                if value is None:
-                    texts.append("")
-                elif info is None:
-                    texts.append(str(value))
-                else:
-                    texts.append(
-                        quantity.show(
-                            value.value,
-                            info.kind,
-                            info.file_unit,
-                            u=value.u or None,
-                            decimals=None if value.u else 3,
-                        )
-                    )
-            columns.append(texts)
-        self.set_texts([*self.texts(), *columns])
-
-    def texts(self) -> list[list[str]]:
-        """What is typed, column by column, empty columns left out."""
-        found = [
-            [self._cell(r, c).text().strip() for r in range(self.rowCount())]
-            for c in range(self.columnCount())
-        ]
-        return [column for column in found if any(column)]
-
-    def readings(self) -> list[Reading]:
-        """The columns as records. Raises ValueError naming the cell that cannot be read."""
-        if self.faults:
-            (r, c), reason = min(self.faults.items(), key=lambda item: (item[0][1], item[0][0]))
-            raise ValueError(f"Repeat {c + 1}, {self.kind.FIELDS[r][0].lower()}: {reason}")
-        found = []
-        for n, texts in enumerate(self.texts(), start=1):
-            values = {}
-            for (label, name), text in zip(self.kind.FIELDS, texts, strict=True):
-                if text:
-                    values[name] = self._read(name, text)
-                elif not annotation(self.kind(), (name,))[2]:
-                    raise ValueError(f"Repeat {n}: {label.lower()} is missing.")
-                else:
-                    values[name] = None
-            found.append(self.kind.model_validate(values))
-        if not found:
-            raise ValueError(
-                "Type the first reading; units are understood, and ± where you know it."
-            )
-        return found
-
-    def _read(self, name: str, text: str) -> Any:
-        bare, info, _ = annotation(self.kind(), (name,))
-        if info is None:
-            return int(text) if bare is int else text
-        value = quantity.parse(text, info.kind, info.file_unit)
-        info.check(value.value)
-        return value
-
-    def _cell(self, r: int, c: int) -> QTableWidgetItem:
-        item = self.item(r, c)
-        if item is None:
-            item = QTableWidgetItem()
-            item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-            self.setItem(r, c, item)
-        return item
-
-    def _typed(self, item: QTableWidgetItem) -> None:
-        if not self._filling:
-            self._check()
-
-    def _check(self) -> None:
-        """Marks what cannot be read, in place; nothing typed is lost."""
-        self._filling = True
-        self.faults.clear()
-        for c in range(self.columnCount()):
-            for r, (_, name) in enumerate(self.kind.FIELDS):
-                item = self._cell(r, c)
-                text = item.text().strip()
-                reason = ""
-                if text:
-                    try:
-                        self._read(name, text)
-                    except (QuantityError, ValueError) as err:
-                        reason = str(err)
-                        self.faults[r, c] = reason
-                item.setForeground(
-                    theme.colour("vermilion") if reason else QColor(theme.hex("ink"))
-                )
-                item.setToolTip(tip(reason))
-        self._filling = False
-        self.changed.emit()
-
-    def next_cell(self) -> None:
-        """Goes on as a tester reads: down the column, then to the next repeat."""
-        r, c = self.currentRow(), self.currentColumn()
-        if r + 1 < self.rowCount():
-            self.setCurrentCell(r + 1, c)
-            return
-        if c + 1 == self.columnCount():
-            self._filling = True
-            self.setColumnCount(c + 2)
-            self.setHorizontalHeaderLabels([str(n + 1) for n in range(c + 2)])
-            for row in range(self.rowCount()):
-                self._cell(row, c + 1)
-            self._filling = False
-        self.setCurrentCell(0, c + 1)
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.next_cell()
-        elif event is not None and event.key() == Qt.Key.Key_Delete:
-            self._cell(max(self.currentRow(), 0), max(self.currentColumn(), 0)).setText("")
-        else:
-            super().keyPressEvent(event)
 
 
 class ReadingsDialog(QDialog):

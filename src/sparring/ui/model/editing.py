@@ -1,0 +1,187 @@
+"""Edits on the desk: at once, undoably; those of what was tested wait for the tester's word."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from sparring.core.build import Build
+from sparring.core.plan import Plan
+from sparring.core.records import Record, RecordError, changed
+from sparring.core.revise import Correction, Kind, bears_on_results
+from sparring.core.rig import Rig
+from sparring.ui.model.edits import Begin, Broke, Draft, Edit, Strike
+from sparring.ui.model.planned import Planned
+
+if TYPE_CHECKING:
+    from sparring.core.run import Run
+    from sparring.logbook.store import StoredRun
+
+
+class Editing(Planned):
+    """What a desk does with an edit."""
+
+    def owner(self, what: str) -> int:
+        return {"build": self.build_id, "rig": self.rig_id, "plan": self.test_id}[what]
+
+    def in_hand(self, what: str) -> Record:
+        """The build, rig or plan, with an edit of it that waits for the tester's word."""
+        if self.draft is not None and self.draft.kind == what:
+            return self.draft.after
+        record: Record = getattr(self, what)
+        return record
+
+    def edit(
+        self, what: str, path: tuple[str | int, ...], value: Any, text: str = ""
+    ) -> str | None:
+        """Changes a field of the build, rig or plan, undoably; an empty path: all of it. Returns
+        the reason when the result does not hold.
+
+        A build or rig with runs is what was tested: the first edit of it becomes the `draft`, until
+        the tester has said whether it is a new one (`begin_anew`) or was wrong all along
+        (`correct`).
+        """
+        if self.book is None:
+            return "the logbook is still being opened; nothing can be kept yet"
+        record, text = self.in_hand(what), text or str(path[-1]).replace("_", " ")
+        try:
+            after = changed(record, path, value)
+        except RecordError as err:
+            return str(err)
+        if after == record:
+            return None
+        if isinstance(after, Build | Rig) and (draft := self._as_draft(after, text)):
+            if self.draft is not None and self.draft.kind != draft.kind:
+                return (
+                    f"first say what the edit of {self.draft.before.name} is: it waits above the"
+                    " page"
+                )
+            self.draft = draft if draft.after != draft.before else None
+            self.draft_changed.emit()
+            return None
+        return self._keep(what, after, text)
+
+    def _as_draft(self, after: Build | Rig, text: str) -> Draft | None:
+        """An edit that has to wait for the tester's word, joined to one that waits already; None
+        where it need not wait.
+        """
+        assert self.book is not None
+        kind: Kind = "build" if isinstance(after, Build) else "rig"
+        if self.draft is not None and self.draft.kind == kind:
+            return Draft(
+                kind, self.draft.before, after, f"{self.draft.text}, {text}", self.draft.runs
+            )
+        before: Any = getattr(self, kind)
+        if (kind, self.owner(kind)) in self._correcting or not bears_on_results(before, after):
+            return None
+        runs = self.book.runs_with(kind, self.owner(kind))
+        return Draft(kind, before, after, text, runs) if runs else None
+
+    def _keep(self, what: str, after: Record, text: str) -> str | None:
+        from sparring.logbook import LogbookError
+
+        before: Record = getattr(self, what)
+        try:
+            self.put(what, after, self.owner(what))
+        except LogbookError as err:
+            return str(err)
+        self.undo.push(Edit(self, what, before, after, text))
+        return None
+
+    def drop_draft(self) -> None:
+        """The edit that waits is not made; fields show again what is kept."""
+        draft, self.draft = self.draft, None
+        self.draft_changed.emit()
+        if draft is not None:
+            (self.build_changed if draft.kind == "build" else self.rig_changed).emit()
+
+    def begin_anew(self) -> None:
+        """The edit that waits goes into a new revision (of a rig: a rig of its own); what was
+        tested stays as it was.
+        """
+        draft, self.draft = self.draft, None
+        self.draft_changed.emit()
+        if draft is None or self.book is None:
+            return
+        if isinstance(draft.after, Build):
+            new: Build | Rig = changed(
+                draft.after, ("revision",), self.book.next_revision(draft.after.family)
+            )
+        else:
+            new = changed(
+                changed(draft.after, ("name",), self.book.free_rig_name(draft.after.name)),
+                ("care_read",),
+                None,
+            )
+        self.undo.push(Begin(self, new, f"{draft.text} in {new.name}"))
+        self.said.emit(
+            f"{new.name} begun with {draft.text} changed. {draft.before.name} and its {draft.runs}"
+            " runs stay as they were."
+        )
+
+    def correct(self) -> None:
+        """The edit that waits puts right what was wrong all along: results follow, and the old
+        value is kept beside them. Further edits of the same record are taken the same way while it
+        lies on the desk."""
+        draft, self.draft = self.draft, None
+        self.draft_changed.emit()
+        if draft is None:
+            return
+        self._correcting.add((draft.kind, self.owner(draft.kind)))
+        reason = self._keep(draft.kind, draft.after, draft.text)
+        self.said.emit(
+            reason
+            or f"Corrected in {draft.before.name}: {draft.text}. Its results follow; the old value"
+            " is kept beside them on Results."
+        )
+
+    def corrections(self) -> list[Correction]:
+        """What was put right of the build and rig in hand after runs were made with them."""
+        return (
+            self.book.corrections(self.build_id, self.rig_id)
+            if self.book is not None and self.test_id
+            else []
+        )
+
+    def put(self, what: str, record: Record, owner: int) -> None:
+        """Keeps a record (also: takes it back) and shows it if it is the one in hand."""
+        assert self.book is not None
+        if what == "build" and isinstance(record, Build):
+            self.book.save_build(record, owner)
+        elif what == "rig" and isinstance(record, Rig):
+            self.book.save_rig(record, owner)
+        elif what == "plan" and isinstance(record, Plan) and owner:
+            self.book.save_plan(owner, record)
+        if self.owner(what) != owner:
+            self.lists_changed.emit()
+            return
+        setattr(self, what, record)
+        {"build": self.build_changed, "rig": self.rig_changed, "plan": self.plan_changed}[
+            what
+        ].emit()
+        self.lists_changed.emit()
+        self.reanalyse()
+
+    def strike(self, run_ids: list[int], struck: bool) -> None:
+        """Leaves runs out of the results, or takes them back; undoably."""
+        self.undo.push(Strike(self, run_ids, struck))
+
+    def note_break(self, stored: StoredRun, part: str) -> None:
+        """Notes, undoably, which part gave way in a run; "": none did."""
+        self.undo.push(
+            Broke(
+                self,
+                stored.id,
+                stored.run,
+                stored.run.model_copy(update={"broke": part.strip()[:80]}),
+            )
+        )
+
+    def put_run(self, run_id: int, run: Run) -> None:
+        assert self.book is not None
+        self.book.save_run(run_id, run)
+        self.runs_changed([run_id])
+
+    def put_struck(self, run_ids: list[int], struck: bool) -> None:
+        assert self.book is not None
+        self.book.strike(run_ids, struck)
+        self.runs_changed(run_ids)

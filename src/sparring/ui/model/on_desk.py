@@ -1,0 +1,76 @@
+"""What lies on the desk, and the signals that say that it has changed."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, QSettings, pyqtSignal
+from PyQt6.QtGui import QUndoStack
+
+from sparring.core.build import Build
+from sparring.core.plan import Lift, Outcome, Plan
+from sparring.core.rig import Rig
+from sparring.ui.model.units import InUnits, stored_units
+
+if TYPE_CHECKING:
+    from sparring.core.reduce.results import TestResult
+    from sparring.logbook import Logbook
+    from sparring.logbook.stored import StoredRun
+    from sparring.ui.model.edits import Draft
+
+
+class OnDesk(InUnits, QObject):
+    """Signals carry nothing: who hears one looks again."""
+
+    opened = pyqtSignal()
+    not_opened = pyqtSignal(str)
+    build_changed = pyqtSignal()
+    rig_changed = pyqtSignal()
+    plan_changed = pyqtSignal()
+    result_changed = pyqtSignal()
+    selection_changed = pyqtSignal()
+    lists_changed = pyqtSignal()
+    draft_changed = pyqtSignal()
+    units_changed = pyqtSignal()
+    said = pyqtSignal(str)
+    place_wanted = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.book: Logbook | None = None
+        self.folder: Path | None = None  # of the logbook that is open, or could not be opened
+        self.build, self.rig, self.plan = Build.ours(), Rig.ours(), Plan.ours()
+        self.build_id = self.rig_id = self.test_id = 0
+        self.result: TestResult | None = None
+        self.runs: list[StoredRun] = []
+        self.load = 0.3  # output torque that the tester looks at [N·m]
+        self.step: int | None = None  # chosen step of the result
+        self.point: int | None = None  # chosen lift of that step
+        self.undo = QUndoStack(self)
+        self.draft: Draft | None = None
+        # of what is on the desk: said to have been wrong all along
+        self._correcting: set[tuple[str, int]] = set()
+        self._counted: tuple[list[StoredRun], list[Outcome], list[Lift]] = ([], [], [])
+        self.settings = QSettings("sparring", "sparring")
+        self.units = stored_units(self.settings)
+
+    def reanalyse(self) -> None:
+        """Derives the result anew."""
+        raise NotImplementedError
+
+    def runs_changed(self, run_ids: list[int]) -> None:
+        """Looks at these runs again, new ones among them."""
+        raise NotImplementedError
+
+    def choose_build(self, build_id: int) -> None:
+        """Lays a build on the desk with its newest test, or with a fresh one in mind."""
+        raise NotImplementedError
+
+    def choose_rig(self, rig_id: int) -> None:
+        """Another rig for this desk; a test that has runs keeps its own, so a new test begins."""
+        raise NotImplementedError
+
+    def lay_again(self, build_id: int, rig_id: int, test_id: int) -> None:
+        """Lays on the desk what was on it before."""
+        raise NotImplementedError
