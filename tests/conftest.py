@@ -22,12 +22,15 @@ settings.register_profile(
 settings.load_profile("suite")
 
 LONGEST = (
-    "test_window",
+    "test_live_methods",
     "test_live",
     "test_methods",
+    "test_window",
     "test_closure",
-    "test_readings",
+    "test_readings_window",
     "test_build_page",
+    "test_rig_page",
+    "test_run_page",
     "test_results",
 )
 

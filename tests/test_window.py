@@ -4,27 +4,21 @@ import json
 
 import numpy as np
 import pytest
-from helpers import discard, lay, wait_for, was_wrong
-from PyQt6.QtCore import QEvent, Qt
-from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QApplication, QCheckBox, QDialog, QPushButton, QWidget
+from helpers import discard, lay, was_wrong
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QWidget
+from window_helpers import choose, enter, idle, press, until
 
-from sparring.bench.ring import Ring
 from sparring.core.plan import Plan
 from sparring.core.quantity import Measured
-from sparring.core.records import changed
-from sparring.core.rig import Weight
 from sparring.core.train.kinds import SpurStage
 from sparring.core.uncertainty import nominal
 from sparring.files import log_look
-from sparring.logbook import Logbook
 from sparring.ui.app.application import application
 from sparring.ui.app.shell import MainWindow
 from sparring.ui.frame.logbook import matcher
-from sparring.ui.model import background
 from sparring.ui.pages import PAGES
 from sparring.ui.theme import theme
-from sparring.ui.widgets.chart import thinned
 
 
 @pytest.fixture
@@ -32,39 +26,6 @@ def window(shown, folder):
     lay(shown, folder)
     idle()
     return shown
-
-
-def tall(rig):
-    """A hoist so high that a lift is not over before a test has done with it."""
-    return changed(rig, ("method", "travel"), 120.0)
-
-
-def until(condition, seconds=60.0):
-    wait_for(condition, seconds, QApplication.processEvents)
-
-
-def idle():
-    until(lambda: not background.busy())
-    for _ in range(3):
-        QApplication.processEvents()
-
-
-def choose(window, name):
-    window.desk.choose_build({b.name: i for i, b in window.desk.book.builds()}[name])
-    idle()
-
-
-def press(widget, key, qtbot):
-    qtbot.keyClick(widget, key)
-    QApplication.processEvents()
-
-
-def enter(field, text, qtbot):
-    field.setFocus()
-    field.selectAll()
-    qtbot.keyClicks(field, text) if text else qtbot.keyClick(field, Qt.Key.Key_Delete)
-    qtbot.keyClick(field, Qt.Key.Key_Return)
-    idle()
 
 
 def test_the_demo_opens_with_its_builds_and_results(window):
@@ -159,163 +120,6 @@ def test_the_slider_sweeps_the_prediction(window):
     assert page.tables.shafts.item(0, 1).text() != light
     page.slider.setValue(200)
     assert window.desk.load > 0
-
-
-def test_rig_dimensions_are_edited_on_the_drawing(window, qtbot):
-    choose(window, "Dunnock r3")
-    window.go("rig")
-    enter(window.view("rig").picture.fields["drum_radius"], "25.0 ± 0.1 mm", qtbot)
-    assert window.desk.rig.method.drum_radius.value == 0.05  # until it is said what the edit is
-    was_wrong(window)
-    assert window.desk.rig.method.drum_radius.value == pytest.approx(0.025)
-    until(
-        lambda: (
-            window.desk.result is not None
-            and "drum-radius-vs-diameter" not in {f.id for f in window.desk.findings}
-        )
-    )
-    enter(window.view("rig").picture.fields["drum_radius"], "", qtbot)
-    assert window.desk.rig.method.drum_radius is None
-    enter(window.view("rig").loads.line, "0.5; 2*310 g; 1 lb", qtbot)
-    assert [m.value for m in window.desk.plan.loads] == pytest.approx([0.45359237, 0.5, 0.62])
-
-
-def test_a_finding_on_the_rig_leads_to_its_field(window):
-    from sparring.core.finding import noted
-
-    assert window.desk.edit("rig", ("sensors", "second_cell"), "taken off") is None
-    for place, label in (
-        ("rig.calibration", "Known mass on the cell"),
-        ("rig.sensors.second_calibration", "Known mass on the cell"),
-        ("rig.gravity", "Local gravity"),
-        ("rig.limits.cord", "Cord carries"),
-        ("rig.limits.supply", "It gives"),
-        ("rig.sensors.supply", "Supply"),
-        ("rig.sensors.pulses", "Its pulses a turn"),
-        ("rig.sensors.ammeter", "Reference reads"),
-        ("rig.method.drum_diameter", "Drum diameter"),
-    ):
-        window.view("rig").tabs.setCurrentIndex(2)
-        window._show_finding(
-            noted("here", "note", title="Here", seen="It is here.", why="Because.", place=place)
-        )
-        QApplication.processEvents()
-        focused = QApplication.focusWidget()
-        assert focused.accessibleName() == label
-        assert focused.isVisible()
-        assert not focused.visibleRegion().isEmpty()
-
-
-def test_a_generators_steps_are_typed_as_its_resistors(window, qtbot):
-    from sparring.core.methods import Generator
-
-    page, d = window.view("rig"), window.desk
-    window.go("rig")
-    window.desk.new_rig()
-    weights = d.plan.loads
-    page.choose_method(Generator)
-    assert page.loads.label.text() == "Resistors"
-    assert page.loads.line.text() == "22; 13; 8; 4.7; 2.7 Ω"
-    page.loads.line.setFocus()
-    enter(page.loads.line, "22 ohm; 10; 4700 mohm; 15; 6.8; 3.3; 2*2.2", qtbot)
-    assert d.rig.method.resistors == pytest.approx((22.0, 15.0, 10.0, 6.8, 4.7, 4.4, 3.3))
-    assert d.todo_count() == 7 * d.plan.repeats
-    assert d.plan.loads == weights
-    window.go("run")
-    assert [row.texts[0] for row in window.view("run").ladder.rows][:2] == ["22.0 Ω", "15.0 Ω"]
-    window.grab()
-    enter(page.loads.line, "22 kg", qtbot)
-    assert d.rig.method.resistors[0] == 22.0  # refused, and what was typed stays
-    assert page.loads.line.text() == "22 kg"
-
-
-def test_a_rig_goes_to_another_method_and_back_without_losing_its_dimensions(window, qtbot):
-    from sparring.core.methods import METHODS, Hoist, Lever, RunUp
-
-    page, d = window.view("rig"), window.desk
-    window.go("rig")
-    window.desk.new_rig()  # a rig without tests
-    enter(page.picture.fields["drum_diameter"], "44 ± 0.1 mm", qtbot)
-    for method in METHODS:
-        page.choose_method(method)
-        window.grab()
-        assert {name for _, name in method.FIELDS} == set(page.picture.fields)
-        assert page.sensors.choice.view().isRowHidden(0) == (not method.CELL)
-        assert method.CELL or page.sensors.choice.currentIndex() > 0
-        assert (page._field_at(("calibration",)) is None) == (not method.CELL)
-        assert window.title_block.cells["rig.chosen"].value.endswith(method().kind)
-    page.choose_method(Lever)
-    enter(page.picture.fields["arm_mass"], "0 g", qtbot)
-    until(lambda: any("arm's own weight" in f.title.casefold() for f in d.setup_findings()))
-    window.findings.refresh()
-    card = next(c for c in window.findings.cards() if c.finding.id == "arm-weight-ignored")
-    window._show_finding(card.finding)
-    assert page.picture.fields["arm_mass"].hasFocus()
-    page.choose_method(RunUp)
-    page.tabs.setCurrentIndex(3)
-    assert page.planner.table.item(0, 0).text() == "1.25"
-    assert page.planner.table.item(3, 0).text() == "5 now"
-    assert "At the start the motor draws" in page.planner.said.text()
-    page.choose_method(Hoist)
-    assert d.rig.method.drum_diameter.value == pytest.approx(0.044)
-    d.undo.undo()
-    assert d.rig.method.kind == "run-up"
-
-
-def test_a_rig_with_tests_is_not_turned_into_another_bench(window):
-    """The lifts of three builds were made on it: they stay lifts, and the other method gets a rig
-    of its own.
-    """
-    from sparring.core.methods import Lever
-
-    choose(window, "Dunnock r1")
-    d = window.desk
-    test, rig, best = d.test_id, d.rig_id, nominal(d.result.best.gearbox)
-    window.go("rig")
-    window.view("rig").choose_method(Lever)
-    assert (d.rig.name, d.rig.method.kind, d.test_id) == ("Lever", "lever", 0)
-    assert "has tests and stays" in window.message.text()
-    assert d.book.rig(rig).method.kind == "hoist"
-    d.choose_test(test)
-    until(lambda: d.result is not None and not background.busy())
-    assert nominal(d.result.best.gearbox) == pytest.approx(best)
-
-
-def test_masses_and_checks_are_kept_with_the_rig(window, qtbot):
-    page, d = window.view("rig"), window.desk
-    window.go("rig")
-    assert (
-        d.edit(
-            "rig",
-            ("shelf",),
-            (
-                Weight(name="b", mass=Measured(1.02, 1e-4)),
-                Weight(name="a", mass=Measured(0.5, 1e-4)),
-            ),
-        )
-        is None
-    )
-    page._plan_from_shelf()
-    assert [m.value for m in d.plan.loads] == [0.5, 1.02]
-    text = d.rig.checks[3].text
-    loose = next(
-        b
-        for b in page.checklist.findChildren(QPushButton)
-        if b.accessibleName() == f"{text}: was loose"
-    )
-    loose.click()
-    loose = next(
-        b
-        for b in page.checklist.findChildren(QPushButton)
-        if b.accessibleName() == f"{text}: was loose" and b.isVisibleTo(page.checklist)
-    )
-    loose.click()
-    assert next(c for c in d.rig.checks if c.text == text).loose == 2
-    # what came loose stands first
-    assert page.checklist.findChildren(QCheckBox)[-len(d.rig.checks)].accessibleName() == text
-    page.checklist.text.setText("belt not frayed")
-    page.checklist._add()
-    assert d.rig.checks[-1].text == "belt not frayed"
 
 
 def test_results_open_the_recording_of_a_clicked_point(window):
@@ -475,155 +279,6 @@ def test_build_files_are_opened_saved_and_made_revisions(window, tmp_path):
     assert "family" in window.message.text()
 
 
-def test_a_live_lift_by_keyboard_is_recorded_reduced_and_kept(window, qtbot, folder):
-    """Space connects, tares, hangs and lifts; M marks; Esc stops with a dialog open; all of it is
-    there after reopening.
-    """
-    choose(window, "Dunnock r2")
-    window.desk.new_test()
-    window.go("run")
-    s, page = window.session, window.view("run")
-    simulate = s.simulate
-    s.simulate = lambda b, r: simulate(b, r, speed=2.0)
-    qtbot.keyClick(window, Qt.Key.Key_Space)
-    until(lambda: s.state == "ready" and s.obeys and s.ring is not None and s.ring.count > 100)
-    assert "Tare" in page.ladder.go.text()
-    qtbot.keyClick(window, Qt.Key.Key_Space)
-    until(lambda: s.tare is not None)
-    assert s.tare.value == pytest.approx(84_120, abs=60)
-    qtbot.keyClick(window, Qt.Key.Key_Space)
-    until(lambda: window.heard.lifts() == 1)
-    s.mark("click heard")
-    until(lambda: s.state == "ready" and len(window.desk.runs) == 1)
-    assert window.heard.fastest() > 50
-    assert any(flow.power_out > 0.5 for flow in window.heard.flows)
-    idle()
-    until(lambda: window.desk.result is not None)
-    assert window.desk.runs[0].run.ended == "top"
-    assert 0.6 < nominal(window.desk.result.steps[0].gearbox) < 1
-    assert "again" in page.ladder.go.text()
-    assert window.work.states["Run"] == "1/30"
-
-    simulate(window.desk.build, tall(window.desk.rig))
-    until(lambda: s.state == "ready" and s.obeys and s.ring is not None and s.ring.count > 20)
-    qtbot.keyClick(window, Qt.Key.Key_Space)
-    until(lambda: s.tare is not None)
-    qtbot.keyClick(window, Qt.Key.Key_Space)
-    until(lambda: window.heard.lifts() == 2 and s.ring.values("speed").max() > 5)
-    dialog = QDialog(window)
-    dialog.open()
-    QApplication.sendEvent(
-        dialog, QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Escape, Qt.KeyboardModifier.NoModifier)
-    )
-    until(lambda: s.state == "ready")
-    assert dialog.isVisible()
-    dialog.close()
-    until(lambda: len(window.desk.runs) == 2)
-    assert window.desk.runs[1].run.ended == "stopped"
-    until(lambda: abs(s.ring.values("voltage")[-1]) < 0.5)
-    idle()
-    test = window.desk.test_id
-    window.close()
-    idle()
-    with Logbook(folder) as book:
-        assert [r.run.ended for r in book.runs(test)] == ["top", "stopped"]
-        assert book.recording(book.runs(test)[0].recording).marks[0][1] == "click heard"
-        assert book.test(test).headline["value"] > 0.6
-
-
-def test_a_weight_chosen_out_of_turn_is_chosen_for_that_build_alone(window, qtbot):
-    window.go("run")
-    choose(window, "Dunnock r2")
-    rows = window.view("run").ladder.rows
-    assert len(rows) == 6
-    qtbot.mouseClick(rows[5], Qt.MouseButton.LeftButton)
-    assert window.view("run").lift.step == 5
-    choose(window, "Dunnock r1")  # whose plan has five
-    assert window.view("run").lift is None
-    choose(window, "Dunnock r2")
-    qtbot.mouseClick(window.view("run").ladder.rows[5], Qt.MouseButton.LeftButton)
-    assert window.desk.edit("plan", ("loads",), window.desk.plan.loads[:3]) is None
-    assert window.view("run").lift is None
-
-
-def test_pulling_the_bench_away_is_told_and_the_lift_is_kept(window):
-    choose(window, "Dunnock r2")
-    window.desk.new_test()
-    window.go("run")
-    s = window.session
-    s.simulate(window.desk.build, tall(window.desk.rig))
-    until(lambda: s.state == "ready" and s.obeys)
-    window.view("run").do_next()
-    until(lambda: s.tare is not None)
-    window.view("run").do_next()
-    until(lambda: window.heard.lifts() == 1)
-    before = s.ring.count
-    until(lambda: s.ring.count > before + 60)
-    s._process.kill()
-    assert "–" not in {f.value for f in window.view("run").figures.values()}
-    until(lambda: s.state == "lost")
-    assert "Plug it in again" in window.message.text()
-    label = window.message.label
-    assert label.height() >= label.heightForWidth(label.width())  # all of it can be read
-    assert {f.value for f in window.view("run").figures.values()} == {"–"}
-    assert len(window.view("run").strips.curves["speed"].getData()[0]) > 60  # what has been stays
-    until(lambda: window.driveline.source == "predicted")
-    s.disconnect_bench()
-    until(lambda: len(window.desk.runs) == 1)
-    assert window.desk.runs[0].run.ended == "interrupted"
-
-
-def test_a_bench_that_only_prints_numbers_is_recorded_by_hand(window, tmp_path):
-    """A home-made board: plain numbers on a pseudo-terminal, columns told by a mapping, no
-    commands.
-    """
-    import os
-    import threading
-    import time
-    import tty
-
-    from sparring.bench.lines import Mapping
-
-    master, slave = os.openpty()
-    tty.setraw(slave)
-    going = True
-
-    def board():
-        for n in range(4000):
-            if not going:
-                return
-            on = n > 120
-            os.write(
-                master,
-                f"{n * 10} {84000 + (12000 if on else 0)} {120 if on else 0} {12 if on else 0}"
-                f" {0.5 if on else 0}\n".encode(),
-            )
-            time.sleep(0.002)
-
-    thread = threading.Thread(target=board, daemon=True)
-    choose(window, "Dunnock r2")
-    window.desk.new_test()
-    window.go("run")
-    s = window.session
-    s.connect_port(
-        os.ttyname(slave),
-        mapping=Mapping.from_header("t/ms, cell/counts, speed/rpm, voltage/V, current/A"),
-    )
-    thread.start()
-    until(lambda: s.state == "ready")
-    assert "Record a lift" in window.view("run").ladder.go.text()
-    window.view("run").do_next()
-    assert "End this lift" in window.view("run").ladder.go.text()
-    n = s.ring.count
-    until(lambda: s.ring.count > n + 300)
-    window.view("run").do_next()
-    until(lambda: len(window.desk.runs) == 1)
-    going = False
-    thread.join()
-    assert window.desk.runs[0].run.source == "bench"
-    s.disconnect_bench()
-
-
 def test_no_logbook_is_said_and_the_window_lives(qapp, tmp_path):
     (tmp_path / "x").mkdir()
     (tmp_path / "x" / "notes.txt").write_text("mine")
@@ -646,24 +301,6 @@ def test_every_control_has_a_name_and_can_be_reached(window):
                 and type(child).__module__.startswith("sparring")
             ):
                 assert child.accessibleName() or getattr(child, "text", lambda: "")(), type(child)
-
-
-def test_the_ring_keeps_the_newest_in_order():
-    ring = Ring(("speed",), size=100)
-    for n in range(57):
-        ring.add(n * 7.0 + np.arange(7), np.full((7, 1), float(n)))
-    assert ring.count == 100
-    assert (np.diff(ring.t) == 1).all()
-    assert ring.t[-1] == 56 * 7 + 6
-    assert ring.t[ring.since(390.0)][0] == 390
-
-
-def test_thinning_keeps_every_peak():
-    y = np.zeros(100_000)
-    y[54_321] = 9.0
-    t, thin = thinned(np.arange(100_000.0), y, 500)
-    assert thin.max() == 9.0
-    assert len(t) == len(thin) <= 1002
 
 
 def test_a_new_logbook_starts_with_one_build(qapp, tmp_path):

@@ -17,6 +17,10 @@ import numpy as np
 sys.path.insert(0, str(Path(__file__).parent))
 
 import attacks
+import storms
+from tally import Tally
+
+ATTACKS = vars(attacks) | vars(storms)
 
 MANY = {
     "records": 3000,
@@ -40,17 +44,17 @@ STOPS, KILLS = 1000, 50
 PAGE = Path(__file__).parents[2] / "docs" / "reliability.md"
 
 
-def one(name: str, part: int, parts: int) -> tuple[str, attacks.Tally]:
+def one(name: str, part: int, parts: int) -> tuple[str, Tally]:
     """A part of an attack, in a process of its own."""
     with tempfile.TemporaryDirectory() as folder:
-        return name, getattr(attacks, name)(MANY[name] // parts, 100 + part, Path(folder))
+        return name, ATTACKS[name](MANY[name] // parts, 100 + part, Path(folder))
 
 
 def benches() -> int:
     """How long a bench goes on over its limit, and what a kill costs; with nothing beside it."""
     with tempfile.TemporaryDirectory() as folder:
-        stops = 1e3 * np.array(attacks.stop_times(STOPS, 1, Path(folder)))
-        lost = np.array(attacks.kills(KILLS, 1, Path(folder)))
+        stops = 1e3 * np.array(storms.stop_times(STOPS, 1, Path(folder)))
+        lost = np.array(storms.kills(KILLS, 1, Path(folder)))
     shares = ", ".join(f"{np.percentile(stops, q):.0f} ms at {q} %" for q in (50, 99, 99.9))
     write(
         "benches",
@@ -72,7 +76,7 @@ def benches() -> int:
 def inputs() -> int:
     """Everything that comes from outside."""
     begun = time.time()
-    found: dict[str, list[attacks.Tally]] = {name: [] for name in MANY}
+    found: dict[str, list[Tally]] = {name: [] for name in MANY}
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         jobs = [
             pool.submit(one, name, part, 1 if name == "crashes" else 8)

@@ -2,10 +2,11 @@
 
 import attacks
 import pytest
+import storms
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QWidget
 
-from sparring.ui.app.shell import PAGES
+from sparring.ui.pages import PAGES
 
 SOME = {
     "records": 60,
@@ -20,17 +21,17 @@ SOME = {
 
 @pytest.mark.parametrize("name", SOME)
 def test_nothing_from_outside_breaks_it_or_passes_unseen(name, tmp_path):
-    tally = getattr(attacks, name)(SOME[name], 7, tmp_path)
+    tally = (vars(attacks) | vars(storms))[name](SOME[name], 7, tmp_path)
     assert not tally.faults, f"{len(tally.faults)} of {tally.inputs}, the first: {tally.faults[0]}"
     assert tally.inputs > 30
 
 
 def test_a_bench_over_its_limit_is_told_to_stop(tmp_path):
-    assert len(attacks.stop_times(5, 1, tmp_path)) == 5
+    assert len(storms.stop_times(5, 1, tmp_path)) == 5
 
 
 def test_a_process_that_is_killed_leaves_what_it_recorded(tmp_path):
-    assert len(attacks.kills(2, 1, tmp_path)) == 2
+    assert len(storms.kills(2, 1, tmp_path)) == 2
 
 
 HOSTILE = "<img src='/etc/hostname'><b>x</b>"

@@ -16,20 +16,11 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from sparring.bench import states
 from sparring.bench.captures import Captures, Notice
 from sparring.bench.clock import BoardClock
 from sparring.bench.lines import SIMULATED, Block, Event, figure_of, refusal
-from sparring.bench.states import (
-    AGAIN,
-    ANSWER,
-    GENTLY,
-    MOVING,
-    SILENT,
-    SIMULATED_SILENT,
-    WATCHDOG,
-    Port,
-    State,
-)
+from sparring.bench.states import MOVING, Port, State
 from sparring.bench.watch import LimitWatch
 from sparring.core.quantity import Measured
 
@@ -51,7 +42,7 @@ class Machine:
         self._tell, self._clock = tell, clock
         self._lock = threading.RLock()
         self.keep: Callable[[Path], int] | None = None  # keeps a lift's stream as a run; its id
-        self.silent_after = SILENT
+        self.silent_after = states.SILENT
         self.limits: dict[str, float] = {}  # of channels, SI; each lift takes those in force
         self.link: Port | None = None
         self._forget()
@@ -137,7 +128,7 @@ class Machine:
             if self.link is None:
                 return
             now = self._clock()
-            allowed = SIMULATED_SILENT if self._simulated else self.silent_after
+            allowed = states.SIMULATED_SILENT if self._simulated else self.silent_after
             if waited > max(allowed, 5 * self._period) and self.state in MOVING:
                 self.why = f"no valid line for {waited:.1f} s"
                 self._tell(
@@ -149,7 +140,7 @@ class Machine:
                 )
                 self._halt("interrupted")
                 self._lose()
-            if self._asked is not None and now - self._asked[2] > ANSWER:
+            if self._asked is not None and now - self._asked[2] > states.ANSWER:
                 self._failed(
                     f"The bench does not answer “{' '.join(self._asked[:2]).strip()}”. The step"
                     " ends here."
@@ -159,7 +150,7 @@ class Machine:
                 if self.state == "stopping":
                     self._set("ready")
                     self._tell(Notice("said", "This bench takes no commands: stop it by hand."))
-            if self.stop_wanted and now - self._stop_sent > AGAIN:
+            if self.stop_wanted and now - self._stop_sent > states.AGAIN:
                 self._send_stop()
             if self.stop_wanted and now - self._stop_first > 1.0 and not self._said_unconfirmed:
                 self._said_unconfirmed = True
@@ -172,9 +163,9 @@ class Machine:
                         " until it answers.",
                     )
                 )
-            if self._watchdog and now - self._fed > WATCHDOG / 4 and self.state != "lost":
+            if self._watchdog and now - self._fed > states.WATCHDOG / 4 and self.state != "lost":
                 self._fed = now
-                self.link.send(f"watchdog {WATCHDOG:g}")
+                self.link.send(f"watchdog {states.WATCHDOG:g}")
             self._captures.turn()
 
     # --- samples ----------------------------------------------------------------------------------
@@ -250,8 +241,8 @@ class Machine:
             self._boot = ""
             self._forget_settings()
             why = _ANEW
-        elif self._watchdog and away > WATCHDOG:
-            why = f"It heard nothing for {WATCHDOG:g} s and has stopped by itself"
+        elif self._watchdog and away > states.WATCHDOG:
+            why = f"It heard nothing for {states.WATCHDOG:g} s and has stopped by itself"
         said = (
             f"The bench is back after {gap[1] - gap[0]:.1f} s; the gap is marked in the recording."
         )
@@ -290,7 +281,7 @@ class Machine:
                     self.link.send("stop")  # whoever drove it before may have been killed
                 self.obeys = True
                 self._started(rest.removeprefix("ok").strip())
-                self.link.send(f"watchdog {WATCHDOG:g}")
+                self.link.send(f"watchdog {states.WATCHDOG:g}")
         elif word == "watchdog":
             self._watchdog = not refused
         elif word == "stop" and not refused:
@@ -377,7 +368,8 @@ class Machine:
         elif word == "watchdog" and self.state in (*MOVING, "preparing"):
             self._tell(
                 Notice(
-                    "said", f"The bench has stopped by itself: it heard nothing for {WATCHDOG:g} s."
+                    "said",
+                    f"The bench has stopped by itself: it heard nothing for {states.WATCHDOG:g} s.",
                 )
             )
             self._halt("interrupted")
@@ -426,7 +418,7 @@ class Machine:
             self._set("ready")
 
     def _down(self) -> list[str]:
-        voltage = self._voltage * (GENTLY if self._gently else 1.0)
+        voltage = self._voltage * (states.GENTLY if self._gently else 1.0)
         return [f"drive {voltage:g}", "down"] if voltage else ["down"]
 
     def _set_to(self, value: float) -> bool:
@@ -439,19 +431,15 @@ class Machine:
         return (
             self.obeys
             or self.state in ("lost", "connecting")
-            or self._clock() - self._up_since < ANSWER
+            or self._clock() - self._up_since < states.ANSWER
         )
 
     def _halt(self, reason: str) -> None:
         self._todo.clear()
         self._asked = None
-        # whoever stops it, or it itself, because the hook did not move so gently: the other way
-        # next
-        self._gently = (
-            not self._gently
-            if self.state == "lowering" and reason in ("stopped", "stalled")
-            else True
-        )
+        # whoever stops it, or it itself, because the hook did not move so: the other way next
+        lowering = self.state == "lowering" and reason in ("stopped", "stalled")
+        self._gently = not self._gently if lowering else True
         if self._captures.drives:
             self._captures.end(reason)
         if not self.stop_wanted:

@@ -1,0 +1,105 @@
+"""`sparring record`: a plan done from a terminal."""
+
+import json
+import signal
+import subprocess
+import sys
+
+import pytest
+from helpers import wait_for
+
+from sparring.cli.record import Interrupted, PlanOnBench
+from sparring.core.plan import Plan
+from sparring.core.quantity import Measured
+from sparring.core.records import changed
+from sparring.files import record_files
+from sparring.logbook import Logbook
+
+
+@pytest.mark.parametrize("interrupt", [False, True])
+def test_a_plan_is_done_from_a_terminal(tmp_path, build, rig, interrupt):
+    files = {
+        "--build": build,
+        "--rig": rig,
+        "--plan": Plan(loads=(Measured(0.5, 5e-4), Measured(1.5, 5e-4)), repeats=2),
+    }
+    if interrupt:
+        files["--rig"] = changed(rig, ("method", "travel"), 500.0)
+    call = []
+    for name, record in files.items():
+        record_files.save(tmp_path / f"{name}.json", record)
+        call += [name, str(tmp_path / f"{name}.json")]
+    sparring = [sys.executable, "-m", "sparring"]
+    bench = subprocess.Popen(
+        [*sparring, "bench", *call[:4], "--speed", "8"], stdout=subprocess.PIPE, text=True
+    )
+    port = bench.stdout.readline().strip()
+    book = tmp_path / "book"
+    record = subprocess.Popen(
+        [*sparring, "record", "--port", port, *call, "--logbook", str(book), "--yes", "--json"],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+    )
+    if interrupt:
+        # a lift is being recorded
+        wait_for(lambda: any(p.stat().st_size > 4000 for p in book.glob("recordings/*.arrow")))
+        record.send_signal(signal.SIGINT)
+    out, err = record.communicate(timeout=100)
+    bench.terminate()
+    bench.communicate(timeout=20)
+    document = json.loads(out)
+    assert (document["format"], document["whole"], record.returncode) == (
+        "sparring.record/1",
+        not interrupt,
+        int(interrupt),
+    ), err
+    ended = [(r["step"], r["repeat"], r["ended"]) for r in document["runs"]]
+    assert ended == (
+        [(0, 1, "stopped")]
+        if interrupt
+        else [(0, 1, "top"), (0, 2, "top"), (1, 1, "top"), (1, 2, "top")]
+    )
+    best = document["best_gearbox_efficiency"]
+    assert interrupt or 0.5 < best["value"] - 2 * best["u"] < best["value"] + 2 * best["u"] < 1.0
+    with Logbook(book) as kept:
+        runs = kept.runs(document["test"])
+        assert (kept.test(document["test"]).headline or {}).get("value") == (
+            best["value"] if best else None
+        )
+        assert [r.id for r in runs] == [r["id"] for r in document["runs"]]
+        assert {r.run.source for r in runs} == {"simulated"}
+        assert all(len(kept.recording(r.recording)) > 10 for r in runs)
+        assert [r.run.load.value for r in runs] == [0.5, 0.5, 1.5, 1.5][: len(runs)]
+    assert ("ended by whoever started it" in (document["why"] or "")) == interrupt
+
+
+def test_a_bench_that_says_nothing_is_told_from_a_terminal(tmp_path, build, rig, monkeypatch):
+    monkeypatch.setattr("sparring.cli.record._FIRST", 0.5)
+    with Logbook(tmp_path / "book") as book:
+        said = []
+        work = PlanOnBench(book, build, rig, Plan(), said.append)
+        with pytest.raises(Interrupted, match="no lines that are understood"):
+            work.go(str(tmp_path / "nothing"), said.append, lambda *_: None)
+        assert "cannot be opened" in said[0]
+
+
+def test_a_plan_from_a_terminal_ends_at_the_rigs_limit(tmp_path, build, rig):
+    low = changed(changed(rig, ("limits", "current"), 0.15), ("method", "travel"), 50.0)
+    for name, record in (("b", build), ("r", changed(rig, ("method", "travel"), 50.0))):
+        record_files.save(tmp_path / f"{name}.json", record)
+    files = ["--build", str(tmp_path / "b.json"), "--rig", str(tmp_path / "r.json")]
+    bench = subprocess.Popen(
+        [sys.executable, "-m", "sparring", "bench", *files, "--speed", "4"],
+        stdout=subprocess.PIPE,
+        text=True,
+    )
+    with Logbook(tmp_path / "book") as book:
+        said = []
+        work = PlanOnBench(book, build, low, Plan(), said.append)
+        with pytest.raises(Interrupted, match="ended by limit"):
+            work.go(bench.stdout.readline().strip(), said.append, lambda *_: None)
+        assert [r.run.ended for r in book.runs(work.test)] == ["limit"]
+        assert any("current was above the rig's limit" in text for text in said)
+    bench.terminate()
+    bench.communicate(timeout=20)
