@@ -51,10 +51,10 @@ def svg(loops: Sequence[np.ndarray], title: str) -> str:
 
 def _dxf(loops: Sequence[np.ndarray]):  # type: ignore[no-untyped-def]
     """A drawing of closed polylines."""
-    import ezdxf
+    from ezdxf.filemanagement import new
     from ezdxf import units
 
-    drawing = ezdxf.new("R2000", units=units.MM)
+    drawing = new("R2000", units=units.MM)
     space = drawing.modelspace()
     for loop in loops:
         space.add_lwpolyline((loop[:-1] * 1e3).tolist(), close=True)

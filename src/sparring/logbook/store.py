@@ -116,7 +116,8 @@ class Logbook(Rows):
             return self._records(s, BuildRow, Build, BuildRow.family, BuildRow.revision)
 
     def build(self, build_id: int) -> Build:
-        return self._record(BuildRow, build_id, Build)
+        found: Build = self._record(BuildRow, build_id, Build)
+        return found
 
     def save_build(self, build: Build, build_id: int | None = None) -> int:
         """Keeps a build; its id. What it changes of a build with runs is kept as a correction.
@@ -165,7 +166,8 @@ class Logbook(Rows):
         return next(n for n in (name, *(f"{name} {k}" for k in range(2, 10_000))) if n not in taken)
 
     def rig(self, rig_id: int) -> Rig:
-        return self._record(RigRow, rig_id, Rig)
+        found: Rig = self._record(RigRow, rig_id, Rig)
+        return found
 
     def save_rig(self, rig: Rig, rig_id: int | None = None) -> int:
         """Keeps a rig; its id. What it changes of a rig with runs is kept as a correction."""

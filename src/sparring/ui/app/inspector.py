@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import gc
 import json
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QPoint, QRect, Qt
@@ -72,12 +72,13 @@ class Inspector(QObject):
     def _answer(self, asked: dict[str, str]) -> Any:
         if asked["ask"] == "picture":
             return _picture(asked["file"])
-        return {
+        answers: dict[str, Callable[[], Any]] = {
             "state": self.state,
             "menus": self.menus,
             "widgets": lambda: list(_widgets()),
             "cut": lambda: list(cut()),
-        }[asked["ask"]]()
+        }
+        return answers[asked["ask"]]()
 
     def state(self) -> dict[str, Any]:
         """What the window is and does."""

@@ -23,7 +23,7 @@ from sparring.core.train import kinematics
 from sparring.ui.model.desk import Desk
 from sparring.ui.page import ShownFlow
 from sparring.ui.theme import font, theme
-from sparring.ui.widgets.train_view import Drawn, drawn_stage, paint_stage
+from sparring.ui.widgets.train_drawing import Drawn, drawn_stage, paint_stage
 
 HEIGHT = 138
 _TOP, _RIBBON, _TALLEST = 10, 66, 34

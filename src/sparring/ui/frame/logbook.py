@@ -26,7 +26,7 @@ from sparring.ui.theme import font, theme
 from sparring.ui.widgets.plain import Label, tip
 
 if TYPE_CHECKING:
-    from sparring.logbook.store import StoredTest
+    from sparring.logbook.stored import StoredTest
 
 _COMPARED = {"ratio": "ratio", "efficiency": "ratio", "mass": "mass", "stall": "torque"}
 

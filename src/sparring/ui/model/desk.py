@@ -27,7 +27,7 @@ from sparring.ui.model.first import first_of
 
 if TYPE_CHECKING:
     from sparring.logbook import Logbook
-    from sparring.logbook.store import StoredRun
+    from sparring.logbook.stored import StoredRun
 
 _MANY = 500  # runs that are read off this thread
 

@@ -14,7 +14,7 @@ from sparring.ui.model.planned import Planned
 
 if TYPE_CHECKING:
     from sparring.core.run import Run
-    from sparring.logbook.store import StoredRun
+    from sparring.logbook.stored import StoredRun
 
 
 class Editing(Planned):

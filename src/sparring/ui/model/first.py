@@ -9,7 +9,7 @@ from sparring.core.rig import Rig
 
 if TYPE_CHECKING:
     from sparring.logbook import Logbook
-    from sparring.logbook.store import StoredRun
+    from sparring.logbook.stored import StoredRun
 
 
 def first_of(book: Logbook) -> tuple[int, list[StoredRun]]:

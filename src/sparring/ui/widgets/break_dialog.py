@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QInputDialog, QWidget
 from sparring.ui.model.desk import Desk
 
 if TYPE_CHECKING:
-    from sparring.logbook.store import StoredRun
+    from sparring.logbook.stored import StoredRun
 
 
 def ask_break(desk: Desk, run: Callable[[], StoredRun | None], parent: QWidget) -> QInputDialog:

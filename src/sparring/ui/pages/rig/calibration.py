@@ -226,8 +226,8 @@ class CalibrationPanel(QWidget):
         ring = self.session.live
         if ring is None or self.channel not in ring.channels or ring.count < 10:
             return None
-        values = ring.values(self.channel)[ring.since(ring.t[-1] - seconds)]
-        return values[~np.isnan(values)]
+        values: np.ndarray = ring.values(self.channel)[ring.since(ring.t[-1] - seconds)]
+        return np.asarray(values[~np.isnan(values)])
 
     def watch(self) -> None:
         """The live value; under guidance, takes the reading when the cell hangs still."""

@@ -30,7 +30,7 @@ _EMPTY = (
 MARKS = ("click heard", "grinding", "smell", "tooth skipped", "touched it")
 
 if TYPE_CHECKING:
-    from sparring.logbook.store import StoredRun
+    from sparring.logbook.stored import StoredRun
 
 
 class RunPage(View):
