@@ -51,8 +51,8 @@ def svg(loops: Sequence[np.ndarray], title: str) -> str:
 
 def _dxf(loops: Sequence[np.ndarray]):  # type: ignore[no-untyped-def]
     """A drawing of closed polylines."""
-    from ezdxf.filemanagement import new
     from ezdxf import units
+    from ezdxf.filemanagement import new
 
     drawing = new("R2000", units=units.MM)
     space = drawing.modelspace()

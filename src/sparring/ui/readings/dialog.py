@@ -154,7 +154,7 @@ class ReadingsDialog(QDialog):
                 self.said.setText(str(err))
         self.logs = list(kept.get("recordings", []))
         self.recorder.set_method(kind, self._key())
-        self.picture.show_kind(kind.__name__)
+        self.picture.show_kind(kind.ID)
         self._set_chart()
         self.purpose.setText(kind.PURPOSE)
         self.care.setText(f"{kind.CARE} {DEFERS}")

@@ -9,13 +9,13 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from sparring.core.methods import METHODS as RIG_METHODS
+from sparring.core.methods import METHODS
 from sparring.core.rig import Rig
 from sparring.ui.theme import font, theme
-from sparring.ui.widgets.bench_picture import PAINTERS
+from sparring.ui.widgets.benches import paint_bench
 from sparring.ui.widgets.sketch import cell, drive, floor, ink, mass, shaft, taut
 
-_AS_ON_A_RIG = {"Lever": "lever", "Drawbar": "drawbar", "RunUp": "run-up", "Generator": "generator"}
+_AS_ON_A_RIG = ("lever", "drawbar", "run-up", "generator")  # drawn like the method of that kind
 
 
 class ReadingPicture(QWidget):
@@ -29,7 +29,7 @@ class ReadingPicture(QWidget):
         theme.changed.connect(self.update)
 
     def show_kind(self, kind: str) -> None:
-        """kind: the name of the readings' class."""
+        """kind: the id of the readings."""
         self.kind = kind
         self.update()
 
@@ -39,16 +39,9 @@ class ReadingPicture(QWidget):
         room = QRectF(self.rect()).adjusted(4, 4, -4, -4)
         wide = min(room.width(), 2.0 * room.height())
         box = QRectF(room.center().x() - wide / 2, room.y(), wide, room.height())
-        if (method := _AS_ON_A_RIG.get(self.kind)) is not None:
-            PAINTERS[method](
-                p,
-                box,
-                Rig(
-                    method=next(
-                        m for m in RIG_METHODS if m.model_fields["kind"].default == method
-                    )()
-                ),
-            )
+        if self.kind in _AS_ON_A_RIG:
+            method = next(m for m in METHODS if m.model_fields["kind"].default == self.kind)
+            paint_bench(p, box, Rig(method=method()))
         elif (paint := _SKETCHES.get(self.kind)) is not None:
             p.translate(box.topLeft())
             scale = min(box.width() / 200.0, box.height() / 100.0)
@@ -187,13 +180,13 @@ def _counting(p: QPainter) -> None:
 
 
 _SKETCHES: dict[str, Callable[[QPainter], None]] = {
-    "Scale": _scale,
-    "RopeBrake": _rope,
-    "Swing": _swing,
-    "BareMotor": _motor,
-    "Stepper": _stepper,
-    "WindUp": _wind_up,
-    "Breakaway": _break_away,
-    "DrumFriction": _drum,
-    "Counting": _counting,
+    "scale": _scale,
+    "rope-brake": _rope,
+    "swing": _swing,
+    "bare-motor": _motor,
+    "stepper": _stepper,
+    "wind-up": _wind_up,
+    "break-away": _break_away,
+    "drum-friction": _drum,
+    "counting": _counting,
 }

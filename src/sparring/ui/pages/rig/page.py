@@ -24,11 +24,11 @@ from sparring.core.live import Instruments
 from sparring.core.methods import METHODS, MethodBase, RunUp
 from sparring.core.rig import Weight
 from sparring.ui.page import Context, View
+from sparring.ui.pages.rig.bench_picture import BenchPicture
 from sparring.ui.pages.rig.checklist import Checklist
 from sparring.ui.pages.rig.ratios import RatioPlanner
 from sparring.ui.pages.rig.sensors import SensorsPanel
 from sparring.ui.pages.rig.steps_field import StepsField
-from sparring.ui.widgets.bench_picture import BenchPicture
 from sparring.ui.widgets.form import Form, Path
 from sparring.ui.widgets.gravity import ask_gravity
 from sparring.ui.widgets.list_editor import ListEditor
