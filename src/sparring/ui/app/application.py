@@ -106,7 +106,8 @@ def _ended_by_signals(end: Callable[[], None]) -> Iterator[None]:
     before = {
         s: signal.signal(s, lambda *_: None) for s in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
     }
-    notifier = QSocketNotifier(read.fileno(), QSocketNotifier.Type.Read, None)  # type: ignore[call-overload]
+    fd, kind = read.fileno(), QSocketNotifier.Type.Read
+    notifier = QSocketNotifier(fd, kind, None)  # type: ignore[call-overload]
 
     def heard() -> None:
         read.recv(64)

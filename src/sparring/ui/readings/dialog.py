@@ -410,7 +410,8 @@ class ReadingsDialog(QDialog):
                 way = BareMotor.from_json(json.dumps(kept.get("method", {})))
                 grid = ReadingGrid(MotorReading)
                 grid.set_texts(kept.get("readings", []))
-                measured.append((build.name, way.line(grid.readings())[0]))  # type: ignore[arg-type]
+                line = way.line(grid.readings())[0]  # type: ignore[arg-type]
+                measured.append((build.name, line))
             except (RecordError, ValueError):
                 continue  # not measured, or not to be read
         self.said.setText(compare(measured, self.desk.units))

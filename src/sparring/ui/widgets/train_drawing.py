@@ -43,7 +43,8 @@ def _polygon(points: np.ndarray) -> QPolygonF:
     memory = polygon.data()
     if memory is not None:
         memory.setsize(points.size * 8)
-        np.frombuffer(memory, np.float64).reshape(points.shape)[:] = points  # type: ignore[call-overload]
+        flat = np.frombuffer(memory, np.float64)  # type: ignore[call-overload]
+        flat.reshape(points.shape)[:] = points
     return polygon
 
 

@@ -242,7 +242,8 @@ class MeterPanel(QWidget):
         if self.form is not None:
             self.form.setVisible(comparison is not None)
         self.chart.setVisible(comparison is not None)
-        waiting = self.fresh and (comparison is None or tuple(self.fresh) != comparison.points)  # type: ignore[attr-defined]
+        kept = getattr(comparison, "points", ())
+        waiting = self.fresh and tuple(self.fresh) != kept
         taken = f" New readings: {len(self.fresh)} of at least 3." if waiting else ""
         if comparison is None:
             self.dots.setData([], [])
