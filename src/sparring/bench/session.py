@@ -81,13 +81,13 @@ class Session(Machine):
                 self.why,
                 self.obeys,
                 self.tare,
-                self.hung,
-                bool(self.hook_up),
-                self.stop_wanted,
-                self.drive_started,
-                self._captures.recording,
-                self._captures.keeping,
-                self._simulated,
+                hung=self.hung,
+                hook_up=bool(self.hook_up),
+                stop_wanted=self.stop_wanted,
+                drive_started=self.drive_started,
+                recording=self._captures.recording,
+                keeping=self._captures.keeping,
+                simulated=self._simulated,
             )
 
     # --- what a tester asks for -------------------------------------------------------------------

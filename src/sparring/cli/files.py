@@ -76,7 +76,9 @@ def import_(
     from sparring.cli.importing import take_in
 
     with told():
-        document = take_in(logbook, file, build, rig, columns_of(column) if column else None)
+        document = take_in(
+            logbook, file, build, rig=rig, columns=columns_of(column) if column else None
+        )
     if as_json:
         typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
         return

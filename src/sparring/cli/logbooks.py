@@ -82,7 +82,11 @@ def edit(
         raise typer.BadParameter("write PLACE=VALUE", param_hint="--set")
     with told():
         document = edit_record(
-            logbook, "build" if build else "rig", build or rig, pairs, wrong_all_along
+            logbook,
+            "build" if build else "rig",
+            build or rig,
+            settings=pairs,
+            wrong_all_along=wrong_all_along,
         )
     if as_json:
         typer.echo(json.dumps(document, indent=2, ensure_ascii=False))

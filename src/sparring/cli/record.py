@@ -200,7 +200,9 @@ def record(
     ):
         for text in recover(book):
             console.print(text, markup=False)
-        work = PlanOnBench(book, build, rig, plan, lambda text: console.print(text, markup=False))
+        work = PlanOnBench(
+            book, build, rig, plan=plan, say=lambda text: console.print(text, markup=False)
+        )
         task = progress.add_task(f"{build.name} on {rig.name}", total=work.total)
 
         def confirm(what: str) -> None:

@@ -103,7 +103,7 @@ class Reductions:
                 try:
                     for n, (run, source) in enumerate(some):
                         progress((first + n) / len(runs))
-                        found = self._one(rig, plan, run, source, fresh)
+                        found = self._one(rig, plan, run, source=source, fresh=fresh)
                         if isinstance(found, str):
                             skipped.append((run, found))
                         else:
@@ -195,5 +195,5 @@ def analyse(
     """
     reductions = reductions or Reductions()
     inputs, points, skipped = reductions.points(build, rig, plan, list(runs), progress)
-    result = combine(build, rig, plan, points, skipped, reductions.drawn)
+    result = combine(build, rig, plan, points=points, skipped=skipped, drawn=reductions.drawn)
     return replace(result, findings=tuple(judge(result, inputs, peers)))

@@ -138,7 +138,13 @@ class Build(Record):
         low, high = self._nominal_flows
         return tuple(
             strength.limits(
-                self.stages, self.shafts(), self.stage_names(), low, high, _LOADS, self.setting()
+                self.stages,
+                self.shafts(),
+                self.stage_names(),
+                low=low,
+                high=high,
+                loads=_LOADS,
+                setting=self.setting(),
             )
         )
 

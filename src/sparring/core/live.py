@@ -89,9 +89,9 @@ class Instruments:
             None if torque is None else float(torque),
             mean["speed"],
             mean["voltage"],
-            mean["current"],
-            power,
-            mean["force"],
+            current=mean["current"],
+            power_in=power,
+            force=mean["force"],
         )
 
 

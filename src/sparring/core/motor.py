@@ -109,8 +109,8 @@ def from_readings(readings: MotorReadings) -> Motor:
         r.voltage.value,
         r.no_load_speed.value,
         r.no_load_current.value,
-        r.stall_current.value,
-        r.winding_temperature,
+        stall_current=r.stall_current.value,
+        temperature=r.winding_temperature,
     )
 
 
@@ -131,8 +131,8 @@ def together(motors: Sequence[tuple[Motor, Uncertain]]) -> Motor:
         B / A,
         B / A**2,
         sum(g * m.friction for m, g in motors),
-        motors[0][0].temperature,
-        C - A**2 / B,
+        temperature=motors[0][0].temperature,
+        between=C - A**2 / B,
     )
 
 

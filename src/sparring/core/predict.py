@@ -121,7 +121,16 @@ def curve(
             k: (np.minimum(sides[0][k], sides[1][k]), np.maximum(sides[0][k], sides[1][k]))
             for k in sides[0]
         }
-    return Curve(torque, speed, current, power, wire, box, stall, band)
+    return Curve(
+        torque,
+        speed,
+        current,
+        power_out=power,
+        wire_to_shaft=wire,
+        gearbox=box,
+        stall=stall,
+        band=band,
+    )
 
 
 def power_flow(build: Build, load: float, voltage: float) -> PowerFlow:
@@ -141,10 +150,20 @@ def power_flow(build: Build, load: float, voltage: float) -> PowerFlow:
             Station("motor", voltage * current, heat, 0.0),
             *(Station(n, 0.0, speed=0.0) for n in names),
         )
-        return PowerFlow(still, voltage, current, voltage * current, 0.0, False)
+        return PowerFlow(
+            still, voltage, current, power_in=voltage * current, power_out=0.0, measured=False
+        )
     current = float(motor.current(motor_torque, voltage))
     return _flow(
-        build, motor, voltage, current, voltage * current, speed, load, None, measured=False
+        build,
+        motor,
+        voltage,
+        current=current,
+        power_in=voltage * current,
+        speed=speed,
+        load=load,
+        power_out=None,
+        measured=False,
     )
 
 
@@ -161,11 +180,11 @@ def measured_flow(
         build,
         motor,
         voltage,
-        current,
-        power_in,
-        speed,
-        load,
-        max(0.0, output_speed) * load,
+        current=current,
+        power_in=power_in,
+        speed=speed,
+        load=load,
+        power_out=max(0.0, output_speed) * load,
         measured=True,
     )
 
@@ -213,13 +232,17 @@ def _flow(
                 name,
                 left,
                 (Loss(name, lost, measured),),
-                abs(train.speeds[into]),
-                train.shaft_torques[into],
+                speed=abs(train.speeds[into]),
+                torque=train.shaft_torques[into],
             )
         )
         left -= lost
-    stations.append(Station("output", power_out, (), abs(train.speeds["output"]), load))
-    return PowerFlow(tuple(stations), voltage, current, power_in, power_out, measured)
+    stations.append(
+        Station("output", power_out, (), speed=abs(train.speeds["output"]), torque=load)
+    )
+    return PowerFlow(
+        tuple(stations), voltage, current, power_in=power_in, power_out=power_out, measured=measured
+    )
 
 
 def load_torque(rig: Rig, mass: float) -> float:
@@ -275,6 +298,6 @@ def spin_plan(build: Build, method: RunUp, voltage: float, gearings: np.ndarray)
         gearings,
         free * gearings,
         at_output / ratio**2,
-        tau * math.log(10),
-        method.rim_stress(free * gearings),
+        time=tau * math.log(10),
+        stress=method.rim_stress(free * gearings),
     )

@@ -75,6 +75,6 @@ class Recording:
             self.t[i:j],
             {k: v[i:j] for k, v in self.channels.items()},
             tuple(g for g in self.gaps if g[0] < stop and g[1] > start),
-            self.lost,
-            tuple(m for m in self.marks if start <= m[0] < stop),
+            lost=self.lost,
+            marks=tuple(m for m in self.marks if start <= m[0] < stop),
         )

@@ -194,4 +194,4 @@ def fit_line(
         a, b = correlated_values([intercept, slope], covariance, tags=list(inputs))
     else:
         a, b = float(intercept), slope
-    return LineFit(a, b, x0, math.sqrt(s2), residuals)
+    return LineFit(a, b, x0, scatter=math.sqrt(s2), residuals=residuals)

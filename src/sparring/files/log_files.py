@@ -73,7 +73,9 @@ def read(
     remarks: list[str] = []
     figures = _figures_of(log, [i for i, _ in by_channel.values()], progress, remarks)
     arrays = {
-        channel: _si(log, channel, i, unit, figures.get(f"c{i}", np.empty(0)), remarks)
+        channel: _si(
+            log, channel, i, unit=unit, values=figures.get(f"c{i}", np.empty(0)), remarks=remarks
+        )
         for channel, (i, unit) in by_channel.items()
     }
     t = arrays.pop("t")

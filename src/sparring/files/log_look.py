@@ -166,7 +166,15 @@ def look(path: Path) -> LogLook:
     preview = tuple(
         tuple(_split(line, delimiter)) for _, line in body[first_figures : first_figures + 12]
     )
-    return LogLook(path, delimiter, decimal, start, has_header, tuple(columns), preview)
+    return LogLook(
+        path,
+        delimiter,
+        decimal,
+        skip=start,
+        has_header=has_header,
+        columns=tuple(columns),
+        preview=preview,
+    )
 
 
 def _split(line: str, delimiter: str) -> list[str]:

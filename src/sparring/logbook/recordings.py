@@ -93,8 +93,8 @@ def read(path: Path) -> Recording:
             columns.pop("t"),
             columns,
             tuple((a, b) for a, b in facts.get("gaps", ())),
-            int(facts.get("lost", 0)),
-            tuple((t, str(text)) for t, text in facts.get("marks", ())),
+            lost=int(facts.get("lost", 0)),
+            marks=tuple((t, str(text)) for t, text in facts.get("marks", ())),
         )
     except RecordingError:
         raise
@@ -178,7 +178,7 @@ def read_stream(path: Path) -> tuple[Recording, dict[str, Any]]:
         t[order],
         {k: v[order] for k, v in columns.items()},
         tuple(gaps),
-        int(note.pop("lost", 0)),
-        marks,
+        lost=int(note.pop("lost", 0)),
+        marks=marks,
     )
     return recording, note

@@ -144,8 +144,8 @@ class Logbook(Rows):
                     s,
                     "build",
                     row.id,
-                    self._said(BuildRow, row.id, row.record, Build.from_json),
-                    build,
+                    before=self._said(BuildRow, row.id, row.record, Build.from_json),
+                    after=build,
                 )
             row.family, row.revision, row.record = build.family, build.revision, build.to_json()
             s.flush()
@@ -178,7 +178,11 @@ class Logbook(Rows):
                 s.add(row)
             else:
                 self._note_corrections(
-                    s, "rig", row.id, self._said(RigRow, row.id, row.record, Rig.from_json), rig
+                    s,
+                    "rig",
+                    row.id,
+                    before=self._said(RigRow, row.id, row.record, Rig.from_json),
+                    after=rig,
                 )
             row.name, row.record = rig.name, rig.to_json()
             s.flush()
@@ -254,9 +258,9 @@ class Logbook(Rows):
                     moment(r.at),
                     "build" if r.kind == "build" else "rig",
                     names[r.kind, r.owner],
-                    r.field,
-                    r.before,
-                    r.after,
+                    field=r.field,
+                    before=r.before,
+                    after=r.after,
                 )
                 for r in rows
                 if (r.kind, r.owner) in names
@@ -313,11 +317,11 @@ class Logbook(Rows):
                         r.id,
                         r.build_id,
                         r.rig_id,
-                        r.title,
-                        plan,
-                        created,
-                        headline,
-                        counts.get(r.id, 0),
+                        title=r.title,
+                        plan=plan,
+                        created=created,
+                        headline=headline,
+                        runs=counts.get(r.id, 0),
                     )
                 )
         return found
@@ -417,7 +421,7 @@ class Logbook(Rows):
             rows = self._rows(s, RunRow, *where, order=(RunRow.id,))
             said = [self._said(RunRow, r.id, r.record, self._run_said) for r in rows]
         return [
-            StoredRun(r.id, r.test_id, run, r.recording, r.struck)
+            StoredRun(r.id, r.test_id, run, recording=r.recording, struck=r.struck)
             for r, run in zip(rows, said, strict=True)
             if run is not None
         ]

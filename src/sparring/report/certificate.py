@@ -59,8 +59,8 @@ def render(cal: calibration.Calibration, gravity: Measured) -> str:
         f"Calibration of {cal.cell}",
         about,
         facts,
-        ["mass, kg", "force, N", "reading, counts", "off the line, mN"],
-        rows,
+        head=["mass, kg", "force, N", "reading, counts", "off the line, mN"],
+        rows=rows,
     )
 
 
@@ -93,7 +93,9 @@ def render_comparison(name: str, comparison: meters.Comparison, units: Mapping[s
     ]
     about = f"{comparison.date}. {len(rows)} readings held against {comparison.reference}."
     head = [f"reference, {unit}", f"shown, {unit}", f"shown, corrected, {unit}"]
-    return _page(f"Comparison of {comparison.instrument} ({name})", about, facts, head, rows)
+    return _page(
+        f"Comparison of {comparison.instrument} ({name})", about, facts, head=head, rows=rows
+    )
 
 
 def _page(

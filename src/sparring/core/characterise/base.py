@@ -174,7 +174,9 @@ def over_repeats(id: str, label: str, kind: str, values: Sequence[Uncertain]) ->
     explained = sum(_own(v) ** 2 for v in values) / n
     u = wider * math.sqrt(max(0.0, s**2 - explained) / n)
     value = mean + ufloat(0.0, u, _REPEATS) if u > 0 else mean
-    return Result(id, label, kind, value, s / abs(centre) if centre else None, n)
+    return Result(
+        id, label, kind, value=value, scatter=s / abs(centre) if centre else None, repeats=n
+    )
 
 
 def _own(value: Uncertain) -> float:

@@ -386,7 +386,7 @@ class Motion:
                 if finely is s:
                     return
             else:
-                after = self._come_to_rest(s, y, after, k1, h, crossed)
+                after = self._come_to_rest(s, y, after, k1=k1, h=h, crossed=crossed)
         before = s.rise
         s.speed, s.angle, s.height, s.rise, s.temperature, *s.energy = after
         if self._rubs:

@@ -102,7 +102,14 @@ def instruments_of(sensors: Sensors, made: dict[Any, Meter] | None = None) -> In
         raise ReductionError(f"a meter's comparison: {err}") from err
     load_voltage = at_the_load("voltmeter", sensors.voltage_accuracy)
     load_current = at_the_load("ammeter", sensors.current_accuracy)
-    return Instruments(voltage, current, speed, load_voltage, load_current, sensors)
+    return Instruments(
+        voltage,
+        current,
+        speed,
+        load_voltage=load_voltage,
+        load_current=load_current,
+        sensors=sensors,
+    )
 
 
 @dataclass(frozen=True)
@@ -188,8 +195,8 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
             figure("voltage"),
             figure("no_load_speed"),
             figure("no_load_current"),
-            figure("stall_current"),
-            readings.winding_temperature,
+            stall_current=figure("stall_current"),
+            temperature=readings.winding_temperature,
         )
 
     try:

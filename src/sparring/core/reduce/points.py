@@ -184,7 +184,7 @@ class _Window:
         torque = by_sensors if by_cell else by_mass
         if torque is None:
             raise ReductionError(method.WANTS)
-        return Torques(torque, by_mass, by_sensors, peak, pull)
+        return Torques(torque, by_mass, by_sensors, peak=peak, pull=pull)
 
     @cached_property
     def temperature(self) -> float | None:
@@ -213,7 +213,7 @@ class _Window:
             by_speed = warm.torque_from_speed(turns, voltage) - own
         candidates = [t for t in (by_current, by_speed) if t is not None]
         best = min(candidates, key=std) if candidates else None
-        return MotorSide(measured, turns, by_current, by_speed, best)
+        return MotorSide(measured, turns, by_current, by_speed=by_speed, torque=best)
 
     @property
     def _per_kelvin(self) -> float:
@@ -248,7 +248,7 @@ def point_at(
     [rad/s²]: what its rotor takes for itself does not arrive at the gearbox. Raises ReductionError
     when torque or speed cannot be known.
     """
-    at = _Window(inputs, rig, run, on, window, acceleration)
+    at = _Window(inputs, rig, run, on=on, window=window, acceleration=acceleration)
     stands = rig.method.STANDS
     if speed is None and not stands:
         speed = at.speed()

@@ -44,12 +44,14 @@ def pull_of(
     """
     g, how = rig.gravity.value, inputs.meters_of(run).sensors.second_cell
     zero = inputs.tare(run.tare) if run.tare is not None else None
-    found = _cell(on, "cell", "force", inputs.cell_of(run, g), zero, mean)
+    found = _cell(on, "cell", "force", line=inputs.cell_of(run, g), zero=zero, mean=mean)
     if found is None:
         return None
     force, course = found
     if how != "not used":
-        second = _cell(on, "cell_2", "force_2", inputs.second_cell_of(run, g), None, mean)
+        second = _cell(
+            on, "cell_2", "force_2", line=inputs.second_cell_of(run, g), zero=None, mean=mean
+        )
         if second is None:
             raise ReductionError(
                 f"the second load cell, which this rig says is {how}, is not in the recording, or"

@@ -182,7 +182,16 @@ def combine(
     line = _speed_line(steps)
     losses, sound = sound_losses([s for s in steps if s.lifted])
     return TestResult(
-        build, rig, plan, steps, line, _stall(steps, line), losses, sound, (), tuple(skipped)
+        build,
+        rig,
+        plan,
+        steps=steps,
+        line=line,
+        stall=_stall(steps, line),
+        losses=losses,
+        sound=sound,
+        findings=(),
+        skipped=tuple(skipped),
     )
 
 
@@ -198,7 +207,9 @@ def split_runs(
     ch = recording.channels
     coast = method.course[2] if method is not None else 0.0
     least = 0.1 if method is not None and method.STANDS else 0.4
-    spans = powered_spans(recording.t, ch.get("voltage"), ch.get("current"), ch.get("speed"), least)
+    spans = powered_spans(
+        recording.t, ch.get("voltage"), ch.get("current"), speed=ch.get("speed"), least=least
+    )
     if not spans:
         raise ReductionError(
             f"no run found: no span with forward voltage, current or speed of at least {least:g} s"
@@ -283,8 +294,8 @@ def headline(result: TestResult) -> dict[str, Any]:
                 nominal(s.torque),
                 nominal(s.gearbox),
                 random_part(s.gearbox),
-                len(s.points),
-                shared_parts(s.gearbox),
+                lifts=len(s.points),
+                shared=shared_parts(s.gearbox),
             )
             for s in result.lifted
             if s.gearbox is not None

@@ -109,7 +109,9 @@ def sizes(pair: Pair, gear: int) -> Size | None:
         teeth.tip_diameter(pair.module, z, x, pair.helix),
         teeth.root_diameter(pair.module, z, x, pair.helix),
         across,
-        teeth.span_over_teeth(pair.module, z, across, shift=x, alpha=pair.alpha, helix=pair.helix),
-        pin,
-        over,
+        span=teeth.span_over_teeth(
+            pair.module, z, across, shift=x, alpha=pair.alpha, helix=pair.helix
+        ),
+        pin=pin,
+        over_pins=over,
     )

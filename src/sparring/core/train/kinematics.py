@@ -78,7 +78,7 @@ def external(
     contact: str = "",
 ) -> Mesh:
     """External gear pair: they turn opposite ways in the carrier's frame."""
-    return Mesh(a, b, za, zb, carrier, eta, name=name, contact=contact)
+    return Mesh(a, b, za, zb=zb, carrier=carrier, eta=eta, name=name, contact=contact)
 
 
 def internal(
@@ -92,7 +92,7 @@ def internal(
     contact: str = "",
 ) -> Mesh:
     """Gear a inside a ring; also a belt or chain: both turn the same way in the carrier's frame."""
-    return Mesh(a, ring, za, -zring, carrier, eta, name=name, contact=contact)
+    return Mesh(a, ring, za, zb=-zring, carrier=carrier, eta=eta, name=name, contact=contact)
 
 
 belt = internal
@@ -100,7 +100,7 @@ belt = internal
 
 def differential(a: str, b: str, carrier: str, eta: float = 1.0, name: str = "") -> Mesh:
     """Bevel differential: ω_a + ω_b = 2 ω_carrier."""
-    return Mesh(a, b, 1.0, 1.0, carrier, eta, name=name)
+    return Mesh(a, b, 1.0, zb=1.0, carrier=carrier, eta=eta, name=name)
 
 
 def worm(
@@ -115,7 +115,16 @@ def worm(
     name: str = "",
 ) -> Mesh:
     """Worm and wheel: ω_worm · starts = ω_wheel · z; the hand gives the sign."""
-    return Mesh(screw, wheel, starts, teeth if left_hand else -teeth, None, eta, eta_back, name)
+    return Mesh(
+        screw,
+        wheel,
+        starts,
+        zb=teeth if left_hand else -teeth,
+        carrier=None,
+        eta=eta,
+        eta_back=eta_back,
+        name=name,
+    )
 
 
 def strain_wave(
@@ -128,14 +137,14 @@ def strain_wave(
     name: str = "",
 ) -> Mesh:
     """Strain wave: z_F (ω_F − ω_H) = z_C (ω_C − ω_H)."""
-    return Mesh(flexspline, circular, z_f, -z_c, generator, eta, name=name)
+    return Mesh(flexspline, circular, z_f, zb=-z_c, carrier=generator, eta=eta, name=name)
 
 
 def cycloid(
     disc: str, pins: str, eccentric: str, lobes: int, n_pins: int, eta: float = 1.0, name: str = ""
 ) -> Mesh:
     """Cycloid: z_L (ω_L − ω_H) = z_P (ω_P − ω_H)."""
-    return Mesh(disc, pins, lobes, -n_pins, eccentric, eta, name=name)
+    return Mesh(disc, pins, lobes, zb=-n_pins, carrier=eccentric, eta=eta, name=name)
 
 
 def magnetic(
@@ -148,7 +157,7 @@ def magnetic(
     name: str = "",
 ) -> Mesh:
     """Flux-modulated magnetic gear: p_i ω_i + p_o ω_o = (p_i + p_o) ω_s, in pole pairs."""
-    return Mesh(inner, outer, p_inner, p_outer, segments, eta, name=name)
+    return Mesh(inner, outer, p_inner, zb=p_outer, carrier=segments, eta=eta, name=name)
 
 
 def coupling(a: str, b: str, name: str = "") -> Mesh:

@@ -72,19 +72,19 @@ def _m(
 
 
 TABLE: tuple[Material, ...] = (
-    _m("PLA, printed", 1.24, 3.0, 50, 55, printed=True),
-    _m("PETG, printed", 1.27, 2.0, 42, 68, printed=True),
-    _m("ABS, printed", 1.04, 2.0, 35, 85, printed=True),
-    _m("PA, printed", 1.10, 1.5, 42, 80, printed=True),
-    _m("PC, printed", 1.20, 2.2, 55, 105, printed=True),
-    _m("resin, printed", 1.18, 2.5, 50, 60, printed=True),
-    _m("POM", 1.41, 2.8, 65, 100),
-    _m("PA66", 1.14, 2.8, 75, 90),
-    _m("PEEK", 1.30, 3.7, 97, 150),
-    _m("brass", 8.45, 100, 300, 350, 0.34),
-    _m("steel", 7.85, 206, 500, 500, 0.30),
-    _m("hardened steel", 7.85, 206, 1100, 400, 0.30),
-    _m("aluminium", 2.70, 70, 240, 200, 0.33),
+    _m("PLA, printed", 1.24, 3.0, strength=50, softens=55, printed=True),
+    _m("PETG, printed", 1.27, 2.0, strength=42, softens=68, printed=True),
+    _m("ABS, printed", 1.04, 2.0, strength=35, softens=85, printed=True),
+    _m("PA, printed", 1.10, 1.5, strength=42, softens=80, printed=True),
+    _m("PC, printed", 1.20, 2.2, strength=55, softens=105, printed=True),
+    _m("resin, printed", 1.18, 2.5, strength=50, softens=60, printed=True),
+    _m("POM", 1.41, 2.8, strength=65, softens=100),
+    _m("PA66", 1.14, 2.8, strength=75, softens=90),
+    _m("PEEK", 1.30, 3.7, strength=97, softens=150),
+    _m("brass", 8.45, 100, strength=300, softens=350, poisson=0.34),
+    _m("steel", 7.85, 206, strength=500, softens=500, poisson=0.30),
+    _m("hardened steel", 7.85, 206, strength=1100, softens=400, poisson=0.30),
+    _m("aluminium", 2.70, 70, strength=240, softens=200, poisson=0.33),
 )
 
 

@@ -65,8 +65,10 @@ def tooth_profile(
 ) -> tuple[np.ndarray, np.ndarray]:
     """(radius [m], half angle of the tooth [rad]) across the axis, from root to tip: fillet, then
     involute; an undercut shows as a waist."""
-    ra, rb, half = _circles(module, teeth, shift, alpha, helix)
-    radius_f, half_f = _rack_fillet(module, teeth, shift, alpha, 4 * points, helix)
+    ra, rb, half = _circles(module, teeth, shift, alpha=alpha, helix=helix)
+    radius_f, half_f = _rack_fillet(
+        module, teeth, shift, alpha=alpha, points=4 * points, helix=helix
+    )
     # the trochoid crosses the involute above its start
     undercut = teeth < undercut_limit(shift, alpha, helix) and radius_f[-1] > rb
     start = min(max(rb * (1 + 1e-9), rb if undercut else radius_f[-1]), ra * (1 - 1e-9))
@@ -117,7 +119,7 @@ def gear(
     helix: float = 0.0,
 ) -> np.ndarray:
     """External gear, a tooth centred on +x; a helical one as cut across its axis."""
-    radius, half = tooth_profile(module, teeth, shift, alpha, points, helix)
+    radius, half = tooth_profile(module, teeth, shift, alpha=alpha, points=points, helix=helix)
     return _around(
         np.concatenate([radius, radius[::-1]]), np.concatenate([-half, half[::-1]]), teeth
     )
@@ -195,7 +197,7 @@ def lewis_form_factor(teeth: float, shift: float = 0.0, alpha: float = ALPHA_20)
     Shigley, Mechanical Engineering Design, eqs. 14-2 and 14-3.
     """
     radius, half = _fine(teeth, shift, alpha)
-    ra, rb, half_at_base = _circles(1.0, teeth, shift, alpha, 0.0)
+    ra, rb, half_at_base = _circles(1.0, teeth, shift, alpha=alpha, helix=0.0)
     tip_half = half_at_base - inv(math.acos(rb / ra))
     # where the load line crosses the centre line
     at = rb / math.cos(math.acos(rb / ra) - max(tip_half, 0.0))
@@ -209,4 +211,4 @@ def lewis_form_factor(teeth: float, shift: float = 0.0, alpha: float = ALPHA_20)
 
 @lru_cache(maxsize=512)
 def _fine(teeth: float, shift: float, alpha: float) -> tuple[np.ndarray, np.ndarray]:
-    return tooth_profile(1.0, teeth, shift, alpha, 40)
+    return tooth_profile(1.0, teeth, shift, alpha=alpha, points=40)

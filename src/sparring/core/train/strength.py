@@ -80,11 +80,11 @@ def limits(
                     stage,
                     part,
                     mode,
-                    max(0.0, (capacity - start) / slope),
-                    capacity,
-                    start,
-                    slope,
-                    basis,
+                    output=max(0.0, (capacity - start) / slope),
+                    carries=capacity,
+                    start=start,
+                    slope=slope,
+                    basis=basis,
                 )
             )
 
@@ -93,7 +93,7 @@ def limits(
             if (names[n], c.name) not in meshes:
                 continue
             (low_a, low_b), (high_a, high_b) = meshes[names[n], c.name]
-            _teeth(add, n, c, (low_a, high_a), (low_b, high_b), setting)
+            _teeth(add, n, c, on_a=(low_a, high_a), on_b=(low_b, high_b), setting=setting)
         passed = {
             s: (low.shaft_torques.get(s, 0.0), high.shaft_torques.get(s, 0.0))
             for s in (shafts[n], shafts[n + 1])
@@ -112,7 +112,15 @@ def limits(
             ("output", stage.output_joint, shafts[n + 1]),
         ):
             if joint is not None:
-                _joint(add, n, side, joint, stage.material, passed[shaft], setting)
+                _joint(
+                    add,
+                    n,
+                    side,
+                    joint=joint,
+                    material=stage.material,
+                    at=passed[shaft],
+                    setting=setting,
+                )
     weakest: dict[
         tuple[int, str, str], Limit
     ] = {}  # a planet's tooth is in two meshes; the worse counts
@@ -133,9 +141,11 @@ def _teeth(
         (1, c.a, on_a, c.material_a, c.arm_a),
         (2, c.b, on_b, c.material_b, c.arm_b),
     ):
-        torque, basis = bending_torque(c.pair, gear, c.width, material, setting)
+        torque, basis = bending_torque(c.pair, gear, c.width, material=material, setting=setting)
         add(n, part, "a tooth breaks", at, torque * c.paths * arm, basis)
-    torque, basis = flank_torque(c.pair, c.width, c.material_a, c.material_b, setting)
+    torque, basis = flank_torque(
+        c.pair, c.width, c.material_a, material_2=c.material_b, setting=setting
+    )
     add(n, c.name, "flanks are crushed", on_a, torque * c.paths * c.arm_a, basis)
 
 

@@ -74,7 +74,7 @@ def solve_torques(
     """
     drag = {} if drag is None else drag
     omega = solve_speeds(elements, {driver: speed}) if speeds is None else dict(speeds)
-    problem = _Problem(elements, driver, output, load, omega, drag)
+    problem = _Problem(elements, driver, output, load=load, omega=omega, drag=drag)
     found = problem.followed() or problem.enumerated()
     if found is None:
         raise SelfLocking(
@@ -212,7 +212,7 @@ class _Problem:
             lost = float(-(on_a * self.relative[j] + on_b * rel_b))
             mesh_losses[label] = mesh_losses.get(label, 0.0) + lost
             power = abs(float(on_a * self.relative[j]))
-            flows.append(MeshFlow(mesh, on_a, on_b, power, lost))
+            flows.append(MeshFlow(mesh, on_a, on_b, power=power, loss=lost))
             passes(mesh.a, on_a)
             passes(mesh.b, on_b)
             if mesh.carrier is not None:

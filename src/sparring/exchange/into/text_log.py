@@ -6,5 +6,5 @@ from sparring.exchange.importing import LogFormat
 from sparring.files import log_files, log_look
 
 IMPORT = LogFormat(
-    "text-log", "Logs", (".csv", ".tsv", ".txt", ".log"), log_look.look, log_files.read
+    "text-log", "Logs", (".csv", ".tsv", ".txt", ".log"), look=log_look.look, read=log_files.read
 )

@@ -13,4 +13,4 @@ def write(source: Build, path: Path) -> None:
     text_file(path, source.to_json() + "\n")
 
 
-BUILD = Export("build-file", "Build file", Build, ".json", write)
+BUILD = Export("build-file", "Build file", Build, suffix=".json", write=write)

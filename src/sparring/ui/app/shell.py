@@ -79,7 +79,9 @@ class MainWindow(QMainWindow):
         self.views: dict[str, View] = {}
         every = (*COMMANDS, *(c for page in PAGES for c in page.commands), *_pages_themselves())
         self.commands = Actions(self, every, self._target, lambda c: not c.on or c.on in self.views)
-        self.context = Context(self.desk, self.session, self.show_place, self.do, self._menu)
+        self.context = Context(
+            self.desk, self.session, self.show_place, do=self.do, menu=self._menu
+        )
         self._lay_out()
         self._fill_menus()
         self._wire()

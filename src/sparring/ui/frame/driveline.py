@@ -335,7 +335,16 @@ class Driveline(QWidget):
         p.setFont(font(11))
         ends = [h[0] for h in heats[1:]] + [self.width() - _RESULT - 8.0]
         for (x, power, lost, cause, estimated), end in zip(heats, ends, strict=True):
-            self._heat(p, x, top + height(power), height(lost), lost, cause, estimated, end)
+            self._heat(
+                p,
+                x,
+                top + height(power),
+                thick=height(lost),
+                lost=lost,
+                cause=cause,
+                estimated=estimated,
+                end=end,
+            )
 
     def _heat(
         self,

@@ -57,7 +57,13 @@ class Deriver:
                 reduced.reductions = Reductions(book.derived)
             material, peers = book.material(runs), peers_of(book, test_id)
             return analyse(
-                build, rig, plan, material, peers, reductions=reduced.reductions, progress=going_on
+                build,
+                rig,
+                plan,
+                runs=material,
+                peers=peers,
+                reductions=reduced.reductions,
+                progress=going_on,
             )
 
         def going_on(part: float) -> None:

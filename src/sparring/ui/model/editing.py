@@ -68,13 +68,17 @@ class Editing(Planned):
         kind: Kind = "build" if isinstance(after, Build) else "rig"
         if self.draft is not None and self.draft.kind == kind:
             return Draft(
-                kind, self.draft.before, after, f"{self.draft.text}, {text}", self.draft.runs
+                kind,
+                self.draft.before,
+                after,
+                text=f"{self.draft.text}, {text}",
+                runs=self.draft.runs,
             )
         before: Any = getattr(self, kind)
         if (kind, self.owner(kind)) in self._correcting or not bears_on_results(before, after):
             return None
         runs = self.book.runs_with(kind, self.owner(kind))
-        return Draft(kind, before, after, text, runs) if runs else None
+        return Draft(kind, before, after, text=text, runs=runs) if runs else None
 
     def _keep(self, what: str, after: Record, text: str) -> str | None:
         from sparring.logbook import LogbookError
@@ -84,7 +88,7 @@ class Editing(Planned):
             self.put(what, after, self.owner(what))
         except LogbookError as err:
             return str(err)
-        self.undo.push(Edit(self, what, before, after, text))
+        self.undo.push(Edit(self, what, before, after=after, text=text))
         return None
 
     def drop_draft(self) -> None:

@@ -97,7 +97,7 @@ class BeltStage(StageBase):
         return (
             ()
             if self.skips_at is None
-            else (Capacity("belt", "skips a tooth", b, self.skips_at, "as entered"),)
+            else (Capacity("belt", "skips a tooth", b, torque=self.skips_at, basis="as entered"),)
         )
 
     def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:
@@ -145,29 +145,29 @@ class BeltStage(StageBase):
                 "driven pulley",
                 (_pulley(self.driven, r2, self.pitch), outlines.circle(r2 * 0.2)),
                 b,
-                (x, 0.0),
-                "",
-                math.pi / self.driven,
-                r2,
-                "driven",
-                self.driven,
-                self.face_width,
-                0.0,
-                self.material,
+                at=(x, 0.0),
+                carrier="",
+                phase=math.pi / self.driven,
+                reach=r2,
+                field="driven",
+                teeth=self.driven,
+                width=self.face_width,
+                layer=0.0,
+                material=self.material,
             ),
             Body(
                 "driving pulley",
                 (_pulley(self.driving, r1, self.pitch), outlines.circle(r1 * 0.2)),
                 a,
-                (0.0, 0.0),
-                "",
-                phase1,
-                r1,
-                "driving",
-                self.driving,
-                self.face_width,
-                0.0,
-                self.material,
+                at=(0.0, 0.0),
+                carrier="",
+                phase=phase1,
+                reach=r1,
+                field="driving",
+                teeth=self.driving,
+                width=self.face_width,
+                layer=0.0,
+                material=self.material,
             ),
             Body(
                 self.means,

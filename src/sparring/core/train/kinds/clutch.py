@@ -49,7 +49,7 @@ class ClutchStage(StageBase):
 
     def capacities(self, a: str, b: str, setting: Setting = ROOM) -> tuple[Capacity, ...]:
         return (
-            (Capacity("clutch", "slips", b, self.slips_at, "as entered"),)
+            (Capacity("clutch", "slips", b, torque=self.slips_at, basis="as entered"),)
             if self.type == "slip"
             else ()
         )

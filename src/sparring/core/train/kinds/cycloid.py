@@ -68,7 +68,9 @@ class CycloidStage(StageBase):
         fixed = f"{name} {self.held}"
         disc, pins = (b, fixed) if self.held == "pins" else (fixed, b)
         return [
-            kinematics.cycloid(disc, pins, a, self.lobes, self.pins, eta, name),
+            kinematics.cycloid(
+                disc, pins, a, lobes=self.lobes, n_pins=self.pins, eta=eta, name=name
+            ),
             kinematics.Ground(fixed, name),
         ]
 
@@ -107,8 +109,8 @@ class CycloidStage(StageBase):
                     "pins",
                     "shear off",
                     b,
-                    2 * shear / (force * share),
-                    "most loaded pin in double shear",
+                    torque=2 * shear / (force * share),
+                    basis="most loaded pin in double shear",
                 )
             )
         if disc is not None:
@@ -122,8 +124,8 @@ class CycloidStage(StageBase):
                     "disc",
                     "lobes crush on the pins",
                     b,
-                    crush / (force * share),
-                    "strength × projected area of the most loaded pin",
+                    torque=crush / (force * share),
+                    basis="strength × projected area of the most loaded pin",
                 )
             )
         return tuple(found)
@@ -190,15 +192,15 @@ class CycloidStage(StageBase):
                     outlines.circle(bearing * 0.35, -e, 0.0, 30),
                 ),
                 a,
-                (e, 0.0),
-                a,
-                0.0,
-                bearing,
-                "eccentricity",
-                0,
-                w * self.discs,
-                0.0,
-                "steel",
+                at=(e, 0.0),
+                carrier=a,
+                phase=0.0,
+                reach=bearing,
+                field="eccentricity",
+                teeth=0,
+                width=w * self.discs,
+                layer=0.0,
+                material="steel",
             ),
         ]
         return tuple(found)
@@ -213,7 +215,7 @@ class CycloidStage(StageBase):
         rp = self.pin_diameter / 2
         u = 2 * math.pi * np.arange(self.rollers) / self.rollers
         found = []
-        outline = outlines.cycloid_disc(self.pins, r, rp, e, self.clearance)
+        outline = outlines.cycloid_disc(self.pins, r, rp, eccentricity=e, clearance=self.clearance)
         for n in reversed(range(self.discs)):
             x = e if n == 0 else -e
             # the second disc's holes stand otherwise to its lobes, as both take the same rollers
@@ -229,15 +231,15 @@ class CycloidStage(StageBase):
                     "disc",
                     (outline, outlines.circle(bearing, points=60), *holes),
                     disc,
-                    (x, 0.0),
-                    a,
-                    -n * math.pi / self.lobes,
-                    r,
-                    "pins",
-                    self.lobes,
-                    w,
-                    n * w,
-                    self.material,
+                    at=(x, 0.0),
+                    carrier=a,
+                    phase=-n * math.pi / self.lobes,
+                    reach=r,
+                    field="pins",
+                    teeth=self.lobes,
+                    width=w,
+                    layer=n * w,
+                    material=self.material,
                 )
             )
         return found

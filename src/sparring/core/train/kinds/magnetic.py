@@ -77,10 +77,10 @@ class MagneticStage(StageBase):
                 m["inner"],
                 m["outer"],
                 m["segments"],
-                self.inner,
-                self.outer,
-                max(1e-6, 1 - lost),
-                name,
+                p_inner=self.inner,
+                p_outer=self.outer,
+                eta=max(1e-6, 1 - lost),
+                name=name,
             ),
             kinematics.Ground(m[self.held], name),
         ]
@@ -90,7 +90,13 @@ class MagneticStage(StageBase):
             ()
             if self.pulls_out_at is None
             else (
-                Capacity("magnets", "pull out, a pole jumps", b, self.pulls_out_at, "as entered"),
+                Capacity(
+                    "magnets",
+                    "pull out, a pole jumps",
+                    b,
+                    torque=self.pulls_out_at,
+                    basis="as entered",
+                ),
             )
         )
 
@@ -133,7 +139,7 @@ class MagneticStage(StageBase):
             *poles("outer", (outer_in, outer_out), self.outer, 0.96),
             Body(
                 "segments",
-                _sectors(seg_in, seg_out, 2 * self.segments, 0.9, 0),
+                _sectors(seg_in, seg_out, 2 * self.segments, fill=0.9, first=0),
                 m["segments"],
                 reach=seg_out,
                 field="segments",

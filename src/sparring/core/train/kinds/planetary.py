@@ -102,10 +102,10 @@ class PlanetaryStage(StageBase):
             self.module,
             self.sun,
             self.planet,
-            self.sun_shift,
-            self.planet_shift,
-            0.0,
-            self.pressure_angle,
+            x1=self.sun_shift,
+            x2=self.planet_shift,
+            opening=0.0,
+            alpha=self.pressure_angle,
             helix=self.helix,
         )
 
@@ -124,12 +124,12 @@ class PlanetaryStage(StageBase):
             self.module,
             self.planet,
             self.ring,
-            self.planet_shift,
-            self.ring_shift,
-            0.0,
-            self.pressure_angle,
-            True,
-            self.helix,
+            x1=self.planet_shift,
+            x2=self.ring_shift,
+            opening=0.0,
+            alpha=self.pressure_angle,
+            ring=True,
+            helix=self.helix,
         )
 
     def radius(self) -> float:
@@ -186,21 +186,21 @@ class PlanetaryStage(StageBase):
                 "sun–planet",
                 "sun",
                 "planet",
-                self.sun_pair(),
-                self.face_width,
-                self.material,
-                self.material,
-                paths_of(self.planets, self.mesh_load_factor),
+                pair=self.sun_pair(),
+                width=self.face_width,
+                material_a=self.material,
+                material_b=self.material,
+                paths=paths_of(self.planets, self.mesh_load_factor),
             ),
             Contact(
                 "planet–ring",
                 "planet",
                 "ring",
-                self.ring_pair(),
-                self.face_width,
-                self.material,
-                ring,
-                paths_of(self.planets, self.mesh_load_factor),
+                pair=self.ring_pair(),
+                width=self.face_width,
+                material_a=self.material,
+                material_b=ring,
+                paths=paths_of(self.planets, self.mesh_load_factor),
             ),
         )
 
@@ -235,9 +235,9 @@ class PlanetaryStage(StageBase):
                 "ring",
                 pr,
                 teeth.ring_angle(self.planet, self.ring, first, 0.0),
-                turns["ring"],
-                self.face_width,
-                self.ring_material or self.material,
+                shaft=turns["ring"],
+                width=self.face_width,
+                material=self.ring_material or self.material,
             )
         ]
         places = [(r * math.cos(t), r * math.sin(t)) for t in self.angles()]
@@ -249,8 +249,8 @@ class PlanetaryStage(StageBase):
                 * min(
                     teeth.root_diameter(self.module, self.planet, self.planet_shift, self.helix), r
                 ),
-                self.face_width,
-                self.material,
+                width=self.face_width,
+                material=self.material,
             )
         )
         for t, at in zip(self.angles(), places, strict=True):
@@ -260,15 +260,25 @@ class PlanetaryStage(StageBase):
                     "planet",
                     sp,
                     2,
-                    phase,
-                    m["planets"],
-                    self.face_width,
-                    self.material,
+                    phase=phase,
+                    shaft=m["planets"],
+                    width=self.face_width,
+                    material=self.material,
                     at=at,
                     carrier=turns["carrier"],
                 )
             )
-        found.append(gear_body("sun", sp, 1, 0.0, turns["sun"], self.face_width, self.material))
+        found.append(
+            gear_body(
+                "sun",
+                sp,
+                1,
+                phase=0.0,
+                shaft=turns["sun"],
+                width=self.face_width,
+                material=self.material,
+            )
+        )
         return tuple(found)
 
     def faults(self) -> list[Finding]:

@@ -103,12 +103,12 @@ class SplitRingStage(StageBase):
             self.upper_module,
             self.upper_planet,
             self.upper_ring,
-            self.upper_planet_shift,
-            self.upper_ring_shift,
-            0.0,
-            self.pressure_angle,
-            True,
-            self.helix,
+            x1=self.upper_planet_shift,
+            x2=self.upper_ring_shift,
+            opening=0.0,
+            alpha=self.pressure_angle,
+            ring=True,
+            helix=self.helix,
         )
         return lower, upper
 
@@ -150,19 +150,39 @@ class SplitRingStage(StageBase):
         lower, upper = self.ring_pairs()
         w, m, n = self.face_width, self.material, paths_of(self.planets, self.mesh_load_factor)
         return (
-            Contact("sun–planet", "sun", "planet", self.sun_pair(), w, m, m, n),
-            Contact("planet–held ring", "planet", "held ring", lower, w, m, m, n, "planet", "ring"),
+            Contact(
+                "sun–planet",
+                "sun",
+                "planet",
+                pair=self.sun_pair(),
+                width=w,
+                material_a=m,
+                material_b=m,
+                paths=n,
+            ),
+            Contact(
+                "planet–held ring",
+                "planet",
+                "held ring",
+                pair=lower,
+                width=w,
+                material_a=m,
+                material_b=m,
+                paths=n,
+                field_a="planet",
+                field_b="ring",
+            ),
             Contact(
                 "planet–turning ring",
                 "upper planet",
                 "turning ring",
-                upper,
-                w,
-                m,
-                m,
-                n,
-                "upper_planet",
-                "upper_ring",
+                pair=upper,
+                width=w,
+                material_a=m,
+                material_b=m,
+                paths=n,
+                field_a="upper_planet",
+                field_b="upper_ring",
             ),
         )
 
@@ -202,18 +222,18 @@ class SplitRingStage(StageBase):
                 "held ring",
                 lower,
                 teeth.ring_angle(self.planet, self.ring, first, 0.0),
-                "",
-                w,
-                m,
+                shaft="",
+                width=w,
+                material=m,
                 field="ring",
             ),
             ring_body(
                 "turning ring",
                 upper,
                 teeth.ring_angle(self.upper_planet, self.upper_ring, first, 0.0),
-                b,
-                w,
-                m,
+                shaft=b,
+                width=w,
+                material=m,
                 layer=w,
                 field="upper_ring",
             ),
@@ -221,15 +241,23 @@ class SplitRingStage(StageBase):
                 places,
                 carrier,
                 0.3 * min(teeth.root_diameter(self.module, self.planet, helix=self.helix), r),
-                w / 2,
-                m,
+                width=w / 2,
+                material=m,
             ),
         ]
         for t, at, ahead in zip(self.angles(), places, self.phases(), strict=True):
             phase = teeth.meshing_angle(self.sun, self.planet, 0.0, t)
             found.append(
                 gear_body(
-                    "planet", self.sun_pair(), 2, phase, planets, w, m, at=at, carrier=carrier
+                    "planet",
+                    self.sun_pair(),
+                    2,
+                    phase=phase,
+                    shaft=planets,
+                    width=w,
+                    material=m,
+                    at=at,
+                    carrier=carrier,
                 )
             )
             found.append(
@@ -237,17 +265,17 @@ class SplitRingStage(StageBase):
                     "upper planet",
                     upper,
                     1,
-                    phase + ahead,
-                    planets,
-                    w,
-                    m,
+                    phase=phase + ahead,
+                    shaft=planets,
+                    width=w,
+                    material=m,
                     at=at,
                     carrier=carrier,
                     layer=w,
                     field="upper_planet",
                 )
             )
-        found.append(gear_body("sun", self.sun_pair(), 1, 0.0, a, w, m))
+        found.append(gear_body("sun", self.sun_pair(), 1, phase=0.0, shaft=a, width=w, material=m))
         return tuple(found)
 
     def faults(self) -> list[Finding]:

@@ -81,7 +81,7 @@ class StrainWaveStage(StageBase):
         return (
             ()
             if self.skips_at is None
-            else (Capacity("flexible teeth", "skip", b, self.skips_at, "as entered"),)
+            else (Capacity("flexible teeth", "skip", b, torque=self.skips_at, basis="as entered"),)
         )
 
     def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:
@@ -93,7 +93,9 @@ class StrainWaveStage(StageBase):
         r0 = m * z / 2
 
         def wave(own: float, generator: float) -> Loops:
-            return tuple(p * m for p in flexed(z, self.ring, self.nodes, own, generator))
+            return tuple(
+                p * m for p in flexed(z, self.ring, self.nodes, own=own, generator=generator)
+            )
 
         roller = 0.16 * r0
         at = r0 + (_rise(z, self.ring, self.nodes) - 1.0) * m - roller
@@ -259,7 +261,7 @@ def ring_outline(z: int, ring: int, nodes: int) -> np.ndarray:
     for generator in np.linspace(
         0, 2 * math.pi * (1 if (ring - z) % nodes else 1.0 / nodes), 160, endpoint=False
     ):
-        outer, _ = flexed(z, ring, nodes, 0.0, float(generator))
+        outer, _ = flexed(z, ring, nodes, own=0.0, generator=float(generator))
         dense = _densified(outer, 6)
         angle = np.arctan2(dense[:, 1], dense[:, 0]) - ratio * generator
         at = np.floor((angle * ring / (2 * math.pi)) % 1.0 * per).astype(int) % per

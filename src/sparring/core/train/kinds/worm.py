@@ -95,8 +95,10 @@ class WormStage(StageBase):
 
     def capacities(self, a: str, b: str, setting: Setting = ROOM) -> tuple[Capacity, ...]:
         pair = Pair(self.module, self.wheel, 10_000, alpha=self.pressure_angle)
-        torque, basis = bending_torque(pair, 1, self.face_width, self.material, setting)
-        return (Capacity("wheel", "teeth break", b, torque, basis),) if torque else ()
+        torque, basis = bending_torque(
+            pair, 1, self.face_width, material=self.material, setting=setting
+        )
+        return (Capacity("wheel", "teeth break", b, torque=torque, basis=basis),) if torque else ()
 
     def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:
         wheel = (
@@ -136,13 +138,13 @@ class WormStage(StageBase):
                 "wheel",
                 wheel,
                 b,
-                (x, y),
-                "",
-                math.pi / 2 + math.pi / self.wheel,
-                self.module * (self.wheel / 2 + 1),
-                "wheel",
-                self.wheel,
-                self.face_width,
+                at=(x, y),
+                carrier="",
+                phase=math.pi / 2 + math.pi / self.wheel,
+                reach=self.module * (self.wheel / 2 + 1),
+                field="wheel",
+                teeth=self.wheel,
+                width=self.face_width,
                 material=self.material,
             ),
             Body(

@@ -106,8 +106,8 @@ class MotorsDialog(BuildDialog):
             desk,
             ("further_motors",),
             FurtherMotor(readings=desk.build.motor),
-            columns,
-            "Further motors",
+            columns=columns,
+            name="Further motors",
         )
         self.column.addWidget(self.list, 1)
         self.finish()
@@ -136,7 +136,9 @@ class MaterialsDialog(BuildDialog):
             ("printed", ("printed",)),
             ("source", ("source",)),
         ]
-        self.list = ListEditor(desk, ("materials",), template, columns, "Own materials")
+        self.list = ListEditor(
+            desk, ("materials",), template, columns=columns, name="Own materials"
+        )
         self.column.addWidget(self.list, 2)
         self.table = Table(
             ["in the table", "density", "modulus", "strength", "half left at", "source"],

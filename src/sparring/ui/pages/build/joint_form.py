@@ -26,7 +26,7 @@ class JointForm(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(3)
         for label, field in (("Input joint", "input_joint"), ("Output joint", "output_joint")):
-            layout.addWidget(_One(desk, n, label, field, label_width))
+            layout.addWidget(_One(desk, n, label, field=field, label_width=label_width))
 
 
 class _One(QWidget):

@@ -121,8 +121,8 @@ class BuildTables(QWidget):
             self.desk,
             ("parts",),
             Item(part="part"),
-            [(label, (field,)) for label, field in fields.items()],
-            "Parts list",
+            columns=[(label, (field,)) for label, field in fields.items()],
+            name="Parts list",
         )
 
     @cached_property
@@ -256,10 +256,10 @@ class BuildTables(QWidget):
                         power,
                         stage.loss_figure.value,
                         p.loss_factor(),
-                        c.width,
-                        p.z1,
-                        rim,
-                        p.module,
+                        face_width=c.width,
+                        teeth=p.z1,
+                        speed=rim,
+                        module=p.module,
                         ambient=build.works_at,
                     )
                     if plastic

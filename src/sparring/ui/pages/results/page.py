@@ -272,9 +272,9 @@ class ResultsPage(View):
             d.build,
             nominal(step.voltage),
             nominal(step.current),
-            nominal(step.power_in),
-            nominal(step.speed),
-            nominal(step.torque),
+            power_in=nominal(step.power_in),
+            output_speed=nominal(step.speed),
+            load=nominal(step.torque),
         )
         head, _, tail = d.show(step.wire_to_shaft, "ratio", decimals=None).partition(" ± ")
         wire = (

@@ -225,7 +225,12 @@ class RigPage(View):
         )
         columns: list[tuple[str, Path]] = [("name", ("name",)), ("weighs", ("mass",))]
         shelf = ListEditor(
-            self.desk, ("shelf",), Weight(name="mass"), columns, "Masses on the shelf", what="rig"
+            self.desk,
+            ("shelf",),
+            Weight(name="mass"),
+            columns=columns,
+            name="Masses on the shelf",
+            what="rig",
         )
         rows.addWidget(shelf, 1)
         use = QPushButton("Make them the plan's weights")

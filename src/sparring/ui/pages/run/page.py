@@ -300,9 +300,9 @@ class RunPage(View):
                 build,
                 max(x.voltage, 0.0),
                 max(x.current, 0.0),
-                max(x.power_in or 0.0, 0.0),
-                x.speed if moving else 0.0,
-                max(x.torque, 0.0) if moving else 0.0,
+                power_in=max(x.power_in or 0.0, 0.0),
+                output_speed=x.speed if moving else 0.0,
+                load=max(x.torque, 0.0) if moving else 0.0,
             )
             self._flow = build, flow
             self.flow_changed.emit()
