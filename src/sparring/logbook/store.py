@@ -467,7 +467,7 @@ class Logbook(Rows):
     def material(self, runs: Sequence[StoredRun]) -> list[tuple[Run, KeptRecording]]:
         """Runs that count, with functions that read their recordings, as the
         reductions want them."""
-        return [(r.run, KeptRecording(r.recording, self)) for r in runs if not r.struck]
+        return [(r.run, KeptRecording(r.recording, self.recording)) for r in runs if not r.struck]
 
     @property
     def derived(self) -> Derived:

@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import Any, NamedTuple
 
 from sparring.core.plan import Plan
 from sparring.core.recording import Recording
 from sparring.core.run import Run
-
-if TYPE_CHECKING:
-    from sparring.logbook.store import Logbook
 
 
 class StoredTest(NamedTuple):
@@ -40,14 +38,14 @@ class StoredRun(NamedTuple):
 
 @dataclass(frozen=True)
 class KeptRecording:
-    """A recording of a logbook, read when it is called."""
+    """A recording of a logbook, read when it is called. read: does it, by the name."""
 
     name: str
-    book: Logbook
+    read: Callable[[str], Recording]
 
     def __call__(self) -> Recording:
         """Raises RecordingError when the file is missing or damaged."""
-        return self.book.recording(self.name)
+        return self.read(self.name)
 
 
 def moment(stored: Any) -> datetime:

@@ -18,7 +18,7 @@ def _always(_target: Any) -> bool:
 @dataclass(frozen=True)
 class Command(Generic[T]):
     """id: for good; words: as written, with `…` where a dialog follows; do: with its target, the
-    window, or the view of the page `on`.
+    window's errands, or the view of the page `on`.
 
     menu: where it stands (`Bench`, `Stage ▸ Add`), with a line between one `group` and the next;
     key: hears it everywhere, on a page's own command on that page alone; when: whether it can be

@@ -3,45 +3,42 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING
 
 from sparring.core.input_quantity import lowered
 from sparring.exchange.export import KeptTest
 from sparring.exchange.exports import exports_of
+from sparring.ui.app.errands import Errands
 from sparring.ui.command import Command
 from sparring.ui.theme import theme
-
-if TYPE_CHECKING:
-    from sparring.ui.app.shell import MainWindow
 
 MENUS = ("&Logbook", "&Edit", "B&uild", "Be&nch", "&View", "&Help")
 """The menu bar; a command names its menu without the mark."""
 
 
-def _undo(window: MainWindow) -> str:
-    return f"Undo {window.desk.undo.undoText()}".strip()
+def _undo(errands: Errands) -> str:
+    return f"Undo {errands.desk.undo.undoText()}".strip()
 
 
-def _redo(window: MainWindow) -> str:
-    return f"Redo {window.desk.undo.redoText()}".strip()
+def _redo(errands: Errands) -> str:
+    return f"Redo {errands.desk.undo.redoText()}".strip()
 
 
-def _export(window: MainWindow, id: str) -> None:
-    window.errands.export_test(id)
+def _export(errands: Errands, id: str) -> None:
+    errands.export_test(id)
 
 
-COMMANDS: tuple[Command[MainWindow], ...] = (
+COMMANDS: tuple[Command[Errands], ...] = (
     Command(
         "logbook.open",
         "Open or begin a logbook …",
-        lambda w: w.errands.open_logbook(),
+        lambda e: e.open_logbook(),
         menu="Logbook",
         key="Ctrl+O",
     ),
     Command(
         "logbook.import",
         "Import a log …",
-        lambda w: w.errands.import_log(),
+        lambda e: e.import_log(),
         menu="Logbook",
         group=1,
         key="Ctrl+I",
@@ -61,122 +58,104 @@ COMMANDS: tuple[Command[MainWindow], ...] = (
     Command(
         "runs.take-back",
         "Take back left-out lifts",
-        lambda w: w.errands.take_back(),
+        lambda e: e.take_back(),
         menu="Logbook",
         group=1,
     ),
     Command(
-        "logbook.go-back",
-        "Go back to a copy …",
-        lambda w: w.errands.go_back(),
-        menu="Logbook",
-        group=1,
+        "logbook.go-back", "Go back to a copy …", lambda e: e.go_back(), menu="Logbook", group=1
     ),
-    Command("logbook.find", "Find …", lambda w: w.search(), menu="Logbook", group=2, key="Ctrl+F"),
-    Command("quit", "Quit", lambda w: w.close(), menu="Logbook", group=2, key="Ctrl+Q"),
+    Command(
+        "logbook.find", "Find …", lambda e: e.window.search(), menu="Logbook", group=2, key="Ctrl+F"
+    ),
+    Command("quit", "Quit", lambda e: e.window.close(), menu="Logbook", group=2, key="Ctrl+Q"),
     Command(
         "edit.undo",
         "Undo",
-        lambda w: w.desk.undo.undo(),
+        lambda e: e.desk.undo.undo(),
         menu="Edit",
         key="Ctrl+Z",
-        when=lambda w: w.desk.undo.canUndo(),
+        when=lambda e: e.desk.undo.canUndo(),
         says=_undo,
         field_first=True,
     ),
     Command(
         "edit.redo",
         "Redo",
-        lambda w: w.desk.undo.redo(),
+        lambda e: e.desk.undo.redo(),
         menu="Edit",
         key="Ctrl+Shift+Z",
-        when=lambda w: w.desk.undo.canRedo(),
+        when=lambda e: e.desk.undo.canRedo(),
         says=_redo,
         field_first=True,
     ),
-    Command("build.new", "New build", lambda w: w.errands.new_build(), menu="Build", key="Ctrl+N"),
+    Command("build.new", "New build", lambda e: e.new_build(), menu="Build", key="Ctrl+N"),
     Command(
         "build.revise",
         "New revision of this build",
-        lambda w: w.desk.new_revision(),
+        lambda e: e.desk.new_revision(),
         menu="Build",
         key="Ctrl+R",
     ),
     Command(
-        "build.open",
-        "Open a build or rig file …",
-        lambda w: w.errands.open_record(),
-        menu="Build",
-        group=1,
+        "build.open", "Open a build or rig file …", lambda e: e.open_record(), menu="Build", group=1
     ),
     Command(
         "build.save",
         "Save as a build file …",
-        lambda w: w.errands.save_build(),
+        lambda e: e.save_build(),
         menu="Build",
         group=1,
         key="Ctrl+S",
     ),
     Command(
-        "bench.simulate",
-        "Simulated bench",
-        lambda w: w.errands.simulate(),
-        menu="Bench",
-        key="Ctrl+B",
+        "bench.simulate", "Simulated bench", lambda e: e.simulate(), menu="Bench", key="Ctrl+B"
+    ),
+    Command("bench.connect", "Connect a board …", lambda e: e.connect_board(), menu="Bench"),
+    Command("bench.disconnect", "Disconnect", lambda e: e.session.disconnect_bench(), menu="Bench"),
+    Command(
+        "bench.tare", "Tare with nothing pulling", lambda e: e.session.zero(), menu="Bench", group=1
     ),
     Command(
-        "bench.connect", "Connect a board …", lambda w: w.errands.connect_board(), menu="Bench"
-    ),
-    Command("bench.disconnect", "Disconnect", lambda w: w.session.disconnect_bench(), menu="Bench"),
-    Command(
-        "bench.tare", "Tare with nothing pulling", lambda w: w.session.zero(), menu="Bench", group=1
-    ),
-    Command(
-        "test.new", "New test", lambda w: w.desk.new_test(), menu="Bench", group=1, key="Ctrl+T"
+        "test.new", "New test", lambda e: e.desk.new_test(), menu="Bench", group=1, key="Ctrl+T"
     ),
     Command(
         "readings.open",
         "Readings, typed or recorded …",
-        lambda w: w.errands.readings(),
+        lambda e: e.readings(),
         menu="Bench",
         group=1,
         key="Ctrl+H",
     ),
-    Command("bench.stop", "Stop", lambda w: w.session.stop(), menu="Bench", group=2),
+    Command("bench.stop", "Stop", lambda e: e.session.stop(), menu="Bench", group=2),
     Command(
         "view.logbook",
         "Fold the logbook",
-        lambda w: w.sides.turn("logbook"),
+        lambda e: e.window.sides.turn("logbook"),
         menu="View",
         key="Ctrl+1",
     ),
     Command(
         "view.findings",
         "Fold the findings",
-        lambda w: w.sides.turn("findings"),
+        lambda e: e.window.sides.turn("findings"),
         menu="View",
         key="Ctrl+2",
     ),
-    Command("view.sides", "Panels back to their places", lambda w: w.sides.reset(), menu="View"),
     Command(
-        "view.units", "Units …", lambda w: w.errands.units(), menu="View", group=1, key="Ctrl+U"
+        "view.sides", "Panels back to their places", lambda e: e.window.sides.reset(), menu="View"
     ),
+    Command("view.units", "Units …", lambda e: e.units(), menu="View", group=1, key="Ctrl+U"),
     Command(
         "view.dark",
         "Dark, for the night bench",
-        lambda w: w.set_dark(not theme.dark),
+        lambda e: e.window.set_dark(not theme.dark),
         menu="View",
         group=1,
         key="Ctrl+D",
         checked=lambda _w: theme.dark,
     ),
-    Command(
-        "help.find",
-        "Find a command …",
-        lambda w: w.errands.find_command(),
-        menu="Help",
-        key="Ctrl+.",
-    ),
-    Command("help.keys", "Keys", lambda w: w.errands.keys(), menu="Help", key="F1"),
-    Command("help.about", "About Sparring", lambda w: w.errands.about(), menu="Help"),
+    Command("help.find", "Find a command …", lambda e: e.find_command(), menu="Help", key="Ctrl+."),
+    Command("help.keys", "Keys", lambda e: e.keys(), menu="Help", key="F1"),
+    Command("help.about", "About Sparring", lambda e: e.about(), menu="Help"),
 )

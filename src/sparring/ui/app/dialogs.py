@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -25,9 +25,6 @@ from sparring.ui.model.desk import Desk
 from sparring.ui.pages import PAGES
 from sparring.ui.widgets.parts import Table, note
 from sparring.ui.widgets.plain import Label
-
-if TYPE_CHECKING:
-    from sparring.ui.app.shell import MainWindow
 
 
 class ConnectDialog(QDialog):
@@ -176,13 +173,13 @@ class CopiesDialog(QDialog):
 class KeysDialog(QDialog):
     """Every key in one place: the commands', and those that a page's widgets hear."""
 
-    def __init__(self, window: MainWindow) -> None:
-        super().__init__(window)
+    def __init__(self, commands: Iterable[Command[Any]], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
         self.setWindowTitle("Keys")
         self.resize(620, 560)
         column = QVBoxLayout(self)
         table = Table(["key", "does"], "Keys", left=(1,), wraps=True)
-        table.fill([list(row) for row in keys_of(window.commands.known.values())])
+        table.fill([list(row) for row in keys_of(commands)])
         column.addWidget(table)
 
 

@@ -11,18 +11,18 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox
 from sparring import __version__
 from sparring.exchange import exports
 from sparring.exchange.export import ExportError
+from sparring.ui.app.window import Window
 from sparring.ui.model import background
 from sparring.ui.widgets.files import ask_where, file_filter
 
 if TYPE_CHECKING:
     from sparring.exchange.importing import LogFormat
-    from sparring.ui.app.shell import MainWindow
 
 
 class Errands:
     """Runs the window's errands. `dialog` is the one that is open, kept from being collected."""
 
-    def __init__(self, window: MainWindow) -> None:
+    def __init__(self, window: Window) -> None:
         self.window, self.desk, self.session = window, window.desk, window.session
         self.dialog: Any = None
 
@@ -283,13 +283,13 @@ class Errands:
     def keys(self) -> None:
         from sparring.ui.app.dialogs import KeysDialog
 
-        self.dialog = KeysDialog(self.window)
+        self.dialog = KeysDialog(self.window.commands.known.values(), self.window)
         self.dialog.open()
 
     def find_command(self) -> None:
         from sparring.ui.app.finder import Finder
 
-        self.dialog = Finder(self.window)
+        self.dialog = Finder(self.window.commands, self.window)
         self.dialog.open()
 
     def about(self) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent
@@ -13,13 +13,12 @@ from PyQt6.QtWidgets import (
     QTreeWidget,
     QTreeWidgetItem,
     QVBoxLayout,
+    QWidget,
 )
 
+from sparring.ui.app.actions import Actions
 from sparring.ui.command import Command
 from sparring.ui.pages import PAGES
-
-if TYPE_CHECKING:
-    from sparring.ui.app.shell import MainWindow
 
 _MOVES = (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown)
 
@@ -42,9 +41,9 @@ def found(commands: list[Command[Any]], text: str) -> list[Command[Any]]:
 class Finder(QDialog):
     """Typing narrows the list, the arrow keys choose in it, Enter does it."""
 
-    def __init__(self, window: MainWindow) -> None:
-        super().__init__(window)
-        self._window = window
+    def __init__(self, actions: Actions, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._actions = actions
         self.setWindowTitle("Find a command")
         self.resize(620, 420)
         column = QVBoxLayout(self)
@@ -66,7 +65,7 @@ class Finder(QDialog):
         self._fill("")
 
     def _fill(self, text: str) -> None:
-        actions, names = self._window.commands, {page.id: page.name for page in PAGES}
+        actions, names = self._actions, {page.id: page.name for page in PAGES}
         self.list.clear()
         others = [c for c in actions.known.values() if c.id != "help.find"]
         for command in found(others, text):
@@ -92,4 +91,4 @@ class Finder(QDialog):
     def _do(self, item: QTreeWidgetItem | None) -> None:
         if item is not None and not item.isDisabled():
             self.accept()
-            self._window.do(item.data(0, Qt.ItemDataRole.UserRole))
+            self._actions.do(item.data(0, Qt.ItemDataRole.UserRole))

@@ -22,7 +22,6 @@ from PyQt6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
     QLineEdit,
-    QMainWindow,
     QMenu,
     QStackedWidget,
     QVBoxLayout,
@@ -35,6 +34,7 @@ from sparring.ui.app.actions import Actions
 from sparring.ui.app.commands import COMMANDS, MENUS
 from sparring.ui.app.errands import Errands
 from sparring.ui.app.sides import Sides
+from sparring.ui.app.window import Window
 from sparring.ui.command import Command
 from sparring.ui.frame.driveline import Driveline
 from sparring.ui.frame.findings import FindingsPanel
@@ -55,13 +55,8 @@ _NARROW, _LOW = 1180, 700  # [px] below which the logbook and the driveline's ri
 _PORT_ROOM = 150  # [px] of the 330 at the top right, for the port's name
 
 
-class MainWindow(QMainWindow):
+class MainWindow(Window):
     """Puts the parts together and routes what they want."""
-
-    desk: Desk
-    session: BenchSession
-    errands: Errands
-    sides: Sides
 
     def __init__(self) -> None:
         super().__init__()
@@ -202,7 +197,7 @@ class MainWindow(QMainWindow):
         self.commands.do(id)
 
     def _target(self, command: Command[Any]) -> Any:
-        return self.view(command.on) if command.on else self
+        return self.view(command.on) if command.on else self.errands
 
     def _menu(self, name: str, parent: QWidget) -> QMenu:
         return self.commands.menu(name, QMenu(parent))
@@ -398,7 +393,7 @@ class MainWindow(QMainWindow):
         super().closeEvent(event)
 
 
-def _pages_themselves() -> list[Command[MainWindow]]:
+def _pages_themselves() -> list[Command[Errands]]:
     """Commands that show a page; their keys are the work order's."""
     return [
         Command(f"go.{page.id}", f"Go to {page.name}", partial(_go, id=page.id), key=f"Alt+{n}")
@@ -406,8 +401,8 @@ def _pages_themselves() -> list[Command[MainWindow]]:
     ]
 
 
-def _go(window: MainWindow, id: str) -> None:
-    window.go(id)
+def _go(errands: Errands, id: str) -> None:
+    errands.window.go(id)
 
 
 def _load_slow_libraries() -> None:

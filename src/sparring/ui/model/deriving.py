@@ -10,7 +10,7 @@ from sparring.ui.model import background
 if TYPE_CHECKING:
     from sparring.core.analysis import Reductions
     from sparring.core.reduce.results import TestResult
-    from sparring.ui.model.desk import Desk
+    from sparring.ui.model.on_desk import OnDesk
 
 _EVERY = 500  # runs between two words on how far it is
 
@@ -28,7 +28,7 @@ class Deriver:
     reduced again.
     """
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: OnDesk) -> None:
         self._desk = desk
         self._newest = 0
         self._reduced = _Reduced()

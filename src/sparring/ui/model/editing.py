@@ -9,7 +9,8 @@ from sparring.core.plan import Plan
 from sparring.core.records import Record, RecordError, changed
 from sparring.core.revise import Correction, Kind, bears_on_results
 from sparring.core.rig import Rig
-from sparring.ui.model.edits import Begin, Broke, Draft, Edit, Strike
+from sparring.ui.model.draft import Draft
+from sparring.ui.model.edits import Begin, Broke, Edit, Strike
 from sparring.ui.model.planned import Planned
 
 if TYPE_CHECKING:
@@ -19,9 +20,6 @@ if TYPE_CHECKING:
 
 class Editing(Planned):
     """What a desk does with an edit."""
-
-    def owner(self, what: str) -> int:
-        return {"build": self.build_id, "rig": self.rig_id, "plan": self.test_id}[what]
 
     def in_hand(self, what: str) -> Record:
         """The build, rig or plan, with an edit of it that waits for the tester's word."""

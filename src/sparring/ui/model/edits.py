@@ -1,11 +1,8 @@
-"""What the tester does to records, each as one command that can be undone; and an edit that waits
-for a word of theirs.
-"""
+"""What the tester does to records, each as one command that can be undone."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtGui import QUndoCommand
@@ -17,20 +14,7 @@ from sparring.core.rig import Rig
 
 if TYPE_CHECKING:
     from sparring.core.run import Run
-    from sparring.ui.model.editing import Editing
-
-
-@dataclass(frozen=True)
-class Draft:
-    """An edit of a build or rig that was tested, until the tester says whether it is a new one or
-    was wrong all along.
-    """
-
-    kind: Kind
-    before: Build | Rig
-    after: Build | Rig
-    text: str
-    runs: int
+    from sparring.ui.model.on_desk import OnDesk
 
 
 class _Command(QUndoCommand):
@@ -38,7 +22,7 @@ class _Command(QUndoCommand):
     kept.
     """
 
-    def __init__(self, desk: Editing, text: str) -> None:
+    def __init__(self, desk: OnDesk, text: str) -> None:
         super().__init__(text)
         self.desk = desk
 
@@ -58,7 +42,7 @@ class Edit(_Command):
     is never pushed.
     """
 
-    def __init__(self, desk: Editing, what: str, before: Record, after: Record, text: str) -> None:
+    def __init__(self, desk: OnDesk, what: str, before: Record, after: Record, text: str) -> None:
         super().__init__(desk, text)
         self.what, self.before, self.after = what, before, after
         self.owner = desk.owner(what)
@@ -79,7 +63,7 @@ class Begin(_Command):
     tests of its own it stays.
     """
 
-    def __init__(self, desk: Editing, record: Build | Rig, text: str) -> None:
+    def __init__(self, desk: OnDesk, record: Build | Rig, text: str) -> None:
         super().__init__(desk, text)
         self.record = record
         self.kind: Kind = "build" if isinstance(record, Build) else "rig"
@@ -114,7 +98,7 @@ class Begin(_Command):
 class Strike(_Command):
     """Leaves lifts out of the results, or takes them back in."""
 
-    def __init__(self, desk: Editing, run_ids: list[int], struck: bool) -> None:
+    def __init__(self, desk: OnDesk, run_ids: list[int], struck: bool) -> None:
         super().__init__(desk, "leaving a lift out" if struck else "taking lifts back")
         self.run_ids, self.struck = run_ids, struck
 
@@ -128,7 +112,7 @@ class Strike(_Command):
 class Broke(_Command):
     """Notes the part that gave way in a run."""
 
-    def __init__(self, desk: Editing, run_id: int, before: Run, after: Run) -> None:
+    def __init__(self, desk: OnDesk, run_id: int, before: Run, after: Run) -> None:
         super().__init__(desk, "note of what broke")
         self.run_id, self.before, self.after = run_id, before, after
 

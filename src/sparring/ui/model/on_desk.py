@@ -10,14 +10,16 @@ from PyQt6.QtGui import QUndoStack
 
 from sparring.core.build import Build
 from sparring.core.plan import Lift, Outcome, Plan
+from sparring.core.records import Record
 from sparring.core.rig import Rig
+from sparring.core.run import Run
 from sparring.ui.model.units import InUnits, stored_units
 
 if TYPE_CHECKING:
     from sparring.core.reduce.results import TestResult
     from sparring.logbook import Logbook
     from sparring.logbook.stored import StoredRun
-    from sparring.ui.model.edits import Draft
+    from sparring.ui.model.draft import Draft
 
 
 class OnDesk(InUnits, QObject):
@@ -54,6 +56,24 @@ class OnDesk(InUnits, QObject):
         self._counted: tuple[list[StoredRun], list[Outcome], list[Lift]] = ([], [], [])
         self.settings = QSettings("sparring", "sparring")
         self.units = stored_units(self.settings)
+
+    # --- what those above it do -------------------------------------------------------------------
+
+    def owner(self, what: str) -> int:
+        """The number of the build, rig or test in hand."""
+        return {"build": self.build_id, "rig": self.rig_id, "plan": self.test_id}[what]
+
+    def put(self, what: str, record: Record, owner: int) -> None:
+        """Keeps a record (also: takes it back) and shows it if it is the one in hand."""
+        raise NotImplementedError
+
+    def put_run(self, run_id: int, run: Run) -> None:
+        """Keeps what is known of a run."""
+        raise NotImplementedError
+
+    def put_struck(self, run_ids: list[int], struck: bool) -> None:
+        """Leaves runs out, or takes them back."""
+        raise NotImplementedError
 
     def reanalyse(self) -> None:
         """Derives the result anew."""

@@ -1,0 +1,37 @@
+"""What the errands know of the window."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QMainWindow
+
+from sparring.ui.app.actions import Actions
+from sparring.ui.app.sides import Sides
+from sparring.ui.frame.message import Message
+from sparring.ui.model.desk import Desk
+from sparring.ui.model.live import BenchSession
+
+
+class Window(QMainWindow):
+    """Base of the window: its parts, and where it can be sent."""
+
+    desk: Desk
+    session: BenchSession
+    sides: Sides
+    commands: Actions
+    message: Message
+
+    def go(self, id: str) -> None:
+        """Shows a page."""
+        raise NotImplementedError
+
+    def show_place(self, place: str) -> None:
+        """Leads to a page, or to a part of one, by the name of the place: `rig.sensors.supply`."""
+        raise NotImplementedError
+
+    def search(self) -> None:
+        """The keyboard to the search in the logbook."""
+        raise NotImplementedError
+
+    def set_dark(self, on: bool) -> None:
+        """Dark or light, from now on."""
+        raise NotImplementedError
