@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from itertools import product
 from pathlib import Path
 
 from sparring.core import quantity
@@ -120,26 +121,13 @@ def look(path: Path) -> LogLook:
     ]
     if not body:
         raise LogError(f"{path} holds comments only")
-    best: tuple[int, str, str] | None = None
-    for delimiter in ("\t", ";", ",", " "):
-        for decimal in (".", ","):
-            if decimal == delimiter:
-                continue
-            widths = [
-                len(cells)
-                for _, line in body[-40:]
-                if _figures(cells := _split(line, delimiter), decimal)
-            ]
-            if widths and (width := max(set(widths), key=widths.count)) > 1:
-                score = widths.count(width) * 10 + width
-                if best is None or score > best[0]:
-                    best = (score, delimiter, decimal)
-    if best is None:
+    found = _separators([line for _, line in body[-40:]])
+    if found is None:
         raise LogError(
             f"{path}: no lines of figures found in its first {len(lines)} lines; columns must be"
             " separated by comma, semicolon, tab or space"
         )
-    _, delimiter, decimal = best
+    delimiter, decimal = found
     first_figures = next(
         i for i, (_, line) in enumerate(body) if _figures(_split(line, delimiter), decimal)
     )
@@ -175,6 +163,22 @@ def look(path: Path) -> LogLook:
         columns=tuple(columns),
         preview=preview,
     )
+
+
+def _separators(lines: list[str]) -> tuple[str, str] | None:
+    """(delimiter, decimal sign) that make most of the lines figures, in columns of one number; None
+    where none do.
+    """
+    scores: list[tuple[int, str, str]] = []
+    for delimiter, decimal in product(("\t", ";", ",", " "), (".", ",")):
+        if decimal == delimiter:
+            continue
+        rows = [_split(line, delimiter) for line in lines]
+        widths = [len(cells) for cells in rows if _figures(cells, decimal)]
+        if widths and (width := max(set(widths), key=widths.count)) > 1:
+            scores.append((widths.count(width) * 10 + width, delimiter, decimal))
+    best = max(scores, key=lambda found: found[0], default=None)
+    return None if best is None else best[1:]
 
 
 def _split(line: str, delimiter: str) -> list[str]:

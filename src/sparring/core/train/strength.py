@@ -99,14 +99,8 @@ def limits(
             for s in (shafts[n], shafts[n + 1])
         }
         for capacity in stage.capacities(shafts[n], shafts[n + 1], setting):
-            add(
-                n,
-                capacity.part,
-                capacity.mode,
-                passed[capacity.shaft],
-                capacity.torque,
-                capacity.basis,
-            )
+            at = passed[capacity.shaft]
+            add(n, capacity.part, capacity.mode, at, capacity.torque, capacity.basis)
         for side, joint, shaft in (
             ("input", stage.input_joint, shafts[n]),
             ("output", stage.output_joint, shafts[n + 1]),
@@ -121,9 +115,8 @@ def limits(
                     at=passed[shaft],
                     setting=setting,
                 )
-    weakest: dict[
-        tuple[int, str, str], Limit
-    ] = {}  # a planet's tooth is in two meshes; the worse counts
+    # a planet's tooth is in two meshes; the worse counts
+    weakest: dict[tuple[int, str, str], Limit] = {}
     for limit in sorted(found, key=lambda limit: limit.output):
         weakest.setdefault((limit.stage, limit.part, limit.mode), limit)
     return list(weakest.values())
