@@ -31,9 +31,8 @@ class Rows:
 
     def __init__(self) -> None:
         self.damage: dict[str, str] = {}
-        self._read_before: dict[
-            tuple[str, Any], tuple[str, Any]
-        ] = {}  # what a row's text was, and said
+        # what a row's text was, and said
+        self._read_before: dict[tuple[str, Any], tuple[str, Any]] = {}
 
     @contextlib.contextmanager
     def _session(self) -> Iterator[Session]:
