@@ -263,8 +263,11 @@ def test_panels_stay_where_they_were_put(demo):
     demo.rest()
     demo.screen.xdo("mousemove", x + 30, y)
     demo.rest()
-    demo.screen.xdo("mousemove", x + 60, y, "mouseup", 1)
+    demo.screen.xdo("mousemove", x + 60, y)
+    demo.rest()
     demo.until(lambda: demo.widget("Builds and tests")["at"][2] > left[2] + 30, "it is wider")
+    demo.screen.xdo("mouseup", 1)
+    demo.rest()
     wide = demo.widget("Builds and tests")["at"][2]
     demo.page("Results")
     demo.until(lambda: not demo.widgets("Builds and tests"), "still folded on Results")
