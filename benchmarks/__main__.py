@@ -104,7 +104,7 @@ def reduce() -> None:
     from sparring.core.quantity import Measured
     from sparring.core.recording import Recording
     from sparring.core.reduce.inputs import inputs_of
-    from sparring.core.reduce.points import reduce_run
+    from sparring.core.reduce.steady import reduce_run
     from sparring.core.run import Run
     from sparring.demo import hollin_yard
 
