@@ -108,7 +108,7 @@ class FindingsPanel(QFrame):
         self.setAccessibleName("Findings")
         # it takes what the ladder leaves
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
-        self.setMinimumHeight(92)
+        self.setMinimumHeight(60)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 2, 4)
         scroll = QScrollArea()

@@ -108,6 +108,8 @@ class RunPage(View):
             f"{len(done)} of {d.todo_count()}"
             if not self.lift or plan.order == "bisection"
             else f"{method.DOES[0].lower()} {self.lift.repeat} of {plan.repeats}"
+            if self.lift.repeat <= plan.repeats
+            else f"{method.DOES[0].lower()} {self.lift.repeat}, {plan.repeats} planned"
         )
         self.empty.setVisible(s.ring is None)
         # what the figures showed last is no reading; the strips keep what has been
