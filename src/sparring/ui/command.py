@@ -23,7 +23,8 @@ class Command(Generic[T]):
     menu: where it stands (`Bench`, `Stage ▸ Add`), with a line between one `group` and the next;
     key: hears it everywhere, on a page's own command on that page alone; when: whether it can be
     done now; checked: whether it is on, for those that are; says: words that change; field_first:
-    a field that is being typed in keeps the key for itself; told: what the keys sheet says.
+    a field that is being typed in keeps the key for itself; told: its words where
+    its menu is not seen (the keys sheet, the box).
     """
 
     id: str

@@ -189,8 +189,8 @@ def keys_of(commands: Iterable[Command[Any]]) -> list[tuple[str, str]]:
     found = [("Esc", "Stop, from anywhere")]
     for c in commands:
         if c.key:
-            where = f"on {names[c.on]}: " if c.on else ""
-            found.append((c.key, where + (lowered(c.told or c.words) if where else c.words)))
+            words = c.told or c.words
+            found.append((c.key, f"on {names[c.on]}: {lowered(words)}" if c.on else words))
     for page in PAGES:
         found += [(key, f"on {page.name}, {does}") for key, does in page.keys]
     return [

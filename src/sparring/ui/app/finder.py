@@ -70,7 +70,7 @@ class Finder(QDialog):
         others = [c for c in actions.known.values() if c.id != "help.find"]
         for command in found(others, text):
             where = names.get(command.on) or command.menu.partition(" ▸ ")[0]
-            words = command.told if command.on and command.told else command.words
+            words = command.told or command.words
             item = QTreeWidgetItem([words, where, command.key])
             item.setData(0, Qt.ItemDataRole.UserRole, command.id)
             item.setDisabled(not actions.can(command.id))
