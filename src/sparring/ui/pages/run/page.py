@@ -105,7 +105,7 @@ class RunPage(View):
         self.ladder.say.setText(offer.say)
         self.ladder.stop.setEnabled(s.state != "off")
         self.ladder.say_where(
-            f"{len(done)} of {d.todo_count()}"
+            f"{len(done)} of {d.todo_count()} done"
             if not self.lift or plan.order == "bisection"
             else f"{method.DOES[0].lower()} {self.lift.repeat} of {plan.repeats}"
             if self.lift.repeat <= plan.repeats
