@@ -13,6 +13,7 @@ from sparring.core.plant.bench import Bench, bench_of
 from sparring.core.plant.lifts import lift, loaded
 from sparring.core.plant.sensors import SensorSet, calibration_points
 from sparring.core.quantity import Measured
+from sparring.core.recording import Recording
 from sparring.core.records import changed
 from sparring.core.rig import Rig
 from sparring.core.run import Run
@@ -99,11 +100,19 @@ def compared(rig, gains, zero_current, rng):
 
 
 def study(
-    method, seed, cases=CASES, trap=lambda rig: rig, sensors=None, off=1.0, compare=False, **changes
+    method,
+    seed,
+    cases=CASES,
+    trap=lambda rig: rig,
+    sensors=None,
+    off=1.0,
+    compare=False,
+    eye=None,
+    **changes,
 ):
     """[(result, {name: truth by step})] of `cases` benches whose owners know them only so well, all
     on the plant at once. off: how many times further than their data sheets say the meters are off;
-    compare: they were held against a reference.
+    compare: they were held against a reference; eye: reads each run, in place of a board.
     """
     rng = np.random.default_rng(seed)
     low, high = LOADS[method.kind]
@@ -159,23 +168,31 @@ def study(
     for n, (known, rig, _) in enumerate(made):
         own = runs[n * lanes : (n + 1) * lanes]
         plan = Plan(loads=tuple(Measured(float(max(m, 0.1))) for m in masses), repeats=REPEATS)
-        records = []
-        for i, x in enumerate(own):
-            load = plan.loads[i // REPEATS] if method.STEP and method.SET_BY[1] == "mass" else None
-            records.append(
-                (
-                    Run(step=i // REPEATS, repeat=i % REPEATS + 1, load=load, ended=x.ended),
-                    x.recording,
-                )
-            )
+        records, begun = made_of(own, plan, method, eye, rng)
         found.append(
             (
                 analyse(known, rig, plan, records),
                 [x.truth for x in own],
-                [x.recording.t for x in own],
+                [x.recording.t - start for x, start in zip(own, begun, strict=True)],
             )
         )
     return found
+
+
+def made_of(lifted, plan, method, eye, rng):
+    """(runs of a bench as a board recorded or `eye` read them, when each was begun to be read)."""
+    records, begun = [], [0.0] * len(lifted)
+    for i, x in enumerate(lifted):
+        load = plan.loads[i // REPEATS] if method.STEP and method.SET_BY[1] == "mass" else None
+        run, seen = (
+            Run(step=i // REPEATS, repeat=i % REPEATS + 1, load=load, ended=x.ended),
+            x.recording,
+        )
+        if eye is not None:
+            figures, begun[i] = eye(x, rng)
+            run, seen = run.model_copy(update={"read": figures}), Recording.nothing()
+        records.append((run, seen))
+    return records, begun
 
 
 def in_window(point, truths, times, name, repeats=REPEATS):

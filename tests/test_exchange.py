@@ -48,7 +48,7 @@ def book(files, tmp_path):
 def test_every_format_that_is_written_has_its_command(files, book, tmp_path):
     listed = json.loads(call("formats", "--json").stdout)
     assert [e["id"] for e in listed["exports"]] == [e.id for e in EXPORTS]
-    assert {i["id"] for i in listed["imports"]} == {"text-log", "record-file"}
+    assert {i["id"] for i in listed["imports"]} == {"text-log", "by-eye", "record-file"}
     assert "result-json" in call("formats").stdout
     out = tmp_path / "out"
     for form, ending in (("result-json", ".json"), ("result-csv", ".csv"), ("sheet", ".html")):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -21,6 +21,9 @@ from sparring.cli.common import (
     show_table,
     told,
 )
+
+if TYPE_CHECKING:
+    from sparring.core.reduce.results import TestResult
 
 __all__ = ["app", "benches", "files", "logbooks"]  # whose commands it has
 
@@ -98,16 +101,13 @@ def reduce(
     ] = None,
 ) -> None:
     """Torque, power, efficiency and findings from a log."""
-    from sparring.core import quantity
     from sparring.core.analysis import analyse
     from sparring.core.build import Build
-    from sparring.core.finding import explain
     from sparring.core.plan import Plan
     from sparring.core.reduce.inputs import ReductionError
     from sparring.core.reduce.results import split_runs
     from sparring.core.rig import Rig
-    from sparring.core.uncertainty import nominal, std
-    from sparring.files import log_files, log_look, record_files, result_files
+    from sparring.files import log_files, log_look, record_files
 
     columns = columns_of(column) if column else None
     with told():
@@ -119,12 +119,55 @@ def reduce(
         except ReductionError as err:
             raise ReductionError(f"{log}: {err}") from err
         result = analyse(b, r, p, [(run, recording) for run in runs])
-        if not result.steps:
-            reasons = "; ".join(sorted({why for _, why in result.skipped}))
-            typer.echo(f"{log}: no lift could be reduced: {reasons}", err=True)
-            raise typer.Exit(1)
+        _some_steps(log, result)
     for remark in remarks:
         typer.echo(remark, err=True)
+    _tell(result, as_json=as_json)
+
+
+@app.command("by-eye")
+def by_eye(
+    readings: Annotated[
+        Path,
+        typer.Argument(help="table of readings, a line a run (CSV)", exists=True, dir_okay=False),
+    ],
+    build: BuildFile,
+    rig: RigFile,
+    plan: PlanFile = None,
+    as_json: AsJson = False,
+) -> None:
+    """Torque, power, efficiency and findings from what a person read off scale, meter and clock."""
+    from sparring.core.analysis import analyse
+    from sparring.core.build import Build
+    from sparring.core.plan import Plan
+    from sparring.core.recording import Recording
+    from sparring.core.rig import Rig
+    from sparring.files import eye_files, record_files
+
+    with told():
+        b, r = record_files.load(build, Build), record_files.load(rig, Rig)
+        p = record_files.load(plan, Plan) if plan else Plan()
+        runs = eye_files.read(readings)
+        result = analyse(b, r, p, [(run, Recording.nothing()) for run in runs])
+        _some_steps(readings, result)
+    for run, why in result.skipped:
+        typer.echo(f"step {run.step + 1}, run {run.repeat} is left out: {why}", err=True)
+    _tell(result, as_json=as_json)
+
+
+def _some_steps(path: Path, result: TestResult) -> None:
+    if not result.steps:
+        reasons = "; ".join(sorted({why for _, why in result.skipped}))
+        typer.echo(f"{path}: no lift could be reduced: {reasons}", err=True)
+        raise typer.Exit(1)
+
+
+def _tell(result: TestResult, *, as_json: bool) -> None:
+    from sparring.core import quantity
+    from sparring.core.finding import explain
+    from sparring.core.uncertainty import nominal, std
+    from sparring.files import result_files
+
     if as_json:
         typer.echo(json.dumps(result_files.to_dict(result), indent=2))
         return

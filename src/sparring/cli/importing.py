@@ -8,7 +8,7 @@ from typing import Any
 from sparring.core.build import Build
 from sparring.core.plan import Plan
 from sparring.core.records import changed
-from sparring.exchange.importing import Columns, LogFormat, import_log
+from sparring.exchange.importing import Columns, LogFormat, RecordFormat, import_log, import_runs
 from sparring.exchange.imports import format_of
 from sparring.logbook import Logbook, LogbookError
 
@@ -27,13 +27,15 @@ def take_in(
         "rig": None,
         "runs": 0,
     }
-    with Logbook(logbook, create=not isinstance(form, LogFormat)) as book:
-        if isinstance(form, LogFormat):
-            look = form.look(file)
+    with Logbook(logbook, create=isinstance(form, RecordFormat)) as book:
+        if not isinstance(form, RecordFormat):
             build_id = _named([(i, b.name) for i, b in book.builds()], build, "build")
             rig_id = _named([(i, r.name) for i, r in book.rigs()], rig, "rig")
-            test, remarks = import_log(
-                book, form, look, columns, build_id=build_id, rig_id=rig_id, plan=Plan()
+            to: dict[str, Any] = {"build_id": build_id, "rig_id": rig_id, "plan": Plan()}
+            test, remarks = (
+                import_log(book, form, form.look(file), columns, **to)
+                if isinstance(form, LogFormat)
+                else import_runs(book, form, file, **to)
             )
             return {
                 **document,

@@ -15,6 +15,7 @@ from sparring.core.findings import judge
 from sparring.core.methods import RunUp
 from sparring.core.plan import Plan
 from sparring.core.recording import Recording
+from sparring.core.reduce.by_eye import reduce_read
 from sparring.core.reduce.inputs import Inputs, ReductionError, inputs_of
 from sparring.core.reduce.points import Point
 from sparring.core.reduce.results import Drawn, TestResult, combine, output_orders
@@ -141,7 +142,9 @@ class Reductions:
         self.reduced += 1
         try:
             recording = source() if callable(source) else source
-            if isinstance(rig.method, RunUp):
+            if run.read is not None and len(recording) == 0:
+                found = [reduce_read(self._inputs, rig, run)]
+            elif isinstance(rig.method, RunUp):
                 found = reduce_spin(self._inputs, rig, run, recording)
             elif rig.method.swept:
                 found = reduce_sweep(self._inputs, rig, run, recording)

@@ -62,6 +62,11 @@ class Recording:
                     f"channel {key} has {values.shape[0]} samples, the clock has {self.t.shape[0]}"
                 )
 
+    @classmethod
+    def nothing(cls) -> Recording:
+        """That of a run which was only read by a person."""
+        return cls(np.empty(0), {})
+
     def __len__(self) -> int:
         return int(self.t.shape[0])
 

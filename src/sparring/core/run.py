@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from sparring.core.by_eye import ByEye
 from sparring.core.instruments.calibration import Calibration
 from sparring.core.instruments.meters import Sensors
 from sparring.core.plan import Lift, Plan
@@ -21,7 +22,8 @@ class Run(Record):
     part of the recording [s]; tare: reading of the cell with nothing pulling, before it;
     calibration, sensors: the cell's and the other instruments', in force when it was made (None:
     those of the rig), so that calibrating anew does not change what was measured before. broke: the
-    part that gave way in it.
+    part that gave way in it. read: what a person read in it, in place of a recording or beside one;
+    it goes before what was recorded of the same.
     """
 
     version: Literal["sparring.run/1"] = "sparring.run/1"
@@ -30,7 +32,7 @@ class Run(Record):
     load: Annotated[Measured, Q("mass", least=0.0)] | None = None
     voltage: Annotated[float, Q("voltage")] = 12.0
     started: str = ""
-    source: Literal["bench", "import", "simulated"] = "bench"
+    source: Literal["bench", "import", "simulated", "eye"] = "bench"
     ended: Literal["top", "stalled", "stopped", "limit", "interrupted"] = "top"
     start: Annotated[float, Q("time")] | None = None
     stop: Annotated[float, Q("time")] | None = None
@@ -38,6 +40,7 @@ class Run(Record):
     calibration: Calibration | None = None
     sensors: Sensors | None = None
     broke: Annotated[str, Field(max_length=80)] = ""
+    read: ByEye | None = None
 
 
 def run_of(rig: Rig, plan: Plan, lift: Lift, source: Literal["bench", "simulated"]) -> Run:

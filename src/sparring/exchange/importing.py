@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from sparring.core.build import Build
 from sparring.core.plan import Plan
@@ -12,6 +13,7 @@ from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.reduce.results import split_runs
 from sparring.core.rig import Rig
+from sparring.core.run import Run
 from sparring.files.log_look import LogLook
 from sparring.logbook import Logbook
 
@@ -42,6 +44,50 @@ class RecordFormat:
     load: Callable[[Path], Build | Rig]
 
 
+@dataclass(frozen=True)
+class RunsFormat:
+    """Runs without recordings. fits: whether a file is such a one, whatever its ending is shared
+    with; read: raises RecordError.
+    """
+
+    id: str
+    words: str
+    suffixes: tuple[str, ...]
+    fits: Callable[[Path], bool]
+    read: Callable[[Path], list[Run]]
+
+
+def import_runs(
+    book: Logbook, form: RunsFormat, path: Path, *, build_id: int, rig_id: int, plan: Plan
+) -> tuple[int, list[str]]:
+    """Makes a file's runs a new test; its id, and what was found. Raises RecordError before
+    anything is kept.
+    """
+    runs = [r.model_copy(update=_in_force(book.rig(rig_id))) for r in form.read(path)]
+    loads = {r.step: r.load for r in runs if r.load is not None}
+    if loads:
+        plan = plan.model_copy(update={"loads": tuple(loads[n] for n in sorted(loads))})
+    plan = plan.model_copy(update={"repeats": max(r.repeat for r in runs)})
+    test_id = book.add_test(build_id, rig_id, plan, path.name[:120])
+    for run in runs:
+        book.add_run(test_id, run)
+    return test_id, [_found(runs, path)]
+
+
+def _in_force(rig: Rig) -> dict[str, Any]:
+    """The instruments of a run that is made, or taken in, today."""
+    return {"calibration": rig.calibration if rig.method.CELL else None, "sensors": rig.sensors}
+
+
+def _found(runs: Sequence[Run], path: Path) -> str:
+    steps = 1 + max(r.step for r in runs)
+    lifts, weights = (
+        f"{len(runs)} lift{'s' * (len(runs) > 1)}",
+        f"{steps} weight{'s' * (steps > 1)}",
+    )
+    return f"{lifts} of {weights} found in {path.name}."
+
+
 def import_log(
     book: Logbook,
     form: LogFormat,
@@ -60,12 +106,11 @@ def import_log(
     """
     recording, remarks = form.read(log, columns, lambda part: progress(0.9 * part))
     rig = book.rig(rig_id)
-    in_force = {"calibration": rig.calibration if rig.method.CELL else None, "sensors": rig.sensors}
     runs = [
-        run.model_copy(update=in_force) for run in split_runs(recording, plan, method=rig.method)
+        run.model_copy(update=_in_force(rig))
+        for run in split_runs(recording, plan, method=rig.method)
     ]
     masses = sorted({r.load.value for r in runs if r.load is not None})
-    steps = 1 + max(r.step for r in runs)
     repeats = max(r.repeat for r in runs)
     if masses:
         plan = plan.model_copy(update={"loads": tuple(Measured(m) for m in masses)})
@@ -76,8 +121,4 @@ def import_log(
     name = next(r.recording for r in book.runs(test_id) if r.id == first)
     for run in runs[1:]:
         book.add_run(test_id, run, name)
-    lifts, weights = (
-        f"{len(runs)} lift{'s' * (len(runs) > 1)}",
-        f"{steps} weight{'s' * (steps > 1)}",
-    )
-    return test_id, [f"{lifts} of {weights} found in {log.path.name}.", *remarks]
+    return test_id, [_found(runs, log.path), *remarks]

@@ -80,12 +80,15 @@ def check(folder: Path) -> dict[str, Any]:
         )
     wrong = damage(database)
     names: dict[str, list[int]] = {}
+    count = 0
     if not wrong:
         with contextlib.closing(
             sqlite3.connect(f"file:{_quoted(database)}?mode=ro", uri=True)
         ) as connection:
             for run_id, name in connection.execute("SELECT id, recording FROM runs ORDER BY id"):
-                names.setdefault(str(name), []).append(run_id)
+                count += 1
+                if name:  # what a person read stands in the run itself
+                    names.setdefault(str(name), []).append(run_id)
             read_by = "".join(str(v) for (v,) in connection.execute("SELECT value FROM settings"))
     rows = [] if wrong else _unsealed(database)
     damaged = []
@@ -99,7 +102,7 @@ def check(folder: Path) -> dict[str, Any]:
         "format": "sparring.check/1",
         "logbook": str(folder),
         "database": wrong or None,
-        "runs": sum(len(r) for r in names.values()),
+        "runs": count,
         "rows": rows,
         "damaged": damaged,
         "left_over": [] if wrong else sorted(n for n in there - set(names) if n not in read_by),

@@ -345,9 +345,9 @@ class Logbook(Rows):
         with self._session() as s:
             self._row(s, TestRow, test_id).headline = json.dumps(headline)
 
-    def add_run(self, test_id: int, run: Run, recording: Recording | str) -> int:
+    def add_run(self, test_id: int, run: Run, recording: Recording | str = "") -> int:
         """Keeps a run with its recording, given as data or as the name of one already kept (a
-        shared file).
+        shared file); "": it was read by a person, and has none.
         """
         run = (
             run
@@ -378,7 +378,7 @@ class Logbook(Rows):
     def recordings_named(self) -> set[str]:
         """Names of recordings that runs have or settings speak of."""
         with self._session() as s:
-            names = {str(name) for name in s.scalars(select(RunRow.recording))}
+            names = {str(name) for name in s.scalars(select(RunRow.recording)) if name}
             for value in s.scalars(select(SettingRow.value)):
                 names |= set(_RECORDING.findall(value))
             return names
@@ -461,7 +461,11 @@ class Logbook(Rows):
                 self._row(s, RunRow, run_id).struck = struck
 
     def recording(self, name: str) -> Recording:
-        """Raises RecordingError when the file is missing or damaged."""
+        """Raises RecordingError when the file is missing or damaged. name: "" of a run that was
+        read by a person.
+        """
+        if not name:
+            return Recording.nothing()
         return recordings.read(self.folder / "recordings" / Path(name).name)
 
     def material(self, runs: Sequence[StoredRun]) -> list[tuple[Run, KeptRecording]]:

@@ -27,7 +27,7 @@ class StoredTest(NamedTuple):
 
 
 class StoredRun(NamedTuple):
-    """A run in the logbook, and the name of its recording."""
+    """A run in the logbook, and the name of its recording; "": it was read by a person."""
 
     id: int
     test_id: int

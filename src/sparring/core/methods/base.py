@@ -68,6 +68,12 @@ class MethodBase(Record):
         `plant.bench.Bench`.
         """
 
+    def turned(self, x: Figures, travel: Uncertain) -> Uncertain:
+        """Angle of the output [rad] over which the load goes so far [m]; None where it does not
+        tell.
+        """
+        return None
+
     def cell_force(self, torque: float) -> float | None:
         """Force on the load cell [N] at a torque of the output [N·m]; None
         where there is no cell."""

@@ -59,6 +59,9 @@ class Hoist(MethodBase):
     def known(self, x: Figures, load: Uncertain, g: Uncertain) -> Uncertain:
         return torque_from_mass(load, x["hook_mass"], g, self.radius(x)) + x["bearing"]
 
+    def turned(self, x: Figures, travel: Uncertain) -> Uncertain:
+        return travel / self.radius(x)
+
     def measured(self, x: Figures, mean: Mean) -> Uncertain:
         force = mean("force")
         return None if force is None else torque_from_force(force, self.radius(x)) + x["bearing"]

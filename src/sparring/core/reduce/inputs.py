@@ -10,6 +10,7 @@ from typing import Any
 
 from sparring.core import motor as motors
 from sparring.core.build import Build
+from sparring.core.by_eye import MARKS, SCALE
 from sparring.core.input_quantity import declare
 from sparring.core.instruments import calibration
 from sparring.core.instruments.meters import METERS, Meter, Sensors, meter
@@ -133,6 +134,8 @@ class Inputs:
     other_drag: (
         Uncertain  # 0, rectangular within ± 1: how drag goes on beyond the speeds it was seen at
     )
+    scale: Uncertain  # 0 ± 1: what a scale is off by, where a person reads it
+    marks: dict[tuple[str, Measured], Uncertain] = field(default_factory=dict)
     masses: dict[float, Uncertain] = field(default_factory=dict)
     tares: dict[Any, Uncertain] = field(default_factory=dict)
     cells: dict[tuple[tuple[str, str], calibration.Calibration], LineFit] = field(
@@ -172,6 +175,10 @@ class Inputs:
     def mass(self, m: Uncertain) -> Uncertain:
         """The same weight is the same input in every run."""
         return self.masses.setdefault(m.value, from_measured(m, _WEIGHT))
+
+    def between_marks(self, name: str, figure: Measured) -> Uncertain:
+        """A way or an angle that was read; the same figure is the same input in every run."""
+        return self.marks.setdefault((name, figure), from_measured(figure, MARKS.of(name)))
 
     def tare(self, reading: Measured) -> Uncertain:
         """One tare serves all lifts until the next: the same reading is the same input in every
@@ -221,6 +228,7 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
         cell=cell,
         cells={(calibration.CELL, rig.calibration): cell} if rig.calibration and cell else {},
         whose_drag=ufloat(0.0, 1.0, _WHOSE_DRAG),
+        scale=ufloat(0.0, 1.0, SCALE),
         other_drag=ufloat(0.0, 1 / math.sqrt(3), _OTHER_DRAG),
         rotor=build.rotor_inertia() * ufloat(1.0, 0.1, _ROTOR),
     )

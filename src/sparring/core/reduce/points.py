@@ -8,15 +8,17 @@ range of speed (`reduce.spins`), a brake for each of its torque (`reduce.sweeps`
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from sparring.core import motor as motors
+from sparring.core.by_eye import READ
+from sparring.core.instruments.meters import Meter
 from sparring.core.methods import hoist
+from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import Inputs, ReductionError
 from sparring.core.reduce.pull import Pull, pull_of
@@ -30,7 +32,7 @@ from sparring.core.reduce.windows import (
 )
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.core.uncertainty import Uncertain, nominal, std, ufloat
+from sparring.core.uncertainty import Uncertain, from_measured, nominal, std, ufloat
 
 # [K], half-width k = 1 of the winding's temperature when the case is measured (from memory)
 _CASE_TO_WINDING = 5.0
@@ -111,10 +113,15 @@ class _Window:
     window: Window
     acceleration: float
     effective: dict[str, float] = field(default_factory=dict)
+    made: dict[str, Uncertain] = field(default_factory=dict)  # what was read, each one input
 
     def __post_init__(self) -> None:
         self.meters = self.inputs.meters_of(self.run)
         self.steady = self.on.span(self.window.start, self.window.stop)
+
+    def reads(self, *names: str) -> bool:
+        """Whether a person read any of these."""
+        return any(getattr(self.run.read, name, None) is not None for name in names)
 
     def level(self, y: np.ndarray) -> tuple[float, float, float]:
         """Of a steady signal its mean, of one that runs through the window its value in the
@@ -124,8 +131,24 @@ class _Window:
             return middle_with_uncertainty(self.steady.t, y)
         return mean_with_uncertainty(y)
 
-    def mean(self, key: str, by: Callable[[Uncertain], Uncertain] | None = None) -> Uncertain:
-        """The level of a channel, corrected by an instrument; None where it was not recorded."""
+    def read(self, name: str, by: Meter | None = None) -> Uncertain:
+        """What a person read, as an input of its own, corrected by an instrument; None: nothing."""
+        figure: Measured | None = getattr(self.run.read, name, None)
+        if figure is None:
+            return None
+        if name == "force":
+            return figure.value + figure.u * self.inputs.scale
+        if name in ("turned", "travel"):
+            return self.inputs.between_marks(name, figure)
+        shown: Any = self.made.setdefault(name, from_measured(figure, READ.of(name)))
+        return shown if by is None else by((shown - by.zero) / by.gain)
+
+    def mean(self, key: str, by: Meter | None = None) -> Uncertain:
+        """What was read of a channel, else its level, corrected by an instrument; None where it was
+        neither read nor recorded.
+        """
+        if (read := self.read(key, by)) is not None:
+            return read
         if not self.steady.has(key):
             return None
         value, u, self.effective[key] = self.level(self.steady.channels[key])
@@ -136,15 +159,38 @@ class _Window:
 
     def speed(self) -> Uncertain:
         """Of the output [rad/s]. Raises ReductionError."""
+        if (read := self.turned_by_eye()) is not None:
+            return read
         speed = self.mean("speed", self.meters.speed)
         if speed is None:
-            raise ReductionError("the output speed is missing throughout the window")
+            raise ReductionError(
+                "the output speed is missing throughout the window"
+                if self.run.read is None
+                else "nothing was read that tells the output's speed: read a tachometer, or the"
+                " angle or the way and the time they took"
+            )
+        if self.run.read is not None and self.run.read.speed is not None:
+            return speed
         pulses = self.meters.sensors.pulses
         # the window begins and ends anywhere between two pulses
         if pulses and not self.acceleration:
             u = 2 * math.pi / pulses / self.window.length / math.sqrt(6)
             speed = speed + ufloat(0.0, u, WINDOW.of("tachometer's pulses"))
         return speed
+
+    def turned_by_eye(self) -> Uncertain:
+        """Speed of the output [rad/s] by what it was seen to do in a time; None: nothing such was
+        read. Raises ReductionError.
+        """
+        angle, way, time = self.read("turned"), self.read("travel"), self.read("time")
+        if way is not None:
+            angle = self.rig.method.turned(self.inputs.figures, way)
+            if angle is None:
+                raise ReductionError(
+                    f"with a {self.rig.method.TITLE.lower()} the way of the load does not tell how"
+                    " far the output turned; read the angle or the speed"
+                )
+        return None if angle is None or time is None else angle / time
 
     def power_in(self, voltage: Uncertain, current: Uncertain) -> Uncertain:
         """Taken from the supply [W]: the mean of v·i, not mean v × mean i, which a chopped supply
@@ -153,6 +199,8 @@ class _Window:
         if voltage is None or current is None:
             return None
         meters, ch = self.meters, self.steady.channels
+        if not {"voltage", "current"} <= ch.keys() or self.reads("voltage", "current"):
+            return voltage * current
         value, u, _ = self.level(ch["voltage"] * ch["current"])
         power = (
             ufloat(value, u if math.isfinite(u) else 0.0, WINDOW.of("power"))
@@ -172,7 +220,7 @@ class _Window:
             by_mass = method.known(inputs.figures, inputs.mass(run.load), inputs.gravity)
         pull = pull_of(inputs, self.rig, run, on=self.on, window=self.window, mean=self.mean)
         readings = {
-            "force": pull and pull.mean,
+            "force": self.mean("force") if pull is None else pull.mean,
             **{c: self.mean(c, getattr(self.meters, c)) for c in method.CHANNELS},
         }
         by_sensors = method.measured(inputs.figures, readings.get)
@@ -189,6 +237,8 @@ class _Window:
     @cached_property
     def temperature(self) -> float | None:
         """Mean of what is measured at the motor's case [K]."""
+        if (read := self.read("temperature")) is not None:
+            return nominal(read)
         found = mean_or(self.steady, "temperature", math.nan)
         return found if math.isfinite(found) else None
 
@@ -282,7 +332,7 @@ def point_at(
         motor_power=motor_power,
         wire_to_shaft=_quotient(power_out, power_in),
         gearbox=_quotient(power_out, motor_power),
-        work=hoist.work(torques.torque, speed * window.length) if turns else None,
+        work=hoist.work(torques.torque, speed * window.length) if turns and window.length else None,
         temperature=at.temperature,
         torque_peak=torques.peak,
         pull=torques.pull,

@@ -89,4 +89,6 @@ def _cell(
             block_means(on.channels[counts]) - rest
         ) / nominal(line.slope)
     force = mean(newtons)
-    return None if force is None else (force, block_means(on.channels[newtons]))
+    if force is None or not on.has(newtons):  # read by a person: it has no course
+        return None
+    return force, block_means(on.channels[newtons])

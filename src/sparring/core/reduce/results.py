@@ -11,6 +11,7 @@ import numpy as np
 
 from sparring import __version__
 from sparring.core.build import Build
+from sparring.core.by_eye import READ
 from sparring.core.finding import Finding, PeerStep
 from sparring.core.input_quantity import declare
 from sparring.core.methods import MethodBase
@@ -346,7 +347,7 @@ def _draw(group: Sequence[Point]) -> Drawn:
             (slope * variable.std_dev) ** 2
             for v in values
             for variable, slope in getattr(v, "derivatives", {}).items()
-            if (variable.tag or "").startswith(f"{WINDOW.id}:")
+            if (variable.tag or "").startswith((f"{WINDOW.id}:", f"{READ.id}:"))
         )
         scatters[name] = _Scatter(
             float(((x / mean - 1) ** 2).sum()), len(x) - 1, sum(own) / mean**2, len(x)

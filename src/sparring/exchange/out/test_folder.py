@@ -11,7 +11,7 @@ from sparring.exchange.out import result, sheet
 
 def write(source: KeptTest, out: Path) -> Path:
     """Writes the folder into `out`; where it is. What is half-written does not stay."""
-    from sparring.files import log_files, record_files
+    from sparring.files import eye_files, log_files, record_files
     from sparring.logbook.recordings import RecordingError
 
     folder = out / source.name
@@ -26,7 +26,13 @@ def write(source: KeptTest, out: Path) -> Path:
         ):
             record_files.save(making / f"{name}.json", record)
         runs = source.book.runs(source.test.id)
+        if any(run.run.read is not None for run in runs):
+            (making / "readings.csv").write_text(
+                eye_files.text_of([run.run for run in runs]), encoding="utf-8"
+            )
         for n, run in enumerate(runs, start=1):
+            if not run.recording:
+                continue  # it stands among the readings
             try:
                 log_files.write(making / f"run-{n:03d}.csv", source.book.recording(run.recording))
             except RecordingError as err:  # the rest of the test goes out all the same

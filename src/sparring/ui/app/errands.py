@@ -16,7 +16,7 @@ from sparring.ui.model import background
 from sparring.ui.widgets.files import ask_where, file_filter
 
 if TYPE_CHECKING:
-    from sparring.exchange.importing import LogFormat
+    from sparring.exchange.importing import LogFormat, RunsFormat
 
 
 class Errands:
@@ -105,17 +105,20 @@ class Errands:
 
     def import_file(self, path: Path) -> None:
         """Takes in a file by its format: a log of another logger, or a record."""
-        from sparring.exchange.importing import LogFormat
+        from sparring.exchange.importing import RecordFormat
         from sparring.exchange.imports import format_of
 
-        if isinstance(format_of(path), LogFormat):
-            self.import_log(path)
-        else:
+        if isinstance(format_of(path), RecordFormat):
             self.open_record(path)
+        else:
+            self.import_log(path)
 
     def import_log(self, path: Path | None = None) -> None:
-        """Asks for a log (unless given), shows what is in it, and makes its lifts a new test."""
-        from sparring.exchange.imports import LOGS, log_format
+        """Asks for a log (unless given), shows what is in it, and makes its lifts a new test; a
+        table of readings is taken in as it is.
+        """
+        from sparring.exchange.importing import RunsFormat
+        from sparring.exchange.imports import LOGS, format_of, log_format
         from sparring.files.log_look import LogError
 
         if path is None:
@@ -125,6 +128,9 @@ class Errands:
             if not name:
                 return
             path = Path(name)
+        if isinstance(readings := format_of(path), RunsFormat):
+            self._import_runs(readings, path)
+            return
         form = log_format(path)
         try:
             look = form.look(path)
@@ -160,12 +166,28 @@ class Errands:
                 progress=progress,
             )
 
-        def done(made: tuple[int, list[str]]) -> None:
-            d.choose_test(made[0])
-            self.window.go("results")
-            self.say(" ".join(made[1]))
+        self._work(f"Importing {look.path.name} …", work, self._imported)
 
-        self._work(f"Importing {look.path.name} …", work, done)
+    def _import_runs(self, form: RunsFormat, path: Path) -> None:
+        from sparring.core.records import RecordError
+        from sparring.exchange.importing import import_runs
+
+        d = self.desk
+        if d.book is None:
+            return
+        try:
+            made = import_runs(
+                d.book, form, path, build_id=d.build_id, rig_id=d.rig_id, plan=d.plan
+            )
+        except RecordError as err:
+            self.say(str(err))
+            return
+        self._imported(made)
+
+    def _imported(self, made: tuple[int, list[str]]) -> None:
+        self.desk.choose_test(made[0])
+        self.window.go("results")
+        self.say(" ".join(made[1]))
 
     def export_test(self, id: str) -> None:
         """Writes the test on the desk in one of the forms there are."""

@@ -10,10 +10,10 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 if TYPE_CHECKING:
     from sparring.exchange.export import Export
-    from sparring.exchange.importing import LogFormat, RecordFormat
+    from sparring.exchange.importing import LogFormat, RecordFormat, RunsFormat
 
 
-def file_filter(forms: Sequence[LogFormat | RecordFormat]) -> str:
+def file_filter(forms: Sequence[LogFormat | RunsFormat | RecordFormat]) -> str:
     """What a dialog that opens one of these files offers."""
     offered = [f"{f.words} ({' '.join(f'*{s}' for s in f.suffixes)})" for f in forms]
     return ";;".join([*offered, "All files (*)"])

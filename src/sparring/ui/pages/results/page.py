@@ -212,6 +212,9 @@ class ResultsPage(View):
         stored = self._stored(point)
         if book is None or stored is None:
             return
+        if not stored.recording:
+            self.recording.put_read(point, self._weight(point))
+            return
         background.run(
             lambda: book.recording(stored.recording),
             lambda rec: self._opened(rec, point),

@@ -12,8 +12,11 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from sparring.core.by_eye import ByEye
+from sparring.core.input_quantity import lowered
 from sparring.core.recording import CHANNELS, Recording
 from sparring.core.reduce.points import Point
+from sparring.core.uncertainty import from_measured
 from sparring.ui.model.desk import Desk
 from sparring.ui.theme import CHANNEL_COLOURS, font, theme
 from sparring.ui.widgets.chart import Chart, pen, thinned
@@ -51,11 +54,28 @@ class RecordingView(QWidget):
         self._column.addWidget(chart, 1)
         return chart
 
-    def put(self, rec: Recording, point: Point, name: str) -> None:
-        """The recording of a run, its window shaded; name: of the step."""
+    def put_read(self, point: Point, name: str) -> None:
+        """What a person read in a run that has no recording."""
+        self._clear()
+        read, d = point.run.read, self.desk
+        figures = [
+            f"{lowered(words)} {d.show(from_measured(figure, words), marker.kind)}"
+            for words, field in ByEye.FIELDS
+            if (figure := getattr(read, field, None)) is not None
+            and (marker := ByEye.quantity(field)) is not None
+        ]
+        self.about.setText(
+            f"{name}, run {point.run.repeat}, read by eye: {', '.join(figures) or 'how it ended'}."
+        )
+
+    def _clear(self) -> None:
         for item in self._items:
             self.chart.remove(item)
         self._items.clear()
+
+    def put(self, rec: Recording, point: Point, name: str) -> None:
+        """The recording of a run, its window shaded; name: of the step."""
+        self._clear()
         run = point.run
         part = rec.span(
             run.start if run.start is not None else -np.inf,

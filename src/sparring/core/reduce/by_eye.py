@@ -1,0 +1,45 @@
+"""A run that was read by a person, to its point."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from sparring.core.methods import RunUp
+from sparring.core.recording import Recording
+from sparring.core.reduce.inputs import Inputs, ReductionError
+from sparring.core.reduce.points import Point, point_at
+from sparring.core.reduce.windows import Window
+from sparring.core.rig import Rig
+from sparring.core.run import Run
+
+
+def reduce_read(inputs: Inputs, rig: Rig, run: Run) -> Point:
+    """The point of a run without a recording, by the same equations as one with. Its window is the
+    time in which it was read.
+
+    Raises ReductionError where what was read tells no torque or no speed, or the method asks for a
+    course in time.
+    """
+    if run.read is None:
+        raise ReductionError("the run has neither a recording nor readings; strike it")
+    if isinstance(rig.method, RunUp) or rig.method.swept:
+        raise ReductionError(
+            f"a {rig.method.TITLE.lower()} that is {'swept' if rig.method.swept else 'run up'} is"
+            " told by its course in time, which nobody reads by eye; record it"
+        )
+    stalled = run.ended == "stalled" or bool(run.broke)
+    if run.ended not in ("top", "stalled") and not stalled:
+        raise ReductionError(
+            f"the run ended as {run.ended}: it was not read to its end; run it again"
+        )
+    length = run.read.time.value if run.read.time is not None else 0.0
+    nothing = Recording(np.array([0.0, length]), {})
+    return point_at(
+        inputs,
+        rig,
+        run,
+        on=nothing,
+        window=Window(0.0, length, True, 0.0),
+        stalled=stalled,
+        speed=0.0 if stalled and not rig.method.STANDS else None,  # it stands still
+    )

@@ -1,0 +1,159 @@
+"""Tables of what a person read: a line a run, as a spreadsheet writes them.
+
+Columns by their names: `weight`, `ended` (`lifted` or `stalled`; empty: lifted), `broke`, and the
+fields of `ByEye` (`turned`, `travel`, `time`, `speed`, `voltage` …). A figure has its unit in its
+cell or, in brackets, in its column's head, and its ± (95 %) in its cell: `1586 ± 5`, `0.50 kg`.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections.abc import Sequence
+from pathlib import Path
+
+from pydantic import ValidationError
+
+from sparring.core import quantity
+from sparring.core.by_eye import ByEye
+from sparring.core.quantity import Measured
+from sparring.core.records import Q, RecordError, problems
+from sparring.core.run import Run
+
+_WEIGHT = "weight"
+_ENDS = {"": "top", "lifted": "top", "ran": "top", "stalled": "stalled"}
+_FIELDS = tuple(name for _, name in ByEye.FIELDS)
+_COLUMNS = (_WEIGHT, *_FIELDS, "ended", "broke")
+_MOST = 10_000  # lines
+
+
+def _marker(column: str) -> Q:
+    found = Run.quantity("load") if column == _WEIGHT else ByEye.quantity(column)
+    assert found is not None
+    return found
+
+
+def fits(path: Path) -> bool:
+    """Whether a file is such a table: by `ended` among its heads, which no logger writes."""
+    try:
+        with open(path, encoding="utf-8-sig") as f:
+            first = f.readline(2000)
+    except (OSError, UnicodeDecodeError):
+        return False
+    return "ended" in {cell.strip().lower() for cell in re.split("[\t;,]", first)}
+
+
+def read(path: Path) -> list[Run]:
+    """The runs of a table; those of the same weight are one step, the lightest first. Raises
+    RecordError that says line, column, what was seen and what to write.
+    """
+    try:
+        text = path.read_text(encoding="utf-8-sig")
+    except UnicodeDecodeError as err:
+        raise RecordError(f"{path} is not text: save the table as CSV in UTF-8") from err
+    first, _, _ = text.partition("\n")
+    between = max(("\t", ";", ","), key=first.count)
+    lines = [
+        (n, cells)
+        for n, cells in enumerate(csv.reader(io.StringIO(text), delimiter=between), start=1)
+        if any(c.strip() for c in cells)
+    ]
+    if len(lines) < 2 or len(lines) > _MOST:
+        raise RecordError(
+            f"{path} holds {max(len(lines) - 1, 0)} lines of readings; a head, and one to {_MOST}"
+            " lines under it, are wanted"
+        )
+    columns = _head(path, lines[0][1])
+    wrong: list[str] = []
+    runs = []
+    for n, cells in lines[1:]:
+        try:
+            runs.append(_run(columns, cells))
+        except ValueError as err:
+            wrong += [f"{path}, line {n}: {line}" for line in str(err).splitlines()]
+    if wrong:
+        raise RecordError("\n".join(wrong))
+    return _numbered(runs)
+
+
+def _head(path: Path, cells: Sequence[str]) -> list[tuple[str, str]]:
+    """(column, unit where the head has one)."""
+    columns = []
+    for cell in cells:
+        name, _, unit = cell.strip().rstrip(")]").partition("[" if "[" in cell else "(")
+        columns.append((re.sub(r"[\s-]+", "_", name.strip().lower()), unit.strip()))
+    names = [name for name, _ in columns]
+    unknown = [name for name in names if name and name not in _COLUMNS]
+    twice = sorted({name for name in names if name and names.count(name) > 1})
+    if unknown or twice:
+        seen = f"unknown: {', '.join(unknown)}" if unknown else f"twice: {', '.join(twice)}"
+        raise RecordError(
+            f"{path}, line 1: columns {seen}; those that are known are {', '.join(_COLUMNS)}"
+        )
+    return columns
+
+
+def _run(columns: Sequence[tuple[str, str]], cells: Sequence[str]) -> Run:
+    """One line. Raises ValueError, a line a problem."""
+    if any(c.strip() for c in cells[len(columns) :]):
+        raise ValueError(
+            f"{len(cells)} cells under {len(columns)} heads; is a comma used for decimals? Then"
+            " part the columns by semicolons"
+        )
+    told: dict[str, Measured] = {}
+    said = {"ended": "", "broke": ""}
+    wrong = []
+    for (name, unit), cell in zip(columns, cells, strict=False):
+        text = cell.strip()
+        if not text or not name:
+            continue
+        if name in said:
+            said[name] = text
+            continue
+        marker = _marker(name)
+        try:
+            told[name] = quantity.parse(text, marker.kind, unit or None)
+            marker.check(told[name].value)
+        except quantity.QuantityError as err:
+            wrong.append(f"{name}: {err}")
+    if said["ended"].lower() not in _ENDS:
+        wrong.append(f"ended: {said['ended']!r} is neither lifted nor stalled")
+    if wrong:
+        raise ValueError("\n".join(wrong))
+    load = told.pop(_WEIGHT, None)
+    try:
+        seen = ByEye.model_validate(told)
+    except ValidationError as err:
+        raise ValueError(problems(err, "").replace("the whole record: ", "")) from err
+    return Run(
+        load=load, source="eye", ended=_ENDS[said["ended"].lower()], broke=said["broke"], read=seen
+    )
+
+
+def _numbered(runs: Sequence[Run]) -> list[Run]:
+    weights = sorted({r.load.value if r.load is not None else 0.0 for r in runs})
+    counts: dict[int, int] = {}
+    numbered = []
+    for r in runs:
+        step = weights.index(r.load.value if r.load is not None else 0.0)
+        counts[step] = counts.get(step, 0) + 1
+        numbered.append(r.model_copy(update={"step": step, "repeat": counts[step]}))
+    return numbered
+
+
+def text_of(runs: Sequence[Run]) -> str:
+    """The table of those runs that a person read; what `read` reads."""
+    read_ones = [r for r in runs if r.read is not None]
+    used = [c for c in _FIELDS if any(getattr(r.read, c) is not None for r in read_ones)]
+    out = io.StringIO()
+    table = csv.writer(out, lineterminator="\n")
+    table.writerow([_WEIGHT, *used, "ended", "broke"])
+    for r in read_ones:
+        figures = [r.load, *(getattr(r.read, c) for c in used)]
+        cells = [
+            "" if m is None else quantity.measured_text(m, q.kind, q.file_unit)
+            for m, q in zip(figures, map(_marker, (_WEIGHT, *used)), strict=True)
+        ]
+        table.writerow([*cells, "stalled" if r.ended == "stalled" else "lifted", r.broke])
+    return out.getvalue()

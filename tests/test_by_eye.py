@@ -1,0 +1,241 @@
+"""A run that a person reads: the same results as from a board, with wider intervals."""
+
+import json
+import math
+from functools import partial
+
+import numpy as np
+import pytest
+from benches import shares, study
+from helpers import CASES, about_95, benches
+from typer.testing import CliRunner
+
+from sparring.cli.app import app
+from sparring.core.analysis import analyse
+from sparring.core.by_eye import ByEye, between, read_within
+from sparring.core.methods import Hoist, Lever, RunUp
+from sparring.core.plan import Plan
+from sparring.core.plant import eye
+from sparring.core.quantity import Measured
+from sparring.core.recording import Recording
+from sparring.core.records import RecordError, changed
+from sparring.core.reduce.spread import random_part, shared_parts, size, unshared
+from sparring.core.run import Run
+from sparring.core.uncertainty import nominal, std
+from sparring.files import eye_files, record_files
+from sparring.logbook import Logbook, keeping
+
+NOTHING = Recording.nothing()
+FIVE = """weight;turned [deg];time;voltage;current;ended
+0.50 kg;1586 ± 5;1.0 ± 0.2 s;12.00 ± 0.05 V;0.55 ± 0.01 A;
+0.50 kg;1580 ± 5;1.0 ± 0.2 s;12.00 ± 0.05 V;0.56 ± 0.01 A;
+1.00 kg;1400 ± 5;1.0 ± 0.2 s;11.98 ± 0.05 V;0.75 ± 0.01 A;lifted
+1.50 kg;1200 ± 5;1.0 ± 0.2 s;11.95 ± 0.05 V;0.95 ± 0.01 A;
+4.00 kg;;;11.80 V;2.0 A;stalled
+"""
+
+
+def one(build, rig, read, load=1.0, **more):
+    run = Run(load=Measured(load), source="eye", read=read, **more)
+    return analyse(build, rig, Plan(), [(run, NOTHING)])
+
+
+def test_turned_degrees_and_a_clock_are_a_speed(build, rig):
+    """1586° in 1 s is 264.3 rpm (common practice, no source); ± 0.2 s of a hand makes it ± 20 %."""
+    read = ByEye(turned=Measured(math.radians(1586)), time=Measured(1.0, 0.1))
+    speed = one(build, rig, read).steps[0].speed
+    assert nominal(speed) * 60 / (2 * math.pi) == pytest.approx(264.3, abs=0.05)
+    assert std(speed) / nominal(speed) == pytest.approx(0.1)
+
+
+def test_the_way_of_the_weight_is_the_same_speed_as_the_angle(build, rig):
+    radius = nominal(rig.method.radius(rig.method.figures()))
+    way = ByEye(travel=Measured(10 * radius), time=Measured(2.0, 0.01))
+    angle = ByEye(turned=Measured(10.0), time=Measured(2.0, 0.01))
+    by_way, by_angle = (one(build, rig, r).steps[0].speed for r in (way, angle))
+    assert nominal(by_way) == pytest.approx(nominal(by_angle)) == pytest.approx(5.0)
+    assert std(by_way) > std(by_angle)  # the drum's radius is in it, too
+
+
+def test_efficiency_by_eye_agrees_with_a_monte_carlo_of_the_readings(build, rig):
+    """JCGM 101:2008: η = (m + m_hook) g r θ/(t V I) from a million draws of what was read and of
+    what the data sheets promise; none of the reductions' code."""
+    read = ByEye(
+        turned=Measured(26.0, 0.05),
+        time=Measured(1.6, 0.03),
+        voltage=Measured(11.9, 0.03),
+        current=Measured(1.1, 0.01),
+    )
+    result = one(build, rig, read, load=2.0).steps[0].wire_to_shaft
+    rng, n, m = np.random.default_rng(4), 1_000_000, rig.method
+
+    def draw(value, u):
+        return value + u * rng.standard_normal(n)
+
+    r = (
+        draw(m.drum_diameter.value, m.drum_diameter.u)
+        + (2 * m.layers - 1) * draw(m.cord_diameter.value, m.cord_diameter.u)
+    ) / 2
+    mass = 2.0 + draw(m.hook_mass.value, m.hook_mass.u)
+    torque = mass * draw(rig.gravity.value, rig.gravity.u) * r + draw(m.bearing.value, m.bearing.u)
+    volts = 11.9 + draw(0, 0.03)
+    amperes = 1.1 + draw(0, 0.01)
+    volts *= draw(1, rig.sensors.voltage_accuracy / 2)
+    amperes *= draw(1, rig.sensors.current_accuracy / 2)
+    eta = torque * draw(26.0, 0.05) / draw(1.6, 0.03) / (volts * amperes)
+    assert nominal(result) == pytest.approx(eta.mean(), rel=2e-3)
+    assert std(result) == pytest.approx(eta.std(), rel=0.02)
+
+
+@pytest.mark.parametrize("tachometer", [False, True])
+def test_truth_lies_in_what_was_read_by_eye_95_times_in_100(tachometer):
+    n = benches(100)
+    found = study(Hoist(travel=0.8), 7, n, eye=partial(eye.read, tachometer=tachometer))
+    for name in ("torque", "gearbox", "wire_to_shaft"):
+        for step in (0, 1):
+            # rounding to a display's last digit is no normal error: intervals are wide
+            assert about_95(shares(found, name, step), n, most=1.0)
+
+
+def test_board_and_eye_agree_within_their_intervals():
+    """The same lifts of 200 benches; what both share drops out of the difference."""
+    by_board, by_eye = (study(Hoist(travel=0.8), 11, eye=how) for how in (None, eye.read))
+    for name in ("gearbox", "wire_to_shaft"):
+        agree = []
+        for (a, *_), (b, *_) in zip(by_board, by_eye, strict=True):
+            x, y = getattr(a.steps[1], name), getattr(b.steps[1], name)
+            rest = size(u for _, u in unshared(shared_parts(x), shared_parts(y), same_rig=True))
+            u = math.hypot(random_part(x), random_part(y), rest)
+            agree.append(abs(nominal(x) - nominal(y)) <= 2 * u)
+        assert len(agree) == CASES
+        assert 0.92 <= np.mean(agree) <= 1.0
+
+
+def test_a_lever_is_only_watched(build, rig):
+    arm = changed(rig, ("method",), Lever())
+    runs = [
+        (Run(step=n, load=Measured(m), source="eye", ended=e, read=ByEye()), NOTHING)
+        for n, (m, e) in enumerate([(0.4, "top"), (0.6, "top"), (0.8, "stalled")])
+    ]
+    stall = analyse(build, arm, Plan(), runs).stall
+    g, a = arm.gravity.value, arm.method
+    own = a.arm_mass.value * a.arm_centre.value
+    torques = [g * ((m + a.hook_mass.value) * a.arm.value + own) for m in (0.6, 0.8)]
+    assert nominal(stall.lifted) == pytest.approx(torques[0])
+    assert nominal(stall.not_lifted) == pytest.approx(torques[1])
+
+
+def test_what_is_read_goes_before_what_was_recorded(build, rig, plan):
+    """A board logs speed and volts; the current is read off the supply."""
+    t = np.arange(0, 3, 0.01)
+    level = np.clip((t - 0.3) / 0.3, 0, 1)
+    log = Recording(t, {"speed": 10 * level, "voltage": 12 * level})
+    run = Run(load=Measured(1.0), read=ByEye(current=Measured(0.8, 0.005)))
+    step = analyse(build, rig, plan, [(run, log)]).steps[0]
+    assert nominal(step.speed) == pytest.approx(10, rel=1e-3)
+    assert nominal(step.power_in) == pytest.approx(9.6, rel=2e-3)
+    assert step.gearbox is not None
+
+
+@pytest.mark.parametrize(
+    ("figures", "said"),
+    [
+        ({"turned": Measured(3.0)}, "give the time"),
+        (
+            {"turned": Measured(3.0), "speed": Measured(3.0), "time": Measured(1.0)},
+            "leave the other",
+        ),
+    ],
+)
+def test_readings_that_tell_no_speed_are_refused(figures, said):
+    with pytest.raises(ValueError, match=said):
+        ByEye(**figures)
+
+
+def test_what_cannot_be_reduced_says_why(build, rig):
+    reasons = {
+        one(build, rig, ByEye(voltage=Measured(12.0))).skipped[0][1],
+        one(build, rig, ByEye(speed=Measured(3.0)), ended="limit").skipped[0][1],
+        one(build, changed(rig, ("method",), RunUp()), ByEye()).skipped[0][1],
+    }
+    for words in ("read a tachometer, or the angle", "run it again", "record it"):
+        assert any(words in reason for reason in reasons)
+
+
+def test_a_figure_between_two_is_rectangular():
+    """JCGM 100:2008, 4.3.7: u = a/√3 of half the width."""
+    read = between(3.1, 3.3)
+    assert (read.value, read.u) == pytest.approx((3.2, 0.1 / math.sqrt(3)))
+    assert read_within(5.0, 0.1).u == pytest.approx(0.1 / math.sqrt(12))
+    with pytest.raises(ValueError, match="exchange"):
+        between(3.3, 3.1)
+
+
+@pytest.fixture
+def table(tmp_path):
+    path = tmp_path / "read.csv"
+    path.write_text(FIVE, encoding="utf-8")
+    return path
+
+
+def test_a_table_reads_back_as_it_was_written(table, tmp_path):
+    runs = eye_files.read(table)
+    assert [(r.step, r.repeat) for r in runs] == [(0, 1), (0, 2), (1, 1), (2, 1), (3, 1)]
+    again = tmp_path / "again.csv"
+    again.write_text(eye_files.text_of(runs), encoding="utf-8")
+    for a, b in zip(runs, eye_files.read(again), strict=True):
+        assert (a.load, a.ended, a.step) == (b.load, b.ended, b.step)
+        if a.read.turned is not None:
+            assert a.read.turned.value == pytest.approx(b.read.turned.value)
+            assert a.read.time == b.read.time
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("weight,ended\n", "holds 0 lines"),
+        ("weight,spin\n1 kg,3\n", "unknown: spin"),
+        ("weight,time,time\n1 kg,3 s,3 s\n", "twice: time"),
+        ("weight,current\n1 kg,3\n", "line 2: current"),
+        ("weight,current\n1 kg,0,5 A\n", "semicolons"),
+        ("weight,ended\n1 kg,fell\n", "neither lifted nor stalled"),
+        ("weight,turned\n1 kg,300 deg\n", "give the time"),
+        ("weight,time\n-1 kg,3 s\n", "too small"),
+    ],
+)
+def test_a_table_that_does_not_hold_says_where_and_what_to_do(tmp_path, text, said):
+    path = tmp_path / "read.csv"
+    path.write_text(text)
+    with pytest.raises(RecordError, match=said):
+        eye_files.read(path)
+
+
+def test_by_eye_from_the_command_line_and_in_a_logbook(table, tmp_path, build, rig):
+    for name, record in (("build", build), ("rig", rig)):
+        record_files.save(tmp_path / f"{name}.json", record)
+
+    def call(*args, ends=0):
+        done = CliRunner().invoke(app, [str(a) for a in args])
+        assert done.exit_code == ends, done.output
+        return done.stdout
+
+    records = ("--build", tmp_path / "build.json", "--rig", tmp_path / "rig.json")
+    document = json.loads(call("by-eye", table, *records, "--json"))
+    assert document["format"] == "sparring.result/1"
+    assert [s["lifted"] for s in document["steps"]] == [2, 1, 1, 0]
+    assert document["stall"]["torque_not_lifted_Nm"] > document["stall"]["torque_lifted_Nm"]
+    book = tmp_path / "book"
+    for name in ("build", "rig"):
+        call("import", book, tmp_path / f"{name}.json")
+    done = json.loads(call("import", book, table, "--json"))
+    assert (done["test"], done["runs"]) == (1, 5)
+    with Logbook(book) as opened:  # closed and opened again
+        kept = analyse(build, rig, opened.test(1).plan, opened.material(opened.runs(1)))
+    for a, b in zip(document["steps"], kept.steps, strict=True):
+        assert a["torque_Nm"] == pytest.approx(nominal(b.torque))
+    assert not keeping.check(book)["damaged"]
+    folder = tmp_path / "out"
+    made = call("export", book, folder).strip()
+    exported = eye_files.read(folder / made.rpartition("/")[2] / "readings.csv")
+    assert len(exported) == 5
+    assert not list(folder.rglob("run-*"))
