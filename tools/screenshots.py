@@ -108,7 +108,6 @@ def results(t: Pictures) -> None:
     p.place("Charts", "gearbox 4")
     t.shot("results-recording")
     p.tab("Uncertainty")
-    t.dark("results-dark")
     p.tab("Points")
 
 
@@ -193,6 +192,25 @@ def run(t: Pictures) -> None:
     p.menu("Bench", "Disconnect")
 
 
+def by_eye(t: Pictures) -> None:
+    p = t.p
+    if not t.wanted("run-by-eye"):
+        return
+    t.choose("r2 POM, greased", "Dunnock r2")
+    p.key("ctrl+t")
+    p.page("Run")
+    p.key("ctrl+y")
+    for figures in (("1586 deg", "2.05", "12.02", "0.34"), ("1570 deg", "2.02", "12.01", "0.35")):
+        p.until(lambda: p.state()["focus"] == "Turned", "the next lift is waited for")
+        for figure in figures:
+            p.enter(figure)
+    p.until(lambda: p.state()["runs"] == 2 and p.state()["has_result"], "two are kept")
+    p.enter("1580 deg")
+    p.until(lambda: p.state()["focus"] == "Time", "the time is next")
+    t.shot("run-by-eye")
+    p.key("ctrl+y")
+
+
 def readings(t: Pictures) -> None:
     p = t.p
     if t.wanted("by-hand", "readings-recorded"):
@@ -248,7 +266,7 @@ def main(out: Path, only: set[str], size: tuple[int, int], env: dict[str, str]) 
         screen = Screen(size)
         program = Program(screen, home, "demo", **env)
         try:
-            for part in (builds, take_apart, results, rigs, run, readings):
+            for part in (builds, take_apart, results, rigs, run, by_eye, readings):
                 part(Pictures(program, out, only))
         finally:
             program.close()

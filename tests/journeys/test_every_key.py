@@ -73,6 +73,12 @@ def simulated(demo):
     )
 
 
+def by_eye(demo):
+    demo.until(lambda: demo.widgets("Turned"), "it asks for what is read")
+    demo.menu("Bench", "Read by eye")
+    demo.until(lambda: not demo.widgets("Turned"), "and shows the live figures again")
+
+
 DOES = {
     "Undo": undone,
     "Redo": redone,
@@ -92,6 +98,7 @@ DOES = {
     "Open a build or rig file …": lambda demo: file_dialog(demo, "Build or rig file"),
     "Save as a build file …": lambda demo: file_dialog(demo, "Save as a build file"),
     "New test": begun_anew,
+    "Read by eye": by_eye,
     "Simulated bench": simulated,
     "Tare with nothing pulling": lambda demo: demo.until(
         lambda: demo.state()["tared"], "it is tared"

@@ -35,7 +35,7 @@ class ByEye(Record):
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Turned", "turned"),
         ("Travel", "travel"),
-        ("In a time of", "time"),
+        ("Time", "time"),
         ("Output speed", "speed"),
         ("Motor speed", "motor_speed"),
         ("Voltage", "voltage"),

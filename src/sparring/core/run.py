@@ -43,7 +43,7 @@ class Run(Record):
     read: ByEye | None = None
 
 
-def run_of(rig: Rig, plan: Plan, lift: Lift, source: Literal["bench", "simulated"]) -> Run:
+def run_of(rig: Rig, plan: Plan, lift: Lift, source: Literal["bench", "simulated", "eye"]) -> Run:
     """The run of a plan's lift that is about to be made, with the instruments in force."""
     method = rig.method
     return Run(

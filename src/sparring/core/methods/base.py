@@ -42,6 +42,9 @@ class MethodBase(Record):
         "neither the weight hung nor a load cell with its calibration is known; give one of them"
     )
     BODY_SPEED: ClassVar[bool] = False  # the tachometer sits on the mass behind the output
+    # what a person reads of a run beside its speed; None: it is told by its course in time, which
+    # nobody reads
+    BY_EYE: ClassVar[tuple[str, ...] | None] = ("voltage", "current")
     STANDS: ClassVar[bool] = False  # it only says whether the load was moved, not how fast
 
     # --- what a method fills in -------------------------------------------------------------------

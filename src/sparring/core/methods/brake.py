@@ -41,6 +41,7 @@ class Brake(MethodBase):
     MAIN: ClassVar[str] = "arm"
     STEP: ClassVar[str] = "weight on the clamp"
     CELL: ClassVar[str] = "under the arm"
+    BY_EYE: ClassVar[tuple[str, ...] | None] = ("force", "voltage", "current")
 
     kind: Literal["brake"] = "brake"
     arm: Annotated[Measured, Q("length", "mm", above=0.0, most=5.0)] = Measured(0.100, 2.5e-4)

@@ -40,6 +40,7 @@ class Drawbar(MethodBase):
     MAIN: ClassVar[str] = "wheel_diameter"
     STEP: ClassVar[str] = "ballast"
     CELL: ClassVar[str] = "in the tow line"
+    BY_EYE: ClassVar[tuple[str, ...] | None] = ("force", "voltage", "current")
 
     kind: Literal["drawbar"] = "drawbar"
     wheel_diameter: Annotated[Measured, Q("length", "mm", above=0.0, most=5.0)] = Measured(

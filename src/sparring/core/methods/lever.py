@@ -40,6 +40,7 @@ class Lever(MethodBase):
     MAIN: ClassVar[str] = "arm"
     LETS_DOWN: ClassVar[bool] = True
     STANDS: ClassVar[bool] = True
+    BY_EYE: ClassVar[tuple[str, ...] | None] = ()
 
     kind: Literal["lever"] = "lever"
     arm: Annotated[Measured, Q("length", "mm", above=0.0, most=5.0)] = Measured(0.150, 2.5e-4)

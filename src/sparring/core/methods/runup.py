@@ -50,6 +50,7 @@ class RunUp(MethodBase):
     STEP: ClassVar[str] = ""
     DOES: ClassVar[tuple[str, str, str]] = ("Spin", "Spinning", "Stopping")
     BODY_SPEED: ClassVar[bool] = True
+    BY_EYE: ClassVar[tuple[str, ...] | None] = None
 
     kind: Literal["run-up"] = "run-up"
     inertia: Annotated[Measured, Q("inertia", "kg·m²", above=0.0)] = Measured(0.020, 1e-4)

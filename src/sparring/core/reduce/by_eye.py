@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 
-from sparring.core.methods import RunUp
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import Inputs, ReductionError
 from sparring.core.reduce.points import Point, point_at
@@ -22,7 +21,7 @@ def reduce_read(inputs: Inputs, rig: Rig, run: Run) -> Point:
     """
     if run.read is None:
         raise ReductionError("the run has neither a recording nor readings; strike it")
-    if isinstance(rig.method, RunUp) or rig.method.swept:
+    if rig.method.BY_EYE is None or rig.method.swept:
         raise ReductionError(
             f"a {rig.method.TITLE.lower()} that is {'swept' if rig.method.swept else 'run up'} is"
             " told by its course in time, which nobody reads by eye; record it"

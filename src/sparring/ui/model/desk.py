@@ -19,6 +19,7 @@ from sparring.core.methods import MethodBase
 from sparring.core.plan import Plan
 from sparring.core.records import changed
 from sparring.core.rig import Rig
+from sparring.core.run import Run
 from sparring.ui.model import background
 from sparring.ui.model.deriving import Deriver
 from sparring.ui.model.editing import Editing
@@ -286,6 +287,13 @@ class Desk(Editing):
         self.undo.push(Begin(self, changed(rig, ("name",), name), f"rig {name}"))
 
     # --- results ----------------------------------------------------------------------------------
+
+    def add_run(self, run: Run) -> int:
+        """Keeps a run without a recording; its number."""
+        assert self.book is not None
+        made = self.book.add_run(self.ensure_test(), run)
+        self.runs_changed([made])
+        return made
 
     def runs_changed(self, run_ids: list[int]) -> None:
         """Looks at these runs again, new ones among them."""

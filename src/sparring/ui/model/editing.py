@@ -10,7 +10,7 @@ from sparring.core.records import Record, RecordError, changed
 from sparring.core.revise import Correction, Kind, bears_on_results
 from sparring.core.rig import Rig
 from sparring.ui.model.draft import Draft
-from sparring.ui.model.edits import Begin, Broke, Edit, Strike
+from sparring.ui.model.edits import Begin, Edit, Read, RunEdit, Strike
 from sparring.ui.model.planned import Planned
 
 if TYPE_CHECKING:
@@ -169,14 +169,16 @@ class Editing(Planned):
 
     def note_break(self, stored: StoredRun, part: str) -> None:
         """Notes, undoably, which part gave way in a run; "": none did."""
-        self.undo.push(
-            Broke(
-                self,
-                stored.id,
-                stored.run,
-                stored.run.model_copy(update={"broke": part.strip()[:80]}),
-            )
-        )
+        after = stored.run.model_copy(update={"broke": part.strip()[:80]})
+        self.edit_run(stored, after, "note of what broke")
+
+    def edit_run(self, stored: StoredRun, after: Run, text: str) -> None:
+        """Changes, undoably, what is known of a run beside its recording."""
+        self.undo.push(RunEdit(self, stored.id, before=stored.run, after=after, text=text))
+
+    def keep_read(self, run: Run) -> None:
+        """Keeps, undoably, a run that a person read."""
+        self.undo.push(Read(self, run))
 
     def put_run(self, run_id: int, run: Run) -> None:
         assert self.book is not None

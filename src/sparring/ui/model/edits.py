@@ -109,11 +109,31 @@ class Strike(_Command):
         self._try(lambda: self.desk.put_struck(self.run_ids, not self.struck), first=False)
 
 
-class Broke(_Command):
-    """Notes the part that gave way in a run."""
+class Read(_Command):
+    """A run that was read by a person is kept; taken back, it is left out."""
 
-    def __init__(self, desk: OnDesk, run_id: int, before: Run, after: Run) -> None:
-        super().__init__(desk, "note of what broke")
+    def __init__(self, desk: OnDesk, run: Run) -> None:
+        super().__init__(desk, "run read by eye")
+        self.run, self.made = run, 0
+
+    def redo(self) -> None:
+        self._try(self._keep)
+
+    def _keep(self) -> None:
+        if self.made:
+            self.desk.put_struck([self.made], False)
+        else:
+            self.made = self.desk.add_run(self.run)
+
+    def undo(self) -> None:
+        self._try(lambda: self.desk.put_struck([self.made], True), first=False)
+
+
+class RunEdit(_Command):
+    """What is known of a run beside its recording is changed."""
+
+    def __init__(self, desk: OnDesk, run_id: int, *, before: Run, after: Run, text: str) -> None:
+        super().__init__(desk, text)
         self.run_id, self.before, self.after = run_id, before, after
 
     def redo(self) -> None:

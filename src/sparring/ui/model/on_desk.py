@@ -71,6 +71,10 @@ class OnDesk(InUnits, QObject):
         """Keeps what is known of a run."""
         raise NotImplementedError
 
+    def add_run(self, run: Run) -> int:
+        """Keeps a run without a recording; its number."""
+        raise NotImplementedError
+
     def put_struck(self, run_ids: list[int], struck: bool) -> None:
         """Leaves runs out, or takes them back."""
         raise NotImplementedError

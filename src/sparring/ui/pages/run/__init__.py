@@ -42,6 +42,17 @@ COMMANDS: tuple[Command[RunPage], ...] = (
         on="run",
     ),
     Command(
+        "run.by-eye",
+        "Read by eye",
+        lambda page: page.turn_eye(),
+        menu="Bench",
+        group=1,
+        key="Ctrl+Y",
+        on="run",
+        checked=lambda page: page.by_eye,
+        told="Read by eye, without a board",
+    ),
+    Command(
         "run.broke",
         "It broke …",
         lambda page: page.broke(),

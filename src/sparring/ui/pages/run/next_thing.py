@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import NamedTuple
 
 from sparring.core.plan import Lift
 from sparring.core.run import run_of
 from sparring.ui.model.live import on_bench
 from sparring.ui.page import Context
+from sparring.ui.pages.run.by_eye import EyePanel
 
 
 class Offer(NamedTuple):
@@ -22,9 +24,36 @@ class Offer(NamedTuple):
     alarm: bool = False
 
 
-def next_thing(context: Context, lift: Lift | None) -> Offer:
-    """What is offered now. lift: the next one, None when all of the plan is done."""
+def next_thing(context: Context, lift: Lift | None, eye: EyePanel | None = None) -> Offer:
+    """What is offered now. lift: the next one, None when all of the plan is done; eye: where runs
+    are read by a person.
+    """
+    if eye is not None:
+        return _by_eye(context, lift, eye)
     return _while_it_moves(context) or _before_a_lift(context) or _a_lift(context, lift)
+
+
+def _by_eye(context: Context, lift: Lift | None, eye: EyePanel) -> Offer:
+    if not context.desk.rig.care_confirmed:
+        return _confirm(context)
+    if lift is None:
+        return _results(context)
+    do = context.desk.rig.method.DOES[0].lower()
+    return Offer(
+        f"Keep this {do}", "By eye. Ctrl+Y goes back to the bench.", partial(eye.finish, "top")
+    )
+
+
+def _confirm(context: Context) -> Offer:
+    return Offer(
+        "Confirm the care notes",
+        "Once for each rig, by name, before anything is driven: on Rig, under Checks.",
+        lambda: context.show("rig.care_read"),
+    )
+
+
+def _results(context: Context) -> Offer:
+    return Offer("See the results", "All of the plan is done.", lambda: context.show("results"))
 
 
 def _while_it_moves(context: Context) -> Offer | None:
@@ -65,11 +94,7 @@ def _before_a_lift(context: Context) -> Offer | None:
             lambda: s.simulate(d.build, d.rig),
         )
     if not s.stands_in and not d.rig.care_confirmed:
-        return Offer(
-            "Confirm the care notes",
-            "Once for each rig, by name, before a board drives anything: on Rig, under Checks.",
-            lambda: context.show("rig.care_read"),
-        )
+        return _confirm(context)
     if method.LETS_DOWN and s.hook_up:
         return Offer(
             "Lower the hook",
@@ -90,7 +115,7 @@ def _a_lift(context: Context, lift: Lift | None) -> Offer:
     d, s = context.desk, context.session
     method, do = d.rig.method, d.rig.method.DOES[0]
     if lift is None:
-        return Offer("See the results", "All of the plan is done.", lambda: context.show("results"))
+        return _results(context)
 
     def begin() -> None:
         assert d.book is not None

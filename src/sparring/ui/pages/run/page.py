@@ -11,11 +11,14 @@ from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from sparring.core import predict, quantity
 from sparring.core.build import Build
+from sparring.core.by_eye import ByEye
 from sparring.core.live import Instruments, LiveFigures
 from sparring.core.plan import Lift, Plan, stalls_of, what_next
 from sparring.core.rig import Rig
+from sparring.core.run import Run, run_of
 from sparring.ui.page import Context, ShownFlow, View
 from sparring.ui.pages.run.big_figure import BigFigure
+from sparring.ui.pages.run.by_eye import EyePanel
 from sparring.ui.pages.run.ladder import Ladder, LadderRow
 from sparring.ui.pages.run.next_thing import next_thing
 from sparring.ui.pages.run.strips import Strips
@@ -41,6 +44,7 @@ class RunPage(View):
         desk, session = context.desk, context.session
         self.ladder = Ladder(desk)
         self.lift: Lift | None = None
+        self._wants_eye = desk.settings.value("eye/on", False, type=bool)
         # of the live figures, with the build they are of
         self._flow: tuple[Build, predict.PowerFlow] | None = None
         self.forced: int | None = None  # step that the tester chose out of turn
@@ -64,6 +68,12 @@ class RunPage(View):
             row.addWidget(figure, 1)
         column.addLayout(row)
         page.addWidget(figures)
+        self.eye = EyePanel(desk)
+        self.eye.entered.connect(self._read)
+        self.eye.corrected.connect(self._put_right)
+        self.eye.hide()
+        page.addWidget(self.eye, 1)
+        self._live_parts = figures
         self.strips = Strips(desk, session, self._series)
         page.addWidget(self.strips, 1)
         self.empty = note(_EMPTY)
@@ -99,11 +109,33 @@ class RunPage(View):
         done = d.done_lifts()
         self._choose_lift(done)
         self._rows(done, stalls_of(d.outcomes()))
-        offer = next_thing(self.context, self.lift)
+        offer = next_thing(self.context, self.lift, self.eye if self.by_eye else None)
+        self.ladder.go.key = "Enter" if self.by_eye and self.lift is not None else "Space"
         self.ladder.go.say(offer.text, alarm=offer.alarm)
         self.ladder.go.setEnabled(offer.act is not None)
         self.ladder.say.setText(offer.say)
         self.ladder.stop.setEnabled(s.state != "off")
+        by_eye = self.by_eye
+        for part, shown in (
+            (self.eye, by_eye),
+            (self._live_parts, not by_eye),
+            (self.strips, not by_eye),
+        ):
+            part.setVisible(shown)
+        if by_eye and not d.rig.care_confirmed:
+            self.eye.rest(offer.text, offer.say)
+        elif by_eye and self.lift is None:
+            self.eye.rest(
+                "All of the plan is done",
+                "Ctrl+T begins a new test. A step chosen in the ladder is run once more.",
+            )
+        elif by_eye and self.lift is not None:
+            self.eye.ask(
+                d.step_name(self.lift.step) if method.STEP else "",
+                method.DOES[0],
+                self.lift.repeat,
+                plan.repeats,
+            )
         self.ladder.say_where(
             f"{len(done)} of {d.todo_count()} done"
             if not self.lift or plan.order == "bisection"
@@ -111,7 +143,7 @@ class RunPage(View):
             if self.lift.repeat <= plan.repeats
             else f"{method.DOES[0].lower()} {self.lift.repeat}, {plan.repeats} planned"
         )
-        self.empty.setVisible(s.ring is None)
+        self.empty.setVisible(s.ring is None and not by_eye)
         # what the figures showed last is no reading; the strips keep what has been
         if s.live is None:
             self._flow = None
@@ -214,9 +246,50 @@ class RunPage(View):
         if self.desk.book is None:
             self.desk.said.emit("The logbook is still opening.")
             return
-        if (act := next_thing(self.context, self.lift).act) is not None:
+        eye = self.eye if self.by_eye else None
+        if (act := next_thing(self.context, self.lift, eye).act) is not None:
             act()
         self.refresh()
+
+    @property
+    def by_eye(self) -> bool:
+        """Whether runs are read by a person: chosen, and possible with the method."""
+        method = self.desk.rig.method
+        return self._wants_eye and method.BY_EYE is not None and not method.swept
+
+    def turn_eye(self) -> None:
+        """Ctrl+Y: reads by eye from now on, or by the bench again."""
+        method = self.desk.rig.method
+        if method.BY_EYE is None or method.swept:
+            self.desk.said.emit(
+                f"{method.TITLE} is told by its course in time, which nobody reads by eye."
+            )
+            return
+        if self.session.state in ("preparing", "lifting", "lowering", "stopping"):
+            self.desk.said.emit("The bench is moving. Wait for its end, or stop it.")
+            return
+        self.context.show("run")
+        self._wants_eye = not self._wants_eye
+        self.desk.settings.setValue("eye/on", self._wants_eye)
+        self.refresh()
+
+    def _read(self, read: ByEye, ended: str) -> None:
+        """Keeps a run that was read."""
+        d = self.desk
+        if d.book is None or self.lift is None:
+            d.said.emit("The logbook is still opening.")
+            return
+        run = run_of(d.rig, d.todo, self.lift, "eye")
+        self.forced = None
+        d.keep_read(run.model_copy(update={"read": read, "ended": ended}))
+        self.refresh()
+        self.eye.begin()
+
+    def _put_right(self, stored: StoredRun, run: Run) -> None:
+        """Keeps what was put right of a run that was read."""
+        self.desk.edit_run(stored, run, "reading put right")
+        self.refresh()
+        self.eye.begin()
 
     def broke(self) -> None:
         """B: stops, and asks which part gave way in this run."""
