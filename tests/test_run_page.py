@@ -190,7 +190,7 @@ def test_thinning_keeps_every_peak():
     assert len(t) == len(thin) <= 1002
 
 
-def test_a_lever_by_eye_asks_only_whether_it_was_lifted(window):
+def test_a_lever_by_eye_asks_only_whether_it_was_lifted(window, qtbot):
     """Heavier until it stalls; the stall lies between, as from a board."""
     choose(window, "Dunnock r2")
     window.desk.set_method(Lever())
@@ -205,7 +205,8 @@ def test_a_lever_by_eye_asks_only_whether_it_was_lifted(window):
     assert "Confirm the care notes" in page.ladder.go.text()
     care = CareRead(by="Hollin Yard", on="2026-11-26", method="lever")
     window.desk.edit("rig", ("care_read",), care, "care notes")
-    page.eye.keep.click()
+    until(lambda: page.eye.keep.hasFocus() or not window.isActiveWindow())
+    qtbot.keyClick(page.eye.keep, Qt.Key.Key_Return)
     until(lambda: len(window.desk.runs) == 1)
     page._force(len(window.desk.todo.loads) - 1)
     page.eye.stalled.click()

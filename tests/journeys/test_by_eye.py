@@ -30,7 +30,7 @@ def test_a_hoist_read_by_eye_by_keyboard_alone(demo):
     assert first["read"]["voltage"] == "12.1 ± 0.1 V"
     assert second["read"]["time"] == "2 ± 0.2 s"  # ± as usual, for a figure without
     demo.until(lambda: demo.state()["has_result"], "there are results")
-    demo.press("It stalled")
+    demo.key("alt+s")
     demo.until(lambda: len(kept(demo)) == 3, "a stall is kept too")
     assert kept(demo)[2]["ended"] == "stalled"
     demo.key("ctrl+z")

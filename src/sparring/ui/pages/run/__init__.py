@@ -61,4 +61,8 @@ COMMANDS: tuple[Command[RunPage], ...] = (
         told="It broke: stops, and asks which part",
     ),
 )
-PAGE = Page(id="run", name="Run", make=_make, state=_state, commands=COMMANDS)
+KEYS = (
+    ("Enter", "reading by eye: on to the next figure, then the run is kept"),
+    ("Alt+S", "reading by eye: it stalled"),
+)
+PAGE = Page(id="run", name="Run", make=_make, state=_state, commands=COMMANDS, keys=KEYS)

@@ -7,8 +7,8 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING, NamedTuple
 
-from PyQt6.QtCore import QTimer, pyqtSignal
-from PyQt6.QtGui import QShowEvent
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -105,7 +105,7 @@ class EyePanel(QFrame):
         self.grid.setVerticalSpacing(2)
         column.addLayout(self.grid)
         buttons = QHBoxLayout()
-        self.keep, self.stalled = QPushButton("Keep this run"), QPushButton("It stalled")
+        self.keep, self.stalled = QPushButton("Keep this run"), QPushButton("It &stalled")
         self.keep.clicked.connect(lambda: self.finish("top"))
         self.stalled.clicked.connect(lambda: self.finish("stalled"))
         self.stalled.setToolTip(tip("It did not move, or stopped on its way. Kept as a stall."))
@@ -188,7 +188,7 @@ class EyePanel(QFrame):
         field.setMinimumHeight(52)
         field.returnPressed.connect(lambda: self._entered(column))
         field.textEdited.connect(lambda _t: self._prompt())
-        usual = float(self.desk.settings.value(f"{_KEY}/±{name}", _USUAL[name]))
+        usual = self.desk.settings.value(f"{_KEY}/±{name}", _USUAL[name], type=float)
 
         def remember(value: Measured | None) -> None:
             self.desk.settings.setValue(f"{_KEY}/±{name}", value.value if value else 0.0)
@@ -242,6 +242,15 @@ class EyePanel(QFrame):
             else "Watch whether it gets to the upper stop."
         )
 
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter presses the button that has the keyboard, as it goes on in a field."""
+        button = self.focusWidget()
+        enter = event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+        if enter and isinstance(button, QPushButton):
+            button.click()
+        else:
+            super().keyPressEvent(event)
+
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
         QTimer.singleShot(0, self.begin)  # the page has taken the keyboard by then
@@ -269,16 +278,12 @@ class EyePanel(QFrame):
 
     def _entered(self, column: int) -> None:
         """Enter in a field: on to the next, or all is read."""
-        if not self._sound(self.figures[column].field):
+        if not self.figures[column].field.accept():
             return
         if column + 1 < len(self.figures):
             self.figures[column + 1].field.setFocus()
         else:
             self.finish("top")
-
-    @staticmethod
-    def _sound(field: QuantityField) -> bool:
-        return field.accept()
 
     def finish(self, ended: str) -> None:
         """Hands on what was read, or says why it cannot be one run."""
@@ -286,9 +291,10 @@ class EyePanel(QFrame):
 
         told: dict[str, Measured] = {}
         for f in self.figures:
-            if not self._sound(f.field):
-                f.field.setFocus()
-                return
+            for field in (f.field, f.doubt):
+                if not field.accept():
+                    field.setFocus()
+                    return
             value = f.field.read()
             if value is not None:
                 half = f.doubt.read()
