@@ -1,5 +1,7 @@
 """The Run page: lifts by keyboard, a bench that goes, a bench that only prints numbers."""
 
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
 from helpers import lay
@@ -13,6 +15,7 @@ from sparring.core.care import CareRead
 from sparring.core.methods import Lever, RunUp
 from sparring.core.uncertainty import nominal
 from sparring.logbook import Logbook
+from sparring.ui.pages.run.next_thing import next_thing
 from sparring.ui.widgets.chart import thinned
 
 
@@ -202,7 +205,7 @@ def test_a_lever_by_eye_asks_only_whether_it_was_lifted(window, qtbot):
     assert page.by_eye
     assert not page.eye.figures
     assert not page.eye.keep.isEnabled()
-    assert "Confirm the care notes" in page.ladder.go.text()
+    assert page.ladder.go.text() == "Confirm the care notes\nSpace"
     care = CareRead(by="Hollin Yard", on="2026-11-26", method="lever")
     window.desk.edit("rig", ("care_read",), care, "care notes")
     until(lambda: page.eye.keep.hasFocus() or not window.isActiveWindow())
@@ -222,3 +225,13 @@ def test_a_run_up_is_not_read_by_eye(window):
     page.turn_eye()
     assert not page.by_eye
     assert "course in time" in window.message.text()
+
+
+def test_a_bench_that_may_still_turn_goes_before_reading_by_eye(window):
+    window.go("run")
+    page = window.view("run")
+    lost = SimpleNamespace(state="lost", stop_wanted=True, why="nothing heard")
+    context = SimpleNamespace(desk=window.desk, session=lost)
+    offer = next_thing(context, page.lift, page.eye)
+    assert offer.alarm
+    assert "Cut its power" in offer.say

@@ -15,20 +15,24 @@ from sparring.ui.pages.run.by_eye import EyePanel
 
 class Offer(NamedTuple):
     """text: on the button; say: below it; act: what it does, None while nothing can be done; alarm:
-    the text is what matters most now.
+    the text is what matters most now; key: does the same.
     """
 
     text: str
     say: str = ""
     act: Callable[[], None] | None = None
     alarm: bool = False
+    key: str = "Space"
 
 
 def next_thing(context: Context, lift: Lift | None, eye: EyePanel | None = None) -> Offer:
     """What is offered now. lift: the next one, None when all of the plan is done; eye: where runs
     are read by a person.
     """
-    if eye is not None:
+    s = context.session
+    # a bench that may be moving goes before all else
+    still = s.state in ("off", "connecting", "ready") or (s.state == "lost" and not s.stop_wanted)
+    if eye is not None and still:
         return _by_eye(context, lift, eye)
     return _while_it_moves(context) or _before_a_lift(context) or _a_lift(context, lift)
 
@@ -39,9 +43,8 @@ def _by_eye(context: Context, lift: Lift | None, eye: EyePanel) -> Offer:
     if lift is None:
         return _results(context)
     do = context.desk.rig.method.DOES[0].lower()
-    return Offer(
-        f"Keep this {do}", "By eye. Ctrl+Y goes back to the bench.", partial(eye.finish, "top")
-    )
+    say = "By eye. Ctrl+Y goes back to the bench."
+    return Offer(f"Keep this {do}", say, partial(eye.finish, "top"), key="Enter")
 
 
 def _confirm(context: Context) -> Offer:

@@ -110,7 +110,7 @@ class RunPage(View):
         self._choose_lift(done)
         self._rows(done, stalls_of(d.outcomes()))
         offer = next_thing(self.context, self.lift, self.eye if self.by_eye else None)
-        self.ladder.go.key = "Enter" if self.by_eye and self.lift is not None else "Space"
+        self.ladder.go.key = offer.key
         self.ladder.go.say(offer.text, alarm=offer.alarm)
         self.ladder.go.setEnabled(offer.act is not None)
         self.ladder.say.setText(offer.say)
