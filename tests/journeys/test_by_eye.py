@@ -20,14 +20,14 @@ def test_a_hoist_read_by_eye_by_keyboard_alone(demo):
     demo.until(lambda: demo.state()["runs"] == 0, "a new test is begun")
     demo.key("ctrl+y")
     demo.until(lambda: demo.state()["focus"] == "Turned", "it asks for the angle")
-    read(demo, "1586 deg", "2.0", "12.1 ± 0.1", "0.62")
+    read(demo, "1586 deg", "2.0", "12.1234 ± 0.1", "0.62")
     demo.until(lambda: len(kept(demo)) == 1, "the first lift is kept")
     demo.until(lambda: demo.state()["focus"] == "Turned", "the next figure is waited for")
     read(demo, "1570 deg", "2.0", "12.1", "0.63")
     demo.until(lambda: len(kept(demo)) == 2, "and the second, without touching the mouse")
     first, second = kept(demo)
     assert (first["source"], second["repeat"]) == ("eye", 2)
-    assert first["read"]["voltage"] == "12.1 ± 0.1 V"
+    assert first["read"]["voltage"] == "12.1234 ± 0.1 V"
     assert second["read"]["time"] == "2 ± 0.2 s"  # ± as usual, for a figure without
     demo.until(lambda: demo.state()["has_result"], "there are results")
     demo.key("alt+s")
@@ -61,3 +61,11 @@ def test_what_was_misread_is_put_right(demo):
     read(demo, "2.0", "12.1", "0.62")
     demo.until(lambda: kept(demo)[0]["read"]["time"] == "2 ± 0.2 s", "the time is put right")
     assert len(kept(demo)) == 1
+    demo.page("Results")
+    demo.until(lambda: demo.state()["has_result"], "it is reduced")
+    demo.item("Points", "0.50 kg")
+    demo.tab("Recording")
+    demo.until(
+        lambda: any("read by eye: turned 1586" in w.get("text", "") for w in demo.ask("widgets")),
+        "what was read stands where a recording would",
+    )

@@ -68,6 +68,11 @@ class QuantityField(QLineEdit):
         self.setModified(False)
         self._mark("")
 
+    @property
+    def value(self) -> Measured | None:
+        """What was taken last, with all its digits; the text may show fewer."""
+        return self._value
+
     def read(self) -> Measured | None:
         """What is typed, as a value. Raises QuantityError."""
         text = self.text().strip()

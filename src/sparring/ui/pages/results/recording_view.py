@@ -16,7 +16,6 @@ from sparring.core.by_eye import ByEye
 from sparring.core.input_quantity import lowered
 from sparring.core.recording import CHANNELS, Recording
 from sparring.core.reduce.points import Point
-from sparring.core.uncertainty import from_measured
 from sparring.ui.model.desk import Desk
 from sparring.ui.theme import CHANNEL_COLOURS, font, theme
 from sparring.ui.widgets.chart import Chart, pen, thinned
@@ -59,7 +58,7 @@ class RecordingView(QWidget):
         self._clear()
         read, d = point.run.read, self.desk
         figures = [
-            f"{lowered(words)} {d.show(from_measured(figure, words), marker.kind)}"
+            f"{lowered(words)} {d.show(figure, marker.kind)}"
             for words, field in ByEye.FIELDS
             if (figure := getattr(read, field, None)) is not None
             and (marker := ByEye.quantity(field)) is not None

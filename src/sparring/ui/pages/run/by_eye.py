@@ -39,6 +39,7 @@ _WAYS = {
     "way and time": ("travel", "time"),
     "tachometer": ("speed",),
 }
+_SPEED = {name for names in _WAYS.values() for name in names}
 # half-widths (95 %) [SI] at first: of a pointer over a printed scale, a hand on a clock, the last
 # digits of usual displays (common practice, no source)
 _USUAL = {
@@ -91,10 +92,8 @@ class EyePanel(QFrame):
         self.prompt.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         top.addWidget(self.prompt, 1)
         self.way = QComboBox()
-        self.way.addItems(list(_WAYS))
         self.way.setAccessibleName("Speed by")
         self.way.setToolTip(tip("What tells how fast the output turned."))
-        self.way.setCurrentText(str(desk.settings.value(f"{_KEY}/way", "angle and time")))
         self.way.currentTextChanged.connect(self._way_chosen)
         top.addWidget(self.way)
         column.addLayout(top)
@@ -148,8 +147,26 @@ class EyePanel(QFrame):
             return ()
         return (*_WAYS[self.way.currentText()], *method.BY_EYE)
 
+    def _ways(self) -> dict[str, tuple[str, ...]]:
+        """Those that tell the speed with this method: the way of the load does with some."""
+        method = self.desk.rig.method
+        by_way = method.turned(method.figures(), 1.0) is not None
+        return {way: names for way, names in _WAYS.items() if by_way or "travel" not in names}
+
+    def _offer_ways(self) -> None:
+        ways = list(self._ways())
+        if ways == [self.way.itemText(i) for i in range(self.way.count())]:
+            return
+        chosen = str(self.desk.settings.value(f"{_KEY}/way", ways[0]))
+        self.way.blockSignals(True)
+        self.way.clear()
+        self.way.addItems(ways)
+        self.way.setCurrentText(chosen if chosen in ways else ways[0])
+        self.way.blockSignals(False)
+
     def _lay(self) -> None:
         """Fields for what this method asks, unless they are there already."""
+        self._offer_ways()
         wanted = self._wanted()
         if self._laid == (wanted,):
             return
@@ -289,20 +306,19 @@ class EyePanel(QFrame):
         """Hands on what was read, or says why it cannot be one run."""
         from pydantic import ValidationError
 
-        told: dict[str, Measured] = {}
+        told = self._unseen()
         for f in self.figures:
             for field in (f.field, f.doubt):
                 if not field.accept():
                     field.setFocus()
                     return
-            value = f.field.read()
+            value, half = f.field.value, f.doubt.value
             if value is not None:
-                half = f.doubt.read()
                 told[f.name] = (
                     value if value.u or half is None else Measured(value.value, half.value / 2)
                 )
         if ended == "stalled":  # how far it got is no speed
-            told = {k: v for k, v in told.items() if k not in ("turned", "travel", "speed", "time")}
+            told = {k: v for k, v in told.items() if k not in _SPEED}
         try:
             if ended == "top" and self.figures and not {"turned", "travel", "speed"} & told.keys():
                 raise RecordError(
@@ -323,6 +339,13 @@ class EyePanel(QFrame):
             after = stored.run.model_copy(update={"read": read, "ended": ended})
             self.corrected.emit(stored, after)
 
+    def _unseen(self) -> dict[str, Measured]:
+        """What the run that is put right holds beyond the fields; its speed is told by those."""
+        read = None if self._correcting is None else self._correcting.run.read
+        seen = _SPEED | {f.name for f in self.figures}
+        names = [] if read is None else [n for n in _WORDS if n not in seen]
+        return {n: value for n in names if (value := getattr(read, n)) is not None}
+
     def _clear(self) -> None:
         self.said.setText("")
         for f in self.figures:
@@ -340,6 +363,9 @@ class EyePanel(QFrame):
         """Lays what was read of a run into the fields, to be put right."""
         stored = self._listed()[row]
         self._correcting = stored
+        by = (way for way, names in self._ways().items() if getattr(stored.run.read, names[0]))
+        if (way := next(by, self.way.currentText())) != self.way.currentText():
+            self.way.setCurrentText(way)
         for f in self.figures:
             f.field.setModified(False)
             f.field.set_value(getattr(stored.run.read, f.name))
@@ -367,7 +393,9 @@ class EyePanel(QFrame):
 
     def _fill(self) -> None:
         """All runs of the test that were read, the newest first."""
-        d = self.desk
+        d, correcting = self.desk, self._correcting
+        if correcting is not None and correcting.id not in {r.id for r in d.runs}:
+            self._leave()  # another test is on the desk
         rows = []
         for run in (r.run for r in self._listed()):
             step = d.step_name(run.step) if d.rig.method.STEP else ""
