@@ -28,7 +28,7 @@ attack: $(VENV)/.ready-dev  ## hostile files, damaged logbooks, crashes, boards 
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tests/hostile
 
 study: $(VENV)/.ready-dev   ## truth inside the stated intervals, 200 benches of every kind (about five minutes)
-	SPARRING_ALL_BENCHES=1 QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest tests/test_closure.py tests/test_methods.py tests/test_readings.py
+	SPARRING_ALL_BENCHES=1 QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest tests/test_closure.py tests/test_methods.py tests/test_by_eye.py tests/test_readings.py
 
 bench: $(VENV)/.ready-dev   ## measurements, printed as ratios taken in one run
 	@$(BIN)/python -m compileall -q src

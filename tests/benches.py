@@ -31,6 +31,8 @@ LOADS = {
     "lever": (0.2, 1.4),
     "generator": (1.0, 1.0),
     "run-up": (1.0, 1.0),
+    "rope-brake": (0.25, 1.2),
+    "scale": (1.0, 1.0),
 }
 
 
@@ -39,9 +41,10 @@ def entered(method, rng):
     for _, name in method.FIELDS:
         v = getattr(method, name)
         if isinstance(v, Measured) and v.u > 0:
-            method = changed(
-                method, ("method", name)[1:], Measured(v.value + v.u * rng.standard_normal(), v.u)
-            )
+            seen = v.value + v.u * rng.standard_normal()
+            if v.value > 0:  # what is near nothing is not read as less
+                seen = max(seen, 0.0)
+            method = changed(method, (name,), Measured(seen, v.u))
     return method
 
 
@@ -182,6 +185,7 @@ def study(
 def made_of(lifted, plan, method, eye, rng):
     """(runs of a bench as a board recorded or `eye` read them, when each was begun to be read)."""
     records, begun = [], [0.0] * len(lifted)
+    off = rng.standard_normal()  # one scale serves all runs of a bench
     for i, x in enumerate(lifted):
         load = plan.loads[i // REPEATS] if method.STEP and method.SET_BY[1] == "mass" else None
         run, seen = (
@@ -189,7 +193,7 @@ def made_of(lifted, plan, method, eye, rng):
             x.recording,
         )
         if eye is not None:
-            figures, begun[i] = eye(x, rng)
+            figures, begun[i] = eye(x, rng, method=method, scale=off)
             run, seen = run.model_copy(update={"read": figures}), Recording.nothing()
         records.append((run, seen))
     return records, begun

@@ -13,7 +13,7 @@ from typer.testing import CliRunner
 from sparring.cli.app import app
 from sparring.core.analysis import analyse
 from sparring.core.by_eye import ByEye, between, read_within
-from sparring.core.methods import Hoist, Lever, RunUp
+from sparring.core.methods import Brake, Drawbar, Generator, Hoist, Lever, RopeBrake, RunUp, Scale
 from sparring.core.plan import Plan
 from sparring.core.plant import eye
 from sparring.core.quantity import Measured
@@ -111,6 +111,41 @@ def test_board_and_eye_agree_within_their_intervals():
         assert 0.92 <= np.mean(agree) <= 1.0
 
 
+@pytest.mark.parametrize(
+    "method",
+    [Brake(hold=2.0), Drawbar(hold=2.5), Generator(hold=2.0, resistors=(22.0, 13.2)), RopeBrake()],
+    ids=lambda m: m.kind,
+)
+def test_every_method_read_by_eye_holds_the_truth(method):
+    n = benches(60)
+    found = study(method, 9, n, eye=eye.read)
+    assert not any(result.skipped for result, *_ in found)
+    for name in ("torque", "gearbox"):
+        assert about_95(shares(found, name, 1), n, most=1.0), name
+
+
+def test_an_arm_on_a_scale_holds_the_stall_torque():
+    n = benches(60)
+    hits = []
+    for result, truths, _ in study(Scale(), 5, n, eye=eye.read):
+        held, true = result.stall.held, truths[0]["torque"][-60:-45].mean()
+        hits.append(abs(nominal(held) - true) <= 2 * std(held))
+    assert about_95(np.mean(hits), n, most=1.0)
+
+
+def test_a_spin_timed_by_hand_holds_the_torque_at_its_speed():
+    n = benches(60)
+    hits = []
+    for result, (truth,), _ in study(RunUp(hold=12.0, gearing=3.0), 6, n, eye=eye.read):
+        assert not result.skipped
+        step = result.steps[0]
+        speed = truth["speed"] / 3.0
+        top = int(np.argmax(speed))
+        true = np.interp(nominal(step.speed), speed[:top], truth["torque"][:top])
+        hits.append(abs(nominal(step.torque) - true) <= 2 * std(step.torque))
+    assert about_95(np.mean(hits), n, most=1.0)
+
+
 def test_a_lever_is_only_watched(build, rig):
     arm = changed(rig, ("method",), Lever())
     runs = [
@@ -158,7 +193,7 @@ def test_what_cannot_be_reduced_says_why(build, rig):
         one(build, rig, ByEye(speed=Measured(3.0)), ended="limit").skipped[0][1],
         one(build, changed(rig, ("method",), RunUp()), ByEye()).skipped[0][1],
     }
-    for words in ("read a tachometer, or the angle", "run it again", "record it"):
+    for words in ("read a tachometer, or the angle", "run it again", "two speeds of the mass"):
         assert any(words in reason for reason in reasons)
 
 

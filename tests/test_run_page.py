@@ -11,8 +11,6 @@ from PyQt6.QtWidgets import QApplication, QDialog
 from window_helpers import choose, idle, tall, until
 
 from sparring.bench.ring import Ring
-from sparring.core.care import CareRead
-from sparring.core.methods import Lever, RunUp
 from sparring.core.uncertainty import nominal
 from sparring.logbook import Logbook
 from sparring.ui.pages.run.next_thing import next_thing
@@ -191,40 +189,6 @@ def test_thinning_keeps_every_peak():
     t, thin = thinned(np.arange(100_000.0), y, 500)
     assert thin.max() == 9.0
     assert len(t) == len(thin) <= 1002
-
-
-def test_a_lever_by_eye_asks_only_whether_it_was_lifted(window, qtbot):
-    """Heavier until it stalls; the stall lies between, as from a board."""
-    choose(window, "Dunnock r2")
-    window.desk.set_method(Lever())
-    window.desk.new_test()
-    window.go("run")
-    page = window.view("run")
-    page.turn_eye()
-    idle()
-    assert page.by_eye
-    assert not page.eye.figures
-    assert not page.eye.keep.isEnabled()
-    assert page.ladder.go.text() == "Confirm the care notes\nSpace"
-    care = CareRead(by="Hollin Yard", on="2026-11-26", method="lever")
-    window.desk.edit("rig", ("care_read",), care, "care notes")
-    until(lambda: page.eye.keep.hasFocus() or not window.isActiveWindow())
-    qtbot.keyClick(page.eye.keep, Qt.Key.Key_Return)
-    until(lambda: len(window.desk.runs) == 1)
-    page._force(len(window.desk.todo.loads) - 1)
-    page.eye.stalled.click()
-    until(lambda: len(window.desk.runs) == 2)
-    until(lambda: window.desk.result is not None and window.desk.result.stall.bracket is not None)
-
-
-def test_a_run_up_is_not_read_by_eye(window):
-    choose(window, "Dunnock r2")
-    window.desk.set_method(RunUp())
-    window.go("run")
-    page = window.view("run")
-    page.turn_eye()
-    assert not page.by_eye
-    assert "course in time" in window.message.text()
 
 
 def test_a_bench_that_may_still_turn_goes_before_reading_by_eye(window):

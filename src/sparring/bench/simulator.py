@@ -12,7 +12,6 @@ from pathlib import Path
 import numpy as np
 
 from sparring.bench.board import Board, Faults
-from sparring.core.methods import RunUp
 from sparring.core.plant.bench import Bench
 from sparring.core.plant.lifts import RAMP, loaded, swept_part
 from sparring.core.plant.plant import Plant
@@ -122,8 +121,7 @@ class SimulatedBench(Board):
         truth = plant.truth()
         truth["speed"] = (plant.state.angle - self._angle) / plant.bench.ratio / period
         truth["motor_speed"] = truth["speed"] * plant.bench.ratio
-        if isinstance(self.method, RunUp):
-            truth["speed"] = truth["rise"] * self.method.gearing
+        truth["speed"] = self.method.tachometer(truth["speed"], truth["rise"])
         self._angle = plant.state.angle.copy()
         if self._weighed:
             truth["force"] = truth["force"] + self._weighed * self.rig.gravity.value
@@ -160,7 +158,7 @@ class SimulatedBench(Board):
         elif self.moving == "down" and not self.method.LETS_DOWN:
             if (
                 abs(speed) < 0.05
-                and float(self.plant.state.rise[0]) < 0.5 * float(self.method.BODY_SPEED) + 0.05
+                and float(self.plant.state.rise[0]) < 0.5 * float(self.method.ACCELERATES) + 0.05
             ):
                 self._move("stop")
                 return "bottom"

@@ -12,7 +12,6 @@ from typing import Protocol
 from sparring.core.build import Build
 from sparring.core.finding import Peer
 from sparring.core.findings import judge
-from sparring.core.methods import RunUp
 from sparring.core.plan import Plan
 from sparring.core.recording import Recording
 from sparring.core.reduce.by_eye import reduce_read
@@ -144,7 +143,7 @@ class Reductions:
             recording = source() if callable(source) else source
             if run.read is not None and len(recording) == 0:
                 found = [reduce_read(self._inputs, rig, run)]
-            elif isinstance(rig.method, RunUp):
+            elif rig.method.ACCELERATES:
                 found = reduce_spin(self._inputs, rig, run, recording)
             elif rig.method.swept:
                 found = reduce_sweep(self._inputs, rig, run, recording)

@@ -22,8 +22,9 @@ class Run(Record):
     part of the recording [s]; tare: reading of the cell with nothing pulling, before it;
     calibration, sensors: the cell's and the other instruments', in force when it was made (None:
     those of the rig), so that calibrating anew does not change what was measured before. broke: the
-    part that gave way in it. read: what a person read in it, in place of a recording or beside one;
-    it goes before what was recorded of the same.
+    part that gave way in it; left_out: why it is, or once was, left out of the results. read: what
+    a person read in it, in place of a recording or beside one; it goes before what was recorded of
+    the same.
     """
 
     version: Literal["sparring.run/1"] = "sparring.run/1"
@@ -40,6 +41,7 @@ class Run(Record):
     calibration: Calibration | None = None
     sensors: Sensors | None = None
     broke: Annotated[str, Field(max_length=80)] = ""
+    left_out: Annotated[str, Field(max_length=120)] = ""
     read: ByEye | None = None
 
 

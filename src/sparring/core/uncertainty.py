@@ -24,6 +24,7 @@ __all__ = [
     "cosine",
     "fit_line",
     "from_measured",
+    "logarithm",
     "mean_of",
     "means_of",
     "nominal",
@@ -78,6 +79,15 @@ def cosine(angle: Uncertain) -> Uncertain:
 
         return umath.cos(angle)
     return math.cos(float(angle))
+
+
+def logarithm(x: Uncertain) -> Uncertain:
+    """Natural logarithm of a number above zero with or without uncertainty."""
+    if hasattr(x, "nominal_value"):
+        from uncertainties import umath
+
+        return umath.log(x)
+    return math.log(float(x))
 
 
 def budget(x: Uncertain) -> list[Share]:

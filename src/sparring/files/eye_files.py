@@ -16,7 +16,7 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from sparring.core import quantity
-from sparring.core.by_eye import ByEye
+from sparring.core.by_eye import ByEye, reading
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, RecordError, problems
 from sparring.core.run import Run
@@ -24,7 +24,7 @@ from sparring.core.run import Run
 _WEIGHT = "weight"
 _ENDS = {"": "top", "lifted": "top", "ran": "top", "stalled": "stalled"}
 _FIELDS = tuple(name for _, name in ByEye.FIELDS)
-_COLUMNS = (_WEIGHT, *_FIELDS, "ended", "broke")
+_COLUMNS = (_WEIGHT, *_FIELDS, "ended", "broke", "noticed")
 _MOST = 10_000  # lines
 
 
@@ -102,7 +102,7 @@ def _run(columns: Sequence[tuple[str, str]], cells: Sequence[str]) -> Run:
             " part the columns by semicolons"
         )
     told: dict[str, Measured] = {}
-    said = {"ended": "", "broke": ""}
+    said = {"ended": "", "broke": "", "noticed": ""}
     wrong = []
     for (name, unit), cell in zip(columns, cells, strict=False):
         text = cell.strip()
@@ -113,7 +113,7 @@ def _run(columns: Sequence[tuple[str, str]], cells: Sequence[str]) -> Run:
             continue
         marker = _marker(name)
         try:
-            told[name] = quantity.parse(text, marker.kind, unit or None)
+            told[name] = reading(text, marker.kind, unit or None)
             marker.check(told[name].value)
         except quantity.QuantityError as err:
             wrong.append(f"{name}: {err}")
@@ -123,7 +123,8 @@ def _run(columns: Sequence[tuple[str, str]], cells: Sequence[str]) -> Run:
         raise ValueError("\n".join(wrong))
     load = told.pop(_WEIGHT, None)
     try:
-        seen = ByEye.model_validate(told)
+        noticed = tuple(w.strip() for w in said["noticed"].lower().split(",") if w.strip())
+        seen = ByEye.model_validate({**told, "noticed": noticed})
     except ValidationError as err:
         raise ValueError(problems(err, "").replace("the whole record: ", "")) from err
     return Run(
@@ -148,12 +149,14 @@ def text_of(runs: Sequence[Run]) -> str:
     used = [c for c in _FIELDS if any(getattr(r.read, c) is not None for r in read_ones)]
     out = io.StringIO()
     table = csv.writer(out, lineterminator="\n")
-    table.writerow([_WEIGHT, *used, "ended", "broke"])
+    table.writerow([_WEIGHT, *used, "ended", "broke", "noticed"])
     for r in read_ones:
         figures = [r.load, *(getattr(r.read, c) for c in used)]
         cells = [
             "" if m is None else quantity.measured_text(m, q.kind, q.file_unit)
             for m, q in zip(figures, map(_marker, (_WEIGHT, *used)), strict=True)
         ]
-        table.writerow([*cells, "stalled" if r.ended == "stalled" else "lifted", r.broke])
+        noticed = "" if r.read is None else ", ".join(r.read.noticed)
+        ended = "stalled" if r.ended == "stalled" else "lifted"
+        table.writerow([*cells, ended, r.broke, noticed])
     return out.getvalue()

@@ -51,6 +51,7 @@ def to_dict(result: TestResult, corrections: Sequence[Correction] = ()) -> dict[
             **_value(result.stall.by_line, "torque_by_line_Nm"),
             **_value(result.stall.lifted, "torque_lifted_Nm"),
             **_value(result.stall.not_lifted, "torque_not_lifted_Nm"),
+            **_value(result.stall.held, "torque_held_Nm"),
         },
         "loss_model": losses
         and {

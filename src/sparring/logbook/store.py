@@ -454,11 +454,16 @@ class Logbook(Rows):
         with self._session() as s:
             self._row(s, RunRow, run_id).record = run.to_json()
 
-    def strike(self, run_ids: Sequence[int], struck: bool = True) -> None:
-        """Leaves runs out of the results, or takes them back in. Nothing is deleted."""
+    def strike(self, run_ids: Sequence[int], struck: bool = True, why: str = "") -> None:
+        """Leaves runs out of the results, or takes them back in. Nothing is deleted. why: kept with
+        each."""
         with self._session() as s:
             for run_id in run_ids:
-                self._row(s, RunRow, run_id).struck = struck
+                row = self._row(s, RunRow, run_id)
+                row.struck = struck
+                if why:
+                    run = Run.from_json(row.record).model_copy(update={"left_out": why})
+                    row.record = run.to_json()
 
     def recording(self, name: str) -> Recording:
         """Raises RecordingError when the file is missing or damaged. name: "" of a run that was

@@ -11,7 +11,7 @@ from itertools import pairwise
 from sparring.core import predict
 from sparring.core.finding import Finding, Peer, noted
 from sparring.core.findings.registry import rule
-from sparring.core.methods import Brake, Drawbar
+from sparring.core.methods import Drawbar
 from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.results import TestResult
 from sparring.core.reduce.spread import differ
@@ -79,6 +79,32 @@ def traction_limited(
 
 
 @rule
+def noticed(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+    """What a person noticed in the runs and no instrument tells."""
+    runs: dict[str, set[int]] = {}
+    for s in result.steps:
+        for p in (*s.points, *s.stalls):
+            for what in () if p.run.read is None else p.run.read.noticed:
+                runs.setdefault(what, set()).add(s.index)
+    if not runs:
+        return
+    steps = set().union(*runs.values())
+    yield replace(
+        noted(
+            "noticed",
+            "caution",
+            title=f"Noticed while it ran: {', '.join(runs)}",
+            seen=f"Noted by hand at {len(steps)} of {len(result.steps)} steps.",
+            why="Heat, smell and bending come before damage, and change what is measured.",
+            remedies=(
+                "Let it cool, look for its cause, and repeat a light step: has its result changed?",
+            ),
+        ),
+        steps=tuple(sorted(steps)),
+    )
+
+
+@rule
 def brake_fades(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """The torque of a friction brake falls within the runs."""
     points = [
@@ -88,7 +114,7 @@ def brake_fades(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> It
         if p.pull is not None and p.pull.fade is not None
     ]
     fading = [(s, fade) for s, fade in points if fade > _FADE]
-    if not isinstance(result.rig.method, Brake) or len(fading) < max(1, len(points) // 3):
+    if not result.rig.method.FADES or len(fading) < max(1, len(points) // 3):
         return
     worst = max(fade for _, fade in fading)
     yield replace(
@@ -284,6 +310,7 @@ def methods_disagree(
     for peer in peers:
         if not peer.same_build or peer.method in ("", result.rig.method.kind):
             continue
+        other_way = peer.method.replace("-", " ")
         pairs = [
             (s, other)
             for s in result.running
@@ -303,9 +330,9 @@ def methods_disagree(
                 noted(
                     "methods-disagree",
                     "caution",
-                    title=f"{result.rig.method.kind.capitalize()} and {peer.method} disagree",
+                    title=f"{result.rig.method.word.capitalize()} and {other_way} disagree",
                     seen=(
-                        f"At {{torque}}: {{mine}} here, {{other}} by the {peer.method} on the same"
+                        f"At {{torque}}: {{mine}} here, {{other}} by the {other_way} on the same"
                         " build."
                     ),
                     why=(

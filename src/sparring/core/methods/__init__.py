@@ -14,7 +14,9 @@ from sparring.core.methods.drawbar import Drawbar
 from sparring.core.methods.generator import Generator
 from sparring.core.methods.hoist import Hoist
 from sparring.core.methods.lever import Lever
+from sparring.core.methods.rope_brake import RopeBrake
 from sparring.core.methods.runup import RunUp
+from sparring.core.methods.scale import Scale
 
 
 def _kind(value: Any) -> str:
@@ -31,7 +33,9 @@ Method = Annotated[
     | Annotated[Brake, Tag("method brake")]
     | Annotated[Drawbar, Tag("method drawbar")]
     | Annotated[RunUp, Tag("method run-up")]
-    | Annotated[Generator, Tag("method generator")],
+    | Annotated[Generator, Tag("method generator")]
+    | Annotated[RopeBrake, Tag("method rope-brake")]
+    | Annotated[Scale, Tag("method scale")],
     Discriminator(
         _kind,
         custom_error_type="unknown_method",
@@ -47,7 +51,9 @@ __all__ = [
     "Lever",
     "Method",
     "MethodBase",
+    "RopeBrake",
     "RunUp",
+    "Scale",
 ]
 
 METHODS: tuple[type[MethodBase], ...] = tuple(get_args(k)[0] for k in get_args(get_args(Method)[0]))

@@ -4,6 +4,7 @@ readings, the load for the plant.
 
 from __future__ import annotations
 
+import math
 from abc import abstractmethod
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any, ClassVar
@@ -14,7 +15,8 @@ from sparring.core.records import Record
 from sparring.core.uncertainty import Uncertain, from_measured, nominal
 
 Mean = Callable[[str], Uncertain]
-"""The mean of a channel over the window, with uncertainty; None where it was not recorded."""
+"""The mean of a channel over the window, with uncertainty; None where it was not recorded. Beside
+the channels: `slack` and `rest`, which a person reads, and `hung`, the weight of the step [N]."""
 Figures = Mapping[str, Uncertain]
 """A method's dimensions by field name: numbers with uncertainty, or plain ones."""
 
@@ -37,15 +39,23 @@ class MethodBase(Record):
     LETS_DOWN: ClassVar[bool] = False  # the load comes back by itself or is let down after a run
     # what the button and the bench say
     DOES: ClassVar[tuple[str, str, str]] = ("Run", "Running", "Stopping")
+    DONE: ClassVar[str] = "ran"  # of a run that came to its end
     # what a reduction asks for that finds no torque
     WANTS: ClassVar[str] = (
         "neither the weight hung nor a load cell with its calibration is known; give one of them"
     )
-    BODY_SPEED: ClassVar[bool] = False  # the tachometer sits on the mass behind the output
-    # what a person reads of a run beside its speed; None: it is told by its course in time, which
-    # nobody reads
-    BY_EYE: ClassVar[tuple[str, ...] | None] = ("voltage", "current")
+    BY_EYE: ClassVar[tuple[str, ...]] = ("voltage", "current")  # read of a run, beside its speed
     STANDS: ClassVar[bool] = False  # it only says whether the load was moved, not how fast
+    # the torque is what brings a mass up to speed; the tachometer sits on that mass
+    ACCELERATES: ClassVar[bool] = False
+    HELD: ClassVar[bool] = False  # the output is held: every run is a stall, whose torque is read
+
+    CORD: ClassVar[bool] = False  # the load hangs or is towed on a cord or line that may break
+    FADES: ClassVar[bool] = False  # it rubs, and rubs less as it warms
+    # the dimension that holds its own steps, in place of the plan's weights, and their unit
+    STEPS: ClassVar[tuple[str, str]] = ("", "")
+    # a length that torque is in proportion to: (field, least, most) [m] of benches of this kind
+    SIZE: ClassVar[tuple[str, float, float]] = ("", 0.0, 0.0)
 
     # --- what a method fills in -------------------------------------------------------------------
 
@@ -77,6 +87,26 @@ class MethodBase(Record):
         """
         return None
 
+    def tachometer(self, output: Any, body: Any) -> Any:
+        """What the tachometer reads [rad/s], of the speeds of the output and of the body behind
+        it.
+        """
+        return output
+
+    def got_there(self, turned: float) -> bool:
+        """Whether a load is at its end that turned the output by so much [rad]."""
+        return True
+
+    def holds_for(self, power: float) -> float:
+        """Seconds until it is as hot as allowed at `power` [W], all heat kept: it may hold longer,
+        never shorter.
+        """
+        return math.inf
+
+    def least_size(self) -> float:
+        """What `SIZE` is at least, with this method's other dimensions [m]."""
+        return self.SIZE[1]
+
     def cell_force(self, torque: float) -> float | None:
         """Force on the load cell [N] at a torque of the output [N·m]; None
         where there is no cell."""
@@ -99,6 +129,11 @@ class MethodBase(Record):
         instead.
         """
         return list(loads)
+
+    @property
+    def word(self) -> str:
+        """Its name within a sentence."""
+        return str(type(self).model_fields["kind"].default).replace("-", " ")
 
     def weighed(self) -> bool:
         """Whether a step is a mass whose weight, as entered, counts in the result or at least names

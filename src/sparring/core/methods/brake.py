@@ -13,6 +13,13 @@ from sparring.core.quantity import Measured
 from sparring.core.records import Q
 from sparring.core.uncertainty import Uncertain, cosine
 
+_COLD = 293.15  # [K] that a brake begins with
+
+
+def seconds_to_warm(heat_capacity: float, hottest: float, power: float) -> float:
+    """Seconds from 20 °C until a body [J/K] that keeps all heat is as hot as allowed [K]."""
+    return heat_capacity * max(hottest - _COLD, 0.0) / power if power > 0 else math.inf
+
 
 class Brake(MethodBase):
     """A step's mass hangs on the brake's clamp and only sets it; the torque is what the cell says.
@@ -39,9 +46,11 @@ class Brake(MethodBase):
         ("Load", "load"),
     )
     MAIN: ClassVar[str] = "arm"
+    FADES: ClassVar[bool] = True
+    SIZE: ClassVar[tuple[str, float, float]] = ("arm", 15e-3, 2.0)
     STEP: ClassVar[str] = "weight on the clamp"
     CELL: ClassVar[str] = "under the arm"
-    BY_EYE: ClassVar[tuple[str, ...] | None] = ("force", "voltage", "current")
+    BY_EYE: ClassVar[tuple[str, ...]] = ("force", "voltage", "current")
 
     kind: Literal["brake"] = "brake"
     arm: Annotated[Measured, Q("length", "mm", above=0.0, most=5.0)] = Measured(0.100, 2.5e-4)
@@ -62,13 +71,8 @@ class Brake(MethodBase):
     def cell_force(self, torque: float) -> float | None:
         return torque / (self.arm.value * math.cos(self.angle.value))
 
-    def holds_for(self, power: float, ambient: float = 293.15) -> float:
-        """Seconds until the brake is as hot as allowed at `power` [W], all heat kept: it may hold
-        longer, never shorter.
-        """
-        return (
-            self.heat_capacity * max(self.hottest - ambient, 0.0) / power if power > 0 else math.inf
-        )
+    def holds_for(self, power: float) -> float:
+        return seconds_to_warm(self.heat_capacity, self.hottest, power)
 
     def body(self, load: Any, g: Any) -> dict[str, Any]:
         return {

@@ -38,9 +38,11 @@ class Drawbar(MethodBase):
         ("Driven for", "hold"),
     )
     MAIN: ClassVar[str] = "wheel_diameter"
+    CORD: ClassVar[bool] = True
+    SIZE: ClassVar[tuple[str, float, float]] = ("wheel_diameter", 8e-3, 1.5)
     STEP: ClassVar[str] = "ballast"
     CELL: ClassVar[str] = "in the tow line"
-    BY_EYE: ClassVar[tuple[str, ...] | None] = ("force", "voltage", "current")
+    BY_EYE: ClassVar[tuple[str, ...]] = ("force", "voltage", "current")
 
     kind: Literal["drawbar"] = "drawbar"
     wheel_diameter: Annotated[Measured, Q("length", "mm", above=0.0, most=5.0)] = Measured(

@@ -35,14 +35,10 @@ class Generator(MethodBase):
         ("Driven for", "hold"),
     )
     STEP: ClassVar[str] = "resistor"
+    STEPS: ClassVar[tuple[str, str]] = ("resistors", "Ω")
     SET_BY: ClassVar[tuple[str, str]] = ("resistor", "resistance")
     CHANNELS: ClassVar[tuple[str, ...]] = ("load_voltage", "load_current")
-    BY_EYE: ClassVar[tuple[str, ...] | None] = (
-        "load_voltage",
-        "load_current",
-        "voltage",
-        "current",
-    )
+    BY_EYE: ClassVar[tuple[str, ...]] = ("load_voltage", "load_current", "voltage", "current")
 
     kind: Literal["generator"] = "generator"
     constant: Annotated[Measured, Q("constant", "V·s/rad", above=0.0)] = Measured(0.60, 3e-3)

@@ -37,7 +37,10 @@ class Hoist(MethodBase):
     )
     CELL: ClassVar[str] = "in the cord"
     DOES: ClassVar[tuple[str, str, str]] = ("Lift", "Lifting", "Lowering")
+    DONE: ClassVar[str] = "lifted"
     LETS_DOWN: ClassVar[bool] = True
+    CORD: ClassVar[bool] = True
+    SIZE: ClassVar[tuple[str, float, float]] = ("drum_diameter", 3e-3, 0.8)
 
     kind: Literal["hoist"] = "hoist"
     drum_diameter: Annotated[Measured, Q("length", "mm", above=0.0, most=5.0)] = Measured(
@@ -55,6 +58,9 @@ class Hoist(MethodBase):
     def radius(self, x: Figures) -> Uncertain:
         """Radius at which the cord's middle runs [m], in the layer it winds on."""
         return effective_radius(x["drum_diameter"], x["cord_diameter"], self.layers)
+
+    def least_size(self) -> float:
+        return max(4 * self.cord_diameter.value, self.SIZE[1])
 
     def known(self, x: Figures, load: Uncertain, g: Uncertain) -> Uncertain:
         return torque_from_mass(load, x["hook_mass"], g, self.radius(x)) + x["bearing"]

@@ -38,9 +38,11 @@ class Lever(MethodBase):
     )
     DOES: ClassVar[tuple[str, str, str]] = ("Lift", "Lifting", "Lowering")
     MAIN: ClassVar[str] = "arm"
+    SIZE: ClassVar[tuple[str, float, float]] = ("arm", 15e-3, 2.0)
+    DONE: ClassVar[str] = "lifted"
     LETS_DOWN: ClassVar[bool] = True
     STANDS: ClassVar[bool] = True
-    BY_EYE: ClassVar[tuple[str, ...] | None] = ()
+    BY_EYE: ClassVar[tuple[str, ...]] = ()
 
     kind: Literal["lever"] = "lever"
     arm: Annotated[Measured, Q("length", "mm", above=0.0, most=5.0)] = Measured(0.150, 2.5e-4)
@@ -56,6 +58,9 @@ class Lever(MethodBase):
             return 1.0
         nearer = x["start"] if abs(self.start.value) < abs(self.top.value) else x["top"]
         return cosine(nearer)
+
+    def got_there(self, turned: float) -> bool:
+        return turned >= 0.6 * (self.top.value - self.start.value)
 
     def known(self, x: Figures, load: Uncertain, g: Uncertain) -> Uncertain:
         return (

@@ -49,8 +49,17 @@ class RunUp(MethodBase):
     )
     STEP: ClassVar[str] = ""
     DOES: ClassVar[tuple[str, str, str]] = ("Spin", "Spinning", "Stopping")
-    BODY_SPEED: ClassVar[bool] = True
-    BY_EYE: ClassVar[tuple[str, ...] | None] = None
+    ACCELERATES: ClassVar[bool] = True
+    BY_EYE: ClassVar[tuple[str, ...]] = (
+        "first_speed",
+        "second_speed",
+        "time",
+        "coast_first",
+        "coast_second",
+        "coast_time",
+        "voltage",
+        "current",
+    )
 
     kind: Literal["run-up"] = "run-up"
     inertia: Annotated[Measured, Q("inertia", "kg·m²", above=0.0)] = Measured(0.020, 1e-4)
@@ -72,6 +81,9 @@ class RunUp(MethodBase):
 
     def top_speed(self, limit: float) -> float:
         return min(limit * self.gearing, self.safe_speed)
+
+    def tachometer(self, output: Any, body: Any) -> Any:
+        return body * self.gearing
 
     def at_output(self) -> float:
         """Inertia of the mass as the gearbox's output feels it [kg·m²]."""
@@ -100,6 +112,10 @@ class RunUp(MethodBase):
         ν)/8 in a solid disc (Timoshenko, Strength of Materials; from memory)."""
         v2 = (np.asarray(speed) * self.outer_radius) ** 2
         return self.density * v2 * (1.0 if self.shape == "ring" else (3 + _POISSON) / 8)
+
+    def thickness(self) -> float:
+        """How thick a disc of its radius and density is that has its inertia [m]."""
+        return self.inertia.value * 2 / (math.pi * self.density * self.outer_radius**4)
 
     def burst_speed(self) -> float:
         """Speed of the mass at which the rim's stress reaches its strength [rad/s]."""

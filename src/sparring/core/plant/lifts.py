@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from sparring.core.methods import MethodBase, RunUp
+from sparring.core.methods import MethodBase
 from sparring.core.plant.bench import Bench
 from sparring.core.plant.plant import STEP, Plant
 from sparring.core.plant.sensors import SensorSet
@@ -128,8 +128,7 @@ class _Runs:
         # a tachometer times whole periods
         truth["speed"] = (plant.state.angle - self._before) / self.bench.ratio / self.period
         truth["motor_speed"] = truth["speed"] * self.bench.ratio
-        if isinstance(self.method, RunUp):
-            truth["speed"] = truth["rise"] * self.method.gearing
+        truth["speed"] = self.method.tachometer(truth["speed"], truth["rise"])
         self._before = plant.state.angle.copy()
         return truth
 

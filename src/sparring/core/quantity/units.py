@@ -171,6 +171,9 @@ SPELLINGS = {
     "in·oz": "oz·in",
     "kgf·cm": "kg·cm",
     "count": "counts",
+    "turn": "rev",
+    "turns": "rev",
+    "degrees": "deg",
 }
 
 

@@ -7,6 +7,7 @@ import numpy as np
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import Inputs, ReductionError
 from sparring.core.reduce.points import Point, point_at
+from sparring.core.reduce.spins import read_spin
 from sparring.core.reduce.windows import Window
 from sparring.core.rig import Rig
 from sparring.core.run import Run
@@ -16,21 +17,22 @@ def reduce_read(inputs: Inputs, rig: Rig, run: Run) -> Point:
     """The point of a run without a recording, by the same equations as one with. Its window is the
     time in which it was read.
 
-    Raises ReductionError where what was read tells no torque or no speed, or the method asks for a
-    course in time.
+    Raises ReductionError where what was read tells no torque or no speed, or it was swept.
     """
     if run.read is None:
         raise ReductionError("the run has neither a recording nor readings; strike it")
-    if rig.method.BY_EYE is None or rig.method.swept:
+    if rig.method.swept:
         raise ReductionError(
-            f"a {rig.method.TITLE.lower()} that is {'swept' if rig.method.swept else 'run up'} is"
-            " told by its course in time, which nobody reads by eye; record it"
+            f"a {rig.method.TITLE.lower()} that is swept is told by its course in time, which"
+            " nobody reads by eye; record it, or load it in steps"
         )
-    stalled = run.ended == "stalled" or bool(run.broke)
+    stalled = run.ended == "stalled" or bool(run.broke) or rig.method.HELD
     if run.ended not in ("top", "stalled") and not stalled:
         raise ReductionError(
             f"the run ended as {run.ended}: it was not read to its end; run it again"
         )
+    if rig.method.ACCELERATES:
+        return read_spin(inputs, rig, run)
     length = run.read.time.value if run.read.time is not None else 0.0
     nothing = Recording(np.array([0.0, length]), {})
     return point_at(

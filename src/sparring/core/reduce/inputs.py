@@ -10,7 +10,7 @@ from typing import Any
 
 from sparring.core import motor as motors
 from sparring.core.build import Build
-from sparring.core.by_eye import MARKS, SCALE
+from sparring.core.by_eye import MARKS, SCALES
 from sparring.core.input_quantity import declare
 from sparring.core.instruments import calibration
 from sparring.core.instruments.meters import METERS, Meter, Sensors, meter
@@ -134,7 +134,8 @@ class Inputs:
     other_drag: (
         Uncertain  # 0, rectangular within ± 1: how drag goes on beyond the speeds it was seen at
     )
-    scale: Uncertain  # 0 ± 1: what a scale is off by, where a person reads it
+    # 0 ± 1: what a scale that a person reads is off by, by the figure read off it
+    scales: dict[str, Uncertain]
     marks: dict[tuple[str, Measured], Uncertain] = field(default_factory=dict)
     masses: dict[float, Uncertain] = field(default_factory=dict)
     tares: dict[Any, Uncertain] = field(default_factory=dict)
@@ -228,7 +229,7 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
         cell=cell,
         cells={(calibration.CELL, rig.calibration): cell} if rig.calibration and cell else {},
         whose_drag=ufloat(0.0, 1.0, _WHOSE_DRAG),
-        scale=ufloat(0.0, 1.0, SCALE),
+        scales={name: ufloat(0.0, 1.0, tag) for name, tag in SCALES.items()},
         other_drag=ufloat(0.0, 1 / math.sqrt(3), _OTHER_DRAG),
         rotor=build.rotor_inertia() * ufloat(1.0, 0.1, _ROTOR),
     )

@@ -136,8 +136,8 @@ class _Window:
         figure: Measured | None = getattr(self.run.read, name, None)
         if figure is None:
             return None
-        if name == "force":
-            return figure.value + figure.u * self.inputs.scale
+        if name in self.inputs.scales:
+            return figure.value + figure.u * self.inputs.scales[name]
         if name in ("turned", "travel"):
             return self.inputs.between_marks(name, figure)
         shown: Any = self.made.setdefault(name, from_measured(figure, READ.of(name)))
@@ -219,14 +219,19 @@ class _Window:
         if run.load is not None:
             by_mass = method.known(inputs.figures, inputs.mass(run.load), inputs.gravity)
         pull = pull_of(inputs, self.rig, run, on=self.on, window=self.window, mean=self.mean)
+        two_cells = self.meters.sensors.second_cell != "not used"
+        hung = None if run.load is None or two_cells else inputs.mass(run.load) * inputs.gravity
         readings = {
             "force": self.mean("force") if pull is None else pull.mean,
+            "rest": self.read("rest"),
+            "slack": self.read("slack"),
+            "hung": hung,
             **{c: self.mean(c, getattr(self.meters, c)) for c in method.CHANNELS},
         }
         by_sensors = method.measured(inputs.figures, readings.get)
         peak = None
         if pull is not None and by_sensors is not None:
-            at_most = method.measured(method.figures(), {"force": pull.most}.get)
+            at_most = method.measured(method.figures(), {**readings, "force": pull.most}.get)
             peak = None if at_most is None else nominal(at_most)
         by_cell = self.rig.torque_from == "cell" or by_mass is None
         torque = by_sensors if by_cell else by_mass

@@ -89,12 +89,13 @@ class SpeedLine:
 @dataclass(frozen=True)
 class Stall:
     """lifted, not_lifted: torques the stall lies between [N·m], None where not seen; by_line: from
-    the speed line.
+    the speed line; held: read while the output was held.
     """
 
     lifted: Uncertain = None
     not_lifted: Uncertain = None
     by_line: Uncertain = None
+    held: Uncertain = None
 
     @property
     def bracket(self) -> Uncertain:
@@ -188,7 +189,7 @@ def combine(
         plan,
         steps=steps,
         line=line,
-        stall=_stall(steps, line),
+        stall=_held(steps) if rig.method.HELD else _stall(steps, line),
         losses=losses,
         sound=sound,
         findings=(),
@@ -280,11 +281,12 @@ def loss_torque(step: Step) -> Uncertain:
 def headline(result: TestResult) -> dict[str, Any]:
     """The figures that lists show, with the version that derived them."""
     best = result.best
+    stall = result.stall.by_line if result.stall.held is None else result.stall.held
     if best is None:
-        return {"derived_by": __version__}
+        held = {} if stall is None else {"stall": nominal(stall), "stall_u": std(stall)}
+        return {"derived_by": __version__, "method": result.rig.method.kind, **held}
     kind = "gearbox" if best.gearbox is not None else "wire_to_shaft"
     value = getattr(best, kind)
-    stall = result.stall.by_line
     return {
         "derived_by": __version__,
         "kind": kind,
@@ -440,6 +442,20 @@ def _speed_line(steps: Sequence[Step]) -> SpeedLine | None:
     noisy = [y + ufloat(0.0, extra, _BENT) for y in ys] if extra else ys
     a, b = fit(noisy, xs, extra)
     return SpeedLine(a, b, -a / b if nominal(b) < 0 else None)
+
+
+def _held(steps: Sequence[Step]) -> Stall:
+    """The mean over the pushes, with what they scatter beyond their own readings."""
+    torques = [p.torque for s in steps for p in s.stalls if not p.run.broke]
+    if not torques:
+        return Stall()
+    mean, n = mean_of(torques), len(torques)
+    if n < 2:
+        return Stall(held=mean)
+    s2 = float(np.var([nominal(t) for t in torques], ddof=1))
+    own = sum(random_part(t) ** 2 for t in torques) / n
+    u = math.sqrt(max(s2 - own, 0.0) / n) * t_widening(n - 1, at_most=3.0)
+    return Stall(held=mean + ufloat(0.0, u, REPEATS) if u else mean)
 
 
 def _stall(steps: Sequence[Step], line: SpeedLine | None) -> Stall:

@@ -13,7 +13,9 @@ from dataclasses import replace
 
 import numpy as np
 
+from sparring.core.by_eye import READ
 from sparring.core.methods import RunUp
+from sparring.core.quantity import text
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import Inputs, ReductionError, seen
 from sparring.core.reduce.points import Point, point_at
@@ -21,7 +23,7 @@ from sparring.core.reduce.spread import COAST_DOWN, COASTING, WINDOW
 from sparring.core.reduce.windows import Window, block_means, parabola
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.core.uncertainty import Uncertain, fit_line, nominal, ufloat
+from sparring.core.uncertainty import Uncertain, fit_line, from_measured, logarithm, nominal, ufloat
 
 PARTS = np.linspace(0.12, 0.88, 9)
 """Edges of the parts of the range, of the no-load speed."""
@@ -77,11 +79,8 @@ def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> lis
         )
         torque = inertia * faster
         if drag is not None:
-            taken = inertia * inputs.meters_of(run).speed.doubt * drag(w)
-            # of the train's drag and the mass's own, only the last is at the output
-            if method.coasts == "with the drive":
-                taken = taken / 2 + nominal(taken) / 2 / math.sqrt(3) * inputs.whose_drag
-            torque = torque + taken
+            slowing = inputs.meters_of(run).speed.doubt * drag(w)
+            torque = torque + _own_drag(inputs, method, inertia * slowing)
         window = Window(float(t[first]), float(t[last - 1]) + 1e-9, True, 0.0)
         placed = run.model_copy(update={"step": part})
         on = rec.span(float(rec.t[0]), float(t[top]) + 1e-9)
@@ -125,10 +124,78 @@ def _drag(
     known = ufloat(
         float(np.mean(slowing)), float(np.std(slowing, ddof=1)) / math.sqrt(pieces), COASTING
     )
-    which = inputs.other_drag
+    return lambda w: _between(inputs, known, w**2 / float(np.mean(at)))
 
-    def between(w: Uncertain) -> Uncertain:
-        air = w**2 / float(np.mean(at))
-        return known * ((1 + air) / 2 + which * (1 - air) / 2)
 
-    return between
+def _between(inputs: Inputs, known: Uncertain, air: Uncertain) -> Uncertain:
+    """A slowing known at one speed, at another: between that figure and `air` times it, the square
+    of the speeds' quotient."""
+    return known * ((1 + air) / 2 + inputs.other_drag * (1 - air) / 2)
+
+
+def _own_drag(inputs: Inputs, method: RunUp, drag: Uncertain) -> Uncertain:
+    """Of a drag [N·m] seen while it coasts, what is the mass's own: only that is at the output."""
+    if method.coasts == "alone":
+        return drag
+    return drag / 2 + nominal(drag) / 2 / math.sqrt(3) * inputs.whose_drag
+
+
+_NEAR = 0.97  # of the no-load speed: nothing pushes there
+
+
+def read_spin(inputs: Inputs, rig: Rig, run: Run) -> Point:
+    """The point of a spin that a person timed between two speeds of the mass, and its coast-down
+    where they timed that too; its step is the part of the range it lies in.
+
+    Over a line of torque that falls to nothing at the no-load speed ω₀, the mean torque of a spin
+    from ω₁ to ω₂ is that at ω₀ − (ω₂ − ω₁)/ln((ω₀ − ω₁)/(ω₀ − ω₂)), below the middle; a third of
+    the way from there to the middle is its doubt. Raises ReductionError where a figure is missing
+    or the second speed is as good as ω₀.
+    """
+    method, read = rig.method, run.read
+    assert isinstance(method, RunUp)
+    if read is None or read.first_speed is None or read.time is None:
+        raise ReductionError("a spin is read as two speeds of the mass and the time between them")
+    meter = inputs.meters_of(run).speed
+
+    def turns(name: str) -> Uncertain:
+        shown = from_measured(getattr(read, name), READ.of(name))
+        return meter((shown - meter.zero) / meter.gain) / method.gearing
+
+    low, high = turns("first_speed"), turns("second_speed")
+    volts = run.voltage if read.voltage is None else read.voltage.value
+    no_load = inputs.motor.speed(0.0, volts) / inputs.ratio
+    if nominal(high) > _NEAR * nominal(no_load):
+        most = _NEAR * nominal(no_load) * method.gearing
+        raise ReductionError(
+            f"the second speed ({text(nominal(high) * method.gearing, 'speed', 'rpm')}) is as good"
+            f" as the no-load speed, where nothing pushes; time it below"
+            f" {text(most, 'speed', 'rpm')}"
+        )
+    middle = (low + high) / 2
+    mean = no_load - (high - low) / logarithm((no_load - low) / (no_load - high))
+    speed = mean + ufloat(0.0, nominal(middle - mean) / 3, READ.of("course"))
+    inertia = inputs.figures["inertia"] * method.gearing**2
+    faster = (high - low) / from_measured(read.time, READ.of("time"))
+    torque = inertia * faster
+    if read.coast_first is not None and read.coast_time is not None:
+        first, second = turns("coast_first"), turns("coast_second")
+        slowing = (first - second) / from_measured(read.coast_time, READ.of("coast_time"))
+        air = (speed / ((first + second) / 2)) ** 2
+        torque = torque + _own_drag(inputs, method, inertia * _between(inputs, slowing, air))
+    part = int(np.searchsorted(PARTS, nominal(speed / no_load))) - 1
+    window = Window(0.0, read.time.value, True, 0.0)
+    nothing = Recording(np.array([0.0, read.time.value]), {})
+    placed = run.model_copy(update={"step": min(max(part, 0), len(PARTS) - 2)})
+    motor = nominal(faster) * inputs.ratio
+    point = point_at(
+        inputs,
+        rig,
+        placed,
+        on=nothing,
+        window=window,
+        torque=torque,
+        speed=speed,
+        acceleration=motor,
+    )
+    return replace(point, source=run)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 
-from sparring.core.methods import Lever
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import Inputs, ReductionError, seen
 from sparring.core.reduce.points import Point, mean_or, point_at
@@ -66,6 +65,7 @@ def reduce_run(
     stalled = (
         run.ended == "stalled"
         or bool(run.broke)
+        or rig.method.HELD
         or abs(mean_or(tail, "speed", 0.0)) < _STALLED_PART * abs(no_load)
     )
     try:
@@ -84,7 +84,7 @@ def _stuck(rig: Rig, run: Run, on: Recording) -> bool:
     """
     if run.broke:
         return True
-    if run.source != "import" or not isinstance(rig.method, Lever):
+    if run.source != "import":
         if run.ended not in ("top", "stalled"):
             raise ReductionError(
                 f"the run ended as {run.ended} before the arm got to its stop or stood still; run"
@@ -93,8 +93,8 @@ def _stuck(rig: Rig, run: Run, on: Recording) -> bool:
         return run.ended == "stalled"
     if not on.has("speed"):
         raise ReductionError(
-            "a log of a lever needs the output speed, to tell lifted from not lifted; map a column"
-            " to it"
+            f"a log of a {rig.method.TITLE.lower()} needs the output speed, to tell lifted from not"
+            " lifted; map a column to it"
         )
     turned = float(np.trapezoid(np.nan_to_num(on.channels["speed"]), on.t))
-    return turned < 0.6 * (rig.method.top.value - rig.method.start.value)
+    return not rig.method.got_there(turned)

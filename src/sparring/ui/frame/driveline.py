@@ -204,7 +204,7 @@ class Driveline(QWidget):
             next((s for s in self.flow.stations if s.name == name), None) if self.flow else None
         )
         big, small = self._figures(name, station)
-        title = f"{self.desk.rig.method.kind}" if name == "rig" else name
+        title = f"{self.desk.rig.method.word}" if name == "rig" else name
         gear_room = 0.0
         if name.startswith("stage") and width > 132:
             gear_room = 58.0

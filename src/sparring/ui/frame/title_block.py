@@ -85,7 +85,7 @@ class TitleBlock(QWidget):
         texts = {
             "build.family": f"{d.build.name}  {d.build.title}",
             "build.train": d.build.train_in_words(),
-            "rig.chosen": f"{d.rig.name}, {d.rig.method.kind}",
+            "rig.chosen": f"{d.rig.name}, {d.rig.method.word}",
             "rig.calibration": age + (f", {cal.cell}" if cal else ""),
             "plan": plan,
             "results": (

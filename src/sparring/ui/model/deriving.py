@@ -5,6 +5,7 @@ from __future__ import annotations
 import gc
 from typing import TYPE_CHECKING
 
+from sparring import __version__
 from sparring.ui.model import background
 
 if TYPE_CHECKING:
@@ -44,6 +45,9 @@ class Deriver:
         ticket, test_id, book = self._newest, d.test_id, d.book
         if book is None or not test_id or all(r.struck for r in d.runs):
             d.result = None
+            if book is not None and test_id and d.runs:  # all are left out
+                book.save_headline(test_id, {"derived_by": __version__})
+                d.lists_changed.emit()
             d.result_changed.emit()
             return
         build, rig, plan, runs, reduced = d.build, d.rig, d.plan, d.runs, self._reduced

@@ -163,9 +163,9 @@ class Editing(Planned):
         self.lists_changed.emit()
         self.reanalyse()
 
-    def strike(self, run_ids: list[int], struck: bool) -> None:
+    def strike(self, run_ids: list[int], struck: bool, why: str = "") -> None:
         """Leaves runs out of the results, or takes them back; undoably."""
-        self.undo.push(Strike(self, run_ids, struck))
+        self.undo.push(Strike(self, run_ids, struck, why))
 
     def note_break(self, stored: StoredRun, part: str) -> None:
         """Notes, undoably, which part gave way in a run; "": none did."""
@@ -185,7 +185,7 @@ class Editing(Planned):
         self.book.save_run(run_id, run)
         self.runs_changed([run_id])
 
-    def put_struck(self, run_ids: list[int], struck: bool) -> None:
+    def put_struck(self, run_ids: list[int], struck: bool, why: str = "") -> None:
         assert self.book is not None
-        self.book.strike(run_ids, struck)
+        self.book.strike(run_ids, struck, why)
         self.runs_changed(run_ids)

@@ -98,12 +98,12 @@ class Begin(_Command):
 class Strike(_Command):
     """Leaves lifts out of the results, or takes them back in."""
 
-    def __init__(self, desk: OnDesk, run_ids: list[int], struck: bool) -> None:
-        super().__init__(desk, "leaving a lift out" if struck else "taking lifts back")
-        self.run_ids, self.struck = run_ids, struck
+    def __init__(self, desk: OnDesk, run_ids: list[int], struck: bool, why: str) -> None:
+        super().__init__(desk, "leaving a run out" if struck else "taking runs back")
+        self.run_ids, self.struck, self.why = run_ids, struck, why
 
     def redo(self) -> None:
-        self._try(lambda: self.desk.put_struck(self.run_ids, self.struck))
+        self._try(lambda: self.desk.put_struck(self.run_ids, self.struck, self.why))
 
     def undo(self) -> None:
         self._try(lambda: self.desk.put_struck(self.run_ids, not self.struck), first=False)

@@ -35,7 +35,7 @@ def on_bench(build: Build, rig: Rig) -> str:
     """What stands on a bench, in words. Not its dimensions: a tester who corrects a figure has not
     touched the bench.
     """
-    return f"{build.name} on {rig.name}, {rig.method.kind}"
+    return f"{build.name} on {rig.name}, {rig.method.word}"
 
 
 class BenchSession(QObject):

@@ -75,7 +75,7 @@ class OnDesk(InUnits, QObject):
         """Keeps a run without a recording; its number."""
         raise NotImplementedError
 
-    def put_struck(self, run_ids: list[int], struck: bool) -> None:
+    def put_struck(self, run_ids: list[int], struck: bool, why: str = "") -> None:
         """Leaves runs out, or takes them back."""
         raise NotImplementedError
 

@@ -78,9 +78,13 @@ class QuantityField(QLineEdit):
         text = self.text().strip()
         if not text and self.optional:
             return None
-        value = quantity.parse(text, self.info.kind, self.unit)
+        value = self.understand(text)
         self.info.check(value.value)
         return value
+
+    def understand(self, text: str) -> Measured:
+        """What a text says. Raises QuantityError."""
+        return quantity.parse(text, self.info.kind, self.unit)
 
     def accept(self) -> bool:
         """Takes what is typed; False when it is refused (the reason is shown)."""

@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from sparring.core import predict
 from sparring.core.finding import Finding, noted
 from sparring.core.findings.setup.bench import Bench, setup_rule
-from sparring.core.methods import Brake, Drawbar, Hoist, Lever, RunUp
+from sparring.core.methods import Drawbar, Lever, RunUp
 from sparring.core.uncertainty import nominal
 
 _SWEEP = 5.0  # [s] below which a sweep is quick
@@ -48,42 +48,13 @@ def arm_weight(b: Bench) -> Iterable[Finding]:
 def factor_of_ten(b: Bench) -> Iterable[Finding]:
     """A dimension that looks like another unit's."""
     m = b.rig.method
-    what: tuple[str, str, float, float, float] | None = None
-    if isinstance(m, Hoist):
-        least = 4 * m.cord_diameter.value
-        what = ("drum diameter", "drum_diameter", m.drum_diameter.value, max(least, 3e-3), 0.8)
-    elif isinstance(m, Lever | Brake):
-        what = ("arm", "arm", m.arm.value, 15e-3, 2.0)
-    elif isinstance(m, Drawbar):
-        what = ("wheel diameter", "wheel_diameter", m.wheel_diameter.value, 8e-3, 1.5)
-    elif isinstance(m, RunUp):
-        # all of a solid disc's mass within its radius: the thickness that this inertia would take
-        thick = m.inertia.value * 2 / (math.pi * m.density * m.outer_radius**4)
-        if not 0.02 < thick / m.outer_radius < 6:
-            yield noted(
-                "factor-of-ten",
-                "caution",
-                title="Inertia and size of the mass do not go together",
-                seen=(
-                    "A disc of {radius} radius and this density would be {thick} thick for an"
-                    " inertia of {inertia}."
-                ),
-                why="A factor of ten in an inertia is a factor of ten in every torque.",
-                causes=(
-                    "kg·cm² or g·cm² entered as kg·m²",
-                    "diameter entered as radius",
-                    "the inertia belongs to another mass",
-                ),
-                remedies=("Weigh the mass and reckon m r²/2, or swing it on cords.",),
-                place="rig.method.inertia",
-                radius=(m.outer_radius, "length"),
-                thick=(thick, "length"),
-                inertia=(m.inertia.value, "inertia"),
-            )
+    name, _, high = m.SIZE
+    if not name:
         return
-    if what is None or what[3] <= what[2] <= what[4]:
+    value, low = getattr(m, name).value, m.least_size()
+    if low <= value <= high:
         return
-    label, name, value, low, high = what
+    label = name.replace("_", " ")
     yield noted(
         "factor-of-ten",
         "caution",
@@ -96,6 +67,34 @@ def factor_of_ten(b: Bench) -> Iterable[Finding]:
         value=(value, "length"),
         low=(low, "length"),
         high=(high, "length"),
+    )
+
+
+@setup_rule
+def inertia_and_size(b: Bench) -> Iterable[Finding]:
+    """The mass of a run-up would be far too thick, or too thin, for its inertia."""
+    m = b.rig.method
+    if not isinstance(m, RunUp) or 0.02 < m.thickness() / m.outer_radius < 6:
+        return
+    yield noted(
+        "factor-of-ten",
+        "caution",
+        title="Inertia and size of the mass do not go together",
+        seen=(
+            "A disc of {radius} radius and this density would be {thick} thick for an inertia of"
+            " {inertia}."
+        ),
+        why="A factor of ten in an inertia is a factor of ten in every torque.",
+        causes=(
+            "kg·cm² or g·cm² entered as kg·m²",
+            "diameter entered as radius",
+            "the inertia belongs to another mass",
+        ),
+        remedies=("Weigh the mass and reckon m r²/2, or swing it on cords.",),
+        place="rig.method.inertia",
+        radius=(m.outer_radius, "length"),
+        thick=(m.thickness(), "length"),
+        inertia=(m.inertia.value, "inertia"),
     )
 
 
@@ -184,10 +183,10 @@ def spinning_mass(b: Bench) -> Iterable[Finding]:
 def heat(b: Bench) -> Iterable[Finding]:
     """The brake or the winding gets too hot within a run."""
     m = b.rig.method
-    heaviest = max(b.torques, default=0.0)
-    if isinstance(m, Brake) and 0 < heaviest < b.stall:
+    heaviest = b.stall if m.HELD else max(b.torques, default=0.0)
+    if 0 < heaviest < b.stall:
         power = predict.power_flow(b.build, heaviest, b.plan.voltage).power_out
-        if m.holds_for(power) < m.hold:
+        if m.holds_for(power) < m.course[1] < math.inf:
             yield noted(
                 "brake-too-hot",
                 "wrong",
@@ -201,7 +200,7 @@ def heat(b: Bench) -> Iterable[Finding]:
                 place="rig.method.hold",
                 power=(power, "power"),
                 time=(m.holds_for(power), "time"),
-                hold=(m.hold, "time"),
+                hold=(m.course[1], "time"),
             )
     lasts = b.plan.settle + b.plan.measure if math.isinf(m.course[1]) else m.course[1]
     slope, drag = b.build.torque_line()
@@ -303,7 +302,7 @@ def traction(b: Bench) -> Iterable[Finding]:
 def cord_overloaded(b: Bench) -> Iterable[Finding]:
     """The cord or tow line is asked for more than it carries, or would be if the drive jams."""
     carries, method = b.rig.limits.cord, b.rig.method
-    if carries is None or not isinstance(method, Hoist | Drawbar) or not b.torques:
+    if carries is None or not method.CORD or not b.torques:
         return
     asked, jammed = (method.cell_force(t) or 0.0 for t in (b.torques[-1], b.stall))
     if max(asked, jammed) > carries:
@@ -335,7 +334,8 @@ def cord_overloaded(b: Bench) -> Iterable[Finding]:
 def sweep_too_quick(b: Bench) -> Iterable[Finding]:
     """A brake swept so fast that little time is left for each part of its range."""
     method = b.rig.method
-    if isinstance(method, Brake) and method.swept and method.hold < _SWEEP:
+    seconds = method.course[1]
+    if method.swept and seconds < _SWEEP:
         yield noted(
             "sweep-too-quick",
             "caution",
@@ -347,5 +347,5 @@ def sweep_too_quick(b: Bench) -> Iterable[Finding]:
             ),
             remedies=("Let it take 10 s or more; the brake's heat sets how long it may.",),
             place="rig.method.hold",
-            hold=(method.hold, "time"),
+            hold=(seconds, "time"),
         )

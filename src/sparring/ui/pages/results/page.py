@@ -20,6 +20,7 @@ from sparring.ui.pages.results.budget_view import BudgetView
 from sparring.ui.pages.results.charts import Charts
 from sparring.ui.pages.results.recording_view import RecordingView
 from sparring.ui.theme import theme
+from sparring.ui.widgets.leave_out import ask_why
 from sparring.ui.widgets.parts import Table, note, sheet
 
 _COLUMNS = (
@@ -69,7 +70,8 @@ class ResultsPage(View):
         self.tabs.setAccessibleName("Below the charts")
         row.addWidget(self.tabs)
         row.addStretch(1)
-        self.broke, self.strike = QPushButton("It broke here …"), QPushButton("Leave this run out")
+        self.broke = QPushButton("It broke here …")
+        self.strike = QPushButton("Leave this run out …")
         self.broke.clicked.connect(self._broke)
         self.strike.clicked.connect(self._strike)
         row.addWidget(self.broke)
@@ -155,6 +157,8 @@ class ResultsPage(View):
     def _in_words(self, result: TestResult) -> Iterator[str]:
         """Stall, losses, and what was left out."""
         show, stall = self.desk.show, result.stall
+        if stall.held is not None:
+            yield f"Stall torque, held, {show(stall.held, 'torque')}"
         if stall.by_line is not None:
             yield f"Stall by the speed line {show(stall.by_line, 'torque')}"
         if stall.lifted is not None and stall.not_lifted is not None:
@@ -244,10 +248,7 @@ class ResultsPage(View):
         point = self.chosen_point()
         stored = self._stored(point) if point else None
         if stored is not None:
-            self.desk.strike([stored.id], True)
-            self.desk.said.emit(
-                f"Lift {stored.run.repeat} is left out of the results. Ctrl+Z brings it back."
-            )
+            self.asked = ask_why(self.desk, stored, self)
 
     def _broke(self) -> None:
         from sparring.ui.widgets.break_dialog import ask_break

@@ -93,6 +93,7 @@ class BenchPicture(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self.form is None:
             return
+        self.row.activate()  # a form that has just been changed has its place first
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         places = paint_bench(p, self._box(), self.desk.rig)

@@ -50,7 +50,7 @@ class CarePanel(QWidget):
         self.ask.setVisible(not rig.care_confirmed)
         read = rig.care_read
         self.said.setText(
-            f"Confirmed by {read.by} on {read.on} for this {rig.method.kind}."
+            f"Confirmed by {read.by} on {read.on} for this {rig.method.word}."
             if read is not None and rig.care_confirmed
             else ""
         )

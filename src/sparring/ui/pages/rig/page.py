@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 
 from sparring.core.care import care_notes
 from sparring.core.live import Instruments
-from sparring.core.methods import METHODS, MethodBase, RunUp
+from sparring.core.methods import METHODS, MethodBase
 from sparring.core.rig import Weight
 from sparring.ui.page import Context, View
 from sparring.ui.pages.rig.bench_picture import BenchPicture
@@ -76,6 +76,7 @@ class RigPage(View):
         row = QHBoxLayout()
         self.methods = QComboBox()
         self.methods.setAccessibleName("Method")
+        self.methods.setMaxVisibleItems(len(METHODS))
         for kind in METHODS:
             self.methods.addItem(kind.TITLE, kind)
             self.methods.setItemData(
@@ -249,7 +250,7 @@ class RigPage(View):
         self.methods.setCurrentIndex(METHODS.index(type(method)))
         usual, rule, _ = care_notes(method)
         self.care.setText(f"Care: {usual[0].lower()}{usual[1:]} {rule}")
-        for n, shown in ((2, method.weighed()), (3, isinstance(method, RunUp))):
+        for n, shown in ((2, method.weighed()), (3, method.ACCELERATES)):
             if self.tabs.isTabVisible(n) != shown:
                 self.tabs.setTabVisible(n, shown)
                 self.tabs.setCurrentIndex(

@@ -9,7 +9,6 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
-from sparring.core.methods import Generator
 from sparring.core.quantity import Measured, from_si, parse
 from sparring.core.records import Q
 from sparring.ui.model.desk import Desk
@@ -37,28 +36,22 @@ class StepsField(QWidget):
 
     def refresh(self) -> None:
         d, method = self.desk, self.desk.rig.method
-        what = "Resistors" if isinstance(method, Generator) else "Weights"
+        own, unit = method.STEPS
+        what = own.capitalize() or "Weights"
         self.label.setText(what)
         self.line.setAccessibleName(f"{what} of the steps, separated by semicolons")
-        example = (
-            "22 Ω; 13 Ω; 2*4.7 Ω"
-            if isinstance(method, Generator)
-            else "0.5 kg; 1 kg; 2*310 g + 47 g"
-        )
+        example = f"22 {unit}; 13 {unit}; 2*4.7 {unit}" if own else "0.5 kg; 1 kg; 2*310 g + 47 g"
         self.line.setToolTip(tip(f"{what}, separated by semicolons: {example}"))
-        if isinstance(method, Generator):
-            self.line.show_values(tuple(Measured(r) for r in method.resistors), "resistance", "Ω")
+        if own:
+            values = tuple(Measured(v) for v in getattr(method, own))
+            self.line.show_values(values, method.SET_BY[1], unit)
         else:
             self.line.show_values(d.plan.loads, "mass", d.units["mass"])
 
     def _commit(self, values: Values) -> str | None:
-        if isinstance(self.desk.rig.method, Generator):
-            return self.desk.edit(
-                "rig",
-                ("method", "resistors"),
-                tuple(v.value for v in reversed(values)),
-                "resistors",
-            )
+        if own := self.desk.rig.method.STEPS[0]:
+            kept = tuple(v.value for v in reversed(values))
+            return self.desk.edit("rig", ("method", own), kept, own)
         return self.desk.edit("plan", ("loads",), values, "weights")
 
 

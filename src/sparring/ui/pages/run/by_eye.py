@@ -1,38 +1,28 @@
-"""Reading by eye: what to set and what to read, one figure after the other, and all that was read
-so far.
-"""
+"""Reading by eye: what to set and what to read, one figure after the other, and all runs so far."""
 
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QShowEvent
-from PyQt6.QtWidgets import (
-    QComboBox,
-    QFrame,
-    QGridLayout,
-    QHBoxLayout,
-    QPushButton,
-    QSizePolicy,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
 
-from sparring.core.by_eye import REACTION, ByEye
+from sparring.core.by_eye import ByEye
 from sparring.core.quantity import Measured
-from sparring.core.records import Q, RecordError, problems
+from sparring.core.records import RecordError, problems
 from sparring.ui.model.desk import Desk
+from sparring.ui.pages.run.figures import KEY, WORDS, Figures
+from sparring.ui.pages.run.timing import Timing
 from sparring.ui.theme import theme
+from sparring.ui.widgets.leave_out import ask_why
 from sparring.ui.widgets.parts import Table, note
 from sparring.ui.widgets.plain import Label, tip
-from sparring.ui.widgets.quantity_field import QuantityField
 
 if TYPE_CHECKING:
     from sparring.logbook.stored import StoredRun
 
-_WORDS = {name: words for words, name in ByEye.FIELDS}
 # figures that tell the speed, by how a tester says it
 _WAYS = {
     "angle and time": ("turned", "time"),
@@ -40,30 +30,14 @@ _WAYS = {
     "tachometer": ("speed",),
 }
 _SPEED = {name for names in _WAYS.values() for name in names}
-# half-widths (95 %) [SI] at first: of a pointer over a printed scale, a hand on a clock, the last
-# digits of usual displays (common practice, no source)
-_USUAL = {
-    "turned": math.radians(5),
-    "travel": 2e-3,
-    "time": 2 * REACTION,
-    "speed": 0.1,
-    "voltage": 0.05,
-    "current": 0.01,
-    "force": 0.1,
-    "load_voltage": 0.05,
-    "load_current": 0.01,
+_NOTICED_WORDS = ("hot to the touch", "smells", "bends", "unusual sound")
+_ASKED = ("Hot to the tou&ch?", "S&mells?", "&Bends?", "&Odd sound?")
+_ALARM = {
+    "hot to the touch": "let it cool before the next run; above 60 °C nobody keeps a hand on it",
+    "smells": "something burns; look for what is hot before the next run",
+    "bends": "nothing may stand in its way; make it stiffer before the next run",
+    "unusual sound": "look at the teeth and the bearings before the next run",
 }
-_KEY = "eye"  # of what is remembered
-
-
-class _Figure(NamedTuple):
-    """A figure's field, and the ± it has when none is typed with it."""
-
-    name: str
-    label: Label
-    field: QuantityField
-    doubt: QuantityField
-    within: QWidget  # the ± and its sign
 
 
 class EyePanel(QFrame):
@@ -78,11 +52,11 @@ class EyePanel(QFrame):
         super().__init__()
         self.setObjectName("sheet")
         self.desk = desk
-        self.figures: list[_Figure] = []
-        self._laid: tuple[object, ...] = ()
+        self._laid: tuple[str, ...] | None = None
         self._where = ""  # which run comes next; "": none
         self._why = ("", "")  # then
         self._correcting: StoredRun | None = None
+        self._put_aside: list[str] = []  # figures of the next run, while another is put right
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 12, 16, 12)
         column.setSpacing(8)
@@ -98,28 +72,52 @@ class EyePanel(QFrame):
         top.addWidget(self.way)
         column.addLayout(top)
         self.hint = note("")
+        self.hint.setMinimumHeight(2 * self.hint.fontMetrics().lineSpacing())  # nothing moves
         column.addWidget(self.hint)
-        self.grid = QGridLayout()
-        self.grid.setHorizontalSpacing(12)
-        self.grid.setVerticalSpacing(2)
-        column.addLayout(self.grid)
-        buttons = QHBoxLayout()
-        self.keep, self.stalled = QPushButton("Keep this run"), QPushButton("It &stalled")
-        self.keep.clicked.connect(lambda: self.finish("top"))
-        self.stalled.clicked.connect(lambda: self.finish("stalled"))
-        self.stalled.setToolTip(tip("It did not move, or stopped on its way. Kept as a stall."))
-        self.leave = QPushButton("Leave as it was")
-        self.leave.clicked.connect(self._leave)
-        for button in (self.keep, self.stalled, self.leave):
-            buttons.addWidget(button)
-        buttons.addStretch(1)
-        column.addLayout(buttons)
+        self.figures = Figures(desk)
+        self.figures.entered.connect(lambda: self.finish("top"))
+        self.figures.typed.connect(self._prompt)
+        column.addWidget(self.figures)
+        self.timing = Timing(desk)
+        self.timing.timed.connect(self._timed)
+        self.timing.tapped.connect(self._tapped)
+        column.addLayout(self._buttons())
         self.said = note("")
         column.addWidget(self.said)
         self._column = column
         self.table = self._table(())
         desk.units_changed.connect(self._units)
         theme.changed.connect(self.update)
+
+    def _buttons(self) -> QVBoxLayout:
+        self.keep, self.stalled = QPushButton("Keep this run"), QPushButton("It &stalled")
+        self.keep.clicked.connect(lambda: self.finish("top"))
+        self.stalled.clicked.connect(lambda: self.finish("stalled"))
+        self.stalled.setToolTip(tip("It did not move, or stopped on its way. Kept as a stall."))
+        self.leave = QPushButton("Leave as it was")
+        self.leave.clicked.connect(self._leave)
+        acts, asked = QHBoxLayout(), QHBoxLayout()
+        for button in (self.keep, self.stalled, self.leave):
+            acts.addWidget(button)
+        acts.addStretch(1)
+        acts.addWidget(self.timing)
+        self.noticed: dict[str, QPushButton] = {}
+        asked.addWidget(Label("Noticed:"))
+        for what, words in zip(_NOTICED_WORDS, _ASKED, strict=True):
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.setToolTip(tip(f"Kept with the run. Then {_ALARM[what]}."))
+            button.toggled.connect(self._prompt)
+            self.noticed[what] = button
+            asked.addWidget(button)
+        asked.addStretch(1)
+        self.out = QPushButton("Leave the marked run out …")
+        self.out.clicked.connect(self._leave_out)
+        asked.addWidget(self.out)
+        both = QVBoxLayout()
+        both.addLayout(acts)
+        both.addLayout(asked)
+        return both
 
     # --- what is asked for ------------------------------------------------------------------------
 
@@ -128,7 +126,7 @@ class EyePanel(QFrame):
         where = f"{does.lower()} {repeat}" + (f" of {repeats}" if repeat <= repeats else "")
         rested, self._where = not self._where, f"{step}, {where}" if step else where
         self._lay()
-        self.keep.setText(f"Keep this {does.lower()}" if self.figures else "It got to the top")
+        self.keep.setText(f"Keep this {does.lower()}" if self._laid else "It got to the top")
         self._prompt()
         self._fill()
         if rested and self.isVisible():
@@ -141,11 +139,15 @@ class EyePanel(QFrame):
         self._prompt()
         self._fill()
 
-    def _wanted(self) -> tuple[str, ...]:
+    @property
+    def _by_way(self) -> bool:
+        """Whether one of several ways tells the speed."""
         method = self.desk.rig.method
-        if not method.BY_EYE:
-            return ()
-        return (*_WAYS[self.way.currentText()], *method.BY_EYE)
+        return not (method.STANDS or method.HELD or method.ACCELERATES)
+
+    def _wanted(self) -> tuple[str, ...]:
+        way = _WAYS[self.way.currentText()] if self._by_way else ()
+        return (*way, *self.desk.rig.method.BY_EYE)
 
     def _ways(self) -> dict[str, tuple[str, ...]]:
         """Those that tell the speed with this method: the way of the load does with some."""
@@ -157,7 +159,7 @@ class EyePanel(QFrame):
         ways = list(self._ways())
         if ways == [self.way.itemText(i) for i in range(self.way.count())]:
             return
-        chosen = str(self.desk.settings.value(f"{_KEY}/way", ways[0]))
+        chosen = str(self.desk.settings.value(f"{KEY}/way", ways[0]))
         self.way.blockSignals(True)
         self.way.clear()
         self.way.addItems(ways)
@@ -167,104 +169,81 @@ class EyePanel(QFrame):
     def _lay(self) -> None:
         """Fields for what this method asks, unless they are there already."""
         self._offer_ways()
-        wanted = self._wanted()
-        if self._laid == (wanted,):
+        wanted, method = self._wanted(), self.desk.rig.method
+        self.stalled.setVisible(not (method.HELD or method.ACCELERATES))
+        if self._laid == wanted:
             return
-        self._laid = (wanted,)
-        for figure in self.figures:
-            for widget in (figure.label, figure.field, figure.within):
-                self.grid.removeWidget(widget)
-                widget.hide()
-                widget.deleteLater()
-        self.figures = [self._figure(n, name) for n, name in enumerate(wanted)]
-        self.way.setVisible(bool(wanted))
+        self._laid = wanted
+        self.figures.lay(wanted, self.way)
+        self.way.setVisible(self._by_way)
+        self.timing.offer(
+            timer=bool({"time", "coast_time"} & set(wanted)), taps=bool({"turned"} & set(wanted))
+        )
         self._column.removeWidget(self.table)
         self.table.deleteLater()
         self.table = self._table(wanted)
-        before: QWidget = self.way
-        for field in [f.field for f in self.figures] + [f.doubt for f in self.figures]:
-            QWidget.setTabOrder(before, field)
-            before = field
 
     def _table(self, wanted: tuple[str, ...]) -> Table:
-        head = ["run", *(_WORDS[name].lower() for name in wanted), "ended"]
-        table = Table(head, "Runs read by eye", narrow_columns=0)
-        table.setToolTip(tip("Double-click, or Enter, puts a line right."))
+        head = ["run", *(WORDS[name].lower() for name in wanted), "ended"]
+        table = Table(head, "Runs", narrow_columns=0)
+        table.setToolTip(tip("Double-click, or Enter, puts a line right. Del leaves it out."))
         table.activated.connect(lambda at: self._correct(at.row()))
+        table.itemSelectionChanged.connect(self._marked)
         self._column.addWidget(table, 1)
         return table
 
-    def _figure(self, column: int, name: str) -> _Figure:
-        info = ByEye.quantity(name)
-        assert info is not None
-        words, unit = _WORDS[name], self._unit(name)
-        label = Label(words)
-        field = QuantityField(info, unit, lambda _v: None, optional=True, name=words)
-        field.setPlaceholderText(unit)
-        field.setStyleSheet("font-size: 20px;")
-        field.setMinimumHeight(52)
-        field.returnPressed.connect(lambda: self._entered(column))
-        field.textEdited.connect(lambda _t: self._prompt())
-        usual = self.desk.settings.value(f"{_KEY}/±{name}", _USUAL[name], type=float)
-
-        def remember(value: Measured | None) -> None:
-            self.desk.settings.setValue(f"{_KEY}/±{name}", value.value if value else 0.0)
-
-        limits = Q(info.kind, info.unit, least=0.0)
-        doubt = QuantityField(limits, unit, remember, name=f"{words}: ± of a reading")
-        doubt.set_value(usual)
-        doubt.setToolTip(tip("± of one reading (95 %), for figures typed without one."))
-        within = QWidget()
-        beside = QHBoxLayout(within)
-        beside.setContentsMargins(0, 0, 0, 0)
-        beside.addWidget(Label("±"))
-        beside.addWidget(doubt, 1)
-        for row, widget in enumerate((label, field, within)):
-            self.grid.addWidget(widget, row, column)
-        return _Figure(name, label, field, doubt, within)
-
-    def _unit(self, name: str) -> str:
-        info = ByEye.quantity(name)
-        assert info is not None
-        return str(self.desk.units.get(info.kind, info.file_unit))
-
     def _way_chosen(self, way: str) -> None:
-        self.desk.settings.setValue(f"{_KEY}/way", way)
+        self.desk.settings.setValue(f"{KEY}/way", way)
         self._lay()
         self._prompt()
         self._fill()
         self.begin()
 
     def _units(self) -> None:
-        self._laid = ()
+        self._laid = None
         self._lay()
         self._fill()
 
     def _prompt(self) -> None:
-        for widget in (*self._fields(), self.keep, self.stalled):
-            widget.setEnabled(bool(self._where) or self._correcting is not None)
+        reads = bool(self._where) or self._correcting is not None
+        widgets = (*self.figures.fields(), self.keep, self.stalled, self.timing)
+        for widget in (*widgets, *self.noticed.values()):
+            widget.setEnabled(reads)
         self.leave.setVisible(self._correcting is not None)
-        if not self._where and self._correcting is None:
+        alarms = [what for what, button in self.noticed.items() if button.isChecked()]
+        colour = theme.hex("vermilion") if alarms else theme.hex("ink")
+        self.prompt.setStyleSheet(f"font-size: 34px; font-weight: bold; color: {colour};")
+        if not reads:
             self.prompt.setText(self._why[0])
             self.hint.setText(self._why[1])
             return
-        missing = self._missing()
-        asked = f": {_WORDS[missing.name].lower()}" if missing is not None else ""
+        missing = self.figures.missing()
+        asked = f": {WORDS[missing.name].lower()}" if missing is not None else ""
         where = self._where if self._correcting is None else f"Put right, {self._named()}"
+        if alarms:
+            self.prompt.setText(f"STOP. Cut the power: {', '.join(alarms)}")
+            self.hint.setText(
+                f"It is kept with the run. Then {'; '.join(_ALARM[what] for what in alarms)}."
+            )
+            return
         self.prompt.setText(f"{where}{asked}")
         self.hint.setText(
-            "Enter goes on, and keeps it after the last figure. A figure may be left out, and may"
-            " have a ± of its own: 12.1 ± 0.1."
-            if self.figures
+            "Enter goes on, and keeps it after the last figure. A figure may be left out, have a ±"
+            " of its own (12.1 ± 0.1), or lie between two (between 12.0 and 12.2); a time may be"
+            " frames of a film (312 frames at 240)."
+            if self._laid
             else "Watch whether it gets to the upper stop."
         )
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Enter presses the button that has the keyboard, as it goes on in a field."""
-        button = self.focusWidget()
-        enter = event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
-        if enter and isinstance(button, QPushButton):
+        """Enter presses the button that has the keyboard, as it goes on in a field; Del leaves the
+        marked run out.
+        """
+        button, key = self.focusWidget(), None if event is None else event.key()
+        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and isinstance(button, QPushButton):
             button.click()
+        elif key == Qt.Key.Key_Delete and button is self.table:
+            self._leave_out()
         else:
             super().keyPressEvent(event)
 
@@ -272,118 +251,149 @@ class EyePanel(QFrame):
         super().showEvent(event)
         QTimer.singleShot(0, self.begin)  # the page has taken the keyboard by then
 
-    def _missing(self) -> _Figure | None:
-        """The first figure that is not there, or cannot be read."""
-
-        def there(figure: _Figure) -> bool:
-            try:
-                return figure.field.read() is not None
-            except ValueError:
-                return False
-
-        return next((f for f in self.figures if not there(f)), None)
-
-    def _fields(self) -> list[QuantityField]:
-        return [w for f in self.figures for w in (f.field, f.doubt)]
-
     def begin(self) -> None:
         """The keyboard to where the next figure goes."""
-        missing = self._missing()
-        (missing.field if missing is not None else self.keep).setFocus()
+        if not self.figures.begin():
+            self.keep.setFocus()
+
+    def _timed(self, time: Measured) -> None:
+        """To the time that has the keyboard, else to the first that is missing."""
+        times = [f for f in self.figures.shown if f.name in ("time", "coast_time")]
+        empty = [f for f in times if f.field.value is None]
+        if place := next((f for f in times if f.field.hasFocus()), (empty or times)[0]):
+            self.figures.type(place.name, time)
+        self.begin()
+
+    def _tapped(self, turns: int, time: Measured) -> None:
+        self.figures.type("turned", Measured(2 * math.pi * turns))
+        self.figures.type("time", time)
 
     # --- what was read ----------------------------------------------------------------------------
-
-    def _entered(self, column: int) -> None:
-        """Enter in a field: on to the next, or all is read."""
-        if not self.figures[column].field.accept():
-            return
-        if column + 1 < len(self.figures):
-            self.figures[column + 1].field.setFocus()
-        else:
-            self.finish("top")
 
     def finish(self, ended: str) -> None:
         """Hands on what was read, or says why it cannot be one run."""
         from pydantic import ValidationError
 
-        told = self._unseen()
-        for f in self.figures:
-            for field in (f.field, f.doubt):
-                if not field.accept():
-                    field.setFocus()
-                    return
-            value, half = f.field.value, f.doubt.value
-            if value is not None:
-                told[f.name] = (
-                    value if value.u or half is None else Measured(value.value, half.value / 2)
-                )
+        typed = self.figures.read()
+        if typed is None:
+            return
+        told = {**self._unseen(), **typed}
         if ended == "stalled":  # how far it got is no speed
             told = {k: v for k, v in told.items() if k not in _SPEED}
+        if self.desk.rig.method.HELD:
+            ended = "stalled"
+        noticed = tuple(what for what, button in self.noticed.items() if button.isChecked())
         try:
-            if ended == "top" and self.figures and not {"turned", "travel", "speed"} & told.keys():
+            tells = {"turned", "travel", "speed"} & told.keys()
+            if ended == "top" and self._by_way and not tells and not self._recorded():
                 raise RecordError(
                     "nothing tells how fast it turned; read that, or press It stalled"
                 )
-            read = ByEye.model_validate(told)
+            read = ByEye.model_validate({**told, "noticed": noticed})
         except ValidationError as err:
             self._refuse(problems(err, "").replace("the whole record: ", ""))
             return
         except RecordError as err:
             self._refuse(str(err))
             return
+        recorded = self._recorded()
         self._clear()
+        self.said.setText("; ".join(f"{w}: {_ALARM[w]}" for w in noticed).capitalize())
         stored, self._correcting = self._correcting, None
         if stored is None:
             self.entered.emit(read, ended)
-        else:
-            after = stored.run.model_copy(update={"read": read, "ended": ended})
-            self.corrected.emit(stored, after)
+            return
+        change: dict[str, object] = {"read": read if read != ByEye() else None}
+        if not recorded:  # the bench knows how one that it recorded ended
+            change = {"read": read, "ended": ended}
+        self._lay_back()
+        self.corrected.emit(stored, stored.run.model_copy(update=change))
+
+    def _recorded(self) -> bool:
+        """Whether the run that is put right has a recording, too."""
+        return self._correcting is not None and bool(self._correcting.recording)
 
     def _unseen(self) -> dict[str, Measured]:
         """What the run that is put right holds beyond the fields; its speed is told by those."""
         read = None if self._correcting is None else self._correcting.run.read
-        seen = _SPEED | {f.name for f in self.figures}
-        names = [] if read is None else [n for n in _WORDS if n not in seen]
+        seen = _SPEED.union(self.figures.names)
+        names = [] if read is None else [n for n in WORDS if n not in seen]
         return {n: value for n in names if (value := getattr(read, n)) is not None}
 
     def _clear(self) -> None:
         self.said.setText("")
-        for f in self.figures:
-            f.field.setModified(False)
-            f.field.set_value(None)
+        self.figures.put(None)
+        self.timing.rest()
+        for button in self.noticed.values():
+            button.setChecked(False)
 
     def _leave(self) -> None:
         """Nothing is put right after all."""
         self._correcting = None
         self._clear()
+        self._lay_back()
         self._prompt()
         self.begin()
+
+    def _lay_back(self) -> None:
+        """What was typed of the next run."""
+        self.figures.set_texts(self._put_aside)
+        self._put_aside = []
 
     def _correct(self, row: int) -> None:
         """Lays what was read of a run into the fields, to be put right."""
         stored = self._listed()[row]
-        self._correcting = stored
-        by = (way for way, names in self._ways().items() if getattr(stored.run.read, names[0]))
+        if stored.struck:
+            self.said.setText("It is left out of the results; Del takes it back.")
+            return
+        if self._correcting is None:
+            self._put_aside = self.figures.texts()
+        self._correcting, read = stored, stored.run.read
+        by = (way for way, names in self._ways().items() if getattr(read, names[0], None))
         if (way := next(by, self.way.currentText())) != self.way.currentText():
             self.way.setCurrentText(way)
-        for f in self.figures:
-            f.field.setModified(False)
-            f.field.set_value(getattr(stored.run.read, f.name))
-        for widget in (*self._fields(), self.keep, self.stalled):
-            widget.setEnabled(True)
+        self.figures.put(read)
+        for what, button in self.noticed.items():
+            button.setChecked(read is not None and what in read.noticed)
         self._prompt()
-        if self.figures:
-            self.figures[0].field.setFocus()
-            self.figures[0].field.selectAll()
+        if self.figures.shown:
+            first = self.figures.shown[0].field
+            first.setFocus()
+            first.selectAll()
+
+    # --- all runs ---------------------------------------------------------------------------------
 
     def _listed(self) -> list[StoredRun]:
-        runs = reversed(self.desk.runs)
-        return [r for r in runs if r.run.read is not None and not r.struck]
+        return list(reversed(self.desk.runs))
+
+    def _marked(self) -> None:
+        marked = self._marked_run()
+        self.out.setEnabled(marked is not None)
+        struck = marked is not None and marked.struck
+        self.out.setText("Take the marked run back" if struck else "Leave the marked run out …")
+
+    def _marked_run(self) -> StoredRun | None:
+        row, listed = self.table.currentRow(), self._listed()
+        return listed[row] if self.table.selectedItems() and row < len(listed) else None
+
+    def _leave_out(self) -> None:
+        """Leaves the marked run out of the results, with a reason, or takes it back."""
+        stored = self._marked_run()
+        if stored is None:
+            self.said.setText("Mark a run in the list first.")
+            return
+        if stored.struck:
+            self.desk.strike([stored.id], False)
+        else:
+            self._asked = ask_why(self.desk, stored, self)
 
     def _named(self) -> str:
         """The run that is put right."""
         assert self._correcting is not None
-        run, d = self._correcting.run, self.desk
+        return self._name(self._correcting)
+
+    def _name(self, stored: StoredRun) -> str:
+        run, d = stored.run, self.desk
         step = d.step_name(run.step) if d.rig.method.STEP else ""
         return f"{step} · {run.repeat}".strip(" ·")
 
@@ -391,18 +401,27 @@ class EyePanel(QFrame):
         self.said.setText(why[:1].upper() + why[1:] + ".")
         self.begin()
 
+    def _ended(self, stored: StoredRun) -> str:
+        run = stored.run
+        if stored.struck:
+            return f"left out: {run.left_out}" if run.left_out else "left out"
+        words = {"stalled": "stalled", "top": self.desk.rig.method.DONE}
+        ended = words.get(run.ended, run.ended)
+        noticed = () if run.read is None else run.read.noticed
+        return ", ".join([ended, *noticed, *["recorded"] * bool(stored.recording)])
+
     def _fill(self) -> None:
-        """All runs of the test that were read, the newest first."""
+        """All runs of the test, the newest first."""
         d, correcting = self.desk, self._correcting
         if correcting is not None and correcting.id not in {r.id for r in d.runs}:
             self._leave()  # another test is on the desk
         rows = []
-        for run in (r.run for r in self._listed()):
-            step = d.step_name(run.step) if d.rig.method.STEP else ""
-            row = [f"{step} · {run.repeat}".strip(" ·")]
-            for f in self.figures:
-                value, info = getattr(run.read, f.name), ByEye.quantity(f.name)
+        for stored in self._listed():
+            row = [self._name(stored)]
+            for name in self.figures.names:
+                value, info = getattr(stored.run.read, name, None), ByEye.quantity(name)
                 assert info is not None
-                row.append(d.show(value, info.kind))
-            rows.append([*row, "stalled" if run.ended == "stalled" else "lifted"])
+                row.append("" if value is None else d.show(value, info.kind))
+            rows.append([*row, self._ended(stored)])
         self.table.fill(rows)
+        self._marked()

@@ -105,7 +105,7 @@ class RunPage(View):
         """Brings ladder and button in step with desk and bench."""
         d, s = self.desk, self.session
         plan, method = d.todo, d.rig.method
-        self.figures["speed"].rename("Speed of the mass" if method.BODY_SPEED else "Output speed")
+        self.figures["speed"].rename("Speed of the mass" if method.ACCELERATES else "Output speed")
         done = d.done_lifts()
         self._choose_lift(done)
         self._rows(done, stalls_of(d.outcomes()))
@@ -255,14 +255,14 @@ class RunPage(View):
     def by_eye(self) -> bool:
         """Whether runs are read by a person: chosen, and possible with the method."""
         method = self.desk.rig.method
-        return self._wants_eye and method.BY_EYE is not None and not method.swept
+        return self._wants_eye and not method.swept
 
     def turn_eye(self) -> None:
         """Ctrl+Y: reads by eye from now on, or by the bench again."""
         method = self.desk.rig.method
-        if method.BY_EYE is None or method.swept:
+        if method.swept:
             self.desk.said.emit(
-                f"{method.TITLE} is told by its course in time, which nobody reads by eye."
+                f"{method.TITLE}, swept, is told by its course in time, which nobody reads by eye."
             )
             return
         if self.session.state in ("preparing", "lifting", "lowering", "stopping"):

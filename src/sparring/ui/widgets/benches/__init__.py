@@ -10,7 +10,17 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter
 
 from sparring.core.rig import Rig
-from sparring.ui.widgets.benches import brake, drawbar, generator, hoist, lever, plain, run_up
+from sparring.ui.widgets.benches import (
+    brake,
+    drawbar,
+    generator,
+    hoist,
+    lever,
+    plain,
+    rope_brake,
+    run_up,
+    scale,
+)
 from sparring.ui.widgets.benches.places import Places
 
 PAINTERS: dict[str, Callable[[QPainter, QRectF, Rig], Places]] = {
@@ -20,6 +30,8 @@ PAINTERS: dict[str, Callable[[QPainter, QRectF, Rig], Places]] = {
     "drawbar": drawbar.paint,
     "run-up": run_up.paint,
     "generator": generator.paint,
+    "rope-brake": rope_brake.paint,
+    "scale": scale.paint,
 }
 
 
