@@ -1,6 +1,7 @@
 """What is derived once and kept: the same figures as derived anew, for every
 way to load a drive."""
 
+import math
 import shutil
 import sqlite3
 from contextlib import closing
@@ -365,8 +366,44 @@ def test_words_of_the_version_before_become_ids(tmp_path):
         (peer,) = peers_of(book, second.id)
         assert peer.same_rig
         assert not peer.same_build
-        assert book.setting("readings 1 bare-motor")["readings"][0][0] == "12 V"
-        assert book.setting("readings 2 lever")["readings"] == [["0.5 kg", "0.55 kg", "0°"]]
+        (motor,) = book.characterisations(part="motor")
+        assert (motor.owner, motor.readings[0][0]) == (1, "12 V")
         assert book.setting("by hand 1 Bare motor") is None
         assert not book.damage
     assert keeping.check(folder)["rows"] == []
+
+
+def test_readings_of_the_version_before_are_records_of_parts_or_tests(tmp_path):
+    """Made by the version that kept one set of readings a build and way, as settings."""
+    folder = shutil.copytree(
+        Path(__file__).parent / "data" / "logbook-of-schema-4", tmp_path / "book"
+    )
+    with Logbook(folder) as book:
+        said = recover(book)
+        assert len(said) == 5
+        assert all("are a test now" in text for text in said)
+        kept = {c.way: c for c in book.characterisations()}
+        assert set(kept) == {"bare-motor", "drum-friction", "swing"}  # an empty set is none
+        assert (kept["bare-motor"].part, kept["bare-motor"].name) == ("motor", "12 V brushed")
+        assert (kept["drum-friction"].part, kept["drum-friction"].name) == ("rig", "Hoist A")
+        assert kept["swing"].readings == (("20", "24 s", ""),)
+        tests = {book.rig(t.rig_id).method.kind: t.id for t in book.tests()}
+        found = {kind: derive(book, test) for kind, test in tests.items()}
+        assert not any(result.skipped for result in found.values())
+        g = 9.80665
+        stall = found["lever"].stall
+        assert nominal(stall.lifted) == pytest.approx(g * (0.51 * 0.2 + 0.04 * 0.095))
+        assert nominal(stall.not_lifted) == pytest.approx(g * (0.56 * 0.2 + 0.04 * 0.095))
+        assert nominal(found["scale"].stall.held) == pytest.approx(g * 1.0 * 0.15)
+        assert nominal(found["rope-brake"].steps[0].torque) == pytest.approx(18 * 0.0315)
+        assert nominal(found["drawbar"].steps[0].torque) == pytest.approx(12 * 0.05)
+        spin = found["run-up"].steps[0]
+        # a mass that turns ratio / 3 times as fast as the output; all of it in its own turns
+        gearing = 5 / 3
+        at_mass = 0.02 * (40 * math.pi / 30) / 2 + 0.02 * (20 * math.pi / 30) / 9
+        # the drag was timed at another speed: between dry and air
+        assert nominal(spin.torque) / gearing == pytest.approx(at_mass, rel=0.03)
+        assert recover(book) == []  # once
+        assert book.setting("columns") == "t, speed"
+        assert not book.damage
+    assert keeping.check(folder)["rows"] == keeping.check(folder)["left_over"] == []

@@ -1,6 +1,8 @@
-"""Readings, typed and recorded in the window."""
+"""Parts measured in the window: readings typed and recorded."""
 
 import math
+import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -22,7 +24,7 @@ from sparring.core.records import changed
 from sparring.core.uncertainty import nominal, std
 from sparring.files import log_files
 from sparring.logbook import recovery
-from sparring.ui.readings.dialog import ReadingsDialog
+from sparring.ui.characterise.dialog import CharacteriseDialog
 from sparring.ui.widgets.gravity import gravity_at
 
 RPM = 2 * math.pi / 60
@@ -35,40 +37,81 @@ def window(shown, tmp_path):
 
 
 def test_readings_are_typed_kept_and_used(window, qtbot):
-    window.errands.readings()
+    window.errands.characterise()
     dialog = window.errands.dialog
+    assert dialog.title.text() == BareMotor.TITLE  # nothing is measured yet
     grid = dialog.grid
-    for text in ("500 g", "0.6 kg ± 1 g", "0 deg"):
-        grid.currentItem().setText(text)
+    for text in ("12 V", "460 rad/s", "0.12 A", "", "12 V", "0 rpm", "4 A"):
+        if text:
+            grid.currentItem().setText(text)
         qtbot.keyClick(grid, Qt.Key.Key_Return)
-    assert (grid.currentRow(), grid.currentColumn()) == (0, 1)
-    assert dialog.results.item(1, 0).text() == "Stall torque"
-    grid.currentItem().setText("three stones")
+    assert (grid.currentRow(), grid.currentColumn()) == (3, 1)
+    assert dialog.results.item(0, 0).text() == "Resistance"
+    grid.item(0, 1).setText("three stones")
     assert "three" in dialog.said.text()
-    assert "Repeat 2, lifted" in dialog.said.text()
+    assert "Repeat 2, voltage" in dialog.said.text()
     assert dialog.results.rowCount() == 0
+    grid.setCurrentCell(0, 1)
     qtbot.keyClick(grid, Qt.Key.Key_Delete)
-    assert dialog.results.rowCount() == 3
-    dialog.set_gravity(gravity_at(60.0))
-    assert dialog.method.gravity.value == pytest.approx(9.819, abs=2e-3)
-    dialog.accept()
-    again = ReadingsDialog(window.desk, window.session, window)
-    assert again.grid.texts() == [["500 g", "0.6 kg ± 1 g", "0 deg"]]
-    assert again.method.gravity.value == pytest.approx(9.819, abs=2e-3)
-    again.choice.setCurrentIndex(METHODS.index(BareMotor))
-    rows = [["12 V", "460 rad/s", "0.12 A", ""], ["12 V", "0 rpm", "4 A", ""]]
-    again.grid.set_texts(rows)
-    again._use()
-    x, y = again.chart.curve.getData()
+    assert "missing" in dialog.said.text()
+    grid.item(0, 1).setText("between 11.9 and 12.1 V")
+    x, y = dialog.chart.curve.getData()
     assert (x[0], y[0]) == pytest.approx((0.12, 460.0 / RPM))
-    assert (x[-1], y[-1]) == pytest.approx((4.0, 0.0), abs=1e-6)
+    dialog.remark.setText("after running in")
+    dialog.remark.editingFinished.emit()
+    dialog.use.click()
     assert window.desk.build.motor.stall_current.value == pytest.approx(4.0)
     assert window.desk.build.motor.no_load_speed.value == pytest.approx(460.0)
     window.desk.undo.undo()
     assert window.desk.build.motor.no_load_speed.value != pytest.approx(460.0)
-    for n in range(len(METHODS)):
-        again.choice.setCurrentIndex(n)
-        assert again.grid.rowCount() == len(METHODS[n].READING.FIELDS)
+    dialog.accept()
+    again = CharacteriseDialog(window.desk, window.session, window)
+    assert again.grid.texts()[1][0] == "between 11.9 and 12.1 V"
+    assert again.remark.text() == "after running in"
+    for method in METHODS:
+        again.begin(method.ID)
+        assert again.grid.rowCount() == len(method.READING.FIELDS)
+    assert len(window.desk.book.characterisations()) == 1  # those of nothing are not kept
+
+
+def test_gravity_by_latitude_is_taken_over_by_the_next_record(window):
+    dialog = CharacteriseDialog(window.desk, window.session, window)
+    dialog.begin(Swing.ID)
+    dialog.set_gravity(gravity_at(60.0))
+    dialog.grid.set_texts([["20", "24 s ± 0.2 s", ""]])
+    dialog.begin(Swing.ID)
+    assert dialog.method.gravity.value == pytest.approx(9.819, abs=2e-3)
+    assert not dialog.grid.texts()
+
+
+def test_records_are_listed_under_their_part_left_out_and_taken_back(window):
+    dialog = CharacteriseDialog(window.desk, window.session, window)
+    dialog.begin(Swing.ID)
+    dialog.name.setText("flywheel 1")
+    dialog.grid.set_texts([["20", "24 s ± 0.2 s", ""]])
+    dialog.begin(WindUp.ID)
+    loop = (0.25, 0.5, 0.75, 1.0, 0.75, 0.5, 0.25)
+    rows = [[f"{s * t} N·m", f"{s * 2 * t} deg"] for s in (1, -1) for t in loop]
+    dialog.grid.set_texts(rows)
+    groups = [dialog.records.tree.topLevelItem(n).text(0) for n in range(2)]
+    assert groups == ["Inertia: flywheel 1", f"Build: {window.desk.build.name}"]
+    window.go("build")
+    tables = window.view("build").tables
+    tables.tabs.setCurrentIndex(5)
+    table = tables.measured.table
+    tables.measured.refresh()
+    listed = {table.item(n, 0).text(): table.item(n, 3).text() for n in range(table.rowCount())}
+    assert listed["flywheel 1"].startswith("inertia ")
+    assert "stiffness" in listed[window.desk.build.name]
+    dialog.use.click()
+    assert window.desk.build.windup == pytest.approx(0.5 / math.radians(1), rel=0.1)
+    window.desk.undo.undo()
+    key = dialog.kept.id
+    dialog.records.left_out.emit(key)
+    assert key not in [c.id for c in window.desk.book.characterisations()]
+    assert dialog.records.out.text() == "Take &back"
+    dialog.records.left_out.emit(key)
+    assert key in [c.id for c in window.desk.book.characterisations()]
 
 
 def test_drum_friction_is_half_of_what_the_ways_differ_by(window):
@@ -94,9 +137,9 @@ def test_drum_friction_is_half_of_what_the_ways_differ_by(window):
     assert "drum-friction-negative" in ids(
         way.reduce([DrumReading(load=Measured(1.0, 1e-4), lifting=Measured(0.2))])
     )
-    window.errands.readings()
+    window.errands.characterise()
     dialog = window.errands.dialog
-    dialog.choice.setCurrentIndex(METHODS.index(DrumFriction))
+    dialog.begin(DrumFriction.ID)
     dialog.grid.set_texts([["1 kg", "0.27 N·m", "0.25 N·m"]])
     dialog.use.click()
     assert window.desk.rig.method.bearing.value == pytest.approx(0.01)
@@ -106,46 +149,41 @@ def test_drum_friction_is_half_of_what_the_ways_differ_by(window):
 
 def test_nominally_equal_motors_are_told_apart_beyond_their_doubt(window, build):
     def measure(current):
-        window.errands.readings()
-        dialog = window.errands.dialog
-        dialog.choice.setCurrentIndex(METHODS.index(BareMotor))
+        dialog = CharacteriseDialog(window.desk, window.session, window)
+        dialog.begin(BareMotor.ID)
         dialog.grid.set_texts(
             [
                 ["12 V", "460 rad/s", "0.12 A ± 1 mA", ""],
                 ["12 V", "0 rpm", f"{current} A ± 20 mA", ""],
             ]
         )
+        if not dialog.compare.isEnabled():
+            return ""
         dialog.compare.click()
-        said = dialog.said.text()
-        dialog.accept()
-        return said
+        return dialog.compared.said.text()
 
-    assert "Only one motor" in measure(4.0)
+    assert measure(4.0) == ""  # there is nothing to compare it with
     window.desk.add_build(changed(build, ("family",), "Second"))
     assert "do not differ" in measure(4.01)
     window.desk.add_build(changed(build, ("family",), "Third"))
-    assert "R of Third" not in measure(4.4)
-    assert "% above that of Third" in measure(4.4)
+    said = measure(4.4)
+    assert "Resistance of" in said
+    assert re.search(r"Stall current of [^;]*Third[^;]* is 10\.0 % above", said)
 
 
 TYPED = {  # one column each, as a tester types it
-    "Lever on a scale": (["1.2 kg ± 2 g", "0.2 kg ± 1 g", "0 deg"], "Torque"),
-    "Rope brake": (["30 N", "4 N", "190 rpm", "12 V", "2 A"], "Power at the drum"),
-    "Drawbar pull": (["4 lbf", "", "", "0 kg"], "Wheel torque"),
-    "Run-up of a known inertia": (
-        ["100 rpm", "600 rpm", "2 s", "600 rpm", "300 rpm", "9 s"],
-        "Drag",
-    ),
-    "Swing test of an inertia": (["20", "24 s ± 0.2 s", ""], "Inertia"),
-    "Generator into a load": (["4000 rpm", "10 V", "0 A", ""], "Constant, open terminals"),
-    "Wind-up and lost motion": (["0.5 N·m", "1 deg"], ""),
+    "swing": (["20", "24 s ± 0.2 s", ""], "Inertia"),
+    "generator": (["4000 rpm", "10 V", "0 A", ""], "Constant, open terminals"),
+    "break-away": (["0.25 N·m", "0.2 N·m"], "Break-away torque"),
+    "counting": (["20", "4 s ± 0.1 s", ""], "Speed of the wanted shaft"),
+    "wind-up": (["0.5 N·m", "1 deg"], ""),
 }
 
 
 @pytest.mark.parametrize("title", TYPED)
 def test_each_way_is_worked_from_the_window(window, qtbot, title):
-    dialog = ReadingsDialog(window.desk, window.session, window)
-    dialog.choice.setCurrentText(title)
+    dialog = CharacteriseDialog(window.desk, window.session, window)
+    dialog.begin(title)
     texts, label = TYPED[title]
     for text in texts:
         dialog.grid.currentItem().setText(text)
@@ -159,8 +197,8 @@ def test_each_way_is_worked_from_the_window(window, qtbot, title):
     assert dialog.care.text()
     window.desk.set_unit("torque", "oz·in")
     dialog._work()
-    if "Torque" in labels:
-        assert dialog.results.item(labels.index("Torque"), 1).text().endswith("oz·in")
+    if "Break-away torque" in labels:
+        assert dialog.results.item(0, 1).text().endswith("oz·in")
     window.desk.set_unit("torque", "N·m")
 
 
@@ -169,9 +207,9 @@ def test_each_way_is_recorded_from_the_bench(window, qtbot, title):
     """Simulated set-up, Record, and the readings stand in the grid, as true as they say; the
     recording is kept.
     """
-    window.errands.readings()
+    window.errands.characterise()
     dialog = window.errands.dialog
-    dialog.choice.setCurrentIndex([k.ID for k in METHODS].index(title))
+    dialog.begin(title)
     s, recorder = window.session, dialog.recorder
     assert not recorder.go.isEnabled()
     recorder.start_simulated(speed=25.0)
@@ -200,7 +238,7 @@ def test_each_way_is_recorded_from_the_bench(window, qtbot, title):
         value = figure(dialog.judged, label).value
         assert nominal(value) == pytest.approx(float(true), abs=4 * std(value)), label
     dialog.grab()
-    assert len(window.desk.book.recording(dialog.logs[0])) > 100
+    assert len(window.desk.book.recording(dialog.kept.recordings[0])) > 100
     window.go("run")  # the bench that is still there is no rig's: the page says so and stands
     QApplication.processEvents()
     s.disconnect_bench()
@@ -212,9 +250,9 @@ def test_a_recording_cut_off_by_a_crash_is_taken_the_next_time(window, qtbot, tm
     readings are opened.
     """
     s, book = window.session, window.desk.book
-    window.errands.readings()
+    window.errands.characterise()
     dialog = window.errands.dialog
-    dialog.choice.setCurrentIndex(METHODS.index(Swing))
+    dialog.begin(Swing.ID)
     # slowly enough that it is not over before it is cut
     dialog.recorder.start_simulated(speed=12.0)
     wait_for(lambda: dialog.recorder.go.isEnabled(), 25.0, QApplication.processEvents)
@@ -228,18 +266,17 @@ def test_a_recording_cut_off_by_a_crash_is_taken_the_next_time(window, qtbot, tm
     cut = stream.read_bytes()  # the disk at this moment
     dialog.accept()
     s.disconnect_bench()
-    book.set_setting(dialog._key(), {})
+    # as it was when the crash came: begun, with nothing in it
+    before = book.characterisation(int(dialog.kept.id))
+    book.save_characterisation(replace(before, readings=(), recordings=()))
     stream.write_bytes(cut)
     assert "Recovered a recording that was cut off" in recovery.recover(book)[0]
     assert not stream.exists()
-    window.errands.readings()
-    again = window.errands.dialog
-    assert not again.grid.texts()
-    again.choice.setCurrentIndex(METHODS.index(Swing))
+    again = CharacteriseDialog(window.desk, window.session, window, at=before.id)
     assert again.grid.texts(), again.said.text()
-    assert len(again.logs) == 1
-    again.choice.setCurrentIndex(0)
-    again.choice.setCurrentIndex(METHODS.index(Swing))
+    assert len(again.kept.recordings) == 1
+    again.begin(BareMotor.ID)
+    again.open_record(before.id)
     assert len(again.grid.texts()) == 1  # not taken twice
 
 
@@ -253,14 +290,14 @@ def test_recorded_readings_go_by_the_rigs_meters(window):
     pairs = ((3.0, 3.151), (6.0, 6.299), (9.0, 9.451), (12.0, 12.6))
     compared = Voltmeter(points=tuple(VoltagePoint(reference=r, shown=x) for r, x in pairs))
     assert d.edit("rig", ("sensors", "voltmeter"), compared) is None
-    window.errands.readings()
+    window.errands.characterise()
     dialog = window.errands.dialog
-    dialog.choice.setCurrentIndex(METHODS.index(BareMotor))
+    dialog.begin(BareMotor.ID)
     assert dialog.take(recording, "bench")
     value = figure(dialog.judged, "resistance").value
     assert nominal(value) == pytest.approx(float(fixture.bench.R), abs=3 * std(value))
     assert std(value) < 0.02 * nominal(value)
-    kept = d.book.recording(dialog.logs[0])
+    kept = d.book.recording(dialog.kept.recordings[0])
     assert np.array_equal(kept.channels["voltage"], recording.channels["voltage"])
     crooked = Voltmeter(
         points=tuple(
@@ -270,22 +307,21 @@ def test_recorded_readings_go_by_the_rigs_meters(window):
     assert d.edit("rig", ("sensors", "voltmeter"), crooked) is None
     assert dialog.take(recording, "bench")  # kept all the same
     assert "does not follow the reference" in dialog.said.text()
-    assert len(dialog.logs) == 2
+    assert len(dialog.kept.recordings) == 2
 
 
 def test_closing_the_readings_ends_a_recording_and_takes_it(window):
-    window.errands.readings()
+    window.errands.characterise()
     dialog = window.errands.dialog
-    dialog.choice.setCurrentIndex(METHODS.index(Swing))
+    dialog.begin(Swing.ID)
     dialog.recorder.start_simulated(speed=25.0)
     wait_for(lambda: dialog.recorder.go.isEnabled(), 25.0, QApplication.processEvents)
     dialog.recorder.go.click()
     begun = window.session.ring.t[-1]
     wait_for(lambda: window.session.ring.t[-1] > begun + 12.0, 25.0, QApplication.processEvents)
-    key = dialog._key()
     dialog.accept()
-    kept = window.desk.book.setting(key)
-    assert len(kept["readings"]) == len(kept["recordings"]) == 1
+    (kept,) = window.desk.book.characterisations()
+    assert len(kept.readings) == len(kept.recordings) == 1
     assert not list((window.desk.book.folder / "recordings").glob("*.arrow"))
     window.session.disconnect_bench()
 
@@ -294,9 +330,9 @@ def test_recording_does_not_set_a_board_going(window, qtbot):
     """A bench of another kind is recorded as it is: nothing is told to move."""
     s = window.session
     s.simulate(window.desk.build, window.desk.rig, speed=8.0)
-    window.errands.readings()
+    window.errands.characterise()
     dialog = window.errands.dialog
-    dialog.choice.setCurrentIndex(METHODS.index(BareMotor))
+    dialog.begin(BareMotor.ID)
     wait_for(
         lambda: s.state == "ready" and s.obeys and dialog.recorder.go.isEnabled(),
         25.0,
@@ -319,9 +355,9 @@ def test_a_log_of_readings_is_taken_and_a_wrong_one_is_told(window, tmp_path):
     fixture = FIXTURES["wind-up"](bench_of(window.desk.build, window.desk.rig))
     (recording,) = record(fixture, seed=2)
     log_files.write(tmp_path / "loop.csv", recording)
-    window.errands.readings()
+    window.errands.characterise()
     dialog = window.errands.dialog
-    dialog.choice.setCurrentIndex(METHODS.index(WindUp))
+    dialog.begin(WindUp.ID)
     dialog.recorder.open_log(tmp_path / "loop.csv")
     asked = dialog.recorder.dialog
     assert asked.mapping() == {0: ("t", "s"), 1: ("torque", "N·m"), 2: ("angle", "deg")}
@@ -329,7 +365,7 @@ def test_a_log_of_readings_is_taken_and_a_wrong_one_is_told(window, tmp_path):
     value = figure(dialog.judged, "stiffness").value
     assert nominal(value) == pytest.approx(fixture.bench.windup, abs=4 * std(value))
     assert len(dialog.grid.texts()) > 20
-    dialog.choice.setCurrentIndex(METHODS.index(Swing))
+    dialog.begin(Swing.ID)
     dialog.recorder.open_log(tmp_path / "loop.csv")
     dialog.recorder.dialog.accept()
     assert "whole swings are in the recording" in dialog.said.text()

@@ -33,7 +33,7 @@ def bench(
         str,
         typer.Option(
             help=(
-                "a set-up for readings in place of the rig: motor, scale, rope, swing, wind-up,"
+                "a set-up for readings in place of the rig: motor, swing, wind-up,"
                 " break-away or drum"
             )
         ),

@@ -4,6 +4,8 @@ them. Kept as they were; a word on the screen that changes has no place here.
 
 from __future__ import annotations
 
+from sparring.core.characterise.base import Part
+
 READINGS = {
     "Lever, hung mass": "lever",
     "Lever on a scale": "scale",
@@ -113,6 +115,19 @@ INPUTS = {
         for words, field in _MOTOR.items()
     },
 }
+
+
+PARTS: dict[str, Part] = {
+    "bare-motor": "motor",
+    "stepper": "motor",
+    "swing": "inertia",
+    "wind-up": "build",
+    "break-away": "build",
+    "drum-friction": "rig",
+    "counting": "rig",
+    "generator": "rig",
+}
+"""What a way of the versions before was of."""
 
 
 def readings_key(key: str) -> str:

@@ -89,7 +89,7 @@ def check(folder: Path) -> dict[str, Any]:
                 count += 1
                 if name:  # what a person read stands in the run itself
                     names.setdefault(str(name), []).append(run_id)
-            read_by = "".join(str(v) for (v,) in connection.execute("SELECT value FROM settings"))
+            read_by = _named_elsewhere(connection)
     rows = [] if wrong else _unsealed(database)
     damaged = []
     for name, runs in names.items():
@@ -109,6 +109,15 @@ def check(folder: Path) -> dict[str, Any]:
         "cut_off": sorted(p.name for p in kept.glob("*.arrow")),
         "backups": [p.name for p in backups(folder)],
     }
+
+
+def _named_elsewhere(connection: sqlite3.Connection) -> str:
+    """Texts that name recordings of no run."""
+    texts = [str(v) for (v,) in connection.execute("SELECT value FROM settings")]
+    with contextlib.suppress(sqlite3.OperationalError):  # a version before had no such table
+        rows = connection.execute("SELECT record FROM characterisations")
+        texts += [str(v) for (v,) in rows]
+    return "".join(texts)
 
 
 def _unsealed(database: Path) -> list[str]:

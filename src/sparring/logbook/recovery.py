@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from sparring.core.run import Run
 from sparring.logbook import former, recordings
+from sparring.logbook.characterised import Characterisation
 from sparring.logbook.database import LogbookError
+from sparring.logbook.former_methods import adopt_methods
 from sparring.logbook.recordings import RecordingError
 from sparring.logbook.store import Logbook
 
@@ -38,12 +41,13 @@ def recover(book: Logbook) -> list[str]:
     """Adopts what a crash, or going back to a copy of the database, left behind; one sentence each
     for the tester.
 
-    A recording for readings is kept and named in the setting those readings are kept under.
+    A recording of a part is kept and named in the record it was made for.
     """
     folder = book.folder / "recordings"
     for part in folder.glob("*.part"):  # never finished; its stream is still there
         part.unlink()
     said = [_recover(book, stream) for stream in sorted(folder.glob("*.arrow"))]
+    said += adopt_methods(book)
     taken = [run for name in sorted(left_over(book)) if (run := _take_in(book, name)) is not None]
     if taken:
         lifts = f"Run {taken[0]} was" if len(taken) == 1 else f"{len(taken)} runs were"
@@ -75,19 +79,13 @@ def _recover(book: Logbook, stream: Path) -> str:
         if note.get("damaged"):
             holds += f", {note['damaged']} damaged stretches of it left out"
         if "readings" in note:
-            # a stream of a version before has words in place of ids
-            readings = former.READINGS.get(note["readings"], note["readings"])
-            key = former.readings_key(str(note["kept_as"]))
-            name = book.keep_recording(recording, {**note, "readings": readings, "kept_as": key})
-            kept = book.setting(key) or {}
-            book.set_setting(key, {**kept, "recovered": [*kept.get("recovered", []), name]})
+            part = _part_of(book, note)
+            name = book.keep_recording(recording, {**note, "kept_as": str(part.id)})
+            book.save_characterisation(replace(part, recovered=(*part.recovered, name)))
             stream.unlink()
-            from sparring.core.characterise import METHODS  # rarely wanted
-
-            title = next((m.TITLE for m in METHODS if readings == m.ID), readings)
             return (
-                f"Recovered a recording that was cut off: {holds}. Readings, {title.lower()}, has"
-                " it."
+                f"Recovered a recording that was cut off: {holds}. What was being measured of"
+                f" {part.name} has it."
             )
         return f"Recovered a lift that was cut off: {holds} (run {adopt(book, stream)})."
     except (LogbookError, OSError) as err:  # nothing is wrong with the stream
@@ -99,6 +97,22 @@ def _recover(book: Logbook, stream: Path) -> str:
         aside = stream.with_suffix(".arrow.unreadable")
         stream.rename(aside)
         return f"A cut-off capture could not be read and is kept as {aside.name}: {err}"
+
+
+def _part_of(book: Logbook, note: dict[str, Any]) -> Characterisation:
+    """The record that a recording was made for. One of a version before names a build's number and
+    a way instead. Raises KeyError, ValueError, LogbookError.
+    """
+    kept_as = str(note["kept_as"])
+    if kept_as.isdigit():
+        if (found := book.characterisation(int(kept_as))) is not None:
+            return found
+        raise ValueError(f"the logbook has no record {kept_as} of a part")
+    way = former.READINGS.get(note["readings"], note["readings"])
+    owner = int(former.readings_key(kept_as).split(" ")[1])
+    known = (c for c in book.characterisations(owner=owner) if c.way == way)
+    new = Characterisation(former.PARTS.get(way, "build"), owner, book.build(owner).name, way)
+    return next(known, None) or book.save_characterisation(new)
 
 
 def _take_in(book: Logbook, name: str) -> int | None:

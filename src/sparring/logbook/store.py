@@ -27,17 +27,18 @@ from sparring.core.revise import Correction, Kind, bears_on_results, differences
 from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.logbook import keeping, lock, recordings
+from sparring.logbook.characterised import Characterised
 from sparring.logbook.database import LogbookError, damaged, engine_of, migrate, why
 from sparring.logbook.derived import NAME as DERIVED
 from sparring.logbook.derived import Derived
-from sparring.logbook.rows import Rows
+from sparring.logbook.settings import Settings
 from sparring.logbook.stored import KeptRecording, StoredRun, StoredTest, headline_said, moment
 from sparring.logbook.tables import BuildRow, CorrectionRow, RigRow, RunRow, SettingRow, TestRow
 
 _RECORDING = re.compile(r"[0-9a-f]+\.parquet")
 
 
-class Logbook(Rows):
+class Logbook(Characterised, Settings):
     """A logbook folder, opened by one program at a time."""
 
     def __init__(self, folder: Path, *, create: bool = True, database: str | None = None) -> None:
@@ -376,12 +377,11 @@ class Logbook(Rows):
         }
 
     def recordings_named(self) -> set[str]:
-        """Names of recordings that runs have or settings speak of."""
+        """Names of recordings that runs or parts have or settings speak of."""
         with self._session() as s:
             names = {str(name) for name in s.scalars(select(RunRow.recording)) if name}
-            for value in s.scalars(select(SettingRow.value)):
-                names |= set(_RECORDING.findall(value))
-            return names
+            texts = [*s.scalars(select(SettingRow.value)), *self._recordings_of_parts()]
+            return names.union(*map(_RECORDING.findall, texts))
 
     def run_with(self, test_id: int, recording: str) -> int | None:
         """The run of a test that has this recording."""
@@ -486,14 +486,3 @@ class Logbook(Rows):
     def capture_path(self) -> Path:
         """Where the next capture may write its stream."""
         return self.folder / "recordings" / f"{uuid.uuid4().hex}.arrow"
-
-    # --- settings ---------------------------------------------------------------------------------
-
-    def setting(self, key: str) -> Any:
-        with self._session() as s:
-            row = next(iter(self._rows(s, SettingRow, SettingRow.key == key)), None)
-            return None if row is None else self._said(SettingRow, key, row.value, json.loads)
-
-    def set_setting(self, key: str, value: Any) -> None:
-        with self._session() as s:
-            s.merge(SettingRow(key=key, value=json.dumps(value)))

@@ -26,7 +26,7 @@ from sqlalchemy import (
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 from sqlalchemy.orm.attributes import set_committed_value
 
-SCHEMA = "0004"
+SCHEMA = "0005"
 """The newest migration; the tests hold it against the migrations folder."""
 
 
@@ -123,6 +123,23 @@ class CorrectionRow(Base):
     before: Mapped[str] = mapped_column(Text)
     after: Mapped[str] = mapped_column(Text)
     at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class CharacterisationRow(Base):
+    """Readings that tell what a part is: of `owner`, a build's number or, for what belongs to a
+    rig, the rig's.
+    """
+
+    __tablename__ = "characterisations"
+    SEALED = ("id", "part", "owner", "name", "way", "record", "struck")
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    part: Mapped[str] = mapped_column(String(12))
+    owner: Mapped[int] = mapped_column(Integer, index=True)
+    name: Mapped[str] = mapped_column(String(120))
+    way: Mapped[str] = mapped_column(String(40))
+    record: Mapped[str] = mapped_column(Text)
+    struck: Mapped[bool] = mapped_column(default=False)
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 
 class SettingRow(Base):

@@ -24,7 +24,8 @@ from sparring.ui.model.live import BenchSession
 @dataclass(frozen=True)
 class Context:
     """What a page is handed. show: leads to a place, a page's id or a part of one
-    (`rig.sensors.supply`); do: runs a command by its id; menu: the menu of that name, of commands.
+    (`rig.sensors.supply`); do: runs a command by its id; menu: the menu of that name, of commands;
+    measure: opens what was measured of parts at a record, 0: at a new one.
     """
 
     desk: Desk
@@ -32,6 +33,7 @@ class Context:
     show: Callable[[str], None]
     do: Callable[[str], None]
     menu: Callable[[str, QWidget], QMenu]
+    measure: Callable[[int], None]
 
 
 class ShownFlow(NamedTuple):

@@ -11,16 +11,21 @@ import math
 from abc import abstractmethod
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Annotated, Any, ClassVar
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, NamedTuple, TypeAlias
 
 import numpy as np
 
+from sparring.core.by_eye import reading
 from sparring.core.finding import Finding
 from sparring.core.input_quantity import declare, lowered, whose
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
-from sparring.core.records import Q, Record
+from sparring.core.records import Q, Record, annotation
 from sparring.core.uncertainty import Uncertain, from_measured, mean_of, nominal, t_widening, ufloat
+
+if TYPE_CHECKING:
+    from sparring.core.build import Build
+    from sparring.core.rig import Rig
 
 Length = Annotated[Measured, Q("length", "mm", above=0.0, most=20.0)]
 Reach = Annotated[Measured, Q("length", "mm", least=0.0, most=20.0)]
@@ -39,10 +44,42 @@ Accuracy = Annotated[float, Q("ratio", "%", least=0.0, most=0.5)]
 STANDARD_GRAVITY = Measured(9.80665, 0.012)
 
 
+Part: TypeAlias = Literal["motor", "inertia", "build", "rig"]
+"""What is characterised: the motor, a body that turns, the whole build, or something of the rig."""
+
+
 class Reading(Record):
-    """One column of the grid. FIELDS: (label, field) in the order in which they are read."""
+    """One repeat. FIELDS: (label, field) in the order in which they are read."""
 
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = ()
+
+    @classmethod
+    def understand(cls, name: str, text: str) -> Any:
+        """A figure as it is typed. Raises QuantityError or ValueError, in words."""
+        bare, info, _ = annotation(cls(), (name,))
+        if info is None:
+            return int(text) if bare is int else text
+        value = reading(text, info.kind, info.file_unit)
+        info.check(value.value)
+        return value
+
+    @classmethod
+    def of_texts(cls, texts: Sequence[str], n: int) -> Reading:
+        """Repeat `n`, of a text for each of FIELDS. Raises ValueError naming what is missing or
+        cannot be read.
+        """
+        values: dict[str, Any] = {}
+        for (label, name), text in zip(cls.FIELDS, texts, strict=True):
+            if text:
+                try:
+                    values[name] = cls.understand(name, text)
+                except ValueError as err:
+                    raise ValueError(f"Repeat {n}, {label.lower()}: {err}") from err
+            elif annotation(cls(), (name,))[2]:
+                values[name] = None
+            else:
+                raise ValueError(f"Repeat {n}: {label.lower()} is missing.")
+        return cls.model_validate(values)
 
 
 @dataclass(frozen=True)
@@ -59,6 +96,15 @@ class Result:
     repeats: int = 1
 
 
+class Use(NamedTuple):
+    """Where what came out belongs: a field of the build or the rig, and what it is then."""
+
+    record: Literal["build", "rig"]
+    path: tuple[str, ...]
+    value: Any
+    what: str
+
+
 @dataclass(frozen=True)
 class Judged:
     """What came out, and what is to be said of it."""
@@ -71,6 +117,7 @@ class Method(Record):
     """Base of all ways: the fields of a subclass are its shared dimensions."""
 
     ID: ClassVar[str] = ""  # what its readings are kept under, for good
+    PART: ClassVar[Part] = "build"
     TITLE: ClassVar[str] = ""
     PURPOSE: ClassVar[str] = ""
     CARE: ClassVar[str] = ""
@@ -102,6 +149,25 @@ class Method(Record):
     def from_log(self, rec: Recording) -> list[Any]:
         """The readings in a recording. Raises ValueError, in words, where there are none."""
         raise ValueError(f"{self.TITLE}: these readings are typed, not recorded")
+
+    def belongs(self, build: Build, rig: Rig) -> str:
+        """What the button says that takes over what came out; "": it belongs nowhere here."""
+        return ""
+
+    def use(self, readings: Sequence[Any], build: Build, rig: Rig) -> Use:
+        """What taking it over changes. Raises ValueError, in words, where it cannot be."""
+        raise ValueError(f"{self.TITLE}: what comes out belongs to no field of build or rig")
+
+    def typed(self, columns: Sequence[Sequence[str]]) -> list[Any]:
+        """The readings of a grid, a column a repeat. Raises ValueError as `Reading.of_texts`, and
+        where there are none.
+        """
+        found = [self.READING.of_texts(texts, n) for n, texts in enumerate(columns, start=1)]
+        if not found:
+            raise ValueError(
+                "Type the first reading; units are understood, and ± where you know it."
+            )
+        return found
 
     def curve(self, readings: Sequence[Any]) -> tuple[np.ndarray, np.ndarray, np.ndarray] | None:
         """What comes out as a line over the two figures of PICTURE: (across, up, its standard

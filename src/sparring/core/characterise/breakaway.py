@@ -15,6 +15,7 @@ from sparring.core.characterise.base import (
     Inputs,
     Judged,
     Method,
+    Part,
     Reading,
     Result,
     Torque,
@@ -67,6 +68,7 @@ class Breakaway(Method):
     """The output turned from outside, the motor's terminals open, or held."""
 
     ID: ClassVar[str] = "break-away"
+    PART: ClassVar[Part] = "build"
     TITLE: ClassVar[str] = "Break-away and back-drive torque"
     PURPOSE: ClassVar[str] = (
         "What it takes to turn the drive from its output. Pull slowly from standstill, several"

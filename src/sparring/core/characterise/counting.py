@@ -10,7 +10,15 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
-from sparring.core.characterise.base import Inputs, Judged, Method, Reading, Result, over_repeats
+from sparring.core.characterise.base import (
+    Inputs,
+    Judged,
+    Method,
+    Part,
+    Reading,
+    Result,
+    over_repeats,
+)
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
@@ -44,6 +52,7 @@ class Counting(Method):
     """A tachometer of any kind, and what stands in for one."""
 
     ID: ClassVar[str] = "counting"
+    PART: ClassVar[Part] = "rig"
     TITLE: ClassVar[str] = "Speed by counting"
     PURPOSE: ClassVar[str] = (
         "Speed of a shaft from pulses, taps or film, and how well it is known: before you trust a"

@@ -8,7 +8,7 @@ k i − friction while it lifts, k i + friction while the weight goes down.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, Any, ClassVar
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar
 
 import numpy as np
 
@@ -23,9 +23,11 @@ from sparring.core.characterise.base import (
     Length,
     Mass,
     Method,
+    Part,
     Reading,
     Result,
     Torque,
+    Use,
     over_repeats,
 )
 from sparring.core.finding import noted
@@ -34,6 +36,10 @@ from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import Q
 from sparring.core.uncertainty import Uncertain, nominal, std
+
+if TYPE_CHECKING:
+    from sparring.core.build import Build
+    from sparring.core.rig import Rig
 
 
 class DrumReading(Reading):
@@ -61,6 +67,7 @@ class DrumFriction(Method):
     """
 
     ID: ClassVar[str] = "drum-friction"
+    PART: ClassVar[Part] = "rig"
     TITLE: ClassVar[str] = "Drum friction of a hoist"
     PURPOSE: ClassVar[str] = (
         "What the drum's own bearings take, so that it is not charged to the gearbox. The drum"
@@ -223,6 +230,14 @@ class DrumFriction(Method):
                     )
                 )
         return Judged(tuple(results), tuple(findings))
+
+    def belongs(self, build: Build, rig: Rig) -> str:
+        return "Use as this rig's drum friction" if hasattr(rig.method, "bearing") else ""
+
+    def use(self, readings: Sequence[DrumReading], build: Build, rig: Rig) -> Use:
+        value = self.as_friction(readings)
+        said = f"{rig.name} has this drum friction now"
+        return Use("rig", ("method", "bearing"), value, said)
 
     def as_friction(self, readings: Sequence[DrumReading]) -> Measured:
         """The figure for a hoist's `bearing`. Raises ValueError when it is no friction."""

@@ -3,23 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from sparring.core.characterise.base import (
     Current,
     Inputs,
     Judged,
     Method,
+    Part,
     Reading,
     Result,
     Speed,
     Torque,
+    Use,
     Voltage,
     over_repeats,
 )
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
-from sparring.core.uncertainty import nominal
+from sparring.core.uncertainty import nominal, std
+
+if TYPE_CHECKING:
+    from sparring.core.build import Build
+    from sparring.core.rig import Rig
 
 
 class GeneratorReading(Reading):
@@ -42,6 +48,7 @@ class Generator(Method):
     """A machine driven at its shaft, into a resistor or open."""
 
     ID: ClassVar[str] = "generator"
+    PART: ClassVar[Part] = "rig"
     TITLE: ClassVar[str] = "Generator into a load"
     PURPOSE: ClassVar[str] = (
         "Power a driven machine gives, its constant from a run with open terminals, its inner"
@@ -51,6 +58,17 @@ class Generator(Method):
         "A fast machine makes high voltage on open terminals. Load resistors get hot."
     )
     READING: ClassVar[type[Reading]] = GeneratorReading
+
+    def belongs(self, build: Build, rig: Rig) -> str:
+        return "Use as this rig's generator" if hasattr(rig.method, "constant") else ""
+
+    def use(self, readings: Sequence[GeneratorReading], build: Build, rig: Rig) -> Use:
+        results = self.reduce(readings).results
+        found = next((r.value for r in results if r.id == "constant"), None)
+        if found is None:
+            raise ValueError("the constant is not known: take a reading with open terminals")
+        value = Measured(nominal(found), std(found))
+        return Use("rig", ("method", "constant"), value, f"{rig.name} has this generator now")
 
     def reduce(self, readings: Sequence[GeneratorReading]) -> Judged:
         x = Inputs(self)

@@ -4,9 +4,8 @@ unloaded ones.
 
 from __future__ import annotations
 
-import math
-from collections.abc import Callable, Mapping, Sequence
-from typing import Annotated, ClassVar
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Annotated, ClassVar
 
 import numpy as np
 
@@ -18,18 +17,24 @@ from sparring.core.characterise.base import (
     Inputs,
     Judged,
     Method,
+    Part,
     Reading,
     Result,
     Speed,
     Torque,
+    Use,
     Voltage,
 )
 from sparring.core.finding import noted
 from sparring.core.motor import COPPER_ZERO, MotorReadings
-from sparring.core.quantity import Measured, show
+from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import Q
 from sparring.core.uncertainty import Uncertain, mean_of, nominal, std
+
+if TYPE_CHECKING:
+    from sparring.core.build import Build
+    from sparring.core.rig import Rig
 
 
 class MotorReading(Reading):
@@ -54,6 +59,7 @@ class BareMotor(Method):
     """Any mix of unloaded, stalled and loaded readings, at one voltage or several."""
 
     ID: ClassVar[str] = "bare-motor"
+    PART: ClassVar[Part] = "motor"
     TITLE: ClassVar[str] = "Bare motor"
     PURPOSE: ClassVar[str] = (
         "The motor's line from readings without load, held still, and loaded. At least one that"
@@ -251,6 +257,13 @@ class BareMotor(Method):
             )
         return Judged(tuple(results), tuple(findings))
 
+    def belongs(self, build: Build, rig: Rig) -> str:
+        return "Use as this build's motor"
+
+    def use(self, readings: Sequence[MotorReading], build: Build, rig: Rig) -> Use:
+        value = self.as_readings(readings, build.motor)
+        return Use("build", ("motor",), value, f"{build.name} has this motor now")
+
     def as_readings(self, readings: Sequence[MotorReading], base: MotorReadings) -> MotorReadings:
         """The line as a build's motor readings at `at_voltage`, the rest from `base`. Raises
         ValueError.
@@ -270,44 +283,3 @@ class BareMotor(Method):
                 "stall_torque": measured(motor.stall_torque(V)),
             }
         )
-
-
-def compare(measured: Sequence[tuple[str, motors.Motor]], units: Mapping[str, str]) -> str:
-    """Nominally equal motors side by side in words, a line each, and what of them differs beyond k
-    = 2.
-
-    measured: (name, line with uncertainties); units: display unit by kind. Instruments shared
-    between them are taken as independent, so that a difference that is said is one.
-    """
-    if len(measured) < 2:
-        return (
-            "Only one motor is measured in this logbook; take the readings of another with its own"
-            " build, then compare."
-        )
-    figures: dict[str, tuple[str, Callable[[motors.Motor], Uncertain]]] = {
-        "resistance": ("R", lambda m: m.R),
-        "constant": ("k", lambda m: m.k),
-        "torque": ("friction", lambda m: m.friction),
-    }
-    lines = []
-    for name, motor in measured:
-        shown = (
-            f"{letter} {show(nominal(of(motor)), kind, units[kind], u=std(of(motor)))}"
-            for kind, (letter, of) in figures.items()
-        )
-        lines.append(f"{name}: " + ",  ".join(shown))
-    apart = []
-    for letter, of in figures.values():
-        low, high = (pick(measured, key=lambda pair: nominal(of(pair[1]))) for pick in (min, max))
-        a, b = of(low[1]), of(high[1])
-        if nominal(b) - nominal(a) > 2 * math.hypot(std(a), std(b)):
-            apart.append(
-                f"{letter} of {high[0]} is {100 * (nominal(b) / nominal(a) - 1):.1f} % above that"
-                f" of {low[0]}"
-            )
-    lines.append(
-        "; ".join(apart) + "."
-        if apart
-        else "They do not differ by more than their readings leave open."
-    )
-    return "\n".join(lines)

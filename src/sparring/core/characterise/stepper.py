@@ -11,7 +11,16 @@ from typing import Annotated, ClassVar
 
 from pydantic import Field
 
-from sparring.core.characterise.base import Inputs, Judged, Method, Reading, Result, Time, Torque
+from sparring.core.characterise.base import (
+    Inputs,
+    Judged,
+    Method,
+    Part,
+    Reading,
+    Result,
+    Time,
+    Torque,
+)
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
@@ -40,6 +49,7 @@ class Stepper(Method):
     """Pull-out torque over step rate."""
 
     ID: ClassVar[str] = "stepper"
+    PART: ClassVar[Part] = "motor"
     TITLE: ClassVar[str] = "Stepper, torque at a step rate"
     PURPOSE: ClassVar[str] = (
         "What a stepper carries at the test's step rate before it falls out of step, for the drive"

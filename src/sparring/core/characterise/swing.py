@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from typing import Annotated, ClassVar, Literal
+from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from pydantic import Field
 
@@ -20,14 +20,21 @@ from sparring.core.characterise.base import (
     Length,
     Mass,
     Method,
+    Part,
     Reading,
     Result,
     Time,
+    Use,
     over_repeats,
 )
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
+from sparring.core.uncertainty import nominal, std
+
+if TYPE_CHECKING:
+    from sparring.core.build import Build
+    from sparring.core.rig import Rig
 
 
 class SwingReading(Reading):
@@ -50,6 +57,7 @@ class Swing(Method):
     """
 
     ID: ClassVar[str] = "swing"
+    PART: ClassVar[Part] = "inertia"
     TITLE: ClassVar[str] = "Swing test of an inertia"
     PURPOSE: ClassVar[str] = (
         "Inertia of a flywheel, drum or rotor from the time of its twisting swings. Small swings:"
@@ -81,6 +89,19 @@ class Swing(Method):
         logged.need(rec, self.CHANNELS)
         count, time = logged.swings(rec)
         return [SwingReading(swings=min(count, 1000), time=time)]
+
+    def belongs(self, build: Build, rig: Rig) -> str:
+        if rig.method.ACCELERATES:
+            return f"Use as the mass of {rig.name}"
+        return f"Use as the rotor of {build.motor.name}"
+
+    def use(self, readings: Sequence[SwingReading], build: Build, rig: Rig) -> Use:
+        found = self.reduce(readings).results[0].value
+        if rig.method.ACCELERATES:
+            value = Measured(nominal(found), std(found))
+            return Use("rig", ("method", "inertia"), value, f"{rig.name} has this mass now")
+        said = f"{build.motor.name} has this rotor now"
+        return Use("build", ("motor", "inertia"), nominal(found), said)
 
     def reduce(self, readings: Sequence[SwingReading]) -> Judged:
         x = Inputs(self)

@@ -5,7 +5,7 @@ angle over torque.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, ClassVar
+from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from sparring.core.characterise import logged
 from sparring.core.characterise.base import (
@@ -13,15 +13,21 @@ from sparring.core.characterise.base import (
     Inputs,
     Judged,
     Method,
+    Part,
     Reading,
     Result,
     Torque,
+    Use,
 )
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import Q
 from sparring.core.uncertainty import Uncertain, nominal
+
+if TYPE_CHECKING:
+    from sparring.core.build import Build
+    from sparring.core.rig import Rig
 
 
 class WindUpReading(Reading):
@@ -40,6 +46,7 @@ class WindUp(Method):
     """Points on a loop from one torque through zero to the other and back."""
 
     ID: ClassVar[str] = "wind-up"
+    PART: ClassVar[Part] = "build"
     TITLE: ClassVar[str] = "Wind-up and lost motion"
     PURPOSE: ClassVar[str] = (
         "Play, stiffness and friction from a slow loop: torque one way, back, the other way, and"
@@ -70,6 +77,13 @@ class WindUp(Method):
             WindUpReading(torque=torque, angle=angle)
             for torque, angle in logged.points(rec, self.CHANNELS, "torque")
         ]
+
+    def belongs(self, build: Build, rig: Rig) -> str:
+        return "Use as this build's stiffness"
+
+    def use(self, readings: Sequence[WindUpReading], build: Build, rig: Rig) -> Use:
+        found = next(r.value for r in self.reduce(readings).results if r.id == "stiffness")
+        return Use("build", ("windup",), nominal(found), f"{build.name} has this stiffness now")
 
     def reduce(self, readings: Sequence[WindUpReading]) -> Judged:
         x = Inputs(self)

@@ -1,4 +1,4 @@
-"""Simulated set-ups for readings: a motor alone, a lever on a scale, a rope brake, a swing, a loop
+"""Simulated set-ups for readings: a motor alone, a swing, a loop
 of torque, a pull from rest, a drum on the bare motor.
 
 Each runs by itself once begun, for one bench or for n at once (arrays of shape (n,)), and says what
@@ -26,8 +26,6 @@ _NOISE: dict[str, tuple[float, float]] = {
     "current": (0.004, 0.001),
     "speed": (0.02, 0.01),
     "motor_speed": (0.4, 0.1),
-    "force": (0.03, 0.005),
-    "force_2": (0.03, 0.005),
     "torque": (0.002, 0.0005),
     "angle": (4e-4, 1e-4),
 }
@@ -131,89 +129,6 @@ class MotorAlone(Fixture):
     def truth(self) -> dict[str, Any]:
         b = self.bench
         return {"resistance": b.R, "constant": b.k, "friction": b.friction}
-
-
-class OnAScale(Fixture):
-    """The drive presses a lever on a scale three times at one voltage, the lever's own weight with
-    it.
-    """
-
-    READINGS = "scale"
-    KEY = "scale"
-    CHANNELS = ("force", "voltage", "current")
-    VOLTS: ClassVar[float] = 6.0
-    TIMES: ClassVar[int] = 3
-
-    def __init__(self, bench: Bench, arm: Any = 0.150, tare: Any = 0.4) -> None:
-        super().__init__(bench)
-        self.arm, self.tare = arm, tare
-        self.length = self.TIMES * (1.5 + _REST) + _REST
-
-    def _at(self, t: float, dt: float) -> dict[str, Any]:
-        turn, at = divmod(t, 1.5 + _REST)
-        on = at >= _REST and turn < self.TIMES
-        b, volts = self.bench, self.VOLTS if on else 0.0
-        current = volts / b.R
-        rising = 1 - np.exp(-(at - _REST) / 0.08) if on else 0.0
-        return {
-            "force": self.tare + rising * self._torque(volts) / self.arm,
-            "voltage": volts + 0 * b.R,
-            "current": rising * current,
-        }
-
-    def _torque(self, volts: float) -> Any:
-        b = self.bench
-        a, offset = b.up
-        return np.maximum((b.k * volts / b.R - b.friction - offset) / a, 0.0)
-
-    def truth(self) -> dict[str, Any]:
-        return {"torque": self._torque(self.VOLTS)}
-
-
-class RopeOnADrum(Fixture):
-    """The drive turns a drum in a rope between two cells, at one pull of the rope, three times."""
-
-    READINGS = "rope-brake"
-    KEY = "rope"
-    CHANNELS = ("force", "force_2", "speed", "voltage", "current")
-
-    def __init__(
-        self, bench: Bench, radius: Any = 0.0315, part: Any = 0.4, slack: Any = 1.5
-    ) -> None:
-        """part: of the stall torque, taken by the rope."""
-        super().__init__(bench)
-        a, offset = bench.up
-        self.radius, self.slack = radius, slack
-        self.load = part * np.maximum((bench.k * 12.0 / bench.R - bench.friction - offset) / a, 0.0)
-        self.length = 3 * (2.0 + _REST) + _REST
-
-    def _running(self) -> tuple[Any, Any]:
-        b = self.bench
-        a, offset = b.up
-        current = (a * self.load + offset + b.friction) / b.k
-        return current, (12.0 - b.R * current) / b.k / b.ratio
-
-    def _at(self, t: float, dt: float) -> dict[str, Any]:
-        turn, at = divmod(t, 2.0 + _REST)
-        on = at >= _REST and turn < 3
-        rising = 1 - np.exp(-(at - _REST) / 0.06) if on else 0.0
-        current, speed = self._running()
-        grabs = 1 + 0.01 * np.sin(31.0 * t)  # a rope never pulls quite evenly
-        return {
-            "force": self.slack + (rising * grabs * self.load / self.radius),
-            "force_2": self.slack + 0 * current,
-            "speed": rising * speed,
-            "voltage": (12.0 if on else 0.0) + 0 * current,
-            "current": rising * current,
-        }
-
-    def truth(self) -> dict[str, Any]:
-        current, speed = self._running()
-        return {
-            "torque": self.load,
-            "drum-power": self.load * speed,
-            "wire-to-shaft": self.load * speed / (12.0 * current),
-        }
 
 
 class OnCords(Fixture):
@@ -362,8 +277,7 @@ class StraightOnTheDrum(Fixture):
 
 
 FIXTURES: dict[str, type[Fixture]] = {
-    f.READINGS: f
-    for f in (MotorAlone, OnAScale, RopeOnADrum, OnCords, ToAndFro, FromRest, StraightOnTheDrum)
+    f.READINGS: f for f in (MotorAlone, OnCords, ToAndFro, FromRest, StraightOnTheDrum)
 }
 """By the title of the readings they serve."""
 

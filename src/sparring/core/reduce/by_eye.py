@@ -33,6 +33,7 @@ def reduce_read(inputs: Inputs, rig: Rig, run: Run) -> Point:
         )
     if rig.method.ACCELERATES:
         return read_spin(inputs, rig, run)
+    told = (run.read.turned, run.read.travel, run.read.speed)
     length = run.read.time.value if run.read.time is not None else 0.0
     nothing = Recording(np.array([0.0, length]), {})
     return point_at(
@@ -43,4 +44,6 @@ def reduce_read(inputs: Inputs, rig: Rig, run: Run) -> Point:
         window=Window(0.0, length, True, 0.0),
         stalled=stalled,
         speed=0.0 if stalled and not rig.method.STANDS else None,  # it stands still
+        # a pull that was read is a torque, even where nobody saw how fast it turned
+        speedless=not any(told) and run.read.force is not None,
     )

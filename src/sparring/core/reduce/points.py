@@ -296,16 +296,17 @@ def point_at(
     torque: Uncertain = None,
     speed: Uncertain = None,
     acceleration: float = 0.0,
+    speedless: bool = False,
 ) -> Point:
     """The point of a window. on: the recording, corrected (`seen`), while the drive is on.
 
     torque, speed: of the output, where the method works them out itself; acceleration of the motor
-    [rad/s²]: what its rotor takes for itself does not arrive at the gearbox. Raises ReductionError
-    when torque or speed cannot be known.
+    [rad/s²]: what its rotor takes for itself does not arrive at the gearbox; speedless: nobody saw
+    how fast it turned. Raises ReductionError when torque or speed cannot be known.
     """
     at = _Window(inputs, rig, run, on=on, window=window, acceleration=acceleration)
     stands = rig.method.STANDS
-    if speed is None and not stands:
+    if speed is None and not stands and not speedless:
         speed = at.speed()
     voltage = current = None
     if not stands:  # an arm meets its stop before anything is steady: no electrical figure counts

@@ -120,9 +120,9 @@ COMMANDS: tuple[Command[Errands], ...] = (
         "test.new", "New test", lambda e: e.desk.new_test(), menu="Bench", group=1, key="Ctrl+T"
     ),
     Command(
-        "readings.open",
-        "Readings, typed or recorded …",
-        lambda e: e.readings(),
+        "characterise.open",
+        "Measure parts: motor, inertia, play, friction …",
+        lambda e: e.characterise(),
         menu="Bench",
         group=1,
         key="Ctrl+H",

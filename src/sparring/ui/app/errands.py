@@ -290,10 +290,11 @@ class Errands:
         dialog.open()
         self.dialog = dialog
 
-    def readings(self) -> None:
-        from sparring.ui.readings.dialog import ReadingsDialog
+    def characterise(self, at: int = 0) -> None:
+        """at: the record to begin with; 0: the newest."""
+        from sparring.ui.characterise.dialog import CharacteriseDialog
 
-        self.dialog = ReadingsDialog(self.desk, self.session, self.window)
+        self.dialog = CharacteriseDialog(self.desk, self.session, self.window, at=at)
         self.dialog.open()
 
     def units(self) -> None:

@@ -75,7 +75,12 @@ class MainWindow(Window):
         every = (*COMMANDS, *(c for page in PAGES for c in page.commands), *_pages_themselves())
         self.commands = Actions(self, every, self._target, lambda c: not c.on or c.on in self.views)
         self.context = Context(
-            self.desk, self.session, self.show_place, do=self.do, menu=self._menu
+            self.desk,
+            self.session,
+            self.show_place,
+            do=self.do,
+            menu=self._menu,
+            measure=self.errands.characterise,
         )
         self._lay_out()
         self._fill_menus()

@@ -42,7 +42,7 @@ class BuildPage(View):
         upper.addWidget(self._side(), 3)
 
         lower, rows = sheet(margins=10)
-        self.tables = BuildTables(desk)
+        self.tables = BuildTables(desk, context.measure)
         self.sweep_text = self.tables.said
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setAccessibleName("Output torque")

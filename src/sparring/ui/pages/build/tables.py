@@ -5,6 +5,7 @@ changed.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from functools import cached_property, partial
 
 from PyQt6.QtCore import Qt
@@ -20,6 +21,7 @@ from sparring.core.train.tooth_strength import thrust
 from sparring.core.train.torque import TorqueFlow
 from sparring.ui.model.desk import Desk
 from sparring.ui.widgets.list_editor import ListEditor
+from sparring.ui.widgets.measured import MeasuredList
 from sparring.ui.widgets.parts import Table, note
 from sparring.ui.widgets.plain import Label
 
@@ -29,15 +31,17 @@ _TABS = {
     "Meshes": "meshes",
     "Size, cost": "cost",
     "Changes": "changes",
+    "Measured": "measured",
 }  # name -> its widget
 
 
 class BuildTables(QWidget):
     """One table at a time; only the one shown is worked out."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, measure: Callable[[int], None]) -> None:
+        """measure: opens what was measured of parts."""
         super().__init__()
-        self.desk = desk
+        self.desk, self._measure = desk, measure
         self.flow: PowerFlow | None = None
         self.load = 0.0
         column = QVBoxLayout(self)
@@ -126,6 +130,10 @@ class BuildTables(QWidget):
         )
 
     @cached_property
+    def measured(self) -> MeasuredList:
+        return MeasuredList(self.desk, ("motor", "build", "inertia"), self._measure)
+
+    @cached_property
     def sums(self) -> Label:
         text = note("")
         text.setAlignment(Qt.AlignmentFlag.AlignTop)
@@ -166,6 +174,7 @@ class BuildTables(QWidget):
             "Meshes": lambda: self._fill_meshes(build, train, speed),
             "Size, cost": lambda: self._fill_cost(build),
             "Changes": lambda: self._fill_changes(build),
+            "Measured": lambda: self.measured.refresh(),
         }[tab]()
 
     def _fill_shafts(self, build: Build, train: TorqueFlow, speed: float) -> None:

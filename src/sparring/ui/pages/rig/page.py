@@ -32,6 +32,7 @@ from sparring.ui.pages.rig.steps_field import StepsField
 from sparring.ui.widgets.form import Form, Path
 from sparring.ui.widgets.gravity import ask_gravity
 from sparring.ui.widgets.list_editor import ListEditor
+from sparring.ui.widgets.measured import MeasuredList
 from sparring.ui.widgets.parts import Column, care, heading, note, sheet
 from sparring.ui.widgets.plain import tip
 
@@ -127,6 +128,7 @@ class RigPage(View):
             ("Masses", self._masses()),
             ("Ratios", self.planner),
             ("Checks", _scrolled(self.checklist)),
+            ("Measured", MeasuredList(self.desk, ("rig", "inertia"), self.context.measure)),
         ):
             self.tabs.addTab(name)
             self.stack.addWidget(widget)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent
@@ -15,9 +14,6 @@ from sparring.core.quantity import QuantityError
 from sparring.core.records import annotation
 from sparring.ui.theme import theme
 from sparring.ui.widgets.plain import tip
-
-if TYPE_CHECKING:
-    pass
 
 
 class ReadingGrid(QTableWidget):
@@ -87,36 +83,6 @@ class ReadingGrid(QTableWidget):
         ]
         return [column for column in found if any(column)]
 
-    def readings(self) -> list[Reading]:
-        """The columns as records. Raises ValueError naming the cell that cannot be read."""
-        if self.faults:
-            (r, c), reason = min(self.faults.items(), key=lambda item: (item[0][1], item[0][0]))
-            raise ValueError(f"Repeat {c + 1}, {self.kind.FIELDS[r][0].lower()}: {reason}")
-        found = []
-        for n, texts in enumerate(self.texts(), start=1):
-            values = {}
-            for (label, name), text in zip(self.kind.FIELDS, texts, strict=True):
-                if text:
-                    values[name] = self._read(name, text)
-                elif not annotation(self.kind(), (name,))[2]:
-                    raise ValueError(f"Repeat {n}: {label.lower()} is missing.")
-                else:
-                    values[name] = None
-            found.append(self.kind.model_validate(values))
-        if not found:
-            raise ValueError(
-                "Type the first reading; units are understood, and ± where you know it."
-            )
-        return found
-
-    def _read(self, name: str, text: str) -> Any:
-        bare, info, _ = annotation(self.kind(), (name,))
-        if info is None:
-            return int(text) if bare is int else text
-        value = quantity.parse(text, info.kind, info.file_unit)
-        info.check(value.value)
-        return value
-
     def _cell(self, r: int, c: int) -> QTableWidgetItem:
         item = self.item(r, c)
         if item is None:
@@ -140,7 +106,7 @@ class ReadingGrid(QTableWidget):
                 reason = ""
                 if text:
                     try:
-                        self._read(name, text)
+                        self.kind.understand(name, text)
                     except (QuantityError, ValueError) as err:
                         reason = str(err)
                         self.faults[r, c] = reason

@@ -31,14 +31,20 @@ class ReadingRecorder(QWidget):
     said = pyqtSignal(str)
 
     def __init__(
-        self, desk: Desk, session: BenchSession, take: Callable[[Recording, str], bool]
+        self,
+        desk: Desk,
+        session: BenchSession,
+        take: Callable[[Recording, str], bool],
+        kept_as: Callable[[], str],
     ) -> None:
-        """take: is handed each recording and where it came from; says whether it is safe now."""
+        """take: is handed each recording and where it came from; says whether it is safe now.
+        kept_as: the record it is made for, so that one cut off by a crash finds it.
+        """
         super().__init__()
         self.desk, self.session, self.take = desk, session, take
         self.method: type[Method] | None = None
         self._begun: float | None = None
-        self._key_of_readings = ""
+        self._kept_as = kept_as
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         self.go = QPushButton("Record")
@@ -67,11 +73,8 @@ class ReadingRecorder(QWidget):
         session.happened.connect(self._happened)
         session.recorded.connect(self._recorded)
 
-    def set_method(self, method: type[Method], key: str) -> None:
-        """key: under which the logbook keeps these readings, so that a recording cut off by a crash
-        finds them.
-        """
-        self.method, self._key_of_readings = method, key
+    def set_method(self, method: type[Method]) -> None:
+        self.method = method
         self.setVisible(bool(method.CHANNELS))
         self.simulate.setVisible(method.ID in FIXTURES)
         self._show()
@@ -100,11 +103,7 @@ class ReadingRecorder(QWidget):
             return
         if ring is None or not ring.count or book is None or method is None:
             return
-        note = {
-            "readings": method.ID,
-            "kept_as": self._key_of_readings,
-            "source": self.session.port,
-        }
+        note = {"readings": method.ID, "kept_as": self._kept_as(), "source": self.session.port}
         if self.session.record(book.capture_path(), note):
             self._begun = float(ring.t[-1])
             # a board is not set going from here: what turns, turns by the tester's hand

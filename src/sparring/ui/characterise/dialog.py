@@ -1,10 +1,11 @@
-"""Readings: the ways of measuring with figures typed in or recorded, repeats side by side, results
-and what they rest on below.
+"""What parts are: readings typed in or recorded, kept as dated records under the part they are of,
+results and what they rest on below.
 """
 
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt
@@ -13,68 +14,85 @@ from PyQt6.QtWidgets import (
     QDialog,
     QFormLayout,
     QHBoxLayout,
+    QLineEdit,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
-from sparring.core import motor as motors
-from sparring.core import quantity
 from sparring.core.care import DEFERS
-from sparring.core.characterise import METHODS, Judged, Method
+from sparring.core.characterise import METHODS, WAYS, Judged, Method, judged
+from sparring.core.characterise.base import Part
+from sparring.core.characterise.compare import Named
 from sparring.core.characterise.drum import DrumFriction
-from sparring.core.characterise.motor import BareMotor, MotorReading, compare
 from sparring.core.finding import explain
 from sparring.core.instruments import calibration, meters
-from sparring.core.methods import Hoist
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import RecordError, annotation, changed
 from sparring.core.reduce.inputs import inputs_of
 from sparring.core.uncertainty import budget, nominal, std
+from sparring.logbook.characterised import Characterisation
+from sparring.ui.characterise.compared import Compared
+from sparring.ui.characterise.grid import ReadingGrid
+from sparring.ui.characterise.picture import ReadingPicture
+from sparring.ui.characterise.recorder import ReadingRecorder
+from sparring.ui.characterise.records import RecordList
 from sparring.ui.model.desk import Desk
 from sparring.ui.model.live import BenchSession
-from sparring.ui.readings.grid import ReadingGrid
-from sparring.ui.readings.picture import ReadingPicture
-from sparring.ui.readings.recorder import ReadingRecorder
 from sparring.ui.widgets.form import whole_number
 from sparring.ui.widgets.gravity import ask_gravity
+from sparring.ui.widgets.measured import shown
 from sparring.ui.widgets.parts import Table, care, heading, note
 from sparring.ui.widgets.plain import Label
 from sparring.ui.widgets.quantity_field import QuantityField
 
 if TYPE_CHECKING:
-    from sparring.ui.readings.chart import ReadingChart
+    from sparring.ui.characterise.chart import ReadingChart
 
 
-class ReadingsDialog(QDialog):
-    """What is typed or recorded is kept with the build in hand, a page a way of measuring, and is
-    there again next time.
+class CharacteriseDialog(QDialog):
+    """Every record is there again next time. at: the one to begin with; 0: the newest of what is on
+    the desk, else a bare motor.
     """
 
-    def __init__(self, desk: Desk, session: BenchSession, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, desk: Desk, session: BenchSession, parent: QWidget | None = None, *, at: int = 0
+    ) -> None:
         super().__init__(parent)
         self.desk = desk
         # a closed one would go on hearing the bench
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.logs: list[str] = []
         self.judged: Judged | None = None
         self.method: Method = METHODS[0]()
-        self.setWindowTitle(f"Readings, {desk.build.name}")
-        self.resize(1000, 720)
-        column = QVBoxLayout(self)
+        self.kept = self._new(METHODS[0].ID)
+        self.setWindowTitle("Part measurements")
+        self.resize(1160, 740)
+        across = QHBoxLayout(self)
+        self.records = RecordList()
+        self.records.setFixedWidth(230)
+        self.records.chosen.connect(self.open_record)
+        self.records.wanted.connect(self.begin)
+        self.records.left_out.connect(self._leave_out)
+        across.addWidget(self.records)
+        column = QVBoxLayout()
+        across.addLayout(column, 1)
         head = QHBoxLayout()
-        self.choice = QComboBox()
-        self.choice.setAccessibleName("Way of measuring")
-        self.choice.addItems([m.TITLE for m in METHODS])
-        self.choice.currentIndexChanged.connect(self._choose)
-        head.addWidget(self.choice)
-        self.purpose = note("")
-        head.addWidget(self.purpose, 1)
+        self.title = heading("")
+        head.addWidget(self.title)
+        self.name, self.remark = QLineEdit(), QLineEdit()
+        for label, field in (("of", self.name), ("note", self.remark)):
+            head.addWidget(Label(label))
+            head.addWidget(field, 1)
+            field.editingFinished.connect(self._keep)
+        self.name.setAccessibleName("Name of the part")
+        self.remark.setAccessibleName("Note")
         column.addLayout(head)
+        self.purpose = note("")
+        column.addWidget(self.purpose)
         self.care = care("")
         column.addWidget(self.care)
-        self.recorder = ReadingRecorder(desk, session, self.take)
+        self.recorder = ReadingRecorder(desk, session, self.take, self._kept_as)
         self.recorder.said.connect(lambda text: self.said.setText(text))
         column.addWidget(self.recorder)
         middle = QHBoxLayout()
@@ -89,30 +107,35 @@ class ReadingsDialog(QDialog):
         self.right = QVBoxLayout()
         middle.addLayout(self.right, 7)
         column.addLayout(middle, 4)
-        column.addWidget(heading("What comes out"))
+        column.addWidget(heading("Results"))
         self.results = Table(
-            ["", "figure", "repeats scatter by", "rests mostly on"],
+            ["", "figure", "repeats scatter by", "largest parts of ±"],
             "Results",
             3,
             left=(3,),
             wraps=True,
         )
-        below = QHBoxLayout()
-        below.addWidget(self.results, 3)
+        self.below = QHBoxLayout()
+        self.below.addWidget(self.results, 3)
         self.chart: ReadingChart | None = None
-        self.below = below
-        column.addLayout(below, 5)
+        column.addLayout(self.below, 5)
         self.said = Label()
         self.said.setWordWrap(True)
         column.addWidget(self.said)
+        column.addLayout(self._buttons())
+        self.grid = ReadingGrid(self.method.READING)
+        first = at or next((c.id for c in self._of_the_desk()), 0)
+        self.open_record(first) if first else self.begin(METHODS[0].ID)
+
+    def _buttons(self) -> QHBoxLayout:
         row = QHBoxLayout()
         self.latitude = QPushButton("Gravity by latitude …")
         self.latitude.clicked.connect(self._ask_latitude)
         self.use = QPushButton()
         self.use.setObjectName("act")
         self.use.clicked.connect(self._use)
-        self.compare = QPushButton("Compare with the other motors")
-        self.compare.clicked.connect(self._compare_motors)
+        self.compare = QPushButton("&Compare")
+        self.compare.clicked.connect(self._compare)
         done = QPushButton("Close")
         done.clicked.connect(self.accept)
         for button in (self.latitude, self.use, self.compare):
@@ -121,39 +144,103 @@ class ReadingsDialog(QDialog):
         row.addWidget(done)
         for button in (self.latitude, self.use, self.compare, done):  # Enter belongs to the grid
             button.setAutoDefault(False)
-        column.addLayout(row)
-        self.grid = ReadingGrid(self.method.READING)
-        self._choose(0)
-        self.grid.setFocus()  # a tester begins to type figures
+        return row
 
-    # --- keeping ----------------------------------------------------------------------------------
+    # --- records ----------------------------------------------------------------------------------
 
-    def _key(self, build_id: int = 0) -> str:
-        return f"readings {build_id or self.desk.build_id} {self.method.ID}"
+    def _new(self, way: str) -> Characterisation:
+        """One of what is on the desk, not kept until something is typed."""
+        part: Part = WAYS[way].PART
+        d = self.desk
+        name = {
+            "motor": d.build.motor.name,
+            "inertia": "inertia",
+            "build": d.build.name,
+            "rig": d.rig.name,
+        }[part]
+        return Characterisation(part, d.rig_id if part == "rig" else d.build_id, name, way)
 
-    def _keep(self) -> None:
-        if self.desk.book is not None:
-            kept = {
-                "method": json.loads(self.method.to_json()),
-                "readings": self.grid.texts(),
-                "recordings": self.logs,
-            }
-            self.desk.book.set_setting(self._key(), kept)
+    def _of_the_desk(self) -> list[Characterisation]:
+        """What is measured of the build, its motor and the rig on the desk, the newest first."""
+        d = self.desk
+        return (
+            [] if d.book is None else d.book.measured_of(d.build_id, d.rig_id, d.build.motor.name)
+        )
 
-    def _choose(self, index: int) -> None:
+    def begin(self, way: str) -> None:
+        """A new record, which takes over the dimensions of the last of its kind."""
         self.recorder.end()
-        kind = METHODS[index]
-        self.method = kind()
-        kept: dict[str, Any] = {}
+        fresh = self._new(way)
         if self.desk.book is not None:
-            kept = self.desk.book.setting(self._key()) or {}
+            before = (c for c in self.desk.book.characterisations() if c.way == way)
+            fresh = replace(fresh, dimensions=getattr(next(before, None), "dimensions", {}))
+        self._lay(fresh)
+
+    def open_record(self, key: int) -> None:
+        """Lays a kept record into the dialog."""
+        self.recorder.end()
+        book = self.desk.book
+        found = None if book is None else book.characterisation(key)
+        if found is not None and found.way in WAYS:
+            self._lay(found)
+
+    def _kept_as(self) -> str:
+        """The number under which a recording that a crash cuts off is found again."""
+        self._keep(always=True)
+        return str(self.kept.id)
+
+    def _keep(self, *, always: bool = False) -> None:
+        c = replace(
+            self.kept,
+            name=self.name.text().strip() or self.kept.name,
+            note=self.remark.text().strip(),
+            dimensions=json.loads(self.method.to_json()),
+            readings=tuple(map(tuple, self.grid.texts())),
+        )
+        new = not c.id
+        if self.desk.book is None or (new and not (c.readings or c.recordings or always)):
+            self.kept = c
+            return
+        if c != self.kept or new:
+            from sparring.logbook import LogbookError
+
             try:
-                self.method = kind.from_json(json.dumps(kept.get("method", {})))
-            except RecordError as err:
-                # of another version: what was typed in the grid is still there
+                before, self.kept = self.kept, self.desk.book.save_characterisation(c)
+            except LogbookError as err:
                 self.said.setText(str(err))
-        self.logs = list(kept.get("recordings", []))
-        self.recorder.set_method(kind, self._key())
+                return
+            if new or c.name != before.name:
+                self._list()
+
+    def _list(self) -> None:
+        if self.desk.book is not None:
+            kept = self.desk.book.characterisations(struck=True)
+            self.records.fill([c for c in kept if c.way in WAYS], self.kept.id)
+            alike = [c for c in kept if c.way == self.kept.way and not c.struck]
+            self.compare.setEnabled(len(alike) > 1)
+
+    def _leave_out(self, key: int) -> None:
+        """Leaves a record out of lists and comparisons, or takes it back. Nothing is deleted."""
+        book = self.desk.book
+        found = None if book is None else book.characterisation(key)
+        if book is not None and found is not None:
+            kept = book.save_characterisation(replace(found, struck=not found.struck))
+            if kept.id == self.kept.id:
+                self.kept = kept
+            self._list()
+            self.desk.lists_changed.emit()
+
+    def _lay(self, kept: Characterisation) -> None:
+        self.kept, kind = kept, WAYS[kept.way]
+        self.method, told = kind(), ""
+        try:
+            self.method = kind.from_json(json.dumps(kept.dimensions))
+        except RecordError as err:  # of another version: what was typed in the grid is still there
+            told = str(err)
+        self.title.setText(kind.TITLE)
+        self.name.setText(kept.name)
+        self.remark.setText(kept.note)
+        self.recorder.set_method(kind)
         self.picture.show_kind(kind.ID)
         self._set_chart()
         self.purpose.setText(kind.PURPOSE)
@@ -164,21 +251,21 @@ class ReadingsDialog(QDialog):
         self.grid.deleteLater()
         self.grid = ReadingGrid(kind.READING)
         self.right.addWidget(self.grid)
-        self.grid.set_texts(kept.get("readings", []))
+        self.grid.set_texts([list(column) for column in kept.readings])
         self.grid.changed.connect(self._work)
         self.grid.setCurrentCell(0, 0)
         self.latitude.setVisible("gravity" in kind.model_fields)
-        self.use.setText(
-            {
-                BareMotor: "Use as this build's motor",
-                DrumFriction: "Use as this rig's drum friction",
-            }.get(kind, "")
-        )
-        self.use.setVisible(bool(self.use.text()))
-        self.compare.setVisible(kind is BareMotor)
+        use = self.method.belongs(self.desk.build, self.desk.rig)
+        self.use.setText(use)
+        self.use.setVisible(bool(use))
         self._work()
-        for name in kept.get("recovered", []):
+        self._list()
+        self.grid.setFocus()  # a tester begins to type figures
+        recovered, self.kept = self.kept.recovered, replace(self.kept, recovered=())
+        for name in recovered:
             self._take_recovered(name)
+        if told:
+            self.said.setText(told)
 
     def _fill_form(self) -> None:
         while self.form.rowCount():
@@ -222,6 +309,7 @@ class ReadingsDialog(QDialog):
     def done(self, result: int) -> None:
         """Closing ends a recording and takes what it holds."""
         self.recorder.end()
+        self.desk.lists_changed.emit()
         super().done(result)
 
     def take(self, recording: Recording, source: str) -> bool:
@@ -238,16 +326,20 @@ class ReadingsDialog(QDialog):
             except LogbookError as err:
                 self.said.setText(str(err))
                 return False
-            self.logs.append(name)
+            self._took(name)
         self._into_the_grid(recording, source)
         return True
+
+    def _took(self, name: str) -> None:
+        """The record names the recording from now on."""
+        self.kept = replace(self.kept, recordings=(*self.kept.recordings, name))
 
     def _take_recovered(self, name: str) -> None:
         """A recording that a crash cut off, which the logbook found when it was opened."""
         from sparring.logbook.recordings import RecordingError
 
         assert self.desk.book is not None
-        self.logs.append(name)
+        self._took(name)
         try:
             self._into_the_grid(self.desk.book.recording(name), "the recording that was cut off")
         except RecordingError as err:
@@ -297,7 +389,7 @@ class ReadingsDialog(QDialog):
             self.chart.deleteLater()
             self.chart = None
         if self.method.PICTURE:
-            from sparring.ui.readings.chart import ReadingChart
+            from sparring.ui.characterise.chart import ReadingChart
 
             self.chart = ReadingChart(self.desk, self.method)
             self.below.addWidget(self.chart, 2)
@@ -308,7 +400,7 @@ class ReadingsDialog(QDialog):
         """Reduces what is typed, at each change."""
         self.judged = None
         try:
-            readings = self.grid.readings()
+            readings = self.method.typed(self.grid.texts())
             if self.chart is not None:
                 self.chart.show_readings(readings)
             self.judged = self.method.reduce(readings)
@@ -326,16 +418,11 @@ class ReadingsDialog(QDialog):
         rows = []
         for r in self.judged.results:
             shares = budget(r.value)[:2]
-            unit = self.desk.units[r.kind]
-            small = r.kind == "inertia" and abs(nominal(r.value)) < 1e-3
-            shown = quantity.show(
-                nominal(r.value), r.kind, "g·cm²" if small else unit, u=std(r.value) or None
-            )
             repeats = f"{100 * r.scatter:.2g} % of {r.repeats}" if r.scatter is not None else ""
             rows.append(
                 [
                     r.label,
-                    shown,
+                    shown(r, self.desk.units),
                     repeats,
                     ", ".join(f"{s.name} {100 * s.share:.0f} %" for s in shares),
                 ]
@@ -367,51 +454,34 @@ class ReadingsDialog(QDialog):
         self._work()
 
     def _use(self) -> None:
-        """What came out becomes the build's motor, or the hoist's drum friction."""
-        desk, method = self.desk, self.method
+        """What came out goes where it belongs, in build or rig."""
+        desk = self.desk
         try:
-            readings: list[Any] = list(self.grid.readings())
-            if isinstance(method, BareMotor):
-                reason = desk.edit(
-                    "build",
-                    ("motor",),
-                    method.as_readings(readings, desk.build.motor),
-                    "measured motor",
-                )
-                what = f"{desk.build.name} has this motor now"
-            elif isinstance(method, DrumFriction):
-                if not isinstance(desk.rig.method, Hoist):
-                    raise ValueError(f"{desk.rig.name} is no hoist; choose one on Rig first")
-                reason = desk.edit(
-                    "rig",
-                    ("method", "bearing"),
-                    method.as_friction(readings),
-                    "measured drum friction",
-                )
-                what = f"{desk.rig.name} has this drum friction now"
-            else:
-                return
+            use = self.method.use(self.method.typed(self.grid.texts()), desk.build, desk.rig)
+            reason = desk.edit(use.record, use.path, use.value, f"measured {use.path[-1]}")
         except ValueError as err:
             self.said.setText(str(err))
             return
-        self.said.setText(reason or f"{what}; Ctrl+Z takes it back.")
+        self.said.setText(reason or f"{use.what}; Ctrl+Z takes it back.")
 
-    def _compare_motors(self) -> None:
-        """The motors measured for all builds, side by side, and whether they differ by more than
-        their readings leave open.
-        """
+    def _compare(self) -> None:
+        """All that was measured this way, side by side."""
         book = self.desk.book
         if book is None:
             return
-        measured: list[tuple[str, motors.Motor]] = []
-        for build_id, build in book.builds():
-            kept = book.setting(self._key(build_id)) or {}
+        measured: list[Named] = []
+        builds = {key: build.name for key, build in book.builds()}
+        for c in reversed(book.characterisations()):
+            if c.way != self.kept.way:
+                continue
             try:
-                way = BareMotor.from_json(json.dumps(kept.get("method", {})))
-                grid = ReadingGrid(MotorReading)
-                grid.set_texts(kept.get("readings", []))
-                line = way.line(grid.readings())[0]  # type: ignore[arg-type]
-                measured.append((build.name, line))
-            except (RecordError, ValueError):
-                continue  # not measured, or not to be read
-        self.said.setText(compare(measured, self.desk.units))
+                found = judged(c.way, c.dimensions, c.readings)
+            except ValueError:
+                continue  # not measured to its end, or not to be read
+            # nominally equal motors are told apart by their builds
+            of = [c.name, builds.get(c.owner, "")] if c.part == "motor" else [c.name]
+            name = ", ".join(part for part in (*of, c.day) if part)
+            again = sum(n == name or n.startswith(f"{name} (") for n, _ in measured)
+            measured.append((f"{name} ({again + 1})" if again else name, found))
+        self.compared = Compared(self.method.TITLE, measured, self.desk.units, self)
+        self.compared.show()

@@ -13,9 +13,9 @@ from sparring.core.methods import METHODS
 from sparring.core.rig import Rig
 from sparring.ui.theme import font, theme
 from sparring.ui.widgets.benches import paint_bench
-from sparring.ui.widgets.sketch import cell, drive, floor, ink, mass, shaft, taut
+from sparring.ui.widgets.sketch import drive, floor, ink, mass, shaft, taut
 
-_AS_ON_A_RIG = ("lever", "drawbar", "run-up", "generator")  # drawn like the method of that kind
+_AS_ON_A_RIG = ("generator",)  # drawn like the method of that kind
 
 
 class ReadingPicture(QWidget):
@@ -68,33 +68,6 @@ def _turning(p: QPainter, x: float, y: float, r: float, to_and_fro: bool = False
 
 
 # --- each on a sheet of 200 by 100 ----------------------------------------------------------------
-
-
-def _scale(p: QPainter) -> None:
-    floor(p, 20, 186, 92)
-    drive(p, QRectF(24, 34, 50, 46), "")
-    _name(p, 49, 24, "drive")
-    ink(p, 1.6, "pale")
-    p.drawRect(QRectF(52, 48, 104, 9))
-    shaft(p, QPointF(58, 52.5), 8)
-    cell(p, 150, 76, 40, 30)
-    ink(p, 1.6, "ink-2")
-    p.drawEllipse(QPointF(150, 59), 2.5, 2.5)
-    _name(p, 104, 40, "arm")
-    _name(p, 150, 84, "scale")
-
-
-def _rope(p: QPainter) -> None:
-    floor(p, 20, 180, 96)
-    ink(p, 1.6, "brass")
-    p.drawEllipse(QPointF(100, 40), 26, 26)
-    shaft(p, QPointF(100, 40), 7)
-    taut(p, QPointF(72, 70), QPointF(72, 40))
-    p.drawArc(QRectF(72, 12, 56, 56), 0, 180 * 16)
-    taut(p, QPointF(128, 40), QPointF(128, 70))
-    for x, text in ((72, "tight"), (128, "slack")):
-        cell(p, x, 80, 20, 20)
-        _name(p, x + (-34 if x < 100 else 34), 80, text)
 
 
 def _swing(p: QPainter) -> None:
@@ -180,8 +153,6 @@ def _counting(p: QPainter) -> None:
 
 
 _SKETCHES: dict[str, Callable[[QPainter], None]] = {
-    "scale": _scale,
-    "rope-brake": _rope,
     "swing": _swing,
     "bare-motor": _motor,
     "stepper": _stepper,
