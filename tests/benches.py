@@ -31,7 +31,7 @@ LOADS = {
     "lever": (0.2, 1.4),
     "generator": (1.0, 1.0),
     "run-up": (1.0, 1.0),
-    "rope-brake": (0.25, 1.2),
+    "rope-brake": (0.7, 3.0),
     "scale": (1.0, 1.0),
 }
 

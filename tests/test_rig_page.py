@@ -100,7 +100,7 @@ def test_a_rig_goes_to_another_method_and_back_without_losing_its_dimensions(win
         assert page.sensors.choice.view().isRowHidden(0) == (not method.CELL)
         assert method.CELL or page.sensors.choice.currentIndex() > 0
         assert (page._field_at(("calibration",)) is None) == (not method.CELL)
-        assert window.title_block.cells["rig.chosen"].value.endswith(method().kind)
+        assert window.title_block.cells["rig.chosen"].value.endswith(method().word)
     page.choose_method(Lever)
     enter(page.picture.fields["arm_mass"], "0 g", qtbot)
     until(lambda: any("arm's own weight" in f.title.casefold() for f in d.setup_findings()))

@@ -143,6 +143,7 @@ def test_a_lift_left_out_changes_the_result_and_can_be_taken_back(window):
     window.go("results")
     window.desk.select(1, 2)
     window.view("results")._strike()
+    window.view("results").asked.accept()
     until(lambda: len(window.desk.result.steps[1].points) == 4)
     window.errands.take_back()
     until(lambda: len(window.desk.result.steps[1].points) == 5)

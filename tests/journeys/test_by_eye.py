@@ -50,11 +50,11 @@ def test_what_was_misread_is_put_right(demo):
     assert demo.state()["focus"] == "Turned"
     read(demo, "1586 deg", "20", "12.1", "0.62")
     demo.until(lambda: len(kept(demo)) == 1, "kept")
-    demo.item("Runs read by eye", "1586", times=2)
+    demo.item("Runs", "1586", times=2)
     demo.until(lambda: demo.widgets("Leave as it was"), "it is open to be put right")
     demo.press("Leave as it was")
     demo.until(lambda: not demo.widgets("Leave as it was"), "or left")
-    demo.item("Runs read by eye", "1586", times=2)
+    demo.item("Runs", "1586", times=2)
     demo.until(lambda: demo.state()["focus"] == "Turned", "once more")
     demo.key("Return")
     demo.until(lambda: demo.state()["focus"] == "Time", "on to the time")

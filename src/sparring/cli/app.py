@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from sparring import __version__
-from sparring.cli import benches, files, logbooks
+from sparring.cli import benches, files, logbooks, parts
 from sparring.cli.common import (
     AsJson,
     BuildFile,
@@ -25,7 +25,7 @@ from sparring.cli.common import (
 if TYPE_CHECKING:
     from sparring.core.reduce.results import TestResult
 
-__all__ = ["app", "benches", "files", "logbooks"]  # whose commands it has
+__all__ = ["app", "benches", "files", "logbooks", "parts"]  # whose commands it has
 
 
 def _version(value: bool) -> None:

@@ -20,12 +20,12 @@ from sparring.core.by_eye import ByEye, reading
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, RecordError, problems
 from sparring.core.run import Run
+from sparring.files.table_files import head_of, lines_of, too_wide
 
 _WEIGHT = "weight"
 _ENDS = {"": "top", "lifted": "top", "ran": "top", "stalled": "stalled"}
 _FIELDS = tuple(name for _, name in ByEye.FIELDS)
 _COLUMNS = (_WEIGHT, *_FIELDS, "ended", "broke", "noticed")
-_MOST = 10_000  # lines
 
 
 def _marker(column: str) -> Q:
@@ -48,23 +48,8 @@ def read(path: Path) -> list[Run]:
     """The runs of a table; those of the same weight are one step, the lightest first. Raises
     RecordError that says line, column, what was seen and what to write.
     """
-    try:
-        text = path.read_text(encoding="utf-8-sig")
-    except UnicodeDecodeError as err:
-        raise RecordError(f"{path} is not text: save the table as CSV in UTF-8") from err
-    first, _, _ = text.partition("\n")
-    between = max(("\t", ";", ","), key=first.count)
-    lines = [
-        (n, cells)
-        for n, cells in enumerate(csv.reader(io.StringIO(text), delimiter=between), start=1)
-        if any(c.strip() for c in cells)
-    ]
-    if len(lines) < 2 or len(lines) > _MOST:
-        raise RecordError(
-            f"{path} holds {max(len(lines) - 1, 0)} lines of readings; a head, and one to {_MOST}"
-            " lines under it, are wanted"
-        )
-    columns = _head(path, lines[0][1])
+    lines = lines_of(path)
+    columns = head_of(path, lines[0][1], _COLUMNS)
     wrong: list[str] = []
     runs = []
     for n, cells in lines[1:]:
@@ -77,30 +62,10 @@ def read(path: Path) -> list[Run]:
     return _numbered(runs)
 
 
-def _head(path: Path, cells: Sequence[str]) -> list[tuple[str, str]]:
-    """(column, unit where the head has one)."""
-    columns = []
-    for cell in cells:
-        name, _, unit = cell.strip().rstrip(")]").partition("[" if "[" in cell else "(")
-        columns.append((re.sub(r"[\s-]+", "_", name.strip().lower()), unit.strip()))
-    names = [name for name, _ in columns]
-    unknown = [name for name in names if name and name not in _COLUMNS]
-    twice = sorted({name for name in names if name and names.count(name) > 1})
-    if unknown or twice:
-        seen = f"unknown: {', '.join(unknown)}" if unknown else f"twice: {', '.join(twice)}"
-        raise RecordError(
-            f"{path}, line 1: columns {seen}; those that are known are {', '.join(_COLUMNS)}"
-        )
-    return columns
-
-
-def _run(columns: Sequence[tuple[str, str]], cells: Sequence[str]) -> Run:
+def _run(columns: list[tuple[str, str]], cells: list[str]) -> Run:
     """One line. Raises ValueError, a line a problem."""
-    if any(c.strip() for c in cells[len(columns) :]):
-        raise ValueError(
-            f"{len(cells)} cells under {len(columns)} heads; is a comma used for decimals? Then"
-            " part the columns by semicolons"
-        )
+    if wide := too_wide(columns, cells):
+        raise ValueError(wide)
     told: dict[str, Measured] = {}
     said = {"ended": "", "broke": "", "noticed": ""}
     wrong = []

@@ -49,7 +49,7 @@ class RopeBrake(MethodBase):
     rope_diameter: Annotated[Measured, Q("length", "mm", least=0.0, most=1.0)] = Measured(
         3e-3, 2.5e-4
     )
-    grows: Annotated[float, Q("ratio", "", above=1.0, most=1e4)] = 3.5
+    grows: Annotated[float, Q("ratio", "", above=1.0, most=1e4)] = 1.9  # over half a turn, μ 0.2
     heat_capacity: Annotated[float, Q("energy", "J", above=0.0)] = 60.0  # for one kelvin
     hottest: Annotated[float, Q("temperature", "°C", above=0.0)] = 373.15
     hold: Annotated[float, Q("time", above=0.0, most=3600.0)] = 3.0
