@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -14,13 +14,15 @@ from sparring.core.analysis import analyse
 from sparring.core.build import Build
 from sparring.core.care import CareRead
 from sparring.core.instruments.calibration import Calibration
-from sparring.core.methods.hoist import Hoist
+from sparring.core.methods import Hoist, Lever
 from sparring.core.motor import MotorReadings
 from sparring.core.plan import Plan
+from sparring.core.plant import eye
 from sparring.core.plant.bench import bench_of
 from sparring.core.plant.lifts import ladder, runs_of
 from sparring.core.plant.sensors import calibration_points, sensors_of
 from sparring.core.quantity import Measured
+from sparring.core.recording import Recording
 from sparring.core.reduce.results import headline
 from sparring.core.rig import Limits, Rig
 from sparring.core.train.kinds.spur import SpurStage
@@ -116,7 +118,9 @@ def plan(*loads: float, repeats: int = 5) -> Plan:
 
 @dataclass(frozen=True)
 class Scene:
-    """One test of the demo: records, and how the real bench differs from them."""
+    """One test of the demo: records, and how the real bench differs from them. eye: nobody had a
+    board: a tester watched, or read a phone as tachometer.
+    """
 
     title: str
     build: Build
@@ -126,6 +130,46 @@ class Scene:
     bench: dict[str, Any] = field(default_factory=dict)
     sensors: dict[str, Any] = field(default_factory=dict)
     friction: float = 1.0  # true friction over the nominal one
+    eye: bool = False
+
+
+def by_eye(drives: Sequence[Build]) -> list[Scene]:
+    """Two tests of an afternoon without the board: the worm drive on a lever until it stalls, the
+    planetary one on the hoist with a phone as tachometer."""
+    named = {build.name: build for build in drives}
+    lever = Lever(
+        arm=Measured(0.250, 2.5e-4),
+        arm_mass=Measured(0.062, 5e-4),
+        arm_centre=Measured(0.118, 1e-3),
+        hook_mass=Measured(0.014, 5e-4),
+    )
+    arm = Rig(
+        name="Lever A",
+        method=lever,
+        gravity=Measured(9.812, 0.003),
+        limits=Limits(current=3.0, speed=200 * _RPM, stalled_for=0.8),
+        care_read=CareRead(by="Hollin Yard", on="2026-11-12", method="lever"),
+    )
+    return [
+        Scene(
+            "lever to stall, by eye",
+            named["Siskin r1"],
+            arm,
+            plan=plan(0.1, 0.12, 0.14, 0.16, 0.18, 0.2, repeats=2),
+            seed=21,
+            friction=1.05,
+            eye=True,
+        ),
+        Scene(
+            "hoist, phone as tachometer",
+            named["Wren r1"],
+            rig(),
+            plan=plan(0.5, 1.0, 1.5, 2.0, repeats=3),
+            seed=22,
+            friction=1.08,
+            eye=True,
+        ),
+    ]
 
 
 def scenes() -> list[Scene]:
@@ -174,11 +218,11 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
         return folder
     with Logbook(folder) as book:
         rig_ids: dict[str, int] = {}
-        for build in others(motor()):
-            book.save_build(build)
-        for scene in scenes():
+        drives = others(motor())
+        builds = {build.name: book.save_build(build) for build in drives}
+        for scene in (*by_eye(drives), *scenes()):
             progress(f"lifting {scene.build.name} ...")
-            build_id = book.save_build(scene.build)
+            build_id = builds.get(scene.build.name) or book.save_build(scene.build)
             if scene.rig.name not in rig_ids:
                 rig_ids[scene.rig.name] = book.save_rig(scene.rig)
             test_id = book.add_test(build_id, rig_ids[scene.rig.name], scene.plan, scene.title)
@@ -195,16 +239,18 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
                 seed=scene.seed,
             )
             tare = Measured(84_120.0, 4.0)
-            for run, recording in runs_of(
-                lifts, list(scene.plan.loads), scene.plan.voltage, tare=tare
-            ):
-                book.add_run(
-                    test_id,
-                    run.model_copy(
-                        update={"calibration": scene.rig.calibration, "sensors": scene.rig.sensors}
-                    ),
-                    recording,
-                )
+            rng = np.random.default_rng(scene.seed)
+            made = runs_of(lifts, list(scene.plan.loads), scene.plan.voltage, tare=tare)
+            for (_, _, lifted), (run, recording) in zip(lifts, made, strict=True):
+                known: dict[str, Any] = {
+                    "calibration": scene.rig.calibration,
+                    "sensors": scene.rig.sensors,
+                }
+                if scene.eye:
+                    seen, _ = eye.read(lifted, rng, method=scene.rig.method, tachometer=True)
+                    known |= {"source": "eye", "read": seen, "tare": None, "calibration": None}
+                    recording = Recording.nothing()
+                book.add_run(test_id, run.model_copy(update=known), recording)
             book.save_headline(
                 test_id,
                 headline(

@@ -283,6 +283,7 @@ def headline(result: TestResult) -> dict[str, Any]:
     best = result.best
     stall = result.stall.by_line if result.stall.held is None else result.stall.held
     if best is None:
+        stall = result.stall.bracket if stall is None else stall
         held = {} if stall is None else {"stall": nominal(stall), "stall_u": std(stall)}
         return {"derived_by": __version__, "method": result.rig.method.kind, **held}
     kind = "gearbox" if best.gearbox is not None else "wire_to_shaft"

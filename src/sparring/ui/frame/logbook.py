@@ -134,15 +134,15 @@ class LogbookPanel(QFrame):
         families: dict[str, QTreeWidgetItem] = {}
         shown = 0
         for build_id, build, own in self._listed:
-            head = next(
-                (t.headline for t in reversed(own) if t.headline and "value" in t.headline), None
-            )
+            known = [t.headline for t in reversed(own) if t.headline]
+            head = next((h for h in known if "value" in h), None)
+            alone = next((h for h in known if h.get("stall") is not None), None)
             if wanted:
                 facts = {
                     "ratio": abs(build.ratio()),
                     "efficiency": head["value"] if head else None,
                     "mass": build.mass.value if build.mass else None,
-                    "stall": head.get("stall") if head else None,
+                    "stall": alone["stall"] if alone else None,
                 }
                 words = [
                     build.name,
@@ -171,7 +171,7 @@ class LogbookPanel(QFrame):
                 family.setExpanded(True)
                 family.setFirstColumnSpanned(True)
                 families[build.family] = family
-            item = QTreeWidgetItem([f"r{build.revision} {build.title}", self._head(head)])
+            item = QTreeWidgetItem([f"r{build.revision} {build.title}", self._head(head or alone)])
             item.setToolTip(0, tip(f"{build.name} · {build.title}"))
             item.setTextAlignment(
                 1, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
@@ -215,9 +215,13 @@ class LogbookPanel(QFrame):
                 self.tree.setCurrentItem(sub)
 
     def _head(self, headline: dict | None) -> str:
-        if not headline or "value" not in headline:
+        """Its efficiency; of a test that only stalls, the torque."""
+        if not headline:
             return "–"
-        return self.desk.show(headline["value"], "ratio", decimals=1)
+        if "value" in headline:
+            return self.desk.show(headline["value"], "ratio", decimals=1)
+        stall = headline.get("stall")
+        return "–" if stall is None else self.desk.three(stall, "torque")
 
     def _activated(self, item: QTreeWidgetItem) -> None:
         data = item.data(0, Qt.ItemDataRole.UserRole)

@@ -41,7 +41,10 @@ class Planned(OnDesk):
         """
         method, steps = self.rig.method, self.steps()
         if method.weighed() and (load is not None or step < len(steps)):
-            return self.show(load.value if load is not None else steps[step], "mass", decimals=2)
+            value = load.value if load is not None else steps[step]
+            shown = quantity.from_si(value, self.units["mass"], "mass")
+            even = abs(shown - round(shown, 2)) < 5e-4
+            return self.show(value, "mass", decimals=2 if even else 3)
         if method.STEP and step < len(steps):
             return quantity.show(
                 steps[step],
@@ -49,7 +52,7 @@ class Planned(OnDesk):
                 quantity.kind_of(method.SET_BY[1]).default,
                 decimals=1,
             )
-        return f"part {step + 1}"
+        return method.DOES[0].lower() if method.HELD else f"part {step + 1}"
 
     def run_name(self, run: Run) -> str:
         """How a run's step is told: by its load, or as a part of a sweep."""

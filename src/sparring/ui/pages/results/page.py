@@ -140,7 +140,7 @@ class ResultsPage(View):
         d, result = self.desk, self.desk.result
         assert result is not None
         heads = [f"{head}, {d.units[kind]}" for head, _, kind in _COLUMNS]
-        step = (d.rig.method.STEP or "part").removesuffix(" on the clamp")
+        step = (d.rig.method.STEP or ("" if d.rig.method.HELD else "part")).split(" on ")[0]
         self.table.head([step, "runs", *heads])
         rows = []
         for s in result.steps:
