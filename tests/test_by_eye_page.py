@@ -89,18 +89,18 @@ def test_a_figure_between_two_and_a_film(window, page, qtbot):
 def test_the_timer_fills_the_time_and_taps_the_turns(window, page, qtbot):
     timing = page.eye.timing
     timing.length.set_value(0.3)
-    timing.timer.click()
+    timing.timer.pressed.emit()
     assert "Stop" in timing.timer.text()
     figures = {f.name: f.field for f in page.eye.figures.shown}
     until(lambda: figures["time"].value is not None)
     assert figures["time"].value.value == 0.3
     for _ in range(4):
-        timing.tap.click()
+        timing.tap.pressed.emit()
     assert figures["turned"].value.value == pytest.approx(3 * 2 * math.pi)
     assert 2 * figures["time"].value.u == pytest.approx(0.1 * math.sqrt(2))
     typed(page, qtbot, "", "2 s", "12", "0.6")
     until(lambda: len(window.desk.runs) == 1)
-    assert timing.tap.text() == "Ta&p a turn"
+    assert timing.tap.text() == "Tap a turn Alt+P"
 
 
 def test_what_was_noticed_stops_is_kept_and_is_a_finding(window, page, qtbot):

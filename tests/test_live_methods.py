@@ -349,7 +349,7 @@ def test_a_tester_in_a_hurry_breaks_nothing(window, qtbot, monkeypatch):
         *(
             page.mark,
             page.broke,
-            errands.readings,
+            errands.characterise,
             errands.simulate,
             shorter,
             d.new_test,

@@ -215,20 +215,19 @@ def readings(t: Pictures) -> None:
     p = t.p
     if t.wanted("by-hand", "readings-recorded"):
         p.key("ctrl+h")
-        p.until(lambda: p.state()["dialog"].startswith("Readings"), "it opens")
-        p.choose("Way of measuring", "Drawbar")
-        p.click("Readings, a column a repeat")
-        p.key("ctrl+Home")
+        p.until(lambda: p.state()["dialog"] == "Part measurements", "it opens")
         for repeat in (
-            ("12.1 +- 0.2 N", "", "19 N", "0 kg"),
-            ("16.0 +- 0.2 N", "", "", "1 kg"),
-            ("20.2 +- 0.2 N", "", "", "2 kg"),
+            ("12.00 V +- 0.02 V", "4450 rpm +- 20 rpm", "0.110 A +- 2 mA", ""),
+            ("6.00 V +- 0.02 V", "2180 rpm +- 15 rpm", "0.104 A +- 2 mA", ""),
+            ("4.00 V +- 0.02 V", "0 rpm", "0.640 A +- 5 mA", ""),
         ):
             for text in repeat:
                 p.type(text) if text else None
                 p.key("Return")
         t.shot("by-hand")
-        p.choose("Way of measuring", "Wind-up")
+        p.key("alt+n")
+        p.until(lambda: p.state()["popup"], "the ways are listed")
+        p.key("Down", "Down", "Down", "Return")
         if t.wanted("readings-recorded"):
             p.press("Simulate")
             p.until(lambda: any(b["enabled"] for b in p.buttons("Record")), "it sends")
@@ -237,7 +236,7 @@ def readings(t: Pictures) -> None:
                 lambda: (
                     any(b["enabled"] for b in p.buttons("Record"))
                     and p.rows(
-                        "SELECT 1 FROM settings WHERE key LIKE '%Wind-up%' AND value LIKE"
+                        "SELECT 1 FROM characterisations WHERE way = 'wind-up' AND record LIKE"
                         " '%parquet%'"
                     )
                 ),

@@ -227,19 +227,22 @@ def test_the_load_cell_is_calibrated_by_the_guide(demo):
 
 def test_readings_are_typed_and_recorded(demo):
     demo.key("ctrl+h")
-    demo.until(lambda: demo.state()["dialog"].startswith("Readings"), "it opens")
+    demo.until(lambda: demo.state()["dialog"] == "Part measurements", "it opens")
     demo.until(
         lambda: demo.state()["focus"].startswith("Readings, a column a repeat"),
         "the keyboard is where figures go",
     )
-    for text in ("0.5 kg", "0.6 kg", "0 deg"):
-        demo.type(text)
+    for text in ("12 V", "4450 rpm", "0.11 A", "", "4 V", "0 rpm", "0.64 A"):
+        demo.type(text) if text else None
         demo.key("Return")
     demo.until(
-        lambda: any("N·m" in t for w in demo.widgets("Results") for t in w.get("items", {})),
-        "the torque is worked out",
+        lambda: any("Ω" in t for w in demo.widgets("Results") for t in w.get("items", {})),
+        "the resistance is worked out",
     )
-    demo.choose("Way of measuring", "Bare motor")
+    demo.key("alt+n")
+    demo.until(lambda: demo.state()["popup"], "the ways are listed")
+    demo.key("Return")
+    demo.until(lambda: not demo.state()["popup"], "another motor")
     demo.press("Simulate")
     demo.until(
         lambda: any(b["enabled"] for b in demo.buttons("Record")), "the simulated set-up sends"
@@ -248,7 +251,7 @@ def test_readings_are_typed_and_recorded(demo):
     demo.until(lambda: demo.buttons("Stop, take"), "it records")
     demo.until(
         lambda: demo.rows(
-            "SELECT value FROM settings WHERE key LIKE '%bare-motor' AND value LIKE '%parquet%'"
+            "SELECT id FROM characterisations WHERE way = 'bare-motor' AND record LIKE '%parquet%'"
         ),
         "what it recorded is kept",
         180,

@@ -2,6 +2,21 @@
 
 import json
 
+from desktop import Program, home_with_demo
+
+from sparring.files import eye_files
+
+FIGURES = {  # two runs each, as a tester types them
+    "Hoist": ("1586 deg", "2.0", "12.1", "0.62"),
+    "Lever": (),
+    "Brake": ("5 turns", "3.0", "4.2 ± 0.1", "12", "0.9"),
+    "Drawbar": ("5 turns", "3.0", "between 8 and 8.4", "12", "0.9"),
+    "Run-up": ("100 rpm", "300 rpm", "240 frames at 120", "300 rpm", "200 rpm", "9", "12", "1.1"),
+    "Generator": ("5 turns", "3.0", "4.4", "0.35", "12", "0.9"),
+    "Rope": ("5 turns", "3.0", "20", "2", "12", "0.9"),
+    "Arm": ("1.05 kg", "50 g", "6", "1.0"),
+}
+
 
 def read(demo, *figures):
     for figure in figures:
@@ -9,9 +24,124 @@ def read(demo, *figures):
 
 
 def kept(demo):
-    """What was read, run by run."""
-    rows = demo.rows("SELECT record FROM runs WHERE recording = '' ORDER BY id")
+    """What was read in the test on the desk, run by run."""
+    rows = demo.rows(
+        "SELECT record FROM runs WHERE test_id = (SELECT max(id) FROM tests) AND recording = ''"
+        " ORDER BY id"
+    )
     return [json.loads(record) for (record,) in rows]
+
+
+def tab_to(demo, name, most=120):
+    for _ in range(most):
+        if demo.state()["focus"].startswith(name):
+            return
+        demo.key("Tab")
+    raise AssertionError(f"{name} is not reached by Tab; at {demo.state()['focus']}")
+
+
+def care(demo):
+    """Confirms the notes of the rig on the desk, led there from Run."""
+    demo.until(lambda: any("Confirm" in w["text"] for w in demo.widgets(kind="KeyButton")), "care")
+    demo.key("space")
+    demo.until(lambda: demo.state()["focus"].startswith("Name of whoever"), "it leads there")
+    demo.enter("A. Tester")
+    demo.page("Run")
+
+
+def test_every_method_by_keyboard_alone_kept_undone_exported_and_reopened(
+    screen, demo_home, tmp_path
+):
+    home = home_with_demo(demo_home, tmp_path / "home")
+    demo = Program(screen, home, "demo")
+    made = {}
+    try:
+        demo.page("Run")
+        demo.key("ctrl+y")
+        demo.until(lambda: demo.widgets("Runs"), "it is read by eye")
+        for method, figures in FIGURES.items():
+            demo.page("Rig")
+            tab_to(demo, "Method")
+            demo.type(method)
+            demo.until(lambda m=method: demo.widget("Method")["text"].startswith(m), "it is chosen")
+            demo.page("Run")
+            if method != "Hoist":
+                care(demo)
+            else:
+                demo.key("ctrl+t")
+            demo.until(lambda: demo.state()["runs"] == 0, "a new test")
+            for n in (1, 2):
+                first = FIRST.get(method, "It got to the top")
+                demo.until(lambda f=first: demo.state()["focus"].startswith(f), "it asks")
+                read(demo, *figures) if figures else demo.key("Return")
+                demo.until(lambda n=n: demo.state()["runs"] == n, f"{method}: run {n} is kept")
+            demo.until(lambda: demo.state()["has_result"], f"{method}: there are results")
+            demo.key("ctrl+z")
+            demo.until(lambda: demo.state()["redo"] == "run read by eye", "it is taken back")
+            demo.key("ctrl+shift+z")
+            demo.until(lambda: not demo.state()["redo"], "and kept again")
+            ((made[method],),) = demo.rows("SELECT max(id) FROM tests")
+            assert len(kept(demo)) == 2
+        out = tmp_path / "out"
+        out.mkdir()
+        demo.key("ctrl+e")
+        demo.file_dialog(out)
+        demo.until(lambda: "Exported to" in demo.state()["message"], "the last is exported")
+        runs = eye_files.read(next(out.iterdir()) / "readings.csv")
+        assert [r.ended for r in runs] == ["stalled", "stalled"]
+    finally:
+        demo.close()
+    assert len(set(made.values())) == len(FIGURES)
+    again = Program(screen, home, "demo")
+    try:
+        again.until(lambda: again.state()["runs"] == 2, "the last test is on the desk again")
+        again.page("Results")
+        again.until(lambda: again.state()["has_result"], "with its result")
+        assert any("Stall torque, held, " in w.get("text", "") for w in again.ask("widgets"))
+    finally:
+        again.close()
+
+
+FIRST = {
+    "Hoist": "Turned",
+    "Brake": "Turned",
+    "Drawbar": "Turned",
+    "Run-up": "First speed",
+    "Generator": "Turned",
+    "Rope": "Turned",
+    "Arm": "Force",
+}
+
+
+def test_timer_taps_what_was_noticed_and_a_run_left_out_by_keys(demo):
+    demo.page("Run")
+    demo.key("ctrl+t")
+    demo.until(lambda: demo.state()["runs"] == 0, "a new test is begun")
+    demo.key("ctrl+y")
+    demo.until(lambda: demo.state()["focus"] == "Turned", "it asks for the angle")
+    for _ in range(4):
+        demo.key("alt+p")
+    demo.until(lambda: demo.text("Turned") == "1080 deg", "three turns were tapped")
+    demo.key("alt+t")
+    demo.until(lambda: demo.buttons("Stop timer"), "the timer runs")
+    demo.until(lambda: not demo.buttons("Stop timer"), "and ends by itself")
+    demo.until(lambda: demo.text("Time").startswith("5 "), "after five seconds")
+    demo.key("alt+m")
+    demo.until(
+        lambda: any(w["text"].startswith("STOP") for w in demo.widgets(kind="Label")), "it says so"
+    )
+    demo.until(lambda: demo.state()["focus"] == "Voltage", "the voltage is next")
+    read(demo, "12", "0.6")
+    demo.until(lambda: len(kept(demo)) == 1, "it is kept")
+    assert kept(demo)[0]["read"]["noticed"] == ["smells"]
+    demo.item("Runs", "1080")
+    demo.key("Delete")
+    demo.until(lambda: demo.state()["dialog"] == "Leave this run out", "it asks why")
+    demo.key("Return")
+    demo.until(lambda: kept(demo)[0].get("left_out") == "misread", "it is left out, with a reason")
+    demo.until(lambda: not demo.state()["has_result"], "and nothing is left")
+    demo.key("ctrl+z")
+    demo.until(lambda: demo.state()["has_result"], "taken back")
 
 
 def test_a_hoist_read_by_eye_by_keyboard_alone(demo):

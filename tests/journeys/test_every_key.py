@@ -105,7 +105,9 @@ DOES = {
     ),
     "Mark this moment": lambda demo: dialog(demo, "Mark"),
     "Stop": lambda demo: demo.until(lambda: demo.state()["bench"] == "ready", "it is at rest"),
-    "Readings, typed or recorded …": lambda demo: dialog(demo, "Readings"),
+    "Measure parts: motor, inertia, play, friction …": lambda demo: dialog(
+        demo, "Part measurements"
+    ),
     "Disconnect": lambda demo: demo.until(
         lambda: demo.state()["bench"] == "off", "the bench is let go"
     ),

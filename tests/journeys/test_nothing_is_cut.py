@@ -75,10 +75,13 @@ def test_no_text_is_cut(demo_home, tmp_path, how):
             look(title)
             demo.key("Escape")
         demo.key("ctrl+h")
-        demo.until(lambda: demo.state()["dialog"].startswith("Readings"), "readings open")
-        for way in demo.widget("Way of measuring")["entries"]:
-            demo.choose("Way of measuring", way)
-            look(f"Readings, {way}")
+        demo.until(lambda: demo.state()["dialog"] == "Part measurements", "they open")
+        for n in range(8):
+            demo.key("alt+n")
+            demo.until(lambda: demo.state()["popup"], "the ways are listed")
+            demo.key(*["Down"] * n, "Return")
+            demo.until(lambda: not demo.state()["popup"], "one is chosen")
+            look(f"Measured, way {n + 1}")
     finally:
         demo.close()
         screen.close()

@@ -38,13 +38,17 @@ def measure(
 ) -> None:
     """What a part is by readings of it: a motor's line, an inertia, stiffness, play, friction."""
     from sparring.core.characterise import WAYS, judged
+    from sparring.core.records import RecordError
 
     if way not in WAYS:
         raise typer.BadParameter(f"{way} is none of {', '.join(WAYS)}", param_hint="WAY")
     with told():
         dimensions = _dimensions(way, settings or [])
         columns = _columns(way, readings)
-        found = judged(way, dimensions, columns)
+        try:
+            found = judged(way, dimensions, columns)
+        except ValueError as err:
+            raise RecordError(f"{readings}: {err}") from err
         number = None
         if keep is not None:
             from sparring.logbook.characterised import Characterisation

@@ -7,8 +7,6 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import select
-
 from sparring.core.characterise.base import Part
 from sparring.logbook.rows import Rows
 from sparring.logbook.stored import moment
@@ -136,8 +134,3 @@ class Characterised(Rows):
             s.add(row)
             s.flush()
             return replace(c, id=row.id)
-
-    def _recordings_of_parts(self) -> list[str]:
-        """Texts that name their recordings."""
-        with self._session() as s:
-            return [str(text) for text in s.scalars(select(CharacterisationRow.record))]

@@ -33,7 +33,15 @@ from sparring.logbook.derived import NAME as DERIVED
 from sparring.logbook.derived import Derived
 from sparring.logbook.settings import Settings
 from sparring.logbook.stored import KeptRecording, StoredRun, StoredTest, headline_said, moment
-from sparring.logbook.tables import BuildRow, CorrectionRow, RigRow, RunRow, SettingRow, TestRow
+from sparring.logbook.tables import (
+    BuildRow,
+    CharacterisationRow,
+    CorrectionRow,
+    RigRow,
+    RunRow,
+    SettingRow,
+    TestRow,
+)
 
 _RECORDING = re.compile(r"[0-9a-f]+\.parquet")
 
@@ -380,8 +388,9 @@ class Logbook(Characterised, Settings):
         """Names of recordings that runs or parts have or settings speak of."""
         with self._session() as s:
             names = {str(name) for name in s.scalars(select(RunRow.recording)) if name}
-            texts = [*s.scalars(select(SettingRow.value)), *self._recordings_of_parts()]
-            return names.union(*map(_RECORDING.findall, texts))
+            for column in (SettingRow.value, CharacterisationRow.record):
+                names = names.union(*map(_RECORDING.findall, s.scalars(select(column))))
+            return names
 
     def run_with(self, test_id: int, recording: str) -> int | None:
         """The run of a test that has this recording."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from PyQt6.QtCore import QElapsedTimer, QTimer, pyqtSignal
+from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QWidget
 
 from sparring.core.by_eye import TAP
@@ -31,11 +32,11 @@ class Timing(QWidget):
         self._at: list[float] = []  # [s] of each tap
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        self.timer = QPushButton("&Timer")
+        self.timer = QPushButton("Timer Alt+T")
         self.timer.setToolTip(
             tip("Beeps and counts; beeps again after this time, or when it is pressed before.")
         )
-        self.timer.clicked.connect(self._start_or_stop)
+        self.timer.pressed.connect(self._start_or_stop)
         row.addWidget(self.timer)
         row.addWidget(Label("for"))
         self.length = QuantityField(
@@ -51,9 +52,14 @@ class Timing(QWidget):
         seconds = desk.settings.value(f"{KEY}/timer", 5.0, type=float)
         self.length.set_value(seconds or None)
         row.addWidget(self.length)
-        self.tap = QPushButton("Ta&p a turn")
+        self.tap = QPushButton("Tap a turn Alt+P")
         self.tap.setToolTip(tip("Once for each turn as its mark passes; angle and time follow."))
-        self.tap.clicked.connect(self._tap)
+        # at once, and by keys of their own: a button's goes with its text, and acts late
+        self.tap.pressed.connect(self._tap)
+        for keys, act in (("Alt+T", self._start_or_stop), ("Alt+P", self._tap)):
+            key = QShortcut(QKeySequence(keys), self)
+            key.setAutoRepeat(False)
+            key.activated.connect(act)
         row.addWidget(self.tap)
         self._tick = QTimer(self)
         self._tick.setInterval(100)
@@ -71,8 +77,8 @@ class Timing(QWidget):
         self._tick.stop()
         self._clock.invalidate()
         self._at.clear()
-        self.timer.setText("&Timer")
-        self.tap.setText("Ta&p a turn")
+        self.timer.setText("Timer Alt+T")
+        self.tap.setText("Tap a turn Alt+P")
 
     def _remember(self, seconds: float | None) -> None:
         self.desk.settings.setValue(f"{KEY}/timer", seconds or 0.0)
@@ -92,7 +98,7 @@ class Timing(QWidget):
         if wanted is not None and passed >= wanted.value:
             self._stop()
         else:
-            self.timer.setText(f"Stop &timer, {passed:.1f} s")
+            self.timer.setText(f"Stop timer, {passed:.1f} s")
 
     def _stop(self) -> None:
         QApplication.beep()
@@ -110,7 +116,7 @@ class Timing(QWidget):
             self._at.clear()
         self._at.append(now)
         turns = len(self._at) - 1
-        self.tap.setText(f"Ta&p: {turns} turn{'s' * (turns != 1)}")
+        self.tap.setText(f"Tap: {turns} turn{'s' * (turns != 1)}")
         if turns:
             time = Measured(round(now - self._at[0], 2), TAP * math.sqrt(2))
             self.tapped.emit(turns, time)
