@@ -12,11 +12,11 @@ from typer.testing import CliRunner
 
 from sparring.cli.app import app
 from sparring.core.analysis import analyse
-from sparring.core.by_eye import ByEye, between, read_within
+from sparring.core.by_eye import ByEye, between, read_within, reading
 from sparring.core.methods import Brake, Drawbar, Generator, Hoist, Lever, RopeBrake, RunUp, Scale
 from sparring.core.plan import Plan
 from sparring.core.plant import eye
-from sparring.core.quantity import Measured
+from sparring.core.quantity import Measured, QuantityError
 from sparring.core.recording import Recording
 from sparring.core.records import RecordError, changed
 from sparring.core.reduce.spread import random_part, shared_parts, size, unshared
@@ -274,3 +274,105 @@ def test_by_eye_from_the_command_line_and_in_a_logbook(table, tmp_path, build, r
     exported = eye_files.read(folder / made.rpartition("/")[2] / "readings.csv")
     assert len(exported) == 5
     assert not list(folder.rglob("run-*"))
+
+
+def test_a_rope_brake_by_hand(build, rig):
+    """(F_tight − F_slack)(D + d)/2 in figures: (20 − 2) N · 63 mm/2 = 0.567 N·m; without a scale at
+    the slack end its pull is the weight hung there."""
+    rope = RopeBrake(drum_diameter=Measured(0.060), rope_diameter=Measured(0.003))
+    on = changed(rig, ("method",), rope)
+    both = ByEye(force=Measured(20.0), slack=Measured(2.0), speed=Measured(10.0))
+    assert nominal(one(build, on, both).steps[0].torque) == pytest.approx(0.567)
+    hung = ByEye(force=Measured(20.0), speed=Measured(10.0))
+    torque = one(build, on, hung, load=0.2).steps[0].torque
+    assert nominal(torque) == pytest.approx((20 - 0.2 * on.gravity.value) * 0.0315)
+    two = changed(on, ("sensors", "second_cell"), "taken off")  # the cells have done it already
+    assert nominal(one(build, two, hung, load=0.2).steps[0].torque) == pytest.approx(0.63)
+
+
+def test_an_arm_on_a_scale_by_hand(build, rig):
+    """A kilogram beyond the arm's own at 150 mm: 9.81 · 0.15; pushes that scatter widen it."""
+    on = changed(rig, ("method",), Scale(arm=Measured(0.15), angle=Measured(0.0)))
+    g = rig.gravity.value
+    runs = [
+        (
+            Run(
+                source="eye",
+                ended="stalled",
+                read=ByEye(force=Measured(m * g), rest=Measured(0.05 * g)),
+            ),
+            NOTHING,
+        )
+        for m in (1.03, 1.05, 1.07)
+    ]
+    held = analyse(build, on, Plan(), runs).stall.held
+    assert nominal(held) == pytest.approx(g * 0.15)
+    s = 0.02 * g * 0.15
+    # Student's variance for two degrees of freedom has no bound: at most three times s/√n
+    assert s / math.sqrt(3) < std(held) <= 3 * s / math.sqrt(3)
+
+
+def test_a_spin_along_a_motors_line_in_closed_form(build, rig):
+    """J dω/dt = T₀ (1 − ω/ω₀): from ω₁ to ω₂ in τ ln((ω₀ − ω₁)/(ω₀ − ω₂)). What is read of it gives
+    the line's torque at the speed it is given for, which the middle of both speeds would not."""
+    mass = RunUp(inertia=Measured(0.02), gearing=1.0)
+    on = changed(rig, ("method",), mass)
+    volts, ratio = 12.0, abs(build.ratio())
+    no_load = nominal(build.motor_line().speed(0.0, volts)) / ratio
+    for low, high in ((0.1, 0.4), (0.3, 0.8), (0.05, 0.93)):
+        time = 2.5 * math.log((1 - low) / (1 - high))  # τ = 2.5 s
+        read = ByEye(
+            first_speed=Measured(low * no_load),
+            second_speed=Measured(high * no_load),
+            time=Measured(time),
+            voltage=Measured(volts),
+        )
+        step = one(build, on, read).steps[0]
+        line = 0.02 * no_load / 2.5 * (1 - nominal(step.speed) / no_load)
+        assert nominal(step.torque) == pytest.approx(line, rel=1e-9)
+        middle = 0.02 * no_load / 2.5 * (1 - (low + high) / 2)
+        assert nominal(step.torque) < 0.99 * middle
+    too_far = read.model_copy(update={"second_speed": Measured(0.99 * no_load)})
+    assert "nothing pushes" in one(build, on, too_far).skipped[0][1]
+
+
+def test_a_pull_without_a_speed_is_a_torque_and_nothing_more(build, rig):
+    on = changed(rig, ("method",), Drawbar(rolls=Measured(0.0)))
+    step = one(build, on, ByEye(force=Measured(12.0))).steps[0]
+    assert nominal(step.torque) == pytest.approx(12 * 0.03)
+    assert step.speed is None
+    assert step.gearbox is None
+
+
+@pytest.mark.parametrize(
+    ("text", "kind", "value", "u"),
+    [
+        ("between 3.1 and 3.3", "voltage", 3.2, 0.1 / math.sqrt(3)),
+        ("Between 310 and 0.33 kg", "mass", None, None),
+        ("between 310 g and 0.33 kg", "mass", 0.32, 0.01 / math.sqrt(3)),
+        ("312 frames at 240", "time", 1.3, math.sqrt(2 / 12) / 240),
+        ("120 frames @ 59.94 fps", "time", 120 / 59.94, math.sqrt(2 / 12) / 59.94),
+        ("5 turns", "angle", 10 * math.pi, 0.0),
+        ("412 g", "force", 0.412 * 9.80665, 0.0),
+        ("between 3 ± 1 and 4", "voltage", None, None),
+        ("between 4 and 3", "voltage", None, None),
+        ("0 frames at 240", "time", None, None),
+    ],
+)
+def test_what_a_person_types_is_understood(text, kind, value, u):
+    unit = {"voltage": "V", "time": "s", "mass": "kg"}.get(kind)
+    if value is None:
+        with pytest.raises(QuantityError):
+            reading(text, kind, unit)
+    else:
+        read = reading(text, kind, unit)
+        assert (read.value, read.u) == pytest.approx((value, u))
+
+
+def test_two_speeds_of_a_spin_go_with_the_time_between():
+    with pytest.raises(ValueError, match="time is missing"):
+        ByEye(first_speed=Measured(1.0), second_speed=Measured(2.0))
+    with pytest.raises(ValueError, match="must come up to speed"):
+        ByEye(first_speed=Measured(3.0), second_speed=Measured(2.0), time=Measured(1.0))
+    with pytest.raises(ValueError, match="slows down"):
+        ByEye(coast_first=Measured(1.0), coast_second=Measured(2.0), coast_time=Measured(1.0))
