@@ -221,10 +221,9 @@ class EyePanel(QFrame):
         asked = f": {WORDS[missing.name].lower()}" if missing is not None else ""
         where = self._where if self._correcting is None else f"Put right, {self._named()}"
         if alarms:
-            self.prompt.setText(f"STOP. Cut the power: {', '.join(alarms)}")
-            self.hint.setText(
-                f"It is kept with the run. Then {'; '.join(_ALARM[what] for what in alarms)}."
-            )
+            self.prompt.setText("STOP. Cut the power.")
+            said = "; ".join(f"{what}: {_ALARM[what]}" for what in alarms)
+            self.hint.setText(f"{said[0].upper()}{said[1:]}. It is kept with the run.")
             return
         self.prompt.setText(f"{where}{asked}")
         self.hint.setText(
