@@ -62,8 +62,12 @@ def test_every_method_by_keyboard_alone_kept_undone_exported_and_reopened(
         for method, figures in FIGURES.items():
             demo.page("Rig")
             tab_to(demo, "Method")
-            demo.type(method)
-            demo.until(lambda m=method: demo.widget("Method")["text"].startswith(m), "it is chosen")
+            demo.key("Home")
+            for _ in FIGURES:
+                if demo.widget("Method")["text"].startswith(method):
+                    break
+                demo.key("Down")
+            assert demo.widget("Method")["text"].startswith(method)
             demo.page("Run")
             if method != "Hoist":
                 care(demo)

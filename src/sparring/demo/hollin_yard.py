@@ -135,7 +135,7 @@ class Scene:
 
 def by_eye(drives: Sequence[Build]) -> list[Scene]:
     """Two tests of an afternoon without the board: the worm drive on a lever until it stalls, the
-    planetary one on the hoist with a phone as tachometer."""
+    planetary one of the second revision on the hoist with a phone as tachometer."""
     named = {build.name: build for build in drives}
     lever = Lever(
         arm=Measured(0.250, 2.5e-4),
@@ -162,7 +162,7 @@ def by_eye(drives: Sequence[Build]) -> list[Scene]:
         ),
         Scene(
             "hoist, phone as tachometer",
-            named["Wren r1"],
+            named["Wren r2"],
             rig(),
             plan=plan(0.5, 1.0, 1.5, 2.0, repeats=3),
             seed=22,

@@ -156,12 +156,13 @@ def _joint(
         return
     strength = shaft.strength_at(setting.temperature)
     if hub is not None and joint.kind != "one piece":
+        both = hub.strength_at(setting.temperature, setting.layers), strength
         add(
             n,
             f"{side} joint",
-            joint.failure(),
+            joint.failure(*both),
             at,
-            joint.carries(hub.strength_at(setting.temperature, setting.layers), strength),
+            joint.carries(*both),
             f"{joint.kind}, {hub.name} on {shaft.name}",
         )
     add(

@@ -103,9 +103,9 @@ class CharacteriseDialog(QDialog):
         left.addWidget(self.shared)
         self.picture = ReadingPicture()
         left.addWidget(self.picture, 1)
-        middle.addLayout(left, 5)
+        middle.addLayout(left, 6)
         self.right = QVBoxLayout()
-        middle.addLayout(self.right, 7)
+        middle.addLayout(self.right, 6)
         column.addLayout(middle, 4)
         column.addWidget(heading("Results"))
         self.results = Table(

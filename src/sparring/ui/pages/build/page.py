@@ -207,15 +207,12 @@ class BuildPage(View):
         self.desk.load = predict.stall_torque(d.build, d.plan.voltage) * self.slider.value() / 200
         flow = predict.power_flow(d.build, self.desk.load, d.plan.voltage)
         if flow.power_out > 0:
-            text = (
-                f"{d.three(d.load, 'torque')}: {d.show(flow.current, 'current', decimals=2)},"
-                f" gearbox {d.show(flow.gearbox, 'ratio', decimals=1)}"
-            )
+            text = f"{d.three(d.load, 'torque')}: {d.show(flow.current, 'current', decimals=2)}"
         else:
             text = (
                 f"{d.three(self.desk.load, 'torque')}: it stalls"
                 if self.desk.load > 0
-                else "It does not move itself at this voltage"
+                else "It does not move"
             )
         self.sweep_text.setText(text)
         self.tables.show_load(flow, self.desk.load)
@@ -264,8 +261,9 @@ class BuildPage(View):
                 self._reveal(widget)
 
     def _show_stage(self, n: int, field: str) -> None:
-        n = min(n, len(self.desk.build.stages) - 1)
-        stage = self.desk.build.stages[n]
+        stages = self._stages()  # those of an edit that waits, which the form shows too
+        n = min(n, len(stages) - 1)
+        stage = stages[n]
         part = field.replace("_", " ")
         self.stage_title.setText(
             f"Stage {n + 1}, {stage.TITLE.lower()}" + (f": {part} chosen" if part else "")

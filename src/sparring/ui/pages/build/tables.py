@@ -51,10 +51,10 @@ class BuildTables(QWidget):
         self.tabs.setUsesScrollButtons(False)  # they take room from the texts
         self.tabs.setDrawBase(False)
         self.tabs.setExpanding(False)
-        self.tabs.setMinimumWidth(400)
         self.tabs.setAccessibleName("Tables of the build")
         for text in _TABS:
             self.tabs.addTab(text)
+        self.tabs.setMinimumWidth(self.tabs.sizeHint().width())
         self.tabs.currentChanged.connect(self._show)
         self.head = QHBoxLayout()
         self.head.addWidget(self.tabs)

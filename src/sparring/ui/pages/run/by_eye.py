@@ -108,6 +108,7 @@ class EyePanel(QFrame):
             button.setCheckable(True)
             button.setToolTip(tip(f"Kept with the run. Then {_ALARM[what]}."))
             button.toggled.connect(self._prompt)
+            button.clicked.connect(self.begin)
             self.noticed[what] = button
             asked.addWidget(button)
         asked.addStretch(1)
