@@ -14,6 +14,7 @@ from sparring.core.train import kinematics, strength
 from sparring.core.train.kinds import SpurStage, Stage
 from sparring.core.train.materials import Material, Setting
 from sparring.core.train.torque import SelfLocking, TorqueFlow, solve_torques
+from sparring.core.uncertainty import nominal
 
 MOTOR, OUTPUT = "motor", "output"
 _LOADS = (1.0, 2.0)  # at the output [N·m]: what is linear in the load is known from two
@@ -145,6 +146,7 @@ class Build(Record):
                 high=high,
                 loads=_LOADS,
                 setting=self.setting(),
+                warm=self.tooth_temperatures,
             )
         )
 
@@ -219,12 +221,22 @@ class Build(Record):
         return self._nominal_ratio
 
     def backlash(self) -> float:
-        """Backlash seen at the output [rad]: each stage's, divided by the ratio behind it."""
+        """Backlash seen at the output [rad]: each stage's, divided by the ratio behind it; those of
+        `backlash_unknown` are left out.
+        """
         total, behind = 0.0, 1.0
         for stage in reversed(self.stages):
-            total += stage.backlash() / behind
+            total += (stage.backlash() or 0.0) / behind
             behind *= abs(stage.ratio)
         return total
+
+    def backlash_unknown(self) -> list[str]:
+        """Names of the stages whose fields do not tell their play."""
+        return [
+            name
+            for name, stage in zip(self.stage_names(), self.stages, strict=True)
+            if stage.backlash() is None
+        ]
 
     def flow(
         self, load: float, speed: float = 1.0, friction: list[float] | None = None
@@ -240,6 +252,41 @@ class Build(Record):
             drag=self.drags(),
             speeds=speeds,
         )
+
+    @cached_property
+    def tooth_temperatures(self) -> dict[tuple[int, str], float]:
+        """Temperature of the plastic teeth [K] at the expected load, which the motor turns for ever
+        at the voltage of its readings, by stage (from 0) and contact; empty without such a load, or
+        where the drive stalls at it.
+        """
+        motor, voltage = self.motor_line(), nominal(self.motor.voltage.value)
+        if self.expected_load is None:
+            return {}
+        slope, drag = self.torque_line()
+        speed = float(nominal(motor.speed(slope * self.expected_load + drag, voltage)))
+        if speed <= 0:
+            return {}
+        return self.teeth_at(self.flow(self.expected_load, speed))
+
+    def teeth_at(self, flow: TorqueFlow) -> dict[tuple[int, str], float]:
+        """Temperature of the plastic teeth [K] in a steady state, by stage (from 0) and contact."""
+        flows = {(m.mesh.name, m.mesh.contact): m for m in flow.meshes}
+        found = {}
+        for n, (stage, name) in enumerate(zip(self.stages, self.stage_names(), strict=True)):
+            for c in stage.contacts():
+                if (mesh := flows.get((name, c.name))) is None:
+                    continue
+                warm = strength.mesh_temperature(
+                    c,
+                    mesh,
+                    flow.speeds,
+                    stage.loss_figure.value,
+                    setting=self.setting(),
+                    oiled=self.lubricant == "oiled",
+                )
+                if warm is not None:
+                    found[n, c.name] = warm
+        return found
 
     def torque_line(self, friction: list[float] | None = None) -> tuple[float, float]:
         """(a, b) of the motor torque that a load needs, T_motor = a T_out + b (exact: the losses

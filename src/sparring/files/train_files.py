@@ -28,7 +28,9 @@ def to_dict(build: Build, torque: float, volts: float) -> dict[str, Any]:
         "efficiency_gearbox": flow.gearbox,
         "efficiency_wire_to_shaft": flow.wire_to_shaft,
         "efficiency_back_drive": back_drive_efficiency(build.elements(), MOTOR, OUTPUT),
-        "backlash_output_rad": build.backlash(),
+        "backlash_output_rad": None if build.backlash_unknown() else build.backlash(),
+        "backlash_known_part_rad": build.backlash(),
+        "backlash_not_known": build.backlash_unknown(),
         "shafts": [
             {
                 "name": s,

@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
+from pydantic import model_validator
 
 from sparring.core.methods.base import MethodBase
 from sparring.core.quantity import Measured
@@ -23,8 +24,9 @@ class RunUp(MethodBase):
     tachometer on it reads.
 
     coasts: alone, where a freewheel lets it run on when the drive stops; with the drive, where it
-    drags the train along, whose drag then cannot be told from the mass's own. outer_radius,
-    density, shape: for the stress in its rim.
+    drags the train along, whose drag then cannot be told from the mass's own. outer_radius, bore,
+    density, shape: for the largest stress in it; a disc has a bore, however small, unless another
+    is given.
     """
 
     TITLE: ClassVar[str] = "Run-up of a mass"
@@ -41,6 +43,7 @@ class RunUp(MethodBase):
         ("Coasts", "coasts"),
         ("Safe speed", "safe_speed"),
         ("Outer radius", "outer_radius"),
+        ("Radius of its bore", "bore"),
         ("Shape", "shape"),
         ("Density", "density"),
         ("Strength of it", "strength"),
@@ -67,11 +70,21 @@ class RunUp(MethodBase):
     coasts: Literal["alone", "with the drive"] = "alone"
     safe_speed: Annotated[float, Q("speed", "rpm", above=0.0)] = 700 * math.pi / 30
     outer_radius: Annotated[float, Q("length", "mm", above=0.0, most=5.0)] = 0.080
+    bore: Annotated[float, Q("length", "mm", above=0.0, most=5.0)] | None = None
     shape: Literal["disc", "ring"] = "disc"
     density: Annotated[float, Q("density", "kg/m³", above=0.0)] = 7850.0
     strength: Annotated[float, Q("pressure", "MPa", above=0.0)] = 240e6
     hold: Annotated[float, Q("time", above=0.0, most=3600.0)] = 12.0
     coast: Annotated[float, Q("time", least=0.0, most=3600.0)] = 10.0
+
+    @model_validator(mode="after")
+    def _bored(self) -> RunUp:
+        if self.bore is not None and self.bore >= self.outer_radius:
+            raise ValueError(
+                f"a bore of {self.bore * 1e3:.4g} mm leaves nothing of a mass of"
+                f" {self.outer_radius * 1e3:.4g} mm radius"
+            )
+        return self
 
     def settings(self, loads: Sequence[float]) -> list[float]:
         return [0.0]  # one step: the spin
@@ -108,10 +121,16 @@ class RunUp(MethodBase):
         return float("inf"), self.hold, self.coast
 
     def rim_stress(self, speed: Uncertain) -> Uncertain:
-        """Largest hoop stress at `speed` [rad/s] of the mass [Pa]: ρ v² for a thin ring, ρ v² (3 +
-        ν)/8 in a solid disc (Timoshenko, Strength of Materials; from memory)."""
+        """Largest hoop stress at `speed` [rad/s] of the mass [Pa]: ρ v² for a thin ring; at the
+        bore of a disc ρ v² (3 + ν)/4 · (1 + (1 − ν)/(3 + ν) · (r/R)²), which with the smallest bore
+        is twice that of a solid one (Timoshenko, Theory of Elasticity; from memory).
+        """
         v2 = (np.asarray(speed) * self.outer_radius) ** 2
-        return self.density * v2 * (1.0 if self.shape == "ring" else (3 + _POISSON) / 8)
+        if self.shape == "ring":
+            return self.density * v2
+        bored = (self.bore or 0.0) / self.outer_radius
+        wide = 1 + (1 - _POISSON) / (3 + _POISSON) * bored**2
+        return self.density * v2 * (3 + _POISSON) / 4 * wide
 
     def thickness(self) -> float:
         """How thick a disc of its radius and density is that has its inertia [m]."""

@@ -13,46 +13,11 @@ from sparring.core.train.teeth import (
     ADDENDUM,
     ALPHA_20,
     DEDENDUM,
-    FILLET,
     across,
     inv,
+    rack_fillet,
     undercut_limit,
 )
-
-
-def _rack_fillet(
-    module: float, teeth: float, shift: float, alpha: float, points: int, helix: float
-) -> tuple[np.ndarray, np.ndarray]:
-    """(radius, half angle of the tooth [rad]) along the trochoid that the rounded corner of the
-    rack leaves, root first.
-
-    The rack's pitch line rolls on the pitch circle; the cutting point lies on the line from the
-    centre of the rounding through the pitch point (Litvin, Gear Geometry and Applied Theory; from
-    memory). For a helix the rounding is taken as a circle across the axis too, where it is a
-    slightly longer ellipse.
-    """
-    wide, alpha = 1 / math.cos(helix), across(alpha, helix)
-    r = module * wide * teeth / 2
-    rho = (
-        min(
-            FILLET,
-            0.99
-            * (math.pi / 4 * wide - DEDENDUM * math.tan(alpha))
-            / (1 / math.cos(alpha) - math.tan(alpha)),
-        )
-        * module
-    )
-    half_gap = (
-        math.pi * module * wide / 4
-        - (DEDENDUM * module - rho) * math.tan(alpha)
-        - rho / math.cos(alpha)
-    )
-    depth = max(DEDENDUM * module - rho - shift * module, 1e-6 * module)
-    u = np.linspace(0.0, depth / math.tan(alpha), points)
-    away = np.hypot(u, depth)
-    x, y = u * (1 + rho / away), r - depth * (1 + rho / away)
-    rolled = (u - half_gap) / r
-    return np.hypot(x, y), math.pi / teeth - (np.arctan2(x, y) - rolled)
 
 
 def tooth_profile(
@@ -66,7 +31,7 @@ def tooth_profile(
     """(radius [m], half angle of the tooth [rad]) across the axis, from root to tip: fillet, then
     involute; an undercut shows as a waist."""
     ra, rb, half = _circles(module, teeth, shift, alpha=alpha, helix=helix)
-    radius_f, half_f = _rack_fillet(
+    radius_f, half_f = rack_fillet(
         module, teeth, shift, alpha=alpha, points=4 * points, helix=helix
     )
     # the trochoid crosses the involute above its start

@@ -21,6 +21,7 @@ from sparring.core.train.teeth import (
     inv,
     inv_inverse,
     start_of_involute,
+    undercut_limit,
 )
 
 
@@ -133,9 +134,9 @@ class Pair:
         def part(gear: int, side: int) -> float:
             tip, _, base = self.radii(gear)
             length = side * (math.sqrt(max(tip**2 - base**2, 0.0)) - base * tan_w)
-            # no involute below the other's base circle
-            ends = self.radii(3 - gear)[2] * tan_w if self._side > 0 else math.inf
-            return min(length, ends) / pitch
+            # no flank below where the other's involute begins
+            ends = self.radii(3 - gear)[2] * tan_w - self._begins(3 - gear)
+            return min(length, ends if self._side > 0 else math.inf) / pitch
 
         e1, e2 = part(1, 1), part(2, self._side)
         if e1 + e2 <= 0:
@@ -145,18 +146,29 @@ class Pair:
             )
         return e1, e2
 
+    def _begins(self, gear: int) -> float:
+        """Length of roll [m] at which the involute of gear 1 or 2 begins, where that is above its
+        base circle because it was cut away; a fillet alone is not reached by what meshes with it.
+        """
+        z, x = (self.z1, self.x1) if gear == 1 else (self.z2, self.x2)
+        if z >= undercut_limit(x, self.alpha, self.helix):
+            return 0.0
+        return self.module * start_of_involute(z, x, self.alpha, self.helix)
+
     def contact_ratio(self) -> float:
         """Transverse contact ratio ε_α [-]."""
         return sum(self.contact_ratios())
 
     def loss_factor(self) -> float:
         """H_V = π (u + 1)/(z1 u cos β_b) (1 − ε_α + ε1² + ε2²), u = z2/z1 >= 1; for a ring u is
-        negative, so (u + 1)/u = (|u| − 1)/|u| (Niemann; ISO/TR 14179-2; VDI 2736-2:2014)."""
+        negative, so (u + 1)/u = (|u| − 1)/|u| (Niemann; ISO/TR 14179-2; VDI 2736-2:2014). Beyond a
+        contact ratio of 2 the same mean is taken over three pairs of teeth and two, or more.
+        """
         e1, e2 = self.contact_ratios()
         small, large = sorted((self.z1, self.z2))
         u = large / small
         slow = small * u * math.cos(base_helix(self.alpha, self.helix))
-        return math.pi * (u + self._side) / slow * (1 - (e1 + e2) + e1**2 + e2**2)
+        return math.pi * (u + self._side) / slow * mean_sliding(e1, e2)
 
     def backlash(self) -> float:
         """Play of gear 2 with gear 1 held [rad]: 2 |z1 + z2|/z2 · |inv α' − inv α_w|, exact (≈ 2 Δa
@@ -206,6 +218,25 @@ class Pair:
             + (self.z2 - self.z1) * inv(self.running_angle())
             < 0
         )
+
+
+def mean_sliding(e1: float, e2: float) -> float:
+    """Twice the mean distance of the contacts from the pitch point [base pitches] while one tooth
+    follows another, the pairs in contact bearing alike; e1, e2: tip contact ratios. With one pair
+    and two by turns that is 1 − ε + ε1² + ε2².
+    """
+    whole, rest = divmod(e1 + e2, 1.0)
+    if whole < 2:
+        return 1 - (e1 + e2) + e1**2 + e2**2
+
+    def area(x: float) -> float:
+        return x * abs(x)  # twice the integral of |x|
+
+    return sum(
+        (area(b + k - e1) - area(a + k - e1)) / pairs
+        for a, b, pairs in ((0.0, rest, int(whole) + 1), (rest, 1.0, int(whole)))
+        for k in range(pairs)
+    )
 
 
 @lru_cache(maxsize=4096)  # a page asks for the same pairs again and again

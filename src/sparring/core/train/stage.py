@@ -227,9 +227,9 @@ class StageBase(Record):
         """Limits that are no teeth: what slips, skips or pulls out."""
         return ()
 
-    def backlash(self) -> float:
-        """Play at its output with its input held [rad]."""
-        return 0.0
+    def backlash(self) -> float | None:
+        """Play at its output with its input held [rad]; None: its fields do not tell it."""
+        return None
 
     def output_at(self) -> tuple[float, float]:
         """Where the output axis lies from the input axis [m]; the direction is the drawing's

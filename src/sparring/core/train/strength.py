@@ -9,14 +9,14 @@ Static figures for one slow push to failure: fatigue and shock are not in them.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
 from sparring.core.train.joints import Joint
 from sparring.core.train.materials import ROOM, Setting
 from sparring.core.train.stage import Contact, StageBase
 from sparring.core.train.tooth_strength import bending_torque, flank_torque
-from sparring.core.train.torque import TorqueFlow
+from sparring.core.train.torque import MeshFlow, TorqueFlow
 
 _Add = Callable[
     [int, str, str, tuple[float, float], float, str], None
@@ -54,8 +54,10 @@ def limits(
     high: TorqueFlow,
     loads: tuple[float, float],
     setting: Setting = ROOM,
+    warm: Mapping[tuple[int, str], float] | None = None,
 ) -> list[Limit]:
-    """Every limit of a train, weakest first.
+    """Every limit of a train, weakest first. warm: temperature [K] of a stage's mesh by its name,
+    where it is another than the setting's.
 
     low, high: the train's state at two loads [N·m]; torques are straight lines between and beyond,
     as the losses are linear.
@@ -93,7 +95,8 @@ def limits(
             if (names[n], c.name) not in meshes:
                 continue
             (low_a, low_b), (high_a, high_b) = meshes[names[n], c.name]
-            _teeth(add, n, c, on_a=(low_a, high_a), on_b=(low_b, high_b), setting=setting)
+            here = setting._replace(temperature=(warm or {}).get((n, c.name), setting.temperature))
+            _teeth(add, n, c, on_a=(low_a, high_a), on_b=(low_b, high_b), setting=here)
         passed = {
             s: (low.shaft_torques.get(s, 0.0), high.shaft_torques.get(s, 0.0))
             for s in (shafts[n], shafts[n + 1])
@@ -135,7 +138,8 @@ def _teeth(
         (2, c.b, on_b, c.material_b, c.arm_b),
     ):
         torque, basis = bending_torque(c.pair, gear, c.width, material=material, setting=setting)
-        add(n, part, "a tooth breaks", at, torque * c.paths * arm, basis)
+        warm = "" if setting.temperature < _WARM else f", {setting.temperature - 273.15:.0f} °C"
+        add(n, part, "a tooth breaks", at, torque * c.paths * arm, basis + warm)
     torque, basis = flank_torque(
         c.pair, c.width, c.material_a, material_2=c.material_b, setting=setting
     )
@@ -175,6 +179,46 @@ def _joint(
     )
 
 
+PLASTICS, ON_METAL = 2100.0, 1100.0
+"""k_ϑ [K·(m/s)^0.75·mm^1.75/W] of plastic on plastic and on metal, dry or greased (from memory)."""
+_WARM = 308.15  # [K] from which a tooth's temperature is said with its strength
+_PLASTIC = 10e9  # [Pa] modulus below which a material is one
+
+
+def mesh_temperature(
+    c: Contact,
+    flow: MeshFlow,
+    speeds: Mapping[str, float],
+    friction: float,
+    *,
+    setting: Setting = ROOM,
+    oiled: bool = False,
+) -> float | None:
+    """Temperature of the teeth of a mesh in a steady state [K]; None where neither gear is of
+    plastic or a material is not known. speeds: of all shafts [rad/s]: what slides does so as the
+    carrier sees it. oiled: the oil carries the heat away.
+    """
+    known = [setting.material(m) for m in (c.material_a, c.material_b)]
+    soft = [m is not None and m.modulus < _PLASTIC for m in known]
+    if None in known or not any(soft):
+        return None
+    if oiled:
+        return setting.temperature
+    p = c.pair
+    turns = speeds[flow.mesh.a] - (speeds[flow.mesh.carrier] if flow.mesh.carrier else 0.0)
+    return tooth_temperature(
+        flow.power / c.paths,
+        friction,
+        p.loss_factor(),
+        face_width=c.width,
+        teeth=round(p.z1 * c.arm_a if soft[0] else p.z2 * c.arm_b),
+        speed=p.across_module * p.z1 / 2 * c.arm_a * abs(turns),
+        module=p.module,
+        ambient=setting.temperature,
+        k=PLASTICS if all(soft) else ON_METAL,
+    )
+
+
 def tooth_temperature(
     power: float,
     friction: float,
@@ -186,15 +230,15 @@ def tooth_temperature(
     *,
     ambient: float = 293.15,
     duty: float = 1.0,
+    k: float = PLASTICS,
 ) -> float:
     """Temperature of plastic teeth [K]: ϑ₀ + P μ H_V (k_ϑ/(b z (v m)^0.75)) ED^0.64 (VDI
     2736-2:2014, formula and k_ϑ from memory; open housing, so the term for a closed one is left
     out).
 
     power [W] through the mesh, face_width and module [m], speed: pitch-line [m/s], duty: running
-    share of the time [-].
+    share of the time [-]; k: k_ϑ of the pair, PLASTICS or ON_METAL.
     """
-    k = 2100.0  # K·(m/s)^0.75·mm^1.75/W for plastic on plastic, dry; plastic on steel about 1100
     if speed <= 0 or power <= 0:
         return ambient
     rise: float = (

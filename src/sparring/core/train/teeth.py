@@ -10,6 +10,8 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
+
 ALPHA_20 = math.radians(20.0)
 ADDENDUM, DEDENDUM = 1.0, 1.25
 
@@ -81,12 +83,70 @@ def undercut_limit(shift: float = 0.0, alpha: float = ALPHA_20, helix: float = 0
 def start_of_involute(
     teeth: int, shift: float = 0.0, alpha: float = ALPHA_20, helix: float = 0.0
 ) -> float:
-    """Length of roll, in modules, from the base circle to where the fillet of a rack-cut tooth
-    ends; 0 when undercut.
+    """Length of roll, in modules, from the base circle to where the involute of a rack-cut tooth
+    begins: where its fillet ends, or where an undercut has cut it away.
     """
     sin = math.sin(across(alpha, helix))
     depth = DEDENDUM - FILLET * (1 - sin) - shift
-    return max(0.0, teeth / 2 / math.cos(helix) * sin - depth / sin)
+    left = teeth / 2 / math.cos(helix) * sin - depth / sin
+    return left if left >= 0 else _end_of_undercut(teeth, shift, alpha, helix)
+
+
+def _end_of_undercut(teeth: int, shift: float, alpha: float, helix: float) -> float:
+    """Length of roll, in modules, at which the trochoid of the rack's corner crosses the involute
+    [modules]; 0 where it does not reach above the base circle.
+    """
+    flank = across(alpha, helix)
+    base = teeth / 2 / math.cos(helix) * math.cos(flank)
+    half = (math.pi / 2 + 2 * shift * math.tan(alpha)) / teeth + inv(flank)
+    radius, angle = rack_fillet(1.0, teeth, shift, alpha=alpha, points=4096, helix=helix)
+    above = radius > base
+    radius, angle = radius[above], angle[above]
+    roll = np.sqrt(np.maximum(radius**2 - base**2, 0.0))
+    left = angle - (half - (roll / base - np.arctan(roll / base)))  # of the tooth, beyond its flank
+    cut = np.flatnonzero(left < 0)
+    if not len(cut):
+        return 0.0
+    last = int(cut[-1])
+    if last + 1 == len(roll):
+        return float(roll[last])
+    a, b = left[last], left[last + 1]
+    return float(roll[last] + (roll[last + 1] - roll[last]) * a / (a - b))
+
+
+def rack_fillet(
+    module: float, teeth: float, shift: float, alpha: float, points: int, helix: float
+) -> tuple[np.ndarray, np.ndarray]:
+    """(radius, half angle of the tooth [rad]) along the trochoid that the rounded corner of the
+    rack leaves, root first.
+
+    The rack's pitch line rolls on the pitch circle; the cutting point lies on the line from the
+    centre of the rounding through the pitch point (Litvin, Gear Geometry and Applied Theory; from
+    memory). For a helix the rounding is taken as a circle across the axis too, where it is a
+    slightly longer ellipse.
+    """
+    wide, alpha = 1 / math.cos(helix), across(alpha, helix)
+    r = module * wide * teeth / 2
+    rho = (
+        min(
+            FILLET,
+            0.99
+            * (math.pi / 4 * wide - DEDENDUM * math.tan(alpha))
+            / (1 / math.cos(alpha) - math.tan(alpha)),
+        )
+        * module
+    )
+    half_gap = (
+        math.pi * module * wide / 4
+        - (DEDENDUM * module - rho) * math.tan(alpha)
+        - rho / math.cos(alpha)
+    )
+    depth = max(DEDENDUM * module - rho - shift * module, 1e-6 * module)
+    u = np.linspace(0.0, depth / math.tan(alpha), points)
+    away = np.hypot(u, depth)
+    x, y = u * (1 + rho / away), r - depth * (1 + rho / away)
+    rolled = (u - half_gap) / r
+    return np.hypot(x, y), math.pi / teeth - (np.arctan2(x, y) - rolled)
 
 
 def span_over_teeth(

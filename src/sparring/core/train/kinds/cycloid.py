@@ -75,10 +75,11 @@ class CycloidStage(StageBase):
         ]
 
     def backlash(self) -> float:
-        """Clearance over the lobes' flanks, as an angle at the disc: 2 c/(e N), e N the rolling
-        circle of the lobes [rad].
+        """Clearance over the flanks, as an angle of what turns: 2 c/(e (N − 1)) of the disc in held
+        pins, 2 c/(e N) of the pins round a held disc, these being their rolling circles [rad].
         """
-        return 2 * self.clearance / (self.eccentricity * self.pins)
+        turns = self.lobes if self.held == "pins" else self.pins
+        return 2 * self.clearance / (self.eccentricity * turns)
 
     def pin_forces(self, torque: float) -> tuple[float, int]:
         """(largest force on a pin [N], pins that bear) with `torque` on one disc: half of the pins

@@ -22,7 +22,8 @@ Member = Literal["inner", "outer", "segments"]
 
 class MagneticStage(StageBase):
     """p_i ω_i + p_o ω_o = n_s ω_s. Nothing touches; beyond the pull-out torque a pole jumps and
-    nothing breaks.
+    nothing breaks. loss: part of the power lost with the segments held; with another member held
+    the part differs, as in a planetary stage, and follows from it.
     """
 
     TITLE: ClassVar[str] = "Magnetic"
@@ -34,7 +35,7 @@ class MagneticStage(StageBase):
         ("Steel segments", "segments"),
         ("Outer diameter", "diameter"),
         ("Length", "face_width"),
-        ("Loss of the stage", "loss"),
+        ("Loss, segments held", "loss"),
         ("Pulls out at, on the output", "pulls_out_at"),
         ("Drag of its output", "drag"),
     )

@@ -208,8 +208,12 @@ class SplitRingStage(StageBase):
         return found
 
     def backlash(self) -> float:
+        """With the sun held: the held ring's play turns the carrier, and the carrier the other
+        ring; R₁(1 + P₂ S/(R₂ P₁))/(S + R₁) of it arrives.
+        """
         lower, upper = self.ring_pairs()
-        return upper.backlash() + lower.backlash() * self.ring / self.upper_ring
+        back = 1 + self.upper_planet * self.sun / (self.upper_ring * self.planet)
+        return upper.backlash() + lower.backlash() * self.ring * back / (self.sun + self.ring)
 
     def bodies(self, a: str, b: str, name: str) -> tuple[Body, ...]:
         lower, upper = self.ring_pairs()

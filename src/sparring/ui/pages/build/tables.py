@@ -15,7 +15,6 @@ from sparring.core import inventory, predict, quantity, revise
 from sparring.core.build import Build, Item
 from sparring.core.predict import PowerFlow
 from sparring.core.train import fit
-from sparring.core.train.strength import tooth_temperature
 from sparring.core.train.teeth import overlap_ratio
 from sparring.core.train.tooth_strength import thrust
 from sparring.core.train.torque import TorqueFlow
@@ -243,6 +242,7 @@ class BuildTables(QWidget):
         length = partial(d.show, kind="length", decimals=3, with_unit=False)
         self.meshes.head(self._mesh_head())
         flows = {(m.mesh.name, m.mesh.contact): m for m in train.meshes}
+        warmth = build.teeth_at(train) if speed > 0 else {}
         rows = []
         for n, (stage, name) in enumerate(
             zip(build.stages, build.stage_names(), strict=True), start=1
@@ -251,29 +251,7 @@ class BuildTables(QWidget):
                 p = c.pair
                 first = fit.sizes(p, 1)
                 flow = flows.get((name, c.name))
-                power = flow.power / c.paths if flow and speed > 0 else 0.0
-                rim = (
-                    p.across_module * p.z1 / 2 * abs(train.speeds.get(build.shafts()[n - 1], 0.0))
-                    if flow and speed > 0
-                    else 0.0
-                )
-                plastic = (
-                    m := build.setting().material(c.material_a)
-                ) is not None and m.modulus < 10e9
-                warm = (
-                    tooth_temperature(
-                        power,
-                        stage.loss_figure.value,
-                        p.loss_factor(),
-                        face_width=c.width,
-                        teeth=p.z1,
-                        speed=rim,
-                        module=p.module,
-                        ambient=build.works_at,
-                    )
-                    if plastic
-                    else math.nan
-                )
+                warm = warmth.get((n - 1, c.name), math.nan)
                 rows.append(
                     [
                         f"stage {n} {c.name}",
@@ -281,7 +259,9 @@ class BuildTables(QWidget):
                         length(p.centre_distance()),
                         f"{p.contact_ratio():.2f}"
                         + (f"+{overlap_ratio(p.module, c.width, p.helix):.2f}" if p.helix else ""),
-                        d.show(p.backlash(), "angle", decimals=2),
+                        "not known"
+                        if stage.backlash() is None
+                        else d.show(p.backlash(), "angle", decimals=2),
                         f"{length(first.span)} ({first.across})" if first else "–",
                         (
                             length(first.over_pins)
