@@ -206,7 +206,7 @@ def test_the_logbook_is_searched_by_word_and_condition(window):
             [family.child(i).text(0)[:2] for family in top for i in range(family.childCount())]
         )
     assert shown[0] == ["r3"]
-    assert shown[1] == ["r1", "r2", "r3", "r1"]  # Dunnock, and Wren by eye
+    assert shown[1] == ["r1", "r2", "r3", "r2"]  # Dunnock, and Wren by eye
     assert shown[2] == ["r1"]
     assert shown[3] == []
     assert "unit of voltage" in window.logbook.note.text()
