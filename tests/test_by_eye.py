@@ -101,7 +101,7 @@ def test_truth_lies_in_what_was_read_by_eye_95_times_in_100(tachometer):
 @pytest.mark.parametrize("method", [Hoist(travel=0.8), *STEADY], ids=lambda m: m.kind)
 def test_board_and_eye_agree_within_their_intervals(method):
     """The same runs of a bench; what both share drops out of the difference."""
-    n = benches(60)
+    n = benches(40)
     by_board, by_eye = (study(method, 11, n, eye=how) for how in (None, eye.read))
     for name in ("gearbox", "wire_to_shaft"):
         agree = []
@@ -116,7 +116,7 @@ def test_board_and_eye_agree_within_their_intervals(method):
 
 @pytest.mark.parametrize("method", [*STEADY, RopeBrake()], ids=lambda m: m.kind)
 def test_every_method_read_by_eye_holds_the_truth(method):
-    n = benches(60)
+    n = benches(40)
     found = study(method, 9, n, eye=eye.read)
     assert not any(result.skipped for result, *_ in found)
     for name in ("torque", "gearbox"):
@@ -133,7 +133,7 @@ def test_an_arm_on_a_scale_holds_the_stall_torque():
 
 
 def test_a_spin_timed_by_hand_holds_the_torque_at_its_speed():
-    n = benches(60)
+    n = benches(24)
     hits = []
     for result, (truth,), _ in study(RunUp(hold=12.0, gearing=3.0), 6, n, eye=eye.read):
         assert not result.skipped

@@ -146,8 +146,8 @@ def test_a_spin_is_planned_as_common_practice_reckons_it(build):
 
 
 def test_rim_stress_of_ring_and_disc():
-    """Thin ring at 100 m/s in steel: ρ v² = 78.5 MPa; a disc with a small bore (3 + ν)/4 of it (Timoshenko;
-    from memory).
+    """Thin ring at 100 m/s in steel: ρ v² = 78.5 MPa; a disc with a small bore (3 + ν)/4 of it
+    (Timoshenko; from memory).
     """
     ring, disc = RunUp(shape="ring", outer_radius=0.1), RunUp(shape="disc", outer_radius=0.1)
     assert ring.rim_stress(1000.0) == pytest.approx(78.5e6)
