@@ -219,3 +219,19 @@ def test_every_file_is_read_in_one_sitting_and_every_function_on_one_screen(part
             if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
                 size = (node.end_lineno or 0) - node.lineno + 1
                 assert size <= 80, f"{path}:{node.lineno}: {node.name} has {size} lines"
+
+
+def test_the_docs_list_every_finding_by_its_id():
+    """Ids that scripts may ask for: none is missing, none is there that nothing raises."""
+    raised = set()
+    for path in sorted((ROOT / "src/sparring/core").rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            if not isinstance(node, ast.Call) or not isinstance(node.func, ast.Name):
+                continue
+            told = node.args[:1] if node.func.id == "noted" else []
+            if node.func.id == "Finding":
+                told = [k.value for k in node.keywords if k.arg == "id"]
+            raised |= {c.value for x in told for c in ast.walk(x) if isinstance(c, ast.Constant)}
+    text = (ROOT / "docs/formats.md").read_text(encoding="utf-8")
+    part = text.partition("Finding ids, which stay:")[2].partition("`sparring edit --json`")[0]
+    assert set(re.findall(r"`([a-z-]+)`", part)) == raised

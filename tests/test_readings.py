@@ -99,7 +99,8 @@ def test_the_bare_motor_comes_out_of_any_mix_of_readings():
 
 def test_a_loop_gives_play_stiffness_and_loss():
     stiffness, play = 40.0, math.radians(1.0)
-    torques = [0.0, 0.5, 1.0, 0.5, 0.1, -0.1, -0.5, -1.0, -0.5, -0.1]
+    torques = [0.0, 0.01, 0.05, 0.5, 1.0, 0.5, 0.05, 0.01]
+    torques += [-t for t in torques]
     rows = [
         WindUpReading(
             torque=Measured(t),
@@ -108,7 +109,13 @@ def test_a_loop_gives_play_stiffness_and_loss():
         for t in torques
     ]
     judged = WindUp(small=0.05).reduce(rows)
-    assert nominal(figure(judged, "lost-motion").value) == pytest.approx(play)
+    assert nominal(figure(judged, "play").value) == pytest.approx(play)
+    # at 3 % of the largest torque, on both sides; by straight lines between points that lie there
+    lost = figure(judged, "lost-motion")
+    assert lost.label == "Lost motion at ± 0.03 N·m"
+    assert nominal(lost.value) == pytest.approx(play + 2 * 0.03 / stiffness)
+    stated = figure(WindUp(small=0.05, read_at=0.2).reduce(rows), "lost-motion")
+    assert nominal(stated.value) == pytest.approx(play + 2 * 0.2 / stiffness)
     assert nominal(figure(judged, "stiffness").value) == pytest.approx(stiffness)
     x, y = [r.angle.value for r in rows], [r.torque.value for r in rows]
     area = (

@@ -124,7 +124,7 @@ class Reductions:
         }
         for key, data in (self._shelf.get(list(wanted)) if wanted else {}).items():
             run, name = wanted[key]
-            self._shared.know(run, rig.gravity.value)
+            self._shared.know(run)
             with contextlib.suppress(ValueError):  # it is reduced anew
                 self._done[run, name] = from_bytes(data, run, self._shared)
 
@@ -168,7 +168,7 @@ class Reductions:
         if name:
             self._done[run, name] = found
             if self._shelf is not None:
-                self._shared.know(run, rig.gravity.value)
+                self._shared.know(run)
                 if data := to_bytes(found, run, self._shared):
                     fresh[self._key(run, name)] = data
         return found

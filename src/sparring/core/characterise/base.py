@@ -69,7 +69,9 @@ class Reading(Record):
         cannot be read.
         """
         values: dict[str, Any] = {}
-        for (label, name), text in zip(cls.FIELDS, texts, strict=True):
+        # a record of a version before may lack the newest figures
+        every = [*texts, *[""] * (len(cls.FIELDS) - len(texts))]
+        for (label, name), text in zip(cls.FIELDS, every, strict=True):
             if text:
                 try:
                     values[name] = cls.understand(name, text)
@@ -235,7 +237,7 @@ def over_repeats(id: str, label: str, kind: str, values: Sequence[Uncertain]) ->
         return Result(id, label, kind, mean)
     centre = nominal(mean)
     s = math.sqrt(sum((nominal(v) - centre) ** 2 for v in values) / (n - 1))
-    wider = t_widening(n - 1, at_most=3.0)
+    wider = t_widening(n - 1)
     # variance that the readings' own uncertainties account for
     explained = sum(_own(v) ** 2 for v in values) / n
     u = wider * math.sqrt(max(0.0, s**2 - explained) / n)

@@ -41,7 +41,12 @@ def level(rec: Recording, channel: str) -> Measured:
             f"{CHANNELS[channel].label.lower()} is missing from {rec.t[0]:.1f} s to"
             f" {rec.t[-1]:.1f} s"
         )
-    return Measured(mean, u if math.isfinite(u) else 0.0)
+    if not math.isfinite(u):
+        raise ValueError(
+            f"{CHANNELS[channel].label.lower()} has too few samples from {rec.t[0]:.1f} s to"
+            f" {rec.t[-1]:.1f} s to know its own scatter; log faster, or for longer"
+        )
+    return Measured(mean, u)
 
 
 def driven(rec: Recording) -> list[tuple[Recording, Recording]]:

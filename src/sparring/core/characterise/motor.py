@@ -4,6 +4,7 @@ unloaded ones.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
@@ -30,7 +31,7 @@ from sparring.core.motor import COPPER_ZERO, MotorReadings
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import Q
-from sparring.core.uncertainty import Uncertain, mean_of, nominal, std
+from sparring.core.uncertainty import Uncertain, mean_of, nominal, std, t_widening
 
 if TYPE_CHECKING:
     from sparring.core.build import Build
@@ -78,6 +79,7 @@ class BareMotor(Method):
         ("Tachometer, beyond ±", "tachometer"),
     )
     READING: ClassVar[type[Reading]] = MotorReading
+    INPUTS: ClassVar[dict[str, str]] = {"scatter": "scatter about the motor's line"}
     CHANNELS: ClassVar[tuple[str, ...]] = ("voltage", "current", "motor_speed")
     PICTURE: ClassVar[tuple[str, ...]] = ("current", "speed")
     GAINS: ClassVar[dict[str, str]] = {
@@ -117,6 +119,31 @@ class BareMotor(Method):
             )
         return found
 
+    def _beyond(
+        self,
+        R: Uncertain,
+        k: Uncertain,
+        V: Sequence[Uncertain],
+        w: Sequence[Uncertain],
+        current: Sequence[Uncertain],
+    ) -> float:
+        """Standard uncertainty [V] of each reading that its own does not explain: by how much the
+        readings leave the line, as Student says of so few.
+        """
+        freedom = len(V) - 2
+        if freedom < 1:
+            return 0.0
+        left = [
+            nominal(v) - nominal(i) * nominal(R) - nominal(k) * nominal(s)
+            for v, i, s in zip(V, current, w, strict=True)
+        ]
+        own = [
+            std(v) ** 2 + (nominal(R) * std(i)) ** 2 + (nominal(k) * std(s)) ** 2
+            for v, i, s in zip(V, current, w, strict=True)
+        ]
+        beyond = sum(e**2 for e in left) / freedom - sum(own) / len(own)
+        return math.sqrt(beyond) * t_widening(freedom) if beyond > 0 else 0.0
+
     def line(self, readings: Sequence[MotorReading]) -> tuple[motors.Motor, list[float]]:
         """The motor with its uncertainties, and each reading's voltage less the line's [V]. Raises
         ValueError.
@@ -126,29 +153,11 @@ class BareMotor(Method):
             [self.read(x, r, f, n) for n, r in enumerate(readings, start=1)]
             for f in ("voltage", "speed", "current")
         )
-        sii, siw, sww = (
-            sum(a * b for a, b in zip(p, q, strict=True))
-            for p, q in ((current, current), (current, w), (w, w))
-        )
-        svi, svw = (sum(a * b for a, b in zip(V, q, strict=True)) for q in (current, w))
-        determinant = sii * sww - siw * siw
-        if (
-            len(readings) < 2
-            or abs(nominal(determinant)) < 1e-9 * nominal(sii) * nominal(sww)
-            or nominal(sii) == 0
-            or nominal(sww) == 0
-        ):
-            raise ValueError(
-                "these readings do not tell resistance from constant: take one without load and one"
-                " held still, or well loaded"
-            )
-        R = (svi * sww - svw * siw) / determinant
-        k = (svw * sii - svi * siw) / determinant
-        if nominal(R) <= 0 or nominal(k) <= 0:
-            raise ValueError(
-                "the readings give a negative resistance or constant; were current and speed"
-                " exchanged, or a sign?"
-            )
+        R, k = _fit(V, w, current)
+        scatter = self._beyond(R, k, V, w, current)
+        if scatter > 0:
+            V = [v + x.further(0.0, scatter, "scatter", n) for n, v in enumerate(V, start=1)]
+            R, k = _fit(V, w, current)
         free = [
             k * i
             for i, r in zip(current, readings, strict=True)
@@ -283,3 +292,33 @@ class BareMotor(Method):
                 "stall_torque": measured(motor.stall_torque(V)),
             }
         )
+
+
+def _fit(
+    V: Sequence[Uncertain], w: Sequence[Uncertain], current: Sequence[Uncertain]
+) -> tuple[Uncertain, Uncertain]:
+    """(R [Ω], k [V·s/rad]) of V = I R + k ω by least squares, inputs kept. Raises ValueError."""
+    sii, siw, sww = (
+        sum(a * b for a, b in zip(p, q, strict=True))
+        for p, q in ((current, current), (current, w), (w, w))
+    )
+    svi, svw = (sum(a * b for a, b in zip(V, q, strict=True)) for q in (current, w))
+    determinant = sii * sww - siw * siw
+    if (
+        len(V) < 2
+        or abs(nominal(determinant)) < 1e-9 * nominal(sii) * nominal(sww)
+        or nominal(sii) == 0
+        or nominal(sww) == 0
+    ):
+        raise ValueError(
+            "these readings do not tell resistance from constant: take one without load and one"
+            " held still, or well loaded"
+        )
+    R = (svi * sww - svw * siw) / determinant
+    k = (svw * sii - svi * siw) / determinant
+    if nominal(R) <= 0 or nominal(k) <= 0:
+        raise ValueError(
+            "the readings give a negative resistance or constant; were current and speed"
+            " exchanged, or a sign?"
+        )
+    return R, k

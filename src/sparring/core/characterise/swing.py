@@ -8,6 +8,7 @@ import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
+import numpy as np
 from pydantic import Field
 
 from sparring.core.characterise import logged
@@ -30,11 +31,14 @@ from sparring.core.characterise.base import (
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
-from sparring.core.uncertainty import nominal, std
+from sparring.core.records import Q
+from sparring.core.uncertainty import Uncertain, nominal, std
 
 if TYPE_CHECKING:
     from sparring.core.build import Build
     from sparring.core.rig import Rig
+
+_SMALL = math.radians(10)  # what a tester takes for a small swing
 
 
 class SwingReading(Reading):
@@ -44,11 +48,15 @@ class SwingReading(Reading):
         ("Swings counted", "swings"),
         ("Time of them", "time"),
         ("Known body alone, time", "known_time"),
+        ("Swing to one side, about", "amplitude"),
+        ("Platform alone, time", "empty_time"),
     )
 
     swings: Annotated[int, Field(ge=1, le=1000)] = 20
     time: Time = Measured(24.0, 0.1)
     known_time: Time | None = None
+    amplitude: Annotated[Measured, Q("angle", "deg", least=0.0, most=1.0)] | None = None
+    empty_time: Time | None = None
 
 
 class Swing(Method):
@@ -71,9 +79,11 @@ class Swing(Method):
         ("Length of the cords", "length"),
         ("Inertia of the known body", "known"),
         ("Gravity", "gravity"),
+        ("Mass of the platform", "platform"),
     )
     READING: ClassVar[type[Reading]] = SwingReading
     CHANNELS: ClassVar[tuple[str, ...]] = ("angle",)
+    INPUTS: ClassVar[dict[str, str]] = {"amplitude-unknown": "how far it swung"}
 
     hung_on: Literal["two or three cords", "a wire"] = "two or three cords"
     mass: Mass = Measured(1.2, 5e-4)
@@ -81,6 +91,7 @@ class Swing(Method):
     length: Length = Measured(1.000, 1e-3)
     known: Inertia | None = None
     gravity: Gravity = STANDARD_GRAVITY
+    platform: Mass = Measured(0.0)
 
     def from_log(self, rec: Recording) -> list[SwingReading]:
         """One reading: every whole swing in the recording. A known body on a wire is a recording of
@@ -88,7 +99,8 @@ class Swing(Method):
         """
         logged.need(rec, self.CHANNELS)
         count, time = logged.swings(rec)
-        return [SwingReading(swings=min(count, 1000), time=time)]
+        wide = Measured(math.sqrt(2) * float(np.nanstd(rec.channels["angle"])))
+        return [SwingReading(swings=min(count, 1000), time=time, amplitude=wide)]
 
     def belongs(self, build: Build, rig: Rig) -> str:
         if rig.method.ACCELERATES:
@@ -103,28 +115,49 @@ class Swing(Method):
         said = f"{build.motor.name} has this rotor now"
         return Use("build", ("motor", "inertia"), nominal(found), said)
 
+    def _on_a_wire(self, x: Inputs, r: SwingReading, n: int) -> Uncertain:
+        """J₀ t²/t₀², on a platform J₀ (t² − t_p²)/(t₀² − t_p²). Raises ValueError."""
+        if self.known is None or r.known_time is None:
+            raise ValueError(
+                f"reading {n}: on a wire give the inertia of a known body, and the time of as many"
+                " swings of it on the same wire"
+            )
+        square, known = x.of(r, "time", n) ** 2, x.of(r, "known_time", n) ** 2
+        empty = 0.0 if r.empty_time is None else x.of(r, "empty_time", n) ** 2
+        if nominal(known) <= nominal(empty) or nominal(square) <= nominal(empty):
+            raise ValueError(f"reading {n}: the platform alone swings as slowly as with a body on")
+        return x.of(self, "known") * (square - empty) / (known - empty)
+
+    def _on_cords(self, x: Inputs, r: SwingReading, n: int) -> Uncertain:
+        """(m + m_p) g r² t²/(4π² L), what the platform alone has taken off. Raises ValueError."""
+        period = x.of(r, "time", n) / r.swings / self._wide(x, r, n)
+        platform = x.of(self, "platform")
+        swung = (x.of(self, "mass") + platform) * period**2
+        if self.platform.value > 0:
+            if r.empty_time is None:
+                raise ValueError(
+                    f"reading {n}: give the time of as many swings of the platform alone, or no"
+                    " mass of a platform"
+                )
+            alone = x.of(r, "empty_time", n) / r.swings / self._wide(x, r, n)
+            swung = swung - platform * alone**2
+        pull = x.of(self, "gravity") * x.of(self, "radius") ** 2
+        return pull * swung / (4 * math.pi**2 * x.of(self, "length"))
+
+    def _wide(self, x: Inputs, r: SwingReading, n: int) -> Uncertain:
+        """By how much wide swings on cords take longer, 1 + φ²/16; of a swing that nobody measured
+        anything up to 10° (rectangular).
+        """
+        if r.amplitude is not None:
+            return 1 + x.of(r, "amplitude", n) ** 2 / 16
+        most = _SMALL**2 / 16
+        return 1 + most / 2 + x.further(0.0, most / 2 / math.sqrt(3), "amplitude-unknown", n)
+
     def reduce(self, readings: Sequence[SwingReading]) -> Judged:
-        x = Inputs(self)
+        x, wire = Inputs(self), self.hung_on == "a wire"
         found = []
         for n, r in enumerate(readings, start=1):
-            period = x.of(r, "time", n) / r.swings
-            if self.hung_on == "a wire":
-                if self.known is None or r.known_time is None:
-                    raise ValueError(
-                        f"reading {n}: on a wire give the inertia of a known body, and the time of"
-                        " as many swings of it on the same wire"
-                    )
-                found.append(
-                    x.of(self, "known") * (period * r.swings / x.of(r, "known_time", n)) ** 2
-                )
-            else:
-                force = x.of(self, "mass") * x.of(self, "gravity")
-                found.append(
-                    force
-                    * x.of(self, "radius") ** 2
-                    * period**2
-                    / (4 * math.pi**2 * x.of(self, "length"))
-                )
+            found.append(self._on_a_wire(x, r, n) if wire else self._on_cords(x, r, n))
         findings = []
         if self.hung_on != "a wire" and self.length.value < 5 * self.radius.value:
             findings.append(

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from functools import lru_cache
 from typing import Annotated, NamedTuple
 
 import numpy as np
@@ -54,18 +55,38 @@ Line = tuple[str, str]
 """The tags of a cell's two: its zero and its sensitivity."""
 CELL = line_inputs("cell", "load cell", "rig")
 SECOND_CELL = line_inputs("second-cell", "second load cell", "rig")
+_MASS = declare("calibration-mass", "mass on the cell", "rig")
 _BEFORE_ZERO = declare("cell-before.zero", "zero before", "rig")
 _BEFORE_SLOPE = declare("cell-before.slope", "sensitivity before", "rig")
 
 
-def fit(calibration: Calibration, gravity: float, inputs: Line = CELL) -> LineFit:
-    """Reading [counts] = zero + sensitivity · force [N], about force 0.
+def fit(
+    calibration: Calibration,
+    gravity: Uncertain,
+    inputs: Line = CELL,
+    mass: Callable[[Measured], Uncertain] | None = None,
+) -> LineFit:
+    """Reading [counts] = zero + sensitivity · force [N], about force 0; with what the few points,
+    the masses' own ± and gravity's leave in doubt. mass: gives a mass as an input, the same one
+    whenever it is asked for.
 
     Raises ValueError when the points cannot give a line.
     """
-    force = np.array([p.mass.value * gravity for p in calibration.points])
+    g, known = nominal(gravity), [p.mass for p in calibration.points]
+    force = np.array([m.value * g for m in known])
     reading = np.array([p.reading for p in calibration.points])
-    line = fit_line(force, reading, inputs=inputs)
+    line = fit_line(force, reading, inputs=inputs).widened()
+    of = mass or lru_cache(lambda m: from_measured(m, _MASS.id))
+    # by how much the line would change with each mass
+    away = force - force.mean()
+    on_slope = away / float((away**2).sum())
+    on_zero = 1 / len(force) - on_slope * force.mean()
+    slope, zero, steep = line.slope, line.intercept, nominal(line.slope) * g
+    for m, a, b in zip(known, on_slope.tolist(), on_zero.tolist(), strict=True):
+        if m.u > 0:
+            off = of(m) - m.value
+            slope, zero = slope - steep * a * off, zero - steep * b * off
+    line = line._replace(slope=slope * (g / gravity), intercept=zero)
     if abs(nominal(line.slope)) <= 5 * std(line.slope):
         raise ValueError(
             "the readings do not follow the masses; was each mass hanging free on the cell, and the"

@@ -81,6 +81,7 @@ class Sensors(Record):
     """Each accuracy is the 95 % half-width of the instrument's gain as its data sheet says; a
     comparison takes its place.
 
+    force_accuracy: of a cell whose force comes in newtons, which has no calibration here.
     supply: how the drive is fed and read; of a chopped one only the samples' own v·i is the power.
     second_cell: what the force of a second load cell does to the first's, by its own calibration
     where it comes in counts. pulses: a turn of the output gives the tachometer; 0: not known.
@@ -89,6 +90,7 @@ class Sensors(Record):
     voltage_accuracy: Accuracy = 0.005
     current_accuracy: Accuracy = 0.01
     speed_accuracy: Accuracy = 0.001
+    force_accuracy: Accuracy = 0.0
     voltmeter: Voltmeter | None = None
     ammeter: Ammeter | None = None
     tachometer: Tachometer | None = None
@@ -120,7 +122,7 @@ def fit(comparison: Comparison, name: str = "voltmeter") -> LineFit:
     follow the reference.
     """
     true, shown = comparison.pairs()
-    line = fit_line(true, shown, inputs=_LINES[name])
+    line = fit_line(true, shown, inputs=_LINES[name]).widened()
     if nominal(line.slope) <= 5 * std(line.slope):
         raise ValueError(
             "the meter does not follow the reference; were both on the same two points, and the"

@@ -4,6 +4,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field
@@ -12,6 +13,8 @@ from sparring.core.methods.base import Figures, Mean, MethodBase
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
 from sparring.core.uncertainty import Uncertain
+
+_NESTED = math.sqrt(3) / 2
 
 
 class Hoist(MethodBase):
@@ -91,8 +94,10 @@ class Hoist(MethodBase):
 def effective_radius(
     drum_diameter: Uncertain, cord_diameter: Uncertain, layers: int = 1
 ) -> Uncertain:
-    """Radius at which the cord's middle runs [m] when it winds on the given layer."""
-    return (drum_diameter + (2 * layers - 1) * cord_diameter) / 2
+    """Radius at which the cord's middle runs [m] when it winds on the given layer; each nests in
+    the grooves of the one below, √3/2 of the cord's diameter higher.
+    """
+    return (drum_diameter + cord_diameter) / 2 + (layers - 1) * _NESTED * cord_diameter
 
 
 def torque_from_mass(

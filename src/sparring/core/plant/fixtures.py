@@ -152,7 +152,10 @@ class OnCords(Fixture):
         self.length = 30.0
 
     def _at(self, t: float, dt: float) -> dict[str, Any]:
-        return {"angle": 0.12 * np.exp(-t / 80.0) * np.cos(self.omega * t)}
+        wide = 0.12 * np.exp(-t / 80.0)
+        # wide swings take longer, by φ²/16 of the time; their phase is that of all before
+        slower = 0.12**2 / 16 * 40.0 * (1 - np.exp(-t / 40.0))
+        return {"angle": wide * np.cos(self.omega * (t - slower))}
 
     def truth(self) -> dict[str, Any]:
         return {"inertia": self.inertia}
@@ -187,7 +190,7 @@ class ToAndFro(Fixture):
         b = self.bench
         furthest = self.most / b.windup + b.backlash / 2
         return {
-            "lost-motion": b.backlash,
+            "play": b.backlash,
             "stiffness": b.windup,
             "loop-energy": 4 * furthest * self.friction,
         }

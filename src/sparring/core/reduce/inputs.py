@@ -18,12 +18,13 @@ from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.core.uncertainty import LineFit, Uncertain, from_measured, ufloat
+from sparring.core.uncertainty import LineFit, Uncertain, from_measured, second_order, ufloat
 
 _AT_THE_LOAD = {
     name: declare(f"{name}.at-load", f"{name} at the load", "rig").id
     for name in ("voltmeter", "ammeter")
 }
+_FORCE = declare("force-gain", "load cell in newtons", "rig").id
 _WEIGHT = declare("weight", "weight hung", "rig").id
 _TARE = declare("tare", "tare", "rig").id
 _GRAVITY = declare("gravity", "gravity", "place").id
@@ -59,6 +60,7 @@ class Instruments:
     speed: Meter
     load_voltage: Meter
     load_current: Meter
+    force: Meter  # of a cell that gives newtons
     sensors: Sensors
 
     def corrected(self, rec: Recording) -> Recording:
@@ -109,6 +111,10 @@ def instruments_of(sensors: Sensors, made: dict[Any, Meter] | None = None) -> In
         speed,
         load_voltage=load_voltage,
         load_current=load_current,
+        force=made.setdefault(
+            ("force", sensors.force_accuracy),
+            Meter(ufloat(1.0, sensors.force_accuracy / 2, _FORCE)),
+        ),
         sensors=sensors,
     )
 
@@ -121,6 +127,7 @@ class Inputs:
 
     ratio: float
     figures: dict[str, Uncertain]  # the method's dimensions, by field
+    bent: tuple[Uncertain, ...]  # what the second order of their cosines adds
     gravity: Uncertain
     meters: Instruments
     motor: motors.Motor
@@ -137,7 +144,7 @@ class Inputs:
     # 0 ± 1: what a scale that a person reads is off by, by the figure read off it
     scales: dict[str, Uncertain]
     marks: dict[tuple[str, Measured], Uncertain] = field(default_factory=dict)
-    masses: dict[float, Uncertain] = field(default_factory=dict)
+    masses: dict[Measured, Uncertain] = field(default_factory=dict)
     tares: dict[Any, Uncertain] = field(default_factory=dict)
     cells: dict[tuple[tuple[str, str], calibration.Calibration], LineFit] = field(
         default_factory=dict
@@ -145,24 +152,23 @@ class Inputs:
     made: dict[Any, Meter] = field(default_factory=dict)
     sets: dict[Sensors, Instruments] = field(default_factory=dict)
 
-    def cell_of(self, run: Run, gravity: float) -> LineFit | None:
+    def cell_of(self, run: Run) -> LineFit | None:
         """The line of the calibration in force at the run; one input for all runs of one
         calibration.
         """
         if run.calibration is None:
             return self.cell
-        return self._line(run.calibration, gravity, calibration.CELL)
+        return self.line_of(run.calibration, calibration.CELL)
 
-    def second_cell_of(self, run: Run, gravity: float) -> LineFit | None:
+    def second_cell_of(self, run: Run) -> LineFit | None:
         """The same of the second cell; it counts from its calibration's own zero."""
         cal = self.meters_of(run).sensors.second_calibration
-        return None if cal is None else self._line(cal, gravity, calibration.SECOND_CELL)
+        return None if cal is None else self.line_of(cal, calibration.SECOND_CELL)
 
-    def _line(
-        self, cal: calibration.Calibration, gravity: float, which: calibration.Line
-    ) -> LineFit:
+    def line_of(self, cal: calibration.Calibration, which: calibration.Line) -> LineFit:
+        """The line of a calibration; masses and gravity are those of the runs."""
         if (which, cal) not in self.cells:
-            self.cells[which, cal] = calibration.fit(cal, gravity, which)
+            self.cells[which, cal] = calibration.fit(cal, self.gravity, which, self.mass)
         return self.cells[which, cal]
 
     def meters_of(self, run: Run) -> Instruments:
@@ -175,7 +181,7 @@ class Inputs:
 
     def mass(self, m: Uncertain) -> Uncertain:
         """The same weight is the same input in every run."""
-        return self.masses.setdefault(m.value, from_measured(m, _WEIGHT))
+        return self.masses.setdefault(m, from_measured(m, _WEIGHT))
 
     def between_marks(self, name: str, figure: Measured) -> Uncertain:
         """A way or an angle that was read; the same figure is the same input in every run."""
@@ -212,13 +218,14 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
             (line(f.readings, n), f.gearing) for n, f in enumerate(build.further_motors, start=2)
         ]
         motor = motors.together([(line(m, 1), 1.0), *further])
-        cell = calibration.fit(rig.calibration, rig.gravity.value) if rig.calibration else None
     except ValueError as err:
         raise ReductionError(str(err)) from err
     made: dict[Any, Meter] = {}
-    return Inputs(
+    figures = rig.method.shared()
+    inputs = Inputs(
         ratio=abs(build.ratio()),
-        figures=rig.method.shared(),
+        figures=figures,
+        bent=tuple(second_order(x) for x in figures.values() if hasattr(x, "derivatives")),
         gravity=from_measured(rig.gravity, _GRAVITY),
         meters=instruments_of(rig.sensors, made),
         made=made,
@@ -226,13 +233,18 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
         warming=ufloat(0.0, 1.0, _WINDING),
         heat_capacity=build.heat_capacity(),
         heating=ufloat(1.0, 0.25, _HEATING),
-        cell=cell,
-        cells={(calibration.CELL, rig.calibration): cell} if rig.calibration and cell else {},
+        cell=None,
         whose_drag=ufloat(0.0, 1.0, _WHOSE_DRAG),
         scales={name: ufloat(0.0, 1.0, tag) for name, tag in SCALES.items()},
         other_drag=ufloat(0.0, 1 / math.sqrt(3), _OTHER_DRAG),
         rotor=build.rotor_inertia() * ufloat(1.0, 0.1, _ROTOR),
     )
+    if rig.calibration is None:
+        return inputs
+    try:
+        return replace(inputs, cell=inputs.line_of(rig.calibration, calibration.CELL))
+    except ValueError as err:
+        raise ReductionError(str(err)) from err
 
 
 def part_of(run: Run, recording: Recording) -> Recording:

@@ -152,9 +152,9 @@ class _Window:
         if not self.steady.has(key):
             return None
         value, u, self.effective[key] = self.level(self.steady.channels[key])
-        if math.isnan(value):
+        if not math.isfinite(u):  # too few samples to know their own scatter
             return None
-        shown = ufloat(value, 0.0 if math.isinf(u) else u, WINDOW.of(key))
+        shown = ufloat(value, u, WINDOW.of(key))
         return shown if by is None else by(shown)
 
     def speed(self) -> Uncertain:
@@ -164,7 +164,7 @@ class _Window:
         speed = self.mean("speed", self.meters.speed)
         if speed is None:
             raise ReductionError(
-                "the output speed is missing throughout the window"
+                "the output speed is missing throughout the window, or has too few samples in it"
                 if self.run.read is None
                 else "nothing was read that tells the output's speed: read a tachometer, or the"
                 " angle or the way and the time they took"
@@ -202,11 +202,9 @@ class _Window:
         if not {"voltage", "current"} <= ch.keys() or self.reads("voltage", "current"):
             return voltage * current
         value, u, _ = self.level(ch["voltage"] * ch["current"])
-        power = (
-            ufloat(value, u if math.isfinite(u) else 0.0, WINDOW.of("power"))
-            * meters.voltage.doubt
-            * meters.current.doubt
-        )
+        if not math.isfinite(u):
+            return None
+        power = ufloat(value, u, WINDOW.of("power")) * meters.voltage.doubt * meters.current.doubt
         rest = nominal(voltage) * meters.current.rest + nominal(current) * meters.voltage.rest
         return power + rest
 
@@ -238,6 +236,37 @@ class _Window:
         if torque is None:
             raise ReductionError(method.WANTS)
         return Torques(torque, by_mass, by_sensors, peak=peak, pull=pull)
+
+    def swing_of_power(self, torques: Torques, force: float) -> Uncertain:
+        """What the mean of torque times speed has beyond the product of their means [W], by the
+        samples of cell and speed in the window; nothing where the torque is not the cell's.
+        """
+        key = next((k for k in ("force", "cell") if self.steady.has(k)), "")
+        alone = self.meters.sensors.second_cell == "not used" and not self.reads("force", "speed")
+        by_cell = torques.torque is torques.by_sensors and alone and not self.acceleration
+        if not by_cell or not key or not self.steady.has("speed"):
+            return 0.0
+        pull, speed = (block_means(self.steady.channels[k]) for k in (key, "speed"))
+        good = ~(np.isnan(pull) | np.isnan(speed))
+        if good.sum() < 3:
+            return 0.0
+        if key == "cell":
+            line = self.inputs.cell_of(self.run)
+            if line is None:
+                return 0.0
+            pull = pull / nominal(line.slope)
+        method = self.rig.method
+        per_newton = [
+            method.measured(method.figures(), {"force": f}.get) for f in (force, force + 1)
+        ]
+        if None in per_newton:
+            return 0.0
+        product = (pull[good] - pull[good].mean()) * (speed[good] - speed[good].mean())
+        value, u, _ = mean_with_uncertainty(product)
+        if not math.isfinite(u):
+            return 0.0
+        both = ufloat(value, u, WINDOW.of("torque and speed together"))
+        return nominal(per_newton[1] - per_newton[0]) * both
 
     @cached_property
     def temperature(self) -> float | None:
@@ -316,7 +345,10 @@ def point_at(
     torques = at.torques() if torque is None else Torques(torque)
     motor = at.motor_side(voltage, current, speed)
     turns = not stalled and speed is not None
-    power_out = hoist.power(torques.torque, speed) if turns else None
+    power_out = None
+    if turns:
+        force = 0.0 if torques.pull is None else nominal(torques.pull.mean)
+        power_out = hoist.power(torques.torque, speed) + at.swing_of_power(torques, force)
     motor_power = motor.torque * motor.speed if turns and motor.torque is not None else None
     return Point(
         run=run,

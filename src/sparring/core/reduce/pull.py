@@ -42,15 +42,22 @@ def pull_of(
     None without a cell, or without its calibration where it comes in counts. Raises
     ReductionError when a second is lacking.
     """
-    g, how = rig.gravity.value, inputs.meters_of(run).sensors.second_cell
+    how = inputs.meters_of(run).sensors.second_cell
     zero = inputs.tare(run.tare) if run.tare is not None else None
-    found = _cell(on, "cell", "force", line=inputs.cell_of(run, g), zero=zero, mean=mean)
+    doubt = inputs.meters_of(run).force.doubt
+    found = _cell(on, "cell", "force", line=inputs.cell_of(run), zero=zero, mean=mean, doubt=doubt)
     if found is None:
         return None
     force, course = found
     if how != "not used":
         second = _cell(
-            on, "cell_2", "force_2", line=inputs.second_cell_of(run, g), zero=None, mean=mean
+            on,
+            "cell_2",
+            "force_2",
+            line=inputs.second_cell_of(run),
+            zero=None,
+            mean=mean,
+            doubt=doubt,
         )
         if second is None:
             raise ReductionError(
@@ -79,9 +86,10 @@ def _cell(
     line: LineFit | None,
     zero: Uncertain,
     mean: Callable[[str], Uncertain],
+    doubt: Uncertain,
 ) -> tuple[Uncertain, np.ndarray] | None:
     """(mean force in the window, its block means while the drive is on) [N] of one cell, by
-    whichever channel it has.
+    whichever channel it has. doubt: gain of one that gives newtons.
     """
     if line is not None and (reading := mean(counts)) is not None:
         rest = nominal(line.intercept if zero is None else zero)
@@ -91,4 +99,4 @@ def _cell(
     force = mean(newtons)
     if force is None or not on.has(newtons):  # read by a person: it has no course
         return None
-    return force, block_means(on.channels[newtons])
+    return doubt * force, block_means(on.channels[newtons])

@@ -16,6 +16,7 @@ from sparring.core.finding import Finding, PeerStep
 from sparring.core.input_quantity import declare
 from sparring.core.methods import MethodBase
 from sparring.core.plan import Plan
+from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import ReductionError
 from sparring.core.reduce.points import Point
@@ -28,6 +29,7 @@ from sparring.core.uncertainty import Uncertain, mean_of, means_of, nominal, std
 NOTABLE_EXCESS = 0.15
 """Loss above the expected one, as a part of it, that is worth a word."""
 _BRACKET = declare("stall-bracket", "weights that bracket the stall", "rig").id
+_BENT_LOSS = declare("bent-loss", "departure from the line of losses", "rig").id
 _BENT = declare("bent-line", "departure from a straight line", "rig").id
 COMBINED = (
     "torque",
@@ -203,8 +205,9 @@ def split_runs(
     """The runs found in one long recording, with their spans. method: a run-up's coasting belongs
     to its run, and a lever's are short.
 
-    Lifts belong to one step when their weights (column `mass`, else the load cell's level) differ
-    by less than `tolerance` of the heaviest. Raises ReductionError when no lift is found.
+    Weights that were entered (column `mass`) are one step only where they are equal; else lifts
+    belong to one step when the load cell's levels differ by less than `tolerance` of the heaviest.
+    A weight has the ± of the plan's nearest. Raises ReductionError when no lift is found.
     """
     ch = recording.channels
     coast = method.course[2] if method is not None else 0.0
@@ -227,8 +230,9 @@ def split_runs(
     size = max((abs(v - base) for v in levels), default=0.0) or 1.0
     order = np.argsort(levels)
     step_of, step = {}, 0
+    apart = (_ENTERED if level_of == "mass" else tolerance) * size
     for before, now in zip([None, *order[:-1]], order, strict=True):
-        if before is not None and levels[now] - levels[before] > tolerance * size:
+        if before is not None and levels[now] - levels[before] > apart:
             step += 1
         step_of[int(now)] = step
     runs: list[Run] = []
@@ -242,7 +246,7 @@ def split_runs(
             Run(
                 step=s,
                 repeat=count[s],
-                load=levels[n] if level_of == "mass" else None,
+                load=_as_known(levels[n], plan) if level_of == "mass" else None,
                 voltage=plan.voltage,
                 source="import",
                 start=max(start - pause, float(recording.t[0])),
@@ -250,6 +254,15 @@ def split_runs(
             )
         )
     return runs
+
+
+_ENTERED = 1e-4  # of the heaviest, by which weights that were entered differ
+
+
+def _as_known(mass: float, plan: Plan) -> Measured:
+    """A weight of a log [kg] with the part that the plan's nearest is known to."""
+    nearest = min(plan.loads, key=lambda m: abs(m.value - mass))
+    return Measured(mass, mass * nearest.u / nearest.value)
 
 
 def output_orders(build: Build) -> dict[str, float]:
@@ -384,9 +397,8 @@ def _step(n: int, drawn: Drawn, near: Sequence[dict[str, _Scatter]]) -> Step:
     for name, mean in drawn.means.items():
         relative, freedom = _pooled_spread([s[name] for s in near if name in s])
         if relative > 0:
-            # with few repeats the spread itself is uncertain: the t-distribution's variance (JCGM
-            # 101, 6.4.9.4)
-            widen = t_widening(freedom, at_most=math.sqrt(3))
+            # with few repeats the spread itself is uncertain
+            widen = t_widening(freedom)
             count = sum(getattr(p, name) is not None for p in running)
             mean = mean + ufloat(
                 0.0, relative * abs(nominal(mean)) * widen / math.sqrt(count), REPEATS
@@ -440,7 +452,8 @@ def _speed_line(steps: Sequence[Step]) -> SpeedLine | None:
             sum((y - a - b * x) ** 2 for x, y in zip(plain_x, plain_y, strict=True))
             / (len(lifted) - 2)
         )
-    noisy = [y + ufloat(0.0, extra, _BENT) for y in ys] if extra else ys
+    few = t_widening(len(lifted) - 2)  # so many degrees of freedom tell how bent it is
+    noisy = [y + ufloat(0.0, extra * few, _BENT) for y in ys] if extra else ys
     a, b = fit(noisy, xs, extra)
     return SpeedLine(a, b, -a / b if nominal(b) < 0 else None)
 
@@ -455,7 +468,7 @@ def _held(steps: Sequence[Step]) -> Stall:
         return Stall(held=mean)
     s2 = float(np.var([nominal(t) for t in torques], ddof=1))
     own = sum(random_part(t) ** 2 for t in torques) / n
-    u = math.sqrt(max(s2 - own, 0.0) / n) * t_widening(n - 1, at_most=3.0)
+    u = math.sqrt(max(s2 - own, 0.0) / n) * t_widening(n - 1)
     return Stall(held=mean + ufloat(0.0, u, REPEATS) if u else mean)
 
 
@@ -482,9 +495,21 @@ def loss_model(steps: Sequence[Step]) -> LossModel | None:
     ]
     if len(known) < 3:
         return None
-    x = [nominal(s.torque) for s in known]
+    x = np.array([nominal(s.torque) for s in known])
     y = [loss_torque(s) for s in known]
-    xm = sum(x) / len(x)
-    sxx = sum((v - xm) ** 2 for v in x)
-    slope = sum((v - xm) * w for v, w in zip(x, y, strict=True)) / sxx
-    return LossModel(mean_of(y) - slope * xm, slope)
+    away, middle = x - x.mean(), float(x.mean())
+    shares = (away / float((away**2).sum())).tolist()
+
+    def line(ys: Sequence[Uncertain]) -> LossModel:
+        slope = sum(share * v for share, v in zip(shares, ys, strict=True))
+        return LossModel(mean_of(ys) - slope * middle, slope)
+
+    model, freedom = line(y), len(y) - 2
+    left = np.array([nominal(v) for v in y]) - nominal(model.constant)
+    left = left - nominal(model.proportional) * x
+    # beyond what the points' own scatter explains they do not lie on a line: more doubt for each
+    beyond = float((left**2).sum()) / freedom - float(np.mean([random_part(v) ** 2 for v in y]))
+    if beyond > 0:
+        u = math.sqrt(beyond) * t_widening(freedom)
+        model = line([v + ufloat(0.0, u, _BENT_LOSS) for v in y])
+    return model

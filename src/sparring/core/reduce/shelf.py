@@ -47,10 +47,10 @@ class Shared:
         self.variables: dict[str, Any] = {}
         self.names: dict[Any, str] = {}
 
-    def know(self, run: Run, gravity: float) -> None:
+    def know(self, run: Run) -> None:
         """Makes what a run brings along itself: its weight, calibration and instruments."""
         i = self._inputs
-        i.meters_of(run), i.cell_of(run, gravity), i.second_cell_of(run, gravity)
+        i.meters_of(run), i.cell_of(run), i.second_cell_of(run)
         if run.load is not None:
             i.mass(run.load)
         if run.tare is not None:

@@ -80,7 +80,7 @@ def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> lis
         torque = inertia * faster
         if drag is not None:
             slowing = inputs.meters_of(run).speed.doubt * drag(w)
-            torque = torque + _own_drag(inputs, method, inertia * slowing)
+            torque = torque + _own_drag(inputs, method, slowing)
         window = Window(float(t[first]), float(t[last - 1]) + 1e-9, True, 0.0)
         placed = run.model_copy(update={"step": part})
         on = rec.span(float(rec.t[0]), float(t[top]) + 1e-9)
@@ -133,10 +133,14 @@ def _between(inputs: Inputs, known: Uncertain, air: Uncertain) -> Uncertain:
     return known * ((1 + air) / 2 + inputs.other_drag * (1 - air) / 2)
 
 
-def _own_drag(inputs: Inputs, method: RunUp, drag: Uncertain) -> Uncertain:
-    """Of a drag [N·m] seen while it coasts, what is the mass's own: only that is at the output."""
+def _own_drag(inputs: Inputs, method: RunUp, slowing: Uncertain) -> Uncertain:
+    """Of the drag that slows by so much [rad/s², of the output] what is the mass's own [N·m]: only
+    that is at the output. With the drive, the rotor slows too, by the ratio squared.
+    """
+    inertia = inputs.figures["inertia"] * method.gearing**2
     if method.coasts == "alone":
-        return drag
+        return inertia * slowing
+    drag = (inertia + inputs.rotor * inputs.ratio**2) * slowing
     return drag / 2 + nominal(drag) / 2 / math.sqrt(3) * inputs.whose_drag
 
 
@@ -182,7 +186,7 @@ def read_spin(inputs: Inputs, rig: Rig, run: Run) -> Point:
         first, second = turns("coast_first"), turns("coast_second")
         slowing = (first - second) / from_measured(read.coast_time, READ.of("coast_time"))
         air = (speed / ((first + second) / 2)) ** 2
-        torque = torque + _own_drag(inputs, method, inertia * _between(inputs, slowing, air))
+        torque = torque + _own_drag(inputs, method, _between(inputs, slowing, air))
     part = int(np.searchsorted(PARTS, nominal(speed / no_load))) - 1
     window = Window(0.0, read.time.value, True, 0.0)
     nothing = Recording(np.array([0.0, read.time.value]), {})

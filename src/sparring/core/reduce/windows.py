@@ -89,9 +89,8 @@ def mean_with_uncertainty(y: np.ndarray) -> tuple[float, float, float]:
     if len(blocks) < 2:
         return mean, math.inf, 1.0
     effective = len(blocks) / autocorrelation_time(blocks)
-    # with few effective samples s itself is uncertain: the t-distribution's variance (JCGM 101,
-    # 6.4.9.4)
-    widen = t_widening(effective - 1, at_most=math.sqrt(5))
+    # with few effective samples s itself is uncertain
+    widen = t_widening(effective - 1)
     u = float(blocks.std(ddof=1)) / math.sqrt(effective) * widen
     return mean, u, effective
 
@@ -108,7 +107,7 @@ def parabola(t: np.ndarray, y: np.ndarray) -> tuple[float, float, float, float]:
     coefficients, *_ = np.linalg.lstsq(X, y, rcond=None)
     left = y - X @ coefficients
     freedom = max(len(y) - 3, 1)
-    widen = t_widening(freedom, at_most=math.sqrt(3))
+    widen = t_widening(freedom)
     covariance = np.linalg.pinv(X.T @ X) * float(left @ left) / freedom
     return (
         float(coefficients[0]),
@@ -222,7 +221,8 @@ def powered_spans(
             starts[np.concatenate([[True], apart])],
             stops[np.concatenate([apart, [True]])],
         )
-    step = (tb[-1] - tb[0]) / max(len(tb) - 1, 1) if len(tb) else 0.0
+    # of neighbours: a clock that runs on in pauses nobody logged makes their mean long
+    step = float(np.median(np.diff(tb))) if len(tb) > 1 else 0.0
     return [
         (float(tb[i] - step / 2), float(tb[j - 1] - step / 2))
         for i, j in zip(starts, stops, strict=True)

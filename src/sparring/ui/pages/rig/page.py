@@ -181,6 +181,7 @@ class RigPage(View):
                     ("It gives", ("limits", "supply")),
                     ("Cord carries", ("limits", "cord")),
                     ("Second cell", ("sensors", "second_cell")),
+                    ("Cell in newtons ±", ("sensors", "force_accuracy")),
                 ],
             ),
         ]
