@@ -135,7 +135,7 @@ def test_a_build_is_drawn_counted_edited_and_turned(demo):
     demo.until(lambda: demo.buttons("Hold"), "it turns")
     demo.press("Hold")
     demo.until(lambda: demo.buttons("Turn"), "it is held")
-    text = next(w["text"] for w in demo.widgets(kind="Label") if "gearbox" in w["text"])
+    text = next(w["text"] for w in demo.widgets(kind="Label") if "N·m: " in w["text"])
     demo.click("Output torque", "QSlider")
     demo.key("Home", "Right", "Right")
     demo.until(
