@@ -247,7 +247,7 @@ def test_a_meter_is_held_against_a_better_one_and_runs_keep_that(window, tmp_pat
         qtbot.keyClicks(panel.reference, reference)
         qtbot.keyClicks(panel.shown, shown)
         qtbot.keyClick(panel.shown, Qt.Key.Key_Return)
-    assert "shows 5.00 ± 0.0" in panel.verdict.text()
+    assert "shows 5.00 ± 0." in panel.verdict.text()
     assert d.edit("rig", ("method", "travel"), 0.6) is None  # this lift is waited for
     s.simulate(d.build, d.rig, speed=20.0)
     until(lambda: s.state == "ready" and s.ring is not None and s.ring.count > 60)

@@ -22,7 +22,7 @@ from sparring.core.plant.sensors import SensorSet, sensors_of
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.core.reduce import sweeps
-from sparring.core.reduce.results import split_runs
+from sparring.core.reduce.split import split_runs
 from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.core.uncertainty import nominal, std
@@ -235,8 +235,9 @@ def test_a_generator_rig_of_an_earlier_version_keeps_its_resistors():
 
 def test_layers_of_cord_and_drum_friction_count_in_the_hoist():
     thin, wound = Hoist(), Hoist(layers=3, bearing=Measured(0.01, 1e-3))
-    assert wound.radius(wound.figures()) - thin.radius(thin.figures()) == pytest.approx(2e-3)
-    assert wound.expected(1.0, 10.0) == pytest.approx((1.047) * 10 * 0.0275 + 0.01)
+    grown = 2 * math.sqrt(3) / 2 * 1e-3  # each layer nests in the grooves of the one below
+    assert wound.radius(wound.figures()) - thin.radius(thin.figures()) == pytest.approx(grown)
+    assert wound.expected(1.0, 10.0) == pytest.approx((1.047) * 10 * (0.0255 + grown) + 0.01)
 
 
 def test_a_fading_brake_and_slipping_wheels_do_what_their_physics_say(build):

@@ -15,7 +15,8 @@ from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import changed
 from sparring.core.reduce.inputs import inputs_of
-from sparring.core.reduce.results import headline, split_runs
+from sparring.core.reduce.results import headline
+from sparring.core.reduce.split import split_runs
 from sparring.core.reduce.spread import random_part, shared_parts, size, unshared
 from sparring.core.reduce.windows import find_window, mean_with_uncertainty
 from sparring.core.run import Run

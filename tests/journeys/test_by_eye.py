@@ -6,7 +6,7 @@ from desktop import Program, home_with_demo
 
 from sparring.files import eye_files
 
-FIGURES = {  # two runs each, as a tester types them
+FIGURES = {  # of a run, as a tester types them
     "Hoist": ("1586 deg", "2.0", "12.1", "0.62"),
     "Lever": (),
     "Brake": ("5 turns", "3.0", "4.2 ± 0.1", "12", "0.9"),
@@ -74,7 +74,8 @@ def test_every_method_by_keyboard_alone_kept_undone_exported_and_reopened(
             else:
                 demo.key("ctrl+t")
             demo.until(lambda: demo.state()["runs"] == 0, "a new test")
-            for n in (1, 2):
+            runs = 2 if method == "Arm" else 1
+            for n in range(1, runs + 1):
                 first = FIRST.get(method, "It got to the top")
                 demo.until(lambda f=first: demo.state()["focus"].startswith(f), "it asks")
                 read(demo, *figures) if figures else demo.key("Return")
@@ -85,14 +86,14 @@ def test_every_method_by_keyboard_alone_kept_undone_exported_and_reopened(
             demo.key("ctrl+shift+z")
             demo.until(lambda: not demo.state()["redo"], "and kept again")
             ((made[method],),) = demo.rows("SELECT max(id) FROM tests")
-            assert len(kept(demo)) == 2
+            assert len(kept(demo)) == runs
         out = tmp_path / "out"
         out.mkdir()
         demo.key("ctrl+e")
         demo.file_dialog(out)
         demo.until(lambda: "Exported to" in demo.state()["message"], "the last is exported")
-        runs = eye_files.read(next(out.iterdir()) / "readings.csv")
-        assert [r.ended for r in runs] == ["stalled", "stalled"]
+        table = eye_files.read(next(out.iterdir()) / "readings.csv")
+        assert [r.ended for r in table] == ["stalled", "stalled"]
     finally:
         demo.close()
     assert len(set(made.values())) == len(FIGURES)

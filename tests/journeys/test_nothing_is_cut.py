@@ -10,7 +10,6 @@ METHODS = ("Lever", "Brake", "Drawbar", "Run-up", "Generator")
 SEEN_AS = {
     "B612": ((1280, 800), {}),
     "a wider typeface": ((1280, 800), {"SPARRING_FONT": "DejaVu Sans"}),
-    "125 %": ((1600, 1000), {"QT_SCALE_FACTOR": "1.25"}),
     "150 %": ((1920, 1200), {"QT_SCALE_FACTOR": "1.5"}),
     "125 % of a small screen": ((1280, 800), {"QT_SCALE_FACTOR": "1.25"}),
 }

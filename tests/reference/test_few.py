@@ -199,7 +199,7 @@ def a_log(weights, seconds=2.0, period=0.02, pause=3.0, logged_pauses=True):
 
 def test_weights_that_were_entered_are_one_step_only_where_they_are_equal():
     from sparring.core.plan import Plan
-    from sparring.core.reduce.results import split_runs
+    from sparring.core.reduce.split import split_runs
 
     plan = Plan(loads=(Measured(1.0, 0.005), Measured(1.03, 0.01)))
     runs = split_runs(a_log([1.0, 1.03, 1.0]), plan)

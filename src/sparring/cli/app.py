@@ -105,7 +105,7 @@ def reduce(
     from sparring.core.build import Build
     from sparring.core.plan import Plan
     from sparring.core.reduce.inputs import ReductionError
-    from sparring.core.reduce.results import split_runs
+    from sparring.core.reduce.split import split_runs
     from sparring.core.rig import Rig
     from sparring.files import log_files, log_look, record_files
 

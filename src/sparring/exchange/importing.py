@@ -11,7 +11,7 @@ from sparring.core.build import Build
 from sparring.core.plan import Plan
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
-from sparring.core.reduce.results import split_runs
+from sparring.core.reduce.split import split_runs
 from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.files.log_look import LogLook

@@ -14,14 +14,9 @@ from sparring.core.build import Build
 from sparring.core.by_eye import READ
 from sparring.core.finding import Finding, PeerStep
 from sparring.core.input_quantity import declare
-from sparring.core.methods import MethodBase
 from sparring.core.plan import Plan
-from sparring.core.quantity import Measured
-from sparring.core.recording import Recording
-from sparring.core.reduce.inputs import ReductionError
 from sparring.core.reduce.points import Point
 from sparring.core.reduce.spread import REPEATS, WINDOW, of_one_run, random_part, shared_parts
-from sparring.core.reduce.windows import powered_spans
 from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.core.uncertainty import Uncertain, mean_of, means_of, nominal, std, t_widening, ufloat
@@ -197,72 +192,6 @@ def combine(
         findings=(),
         skipped=tuple(skipped),
     )
-
-
-def split_runs(
-    recording: Recording, plan: Plan, tolerance: float = 0.06, *, method: MethodBase | None = None
-) -> list[Run]:
-    """The runs found in one long recording, with their spans. method: a run-up's coasting belongs
-    to its run, and a lever's are short.
-
-    Weights that were entered (column `mass`) are one step only where they are equal; else lifts
-    belong to one step when the load cell's levels differ by less than `tolerance` of the heaviest.
-    A weight has the ± of the plan's nearest. Raises ReductionError when no lift is found.
-    """
-    ch = recording.channels
-    coast = method.course[2] if method is not None else 0.0
-    least = 0.1 if method is not None and method.STANDS else 0.4
-    spans = powered_spans(
-        recording.t, ch.get("voltage"), ch.get("current"), speed=ch.get("speed"), least=least
-    )
-    if not spans:
-        raise ReductionError(
-            f"no run found: no span with forward voltage, current or speed of at least {least:g} s"
-        )
-    level_of = next((k for k in ("mass", "force", "cell", "load_current") if k in ch), None)
-    levels = []
-    for start, stop in spans:
-        part = recording.span(start + (stop - start) * 0.3, stop)
-        levels.append(
-            float(np.nanmedian(part.channels[level_of])) if level_of and len(part) else 0.0
-        )
-    base = float(np.nanquantile(ch[level_of], 0.02)) if level_of in ("force", "cell") else 0.0
-    size = max((abs(v - base) for v in levels), default=0.0) or 1.0
-    order = np.argsort(levels)
-    step_of, step = {}, 0
-    apart = (_ENTERED if level_of == "mass" else tolerance) * size
-    for before, now in zip([None, *order[:-1]], order, strict=True):
-        if before is not None and levels[now] - levels[before] > apart:
-            step += 1
-        step_of[int(now)] = step
-    runs: list[Run] = []
-    count: dict[int, int] = {}
-    pause = 0.3
-    nexts = [start for start, _ in spans[1:]] + [float(recording.t[-1])]
-    for n, (start, stop) in enumerate(spans):
-        s = step_of[n]
-        count[s] = count.get(s, 0) + 1
-        runs.append(
-            Run(
-                step=s,
-                repeat=count[s],
-                load=_as_known(levels[n], plan) if level_of == "mass" else None,
-                voltage=plan.voltage,
-                source="import",
-                start=max(start - pause, float(recording.t[0])),
-                stop=min(stop + coast, nexts[n]) if coast else stop + pause / 4,
-            )
-        )
-    return runs
-
-
-_ENTERED = 1e-4  # of the heaviest, by which weights that were entered differ
-
-
-def _as_known(mass: float, plan: Plan) -> Measured:
-    """A weight of a log [kg] with the part that the plan's nearest is known to."""
-    nearest = min(plan.loads, key=lambda m: abs(m.value - mass))
-    return Measured(mass, mass * nearest.u / nearest.value)
 
 
 def output_orders(build: Build) -> dict[str, float]:
