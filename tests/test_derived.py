@@ -26,6 +26,7 @@ from sparring.exchange.deriving import derive, peers_of
 from sparring.exchange.export import KeptTest
 from sparring.exchange.out import test_folder
 from sparring.logbook import Logbook, LogbookError, keeping
+from sparring.logbook.characterised import Characterisation
 from sparring.logbook.derived import NAME
 from sparring.logbook.recovery import recover
 
@@ -407,3 +408,20 @@ def test_readings_of_the_version_before_are_records_of_parts_or_tests(tmp_path):
         assert book.setting("columns") == "t, speed"
         assert not book.damage
     assert keeping.check(folder)["rows"] == keeping.check(folder)["left_over"] == []
+
+
+def test_a_reading_of_the_version_before_that_was_not_finished_is_said_and_stays(tmp_path, build):
+    with Logbook(tmp_path / "book") as book:
+        owner = book.save_build(build)
+        columns = {"rope-brake": ("", "2 N", "", "", ""), "lever": ("", "", "0 deg")}
+        for way, column in columns.items():
+            book.save_characterisation(
+                Characterisation("method", owner, build.name, way, readings=(column,))
+            )
+        said = recover(book)
+        assert len(said) == 2
+        assert all("typed to its end" in text for text in said)
+        assert not book.tests()
+        kept = book.characterisations(struck=True)
+        assert {c.way: c.readings for c in kept} == {w: (c,) for w, c in columns.items()}
+        assert recover(book) == []

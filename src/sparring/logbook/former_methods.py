@@ -47,6 +47,13 @@ _COLUMNS: dict[str, tuple[tuple[str, str, str], ...]] = {
         ("coast_time", "time", "s"),
     ),
 }
+_NEEDED: dict[str, set[str]] = {
+    "lever": set(),
+    "scale": {"shows"},
+    "rope-brake": {"tight"},
+    "drawbar": {"pull"},
+    "run-up": {"first", "second", "time"},
+}
 _TITLES = {
     "lever": "Lever",
     "scale": "Arm on a scale",
@@ -85,11 +92,14 @@ def _test_of(book: Logbook, kept: Characterisation) -> int:
         }
         for column in kept.readings
     ]
+    rows = [row for row in rows if _NEEDED[kept.way] <= row.keys()]  # others were not finished
     if not rows:
-        raise ValueError("nothing was typed")
+        raise ValueError("no reading was typed to its end")
     dimensions = _Dimensions(kept.dimensions)
     ratio = abs(book.build(kept.owner).ratio())
     method, runs = _MAKE[kept.way](dimensions, rows, ratio)
+    if not runs:
+        raise ValueError("no reading was typed to its end")
     rig = Rig.ours(name=f"{_TITLES[kept.way]}, {kept.name}"[:60], method=method)
     if (gravity := dimensions.get("gravity", "acceleration", "m/s²")) is not None:
         rig = rig.model_copy(update={"gravity": gravity})

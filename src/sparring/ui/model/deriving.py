@@ -11,6 +11,7 @@ from sparring.ui.model import background
 if TYPE_CHECKING:
     from sparring.core.analysis import Reductions
     from sparring.core.reduce.results import TestResult
+    from sparring.logbook import Logbook
     from sparring.ui.model.on_desk import OnDesk
 
 _EVERY = 500  # runs between two words on how far it is
@@ -34,6 +35,17 @@ class Deriver:
         self._newest = 0
         self._reduced = _Reduced()
 
+    def _nothing_left(self, book: Logbook, test_id: int) -> None:
+        """All runs of the test are left out: lists show no figure of it."""
+        from sparring.logbook import LogbookError
+
+        try:
+            book.save_headline(test_id, {"derived_by": __version__})
+        except LogbookError as err:
+            self._desk.said.emit(str(err))
+            return
+        self._desk.lists_changed.emit()
+
     def forget(self) -> None:
         """Another test lies on the desk."""
         self._reduced = _Reduced()
@@ -45,9 +57,8 @@ class Deriver:
         ticket, test_id, book = self._newest, d.test_id, d.book
         if book is None or not test_id or all(r.struck for r in d.runs):
             d.result = None
-            if book is not None and test_id and d.runs:  # all are left out
-                book.save_headline(test_id, {"derived_by": __version__})
-                d.lists_changed.emit()
+            if book is not None and test_id and d.runs:
+                self._nothing_left(book, test_id)
             d.result_changed.emit()
             return
         build, rig, plan, runs, reduced = d.build, d.rig, d.plan, d.runs, self._reduced
