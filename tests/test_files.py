@@ -49,6 +49,7 @@ def test_records_come_back_from_their_files(files, build, rig):
     ("text", "said"),
     [
         ('{"stages": [{"module": 1.5}]}', "stages.0.module: 1.5 is not a quantity"),
+        ('{"stages": [{"friction": {}}]}', "is not a quantity"),
         ('{"stages": [{"module": "1.5"}]}', "has no unit"),
         ('{"stages": [{"module": "-1 mm"}]}', "too small"),
         ('{"motor": {"voltage": "12 A"}}', "unit of current"),
@@ -65,6 +66,13 @@ def test_a_bad_record_file_is_refused_with_place_and_reason(tmp_path, text, said
     with pytest.raises(RecordError, match=re.escape(said)) as caught:
         record_files.load(path, Build)
     assert str(path) in str(caught.value)
+
+
+def test_what_has_no_unit_may_be_a_number():
+    rig = Rig.from_json('{"method": {"kind": "run-up", "gearing": 2}}')
+    assert rig.method.gearing == 2.0
+    with pytest.raises(RecordError, match="0.5 %"):
+        Rig.from_json('{"sensors": {"voltage_accuracy": 0.5}}')  # of one, or of a hundred?
 
 
 def test_shipped_schemas_are_those_of_the_code():

@@ -70,16 +70,27 @@ class Q:
                 f"{shown(value)} is too large; it must be at most {shown(self.most)}"
             )
 
+    @property
+    def unitless(self) -> bool:
+        """Whether a plain number says all: a ratio, a count. One in per cent wants its sign."""
+        return self.file_unit in ("", "counts")
+
     def read(self, value: Any, mode: str = "python") -> Measured:
-        """`value` as a Measured within the range: text, or (not from files) an SI number."""
+        """`value` as a Measured within the range: text, or an SI number (from files only of what
+        has no unit).
+        """
         if isinstance(value, str):
             m = quantity.parse(value, self.kind)
         elif isinstance(value, Measured):
             m = value
-        elif isinstance(value, int | float) and not isinstance(value, bool) and mode != "json":
+        elif (
+            isinstance(value, int | float)
+            and not isinstance(value, bool)
+            and (mode != "json" or self.unitless)
+        ):
             m = Measured(float(value))
         else:
-            example = quantity.kind_of(self.kind).example
+            example = "0.5 %" if self.file_unit == "%" else quantity.kind_of(self.kind).example
             raise quantity.QuantityError(
                 f'{value!r} is not a quantity; write text with a unit, for example "{example}"'
             )
@@ -111,7 +122,7 @@ class Q:
         self, schema: CoreSchema, handler: GetJsonSchemaHandler
     ) -> dict[str, Any]:
         return {
-            "type": "string",
+            "type": ["string", "number"] if self.unitless else "string",
             "description": f"{self.kind}: text with a unit, ± (k = 2) where measured",
             "examples": [quantity.kind_of(self.kind).example],
         }
