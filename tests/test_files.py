@@ -71,7 +71,7 @@ def test_a_bad_record_file_is_refused_with_place_and_reason(tmp_path, text, said
 def test_what_has_no_unit_may_be_a_number():
     rig = Rig.from_json('{"method": {"kind": "run-up", "gearing": 2}}')
     assert rig.method.gearing == 2.0
-    with pytest.raises(RecordError, match="0.5 %"):
+    with pytest.raises(RecordError, match=r"0\.5 %"):
         Rig.from_json('{"sensors": {"voltage_accuracy": 0.5}}')  # of one, or of a hundred?
 
 
