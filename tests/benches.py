@@ -111,6 +111,7 @@ def study(
     off=1.0,
     compare=False,
     eye=None,
+    repeats=REPEATS,
     **changes,
 ):
     """[(result, {name: truth by step})] of `cases` benches whose owners know them only so well, all
@@ -121,7 +122,7 @@ def study(
     low, high = LOADS[method.kind]
     masses = np.linspace(low, high, STEPS) if method.STEP else [0.0]
     steps = method.settings(list(masses))
-    lanes = len(steps) * REPEATS
+    lanes = len(steps) * repeats
     made, columns, cells = [], {}, []
     for _ in range(cases):
         exact, known = drive(rng, rng.uniform(0.08, 0.3, 2))
@@ -136,7 +137,7 @@ def study(
             )
         )
         bench = loaded(
-            bench_of(exact, true_rig, load=steps[0], **changes), true_rig, steps, REPEATS
+            bench_of(exact, true_rig, load=steps[0], **changes), true_rig, steps, repeats
         )
         made.append((known, rig, bench))
         for name, value in vars(bench).items():
@@ -170,7 +171,7 @@ def study(
     found = []
     for n, (known, rig, _) in enumerate(made):
         own = runs[n * lanes : (n + 1) * lanes]
-        plan = Plan(loads=tuple(Measured(float(max(m, 0.1))) for m in masses), repeats=REPEATS)
+        plan = Plan(loads=tuple(Measured(float(max(m, 0.1))) for m in masses), repeats=repeats)
         records, begun = made_of(own, plan, method, eye, rng)
         found.append(
             (
@@ -187,9 +188,9 @@ def made_of(lifted, plan, method, eye, rng):
     records, begun = [], [0.0] * len(lifted)
     off = rng.standard_normal()  # one scale serves all runs of a bench
     for i, x in enumerate(lifted):
-        load = plan.loads[i // REPEATS] if method.STEP and method.SET_BY[1] == "mass" else None
+        load = plan.loads[i // plan.repeats] if method.STEP and method.SET_BY[1] == "mass" else None
         run, seen = (
-            Run(step=i // REPEATS, repeat=i % REPEATS + 1, load=load, ended=x.ended),
+            Run(step=i // plan.repeats, repeat=i % plan.repeats + 1, load=load, ended=x.ended),
             x.recording,
         )
         if eye is not None:

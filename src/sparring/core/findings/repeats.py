@@ -9,7 +9,7 @@ from sparring.core.finding import Fact, Finding, Peer, noted
 from sparring.core.findings.registry import rule
 from sparring.core.input_quantity import words
 from sparring.core.reduce.inputs import Inputs
-from sparring.core.reduce.results import TestResult
+from sparring.core.reduce.results import Step, TestResult
 from sparring.core.reduce.spread import differ, random_part, shared_parts, size, tag_of, unshared
 from sparring.core.uncertainty import nominal
 
@@ -30,8 +30,12 @@ def spread(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterabl
     if not known:
         return
     worst, size = max(known, key=lambda k: k[1])
+    beyond = [(s, x) for s, x in known if x > _WIDE and x > _readings_own(s)]
+    if beyond:
+        worst, size = max(beyond, key=lambda k: k[1])
     facts = {"spread": Fact(size, "ratio"), "torque": Fact.of(worst.torque, "torque")}
-    if size > _WIDE:
+    if beyond:
+        corded = result.rig.method.CORD
         yield Finding(
             id="spread-of-repeats",
             severity="caution",
@@ -45,12 +49,12 @@ def spread(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterabl
                 " looks."
             ),
             causes=(
-                "the cord winds in different layers or slips",
+                *["the cord winds in different layers or slips"] * corded,
                 "the drive warms or runs in",
                 "a mesh binds at one place",
             ),
             remedies=(
-                "Wind the cord in one layer, from the same side.",
+                *["Wind the cord in one layer, from the same side."] * corded,
                 "Shuffle the order of the weights.",
                 "Compare the first lifts with the last: a trend is warming or wear.",
             ),
@@ -66,6 +70,19 @@ def spread(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterabl
             why="The differences between weights are real.",
             facts=facts,
         )
+
+
+def _readings_own(step: Step) -> float:
+    """Relative standard deviation [-] that runs of this step may show by the scatter within each
+    alone: three of its own standard deviations above.
+    """
+    own = [
+        random_part(p.wire_to_shaft) / abs(nominal(p.wire_to_shaft))
+        for p in step.points
+        if p.wire_to_shaft is not None
+    ]
+    within = math.sqrt(sum(u**2 for u in own) / len(own)) if own else 0.0
+    return within * (1 + 3 / math.sqrt(2 * max(len(own) - 1, 1)))
 
 
 @rule
