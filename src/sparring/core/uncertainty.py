@@ -33,6 +33,7 @@ __all__ = [
     "std",
     "t_widening",
     "ufloat",
+    "unexplained",
 ]
 
 Uncertain: TypeAlias = Any
@@ -126,6 +127,23 @@ def t_widening(freedom: float) -> float:
     from scipy.special import stdtrit  # when first wanted: no window waits for it
 
     return float(stdtrit(max(freedom, 1.0), _WITHIN_TWO)) / 2
+
+
+def unexplained(left: np.ndarray, own: Sequence[float], freedom: int) -> float:
+    """Standard uncertainty of each point by which a fit is left beyond the points' own, widened for
+    few; 0 where chance explains it (χ² below its 95 % point), or nothing is left to tell.
+
+    left: residuals; own: variances of the points, in the same order; freedom: points less
+    parameters.
+    """
+    if freedom < 1:
+        return 0.0
+    from scipy.special import chdtri  # when first wanted: no window waits for it
+
+    expected, seen = float(np.mean(own)), float((np.asarray(left) ** 2).sum()) / freedom
+    if seen <= expected * float(chdtri(freedom, 0.05)) / freedom:
+        return 0.0
+    return math.sqrt(seen - expected) * t_widening(freedom)
 
 
 _WITHIN_TWO = 0.5 + 0.5 * math.erf(math.sqrt(2.0))

@@ -4,7 +4,6 @@ unloaded ones.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
@@ -31,7 +30,7 @@ from sparring.core.motor import COPPER_ZERO, MotorReadings
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import Q
-from sparring.core.uncertainty import Uncertain, mean_of, nominal, std, t_widening
+from sparring.core.uncertainty import Uncertain, mean_of, nominal, std, unexplained
 
 if TYPE_CHECKING:
     from sparring.core.build import Build
@@ -130,9 +129,6 @@ class BareMotor(Method):
         """Standard uncertainty [V] of each reading that its own does not explain: by how much the
         readings leave the line, as Student says of so few.
         """
-        freedom = len(V) - 2
-        if freedom < 1:
-            return 0.0
         left = [
             nominal(v) - nominal(i) * nominal(R) - nominal(k) * nominal(s)
             for v, i, s in zip(V, current, w, strict=True)
@@ -141,8 +137,7 @@ class BareMotor(Method):
             std(v) ** 2 + (nominal(R) * std(i)) ** 2 + (nominal(k) * std(s)) ** 2
             for v, i, s in zip(V, current, w, strict=True)
         ]
-        beyond = sum(e**2 for e in left) / freedom - sum(own) / len(own)
-        return math.sqrt(beyond) * t_widening(freedom) if beyond > 0 else 0.0
+        return unexplained(np.array(left), own, len(V) - 2)
 
     def line(self, readings: Sequence[MotorReading]) -> tuple[motors.Motor, list[float]]:
         """The motor with its uncertainties, and each reading's voltage less the line's [V]. Raises

@@ -19,7 +19,16 @@ from sparring.core.reduce.points import Point
 from sparring.core.reduce.spread import REPEATS, WINDOW, of_one_run, random_part, shared_parts
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.core.uncertainty import Uncertain, mean_of, means_of, nominal, std, t_widening, ufloat
+from sparring.core.uncertainty import (
+    Uncertain,
+    mean_of,
+    means_of,
+    nominal,
+    std,
+    t_widening,
+    ufloat,
+    unexplained,
+)
 
 NOTABLE_EXCESS = 0.15
 """Loss above the expected one, as a part of it, that is worth a word."""
@@ -204,14 +213,15 @@ def sound_losses(steps: Sequence[Step]) -> tuple[LossModel | None, int]:
     """The loss model, and how many steps it rests on: those before the first that loses notably
     more than the lighter ones let expect (beyond k = 2, and by `NOTABLE_EXCESS`)."""
     for n in range(3, len(steps)):
-        model = loss_model(steps[:n])
+        # what the points themselves say; their bend would hide the next one's
+        model = loss_model(steps[:n], widened=False)
         if model is not None and steps[n].motor_power is not None:
             excess = loss_torque(steps[n]) - model.expected(nominal(steps[n].torque))
             if nominal(excess) > max(
                 2 * std(excess),
                 NOTABLE_EXCESS * abs(nominal(model.expected(nominal(steps[n].torque)))),
             ):
-                return model, n
+                return loss_model(steps[:n]), n
     return loss_model(steps), len(steps)
 
 
@@ -413,9 +423,9 @@ def _stall(steps: Sequence[Step], line: SpeedLine | None) -> Stall:
     return Stall(most if least is not None else None, least, line.intercept if line else None)
 
 
-def loss_model(steps: Sequence[Step]) -> LossModel | None:
+def loss_model(steps: Sequence[Step], *, widened: bool = True) -> LossModel | None:
     """Least squares of the loss torque over the output torque; needs three steps with gearbox
-    losses.
+    losses. widened: with what the points leave the line by beyond their own scatter.
     """
     known = [
         s
@@ -436,9 +446,8 @@ def loss_model(steps: Sequence[Step]) -> LossModel | None:
     model, freedom = line(y), len(y) - 2
     left = np.array([nominal(v) for v in y]) - nominal(model.constant)
     left = left - nominal(model.proportional) * x
-    # beyond what the points' own scatter explains they do not lie on a line: more doubt for each
-    beyond = float((left**2).sum()) / freedom - float(np.mean([random_part(v) ** 2 for v in y]))
-    if beyond > 0:
-        u = math.sqrt(beyond) * t_widening(freedom)
+    # where the points' own scatter does not explain how they leave the line: more doubt for each
+    u = unexplained(left, [random_part(v) ** 2 for v in y], freedom)
+    if widened and u > 0:
         model = line([v + ufloat(0.0, u, _BENT_LOSS) for v in y])
     return model
