@@ -55,7 +55,7 @@ class BenchPicture(QWidget):
                 self.desk, "rig", [(label, ("method", name)) for label, name in method.FIELDS]
             )
             # their units are long
-            self.form.setMinimumWidth(318 if self._kind in ("run-up", "generator") else 286)
+            self.form.setMinimumWidth(314 if self._kind in ("run-up", "generator") else 286)
             self.row.addWidget(self.form)
         self._arrange()
         self.update()

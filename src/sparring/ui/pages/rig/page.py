@@ -128,7 +128,7 @@ class RigPage(View):
             ("Masses", self._masses()),
             ("Ratios", self.planner),
             ("Checks", _scrolled(self.checklist)),
-            ("Measured", MeasuredList(self.desk, ("rig", "inertia"), self.context.measure)),
+            ("Parts", MeasuredList(self.desk, ("rig", "inertia"), self.context.measure)),
         ):
             self.tabs.addTab(name)
             self.stack.addWidget(widget)

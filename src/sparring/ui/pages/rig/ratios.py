@@ -39,7 +39,7 @@ class RatioPlanner(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         self.chart = Chart(
             "mass turns per output turn",
-            "speed of the mass, rpm",
+            "mass, rpm",
             name="Speed of the mass over the gearing",
         )
         self.curve, self.here = pg.PlotDataItem(), pg.ScatterPlotItem(size=11)
