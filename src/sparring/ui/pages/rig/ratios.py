@@ -38,9 +38,7 @@ class RatioPlanner(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         self.chart = Chart(
-            "mass turns per output turn",
-            "mass, rpm",
-            name="Speed of the mass over the gearing",
+            "mass turns per output turn", "mass, rpm", name="Speed of the mass over the gearing"
         )
         self.curve, self.here = pg.PlotDataItem(), pg.ScatterPlotItem(size=11)
         self.safe = pg.InfiniteLine(angle=0)
