@@ -3,6 +3,7 @@ notes to STOP."""
 
 import contextlib
 import json
+import re
 import signal
 import sqlite3
 
@@ -243,6 +244,8 @@ def test_readings_are_typed_and_recorded(demo):
     demo.until(lambda: demo.state()["popup"], "the ways are listed")
     demo.key("Return")
     demo.until(lambda: not demo.state()["popup"], "another motor")
+    demo.click("Note")
+    demo.enter("warm", "Tab")
     demo.press("Simulate")
     demo.until(
         lambda: any(b["enabled"] for b in demo.buttons("Record")), "the simulated set-up sends"
@@ -256,3 +259,35 @@ def test_readings_are_typed_and_recorded(demo):
         "what it recorded is kept",
         180,
     )
+    demo.key("alt+c")
+    demo.until(lambda: demo.state()["dialog"].startswith("Compared: "), "two stand side by side")
+    demo.key("Escape")
+    demo.until(lambda: demo.state()["dialog"] == "Part measurements", "back")
+    demo.press("Use as")
+    demo.until(lambda: "no load speed" in demo.state()["question"], "runs were made with it")
+    assert demo.widgets("Runs were made with Dunnock r3: close this")
+    question = demo.state()["question"].replace("\xa0", " ")
+    assert re.search(r"4450 ± 24 rpm → 4\d{3} ± \d\d rpm;", question), question
+    for keys, struck in (("alt+o", 1), ("alt+b", 0)):
+        demo.key(keys)
+        demo.until(lambda s=struck: newest_motor(demo)[1] == s, "left out, or taken back")
+    assert json.loads(newest_motor(demo)[0])["note"] == "warm"
+    demo.press("Close")
+    demo.until(lambda: not demo.state()["dialog"], "it is closed")
+    demo.until(lambda: demo.state()["focus"].startswith("New revision"), "it waited to be answered")
+    demo.key("Return")
+    demo.until(lambda: demo.state()["undo"], "the motor of a new revision is as measured")
+    demo.key("ctrl+z")
+    demo.until(lambda: not demo.state()["undo"], "and is not, after all")
+    demo.page("Build")
+    demo.tab("Measured")
+    demo.item("Measured", "Bare motor")
+    demo.key("Return")
+    demo.until(lambda: demo.state()["dialog"] == "Part measurements", "Enter opens it")
+
+
+def newest_motor(demo):
+    """Record and whether it is left out."""
+    return demo.rows(
+        "SELECT record, struck FROM characterisations WHERE way = 'bare-motor' ORDER BY id DESC"
+    )[0]

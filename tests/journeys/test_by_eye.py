@@ -32,6 +32,15 @@ def kept(demo):
     return [json.loads(record) for (record,) in rows]
 
 
+def begin(demo):
+    """A new test of the lift on the desk, read by eye."""
+    demo.page("Run")
+    demo.key("ctrl+t")
+    demo.until(lambda: demo.state()["runs"] == 0, "a new test is begun")
+    demo.key("ctrl+y")
+    demo.until(lambda: demo.state()["focus"] == "Turned", "it asks for the angle")
+
+
 def tab_to(demo, name, most=120):
     for _ in range(most):
         if demo.state()["focus"].startswith(name):
@@ -118,12 +127,12 @@ FIRST = {
 }
 
 
+def stops(demo):
+    return any(w["text"].startswith("STOP. ") for w in demo.widgets(kind="Label"))
+
+
 def test_timer_taps_what_was_noticed_and_a_run_left_out_by_keys(demo):
-    demo.page("Run")
-    demo.key("ctrl+t")
-    demo.until(lambda: demo.state()["runs"] == 0, "a new test is begun")
-    demo.key("ctrl+y")
-    demo.until(lambda: demo.state()["focus"] == "Turned", "it asks for the angle")
+    begin(demo)
     for _ in range(4):
         demo.key("alt+p")
     demo.until(lambda: demo.text("Turned") == "1080 deg", "three turns were tapped")
@@ -131,10 +140,12 @@ def test_timer_taps_what_was_noticed_and_a_run_left_out_by_keys(demo):
     demo.until(lambda: demo.buttons("Stop timer"), "the timer runs")
     demo.until(lambda: not demo.buttons("Stop timer"), "and ends by itself")
     demo.until(lambda: demo.text("Time").startswith("5 "), "after five seconds")
+    for keys in ("alt+c", "alt+b", "alt+o", "alt+m"):
+        demo.key(keys)
+        demo.until(lambda: stops(demo), "it says STOP")
+        demo.key(keys)
+        demo.until(lambda: not stops(demo), "taken back")
     demo.key("alt+m")
-    demo.until(
-        lambda: any(w["text"].startswith("STOP") for w in demo.widgets(kind="Label")), "it says so"
-    )
     demo.until(lambda: demo.state()["focus"] == "Voltage", "the voltage is next")
     read(demo, "12", "0.6")
     demo.until(lambda: len(kept(demo)) == 1, "it is kept")
@@ -147,14 +158,30 @@ def test_timer_taps_what_was_noticed_and_a_run_left_out_by_keys(demo):
     demo.until(lambda: not demo.state()["has_result"], "and nothing is left")
     demo.key("ctrl+z")
     demo.until(lambda: demo.state()["has_result"], "taken back")
+    demo.item("Runs", "1080")
+    demo.press("Leave the marked run out")
+    demo.until(lambda: demo.state()["dialog"] == "Leave this run out", "the button asks, too")
+    demo.enter("the hook was caught")
+    demo.until(lambda: kept(demo)[0]["left_out"] == "the hook was caught", "in words of one's own")
+    demo.item("Runs", "1080")
+    demo.press("Take the marked run back")
+    demo.until(lambda: demo.state()["has_result"], "and takes it back")
+    demo.page("Results")
+    demo.item("Points", "0.50 kg")
+    demo.press("Leave this run out")
+    demo.until(lambda: demo.state()["dialog"] == "Leave this run out", "so does Results")
+    demo.key("Escape")
+    demo.until(lambda: not demo.state()["dialog"], "which can be thought better of")
+    assert demo.state()["has_result"]
+    demo.press("Leave this run out")
+    demo.until(lambda: demo.state()["dialog"] == "Leave this run out", "once more")
+    demo.key("Down", "Return")
+    demo.until(lambda: not demo.state()["has_result"], "it is left out")
+    assert kept(demo)[0]["left_out"] == "the load was touched or swung"
 
 
 def test_a_hoist_read_by_eye_by_keyboard_alone(demo):
-    demo.page("Run")
-    demo.key("ctrl+t")
-    demo.until(lambda: demo.state()["runs"] == 0, "a new test is begun")
-    demo.key("ctrl+y")
-    demo.until(lambda: demo.state()["focus"] == "Turned", "it asks for the angle")
+    begin(demo)
     read(demo, "1586 deg", "2.0", "12.1234 ± 0.1", "0.62")
     demo.until(lambda: len(kept(demo)) == 1, "the first lift is kept")
     demo.until(lambda: demo.state()["focus"] == "Turned", "the next figure is waited for")
@@ -176,11 +203,7 @@ def test_a_hoist_read_by_eye_by_keyboard_alone(demo):
 
 
 def test_what_was_misread_is_put_right(demo):
-    demo.page("Run")
-    demo.key("ctrl+t")
-    demo.until(lambda: demo.state()["runs"] == 0, "a new test is begun")
-    demo.key("ctrl+y")
-    demo.until(lambda: demo.state()["focus"] == "Turned", "it asks for the angle")
+    begin(demo)
     read(demo, "abc")
     assert demo.state()["focus"] == "Turned"
     read(demo, "1586 deg", "20", "12.1", "0.62")
@@ -196,6 +219,14 @@ def test_what_was_misread_is_put_right(demo):
     read(demo, "2.0", "12.1", "0.62")
     demo.until(lambda: kept(demo)[0]["read"]["time"] == "2 ± 0.2 s", "the time is put right")
     assert len(kept(demo)) == 1
+    demo.choose("Speed by", "tachometer")
+    demo.until(lambda: demo.state()["focus"] == "Output speed", "the next is read by tachometer")
+    demo.type("13")
+    demo.key("alt+p", "alt+t")  # neither has a place here
+    demo.item("Runs", "0.50 kg", times=2)
+    demo.until(lambda: demo.text("Turned").startswith("1586"), "the first is open as it was read")
+    demo.press("Leave as it was")
+    demo.until(lambda: demo.text("Output speed")[:2] == "13", "what was half typed is still there")
     demo.page("Results")
     demo.until(lambda: demo.state()["has_result"], "it is reduced")
     demo.item("Points", "0.50 kg")

@@ -11,7 +11,7 @@ from datetime import datetime
 from typing import Any, Literal
 
 from sparring.core.build import Build
-from sparring.core.quantity import Measured, measured_text
+from sparring.core.quantity import Measured, measured_text, show
 from sparring.core.records import Q, Record, changed
 from sparring.core.train.kinds import ClutchStage, SpurStage, Stage, WormStage
 
@@ -87,37 +87,40 @@ def bears_on_results(old: Record, new: Record) -> bool:
     return any(getattr(old, name) != getattr(new, name) for name in names)
 
 
-def differences(old: Record, new: Record) -> list[tuple[str, str, str]]:
+def differences(old: Record, new: Record, rounded: bool = False) -> list[tuple[str, str, str]]:
     """(what, before, after) of every field that differs, stages by position; names and revision
-    left out.
+    left out. rounded: as many digits as are known, and all of them only where it takes those to
+    tell the two apart.
     """
     before, after = dict(_leaves(old)), dict(_leaves(new))
     found = []
     for path in dict.fromkeys([*before, *after]):
-        if path in ("family", "revision", "version") or before.get(path) == after.get(path):
+        (exact, shown), (exact_after, shown_after) = (
+            texts.get(path, ("–", "–")) for texts in (before, after)
+        )
+        if path in ("family", "revision", "version") or exact == exact_after:
             continue
-        found.append((path, before.get(path, "–"), after.get(path, "–")))
+        told_apart = rounded and shown != shown_after
+        found.append((path, *((shown, shown_after) if told_apart else (exact, exact_after))))
     return found
 
 
-def _leaves(record: Record, where: str = "") -> Iterator[tuple[str, str]]:
+def _leaves(record: Record, where: str = "") -> Iterator[tuple[str, tuple[str, str]]]:
+    """(what, (exactly, as shown)) of every field."""
     for name in type(record).model_fields:
         value = getattr(record, name)
         yield from _leaf(value, type(record).quantity(name), f"{where}{name.replace('_', ' ')}")
 
 
-def _leaf(value: Any, info: Q | None, where: str) -> Iterator[tuple[str, str]]:
+def _leaf(value: Any, info: Q | None, where: str) -> Iterator[tuple[str, tuple[str, str]]]:
     if isinstance(value, Record):
         yield from _leaves(value, "" if where == "method" else f"{where}, ")
     elif isinstance(value, tuple):
         for n, item in enumerate(value, start=1):
             yield from _leaf(item, info, f"{where.removesuffix('s')} {n}")
     elif info is not None and value is not None:
-        yield (
-            where,
-            measured_text(
-                value if isinstance(value, Measured) else Measured(value), info.kind, info.file_unit
-            ),
-        )
+        m = value if isinstance(value, Measured) else Measured(value)
+        exact = measured_text(m, info.kind, info.file_unit)
+        yield where, (exact, show(m.value, info.kind, info.file_unit, u=m.u) if m.u else exact)
     elif value not in (None, ""):
-        yield where, str(value)
+        yield where, (str(value), str(value))

@@ -208,6 +208,7 @@ def _buttons(c: dict[str, str]) -> str:
     QPushButton:hover {{ background: {c["pale"]}; }}
     QPushButton:pressed {{ background: {c["rule"]}; }}
     QPushButton:focus {{ border: 2px solid {c["reseda"]}; padding: 2px 9px; }}
+    QPushButton:checked {{ background: {c["deep"]}; color: {c["on-deep"]}; }}
     QPushButton:disabled {{ color: {c["ink-3"]}; border-color: {c["rule"]}; }}
     QPushButton#act {{ background: {c["deep"]}; color: {c["on-deep"]};
         border: 1px solid {c["deep"]}; font-weight: bold; }}

@@ -21,6 +21,23 @@ def seconds_to_warm(heat_capacity: float, hottest: float, power: float) -> float
     return heat_capacity * max(hottest - _COLD, 0.0) / power if power > 0 else math.inf
 
 
+def gripped(grip: Any, cell_arm: float, heat_capacity: float) -> dict[str, Any]:
+    """What the simulated bench turns under a brake. grip: torque [N·m], for each instant or one;
+    cell_arm: of the cell's force [m]; heat_capacity: for one kelvin [J].
+    """
+    return {
+        "radius": 1.0,
+        "mass": 2e-3,
+        "weight": 0.0,
+        "grip": grip,
+        "cell_arm": cell_arm,
+        "cord_stiffness": 1e4,
+        "cord_damping": 0.25,
+        "slack": 0.0,
+        "body_heat": heat_capacity,
+    }
+
+
 class Brake(MethodBase):
     """A step's mass hangs on the brake's clamp and only sets it; the torque is what the cell says.
     The cell is tared with the arm on it and the brake open. grips: torque a clamp mass makes, for
@@ -75,17 +92,8 @@ class Brake(MethodBase):
         return seconds_to_warm(self.heat_capacity, self.hottest, power)
 
     def body(self, load: Any, g: Any) -> dict[str, Any]:
-        return {
-            "radius": 1.0,
-            "mass": 2e-3,
-            "weight": 0.0,
-            "grip": self.grips * load,
-            "cell_arm": self.arm.value * math.cos(self.angle.value),
-            "cord_stiffness": 1e4,
-            "cord_damping": 0.25,
-            "slack": 0.0,
-            "body_heat": self.heat_capacity,
-        }
+        arm = self.arm.value * math.cos(self.angle.value)
+        return gripped(self.grips * load, arm, self.heat_capacity)
 
     @property
     def swept(self) -> bool:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Any, ClassVar, Literal
 
 from sparring.core.methods.base import Figures, Mean, MethodBase
-from sparring.core.methods.brake import seconds_to_warm
+from sparring.core.methods.brake import gripped, seconds_to_warm
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
 from sparring.core.uncertainty import Uncertain
@@ -75,17 +75,9 @@ class RopeBrake(MethodBase):
         return seconds_to_warm(self.heat_capacity, self.hottest, power)
 
     def body(self, load: Any, g: Any) -> dict[str, Any]:
-        return {
-            "radius": 1.0,
-            "mass": 2e-3,
-            "weight": 0.0,
-            "grip": (self.grows - 1) * load * g * float(self._radius(self.figures())),
-            "cell_arm": float(self._radius(self.figures())) * (1 - 1 / self.grows),
-            "cord_stiffness": 1e4,
-            "cord_damping": 0.25,
-            "slack": 0.0,
-            "body_heat": self.heat_capacity,
-        }
+        radius = float(self._radius(self.figures()))
+        grip = (self.grows - 1) * load * g * radius
+        return gripped(grip, radius * (1 - 1 / self.grows), self.heat_capacity)
 
     @property
     def course(self) -> tuple[float, float, float]:

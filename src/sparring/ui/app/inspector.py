@@ -111,8 +111,8 @@ class Inspector(QObject):
             "focus": "" if focus is None else _name(focus),
             "dialog": next(
                 (
-                    w.windowTitle()
-                    for w in app.topLevelWidgets()
+                    w.windowTitle()  # one opened from another goes before it
+                    for w in sorted(app.topLevelWidgets(), key=lambda w: not w.isActiveWindow())
                     if w.isVisible()
                     and w.isWindow()
                     and w is not window

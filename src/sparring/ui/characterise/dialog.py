@@ -462,7 +462,12 @@ class CharacteriseDialog(QDialog):
         except ValueError as err:
             self.said.setText(str(err))
             return
-        self.said.setText(reason or f"{use.what}; Ctrl+Z takes it back.")
+        done = f"{use.what}; Ctrl+Z takes it back."
+        if desk.draft is not None:
+            done = (
+                f"Runs were made with {desk.draft.before.name}: say what this edit is; close this."
+            )
+        self.said.setText(reason or done)
 
     def _compare(self) -> None:
         """All that was measured this way, side by side."""

@@ -79,7 +79,7 @@ class Question(QFrame):
         name = draft.before.name
         changes = [
             f"{what} {before} → {after}"
-            for what, before, after in differences(draft.before, draft.after)
+            for what, before, after in differences(draft.before, draft.after, rounded=True)
         ]
         more = f", and {len(changes) - _MOST} more" if len(changes) > _MOST else ""
         runs = "1 run was" if draft.runs == 1 else f"{draft.runs} runs were"

@@ -40,6 +40,10 @@ _ALARM = {
 }
 
 
+def _sentence(words: str) -> str:
+    return f"{words[0].upper()}{words[1:]}." if words else ""
+
+
 class EyePanel(QFrame):
     """`entered(readings, ended)`: a run was read to its end; `corrected(stored, run)`: one of those
     before was put right.
@@ -56,7 +60,8 @@ class EyePanel(QFrame):
         self._where = ""  # which run comes next; "": none
         self._why = ("", "")  # then
         self._correcting: StoredRun | None = None
-        self._put_aside: list[str] = []  # figures of the next run, while another is put right
+        # the way and the figures of the next run, while another is put right
+        self._put_aside: tuple[str, dict[str, str]] = ("", {})
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 12, 16, 12)
         column.setSpacing(8)
@@ -224,7 +229,7 @@ class EyePanel(QFrame):
         if alarms:
             self.prompt.setText("STOP. Cut the power.")
             said = "; ".join(f"{what}: {_ALARM[what]}" for what in alarms)
-            self.hint.setText(f"{said[0].upper()}{said[1:]}. It is kept with the run.")
+            self.hint.setText(f"{_sentence(said)} It is kept with the run.")
             return
         self.prompt.setText(f"{where}{asked}")
         self.hint.setText(
@@ -260,8 +265,8 @@ class EyePanel(QFrame):
         """To the time that has the keyboard, else to the first that is missing."""
         times = [f for f in self.figures.shown if f.name in ("time", "coast_time")]
         empty = [f for f in times if f.field.value is None]
-        if place := next((f for f in times if f.field.hasFocus()), (empty or times)[0]):
-            self.figures.type(place.name, time)
+        place = next((f for f in times if f.field.hasFocus()), (empty or times)[0])
+        self.figures.type(place.name, time)
         self.begin()
 
     def _tapped(self, turns: int, time: Measured) -> None:
@@ -298,7 +303,7 @@ class EyePanel(QFrame):
             return
         recorded = self._recorded()
         self._clear()
-        self.said.setText("; ".join(f"{w}: {_ALARM[w]}" for w in noticed).capitalize())
+        self.said.setText(_sentence("; ".join(f"{w}: {_ALARM[w]}" for w in noticed)))
         stored, self._correcting = self._correcting, None
         if stored is None:
             self.entered.emit(read, ended)
@@ -336,9 +341,10 @@ class EyePanel(QFrame):
         self.begin()
 
     def _lay_back(self) -> None:
-        """What was typed of the next run."""
-        self.figures.set_texts(self._put_aside)
-        self._put_aside = []
+        """What was typed of the next run, by the way it was read."""
+        way, texts = self._put_aside
+        self.way.setCurrentText(way)
+        self.figures.set_texts(texts)
 
     def _correct(self, row: int) -> None:
         """Lays what was read of a run into the fields, to be put right."""
@@ -347,7 +353,7 @@ class EyePanel(QFrame):
             self.said.setText("It is left out of the results; Del takes it back.")
             return
         if self._correcting is None:
-            self._put_aside = self.figures.texts()
+            self._put_aside = (self.way.currentText(), self.figures.texts())
         self._correcting, read = stored, stored.run.read
         by = (way for way, names in self._ways().items() if getattr(read, names[0], None))
         if (way := next(by, self.way.currentText())) != self.way.currentText():
@@ -398,7 +404,7 @@ class EyePanel(QFrame):
         return f"{step} · {run.repeat}".strip(" ·")
 
     def _refuse(self, why: str) -> None:
-        self.said.setText(why[:1].upper() + why[1:] + ".")
+        self.said.setText(_sentence(why))
         self.begin()
 
     def _ended(self, stored: StoredRun) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from PyQt6.QtCore import pyqtSignal
@@ -174,13 +174,14 @@ class Figures(QWidget):
             f.field.setModified(False)
             f.field.set_value(None if read is None else getattr(read, f.name))
 
-    def texts(self) -> list[str]:
-        """What stands in the fields, as it is typed."""
-        return [f.field.text() for f in self.shown]
+    def texts(self) -> dict[str, str]:
+        """What stands in the fields, as it is typed, by figure."""
+        return {f.name: f.field.text() for f in self.shown}
 
-    def set_texts(self, texts: Sequence[str]) -> None:
-        """Lays back what `texts` gave, where the fields are the same."""
-        for f, text in zip(self.shown, texts, strict=False):
+    def set_texts(self, texts: Mapping[str, str]) -> None:
+        """Lays back what `texts` gave, into the fields that are there."""
+        for f in self.shown:
+            text = texts.get(f.name, "")
             f.field.setText(text)
             f.field.setModified(bool(text))
 

@@ -56,8 +56,8 @@ class Timing(QWidget):
         self.tap.setToolTip(tip("Once for each turn as its mark passes; angle and time follow."))
         # at once, and by keys of their own: a button's goes with its text, and acts late
         self.tap.pressed.connect(self._tap)
-        for keys, act in (("Alt+T", self._start_or_stop), ("Alt+P", self._tap)):
-            key = QShortcut(QKeySequence(keys), self)
+        self._keys = [QShortcut(QKeySequence(keys), self) for keys in ("Alt+T", "Alt+P")]
+        for key, act in zip(self._keys, (self._start_or_stop, self._tap), strict=True):
             key.setAutoRepeat(False)
             key.activated.connect(act)
         row.addWidget(self.tap)
@@ -71,6 +71,8 @@ class Timing(QWidget):
             if widget is not self.tap:
                 widget.setVisible(timer)
         self.tap.setVisible(taps)
+        for key, used in zip(self._keys, (timer, taps), strict=True):
+            key.setEnabled(used)
 
     def rest(self) -> None:
         """A new run: nothing is counted yet."""
