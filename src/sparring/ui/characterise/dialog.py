@@ -463,10 +463,8 @@ class CharacteriseDialog(QDialog):
             self.said.setText(str(err))
             return
         done = f"{use.what}; Ctrl+Z takes it back."
-        if desk.draft is not None:
-            done = (
-                f"Runs were made with {desk.draft.before.name}: say what this edit is; close this."
-            )
+        if (draft := desk.draft) is not None:
+            done = f"Runs were made with {draft.before.name}: close this, then say what it is."
         self.said.setText(reason or done)
 
     def _compare(self) -> None:
