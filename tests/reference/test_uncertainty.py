@@ -91,12 +91,12 @@ def test_propagation_agrees_with_monte_carlo(build, rig):
         return rng.normal(q.value, q.u, n)
 
     V, w0, i0, i_s = (
-        draw(m.voltage),
+        draw(m.voltage) - draw(m.brush_drop),
         draw(m.no_load_speed),
         draw(m.no_load_current),
         draw(m.stall_current),
     )
-    k = (V - i0 * V / i_s) / w0
+    k = (V - i0 * V / i_s) / w0  # V: what the brushes leave
     T = (
         (mass + draw(h.hook_mass))
         * draw(rig.gravity)

@@ -7,6 +7,7 @@ import hashlib
 import threading
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
+from datetime import datetime
 from typing import Protocol
 
 from sparring.core.build import Build
@@ -22,6 +23,7 @@ from sparring.core.reduce.shelf import Shared, derived_by, from_bytes, to_bytes
 from sparring.core.reduce.spins import reduce_spin
 from sparring.core.reduce.steady import reduce_run
 from sparring.core.reduce.sweeps import reduce_sweep
+from sparring.core.reduce.warmth import COLD, Bodies, Warmth
 from sparring.core.rig import Rig
 from sparring.core.run import Run
 
@@ -96,6 +98,7 @@ class Reductions:
                 self._digest = hashlib.sha256(text.encode()).hexdigest()
             points: list[Point] = []
             skipped: list[tuple[Run, str]] = []
+            before: Point | None = None
             for first in range(0, len(runs), self._AT_ONCE):
                 some = runs[first : first + self._AT_ONCE]
                 self._take(rig, some)
@@ -103,11 +106,14 @@ class Reductions:
                 try:
                     for n, (run, source) in enumerate(some):
                         progress((first + n) / len(runs))
-                        found = self._one(rig, plan, run, source=source, fresh=fresh)
+                        begin = begins(self._inputs.bodies, run, before)
+                        found = self._one(rig, plan, run, source=source, begin=begin, fresh=fresh)
                         if isinstance(found, str):
                             skipped.append((run, found))
+                            before = None  # what it did to the motor is not known
                         else:
                             points += found
+                            before = found[-1]
                 finally:  # also of what was called off
                     if self._shelf is not None and fresh:
                         self._shelf.put(fresh)
@@ -132,11 +138,12 @@ class Reductions:
         return hashlib.sha256(f"{self._digest} {name} {run.to_json()}".encode()).hexdigest()
 
     def _one(
-        self, rig: Rig, plan: Plan, run: Run, source: Source, fresh: dict[str, bytes]
+        self, rig: Rig, plan: Plan, run: Run, source: Source, begin: Warmth, fresh: dict[str, bytes]
     ) -> list[Point] | str:
-        """The points of a run, or why there are none."""
+        """The points of a run, or why there are none. begin: how warm the motor was before it."""
         name = _name(source)
-        if name and (done := self._done.get((run, name))) is not None:
+        done = self._done.get((run, name)) if name else None
+        if isinstance(done, str) or (done and done[0].begun in (begin, None)):
             return done
         self.reduced += 1
         try:
@@ -144,9 +151,9 @@ class Reductions:
             if run.read is not None and len(recording) == 0:
                 found = [reduce_read(self._inputs, rig, run)]
             elif rig.method.ACCELERATES:
-                found = reduce_spin(self._inputs, rig, run, recording)
+                found = reduce_spin(self._inputs, rig, run, recording, begin)
             elif rig.method.swept:
-                found = reduce_sweep(self._inputs, rig, run, recording)
+                found = reduce_sweep(self._inputs, rig, run, recording, begin)
             else:
                 found = [
                     reduce_run(
@@ -157,6 +164,7 @@ class Reductions:
                         settle=plan.settle,
                         measure=plan.measure,
                         orders=self._orders,
+                        begin=begin,
                     )
                 ]
         except ReductionError as err:
@@ -172,6 +180,25 @@ class Reductions:
                 if data := to_bytes(found, run, self._shared):
                     fresh[self._key(run, name)] = data
         return found
+
+
+def begins(bodies: Bodies, run: Run, before: Point | None) -> Warmth:
+    """How warm the motor was when a run's recording began. A log holds all that came before; of
+    runs recorded one by one, the clock tells how long it rested since the one `before`, and nobody
+    what came before the first.
+    """
+    if run.source == "import":
+        return Warmth(whole=True)
+    if before is None or run.source == "eye":
+        return COLD
+    ended = before.source.started if before.source is not None else before.run.started
+    try:
+        passed = datetime.fromisoformat(run.started) - datetime.fromisoformat(ended)
+    except (ValueError, TypeError):  # no times, or of different kinds
+        return COLD
+    rested = passed.total_seconds() - before.lasted
+    # one that began before the other ended was made faster than a clock runs
+    return bodies.rest(before.left, rested) if rested >= -1.0 else COLD
 
 
 def _name(source: Source) -> str:

@@ -1,13 +1,14 @@
 """Brushed DC motor: its line from no-load and stall readings, scaled with voltage and temperature.
 
-ω₀ = (V − I₀R)/k, T = k (I − I₀), T_s = k (V/R − I₀). Everything here is plain arithmetic, so it
+V = I R + b + k ω with the brushes' drop b: ω₀ = (V − b − I₀R)/k, T = k (I − I₀), T_s = k ((V − b)/R
+− I₀). Everything here is plain arithmetic, so it
 takes floats, arrays, and values with uncertainty alike.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, NamedTuple
+from typing import Annotated, Literal, NamedTuple
 
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
@@ -19,8 +20,19 @@ COPPER_ZERO = 235.0
 """
 
 
+MAGNETS = {
+    "ferrite": Measured(2.0e-3, 1e-4),
+    "neodymium": Measured(1.1e-3, 1e-4),
+    "not known": Measured(1.55e-3, 4.5e-4),
+}
+"""Part of its field that a magnet loses with a kelvin (from memory; not known: either)."""
+
+
 class MotorReadings(Record):
-    """What was read on the bare motor: running free, and held still for a moment."""
+    """What was read on the bare motor: running free, and held still for a moment. brush_drop: of
+    both brushes together, which two readings do not tell; small metal ones drop hardly anything,
+    carbon 0.3 to 1 V (from memory).
+    """
 
     name: str = "12 V brushed"
     voltage: Annotated[Measured, Q("voltage", above=0.0, most=1000.0)] = Measured(12.0, 0.01)
@@ -28,6 +40,8 @@ class MotorReadings(Record):
     no_load_current: Annotated[Measured, Q("current", least=0.0)] = Measured(0.12, 0.002)
     stall_current: Annotated[Measured, Q("current", above=0.0)] = Measured(4.0, 0.04)
     stall_torque: Annotated[Measured, Q("torque", "mN·m", above=0.0)] | None = None
+    brush_drop: Annotated[Measured, Q("voltage", least=0.0)] = Measured(0.0, 0.05)
+    magnets: Literal["ferrite", "neodymium", "not known"] = "not known"
     winding_temperature: Annotated[float, Q("temperature", "°C", above=0.0, most=600.0)] = 293.15
     inertia: Annotated[float, Q("inertia", "g·cm²", above=0.0)] = 1.2e-6
     mass: Annotated[float, Q("mass", "g", above=0.0)] = 0.11
@@ -47,7 +61,7 @@ class FurtherMotor(Record):
 class Motor(NamedTuple):
     """The motor's line. k: torque constant [N·m/A = V·s]; R: resistance [Ω]; friction: k I₀ [N·m];
     at temperature [K]; between: current that unequal motors on one shaft pass between themselves,
-    over the voltage [A/V].
+    over the voltage [A/V]; brush: drop of the brushes [V].
     """
 
     k: Uncertain
@@ -55,26 +69,27 @@ class Motor(NamedTuple):
     friction: Uncertain
     temperature: float = 293.15
     between: Uncertain = 0.0
+    brush: Uncertain = 0.0
 
     def current(self, torque: Uncertain, voltage: Uncertain = 0.0) -> Uncertain:
         """Current [A] at a shaft torque [N·m]; the voltage [V] counts for unequal motors only."""
-        return (torque + self.friction) / self.k + self.between * voltage
+        return (torque + self.friction) / self.k + self.between * (voltage - self.brush)
 
     def torque_from_current(self, current: Uncertain, voltage: Uncertain = 0.0) -> Uncertain:
         """Shaft torque k (I − I₀) [N·m]."""
-        return self.k * (current - self.between * voltage) - self.friction
+        return self.k * (current - self.between * (voltage - self.brush)) - self.friction
 
     def torque_from_speed(self, speed: Uncertain, voltage: Uncertain) -> Uncertain:
         """Shaft torque on the speed line at the terminal voltage [N·m]."""
-        return self.k * (voltage - self.k * speed) / self.R - self.friction
+        return self.k * (voltage - self.brush - self.k * speed) / self.R - self.friction
 
     def speed(self, torque: Uncertain, voltage: Uncertain) -> Uncertain:
         """Speed [rad/s] at a shaft torque and terminal voltage."""
-        return (voltage - (torque + self.friction) / self.k * self.R) / self.k
+        return (voltage - self.brush - (torque + self.friction) / self.k * self.R) / self.k
 
     def stall_torque(self, voltage: Uncertain) -> Uncertain:
-        """T_s = k (V/R − I₀) [N·m]."""
-        return self.k * voltage / self.R - self.friction
+        """T_s = k ((V − b)/R − I₀) [N·m]."""
+        return self.k * (voltage - self.brush) / self.R - self.friction
 
     def at(self, temperature: float) -> Motor:
         """The line with the winding at `temperature` [K]; copper only (IEC 60034-1)."""
@@ -88,18 +103,22 @@ def identify(
     no_load_current: Uncertain,
     stall_current: Uncertain,
     temperature: float = 293.15,
+    brush: Uncertain = 0.0,
 ) -> Motor:
     """The line through a no-load and a stall reading at one voltage [V, rad/s, A, A].
 
-    Raises ValueError when the readings cannot belong to one motor.
+    brush: what of the voltage the brushes drop [V]. Raises ValueError when the readings cannot
+    belong to one motor.
     """
+    if not nominal(brush) < nominal(voltage):
+        raise ValueError("the brushes drop more than the whole voltage; was it entered in mV?")
     if not nominal(stall_current) > nominal(no_load_current):
         raise ValueError(
             "the stall current is not above the no-load current; were the two exchanged?"
         )
-    R = voltage / stall_current
-    k = (voltage - no_load_current * R) / no_load_speed
-    return Motor(k, R, k * no_load_current, temperature)
+    R = (voltage - brush) / stall_current
+    k = (voltage - brush - no_load_current * R) / no_load_speed
+    return Motor(k, R, k * no_load_current, temperature, brush=brush)
 
 
 def from_readings(readings: MotorReadings) -> Motor:
@@ -111,6 +130,7 @@ def from_readings(readings: MotorReadings) -> Motor:
         r.no_load_current.value,
         stall_current=r.stall_current.value,
         temperature=r.winding_temperature,
+        brush=r.brush_drop.value,
     )
 
 
@@ -133,6 +153,7 @@ def together(motors: Sequence[tuple[Motor, Uncertain]]) -> Motor:
         sum(g * m.friction for m, g in motors),
         temperature=motors[0][0].temperature,
         between=C - A**2 / B,
+        brush=sum(g * m.k / m.R * m.brush for m, g in motors) / A,
     )
 
 

@@ -78,10 +78,12 @@ class Tachometer(Comparison):
 
 
 class Sensors(Record):
-    """Each accuracy is the 95 % half-width of the instrument's gain as its data sheet says; a
-    comparison takes its place.
+    """Each accuracy is the 95 % half-width of the instrument's gain as its data sheet says, each
+    zero that of what it is off by however little it reads; a comparison takes their place. How
+    fine a display is, its recording tells.
 
-    force_accuracy: of a cell whose force comes in newtons, which has no calibration here.
+    force_accuracy, force_zero: of a cell whose force comes in newtons, which has no calibration
+    here.
     supply: how the drive is fed and read; of a chopped one only the samples' own v·i is the power.
     second_cell: what the force of a second load cell does to the first's, by its own calibration
     where it comes in counts. pulses: a turn of the output gives the tachometer; 0: not known.
@@ -91,6 +93,10 @@ class Sensors(Record):
     current_accuracy: Accuracy = 0.01
     speed_accuracy: Accuracy = 0.001
     force_accuracy: Accuracy = 0.0
+    voltage_zero: Annotated[float, Q("voltage", least=0.0)] = 0.0
+    current_zero: Annotated[float, Q("current", least=0.0)] = 0.0
+    speed_zero: Annotated[float, Q("speed", "rpm", least=0.0)] = 0.0
+    force_zero: Annotated[float, Q("force", least=0.0)] = 0.0
     voltmeter: Voltmeter | None = None
     ammeter: Ammeter | None = None
     tachometer: Tachometer | None = None
@@ -112,6 +118,7 @@ the channels it reads.
 
 _LINES = {name: line_inputs(name, name, "rig") for name in METERS}
 _GAINS = {name: declare(f"{name}.gain", name, "rig").id for name in METERS}
+_OFFSETS = {name: declare(f"{name}.offset", f"{name}, zero", "rig").id for name in METERS}
 _REFERENCES = {
     name: declare(f"{name}.reference", f"{name}'s reference", "rig").id for name in METERS
 }
@@ -155,11 +162,20 @@ def meter(sensors: Sensors, name: str) -> Meter:
     """The instrument `name` of METERS. Raises ValueError as `fit` does."""
     comparison: Comparison | None = getattr(sensors, name)
     if comparison is None:
-        return Meter(ufloat(1.0, getattr(sensors, METERS[name][2]) / 2, _GAINS[name]))
+        gain, zero = by_data_sheet(sensors, name)
+        return Meter(
+            ufloat(1.0, gain / 2, _GAINS[name]), rest=ufloat(0.0, zero / 2, _OFFSETS[name])
+        )
     line = fit(comparison, name)
     zero, gain = nominal(line.intercept), nominal(line.slope)
     reference = ufloat(1.0, comparison.reference_accuracy / 2, _REFERENCES[name])
     return Meter(gain / line.slope * reference, zero, gain, (zero - line.intercept) / line.slope)
+
+
+def by_data_sheet(sensors: Sensors, name: str) -> tuple[float, float]:
+    """95 % half-widths of an instrument's gain [-] and zero [SI]."""
+    field = METERS[name][2]
+    return getattr(sensors, field), getattr(sensors, field.replace("accuracy", "zero"))
 
 
 def accuracy(sensors: Sensors, name: str) -> float:

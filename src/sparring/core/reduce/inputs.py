@@ -8,28 +8,44 @@ import math
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+import numpy as np
+
 from sparring.core import motor as motors
 from sparring.core.build import Build
 from sparring.core.by_eye import MARKS, SCALES
 from sparring.core.input_quantity import declare
 from sparring.core.instruments import calibration
-from sparring.core.instruments.meters import METERS, Meter, Sensors, meter
+from sparring.core.instruments.meters import METERS, Meter, Sensors, by_data_sheet, meter
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
+from sparring.core.reduce.warmth import Bodies, Course, Warmth, bodies_of, course_of
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.core.uncertainty import LineFit, Uncertain, from_measured, second_order, ufloat
+from sparring.core.uncertainty import (
+    LineFit,
+    Uncertain,
+    from_measured,
+    nominal,
+    second_order,
+    ufloat,
+)
 
-_AT_THE_LOAD = {
-    name: declare(f"{name}.at-load", f"{name} at the load", "rig").id
-    for name in ("voltmeter", "ammeter")
+# gain and zero of instruments without a comparison, by channel
+_PROMISED = {
+    channel: (declare(gain, words, "rig").id, declare(zero, f"{words}, zero", "rig").id)
+    for channel, gain, zero, words in (
+        ("load_voltage", "voltmeter.at-load", "voltmeter.at-load.offset", "voltmeter at the load"),
+        ("load_current", "ammeter.at-load", "ammeter.at-load.offset", "ammeter at the load"),
+        ("force", "force-gain", "force-offset", "load cell in newtons"),
+    )
 }
-_FORCE = declare("force-gain", "load cell in newtons", "rig").id
 _WEIGHT = declare("weight", "weight hung", "rig").id
 _TARE = declare("tare", "tare", "rig").id
 _GRAVITY = declare("gravity", "gravity", "place").id
 _WINDING = declare("winding-temperature", "winding temperature", "rig").id
-_HEATING = declare("winding-warming", "warming during the lift", "rig").id
+_HISTORY = declare("winding-before", "winding temperature before", "rig").id
+_HEATING = declare("winding-warming", "warming by the current", "rig").id
+_MAGNETS = declare("magnets", "magnets by temperature", "build").id
 _ROTOR = declare("rotor-inertia", "rotor inertia", "rig").id
 _WHOSE_DRAG = declare("whose-drag", "whose drag it is", "rig").id
 _OTHER_DRAG = declare("other-drag", "drag at other speeds", "rig").id
@@ -43,6 +59,7 @@ _MOTOR = {
         ("no_load_speed", "no-load speed"),
         ("no_load_current", "no-load current"),
         ("stall_current", "stall current"),
+        ("brush_drop", "brush drop"),
     )
 }
 
@@ -89,32 +106,28 @@ def instruments_of(sensors: Sensors, made: dict[Any, Meter] | None = None) -> In
     made = {} if made is None else made
 
     def one(name: str) -> Meter:
-        key = (name, getattr(sensors, METERS[name][2]), getattr(sensors, name))
+        key = (name, by_data_sheet(sensors, name), getattr(sensors, name))
         if key not in made:
             made[key] = meter(sensors, name)
         return made[key]
 
-    def at_the_load(name: str, accuracy: float) -> Meter:
-        return made.setdefault(
-            (name, accuracy), Meter(ufloat(1.0, accuracy / 2, _AT_THE_LOAD[name]))
-        )
+    def promised(what: str, gain: float, zero: float) -> Meter:
+        """One that nothing was compared with."""
+        first, second = _PROMISED[what]
+        found = Meter(ufloat(1.0, gain / 2, first), rest=ufloat(0.0, zero / 2, second))
+        return made.setdefault((what, gain, zero), found)
 
     try:
         voltage, current, speed = (one(name) for name in METERS)
     except ValueError as err:
         raise ReductionError(f"a meter's comparison: {err}") from err
-    load_voltage = at_the_load("voltmeter", sensors.voltage_accuracy)
-    load_current = at_the_load("ammeter", sensors.current_accuracy)
     return Instruments(
         voltage,
         current,
         speed,
-        load_voltage=load_voltage,
-        load_current=load_current,
-        force=made.setdefault(
-            ("force", sensors.force_accuracy),
-            Meter(ufloat(1.0, sensors.force_accuracy / 2, _FORCE)),
-        ),
+        load_voltage=promised("load_voltage", *by_data_sheet(sensors, "voltmeter")),
+        load_current=promised("load_current", *by_data_sheet(sensors, "ammeter")),
+        force=promised("force", sensors.force_accuracy, sensors.force_zero),
         sensors=sensors,
     )
 
@@ -131,11 +144,12 @@ class Inputs:
     gravity: Uncertain
     meters: Instruments
     motor: motors.Motor
-    warming: Uncertain  # R rises by this factor - 1 per kelvin; carries the winding's doubt
+    warming: Uncertain  # 0 ± 1: of the motor's temperature, where the warming begins
+    before: Uncertain  # 0 ± 1: of what warmed it before, where nobody knows
+    magnets: Uncertain  # part of k lost with a kelvin of the case
     cell: LineFit | None
-    heat_capacity: float  # of the winding [J/K]
-    # 1, doubtful by a quarter: how well that capacity tells the warming within a lift
-    heating: Uncertain
+    bodies: Bodies  # that the current warms
+    heating: Uncertain  # 1, doubtful by a quarter: how well those tell the warming
     rotor: Uncertain  # inertia of all rotors [kg·m²], doubtful by a tenth
     whose_drag: Uncertain  # 0 ± 1: of a run-up's drag, the part that is the mass's own
     other_drag: (
@@ -151,6 +165,18 @@ class Inputs:
     )
     made: dict[Any, Meter] = field(default_factory=dict)
     sets: dict[Sensors, Instruments] = field(default_factory=dict)
+    # the newest: the runs of one log ask for the same
+    courses: list[tuple[np.ndarray, Warmth, Course | None]] = field(default_factory=list)
+
+    def course_of(self, recording: Recording, begin: Warmth) -> Course | None:
+        """How warm the motor became in a recording, whole."""
+        for t, begun, course in self.courses:
+            if t is recording.t and begun == begin:
+                return course
+        motor = self.motor
+        course = course_of(self.bodies, nominal(motor.R), motor.temperature, recording, begin)
+        self.courses[:] = [(recording.t, begin, course)]
+        return course
 
     def cell_of(self, run: Run) -> LineFit | None:
         """The line of the calibration in force at the run; one input for all runs of one
@@ -211,6 +237,7 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
             figure("no_load_current"),
             stall_current=figure("stall_current"),
             temperature=readings.winding_temperature,
+            brush=figure("brush_drop"),
         )
 
     try:
@@ -231,7 +258,9 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
         made=made,
         motor=motor,
         warming=ufloat(0.0, 1.0, _WINDING),
-        heat_capacity=build.heat_capacity(),
+        before=ufloat(0.0, 1.0, _HISTORY),
+        magnets=from_measured(motors.MAGNETS[m.magnets], _MAGNETS),
+        bodies=bodies_of(build),
         heating=ufloat(1.0, 0.25, _HEATING),
         cell=None,
         whose_drag=ufloat(0.0, 1.0, _WHOSE_DRAG),

@@ -24,6 +24,7 @@ from sparring.core.reduce.inputs import Inputs, ReductionError
 from sparring.core.reduce.pull import Pull, pull_of
 from sparring.core.reduce.ripple import ripple
 from sparring.core.reduce.spread import WINDOW
+from sparring.core.reduce.warmth import COLD, Course, Warmth
 from sparring.core.reduce.windows import (
     Window,
     block_means,
@@ -34,9 +35,9 @@ from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.core.uncertainty import Uncertain, from_measured, nominal, std, ufloat
 
-# [K], half-width k = 1 of the winding's temperature when the case is measured (from memory)
-_CASE_TO_WINDING = 5.0
-_WINDING_UNKNOWN = 10.0  # [K], the same when no temperature is measured
+# [K], standard: of a case that is measured; of a motor that stood in a room nobody measured; of
+# winding and case of one that may have run just before (from memory)
+_MEASURED, _ROOM, _BEFORE, _CASE_BEFORE = 2.0, 3.0, 10.0, 3.0
 
 
 @dataclass(frozen=True)
@@ -51,7 +52,7 @@ class Point:
     torque: Uncertain
     speed: Uncertain
     cold_speed: (
-        Uncertain  # what the speed would be with the winding as warm as when the drive came on
+        Uncertain  # what the speed would be with the motor as warm as when its line was measured
     )
     voltage: Uncertain
     current: Uncertain
@@ -71,6 +72,10 @@ class Point:
     torque_peak: float | None
     pull: Pull | None
     effective: float
+    # how warm the motor was when its recording began and ended, after so long [s]; None: no matter
+    begun: Warmth | None = None
+    left: Warmth = COLD
+    lasted: float = 0.0
     source: Run | None = None  # the run as it is kept, where this is one of several points of it
     # shaft turns per output turn -> relative amplitude
     ripple: dict[float, float] = field(default_factory=dict)
@@ -112,6 +117,7 @@ class _Window:
     on: Recording
     window: Window
     acceleration: float
+    course: Course | None = None
     effective: dict[str, float] = field(default_factory=dict)
     made: dict[str, Uncertain] = field(default_factory=dict)  # what was read, each one input
 
@@ -123,13 +129,13 @@ class _Window:
         """Whether a person read any of these."""
         return any(getattr(self.run.read, name, None) is not None for name in names)
 
-    def level(self, y: np.ndarray) -> tuple[float, float, float]:
+    def level(self, y: np.ndarray, known: np.ndarray | None = None) -> tuple[float, float, float]:
         """Of a steady signal its mean, of one that runs through the window its value in the
-        middle; its standard uncertainty; effective samples.
+        middle; its standard uncertainty; effective samples. known: a course that is no noise.
         """
         if self.acceleration:
             return middle_with_uncertainty(self.steady.t, y)
-        return mean_with_uncertainty(y)
+        return mean_with_uncertainty(y, known)
 
     def read(self, name: str, by: Meter | None = None) -> Uncertain:
         """What a person read, as an input of its own, corrected by an instrument; None: nothing."""
@@ -151,11 +157,20 @@ class _Window:
             return read
         if not self.steady.has(key):
             return None
-        value, u, self.effective[key] = self.level(self.steady.channels[key])
+        value, u, self.effective[key] = self.level(self.steady.channels[key], self._warming(key))
         if not math.isfinite(u):  # too few samples to know their own scatter
             return None
         shown = ufloat(value, u, WINDOW.of(key))
         return shown if by is None else by(shown)
+
+    def _warming(self, key: str) -> np.ndarray | None:
+        """What the motor's warming does to a speed within the window, which is a course and no
+        noise.
+        """
+        if self.course is None or key not in ("speed", "motor_speed"):
+            return None
+        geared = 1.0 if key == "speed" else self.inputs.ratio
+        return -geared * slowed(self.inputs, self.steady, self.course)
 
     def speed(self) -> Uncertain:
         """Of the output [rad/s]. Raises ReductionError."""
@@ -278,7 +293,7 @@ class _Window:
 
     def motor_side(self, voltage: Uncertain, current: Uncertain, speed: Uncertain) -> MotorSide:
         """What the motor does, by its line."""
-        motor = self.inputs.motor
+        motor = self.motor
         measured = self.mean("motor_speed", self.meters.speed)
         turns = measured
         if measured is None and speed is not None:
@@ -289,28 +304,43 @@ class _Window:
             by_current = motor.torque_from_current(current, 0.0 if voltage is None else voltage)
             by_current = by_current - own
         if voltage is not None and turns is not None:
-            known = self.temperature is not None
-            above = self.temperature - motor.temperature if self.temperature is not None else 0.0
-            doubt = _CASE_TO_WINDING if known else _WINDING_UNKNOWN
-            rise = above + self.inputs.warming * doubt
-            warm = motor._replace(R=motor.R * (1 + rise * self._per_kelvin))
-            by_speed = warm.torque_from_speed(turns, voltage) - own
+            by_speed = motor.torque_from_speed(turns, voltage) - own
         candidates = [t for t in (by_current, by_speed) if t is not None]
         best = min(candidates, key=std) if candidates else None
         return MotorSide(measured, turns, by_current, by_speed=by_speed, torque=best)
 
-    @property
-    def _per_kelvin(self) -> float:
-        """Part by which the winding's resistance rises with 1 K."""
-        return 1.0 / (motors.COPPER_ZERO + self.inputs.motor.temperature - 273.15)
+    @cached_property
+    def motor(self) -> motors.Motor:
+        """Its line as warm as it is in the window."""
+        inputs = self.inputs
+        line = inputs.motor
+        winding, case = self.rises()
+        per_kelvin = 1.0 / (motors.COPPER_ZERO + line.temperature - 273.15)
+        return line._replace(
+            R=line.R * (1 + winding * per_kelvin), k=line.k * (1 - inputs.magnets * case)
+        )
 
-    def cold(self, speed: Uncertain, current: Uncertain) -> Uncertain:
-        """What the speed would be with the winding as warm as when the drive came on [rad/s]."""
-        motor = self.inputs.motor
-        since = (self.window.start + self.window.stop) / 2 - float(self.on.t[0])
-        heat = nominal(current) ** 2 * nominal(motor.R) * since
-        rise = self.inputs.heating * heat / self.inputs.heat_capacity * self._per_kelvin
-        return speed + nominal(current * motor.R / motor.k) / self.inputs.ratio * rise
+    def rises(self) -> tuple[Uncertain, Uncertain]:
+        """How far winding and case are above the temperature of the motor's line [K]."""
+        inputs, course = self.inputs, self.course
+        warm = COLD
+        if course is not None:
+            warm = course.mean(self.window.start, self.window.stop)
+        if self.temperature is not None:
+            case = self.temperature - inputs.motor.temperature + _MEASURED * inputs.warming
+            return case + inputs.heating * (warm.winding - warm.case), case
+        room, before = _ROOM * inputs.warming, 0.0 if warm.whole else inputs.before
+        return (
+            room + _BEFORE * before + inputs.heating * warm.winding,
+            room + _CASE_BEFORE * before + inputs.heating * warm.case,
+        )
+
+    def cold(self, speed: Uncertain, current: Uncertain, voltage: Uncertain) -> Uncertain:
+        """What the speed would be with the motor as warm as when its line was measured [rad/s]."""
+        line, warm = self.inputs.motor, self.motor
+        volts = self.run.voltage if voltage is None else nominal(voltage)
+        torque = warm.torque_from_current(nominal(current), volts)
+        return speed + (line.speed(torque, volts) - warm.speed(torque, volts)) / self.inputs.ratio
 
 
 def point_at(
@@ -326,14 +356,16 @@ def point_at(
     speed: Uncertain = None,
     acceleration: float = 0.0,
     speedless: bool = False,
+    course: Course | None = None,
 ) -> Point:
-    """The point of a window. on: the recording, corrected (`seen`), while the drive is on.
+    """The point of a window. on: the recording, corrected (`seen`), while the drive is on; course:
+    of the motor's warmth.
 
     torque, speed: of the output, where the method works them out itself; acceleration of the motor
     [rad/s²]: what its rotor takes for itself does not arrive at the gearbox; speedless: nobody saw
     how fast it turned. Raises ReductionError when torque or speed cannot be known.
     """
-    at = _Window(inputs, rig, run, on=on, window=window, acceleration=acceleration)
+    at = _Window(inputs, rig, run, on=on, window=window, acceleration=acceleration, course=course)
     stands = rig.method.STANDS
     if speed is None and not stands and not speedless:
         speed = at.speed()
@@ -356,7 +388,7 @@ def point_at(
         stalled=stalled,
         torque=torques.torque,
         speed=speed,
-        cold_speed=at.cold(speed, current) if turns and current is not None else speed,
+        cold_speed=at.cold(speed, current, voltage) if turns and current is not None else speed,
         voltage=voltage,
         current=current,
         power_in=power_in,
@@ -375,12 +407,29 @@ def point_at(
         torque_peak=torques.peak,
         pull=torques.pull,
         effective=at.effective.get("speed", 1.0),
+        begun=None if course is None else course.begun,
+        left=COLD if course is None else course.end,
+        lasted=0.0 if course is None else float(course.t[-1] - course.t[0]),
         ripple=(
             ripple(at.steady.t, at.steady.channels["speed"], orders)
             if turns and at.steady.has("speed")
             else {}
         ),
     )
+
+
+def slowed(inputs: Inputs, on: Recording, course: Course | None) -> np.ndarray:
+    """What the motor's own warming takes off the speed of the output in a recording, by time, about
+    [rad/s]; shape (n,). A drift that no waiting ends.
+    """
+    if course is None or len(on) == 0:
+        return np.zeros(len(on))
+    motor = inputs.motor
+    current = mean_or(on, "current", 0.0)
+    per_kelvin = current / (motors.COPPER_ZERO + motor.temperature - 273.15)
+    winding = np.interp(on.t, course.t, course.winding)
+    lost: np.ndarray = (winding - winding[0]) * per_kelvin * nominal(motor.R / motor.k)
+    return lost / inputs.ratio
 
 
 def mean_or(rec: Recording, key: str, missing: float) -> float:

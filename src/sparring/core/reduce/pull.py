@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
 from sparring.core.instruments import calibration
+from sparring.core.instruments.meters import Meter
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import Inputs, ReductionError
-from sparring.core.reduce.windows import Window, block_means
+from sparring.core.reduce.windows import Window, block_means, mean_with_uncertainty
 from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.core.uncertainty import LineFit, Uncertain, nominal
@@ -20,7 +22,7 @@ from sparring.core.uncertainty import LineFit, Uncertain, nominal
 class Pull:
     """Force at the load cell, or at both together [N]: mean in the window; smallest block mean in
     it and largest while the drive was on; fade: the part lost from the second quarter of that time
-    to the last."""
+    to the last, beyond what scatter explains."""
 
     mean: Uncertain
     least: float
@@ -44,20 +46,14 @@ def pull_of(
     """
     how = inputs.meters_of(run).sensors.second_cell
     zero = inputs.tare(run.tare) if run.tare is not None else None
-    doubt = inputs.meters_of(run).force.doubt
-    found = _cell(on, "cell", "force", line=inputs.cell_of(run), zero=zero, mean=mean, doubt=doubt)
+    by = inputs.meters_of(run).force
+    found = _cell(on, "cell", "force", line=inputs.cell_of(run), zero=zero, mean=mean, by=by)
     if found is None:
         return None
     force, course = found
     if how != "not used":
         second = _cell(
-            on,
-            "cell_2",
-            "force_2",
-            line=inputs.second_cell_of(run),
-            zero=None,
-            mean=mean,
-            doubt=doubt,
+            on, "cell_2", "force_2", line=inputs.second_cell_of(run), zero=None, mean=mean, by=by
         )
         if second is None:
             raise ReductionError(
@@ -67,16 +63,21 @@ def pull_of(
             )
         sign = 1 if how == "added" else -1
         force, course = force + sign * second[0], course + sign * second[1]
-    quarter = max(len(course) // 4, 1)
-    early, late = (
-        float(np.nanmean(course[quarter : 2 * quarter + 1])),
-        float(np.nanmean(course[-quarter:])),
-    )
     inside = (
         (block_means(on.t) >= window.start) & (block_means(on.t) <= window.stop) & ~np.isnan(course)
     )
     least = float(course[inside].min()) if inside.any() else nominal(force)
-    return Pull(force, least, float(np.nanmax(course)), 1 - late / early if early > 0 else None)
+    return Pull(force, least, float(np.nanmax(course)), _fade(course))
+
+
+def _fade(course: np.ndarray) -> float | None:
+    """The part lost from the second quarter to the last, nothing where scatter explains it."""
+    quarter = max(len(course) // 4, 1)
+    parts = course[quarter : 2 * quarter + 1], course[-quarter:]
+    (early, u, _), (late, u_late, _) = (mean_with_uncertainty(part) for part in parts)
+    if not early > 0 or math.isnan(late):
+        return None
+    return 1 - late / early if abs(early - late) > 2 * math.hypot(u, u_late) else 0.0
 
 
 def _cell(
@@ -86,10 +87,10 @@ def _cell(
     line: LineFit | None,
     zero: Uncertain,
     mean: Callable[[str], Uncertain],
-    doubt: Uncertain,
+    by: Meter,
 ) -> tuple[Uncertain, np.ndarray] | None:
     """(mean force in the window, its block means while the drive is on) [N] of one cell, by
-    whichever channel it has. doubt: gain of one that gives newtons.
+    whichever channel it has. by: one that gives newtons.
     """
     if line is not None and (reading := mean(counts)) is not None:
         rest = nominal(line.intercept if zero is None else zero)
@@ -99,4 +100,4 @@ def _cell(
     force = mean(newtons)
     if force is None or not on.has(newtons):  # read by a person: it has no course
         return None
-    return doubt * force, block_means(on.channels[newtons])
+    return by(force), block_means(on.channels[newtons])

@@ -185,8 +185,11 @@ def combine(
         drawn.clear()
         drawn |= now
     ordered = sorted(now.values(), key=lambda d: nominal(d.points[0].torque))
-    scatters = [d.scatters for d in ordered]
-    steps = tuple(_step(n, d, scatters[max(0, n - 1) : n + 2]) for n, d in enumerate(ordered))
+    scatters = [d.scatter for d in ordered]
+    steps = tuple(
+        _step(n, d, [s for s in scatters[max(0, n - 1) : n + 2] if s is not None])
+        for n, d in enumerate(ordered)
+    )
     line = _speed_line(steps)
     losses, sound = sound_losses([s for s in steps if s.lifted])
     return TestResult(
@@ -263,12 +266,13 @@ def headline(result: TestResult) -> dict[str, Any]:
 
 
 class _Scatter(NamedTuple):
-    """Of one figure over one step's repeats, relative to its mean: squares of the deviations, their
-    freedom; squares of the readings' own scatter, how many."""
+    """Of `COMBINED` over one step's repeats, relative to their means: products of the deviations,
+    shape (figures, figures), their freedom; those of the readings' own scatter, how many.
+    """
 
-    between: float
+    between: np.ndarray
     freedom: int
-    within: float
+    within: np.ndarray
     readings: int
 
 
@@ -280,7 +284,11 @@ class Drawn(NamedTuple):
     points: tuple[Point, ...]
     means: dict[str, Uncertain]
     spread: dict[str, float]
-    scatters: dict[str, _Scatter]
+    scatter: _Scatter | None
+
+
+_BY_WARMTH = ("speed", "power_out", "motor_power", "wire_to_shaft")
+"""What falls with the speed as the motor warms from run to run, which is known and no scatter."""
 
 
 def _draw(group: Sequence[Point]) -> Drawn:
@@ -291,40 +299,57 @@ def _draw(group: Sequence[Point]) -> Drawn:
         if (xs := [v for p in running if (v := getattr(p, name)) is not None])
     }
     spread: dict[str, float] = {}
-    scatters: dict[str, _Scatter] = {}
-    for name, values in figures.items():
-        x = np.array([nominal(v) for v in values])
-        mean = float(x.mean())
-        if len(x) < 2 or mean == 0:
+    repeats = len(running)
+    away = np.zeros((len(COMBINED), repeats))
+    own: dict[Any, np.ndarray] = {}  # of each input of one run alone, what it does to each figure
+    for k, name in enumerate(COMBINED):
+        rows = [(n, v) for n, p in enumerate(running) if (v := getattr(p, name)) is not None]
+        x = np.array([nominal(v) * _colder(running[n], name) for n, v in rows])
+        if len(x) < 2 or not (mean := float(x.mean())):
             continue
         spread[name] = float(x.std(ddof=1) / abs(mean))
-        own = (
-            (slope * variable.std_dev) ** 2
-            for v in values
-            for variable, slope in getattr(v, "derivatives", {}).items()
-            if (variable.tag or "").startswith((f"{WINDOW.id}:", f"{READ.id}:"))
-        )
-        scatters[name] = _Scatter(
-            float(((x / mean - 1) ** 2).sum()), len(x) - 1, sum(own) / mean**2, len(x)
-        )
-    return Drawn(tuple(group), means_of(figures, of_one_run), spread, scatters)
+        # one that is missing tells nothing: the others stand for it
+        scale = math.sqrt((repeats - 1) / (len(x) - 1))
+        away[k, [n for n, _ in rows]] = (x / mean - 1) * scale
+        for _, v in rows:
+            for variable, slope in getattr(v, "derivatives", {}).items():
+                if (variable.tag or "").startswith((f"{WINDOW.id}:", f"{READ.id}:")):
+                    told = own.setdefault(variable, np.zeros(len(COMBINED)))
+                    told[k] = slope * variable.std_dev / mean * scale
+    scatter = None
+    if spread:
+        noise = np.array([*own.values()]) if own else np.zeros((0, len(COMBINED)))
+        scatter = _Scatter(away @ away.T, repeats - 1, noise.T @ noise, repeats)
+    return Drawn(tuple(group), means_of(figures, of_one_run), spread, scatter)
 
 
-def _pooled_spread(scatters: Sequence[_Scatter]) -> tuple[float, int]:
-    """Relative standard deviation between repeats beyond their scatter within, pooled over steps,
-    and its freedom.
+def _colder(point: Point, name: str) -> float:
+    """What takes the warming since the first run off a figure."""
+    if name not in _BY_WARMTH or point.cold_speed is None or not nominal(point.speed):
+        return 1.0
+    return nominal(point.cold_speed) / nominal(point.speed)
+
+
+def _random_effects(near: Sequence[_Scatter]) -> np.ndarray:
+    """How repeats scatter beyond their readings, pooled over steps: each column is what one random
+    effect of a run does to `COMBINED`, relative, widened for few; shape (figures, effects).
+
+    One run has one spread: what follows from a figure that scatters scatters with it, and what
+    does not follow from it does not.
     """
-    between, freedom, within, readings = (
-        (sum(part) for part in zip(*scatters, strict=True)) if scatters else (0.0, 0, 0.0, 0)
-    )
-    return (
-        (math.sqrt(max(between / freedom - within / readings, 0.0)), int(freedom))
-        if freedom
-        else (0.0, 0)
-    )
+    freedom, readings = sum(s.freedom for s in near), sum(s.readings for s in near)
+    if not freedom:
+        return np.zeros((len(COMBINED), 0))
+    between = sum((s.between for s in near), start=np.zeros((len(COMBINED),) * 2)) / freedom
+    within = sum((s.within for s in near), start=np.zeros((len(COMBINED),) * 2)) / readings
+    size, direction = np.linalg.eigh(between - within)
+    kept = size > 1e-14
+    # with few repeats the spread itself is uncertain
+    effects: np.ndarray = direction[:, kept] * np.sqrt(size[kept]) * t_widening(freedom)
+    return effects
 
 
-def _step(n: int, drawn: Drawn, near: Sequence[dict[str, _Scatter]]) -> Step:
+def _step(n: int, drawn: Drawn, near: Sequence[_Scatter]) -> Step:
     """One weight's runs combined. near: the scatters that are pooled, this step's and its
     neighbours': losses, and with them the scatter, change along the ladder, so that far weights say
     little of this one's."""
@@ -332,17 +357,14 @@ def _step(n: int, drawn: Drawn, near: Sequence[dict[str, _Scatter]]) -> Step:
     stalls = tuple(p for p in drawn.points if p.stalled)
     if not running:
         return Step(n, (), stalls, mean_of([p.torque for p in stalls]))
+    effects = _random_effects(near)
+    strange = [ufloat(0.0, 1.0, REPEATS) for _ in range(effects.shape[1])]
     values: dict[str, Uncertain] = {}
     for name, mean in drawn.means.items():
-        relative, freedom = _pooled_spread([s[name] for s in near if name in s])
-        if relative > 0:
-            # with few repeats the spread itself is uncertain
-            widen = t_widening(freedom)
-            count = sum(getattr(p, name) is not None for p in running)
-            mean = mean + ufloat(
-                0.0, relative * abs(nominal(mean)) * widen / math.sqrt(count), REPEATS
-            )
-        values[name] = mean
+        count = sum(getattr(p, name) is not None for p in running)
+        row = effects[COMBINED.index(name)] * nominal(mean) / math.sqrt(count)
+        parts = zip(row.tolist(), strange, strict=True)
+        values[name] = sum((part * x for part, x in parts if part), start=mean)
     return Step(n, running, stalls, spread=drawn.spread, **values)
 
 

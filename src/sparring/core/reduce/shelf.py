@@ -20,6 +20,7 @@ from sparring import core
 from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.points import Point
 from sparring.core.reduce.pull import Pull
+from sparring.core.reduce.warmth import Warmth
 from sparring.core.reduce.windows import Window
 from sparring.core.run import Run
 
@@ -157,6 +158,8 @@ def from_bytes(data: bytes, run: Run, shared: Shared) -> list[Point]:
             pull, ripple = figures.pop("pull"), figures.pop("ripple")
             values = {name: said(x) for name, x in figures.items()}
             values["window"] = Window(*values["window"])
+            values["left"] = Warmth(*values["left"])
+            values["begun"] = None if values["begun"] is None else Warmth(*values["begun"])
             values["pull"] = None if pull is None else Pull(said(pull[0]), *pull[1:])
             points.append(
                 Point(run=mine, source=run if has_source else None, ripple=dict(ripple), **values)

@@ -20,6 +20,7 @@ from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import Inputs, ReductionError, seen
 from sparring.core.reduce.points import Point, point_at
 from sparring.core.reduce.spread import COAST_DOWN, COASTING, WINDOW
+from sparring.core.reduce.warmth import COLD, Warmth
 from sparring.core.reduce.windows import Window, block_means, parabola
 from sparring.core.rig import Rig
 from sparring.core.run import Run
@@ -33,9 +34,11 @@ _WIDE = (
 _LEAST = 8  # samples in a part
 
 
-def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> list[Point]:
+def reduce_spin(
+    inputs: Inputs, rig: Rig, run: Run, recording: Recording, begin: Warmth = COLD
+) -> list[Point]:
     """A point for each part of the range that the mass ran through; their step numbers count the
-    parts.
+    parts. begin: how warm the motor was when the recording began.
 
     Raises ReductionError when there is no speed, no spin, or no part with samples enough.
     """
@@ -64,13 +67,18 @@ def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> lis
     no_load = nominal(inputs.motor.speed(0.0, volts)) / inputs.ratio
     inertia = inputs.figures["inertia"] * method.gearing**2
     drag = _drag(inputs, t[top:], speed[top:], no_load)
+    course = inputs.course_of(recording, begin)
+    # of the motor's line against what it turns: near the no-load speed a part lasts longer than it
+    own = nominal(inertia) + nominal(inputs.rotor) * inputs.ratio**2
+    pull = nominal(inputs.motor.k**2 / inputs.motor.R) * inputs.ratio**2
+    follows = own / pull
     points = []
     for part, (low, high) in enumerate(zip(PARTS[:-1] * no_load, PARTS[1:] * no_load, strict=True)):
         inside = np.flatnonzero((smooth[: top - near] >= low) & (smooth[: top - near] < high))
         if len(inside) < _LEAST or np.ptp(t[inside]) <= 0:
             continue
         first, last = int(inside[0]), int(inside[-1]) + 1
-        at, slope, u_at, u_slope = parabola(t[first:last], speed[first:last])
+        at, slope, u_at, u_slope = parabola(t[first:last], speed[first:last], follows)
         if slope <= 0:
             continue
         w = inputs.meters_of(run).speed(ufloat(at, u_at, WINDOW.of("speed")))
@@ -86,7 +94,15 @@ def reduce_spin(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> lis
         on = rec.span(float(rec.t[0]), float(t[top]) + 1e-9)
         motor = slope * inputs.ratio
         point = point_at(
-            inputs, rig, placed, on=on, window=window, torque=torque, speed=w, acceleration=motor
+            inputs,
+            rig,
+            placed,
+            on=on,
+            window=window,
+            torque=torque,
+            speed=w,
+            acceleration=motor,
+            course=course,
         )
         points.append(replace(point, source=run))
     if not points:

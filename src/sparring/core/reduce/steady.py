@@ -6,7 +6,8 @@ import numpy as np
 
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import Inputs, ReductionError, seen
-from sparring.core.reduce.points import Point, mean_or, point_at
+from sparring.core.reduce.points import Point, mean_or, point_at, slowed
+from sparring.core.reduce.warmth import COLD, Warmth
 from sparring.core.reduce.windows import Window, find_window, powered_spans
 from sparring.core.rig import Rig
 from sparring.core.run import Run
@@ -24,10 +25,12 @@ def reduce_run(
     settle: float,
     measure: float,
     orders: tuple[float, ...] = (),
+    begin: Warmth = COLD,
 ) -> Point:
     """The point of one run.
 
-    orders: turns of the shafts per turn of the output, whose ripple in the speed is wanted.
+    orders: turns of the shafts per turn of the output, whose ripple in the speed is wanted; begin:
+    how warm the motor was when the recording began.
     Raises ReductionError when the recording lacks what torque and speed need, or the drive was
     never on.
     """
@@ -51,6 +54,7 @@ def reduce_run(
         )
     start, stop = max(spans, key=lambda s: s[1] - s[0])
     on = rec.span(start, stop)
+    course = inputs.course_of(recording, begin)
     if stands:  # an arm meets its stop in a moment: how the run ended tells all
         return point_at(
             inputs,
@@ -72,10 +76,13 @@ def reduce_run(
         if stalled:
             window = Window(max(start, stop - 0.4), stop, True, 0.0)
         else:
-            window = find_window(on.t, on.channels["speed"], settle, measure)
+            warms = -slowed(inputs, on, course)
+            window = find_window(on.t, on.channels["speed"], settle, measure, warms)
     except ValueError as err:
         raise ReductionError(str(err)) from err
-    return point_at(inputs, rig, run, on=on, window=window, stalled=stalled, orders=orders)
+    return point_at(
+        inputs, rig, run, on=on, window=window, stalled=stalled, orders=orders, course=course
+    )
 
 
 def _stuck(rig: Rig, run: Run, on: Recording) -> bool:

@@ -12,6 +12,7 @@ import numpy as np
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import Inputs, ReductionError, seen
 from sparring.core.reduce.points import Point, point_at
+from sparring.core.reduce.warmth import COLD, Warmth
 from sparring.core.reduce.windows import Window, parabola, powered_spans
 from sparring.core.rig import Rig
 from sparring.core.run import Run
@@ -23,9 +24,11 @@ _LEAST = 8  # samples in a part
 _STANDS = 0.03  # of the no-load speed: what turns slower stands
 
 
-def reduce_sweep(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> list[Point]:
+def reduce_sweep(
+    inputs: Inputs, rig: Rig, run: Run, recording: Recording, begin: Warmth = COLD
+) -> list[Point]:
     """A point for each part of the range of torque and each way; their step numbers count the
-    parts, up and down are repeats.
+    parts, up and down are repeats. begin: how warm the motor was when the recording began.
 
     Torque and speed are those in the middle of a part, of a parabola through its samples: both run
     through it. Raises ReductionError when the cell or the speed is missing, or no part has samples
@@ -62,6 +65,7 @@ def reduce_sweep(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> li
         )
         / inputs.ratio
     )
+    course = inputs.course_of(recording, begin)
     points = []
     for way, (first, last) in enumerate(((begun, top), (top, len(on) - near))):
         for part, (low, high) in enumerate(pairwise(edges.tolist())):
@@ -90,6 +94,7 @@ def reduce_sweep(inputs: Inputs, rig: Rig, run: Run, recording: Recording) -> li
                 on=on,
                 window=window,
                 acceleration=slope * inputs.ratio or 1e-12,
+                course=course,
             )
             # the torque changes because it is asked to
             points.append(replace(point, source=run, pull=None, torque_peak=None))

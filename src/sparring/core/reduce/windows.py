@@ -22,6 +22,10 @@ repeat.
 """
 
 
+NOTABLE_DRIFT = 5e-3
+"""One that is worth a word where nothing better is found."""
+
+
 @dataclass(frozen=True)
 class Window:
     """A part of a recording taken as steady. start, stop [s]; drift: change over it as a part of
@@ -74,72 +78,124 @@ def autocorrelation_time(y: np.ndarray) -> float:
     return max(1.0, float(tau[stop[0] if len(stop) else -1]))
 
 
-def mean_with_uncertainty(y: np.ndarray) -> tuple[float, float, float]:
+def next_to_next(left: np.ndarray, fitted: int) -> float:
+    """Correlation φ >= 0 of evenly spaced residuals from one to the next, freed of what fitting
+    took from it: of a mean (`fitted` 1) E r₁ = φ − (1 + 3φ)/n (Kendall 1954; from memory), of a
+    parabola (3) about φ − (4 + 9φ)/n, found by simulation.
+    """
+    n, square = len(left), float((left * left).sum())
+    if n < 4 or square <= 0:
+        return 0.0
+    first = float((left[1:] * left[:-1]).sum()) / square
+    constant, slope = (1.0, 3.0) if fitted == 1 else (4.0, 9.0)
+    return min(max((n * first + constant) / max(n - slope, n / 2), 0.0), 0.98)
+
+
+_FEW = 5  # samples, fewer do not know their own scatter
+
+
+def mean_with_uncertainty(
+    y: np.ndarray, known: np.ndarray | None = None
+) -> tuple[float, float, float]:
     """(mean, standard uncertainty, effective sample size) of a steady signal; never s/√N of raw
     samples.
 
-    y: shape (n,), NaN left out. u² = s² τ/n of the block means, τ their integrated autocorrelation
-    time.
+    y: shape (n,), NaN left out; known: a course of the same shape that is no noise, taken off
+    before the scatter is judged. u² = s² τ/n of the block means, τ their integrated autocorrelation
+    time, or (1 + φ)/(1 − φ) of noise of first order where that is longer: a short signal shows too
+    little of it. s is freed of what the mean followed (n − τ in place of n). u is infinite where
+    fewer than five samples scatter.
     """
     blocks = block_means(y)
-    blocks = blocks[~np.isnan(blocks)]
-    if len(blocks) == 0:
+    flat = blocks if known is None else blocks - block_means(known)
+    good = ~np.isnan(blocks)
+    blocks, flat = blocks[good], flat[good]
+    n = len(blocks)
+    if n == 0:
         return math.nan, math.nan, 0.0
     mean = float(blocks.mean())
-    if len(blocks) < 2:
+    if n < 2:
         return mean, math.inf, 1.0
-    effective = len(blocks) / autocorrelation_time(blocks)
+    left = flat - flat.mean()
+    phi = next_to_next(left, 1)
+    tau = max(autocorrelation_time(flat), (1 + phi) / (1 - phi))
+    effective = n / tau
+    scatter = math.sqrt(float((left * left).sum()) / max(n - tau, 1.0))
+    if n < _FEW and scatter > 0:
+        return mean, math.inf, effective
     # with few effective samples s itself is uncertain
-    widen = t_widening(effective - 1)
-    u = float(blocks.std(ddof=1)) / math.sqrt(effective) * widen
+    u = scatter / math.sqrt(max(effective, 1.0)) * t_widening(effective - 1)
     return mean, u, effective
 
 
-def parabola(t: np.ndarray, y: np.ndarray) -> tuple[float, float, float, float]:
+_MOST_IN_A_FIT = 400
+
+
+def parabola(
+    t: np.ndarray, y: np.ndarray, time_constant: float = math.inf
+) -> tuple[float, float, float, float]:
     """(value, slope, their standard uncertainties) in the middle of the span, of the parabola
     through y by least squares.
 
-    t, y: shape (n,), n >= 4, without NaN. With few points the uncertainties are widened as the
+    t, y: shape (n,), n >= 4, without NaN; time_constant [s]: of what follows an exponential about,
+    which is then no bend: the parabola is one of τ (1 − exp(−t/τ)). The uncertainties are those of noise of first order, of
+    the correlation that the residuals show; with few effective points they are widened as the
     t-distribution asks.
     """
-    x = t - (t[0] + t[-1]) / 2
+    middle = (t[0] + t[-1]) / 2
+    t, y = block_means(t, _MOST_IN_A_FIT), block_means(y, _MOST_IN_A_FIT)
+    n, x = len(y), t - middle
+    if math.isfinite(time_constant):
+        x = -time_constant * np.expm1(-x / time_constant)
     X = np.column_stack([np.ones_like(x), x, x * x])
-    coefficients, *_ = np.linalg.lstsq(X, y, rcond=None)
+    through = np.linalg.pinv(X)
+    coefficients = through @ y
     left = y - X @ coefficients
-    freedom = max(len(y) - 3, 1)
-    widen = t_widening(freedom)
-    covariance = np.linalg.pinv(X.T @ X) * float(left @ left) / freedom
+    phi = next_to_next(left, 3)
+    V = phi ** np.abs(np.subtract.outer(np.arange(n), np.arange(n)))
+    covariance = through @ V @ through.T
+    # what is left of the noise's variance beside the parabola
+    freedom = n - float(np.trace(X @ through @ V))
+    square = float(left @ left) / max(freedom, 1e-3 * n)
+    widen = t_widening((n - 3) * (1 - phi) / (1 + phi))
     return (
         float(coefficients[0]),
         float(coefficients[1]),
-        widen * math.sqrt(covariance[0, 0]),
-        widen * math.sqrt(covariance[1, 1]),
+        widen * math.sqrt(square * covariance[0, 0]),
+        widen * math.sqrt(square * covariance[1, 1]),
     )
 
 
-def middle_with_uncertainty(t: np.ndarray, y: np.ndarray) -> tuple[float, float, float]:
+def middle_with_uncertainty(
+    t: np.ndarray, y: np.ndarray, time_constant: float = math.inf
+) -> tuple[float, float, float]:
     """(value in the middle of the span, standard uncertainty, readings) of a signal that runs
     through it.
     """
     good = ~np.isnan(y)
     if good.sum() < 4:
         return math.nan, math.nan, 0.0
-    value, _, u, _ = parabola(t[good], y[good])
+    value, _, u, _ = parabola(t[good], y[good], time_constant)
     return value, u, float(good.sum())
 
 
-def find_window(t: np.ndarray, y: np.ndarray, settle: float, measure: float) -> Window:
+def find_window(
+    t: np.ndarray, y: np.ndarray, settle: float, measure: float, known: np.ndarray | None = None
+) -> Window:
     """The longest stretch after `settle` [s] in which the slope of y is not significant.
 
-    t, y: shape (n,), the drive being on throughout. A slope counts as significant when it exceeds
-    twice its standard uncertainty (autocorrelation counted) and moves the mean by more than
+    t, y: shape (n,), the drive being on throughout; known: a course of y [its unit] that no waiting
+    ends, taken off, of which half as much again may be left. A slope counts as significant when it
+    exceeds twice its standard uncertainty (autocorrelation counted) and moves the mean by more than
     `NEGLIGIBLE_DRIFT`. Where no stretch of at least `measure` [s] passes, the last `measure` is
-    returned, marked as not steady. Raises ValueError when the recording is shorter than `settle`
+    returned, marked as not steady where its slope is beyond three times its uncertainty and
+    `NOTABLE_DRIFT`. Raises ValueError when the recording is shorter than `settle`
     and a few samples.
     """
     tb, yb = block_means(t, _SEARCH_BLOCKS), block_means(y, _SEARCH_BLOCKS)
+    course = np.zeros(len(yb)) if known is None else block_means(known, _SEARCH_BLOCKS)
     keep = (tb >= t[0] + settle) & ~np.isnan(yb)
-    tb, yb = tb[keep], yb[keep]
+    tb, yb, course = tb[keep], yb[keep] - course[keep], course[keep]
     n = len(tb)
     if n < 5:
         raise ValueError(
@@ -151,7 +207,9 @@ def find_window(t: np.ndarray, y: np.ndarray, settle: float, measure: float) -> 
     half = yb[n // 2 :]
     ramp = np.arange(len(half)) - (len(half) - 1) / 2
     slope_half = float((ramp * half).sum() / max((ramp**2).sum(), 1e-300))
-    tau = autocorrelation_time(half - slope_half * ramp)
+    flat = half - slope_half * ramp
+    phi = next_to_next(flat - flat.mean(), 1)
+    tau = max(autocorrelation_time(flat), (1 + phi) / (1 - phi))
     sums = [np.concatenate([[0.0], np.cumsum(v)]) for v in (tb, yb, tb * tb, tb * yb, yb * yb)]
 
     best = None
@@ -165,14 +223,17 @@ def find_window(t: np.ndarray, y: np.ndarray, settle: float, measure: float) -> 
         residual = np.maximum(syy - sy * sy / length - slope * sxy, 0.0) / (length - 2)
         u = np.sqrt(residual * tau / sxx)
         span = step * length
-        drift = np.abs(slope) * span / np.maximum(np.abs(sy / length), 1e-300)
-        ok = (np.abs(slope) <= 2 * u) | (drift <= NEGLIGIBLE_DRIFT)
+        level = np.maximum(np.abs(sy / length), 1e-300)
+        left = np.abs(course[length - 1 :] - course[: n - length + 1]) / (2 * level)
+        drift = np.abs(slope) * span / level
+        ok = (np.abs(slope) <= 2 * u) | (drift <= NEGLIGIBLE_DRIFT + left)
         if ok.any():
             pick = int(i[ok][np.argmin(drift[ok])])
             best = (pick, length, True, float(drift[pick]))
             break
         if length == least:
-            best = (n - length, length, False, float(drift[-1]))
+            small = abs(slope[-1]) <= 3 * u[-1] or drift[-1] <= NOTABLE_DRIFT + left[-1]
+            best = (n - length, length, bool(small), float(drift[-1]))
             break
         length = max(least, min(length - 1, math.floor(length * 0.96)))
     first, length, steady, drift_found = best

@@ -1,0 +1,467 @@
+"""Benches whose owners know them only so well: true figures, and the files the owner would have.
+
+Every figure that is entered is off the truth by a draw from its own ±; every instrument by a draw
+from what its data sheet says of gain, zero and resolution.
+"""
+
+from __future__ import annotations
+
+import json
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from independent import plant
+from independent.logger import Instrument, Log, sampled, written
+
+VOLTS = 12.0
+STEPS = 3
+# [part], 95 %, as on the data sheets
+GAINS = {"voltage": 0.005, "current": 0.01, "speed": 0.001, "force": 0.005}
+ZEROS = {"voltage": 0.01, "current": 0.002, "speed": 0.02, "force": 0.02}  # [SI], 95 %
+COUNTS = {"voltage": 1e-2, "current": 1e-3, "speed": math.pi / 300, "force": 0.01}
+NOISE = {"voltage": 0.02, "current": 0.008, "speed": 0.04, "force": 0.05}
+
+
+def stated(value: float, half: float, unit: str, per: float = 1.0) -> str:
+    """`value ± half unit`, as files have it; per: SI of one unit."""
+    return f"{value / per:.9g} ± {half / per:.6g} {unit}".strip()
+
+
+@dataclass
+class Truth:
+    """What a run of this step does whose losses are the usual ones, begun as warm as the one that
+    was logged at `begins` [s]; shape (instants,).
+    """
+
+    step: int
+    begins: float
+    t: np.ndarray
+    speed: np.ndarray
+    torque: np.ndarray
+    current: np.ndarray
+    motor_torque: np.ndarray
+    ratio: float
+
+    def means(self, start: float, stop: float) -> dict[str, float]:
+        """Over a span of the log's time [s]."""
+        some = (self.t >= start - self.begins) & (self.t <= stop - self.begins)
+        torque, speed = self.torque[some].mean(), self.speed[some].mean()
+        out = (self.torque * self.speed)[some].mean()
+        motor = (self.motor_torque * self.speed)[some].mean() * self.ratio
+        return {
+            "torque": torque,
+            "speed": speed,
+            "gearbox": out / motor,
+            "wire_to_shaft": out / (VOLTS * self.current[some].mean()),
+        }
+
+
+@dataclass
+class Setup:
+    """Files by name; what is true of each run, in the order of the log, and of the stall; least
+    standard uncertainty that what is known allows, by quantity and step.
+    """
+
+    files: dict[str, str]
+    runs: list[Truth]
+    stall: float
+    ideal: dict[str, list[float]] = field(default_factory=dict)
+
+
+@dataclass
+class Owner:
+    """Draws what an owner knows of true figures, one bench after the other."""
+
+    rng: np.random.Generator
+
+    def knows(self, true: float, half: float) -> float:
+        return true + half / 2 * self.rng.standard_normal()
+
+
+def _contact(z1: int, z2: int) -> tuple[float, float, float]:
+    """Approach, recess and whole contact ratio of standard spur gears of 20° (module 1)."""
+    a = math.radians(20)
+    rb1, rb2 = z1 / 2 * math.cos(a), z2 / 2 * math.cos(a)
+    along = (z1 + z2) / 2 * math.sin(a)
+    recess = math.sqrt((z1 / 2 + 1) ** 2 - rb1**2) - rb1 * math.tan(a)
+    approach = math.sqrt((z2 / 2 + 1) ** 2 - rb2**2) - rb2 * math.tan(a)
+    assert approach < along
+    pitch = math.pi * math.cos(a)
+    return approach / pitch, recess / pitch, (approach + recess) / pitch
+
+
+def loss_factor(z1: int, z2: int) -> float:
+    """H_V of a spur pair (docs/physics.md, mesh loss)."""
+    e2, e1, e = _contact(z1, z2)
+    u = z2 / z1
+    return math.pi * (u + 1) / (z1 * u) * (1 - e + e1**2 + e2**2)
+
+
+def drives(n: int, owner: Owner, **changes) -> tuple[plant.Drive, list[dict]]:
+    """n drives of two spur stages, and the build files of their owners."""
+    rng, made, builds = owner.rng, [], []
+    for _ in range(n):
+        pinions = [int(rng.integers(18, 22)) for _ in range(2)]
+        wheels = [int(rng.integers(70, 100)) for _ in range(2)]
+        friction = rng.uniform(0.05, 0.2, 2)
+        ratio = wheels[0] / pinions[0] * wheels[1] / pinions[1]
+        kept = math.prod(
+            1 - f * loss_factor(a, b) for f, a, b in zip(friction, pinions, wheels, strict=True)
+        )
+        no_load, i0, i_s = rng.uniform(380, 520), rng.uniform(0.08, 0.15), rng.uniform(1.6, 2.6)
+        metal = rng.uniform() < 0.5
+        drop = max(0.0, owner.knows(0.0, 0.1)) if metal else owner.knows(0.6, 0.1)
+        R = (VOLTS - drop) / i_s
+        k = (VOLTS - drop - i0 * R) / no_load
+        drag = rng.uniform(0.5e-3, 6e-3, 2)
+        made.append(
+            {
+                "k": k,
+                "R": R,
+                "friction": k * i0,
+                "brush": drop,
+                "ratio": ratio,
+                "part": 1 / kept - 1,
+                "drag": drag[0] * wheels[1] / pinions[1] + drag[1],
+                "viscous": changes.get("viscous", 0.0),
+            }
+        )
+        halves = (2e-3 * VOLTS, 6e-3 * no_load, 0.024 * i0, 0.016 * i_s)
+        seen = [owner.knows(v, h) for v, h in zip((VOLTS, no_load, i0, i_s), halves, strict=True)]
+        words = zip(seen, halves, ("V", "rpm", "A", "A"), (1, math.pi / 30, 1, 1), strict=True)
+        voltage, speed, current, held = (stated(v, h, u, p) for v, h, u, p in words)
+        motor = {
+            "voltage": voltage,
+            "no_load_speed": speed,
+            "no_load_current": current,
+            "stall_current": held,
+            "inertia": "11 g·cm²",
+            "heat_time": "112 s",
+            "heat_resistance": "14",
+            "mass": "133 g",
+            "brush_drop": f"{0.0 if metal else 0.6} ± 0.1 V",
+        }
+        stages = [
+            {
+                "kind": "spur",
+                "pinion": a,
+                "wheel": b,
+                "drag": f"{d * 1e3:.6g} mN·m",
+                "friction": stated(owner.knows(f, 0.04), 0.04, ""),
+            }
+            for a, b, f, d in zip(pinions, wheels, friction, drag, strict=True)
+        ]
+        builds.append({"version": "sparring.build/1", "motor": motor, "stages": stages})
+    figures = {name: np.array([m[name] for m in made]) for name in made[0]}
+    thermal = {
+        name: usual * (1 + 0.2 * rng.standard_normal(n))
+        for name, usual in (("copper", 8.0), ("iron", 60.0), ("inner", 4.0), ("outer", 10.0))
+    }
+    room = plant.COLD + 3 * rng.standard_normal(n)
+    magnets = rng.choice([2e-3, 1.1e-3], n)  # ferrite, neodymium
+    return plant.Drive(**figures, rotor=1.1e-6, magnets=magnets, room=room, **thermal), builds
+
+
+@dataclass
+class Method:
+    """One way of loading n benches. settings: what each step is set to, shape (steps, n); load: of
+    a setting; record: the rig's `method` and `torque_from`; channel and sensed: what a force or
+    current sensor at the load sees of the torque; weights: hung in each step [kg], or None.
+    """
+
+    settings: np.ndarray
+    load: Callable[[np.ndarray], plant.Load]
+    record: list[dict]
+    torque_from: str = "mass"
+    channel: str = ""
+    sensed: Callable[[np.ndarray, int], np.ndarray] | None = None
+    weights: np.ndarray | None = None
+    travels: np.ndarray | None = None  # angle until it is at its stop [rad]
+    ideal: Callable[[int, int, np.random.Generator, int], np.ndarray] | None = None
+
+
+def hoist(drive: plant.Drive, owner: Owner, by: str = "mass") -> Method:
+    """Weights on a cord; by: whether the weight or a cell in newtons tells the torque."""
+    rng, n, g = owner.rng, len(drive.k), 9.81
+    drum, cord, hook = rng.uniform(0.03, 0.06, n), 1e-3, 0.05
+    radius = (drum + cord) / 2
+    masses = np.linspace(0.15, 0.7, STEPS)[:, None] * drive.stall(VOLTS) / (g * radius) - hook
+    masses = np.round(masses, 3)
+    hung = masses * (1 + 0.0025 * rng.standard_normal(masses.shape))  # each known to ± 0.5 %
+    record, scatter = [], rng.standard_normal((3, n))
+    for d, (a, b, c) in zip(drum, scatter.T, strict=True):
+        record.append(
+            {
+                "kind": "hoist",
+                "drum_diameter": stated(d * (1 + 1e-3 * a), 2e-3 * d, "mm", 1e-3),
+                "cord_diameter": stated(cord * (1 + 0.08 * b), 0.16 * cord, "mm", 1e-3),
+                "hook_mass": stated(hook * (1 + 0.01 * c), 0.02 * hook, "g", 1e-3),
+                "travel": "0.8 m",
+            }
+        )
+
+    def load(mass):
+        force = (mass + hook) * g * radius
+        return plant.Load(lambda w, t: force + 0 * w, (mass + hook) * radius**2)
+
+    def ideal(step, lane, rng, draws):
+        x = rng.standard_normal((5, draws))
+        size = drum[lane] * (1 + 1e-3 * x[0]) + cord * (1 + 0.08 * x[1])
+        lifted = masses[step, lane] * (1 + 0.0025 * x[2]) + hook * (1 + 0.01 * x[3])
+        if by == "cell":
+            force = (masses[step, lane] + hook) * g * (1 + GAINS["force"] / 2 * x[2])
+            return (force + ZEROS["force"] / 2 * x[3]) * size / 2
+        return lifted * (g + 0.003 * x[4]) * size / 2
+
+    cell = by == "cell"
+    return Method(
+        hung,
+        load,
+        record,
+        torque_from=by,
+        channel="force" if cell else "",
+        sensed=(lambda torque, j: torque / radius[j]) if cell else None,
+        weights=masses,
+        travels=0.8 / radius,
+        ideal=ideal,
+    )
+
+
+def brake(drive: plant.Drive, owner: Owner) -> Method:
+    """A brake whose arm presses on a cell; it fades by a part in a hundred."""
+    n = len(drive.k)
+    arm, off = 0.1, math.radians(0.35) * owner.rng.standard_normal(n)
+    lengths = [owner.knows(arm, 5e-4) for _ in range(n)]
+    grips = np.linspace(0.15, 0.7, STEPS)[:, None] * drive.stall(VOLTS)
+    record = [
+        {"kind": "brake", "arm": stated(a, 5e-4, "mm", 1e-3), "angle": "0 ± 0.7 deg", "hold": "4 s"}
+        for a in lengths
+    ]
+
+    def ideal(step, lane, rng, draws):
+        x = rng.standard_normal((4, draws))
+        force = grips[step, lane] / arm * (1 + GAINS["force"] / 2 * x[0])
+        return (force + ZEROS["force"] / 2 * x[1]) * (arm + 2.5e-4 * x[2])
+
+    return Method(
+        grips,
+        lambda grip: plant.Load(
+            lambda w, t: grip * (1 - 0.01 * np.minimum(t / 4, 1)) + 0 * w, 5e-6
+        ),
+        record,
+        torque_from="cell",
+        channel="force",
+        sensed=lambda torque, j: torque / (arm * math.cos(off[j])),
+        ideal=ideal,
+    )
+
+
+def drawbar(drive: plant.Drive, owner: Owner) -> Method:
+    """Wheels that pull a sled, which rub and roll."""
+    n = len(drive.k)
+    wheel, rolls = 0.06, 0.3
+    pulls = np.linspace(0.15, 0.6, STEPS)[:, None] * drive.stall(VOLTS) / (wheel / 2)
+    record = [
+        {
+            "kind": "drawbar",
+            "wheel_diameter": stated(owner.knows(wheel, 5e-4), 5e-4, "mm", 1e-3),
+            "rolls": stated(owner.knows(rolls, 0.1), 0.1, "N"),
+            "on_wheels": "40 ± 0.1 kg",
+            "sled_mass": "1 ± 0.002 kg",
+        }
+        for _ in range(n)
+    ]
+
+    def ideal(step, lane, rng, draws):
+        x = rng.standard_normal((4, draws))
+        force = pulls[step, lane] * (1 + GAINS["force"] / 2 * x[0]) + ZEROS["force"] / 2 * x[1]
+        return (force + rolls + 0.05 * x[2]) * (wheel + 2.5e-4 * x[3]) / 2
+
+    return Method(
+        pulls,
+        lambda pull: plant.Load(lambda w, t: (pull + rolls) * wheel / 2 + 0 * w, 1e-3),
+        record,
+        torque_from="cell",
+        channel="force",
+        sensed=lambda torque, j: torque / (wheel / 2) - rolls,
+        ideal=ideal,
+    )
+
+
+def generator(drive: plant.Drive, owner: Owner) -> Method:
+    """A generator with a resistor on it."""
+    n, constant, own, winding = len(drive.k), 0.6, 0.02, 2.0
+    share = np.linspace(0.2, 0.6, STEPS)[:, None]
+    turns = (VOLTS / drive.k / drive.ratio) * (1 - share)
+    resistors = np.round(constant**2 * turns / (share * drive.stall(VOLTS)) - winding, 2)
+    resistors = np.maximum(resistors, 0.3)
+    record = [
+        {
+            "kind": "generator",
+            "constant": stated(owner.knows(constant, 6e-3), 6e-3, "V·s/rad"),
+            "own_drag": stated(owner.knows(own, 4e-3), 4e-3, "mN·m", 1e-3),
+            "winding": f"{winding} Ω",
+            "resistors": [f"{r:.6g} Ω" for r in resistors[:, j]],
+        }
+        for j in range(n)
+    ]
+
+    def load(ohms):
+        return plant.Load(lambda w, t: constant**2 * w / (ohms + winding) + own * (w > 0), 4e-5)
+
+    return Method(
+        resistors,
+        load,
+        record,
+        channel="load_current",
+        sensed=lambda torque, j: np.maximum(torque - own, 0.0) / constant,
+    )
+
+
+METHODS = {
+    "hoist": hoist,
+    "hoist by its cell": lambda drive, owner: hoist(drive, owner, by="cell"),
+    "brake": brake,
+    "drawbar": drawbar,
+    "generator": generator,
+}
+
+
+def sensors(owner: Owner, hangs: float, coarse: float = 1.0) -> dict[str, Instrument]:
+    """Of one bench, each off by its own draw."""
+    of = {**{name: name for name in GAINS}, "load_current": "current"}
+    return {
+        channel: Instrument(
+            gain=owner.knows(1.0, GAINS[name]),
+            zero=owner.knows(0.0, ZEROS[name]),
+            count=coarse * COUNTS[name],
+            noise=NOISE[name],
+            hangs=hangs,
+        )
+        for channel, name in of.items()
+    }
+
+
+SHEET = {
+    "voltage_accuracy": "0.5 %",
+    "voltage_zero": "0.01 V",
+    "current_accuracy": "1 %",
+    "current_zero": "0.002 A",
+    "speed_accuracy": "0.1 %",
+    "speed_zero": f"{ZEROS['speed'] * 30 / math.pi:.6g} rpm",
+    "force_accuracy": "0.5 %",
+    "force_zero": "0.02 N",
+}
+
+
+def make(
+    method: str,
+    n: int,
+    seed: int,
+    *,
+    repeats: int = 3,
+    hangs: float = 0.0,
+    rate: float | None = None,
+    vary: float = 0.03,
+    seconds: float = 3.0,
+    pause: float = 20.0,
+    **changes,
+) -> list[Setup]:
+    """n set-ups of a method. hangs: correlation of noise from one sample to the next; rate [Hz]:
+    one of several without; vary: of the losses from run to run; pause: between runs [s], not
+    logged.
+    """
+    rng = np.random.default_rng(seed)
+    owner = Owner(rng)
+    drive, builds = drives(n, owner, **changes)
+    way = METHODS[method](drive, owner)
+    meters = [sensors(owner, hangs) for _ in range(n)]
+    rates = [rate or float(rng.choice([10, 20, 50, 100])) for _ in range(n)]
+    logs = [Log() for _ in range(n)]
+    warmth = plant.cold(drive)
+    truths: list[list[Truth]] = [[] for _ in range(n)]
+    for step in range(len(way.settings)):
+        load = way.load(way.settings[step])
+        for _ in range(repeats):
+            factor = 1 + vary * rng.standard_normal(n)
+            course = plant.run(drive, load, VOLTS, seconds, warmth, factor)
+            usual = plant.run(drive, load, VOLTS, seconds, warmth)
+            for j, log in enumerate(logs):
+                truths[j].append(_truth(usual, j, step, log.now, drive.ratio[j]))
+                _logged(log, way, course, j, step, meters[j], rate=rates[j], rng=rng)
+                log.now += pause
+            warmth = plant.rests(drive, course.warmth, pause)
+    made = []
+    for j in range(n):
+        made.append(
+            Setup(
+                _files(way, j, builds[j], logs[j], owner),
+                truths[j],
+                stall=float(drive.stall(VOLTS)[j]),
+                ideal=_ideal(way, j, rng),
+            )
+        )
+    return made
+
+
+def _truth(course, j, step, begins, ratio) -> Truth:
+    kept = ("speed", "torque", "current", "motor_torque")
+    return Truth(step, begins, course.t, *(getattr(course, k)[:, j] for k in kept), ratio)
+
+
+def _ideal(way, j, rng) -> dict[str, list[float]]:
+    if way.ideal is None:
+        return {}
+    return {"torque": [float(np.std(way.ideal(s, j, rng, 400))) for s in range(len(way.settings))]}
+
+
+def _logged(log, way, course, j, step, meters, *, rate, rng) -> None:
+    """One run of a bench, then a moment at rest."""
+    until = float(course.t[-1])
+    if way.travels is not None:
+        there = np.flatnonzero(course.angle[:, j] >= way.travels[j])
+        until = float(course.t[there[0]]) if len(there) else until
+    t, true = sampled(course, j, until, rate, rng)
+    rest = np.arange(1, max(4, int(0.6 * rate))) / rate
+
+    def stretch(seconds, volts, current, speed, torque):
+        shown = {
+            "voltage": meters["voltage"].shows(volts, rng),
+            "current": meters["current"].shows(current, rng),
+            "speed": meters["speed"].shows(speed, rng),
+        }
+        if way.weights is not None:
+            shown["mass"] = np.full(len(seconds), way.weights[step, j])
+        if way.sensed is not None:
+            shown[way.channel] = meters[way.channel].shows(way.sensed(torque, j), rng)
+        log.add(seconds, **shown)
+
+    stretch(t, np.full(len(t), VOLTS), true["current"], true["speed"], true["torque"])
+    nothing = np.zeros(len(rest))
+    stretch(rest, nothing, nothing, nothing, nothing)
+
+
+def _files(way, j, build, log, owner) -> dict[str, str]:
+    loads = np.full(len(way.settings), 1.0) if way.weights is None else way.weights[:, j]
+    rig = {
+        "version": "sparring.rig/1",
+        "name": "stranger's",
+        "method": way.record[j],
+        "gravity": stated(owner.knows(9.81, 0.006), 0.006, "m/s²"),
+        "sensors": SHEET,
+        "torque_from": way.torque_from,
+    }
+    plan = {
+        "version": "sparring.plan/1",
+        "loads": [stated(m, 0.005 * m, "kg") for m in loads],
+        "voltage": "12 V",
+        "settle": "0.5 s",
+        "measure": "1 s",
+    }
+    documents = {"build.json": build, "rig.json": rig, "plan.json": plan}
+    text = written(log, int(owner.rng.integers(4)), owner.rng, lost=0.01, twice=0.005)
+    files = {k: json.dumps(v, ensure_ascii=False) for k, v in documents.items()}
+    return {**files, "log.csv": text}

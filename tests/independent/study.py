@@ -1,0 +1,113 @@
+"""Hands the independent bench's files to the program and counts how often its intervals hold."""
+
+from __future__ import annotations
+
+import json
+import sys
+import tempfile
+from collections import defaultdict
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from independent import setups
+from sparring.core.analysis import analyse
+from sparring.core.build import Build
+from sparring.core.plan import Plan
+from sparring.core.reduce.points import Point
+from sparring.core.reduce.results import TestResult
+from sparring.core.reduce.split import split_runs
+from sparring.core.rig import Rig
+from sparring.core.uncertainty import Uncertain, nominal, std
+from sparring.files import log_files, log_look, record_files
+
+
+def reduced(setup: setups.Setup) -> TestResult:
+    """What the program makes of a set-up's files."""
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        for file, text in setup.files.items():
+            (folder / file).write_text(text)
+        build, rig, plan = (
+            record_files.load(folder / f"{kind.__name__.lower()}.json", kind)
+            for kind in (Build, Rig, Plan)
+        )
+        recording, _ = log_files.read(log_look.look(folder / "log.csv"))
+        runs = split_runs(recording, plan, method=rig.method)
+        return analyse(build, rig, plan, [(run, recording) for run in runs])
+
+
+QUANTITIES = ("torque", "speed", "gearbox", "wire_to_shaft")
+
+
+def truth_of(setup: setups.Setup, point: Point) -> tuple[int, dict[str, float]]:
+    """(step, true means in the point's window)."""
+    middle = (point.window.start + point.window.stop) / 2
+    run = max((r for r in setup.runs if r.begins <= middle), key=lambda r: r.begins)
+    return run.step, run.means(point.window.start, point.window.stop)
+
+
+@dataclass
+class Tally:
+    """Of one quantity: errors in u, u as a part of the figure, and over the best u."""
+
+    z: list[float]
+    relative: list[float]
+    over_best: list[float]
+
+    def add(self, x: Uncertain, true: float, best: float | None = None) -> None:
+        self.z.append((nominal(x) - true) / std(x))
+        self.relative.append(std(x) / abs(true))
+        if best:
+            self.over_best.append(std(x) / best)
+
+    def row(self) -> str:
+        z = np.array(self.z)
+        best = f"{np.median(self.over_best):.2f}" if self.over_best else "–"
+        return (
+            f"{100 * np.mean(np.abs(z) <= 2):5.1f} | {np.mean(z):+.2f} | {np.std(z):.2f} |"
+            f" {100 * np.median(self.relative):.2f} | {best}"
+        )
+
+
+def tallied(made: list[setups.Setup]) -> tuple[dict[str, Tally], dict[str, int], int]:
+    """(tally by quantity, how often each finding of caution or worse came, set-ups not reduced)."""
+    tallies: dict[str, Tally] = defaultdict(lambda: Tally([], [], []))
+    said: dict[str, int] = defaultdict(int)
+    lost = 0
+    for setup in made:
+        result = reduced(setup)
+        steps = result.running or result.lifted
+        if len(steps) != setups.STEPS:
+            lost += 1
+            continue
+        for step in steps:
+            seen = [truth_of(setup, p) for p in step.points]
+            for name in QUANTITIES:
+                if (x := getattr(step, name)) is None:
+                    continue
+                true = float(np.mean([means[name] for _, means in seen]))
+                best = setup.ideal.get(name)
+                tallies[name].add(x, true, best[seen[0][0]] if best else None)
+        if result.stall.by_line is not None:
+            tallies["stall"].add(result.stall.by_line, setup.stall)
+        for finding in {f.id for f in result.findings if f.severity in ("wrong", "caution")}:
+            said[finding] += 1
+    return tallies, said, lost
+
+
+def main(n: int) -> None:
+    print("method | noise φ | repeats | quantity | covered % | bias u | sd u | u % | u/best")
+    for method in setups.METHODS:
+        for repeats, hangs in ((3, 0.0), (2, 0.0), (5, 0.0), (3, 0.6), (3, 0.9)):
+            made = setups.make(method, n, seed=7, repeats=repeats, hangs=hangs)
+            tallies, said, lost = tallied(made)
+            for name, tally in tallies.items():
+                print(f"{method} | {hangs} | {repeats} | {name} | {tally.row()}", flush=True)
+            if said or lost:
+                print("   said:", json.dumps(said), "lost:", lost, flush=True)
+
+
+if __name__ == "__main__":
+    main(int(sys.argv[1]) if len(sys.argv) > 1 else 200)
