@@ -111,7 +111,9 @@ def run(
         against = load.torque(speed, t)
         push = shaft - drag - viscous * speed - (1 + part) * against
         gains = push / (own + (1 + part) * load.inertia)
-        gains = np.where((speed <= 0) & (gains < 0), 0.0, gains)  # the gearbox holds at rest
+        stands = (speed <= 0) & (gains < 0)  # what is driven then just holds
+        holds = np.maximum((shaft - drag) / (1 + part), 0.0)
+        against, gains = np.where(stands, holds, against), np.where(stands, 0.0, gains)
         return current, shaft / drive.ratio, against, gains
 
     def rates(t, state):

@@ -8,26 +8,13 @@ from __future__ import annotations
 
 import json
 import math
-from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from independent import plant
 from independent.logger import Instrument, Log, sampled, written
-
-VOLTS = 12.0
-STEPS = 3
-# [part], 95 %, as on the data sheets
-GAINS = {"voltage": 0.005, "current": 0.01, "speed": 0.001, "force": 0.005}
-ZEROS = {"voltage": 0.01, "current": 0.002, "speed": 0.02, "force": 0.02}  # [SI], 95 %
-COUNTS = {"voltage": 1e-2, "current": 1e-3, "speed": math.pi / 300, "force": 0.01}
-NOISE = {"voltage": 0.02, "current": 0.008, "speed": 0.04, "force": 0.05}
-
-
-def stated(value: float, half: float, unit: str, per: float = 1.0) -> str:
-    """`value ± half unit`, as files have it; per: SI of one unit."""
-    return f"{value / per:.9g} ± {half / per:.6g} {unit}".strip()
+from independent.ways import COUNTS, GAINS, METHODS, NOISE, VOLTS, ZEROS, Owner, stated
 
 
 @dataclass
@@ -45,9 +32,11 @@ class Truth:
     motor_torque: np.ndarray
     ratio: float
 
-    def means(self, start: float, stop: float) -> dict[str, float]:
-        """Over a span of the log's time [s]."""
-        some = (self.t >= start - self.begins) & (self.t <= stop - self.begins)
+    def means(self, start: float, stop: float, steady: bool = True) -> dict[str, float]:
+        """Over a span of the log's time [s]; in its middle where it is not steady."""
+        if not steady:
+            start = stop = (start + stop) / 2
+        some = (self.t >= start - self.begins) & (self.t <= stop - self.begins + plant.STEP)
         torque, speed = self.torque[some].mean(), self.speed[some].mean()
         out = (self.torque * self.speed)[some].mean()
         motor = (self.motor_torque * self.speed)[some].mean() * self.ratio
@@ -69,16 +58,6 @@ class Setup:
     runs: list[Truth]
     stall: float
     ideal: dict[str, list[float]] = field(default_factory=dict)
-
-
-@dataclass
-class Owner:
-    """Draws what an owner knows of true figures, one bench after the other."""
-
-    rng: np.random.Generator
-
-    def knows(self, true: float, half: float) -> float:
-        return true + half / 2 * self.rng.standard_normal()
 
 
 def _contact(z1: int, z2: int) -> tuple[float, float, float]:
@@ -165,171 +144,6 @@ def drives(n: int, owner: Owner, **changes) -> tuple[plant.Drive, list[dict]]:
     return plant.Drive(**figures, rotor=1.1e-6, magnets=magnets, room=room, **thermal), builds
 
 
-@dataclass
-class Method:
-    """One way of loading n benches. settings: what each step is set to, shape (steps, n); load: of
-    a setting; record: the rig's `method` and `torque_from`; channel and sensed: what a force or
-    current sensor at the load sees of the torque; weights: hung in each step [kg], or None.
-    """
-
-    settings: np.ndarray
-    load: Callable[[np.ndarray], plant.Load]
-    record: list[dict]
-    torque_from: str = "mass"
-    channel: str = ""
-    sensed: Callable[[np.ndarray, int], np.ndarray] | None = None
-    weights: np.ndarray | None = None
-    travels: np.ndarray | None = None  # angle until it is at its stop [rad]
-    ideal: Callable[[int, int, np.random.Generator, int], np.ndarray] | None = None
-
-
-def hoist(drive: plant.Drive, owner: Owner, by: str = "mass") -> Method:
-    """Weights on a cord; by: whether the weight or a cell in newtons tells the torque."""
-    rng, n, g = owner.rng, len(drive.k), 9.81
-    drum, cord, hook = rng.uniform(0.03, 0.06, n), 1e-3, 0.05
-    radius = (drum + cord) / 2
-    masses = np.linspace(0.15, 0.7, STEPS)[:, None] * drive.stall(VOLTS) / (g * radius) - hook
-    masses = np.round(masses, 3)
-    hung = masses * (1 + 0.0025 * rng.standard_normal(masses.shape))  # each known to ± 0.5 %
-    record, scatter = [], rng.standard_normal((3, n))
-    for d, (a, b, c) in zip(drum, scatter.T, strict=True):
-        record.append(
-            {
-                "kind": "hoist",
-                "drum_diameter": stated(d * (1 + 1e-3 * a), 2e-3 * d, "mm", 1e-3),
-                "cord_diameter": stated(cord * (1 + 0.08 * b), 0.16 * cord, "mm", 1e-3),
-                "hook_mass": stated(hook * (1 + 0.01 * c), 0.02 * hook, "g", 1e-3),
-                "travel": "0.8 m",
-            }
-        )
-
-    def load(mass):
-        force = (mass + hook) * g * radius
-        return plant.Load(lambda w, t: force + 0 * w, (mass + hook) * radius**2)
-
-    def ideal(step, lane, rng, draws):
-        x = rng.standard_normal((5, draws))
-        size = drum[lane] * (1 + 1e-3 * x[0]) + cord * (1 + 0.08 * x[1])
-        lifted = masses[step, lane] * (1 + 0.0025 * x[2]) + hook * (1 + 0.01 * x[3])
-        if by == "cell":
-            force = (masses[step, lane] + hook) * g * (1 + GAINS["force"] / 2 * x[2])
-            return (force + ZEROS["force"] / 2 * x[3]) * size / 2
-        return lifted * (g + 0.003 * x[4]) * size / 2
-
-    cell = by == "cell"
-    return Method(
-        hung,
-        load,
-        record,
-        torque_from=by,
-        channel="force" if cell else "",
-        sensed=(lambda torque, j: torque / radius[j]) if cell else None,
-        weights=masses,
-        travels=0.8 / radius,
-        ideal=ideal,
-    )
-
-
-def brake(drive: plant.Drive, owner: Owner) -> Method:
-    """A brake whose arm presses on a cell; it fades by a part in a hundred."""
-    n = len(drive.k)
-    arm, off = 0.1, math.radians(0.35) * owner.rng.standard_normal(n)
-    lengths = [owner.knows(arm, 5e-4) for _ in range(n)]
-    grips = np.linspace(0.15, 0.7, STEPS)[:, None] * drive.stall(VOLTS)
-    record = [
-        {"kind": "brake", "arm": stated(a, 5e-4, "mm", 1e-3), "angle": "0 ± 0.7 deg", "hold": "4 s"}
-        for a in lengths
-    ]
-
-    def ideal(step, lane, rng, draws):
-        x = rng.standard_normal((4, draws))
-        force = grips[step, lane] / arm * (1 + GAINS["force"] / 2 * x[0])
-        return (force + ZEROS["force"] / 2 * x[1]) * (arm + 2.5e-4 * x[2])
-
-    return Method(
-        grips,
-        lambda grip: plant.Load(
-            lambda w, t: grip * (1 - 0.01 * np.minimum(t / 4, 1)) + 0 * w, 5e-6
-        ),
-        record,
-        torque_from="cell",
-        channel="force",
-        sensed=lambda torque, j: torque / (arm * math.cos(off[j])),
-        ideal=ideal,
-    )
-
-
-def drawbar(drive: plant.Drive, owner: Owner) -> Method:
-    """Wheels that pull a sled, which rub and roll."""
-    n = len(drive.k)
-    wheel, rolls = 0.06, 0.3
-    pulls = np.linspace(0.15, 0.6, STEPS)[:, None] * drive.stall(VOLTS) / (wheel / 2)
-    record = [
-        {
-            "kind": "drawbar",
-            "wheel_diameter": stated(owner.knows(wheel, 5e-4), 5e-4, "mm", 1e-3),
-            "rolls": stated(owner.knows(rolls, 0.1), 0.1, "N"),
-            "on_wheels": "40 ± 0.1 kg",
-            "sled_mass": "1 ± 0.002 kg",
-        }
-        for _ in range(n)
-    ]
-
-    def ideal(step, lane, rng, draws):
-        x = rng.standard_normal((4, draws))
-        force = pulls[step, lane] * (1 + GAINS["force"] / 2 * x[0]) + ZEROS["force"] / 2 * x[1]
-        return (force + rolls + 0.05 * x[2]) * (wheel + 2.5e-4 * x[3]) / 2
-
-    return Method(
-        pulls,
-        lambda pull: plant.Load(lambda w, t: (pull + rolls) * wheel / 2 + 0 * w, 1e-3),
-        record,
-        torque_from="cell",
-        channel="force",
-        sensed=lambda torque, j: torque / (wheel / 2) - rolls,
-        ideal=ideal,
-    )
-
-
-def generator(drive: plant.Drive, owner: Owner) -> Method:
-    """A generator with a resistor on it."""
-    n, constant, own, winding = len(drive.k), 0.6, 0.02, 2.0
-    share = np.linspace(0.2, 0.6, STEPS)[:, None]
-    turns = (VOLTS / drive.k / drive.ratio) * (1 - share)
-    resistors = np.round(constant**2 * turns / (share * drive.stall(VOLTS)) - winding, 2)
-    resistors = np.maximum(resistors, 0.3)
-    record = [
-        {
-            "kind": "generator",
-            "constant": stated(owner.knows(constant, 6e-3), 6e-3, "V·s/rad"),
-            "own_drag": stated(owner.knows(own, 4e-3), 4e-3, "mN·m", 1e-3),
-            "winding": f"{winding} Ω",
-            "resistors": [f"{r:.6g} Ω" for r in resistors[:, j]],
-        }
-        for j in range(n)
-    ]
-
-    def load(ohms):
-        return plant.Load(lambda w, t: constant**2 * w / (ohms + winding) + own * (w > 0), 4e-5)
-
-    return Method(
-        resistors,
-        load,
-        record,
-        channel="load_current",
-        sensed=lambda torque, j: np.maximum(torque - own, 0.0) / constant,
-    )
-
-
-METHODS = {
-    "hoist": hoist,
-    "hoist by its cell": lambda drive, owner: hoist(drive, owner, by="cell"),
-    "brake": brake,
-    "drawbar": drawbar,
-    "generator": generator,
-}
-
-
 def sensors(owner: Owner, hangs: float, coarse: float = 1.0) -> dict[str, Instrument]:
     """Of one bench, each off by its own draw."""
     of = {**{name: name for name in GAINS}, "load_current": "current"}
@@ -382,6 +196,7 @@ def make(
     rates = [rate or float(rng.choice([10, 20, 50, 100])) for _ in range(n)]
     logs = [Log() for _ in range(n)]
     warmth = plant.cold(drive)
+    seconds = 5.0 if way.spins else 1.5 if way.holds else seconds
     truths: list[list[Truth]] = [[] for _ in range(n)]
     for step in range(len(way.settings)):
         load = way.load(way.settings[step])
@@ -389,9 +204,11 @@ def make(
             factor = 1 + vary * rng.standard_normal(n)
             course = plant.run(drive, load, VOLTS, seconds, warmth, factor)
             usual = plant.run(drive, load, VOLTS, seconds, warmth)
+            coasting = plant.coasts(load, course.speed[-1], 6.5) if way.spins else None
             for j, log in enumerate(logs):
                 truths[j].append(_truth(usual, j, step, log.now, drive.ratio[j]))
-                _logged(log, way, course, j, step, meters[j], rate=rates[j], rng=rng)
+                facts = {"coasting": coasting, "rate": rates[j], "rng": rng}
+                _logged(log, way, course, j, step, meters[j], **facts)
                 log.now += pause
             warmth = plant.rests(drive, course.warmth, pause)
     made = []
@@ -418,7 +235,7 @@ def _ideal(way, j, rng) -> dict[str, list[float]]:
     return {"torque": [float(np.std(way.ideal(s, j, rng, 400))) for s in range(len(way.settings))]}
 
 
-def _logged(log, way, course, j, step, meters, *, rate, rng) -> None:
+def _logged(log, way, course, j, step, meters, *, coasting, rate, rng) -> None:
     """One run of a bench, then a moment at rest."""
     until = float(course.t[-1])
     if way.travels is not None:
@@ -436,11 +253,20 @@ def _logged(log, way, course, j, step, meters, *, rate, rng) -> None:
         if way.weights is not None:
             shown["mass"] = np.full(len(seconds), way.weights[step, j])
         if way.sensed is not None:
-            shown[way.channel] = meters[way.channel].shows(way.sensed(torque, j), rng)
+            seen = way.sensed(torque, j)
+            if way.slack is not None:
+                seen = seen + way.slack(step, j) * (volts > 0)
+            shown[way.channel] = meters[way.channel].shows(seen, rng)
         log.add(seconds, **shown)
 
     stretch(t, np.full(len(t), VOLTS), true["current"], true["speed"], true["torque"])
     nothing = np.zeros(len(rest))
+    if way.spins:
+        after, slower = coasting
+        rest = np.arange(1, int(6 * rate)) / rate
+        nothing = np.zeros(len(rest))
+        stretch(rest, nothing, nothing, np.interp(rest, after, slower[:, j]), nothing)
+        return
     stretch(rest, nothing, nothing, nothing, nothing)
 
 

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
-from independent import setups
+from independent import setups, ways
 from sparring.core.analysis import analyse
 from sparring.core.build import Build
 from sparring.core.plan import Plan
@@ -45,7 +45,8 @@ def truth_of(setup: setups.Setup, point: Point) -> tuple[int, dict[str, float]]:
     """(step, true means in the point's window)."""
     middle = (point.window.start + point.window.stop) / 2
     run = max((r for r in setup.runs if r.begins <= middle), key=lambda r: r.begins)
-    return run.step, run.means(point.window.start, point.window.stop)
+    steady = point.source is None  # of several points of a run each is told in its middle
+    return run.step, run.means(point.window.start, point.window.stop, steady)
 
 
 @dataclass
@@ -79,7 +80,7 @@ def tallied(made: list[setups.Setup]) -> tuple[dict[str, Tally], dict[str, int],
     for setup in made:
         result = reduced(setup)
         steps = result.running or result.lifted
-        if len(steps) != setups.STEPS:
+        if len(steps) != ways.STEPS and len({r.step for r in setup.runs}) > 1:
             lost += 1
             continue
         for step in steps:
@@ -92,6 +93,10 @@ def tallied(made: list[setups.Setup]) -> tuple[dict[str, Tally], dict[str, int],
                 tallies[name].add(x, true, best[seen[0][0]] if best else None)
         if result.stall.by_line is not None:
             tallies["stall"].add(result.stall.by_line, setup.stall)
+        if result.stall.held is not None:
+            seen = [truth_of(setup, p) for s in result.steps for p in s.stalls]
+            true = float(np.mean([means["torque"] for _, means in seen]))
+            tallies["held"].add(result.stall.held, true)
         for finding in {f.id for f in result.findings if f.severity in ("wrong", "caution")}:
             said[finding] += 1
     return tallies, said, lost
@@ -99,7 +104,7 @@ def tallied(made: list[setups.Setup]) -> tuple[dict[str, Tally], dict[str, int],
 
 def main(n: int) -> None:
     print("method | noise φ | repeats | quantity | covered % | bias u | sd u | u % | u/best")
-    for method in setups.METHODS:
+    for method in ways.METHODS:
         for repeats, hangs in ((3, 0.0), (2, 0.0), (5, 0.0), (3, 0.6), (3, 0.9)):
             made = setups.make(method, n, seed=7, repeats=repeats, hangs=hangs)
             tallies, said, lost = tallied(made)

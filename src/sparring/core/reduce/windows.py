@@ -138,9 +138,9 @@ def parabola(
     through y by least squares.
 
     t, y: shape (n,), n >= 4, without NaN; time_constant [s]: of what follows an exponential about,
-    which is then no bend: the parabola is one of τ (1 − exp(−t/τ)). The uncertainties are those of noise of first order, of
-    the correlation that the residuals show; with few effective points they are widened as the
-    t-distribution asks.
+    which is then no bend: the parabola is one of τ (1 − exp(−t/τ)). The uncertainties are those of
+    noise of first order, of the correlation that the residuals show; with few effective points they
+    are widened as the t-distribution asks.
     """
     middle = (t[0] + t[-1]) / 2
     t, y = block_means(t, _MOST_IN_A_FIT), block_means(y, _MOST_IN_A_FIT)
