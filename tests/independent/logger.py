@@ -10,6 +10,7 @@ import numpy as np
 from scipy.signal import lfilter
 
 from independent.plant import Course
+from independent.traps import Trap
 
 
 @dataclass(frozen=True)
@@ -39,12 +40,14 @@ class Log:
     """Columns of one long log as they grow: t [s] and channels in SI."""
 
     t: list[np.ndarray] = field(default_factory=list)
+    steps: list[np.ndarray] = field(default_factory=list)  # which each line belongs to
     columns: dict[str, list[np.ndarray]] = field(default_factory=dict)
     now: float = 0.0  # [s]
 
-    def add(self, seconds: np.ndarray, **channels: np.ndarray | float) -> None:
+    def add(self, step: int, seconds: np.ndarray, **channels: np.ndarray | float) -> None:
         """A stretch that begins now."""
         self.t.append(self.now + seconds)
+        self.steps.append(np.full(len(seconds), step))
         for name, values in channels.items():
             full = np.broadcast_to(np.asarray(values, float), seconds.shape)
             self.columns.setdefault(name, []).append(full)
@@ -100,18 +103,20 @@ def written(
     *,
     lost: float = 0.0,
     twice: float = 0.0,
-    styled: dict[str, tuple[str, float]] | None = None,
+    trap: Trap,
 ) -> str:
-    """The log as text. lost, twice: part of the lines that are; styled: other headers and units."""
+    """The log as text. lost, twice: part of the lines that are."""
     t, channels = log.joined()
+    if trap.log is not None:
+        t = trap.log(t, channels, np.concatenate(log.steps), rng)
     delimiter, point, style = _FORMS[form % len(_FORMS)]
-    heads = {**_STYLES[style], **(styled or {})}
+    heads = {**_STYLES[style], **trap.heads}
     table = np.column_stack([t / heads["t"][1], *(v / heads[k][1] for k, v in channels.items())])
     keep = rng.uniform(size=len(t)) >= lost
     rows = np.flatnonzero(keep)
     rows = np.sort(np.concatenate([rows, rows[rng.uniform(size=len(rows)) < twice]]))
     lines = [delimiter.join(heads[k][0] for k in ("t", *channels))]
     for row in table[rows]:
-        line = delimiter.join(f"{x:.7g}" for x in row)
+        line = delimiter.join("" if np.isnan(x) else f"{x:.7g}" for x in row)
         lines.append(line.replace(".", point) if point != "." else line)
     return "\n".join(lines) + "\n"

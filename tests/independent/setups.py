@@ -14,6 +14,7 @@ import numpy as np
 
 from independent import plant
 from independent.logger import Instrument, Log, sampled, written
+from independent.traps import Trap
 from independent.ways import COUNTS, GAINS, METHODS, NOISE, VOLTS, ZEROS, Owner, stated
 
 
@@ -182,6 +183,7 @@ def make(
     vary: float = 0.03,
     seconds: float = 3.0,
     pause: float = 20.0,
+    trap: Trap | None = None,
     **changes,
 ) -> list[Setup]:
     """n set-ups of a method. hangs: correlation of noise from one sample to the next; rate [Hz]:
@@ -215,7 +217,7 @@ def make(
     for j in range(n):
         made.append(
             Setup(
-                _files(way, j, builds[j], logs[j], owner),
+                _files(way, j, builds[j], logs[j], owner, trap or Trap()),
                 truths[j],
                 stall=float(drive.stall(VOLTS)[j]),
                 ideal=_ideal(way, j, rng),
@@ -257,7 +259,7 @@ def _logged(log, way, course, j, step, meters, *, coasting, rate, rng) -> None:
             if way.slack is not None:
                 seen = seen + way.slack(step, j) * (volts > 0)
             shown[way.channel] = meters[way.channel].shows(seen, rng)
-        log.add(seconds, **shown)
+        log.add(step, seconds, **shown)
 
     stretch(t, np.full(len(t), VOLTS), true["current"], true["speed"], true["torque"])
     nothing = np.zeros(len(rest))
@@ -270,7 +272,7 @@ def _logged(log, way, course, j, step, meters, *, coasting, rate, rng) -> None:
     stretch(rest, nothing, nothing, nothing, nothing)
 
 
-def _files(way, j, build, log, owner) -> dict[str, str]:
+def _files(way, j, build, log, owner, trap) -> dict[str, str]:
     loads = np.full(len(way.settings), 1.0) if way.weights is None else way.weights[:, j]
     rig = {
         "version": "sparring.rig/1",
@@ -288,6 +290,8 @@ def _files(way, j, build, log, owner) -> dict[str, str]:
         "measure": "1 s",
     }
     documents = {"build.json": build, "rig.json": rig, "plan.json": plan}
-    text = written(log, int(owner.rng.integers(4)), owner.rng, lost=0.01, twice=0.005)
+    if trap.documents is not None:
+        trap.documents(documents)
+    text = written(log, int(owner.rng.integers(4)), owner.rng, lost=0.01, twice=0.005, trap=trap)
     files = {k: json.dumps(v, ensure_ascii=False) for k, v in documents.items()}
     return {**files, "log.csv": text}

@@ -8,10 +8,12 @@ import tempfile
 from collections import defaultdict
 from dataclasses import dataclass
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 
 from independent import setups, ways
+from independent.traps import TRAPS
 from sparring.core.analysis import analyse
 from sparring.core.build import Build
 from sparring.core.plan import Plan
@@ -100,6 +102,44 @@ def tallied(made: list[setups.Setup]) -> tuple[dict[str, Tally], dict[str, int],
         for finding in {f.id for f in result.findings if f.severity in ("wrong", "caution")}:
             said[finding] += 1
     return tallies, said, lost
+
+
+class Silence(NamedTuple):
+    """Of one trap: set-ups in which a figure lies beyond three times its u, and with nothing said;
+    what was said, and how often.
+    """
+
+    off: int
+    silent: int
+    said: dict[str, int]
+
+
+def trapped(name: str, n: int, seed: int) -> Silence:
+    """n set-ups in the trap `name`."""
+    trap = TRAPS[name]
+    off = silent = 0
+    said: dict[str, int] = defaultdict(int)
+    for setup in setups.make(trap.method, n, seed, trap=trap):
+        try:
+            result = reduced(setup)
+        except ValueError as err:
+            said[f"refused: {str(err).rpartition(': ')[2][:60]}"] += 1
+            continue
+        told = {f.id for f in result.findings if f.severity in ("wrong", "caution")}
+        told |= {why[:40] for _, why in result.skipped}
+        worst = 0.0
+        for step in result.running or result.lifted:
+            seen = [truth_of(setup, p) for p in step.points]
+            for quantity in QUANTITIES:
+                if (x := getattr(step, quantity)) is not None:
+                    true = float(np.mean([means[quantity] for _, means in seen]))
+                    if np.isfinite(true):
+                        worst = max(worst, abs(nominal(x) - true) / std(x))
+        off += worst > 3
+        silent += worst > 3 and not told
+        for id in told:
+            said[id] += 1
+    return Silence(off, silent, dict(said))
 
 
 def main(n: int) -> None:

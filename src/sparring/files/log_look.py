@@ -166,17 +166,19 @@ def look(path: Path) -> LogLook:
 
 
 def _separators(lines: list[str]) -> tuple[str, str] | None:
-    """(delimiter, decimal sign) that make most of the lines figures, in columns of one number; None
-    where none do.
+    """(delimiter, decimal sign) that make most of the cells figures, in lines of one number of
+    columns; None where none do. A line at rest may have few cells that tell the decimal sign.
     """
     scores: list[tuple[int, str, str]] = []
     for delimiter, decimal in product(("\t", ";", ",", " "), (".", ",")):
         if decimal == delimiter:
             continue
-        rows = [_split(line, delimiter) for line in lines]
-        widths = [len(cells) for cells in rows if _figures(cells, decimal)]
+        rows = [cells for c in lines if _figures(cells := _split(c, delimiter), decimal)]
+        widths = [len(cells) for cells in rows]
         if widths and (width := max(set(widths), key=widths.count)) > 1:
-            scores.append((widths.count(width) * 10 + width, delimiter, decimal))
+            filled = [c for cells in rows if len(cells) == width for c in cells if c.strip()]
+            numbers = sum(_is_number(c, decimal) for c in filled)
+            scores.append((2 * numbers - len(filled), delimiter, decimal))
     best = max(scores, key=lambda found: found[0], default=None)
     return None if best is None else best[1:]
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
+from sparring.core import predict
 from sparring.core.finding import Finding, Peer, noted
 from sparring.core.findings.registry import rule
 from sparring.core.reduce.inputs import Inputs
@@ -127,30 +128,106 @@ def drop_at_last(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> I
     )
 
 
+_FAR = 0.08  # [-], by which an efficiency may lie off what the losses let expect
+_USUAL = 0.9  # about what arrives of what is put in
+_DRAG = 0.03  # of the largest torque, that a drag nobody entered may take
+
+
+@rule
+def far_from_expected(
+    result: TestResult, inputs: Inputs, peers: Sequence[Peer]
+) -> Iterable[Finding]:
+    """The gearbox efficiency of a step lies far off what the build's own losses give: beyond its
+    ±, half or twice those losses, and a drag that was not entered.
+    """
+    far = []
+    # what the motor puts in, as torque at the output: it does not rest on the load's own figures
+    put_in = {
+        s.index: nominal(s.motor_torque) * inputs.ratio
+        for s in result.running
+        if s.gearbox is not None and s.voltage is not None
+    }
+    most = max(put_in.values(), default=0.0)
+    for step in result.running:
+        if (torque := put_in.get(step.index, 0.0)) <= 0 or step.voltage is None:
+            continue
+        flow = predict.power_flow(result.build, _USUAL * torque, nominal(step.voltage))
+        expected = flow.gearbox
+        off = nominal(step.gearbox) - expected
+        allowed = max(_FAR, 1 - expected) + (_DRAG * most / torque if off < 0 else 0.0)
+        if expected > 0 and abs(off) > max(allowed, 3 * std(step.gearbox)):
+            far.append((step, expected))
+    if not far:
+        return
+    worst, expected = max(far, key=lambda f: abs(nominal(f[0].gearbox) - f[1]))
+    less = nominal(worst.gearbox) < expected
+    yield noted(
+        "efficiency-far-from-expected",
+        "caution",
+        title=f"Efficiency far {'below' if less else 'above'} what the gears give",
+        seen="At {torque} the gearbox gives {eta}; teeth and friction as entered give {expected}.",
+        why="So much is more often a wrong figure than a gearbox.",
+        causes=(
+            (
+                "a mass in another unit, or a cord, an arm or a drum entered too small",
+                "a clutch, a set screw or a belt that slips under load",
+                "a mesh that binds",
+            )
+            if less
+            else (
+                "a length or a mass entered too large",
+                "friction of another material or lubricant",
+                "the motor's readings were taken with something on its shaft",
+            )
+        ),
+        remedies=(
+            "Measure the load's own dimension again, with the cord on it.",
+            "Weigh what was hung.",
+            "Mark motor shaft and output, and count turns of both under load.",
+        ),
+        steps=tuple(s.index for s, _ in far),
+        place=f"rig.method.{result.rig.method.main()[1]}",
+        torque=(worst.torque, "torque"),
+        eta=(worst.gearbox, "ratio"),
+        expected=(expected, "ratio"),
+    )
+
+
 @rule
 def motor_torques_disagree(
     result: TestResult, inputs: Inputs, peers: Sequence[Peer]
 ) -> Iterable[Finding]:
     """Motor torque from the speed line against motor torque from the current."""
     pairs = [
-        (p.torque, p.motor_torque_speed / p.motor_torque_current)
+        (
+            s,
+            mean_of(
+                [
+                    p.motor_torque_speed / p.motor_torque_current
+                    for p in s.points
+                    if p.motor_torque_speed is not None
+                    and p.motor_torque_current is not None
+                    and nominal(p.motor_torque_current) > 0
+                ]
+                or [1.0]
+            ),
+        )
         for s in result.lifted
-        for p in s.points
-        if p.motor_torque_speed is not None
-        and p.motor_torque_current is not None
-        and nominal(p.motor_torque_current) > 0
     ]
-    if not pairs:
+    # one of several steps is beyond twice its own doubt by chance
+    bad = [(s, q) for s, q in pairs if abs(nominal(q) - 1) > max(3 * std(q), 0.05)]
+    if not bad:
         return
-    mean = mean_of([q for _, q in pairs])
-    if abs(nominal(mean) - 1) <= max(2 * std(mean), 0.05):
-        return
+    worst, mean = max(bad, key=lambda b: abs(nominal(b[1]) - 1))
     low = nominal(mean) < 1
     yield noted(
         "motor-torques-disagree",
         "caution",
         title="Speed and current tell different motor torques",
-        seen="By its speed line the motor gives {quotient} of the torque that its current tells.",
+        seen=(
+            "At {torque} the motor gives by its speed line {quotient} of the torque that its"
+            " current tells."
+        ),
         why=(
             "One of them rests on a motor that has changed since it was measured; the gearbox"
             " efficiency uses the better known one."
@@ -167,7 +244,8 @@ def motor_torques_disagree(
             )
         ),
         remedies=("Measure no load and stall again, at the test's voltage and temperature.",),
-        steps=tuple(s.index for s in result.lifted),
+        steps=tuple(s.index for s, _ in bad),
         place="build.motor",
+        torque=(worst.torque, "torque"),
         quotient=(mean, "ratio"),
     )

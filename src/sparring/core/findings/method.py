@@ -420,11 +420,7 @@ def half_of_what_was_expected(
     if not pairs or not all(_HALF[0] < part < _HALF[1] for _, part, _ in pairs):
         return
     step, _, expected = max(pairs, key=lambda p: nominal(p[0].torque))
-    label, name = next(
-        f
-        for f in result.rig.method.FIELDS
-        if f[1] == (result.rig.method.MAIN or result.rig.method.FIELDS[0][1])
-    )
+    label, name = result.rig.method.main()
     yield replace(
         noted(
             "factor-of-two",

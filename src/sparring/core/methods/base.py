@@ -124,6 +124,11 @@ class MethodBase(Record):
         """Whether the load grows slowly to what was set and goes back within one run."""
         return False
 
+    def main(self) -> tuple[str, str]:
+        """(label, field) of the dimension that every torque rests on."""
+        wanted = self.MAIN or self.FIELDS[0][1]
+        return next(f for f in self.FIELDS if f[1] == wanted)
+
     def settings(self, loads: Sequence[float]) -> list[float]:
         """What `body` takes for each step of the plan: its masses [kg], or what the method has
         instead.

@@ -79,6 +79,7 @@ class Point:
     source: Run | None = None  # the run as it is kept, where this is one of several points of it
     # shaft turns per output turn -> relative amplitude
     ripple: dict[float, float] = field(default_factory=dict)
+    dips: int = 0  # how often the speed fell within the window, and came back
 
 
 class Torques(NamedTuple):
@@ -410,12 +411,30 @@ def point_at(
         begun=None if course is None else course.begun,
         left=COLD if course is None else course.end,
         lasted=0.0 if course is None else float(course.t[-1] - course.t[0]),
+        dips=_dips(at.steady) if turns and not acceleration else 0,
         ripple=(
             ripple(at.steady.t, at.steady.channels["speed"], orders)
             if turns and at.steady.has("speed")
             else {}
         ),
     )
+
+
+_DIP = 0.7  # of its median, below which a speed has fallen
+
+
+def _dips(steady: Recording) -> int:
+    """How often the speed of the output fell and came back, beyond its own scatter."""
+    if not steady.has("speed"):
+        return 0
+    speed = steady.channels["speed"]
+    speed = speed[~np.isnan(speed)]
+    if len(speed) == 0:
+        return 0
+    level = float(np.median(speed))
+    scatter = 1.5 * float(np.median(np.abs(speed - level)))  # standard, whatever fell
+    low = speed < level - max((1 - _DIP) * level, 6 * scatter)
+    return int(np.count_nonzero(np.diff(low.astype(np.int8)) == 1))
 
 
 def slowed(inputs: Inputs, on: Recording, course: Course | None) -> np.ndarray:

@@ -63,7 +63,7 @@ class Planned(OnDesk):
     def dimension(self) -> str:
         """The rig's first dimension in a few words: `drum ⌀ 50.0 mm`."""
         method = self.rig.method
-        label, name = next(f for f in method.FIELDS if f[1] == (method.MAIN or method.FIELDS[0][1]))
+        label, name = method.main()
         info = annotation(self.rig.method, (name,))[1]
         value = getattr(self.rig.method, name)
         assert info is not None

@@ -26,3 +26,15 @@ def judge_setup(build: Build, rig: Rig, plan: Plan, today: date) -> list[Finding
         for f in check(bench)
     ]
     return sorted(found, key=lambda f: ORDER[f.severity])
+
+
+_OF_THE_DAY = {"care-not-confirmed", "calibration-missing", "calibration-old"}
+_OF_THE_DAY |= {"meter-compared-long-ago", "gravity-standard"}
+
+
+def judge_records(build: Build, rig: Rig, plan: Plan) -> list[Finding]:
+    """Those on the figures entered, of a test that is over: nothing of what was still to be done
+    before it.
+    """
+    found = judge_setup(build, rig, plan, date.today())
+    return [f for f in found if f.severity in ("wrong", "caution") and f.id not in _OF_THE_DAY]
