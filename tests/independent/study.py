@@ -16,6 +16,7 @@ from independent import setups, ways
 from independent.traps import TRAPS
 from sparring.core.analysis import analyse
 from sparring.core.build import Build
+from sparring.core.findings.setup import with_records
 from sparring.core.plan import Plan
 from sparring.core.reduce.points import Point
 from sparring.core.reduce.results import TestResult
@@ -37,7 +38,7 @@ def reduced(setup: setups.Setup) -> TestResult:
         )
         recording, _ = log_files.read(log_look.look(folder / "log.csv"))
         runs = split_runs(recording, plan, method=rig.method)
-        return analyse(build, rig, plan, [(run, recording) for run in runs])
+        return with_records(analyse(build, rig, plan, [(run, recording) for run in runs]))
 
 
 QUANTITIES = ("torque", "speed", "gearbox", "wire_to_shaft")

@@ -103,6 +103,7 @@ def reduce(
     """Torque, power, efficiency and findings from a log."""
     from sparring.core.analysis import analyse
     from sparring.core.build import Build
+    from sparring.core.findings.setup import with_records
     from sparring.core.plan import Plan
     from sparring.core.reduce.inputs import ReductionError
     from sparring.core.reduce.split import split_runs
@@ -118,7 +119,7 @@ def reduce(
             runs = split_runs(recording, p, method=r.method)
         except ReductionError as err:
             raise ReductionError(f"{log}: {err}") from err
-        result = _judged(analyse(b, r, p, [(run, recording) for run in runs]))
+        result = with_records(analyse(b, r, p, [(run, recording) for run in runs]))
         _some_steps(log, result)
     for remark in remarks:
         typer.echo(remark, err=True)
@@ -139,6 +140,7 @@ def by_eye(
     """Torque, power, efficiency and findings from what a person read off scale, meter and clock."""
     from sparring.core.analysis import analyse
     from sparring.core.build import Build
+    from sparring.core.findings.setup import with_records
     from sparring.core.plan import Plan
     from sparring.core.recording import Recording
     from sparring.core.rig import Rig
@@ -148,22 +150,11 @@ def by_eye(
         b, r = record_files.load(build, Build), record_files.load(rig, Rig)
         p = record_files.load(plan, Plan) if plan else Plan()
         runs = eye_files.read(readings)
-        result = _judged(analyse(b, r, p, [(run, Recording.nothing()) for run in runs]))
+        result = with_records(analyse(b, r, p, [(run, Recording.nothing()) for run in runs]))
         _some_steps(readings, result)
     for run, why in result.skipped:
         typer.echo(f"step {run.step + 1}, run {run.repeat} is left out: {why}", err=True)
     _tell(result, as_json=as_json)
-
-
-def _judged(result: TestResult) -> TestResult:
-    """With what is to be said of the records themselves: here no page has said it before."""
-    from sparring.core.finding import ORDER
-    from sparring.core.findings.setup import judge_records
-
-    said = {f.id for f in result.findings}
-    more = judge_records(result.build, result.rig, result.plan)
-    found = [*result.findings, *(f for f in more if f.id not in said)]
-    return replace(result, findings=tuple(sorted(found, key=lambda f: ORDER[f.severity])))
 
 
 def _some_steps(path: Path, result: TestResult) -> None:

@@ -23,6 +23,7 @@ from sparring.files.log_look import LogError, LogLook, kind_of_channel
 
 _BLOCK = 1 << 20  # bytes read at a time
 _BEYOND = 1e15  # no sensor reads so much in any unit
+_SLOW = 2.0  # [s] between lines, more than a bench is logged at
 _TOLERATED = 0.05  # part of unreadable cells beyond which a log is refused
 
 
@@ -87,6 +88,11 @@ def read(
             f"{log.path}: the time stands still; is “{log.columns[by_channel['t'][0]].header}” the"
             " time?"
         )
+    if (apart := float(np.median(np.diff(t)))) > _SLOW:
+        remarks.append(
+            f"{log.path}: the lines are {apart:.3g} s apart; if the time is in milliseconds, its"
+            f" column says so: --column {by_channel['t'][0] + 1}=t:ms"
+        )
     return Recording(t - t[0] if t[0] != 0 else t, arrays), remarks
 
 
@@ -98,14 +104,18 @@ def _mapping(
         columns = {i: (c.channel, c.unit) for i, c in enumerate(log.columns)}
     found = {channel: (i, unit) for i, (channel, unit) in columns.items() if channel}
     if "t" not in found:
-        raise LogError(f"{log.path}: no column is the time; choose one")
+        raise LogError(f"{log.path}: no column is the time; choose one (--column 1=t:s)")
     if len(found) < 2:
-        raise LogError(f"{log.path}: only the time is mapped; choose at least the output speed")
+        raise LogError(
+            f"{log.path}: only the time is mapped; choose at least the output speed"
+            " (--column 2=speed:rpm)"
+        )
     for channel, (i, unit) in found.items():
         if not unit and kind_of_channel(channel) not in ("count", "ratio"):
             raise LogError(
                 f"{log.path}: column “{log.columns[i].header}” has no unit; choose one of "
                 + ", ".join(u for u in quantity.kind_of(kind_of_channel(channel)).units)
+                + f" (--column {i + 1}={channel}:UNIT)"
             )
     return found
 

@@ -57,6 +57,7 @@ def to_dict(result: TestResult, corrections: Sequence[Correction] = ()) -> dict[
         and {
             **_value(losses.constant, "constant_Nm"),
             **_value(losses.proportional, "proportional"),
+            **_value(losses.viscous, "viscous_Nms_per_rad"),
         },
         "budget_of_best": [
             {"id": b.id, "input": b.name, "u": b.u, "share_of_variance": b.share}

@@ -95,7 +95,7 @@ def drop_at_last(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> I
     if result.losses is None or result.sound >= len(result.lifted):
         return
     last = result.lifted[-1]
-    expected = result.losses.expected(nominal(last.torque))
+    expected = result.losses.expected(nominal(last.torque), nominal(last.speed))
     expected_eta = last.torque / (last.torque + expected)
     yield noted(
         "drop-at-last-weights",

@@ -20,7 +20,8 @@ _NESTED = math.sqrt(3) / 2
 class Hoist(MethodBase):
     """drum_radius: entered beside the diameter by those who measured it, to be compared. bearing:
     friction torque of the drum's own bearings, from a run coupled straight to the drum, or from
-    half of what lifting and lowering differ by.
+    half of what lifting and lowering differ by. cord_mass: of the cord that hangs at the beginning,
+    half of which hangs on the mean of a lift.
     """
 
     TITLE: ClassVar[str] = "Hoist"
@@ -36,6 +37,7 @@ class Hoist(MethodBase):
         ("Layers of cord", "layers"),
         ("Cord diameter", "cord_diameter"),
         ("Hook mass", "hook_mass"),
+        ("Cord that hangs", "cord_mass"),
         ("Travel", "travel"),
     )
     CELL: ClassVar[str] = "in the cord"
@@ -55,6 +57,7 @@ class Hoist(MethodBase):
     )
     layers: Annotated[int, Field(ge=1, le=20)] = 1
     hook_mass: Annotated[Measured, Q("mass", "g", least=0.0)] = Measured(0.047, 5e-4)
+    cord_mass: Annotated[Measured, Q("mass", "g", least=0.0)] = Measured(0.0)
     bearing: Annotated[Measured, Q("torque", "mN·m", least=0.0)] = Measured(0.0)
     travel: Annotated[float, Q("length", "m", above=0.0)] = 1.2
 
@@ -66,7 +69,10 @@ class Hoist(MethodBase):
         return max(4 * self.cord_diameter.value, self.SIZE[1])
 
     def known(self, x: Figures, load: Uncertain, g: Uncertain) -> Uncertain:
-        return torque_from_mass(load, x["hook_mass"], g, self.radius(x)) + x["bearing"]
+        return (
+            torque_from_mass(load + x["cord_mass"] / 2, x["hook_mass"], g, self.radius(x))
+            + x["bearing"]
+        )
 
     def turned(self, x: Figures, travel: Uncertain) -> Uncertain:
         return travel / self.radius(x)
@@ -84,7 +90,11 @@ class Hoist(MethodBase):
 
     def body(self, load: Any, g: Any) -> dict[str, Any]:
         x = self.figures()
-        return {"radius": self.radius(x), "mass": load + x["hook_mass"], "bearing": x["bearing"]}
+        return {
+            "radius": self.radius(x),
+            "mass": load + x["hook_mass"] + x["cord_mass"] / 2,
+            "bearing": x["bearing"],
+        }
 
     @property
     def course(self) -> tuple[float, float, float]:

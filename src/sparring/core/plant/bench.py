@@ -14,6 +14,7 @@ from typing import Any
 
 import numpy as np
 
+from sparring.core import inventory
 from sparring.core.build import Build
 from sparring.core.quantity import G_N
 from sparring.core.rig import Rig
@@ -131,7 +132,7 @@ def bench_of(
         "R": motor.R,
         "friction": motor.friction,
         "between": motor.between,
-        "inertia": build.rotor_inertia(),
+        "inertia": inventory.take(build).inertia_in,
         "heat_capacity": build.heat_capacity(),
         "heat_resistance": build.motor.heat_resistance / (1 + len(build.further_motors)),
         "ratio": abs(build.ratio()),

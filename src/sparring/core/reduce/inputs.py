@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from sparring.core import inventory
 from sparring.core import motor as motors
 from sparring.core.build import Build
 from sparring.core.by_eye import MARKS, SCALES
@@ -150,7 +151,7 @@ class Inputs:
     cell: LineFit | None
     bodies: Bodies  # that the current warms
     heating: Uncertain  # 1, doubtful by a quarter: how well those tell the warming
-    rotor: Uncertain  # inertia of all rotors [kg·m²], doubtful by a tenth
+    rotor: Uncertain  # inertia of all rotors, and gears, at the motor [kg·m²], doubtful by a tenth
     whose_drag: Uncertain  # 0 ± 1: of a run-up's drag, the part that is the mass's own
     other_drag: (
         Uncertain  # 0, rectangular within ± 1: how drag goes on beyond the speeds it was seen at
@@ -266,7 +267,11 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
         whose_drag=ufloat(0.0, 1.0, _WHOSE_DRAG),
         scales={name: ufloat(0.0, 1.0, tag) for name, tag in SCALES.items()},
         other_drag=ufloat(0.0, 1 / math.sqrt(3), _OTHER_DRAG),
-        rotor=build.rotor_inertia() * ufloat(1.0, 0.1, _ROTOR),
+        # gears count where they are sped up or slowed down
+        rotor=(
+            inventory.take(build).inertia_in if rig.method.ACCELERATES else build.rotor_inertia()
+        )
+        * ufloat(1.0, 0.1, _ROTOR),
     )
     if rig.calibration is None:
         return inputs

@@ -34,6 +34,8 @@ NOTABLE_EXCESS = 0.15
 """Loss above the expected one, as a part of it, that is worth a word."""
 _BRACKET = declare("stall-bracket", "weights that bracket the stall", "rig").id
 _BENT_LOSS = declare("bent-loss", "departure from the line of losses", "rig").id
+_VISCOUS = declare("viscous-loss", "loss that grows with the speed", "rig").id
+_FREE = 0.05  # part of the mean speed by which speeds leave their line over the torque
 _BENT = declare("bent-line", "departure from a straight line", "rig").id
 COMBINED = (
     "torque",
@@ -114,15 +116,20 @@ class Stall:
 
 @dataclass(frozen=True)
 class LossModel:
-    """Gearbox loss as torque at the output: P_loss/ω = T_c + ℓ T. constant [N·m],
-    proportional [-]."""
+    """Gearbox loss as torque at the output: P_loss/ω = T_c + c ω + ℓ T. constant [N·m],
+    proportional [-], viscous [N·m·s/rad]; None where the speed followed the torque, as on a ladder
+    at one voltage: then what part of T_c grows with the speed cannot be told, and both others have
+    the doubt of it.
+    """
 
     constant: Uncertain
     proportional: Uncertain
+    viscous: Uncertain = None
 
-    def expected(self, torque: Uncertain) -> Uncertain:
-        """Loss torque [N·m] at an output torque."""
-        return self.constant + self.proportional * torque
+    def expected(self, torque: Uncertain, speed: float = 0.0) -> Uncertain:
+        """Loss torque [N·m] at an output torque and speed [rad/s]."""
+        loss = self.constant + self.proportional * torque
+        return loss if self.viscous is None else loss + self.viscous * speed
 
 
 @dataclass(frozen=True)
@@ -219,11 +226,9 @@ def sound_losses(steps: Sequence[Step]) -> tuple[LossModel | None, int]:
         # what the points themselves say; their bend would hide the next one's
         model = loss_model(steps[:n], widened=False)
         if model is not None and steps[n].motor_power is not None:
-            excess = loss_torque(steps[n]) - model.expected(nominal(steps[n].torque))
-            if nominal(excess) > max(
-                2 * std(excess),
-                NOTABLE_EXCESS * abs(nominal(model.expected(nominal(steps[n].torque)))),
-            ):
+            expected = model.expected(nominal(steps[n].torque), nominal(steps[n].speed))
+            excess = loss_torque(steps[n]) - expected
+            if nominal(excess) > max(2 * std(excess), NOTABLE_EXCESS * abs(nominal(expected))):
                 return loss_model(steps[:n]), n
     return loss_model(steps), len(steps)
 
@@ -458,18 +463,28 @@ def loss_model(steps: Sequence[Step], *, widened: bool = True) -> LossModel | No
         return None
     x = np.array([nominal(s.torque) for s in known])
     y = [loss_torque(s) for s in known]
-    away, middle = x - x.mean(), float(x.mean())
-    shares = (away / float((away**2).sum())).tolist()
+    speeds = np.array([nominal(s.speed) for s in known])
+    design = np.column_stack([np.ones_like(x), x])
+    follows = np.linalg.lstsq(design, speeds, rcond=None)[0]  # the speed over the torque
+    free = float(np.std(speeds - design @ follows)) / float(speeds.mean())
+    told = len(known) > 3 and free > _FREE
+    if told:
+        design = np.column_stack([design, speeds])
+    through = np.linalg.pinv(design)
 
-    def line(ys: Sequence[Uncertain]) -> LossModel:
-        slope = sum(share * v for share, v in zip(shares, ys, strict=True))
-        return LossModel(mean_of(ys) - slope * middle, slope)
+    def fitted(ys: Sequence[Uncertain]) -> list[Uncertain]:
+        return [
+            sum(share * v for share, v in zip(row, ys, strict=True)) for row in through.tolist()
+        ]
 
-    model, freedom = line(y), len(y) - 2
-    left = np.array([nominal(v) for v in y]) - nominal(model.constant)
-    left = left - nominal(model.proportional) * x
+    found = fitted(y)
+    left = np.array([nominal(v) for v in y]) - design @ [nominal(v) for v in found]
     # where the points' own scatter does not explain how they leave the line: more doubt for each
-    u = unexplained(left, [random_part(v) ** 2 for v in y], freedom)
+    u = unexplained(left, [random_part(v) ** 2 for v in y], len(y) - design.shape[1])
     if widened and u > 0:
-        model = line([v + ufloat(0.0, u, _BENT_LOSS) for v in y])
-    return model
+        found = fitted([v + ufloat(0.0, u, _BENT_LOSS) for v in y])
+    if not told and widened and follows[0] > 0:
+        # any part of T_c may be c ω, rectangular; it would be taken from ℓ by the speed line's fall
+        part = ufloat(0.0, abs(nominal(found[0])) / math.sqrt(12), _VISCOUS)
+        found = [found[0] - part, found[1] - part * float(follows[1] / follows[0])]
+    return LossModel(*found)

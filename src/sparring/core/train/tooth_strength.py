@@ -46,8 +46,9 @@ def bending_torque(
 def flank_torque(
     pair: Pair, width: float, material_1: str, material_2: str, setting: Setting = ROOM
 ) -> tuple[float, str]:
-    """Torque on gear 1 at which the softer flank is crushed by Hertz' pressure at the pitch point
-    [N·m]; (0, "") where unknown.
+    """Torque on gear 1 at which the softer flank is crushed at the pitch point [N·m]; (0, "") where
+    unknown. Hertz' pressure reckons elastic bodies; past the yield it is a measure of the load at
+    which a flank takes lasting dents from one push, and no pressure that is there.
 
     p² = F_n/(π b) · (1/ρ₁ ± 1/ρ₂)/((1−ν₁²)/E₁ + (1−ν₂²)/E₂), minus for a ring; F_n = T/(r₁ cos α_t
     cos β_b), radii of curvature across the axis over cos β_b, on a line of contact b/cos β_b long:
@@ -68,7 +69,7 @@ def flank_torque(
     )
     return (
         force * math.cos(angle) * r1 / math.cos(base_helix(pair.alpha, pair.helix)),
-        f"Hertz at the pitch point, {softer.name}",
+        f"elastic pressure past lasting dents, one push; pits come far earlier: {softer.name}",
     )
 
 

@@ -12,6 +12,7 @@ from sparring.core.finding import ORDER, Finding
 from sparring.core.findings.setup import care, loads, sensors
 from sparring.core.findings.setup.bench import SETUP_RULES, Bench
 from sparring.core.plan import Plan
+from sparring.core.reduce.results import TestResult
 from sparring.core.rig import Rig
 
 _MODULES = (care, loads, sensors)  # they register their rules themselves
@@ -28,13 +29,24 @@ def judge_setup(build: Build, rig: Rig, plan: Plan, today: date) -> list[Finding
     return sorted(found, key=lambda f: ORDER[f.severity])
 
 
-_OF_THE_DAY = {"care-not-confirmed", "calibration-missing", "calibration-old"}
-_OF_THE_DAY |= {"meter-compared-long-ago", "gravity-standard"}
+_OF_FIGURES = {
+    "arm-weight-ignored",
+    "factor-of-ten",
+    "inertia-on-the-wrong-side",
+    "meter-crooked",
+    "meter-without-a-line",
+    "second-cell-not-calibrated",
+    "supply-averaged",
+    "tachometer-coarse",
+}
 
 
-def judge_records(build: Build, rig: Rig, plan: Plan) -> list[Finding]:
-    """Those on the figures entered, of a test that is over: nothing of what was still to be done
-    before it.
+def with_records(result: TestResult) -> TestResult:
+    """With what is to be said of the figures entered, of a test that no page has prepared: nothing
+    of what was planned, or still to be done before it.
     """
-    found = judge_setup(build, rig, plan, date.today())
-    return [f for f in found if f.severity in ("wrong", "caution") and f.id not in _OF_THE_DAY]
+    said = {f.id for f in result.findings}
+    judged = judge_setup(result.build, result.rig, result.plan, date.today())
+    more = [f for f in judged if f.id in _OF_FIGURES - said]
+    found = sorted([*result.findings, *more], key=lambda f: ORDER[f.severity])
+    return replace(result, findings=tuple(found))

@@ -130,8 +130,12 @@ class BuildPage(View):
                 ("No-load current", ("motor", "no_load_current")),
                 ("Stall current", ("motor", "stall_current")),
                 ("Stall torque", ("motor", "stall_torque")),
+                ("Brush drop", ("motor", "brush_drop")),
+                ("Magnets", ("motor", "magnets")),
                 ("Winding was at", ("motor", "winding_temperature")),
                 ("Rotor inertia", ("motor", "inertia")),
+                ("Heat time", ("motor", "heat_time")),
+                ("Heat resistance", ("motor", "heat_resistance")),
             ],
         )
         self.forms.insertWidget(self.forms.indexOf(self._motor_head) + 1, form)

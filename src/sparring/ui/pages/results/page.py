@@ -169,7 +169,9 @@ class ResultsPage(View):
         if result.losses is not None:
             constant = show(result.losses.constant, "torque")
             part = show(result.losses.proportional, "ratio")
-            yield f"gearbox loss {constant} constant + {part} of the load"
+            alone = result.losses.viscous is not None
+            told = "constant" if alone else "constant or with the speed"
+            yield f"gearbox loss {constant} {told} + {part} of the load"
         if result.skipped:
             yield f"{len(result.skipped)} lifts left out: {result.skipped[0][1]}"
 
