@@ -22,12 +22,13 @@ journeys: $(VENV)/.ready-dev  ## only the installed command on virtual screens, 
 lint: $(VENV)/.ready-dev    ## style, types, layer contracts
 	$(BIN)/ruff check src tests benchmarks tools
 	$(BIN)/mypy
-	$(BIN)/lint-imports --no-logo
+	PYTHONPATH=tests $(BIN)/lint-imports --no-logo
 
 attack: $(VENV)/.ready-dev  ## hostile files, damaged logbooks, crashes, boards over their limits, by the thousand (a quarter of an hour)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tests/hostile
 
-study: $(VENV)/.ready-dev   ## truth inside the stated intervals, 200 benches of every kind (about five minutes)
+study: $(VENV)/.ready-dev   ## truth inside the stated intervals, 200 benches of every kind, on both benches (about a quarter of an hour)
+	PYTHONPATH=tests $(BIN)/python -m independent.study
 	SPARRING_ALL_BENCHES=1 QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest tests/test_closure.py tests/test_methods.py tests/test_by_eye.py tests/test_readings.py
 
 bench: $(VENV)/.ready-dev   ## measurements, printed as ratios taken in one run

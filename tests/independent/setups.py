@@ -44,7 +44,7 @@ class Truth:
         return {
             "torque": torque,
             "speed": speed,
-            "gearbox": out / motor,
+            "gearbox": out / motor if motor > 0 else np.nan,
             "wire_to_shaft": out / (VOLTS * self.current[some].mean()),
         }
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import json
 import sys
 import tempfile
 from collections import defaultdict
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
+from itertools import repeat
 from pathlib import Path
 from typing import NamedTuple
 
@@ -70,7 +71,7 @@ class Tally:
         z = np.array(self.z)
         best = f"{np.median(self.over_best):.2f}" if self.over_best else "–"
         return (
-            f"{100 * np.mean(np.abs(z) <= 2):5.1f} | {np.mean(z):+.2f} | {np.std(z):.2f} |"
+            f"{100 * np.mean(np.abs(z) <= 2):.1f} | {np.mean(z):+.2f} | {np.std(z):.2f} |"
             f" {100 * np.median(self.relative):.2f} | {best}"
         )
 
@@ -143,16 +144,35 @@ def trapped(name: str, n: int, seed: int) -> Silence:
     return Silence(off, silent, dict(said))
 
 
+VARIANTS = ((3, 0.0), (2, 0.0), (5, 0.0), (3, 0.6), (3, 0.9))
+"""Repeats, and the correlation of noise from one sample to the next."""
+
+
+def _counted(job: tuple[str, int, float, int]) -> list[str]:
+    """The table's lines of one method and variant."""
+    method, repeats, hangs, n = job
+    tallies, said, lost = tallied(setups.make(method, n, 8, repeats=repeats, hangs=hangs))
+    head = f"| {method} | {repeats} | {hangs:g}"
+    lines = [f"{head} | {name} | {tally.row()} |" for name, tally in tallies.items()]
+    alarms = ", ".join(f"{id} {count}" for id, count in sorted(said.items()))
+    if alarms or lost:
+        lines.append(f"{head} | said of {n} | {alarms or 'nothing'}; {lost} refused | | | | |")
+    return lines
+
+
 def main(n: int) -> None:
-    print("method | noise φ | repeats | quantity | covered % | bias u | sd u | u % | u/best")
-    for method in ways.METHODS:
-        for repeats, hangs in ((3, 0.0), (2, 0.0), (5, 0.0), (3, 0.6), (3, 0.9)):
-            made = setups.make(method, n, seed=7, repeats=repeats, hangs=hangs)
-            tallies, said, lost = tallied(made)
-            for name, tally in tallies.items():
-                print(f"{method} | {hangs} | {repeats} | {name} | {tally.row()}", flush=True)
-            if said or lost:
-                print("   said:", json.dumps(said), "lost:", lost, flush=True)
+    """Prints both tables."""
+    jobs = [(m, repeats, hangs, n) for m in ways.METHODS for repeats, hangs in VARIANTS]
+    print("| method | repeats | φ | figure | covered % | bias u | sd u | u % | u over best |")
+    print("|---|---|---|---|---|---|---|---|---|")
+    with ProcessPoolExecutor() as workers:
+        for lines in workers.map(_counted, jobs):
+            print("\n".join(lines), flush=True)
+        print("\n| trap | beyond 3 u | and nothing said | said, by how many |\n|---|---|---|---|")
+        found = workers.map(trapped, TRAPS, repeat(n), repeat(3))
+        for name, silence in zip(TRAPS, found, strict=True):
+            told = ", ".join(f"{id} {count}" for id, count in silence.said.items())
+            print(f"| {name} | {silence.off} of {n} | {silence.silent} | {told} |", flush=True)
 
 
 if __name__ == "__main__":

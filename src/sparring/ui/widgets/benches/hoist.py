@@ -42,6 +42,7 @@ def paint(p: QPainter, b: QRectF, rig: Rig) -> Places:
         "cord_diameter": QPointF(x, b.y() + 0.44 * h),
         "layers": QPointF(drum.x() + r * 0.92, drum.y() + r * 0.45),
         "hook_mass": QPointF(x + 13, cell_y + 4),
+        "cord_mass": QPointF(x, b.y() + 0.69 * h),
         "bearing": QPointF(drum.x() + r * 0.15, drum.y() + r * 0.15),
         "travel": QPointF(tx, b.y() + 0.85 * h),
         "cell": QPointF((tx + x - 13) / 2, cell_y),
