@@ -15,7 +15,7 @@ from sparring.core.finding import Peer, explain
 from sparring.core.findings.setup import judge_setup
 from sparring.core.instruments import calibration
 from sparring.core.instruments.calibration import Calibration, CalibrationPoint, Past
-from sparring.core.instruments.meters import METERS
+from sparring.core.instruments.meters import METERS, as_data_sheet, of_data_sheet
 from sparring.core.methods import METHODS, Brake, Drawbar, Hoist, Lever, RunUp
 from sparring.core.plan import Lift, Plan, next_lift
 from sparring.core.predict import spin_plan
@@ -343,3 +343,20 @@ def test_creep_is_the_part_by_which_a_loaded_reading_moves():
     creeping = 84_000 + 50_000 * (1 + 0.003 * (1 - np.exp(-t / 10)))
     truth = 0.003 * (np.mean(np.exp(-t[:60] / 10)) - np.mean(np.exp(-t[-60:] / 10)))
     assert calibration.creep_of(t, creeping, 84_000.0) == pytest.approx(truth, rel=0.02)
+
+
+@pytest.mark.parametrize(
+    ("text", "gain", "zero"),
+    [
+        ("0.5 %", 0.005, 0.0),
+        ("± 0.5 % + 0.03 V", 0.005, 0.03),
+        ("0.5 % + 3 counts of 10 mV", 0.005, 0.03),
+        ("1 % + 2 digits of 0.1 V + 50 mV", 0.01, 0.25),
+    ],
+)
+def test_a_data_sheets_line_is_read_as_it_stands_there(text, gain, zero):
+    found = of_data_sheet(text, "voltage", "V")
+    assert found == pytest.approx((gain, zero))
+    assert of_data_sheet(as_data_sheet(*found, "voltage", "V"), "voltage", "V") == found
+    with pytest.raises(ValueError, match=r"counts of 0\.01 V"):
+        of_data_sheet("0.5 % + 3 counts", "voltage", "V")

@@ -183,6 +183,7 @@ def make(
     vary: float = 0.03,
     seconds: float = 3.0,
     pause: float = 20.0,
+    coarse: float = 1.0,
     trap: Trap | None = None,
     **changes,
 ) -> list[Setup]:
@@ -194,7 +195,7 @@ def make(
     owner = Owner(rng)
     drive, builds = drives(n, owner, **changes)
     way = METHODS[method](drive, owner)
-    meters = [sensors(owner, hangs) for _ in range(n)]
+    meters = [sensors(owner, hangs, coarse) for _ in range(n)]
     rates = [rate or float(rng.choice([10, 20, 50, 100])) for _ in range(n)]
     logs = [Log() for _ in range(n)]
     warmth = plant.cold(drive)

@@ -253,6 +253,14 @@ class Program:
         self.type(text)
         self.key(key)
 
+    def tab_to(self, name, key="Tab", most=120):
+        """Tab, until the widget whose name begins so has the keyboard."""
+        for _ in range(most):
+            if self.state()["focus"].startswith(name):
+                return
+            self.key(key)
+        raise AssertionError(f"Tab does not come to {name}")
+
     def click_at(self, place, button=1, times=1):
         x, y = place[0] + place[2] // 2, place[1] + place[3] // 2
         self.screen.xdo("mousemove", x, y, "click", "--repeat", times, "--delay", 60, button)

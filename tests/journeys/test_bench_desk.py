@@ -291,3 +291,17 @@ def newest_motor(demo):
     return demo.rows(
         "SELECT record, struck FROM characterisations WHERE way = 'bare-motor' ORDER BY id DESC"
     )[0]
+
+
+def test_what_a_data_sheet_promises_is_typed_as_it_stands_there(demo):
+    demo.page("Rig")
+    demo.tab_to("Voltmeter ±")
+    demo.enter("0.5 % + 3 counts", "Tab")
+    demo.until(lambda: "3 counts of 0.01 V" in demo.state()["message"], "it asks what one is")
+    demo.tab_to("Voltmeter ±", "shift+Tab")
+    demo.enter("0.5 % + 3 counts of 0.01 V", "Tab")
+    demo.until(lambda: demo.text("Voltmeter ±") == "0.5 % + 0.03 V", "gain and zero are known")
+    demo.click_at(demo.widget("Torque from")["at"], button=5, times=3)
+    assert demo.state()["question"] == ""  # who scrolls past a choice does not choose
+    demo.key("ctrl+z")
+    demo.until(lambda: demo.text("Voltmeter ±") == "0.5 %", "as it was")

@@ -41,14 +41,6 @@ def begin(demo):
     demo.until(lambda: demo.state()["focus"] == "Turned", "it asks for the angle")
 
 
-def tab_to(demo, name, most=120):
-    for _ in range(most):
-        if demo.state()["focus"].startswith(name):
-            return
-        demo.key("Tab")
-    raise AssertionError(f"{name} is not reached by Tab; at {demo.state()['focus']}")
-
-
 def care(demo):
     """Confirms the notes of the rig on the desk, led there from Run."""
     demo.until(lambda: any("Confirm" in w["text"] for w in demo.widgets(kind="KeyButton")), "care")
@@ -70,7 +62,7 @@ def test_every_method_by_keyboard_alone_kept_undone_exported_and_reopened(
         demo.until(lambda: demo.widgets("Runs"), "it is read by eye")
         for method, figures in FIGURES.items():
             demo.page("Rig")
-            tab_to(demo, "Method")
+            demo.tab_to("Method")
             demo.key("Home")
             for _ in FIGURES:
                 if demo.widget("Method")["text"].startswith(method):

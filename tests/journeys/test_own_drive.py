@@ -104,31 +104,23 @@ def test_a_drive_of_ones_own_from_nothing_to_a_result(mine, tmp_path):
     assert steps[1]["torque_Nm"] == pytest.approx((0.4 + 0.047) * 9.807 * 0.0205, rel=1e-3)
 
 
-def tab_to(program, name, most=80):
-    for _ in range(most):
-        if program.state()["focus"].startswith(name):
-            return
-        program.key("Tab")
-    raise AssertionError(f"{name} is not reached by Tab; at {program.state()['focus']}")
-
-
 def test_a_plan_is_laid_out_by_keyboard_alone(mine):
     mine.key("alt+2")
-    tab_to(mine, "Weights of the steps")
+    mine.tab_to("Weights of the steps")
     mine.enter("0.2 kg; 0.4; 0.6", "Tab")
-    tab_to(mine, "Repeats")
+    mine.tab_to("Repeats")
     mine.enter("3", "Tab")
     mine.enter("9 V", "Tab")
     mine.enter("0.4 s", "Tab")
     mine.enter("0.8 s", "Tab")
-    tab_to(mine, "Order")
+    mine.tab_to("Order")
     mine.key("Down", "Tab")
     mine.until(
         lambda: mine.widgets("Plan: 3 weights × 3") or mine.widgets("Plan: 3 weights, bisected"),
         "the title block shows it",
     )
     mine.key("alt+3")
-    tab_to(mine, "0.40 kg, 0/3")
+    mine.tab_to("0.40 kg, 0/3")
     mine.key("Return")
     go = mine.widgets(kind="KeyButton")[0]
     assert go["text"].startswith("Connect the simulated bench")

@@ -33,23 +33,15 @@ def test_h2_resistance_and_reactance_from_voltage_current_and_phase_measured_tog
     means = seen.mean(axis=1)
     effects = _random_effects([scatter(seen)])[:3] * means[:, None] / np.sqrt(5)
     covariance = effects @ effects.T / t_widening(4) ** 2  # the example widens at its end
-    V, I, phase = means
-    R, X, Z = V / I * np.cos(phase), V / I * np.sin(phase), V / I
-    slopes = np.array([[R / V, -R / I, -X], [X / V, -X / I, R], [Z / V, -Z / I, 0.0]])
+    V, amps, phase = means
+    R, X, Z = V / amps * np.cos(phase), V / amps * np.sin(phase), V / amps
+    slopes = np.array([[R / V, -R / amps, -X], [X / V, -X / amps, R], [Z / V, -Z / amps, 0.0]])
     found = slopes @ covariance @ slopes.T
-    assert (R, X, Z) == (
-        pytest.approx(127.732, abs=5e-4),
-        pytest.approx(219.847, abs=5e-4),
-        pytest.approx(254.260, abs=5e-4),
-    )
+    assert pytest.approx([127.732, 219.847, 254.260], abs=5e-4) == [R, X, Z]
     u = np.sqrt(np.diag(found))
     assert u == pytest.approx([0.071, 0.295, 0.236], abs=6e-4)
     r = found / np.outer(u, u)
-    assert (r[0, 1], r[0, 2], r[1, 2]) == (
-        pytest.approx(-0.588, abs=1e-3),
-        pytest.approx(-0.485, abs=1e-3),
-        pytest.approx(0.993, abs=1e-3),
-    )
+    assert [r[0, 1], r[0, 2], r[1, 2]] == pytest.approx([-0.588, -0.485, 0.993], abs=1e-3)
 
 
 def test_h5_a_spread_between_days_beyond_that_within_them():

@@ -239,18 +239,15 @@ def fit_line(
         raise ValueError(f"a line with uncertainty needs at least 3 points, not {n}")
     d = np.asarray(x, float) - x0
     y = np.asarray(y, float)
-    D = n * (d**2).sum() - d.sum() ** 2
-    if 1e-12 * n * (d**2).sum() >= D:
+    middle = float(d.mean())
+    across = float(((d - middle) ** 2).sum())
+    if across <= 1e-12 * float((d**2).sum()):
         raise ValueError("all points lie at one place; the slope cannot be known")
-    slope = float((n * (d * y).sum() - d.sum() * y.sum()) / D)
-    intercept = (y.sum() - slope * d.sum()) / n
-    residuals = y - intercept - slope * d
+    slope, level = float(((d - middle) * y).sum()) / across, float(y.mean())
+    residuals = y - level - slope * (d - middle)
     s2 = float((residuals**2).sum() / (n - 2))
-    covariance = s2 / D * np.array([[(d**2).sum(), -d.sum()], [-d.sum(), n]])
-    if s2 > 0:
-        from uncertainties import correlated_values
-
-        a, b = correlated_values([intercept, slope], covariance, tags=list(inputs))
-    else:
-        a, b = float(intercept), slope
+    # the level in the middle of the points and the slope are two inputs that do not depend on each
+    # other; the intercept follows from both
+    b = ufloat(slope, math.sqrt(s2 / across), inputs[1])
+    a = ufloat(level, math.sqrt(s2 / n), inputs[0]) - b * middle
     return LineFit(a, b, x0, scatter=math.sqrt(s2), residuals=residuals)

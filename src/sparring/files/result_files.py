@@ -46,6 +46,11 @@ def to_dict(result: TestResult, corrections: Sequence[Correction] = ()) -> dict[
         "build": result.build.name,
         "rig": result.rig.name,
         "ratio": abs(result.build.ratio()),
+        "coverage": {
+            "k": 2,
+            "level": 0.9545,
+            "few": "u is widened by t(0.9545, degrees of freedom)/2, JCGM 100 G.3",
+        },
         "steps": [_step(s) for s in result.steps],
         "stall": {
             **_value(result.stall.by_line, "torque_by_line_Nm"),

@@ -8,6 +8,7 @@ reference's stay with every figure.
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import Annotated, Any, ClassVar, Literal
 
@@ -16,6 +17,7 @@ from pydantic import Field
 
 from sparring.core.input_quantity import declare, line_inputs
 from sparring.core.instruments.calibration import Calibration, Day
+from sparring.core.quantity import QuantityError, from_si, parse
 from sparring.core.records import Q, Record
 from sparring.core.uncertainty import LineFit, Uncertain, fit_line, nominal, std, ufloat
 
@@ -176,6 +178,35 @@ def by_data_sheet(sensors: Sensors, name: str) -> tuple[float, float]:
     """95 % half-widths of an instrument's gain [-] and zero [SI]."""
     field = METERS[name][2]
     return getattr(sensors, field), getattr(sensors, field.replace("accuracy", "zero"))
+
+
+_COUNTS = re.compile(r"(\d+) *(?:counts?|digits?)(?: +of +(.+))?", re.IGNORECASE)
+
+
+def of_data_sheet(text: str, kind: str, unit: str) -> tuple[float, float]:
+    """95 % half-widths of gain [-] and zero [SI] of a data sheet's line: `0.5 %`,
+    `0.5 % + 0.03 V`, `0.5 % + 3 counts of 0.01 V`. kind, unit: of what the instrument reads. Raises
+    QuantityError.
+    """
+    gain = zero = 0.0
+    for part in text.replace("±", " ").split("+"):
+        part = part.strip()
+        if counts := _COUNTS.fullmatch(part):
+            if counts[2] is None:
+                whole = f"{counts[1]} counts of 0.01 {unit}"
+                raise QuantityError(f"“{part}” of what? Write what one of them is: {whole}")
+            zero += int(counts[1]) * parse(counts[2], kind, unit).value
+        elif part.endswith("%"):
+            gain += parse(part, "ratio", "%").value
+        else:
+            zero += parse(part, kind, unit).value
+    return gain, zero
+
+
+def as_data_sheet(gain: float, zero: float, kind: str, unit: str) -> str:
+    """As `of_data_sheet` reads it."""
+    beside = f" + {from_si(zero, unit, kind):.4g} {unit}" if zero else ""
+    return f"{100 * gain:.4g} %{beside}"
 
 
 def accuracy(sensors: Sensors, name: str) -> float:

@@ -5,6 +5,7 @@ with uncertainty.
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -18,7 +19,7 @@ from sparring.core.input_quantity import declare
 from sparring.core.instruments import calibration
 from sparring.core.instruments.meters import METERS, Meter, Sensors, by_data_sheet, meter
 from sparring.core.quantity import Measured
-from sparring.core.recording import Recording
+from sparring.core.recording import CHANNELS, Recording
 from sparring.core.reduce.warmth import Bodies, Course, Warmth, bodies_of, course_of
 from sparring.core.rig import Rig
 from sparring.core.run import Run
@@ -47,6 +48,7 @@ _WINDING = declare("winding-temperature", "winding temperature", "rig").id
 _HISTORY = declare("winding-before", "winding temperature before", "rig").id
 _HEATING = declare("winding-warming", "warming by the current", "rig").id
 _MAGNETS = declare("magnets", "magnets by temperature", "build").id
+_RESOLUTION = declare("resolution", "{0}, its steps", "rig")
 _ROTOR = declare("rotor-inertia", "rotor inertia", "rig").id
 _WHOSE_DRAG = declare("whose-drag", "whose drag it is", "rig").id
 _OTHER_DRAG = declare("other-drag", "drag at other speeds", "rig").id
@@ -151,6 +153,8 @@ class Inputs:
     cell: LineFit | None
     bodies: Bodies  # that the current warms
     heating: Uncertain  # 1, doubtful by a quarter: how well those tell the warming
+    # 0 ± 1: of a channel's display, what is lost by its steps
+    resolution: Mapping[str, Uncertain]
     rotor: Uncertain  # inertia of all rotors, and gears, at the motor [kg·m²], doubtful by a tenth
     whose_drag: Uncertain  # 0 ± 1: of a run-up's drag, the part that is the mass's own
     other_drag: (
@@ -263,6 +267,7 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
         magnets=from_measured(motors.MAGNETS[m.magnets], _MAGNETS),
         bodies=bodies_of(build),
         heating=ufloat(1.0, 0.25, _HEATING),
+        resolution={c: ufloat(0.0, 1.0, _RESOLUTION.of(c)) for c in CHANNELS},
         cell=None,
         whose_drag=ufloat(0.0, 1.0, _WHOSE_DRAG),
         scales={name: ufloat(0.0, 1.0, tag) for name, tag in SCALES.items()},

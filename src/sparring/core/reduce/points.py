@@ -30,6 +30,7 @@ from sparring.core.reduce.windows import (
     block_means,
     mean_with_uncertainty,
     middle_with_uncertainty,
+    unseen_between_steps,
 )
 from sparring.core.rig import Rig
 from sparring.core.run import Run
@@ -161,7 +162,8 @@ class _Window:
         value, u, self.effective[key] = self.level(self.steady.channels[key], self._warming(key))
         if not math.isfinite(u):  # too few samples to know their own scatter
             return None
-        shown = ufloat(value, u, WINDOW.of(key))
+        steps = unseen_between_steps(self.on.channels[key], self.steady.channels[key])
+        shown = ufloat(value, u, WINDOW.of(key)) + steps * self.inputs.resolution[key]
         return shown if by is None else by(shown)
 
     def _warming(self, key: str) -> np.ndarray | None:

@@ -128,6 +128,25 @@ def mean_with_uncertainty(
     return mean, u, effective
 
 
+def unseen_between_steps(seen: np.ndarray, window: np.ndarray) -> float:
+    """Standard uncertainty of a window's mean that the display's steps hide. seen: all that was
+    shown, whose distinct values tell the steps; shape (n,).
+
+    A figure that stands still is somewhere within its step, a/√12 (JCGM 100:2008, F.2.2.1); noise
+    of σ carries the mean across the steps, and leaves a/(π√2) exp(−2π² σ²/a²) (Widrow; from
+    memory).
+    """
+    some = seen[~np.isnan(seen)][:_MOST_BLOCKS]
+    values = np.unique(some)
+    if len(values) < 2 or 2 * len(values) > len(some):
+        return 0.0
+    apart = np.diff(values)
+    step = float(apart[apart > 1e-9 * float(np.ptp(values))].min())
+    noise = max(float(np.nanvar(window)) - step**2 / 12, 0.0)
+    left = math.exp(-2 * math.pi**2 * noise / step**2)
+    return step * min(1 / math.sqrt(12), left / (math.pi * math.sqrt(2)))
+
+
 _MOST_IN_A_FIT = 400
 
 

@@ -8,7 +8,6 @@ from typing import Any
 
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QDialog,
     QDialogButtonBox,
     QFormLayout,
@@ -23,6 +22,7 @@ from sparring.core.recording import CHANNELS
 from sparring.ui.command import Command
 from sparring.ui.model.desk import Desk
 from sparring.ui.pages import PAGES
+from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.parts import Table, note
 from sparring.ui.widgets.plain import Label
 
@@ -41,10 +41,10 @@ class ConnectDialog(QDialog):
         self.setMinimumWidth(520)
         column = QVBoxLayout(self)
         form = QFormLayout()
-        self.port = QComboBox()
+        self.port = Choice()
         self.port.setEditable(True)
         self.port.addItems([p.device for p in list_ports.comports()])
-        self.baud = QComboBox()
+        self.baud = Choice()
         self.baud.addItems(["9600", "57600", "115200", "230400", "921600"])
         self.baud.setCurrentText("115200")
         self.plain = QCheckBox("The board only prints numbers")
@@ -124,7 +124,7 @@ class UnitsDialog(QDialog):
             "temperature",
             "angle",
         ):
-            choice = QComboBox()
+            choice = Choice()
             choice.addItems([u for u in quantity.kind_of(kind).units if u])
             choice.setCurrentText(desk.units[kind])
             choice.activated.connect(lambda _i, k=kind, c=choice: desk.set_unit(k, c.currentText()))
@@ -149,7 +149,7 @@ class CopiesDialog(QDialog):
                 " is there now is moved aside, not deleted."
             )
         )
-        self.days = QComboBox()
+        self.days = Choice()
         self.days.setAccessibleName("Copy made on")
         for path in reversed(copies):
             self.days.addItem(

@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
-    QComboBox,
     QDialog,
     QFormLayout,
     QHBoxLayout,
@@ -40,6 +39,7 @@ from sparring.ui.characterise.recorder import ReadingRecorder
 from sparring.ui.characterise.records import RecordList
 from sparring.ui.model.desk import Desk
 from sparring.ui.model.live import BenchSession
+from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.form import whole_number
 from sparring.ui.widgets.gravity import ask_gravity
 from sparring.ui.widgets.measured import shown
@@ -292,7 +292,7 @@ class CharacteriseDialog(QDialog):
             )
             return count
         if info is None:
-            choice = QComboBox()
+            choice = Choice()
             choice.setAccessibleName(label)
             choice.addItems([str(v) for v in bare.__args__])
             choice.setCurrentText(str(getattr(self.method, name)))

@@ -9,12 +9,14 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QSpinBox, QWidget
 
+from sparring.core.instruments.meters import as_data_sheet, of_data_sheet
 from sparring.core.quantity import Measured
-from sparring.core.records import Q, Record, annotation
+from sparring.core.records import Q, Record, annotation, changed
 from sparring.core.train import materials
 from sparring.core.train.kinds.shift import ShiftPairs, pairs_from_text
 from sparring.ui.model.desk import Desk
-from sparring.ui.widgets.plain import Label
+from sparring.ui.widgets.choice import Choice, Count
+from sparring.ui.widgets.plain import Label, tip
 from sparring.ui.widgets.quantity_field import QuantityField
 
 Path = tuple[str | int, ...]
@@ -47,7 +49,7 @@ def whole_number(label: str, owner: Record, name: str) -> QSpinBox:
     """A field for a count; 0 is shown as not known where the record allows it. What is out of range
     is refused by the record.
     """
-    spin = QSpinBox()
+    spin = Count()
     spin.setAccessibleName(label)
     least = min(
         (m.ge for m in type(owner).model_fields[name].metadata if hasattr(m, "ge")), default=1
@@ -134,6 +136,8 @@ class Form(QWidget):
             except (IndexError, AttributeError):
                 return None
 
+        if path[0] == "sensors" and str(path[-1]).endswith("_accuracy"):
+            return self._data_sheet(label, path, current)
         if info is not None:
             unit = self._units.get(path)
             field = QuantityField(
@@ -147,7 +151,7 @@ class Form(QWidget):
             self._refresh.append(lambda: field.set_value(current(), unit or self._unit(info)))
             return field
         if typing.get_origin(bare) is typing.Literal:
-            choice = narrow(QComboBox())
+            choice = narrow(Choice())
             choice.setAccessibleName(label)
             values = typing.get_args(bare)
             choice.addItems([str(v) for v in values])
@@ -201,7 +205,7 @@ class Form(QWidget):
         self, label: str, commit: Callable[[Any], str | None], current: Callable[[], Any]
     ) -> QWidget:
         """A name from the table, from the build's own materials, or another one."""
-        choice = narrow(QComboBox())
+        choice = narrow(Choice())
         choice.setEditable(True)
         choice.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         choice.setAccessibleName(label)
@@ -227,6 +231,45 @@ class Form(QWidget):
             line.editingFinished.connect(take)
         self._refresh.append(fill)
         return choice
+
+    def _data_sheet(self, label: str, path: Path, current: Callable[[], Any]) -> QWidget:
+        """What a data sheet promises of an instrument, gain and zero in one line."""
+        line = QLineEdit()
+        line.setAccessibleName(label)
+        line.setAlignment(Qt.AlignmentFlag.AlignRight)
+        zero_of = str(path[-1]).replace("_accuracy", "_zero")
+        info = annotation(self._record(), (*path[:-1], zero_of))[1]
+        assert info is not None
+        kind = info.kind
+        line.setToolTip(
+            tip("As its data sheet says: 0.5 %, 0.5 % + 0.03 V, 0.5 % + 3 counts of 0.01 V")
+        )
+
+        def take() -> None:
+            if not line.isModified():
+                return
+            sensors = value_at(self._record(), path[:-1])
+            try:
+                gain, zero = of_data_sheet(line.text(), kind, self._unit(info))
+                made = changed(changed(sensors, path[-1:], gain), (zero_of,), zero)
+                reason = self.desk.edit(self.what, path[:-1], made, named(label, path))
+            except ValueError as err:
+                reason = str(err)
+            if reason:
+                self.desk.said.emit(reason)
+            line.setModified(False)
+            show()
+
+        def show() -> None:
+            if line.isModified() or current() is None:
+                return
+            zero = value_at(self._record(), (*path[:-1], zero_of))
+            line.setText(as_data_sheet(current(), zero, kind, self._unit(info)))
+            line.setCursorPosition(0)
+
+        line.editingFinished.connect(take)
+        self._refresh.append(show)
+        return line
 
     def _pairs(
         self, label: str, commit: Callable[[Any], str | None], current: Callable[[], Any]

@@ -19,6 +19,7 @@ from sparring.core import quantity
 from sparring.core.recording import CHANNELS
 from sparring.files import log_look
 from sparring.ui.model.desk import Desk
+from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.parts import heading, note
 from sparring.ui.widgets.plain import Label
 
@@ -104,7 +105,7 @@ class ImportDialog(QDialog):
     def _choice(self, i: int, channel: str, unit_text: str) -> tuple[QComboBox, QComboBox]:
         """What column i is, and in which unit."""
         header = self.log.columns[i].header
-        what, unit = QComboBox(), QComboBox()
+        what, unit = Choice(), Choice()
         what.setAccessibleName(f"{header} is")
         unit.setAccessibleName(f"unit of {header}")
         what.addItem("not used", "")

@@ -6,11 +6,12 @@ from __future__ import annotations
 
 import typing
 
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from sparring.core.build import Build
 from sparring.core.train.joints import SIZES, Joint
 from sparring.ui.model.desk import Desk
+from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.form import Form, named, narrow
 from sparring.ui.widgets.plain import Label
 
@@ -43,7 +44,7 @@ class _One(QWidget):
         grid.setHorizontalSpacing(10)
         grid.setColumnStretch(1, 1)
         grid.setColumnMinimumWidth(0, label_width)
-        self.kind = narrow(QComboBox())
+        self.kind = narrow(Choice())
         self.kind.setAccessibleName(label)
         self.kind.addItems(["not described", *_KINDS])
         self.kind.activated.connect(self._take)

@@ -10,7 +10,7 @@ from importlib import import_module
 from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSlider, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSlider, QVBoxLayout, QWidget
 
 from sparring.core import predict, revise
 from sparring.core.build import Build
@@ -19,6 +19,7 @@ from sparring.core.train.kinematics import ratio_in_words
 from sparring.ui.page import Context, View
 from sparring.ui.pages.build.joint_form import JointForm
 from sparring.ui.pages.build.tables import BuildTables
+from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.form import Form, named
 from sparring.ui.widgets.parts import Column, heading, sheet
 from sparring.ui.widgets.plain import Label, tip
@@ -71,7 +72,7 @@ class BuildPage(View):
         self.ratio.setObjectName("title")
         self.ratio.setWordWrap(True)
         row.addWidget(self.ratio, 1)
-        self.speed = QComboBox()
+        self.speed = Choice()
         self.speed.setAccessibleName("Speed engaged")
         self.speed.setToolTip(tip("Which speed of the box is engaged"))
         self.speed.activated.connect(self._engage)

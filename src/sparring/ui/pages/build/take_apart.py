@@ -7,7 +7,6 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
-    QComboBox,
     QFormLayout,
     QHBoxLayout,
     QLineEdit,
@@ -24,6 +23,7 @@ from sparring.core.train.kinds import PlanetaryStage, SpurStage
 from sparring.ui.model.desk import Desk
 from sparring.ui.pages.build.dialogs import BuildDialog, Chosen
 from sparring.ui.theme import font, theme
+from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.parts import Table
 from sparring.ui.widgets.plain import Label
 
@@ -339,7 +339,7 @@ class FitDialog(BuildDialog):
         self.column.addWidget(self.sizes, 1)
         row = QHBoxLayout()
         row.addWidget(Label("Fit test: make trial holes at"))
-        self.trial = QComboBox()
+        self.trial = Choice()
         self.trial.setAccessibleName("Trial opening")
         row.addWidget(self.trial)
         self.seen: dict[float, Verdict] = {}

@@ -29,6 +29,7 @@ from sparring.ui.pages.rig.checklist import Checklist
 from sparring.ui.pages.rig.ratios import RatioPlanner
 from sparring.ui.pages.rig.sensors import SensorsPanel
 from sparring.ui.pages.rig.steps_field import StepsField
+from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.form import Form, Path
 from sparring.ui.widgets.gravity import ask_gravity
 from sparring.ui.widgets.list_editor import ListEditor
@@ -75,7 +76,7 @@ class RigPage(View):
     def _bench(self) -> QWidget:
         left, column = sheet(margins=10)
         row = QHBoxLayout()
-        self.methods = QComboBox()
+        self.methods = Choice()
         self.methods.setAccessibleName("Method")
         self.methods.setMaxVisibleItems(len(METHODS))
         for kind in METHODS:
@@ -86,7 +87,7 @@ class RigPage(View):
         self.methods.activated.connect(lambda i: self.choose_method(self.methods.itemData(i)))
         row.addWidget(self.methods)
         row.addStretch(1)
-        self.rigs = QComboBox()
+        self.rigs = Choice()
         self.rigs.setAccessibleName("Rig")
         self.rigs.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.rigs.activated.connect(lambda i: self.desk.choose_rig(self.rigs.itemData(i)))
@@ -174,18 +175,14 @@ class RigPage(View):
                     ("Torque from", ("torque_from",)),
                     ("Local gravity", ("gravity",)),
                     ("Voltmeter ±", ("sensors", "voltage_accuracy")),
-                    ("Voltmeter zero ±", ("sensors", "voltage_zero")),
                     ("Ammeter ±", ("sensors", "current_accuracy")),
-                    ("Ammeter zero ±", ("sensors", "current_zero")),
                     ("Tachometer ±", ("sensors", "speed_accuracy")),
-                    ("Tachometer zero ±", ("sensors", "speed_zero")),
                     ("Its pulses a turn", ("sensors", "pulses")),
                     ("Supply", ("sensors", "supply")),
                     ("It gives", ("limits", "supply")),
                     ("Cord carries", ("limits", "cord")),
                     ("Second cell", ("sensors", "second_cell")),
                     ("Cell in newtons ±", ("sensors", "force_accuracy")),
-                    ("Cell zero ±", ("sensors", "force_zero")),
                 ],
             ),
         ]

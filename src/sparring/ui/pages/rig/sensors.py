@@ -12,7 +12,6 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
-    QComboBox,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
@@ -34,6 +33,7 @@ from sparring.ui.model.live import BenchSession
 from sparring.ui.pages.rig.calibration import CalibrationPanel, Residuals
 from sparring.ui.theme import theme
 from sparring.ui.widgets.chart import pen
+from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.form import Form
 from sparring.ui.widgets.form import Path as FieldPath
 from sparring.ui.widgets.parts import note
@@ -54,7 +54,7 @@ class SensorsPanel(QWidget):
         self.desk, self.session = desk, session
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        self.choice = QComboBox()
+        self.choice = Choice()
         self.choice.setAccessibleName("Sensor")
         self.choice.addItems(
             ["Load cell", "Second load cell", *(name.capitalize() for name in METERS)]

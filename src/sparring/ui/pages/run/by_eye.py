@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QShowEvent
-from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
 
 from sparring.core.by_eye import ByEye
 from sparring.core.quantity import Measured
@@ -16,6 +16,7 @@ from sparring.ui.model.desk import Desk
 from sparring.ui.pages.run.figures import KEY, WORDS, Figures
 from sparring.ui.pages.run.timing import Timing
 from sparring.ui.theme import theme
+from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.leave_out import ask_why
 from sparring.ui.widgets.parts import Table, note
 from sparring.ui.widgets.plain import Label, tip
@@ -70,7 +71,7 @@ class EyePanel(QFrame):
         self.prompt.setStyleSheet("font-size: 34px; font-weight: bold;")
         self.prompt.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         top.addWidget(self.prompt, 1)
-        self.way = QComboBox()
+        self.way = Choice()
         self.way.setAccessibleName("Speed by")
         self.way.setToolTip(tip("What tells how fast the output turned."))
         self.way.currentTextChanged.connect(self._way_chosen)
