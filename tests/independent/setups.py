@@ -38,6 +38,8 @@ class Truth:
         if not steady:
             start = stop = (start + stop) / 2
         some = (self.t >= start - self.begins) & (self.t <= stop - self.begins + plant.STEP)
+        if not some.any():  # the log's time is not this one
+            return dict.fromkeys(("torque", "speed", "gearbox", "wire_to_shaft"), np.nan)
         torque, speed = self.torque[some].mean(), self.speed[some].mean()
         out = (self.torque * self.speed)[some].mean()
         motor = (self.motor_torque * self.speed)[some].mean() * self.ratio

@@ -8,6 +8,7 @@ from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import Inputs, ReductionError
 from sparring.core.reduce.points import Point, point_at
 from sparring.core.reduce.spins import read_spin
+from sparring.core.reduce.warmth import COLD
 from sparring.core.reduce.windows import Window
 from sparring.core.rig import Rig
 from sparring.core.run import Run
@@ -36,12 +37,17 @@ def reduce_read(inputs: Inputs, rig: Rig, run: Run) -> Point:
     told = (run.read.turned, run.read.travel, run.read.speed)
     length = run.read.time.value if run.read.time is not None else 0.0
     nothing = Recording(np.array([0.0, length]), {})
+    course = None
+    if run.read.current is not None and length > 0:  # which warmed the motor all the while
+        current = np.full(2, run.read.current.value)
+        course = inputs.course_of(Recording(nothing.t, {"current": current}), COLD)
     return point_at(
         inputs,
         rig,
         run,
         on=nothing,
         window=Window(0.0, length, True, 0.0),
+        course=course,
         stalled=stalled,
         speed=0.0 if stalled and not rig.method.STANDS else None,  # it stands still
         # a pull that was read is a torque, even where nobody saw how fast it turned

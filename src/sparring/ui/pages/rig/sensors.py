@@ -247,11 +247,12 @@ class MeterPanel(QWidget):
         taken = f" New readings: {len(self.fresh)} of at least 3." if waiting else ""
         if comparison is None:
             self.dots.setData([], [])
-            accuracy = getattr(d.rig.sensors, METERS[self.name][2])
+            gain, zero = meters.by_data_sheet(d.rig.sensors, self.name)
+            promised = meters.as_data_sheet(gain, zero, kind, unit)
             self.verdict.setText(
-                f"As its data sheet says: right within ± {100 * accuracy:.2g} % (Rig ▸ Plan). Hold"
-                " it against a better one, three readings or more over the range, and what it"
-                " shows is corrected." + taken
+                f"As its data sheet says: right within ± {promised} (Rig ▸ Plan). Hold it against a"
+                " better one, three readings or more over the range, and what it shows is"
+                " corrected." + taken
             )
             return
         try:
