@@ -67,6 +67,18 @@ _MOTOR = {
 }
 
 
+# [-], standard, of a motor's warming by its heat figures: those of a template are any motor's
+_HEAT_DOUBT = {True: 0.25, False: 0.6}
+
+
+def _heat_entered(m: motors.MotorReadings) -> bool:
+    """Whether somebody entered what the motor's warming follows from."""
+    return any(
+        getattr(m, name) != motors.MotorReadings.model_fields[name].default
+        for name in ("heat_time", "heat_resistance")
+    )
+
+
 class ReductionError(ValueError):
     """A recording that cannot be reduced; the message says why and what to do."""
 
@@ -152,7 +164,7 @@ class Inputs:
     magnets: Uncertain  # part of k lost with a kelvin of the case
     cell: LineFit | None
     bodies: Bodies  # that the current warms
-    heating: Uncertain  # 1, doubtful by a quarter: how well those tell the warming
+    heating: Uncertain  # 1: how well those tell the warming
     # 0 ± 1: of a channel's display, what is lost by its steps
     resolution: Mapping[str, Uncertain]
     rotor: Uncertain  # inertia of all rotors, and gears, at the motor [kg·m²], doubtful by a tenth
@@ -266,7 +278,7 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
         before=ufloat(0.0, 1.0, _HISTORY),
         magnets=from_measured(motors.MAGNETS[m.magnets], _MAGNETS),
         bodies=bodies_of(build),
-        heating=ufloat(1.0, 0.25, _HEATING),
+        heating=ufloat(1.0, _HEAT_DOUBT[_heat_entered(m)], _HEATING),
         resolution={c: ufloat(0.0, 1.0, _RESOLUTION.of(c)) for c in CHANNELS},
         cell=None,
         whose_drag=ufloat(0.0, 1.0, _WHOSE_DRAG),

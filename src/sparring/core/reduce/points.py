@@ -37,8 +37,8 @@ from sparring.core.run import Run
 from sparring.core.uncertainty import Uncertain, from_measured, nominal, std, ufloat
 
 # [K], standard: of a case that is measured; of a motor that stood in a room nobody measured; of
-# winding and case of one that may have run just before (from memory)
-_MEASURED, _ROOM, _BEFORE, _CASE_BEFORE = 2.0, 3.0, 10.0, 3.0
+# winding, case, and winding above the case, of one that may have run just before (from memory)
+_MEASURED, _ROOM, _BEFORE, _CASE_BEFORE, _WITHIN = 2.0, 3.0, 10.0, 3.0, 5.0
 
 
 @dataclass(frozen=True)
@@ -329,10 +329,11 @@ class _Window:
         warm = COLD
         if course is not None:
             warm = course.mean(self.window.start, self.window.stop)
+        before = 0.0 if warm.whole else inputs.before
         if self.temperature is not None:
             case = self.temperature - inputs.motor.temperature + _MEASURED * inputs.warming
-            return case + inputs.heating * (warm.winding - warm.case), case
-        room, before = _ROOM * inputs.warming, 0.0 if warm.whole else inputs.before
+            return case + inputs.heating * (warm.winding - warm.case) + _WITHIN * before, case
+        room = _ROOM * inputs.warming
         return (
             room + _BEFORE * before + inputs.heating * warm.winding,
             room + _CASE_BEFORE * before + inputs.heating * warm.case,

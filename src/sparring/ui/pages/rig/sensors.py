@@ -247,8 +247,8 @@ class MeterPanel(QWidget):
         taken = f" New readings: {len(self.fresh)} of at least 3." if waiting else ""
         if comparison is None:
             self.dots.setData([], [])
-            gain, zero = meters.by_data_sheet(d.rig.sensors, self.name)
-            promised = meters.as_data_sheet(gain, zero, kind, unit)
+            gain, offset = meters.by_data_sheet(d.rig.sensors, self.name)
+            promised = meters.as_data_sheet(gain, offset, kind, unit)
             self.verdict.setText(
                 f"As its data sheet says: right within ± {promised} (Rig ▸ Plan). Hold it against a"
                 " better one, three readings or more over the range, and what it shows is"
