@@ -484,7 +484,7 @@ def loss_model(steps: Sequence[Step], *, widened: bool = True) -> LossModel | No
     if widened and u > 0:
         found = fitted([v + ufloat(0.0, u, _BENT_LOSS) for v in y])
     if not told and widened and follows[0] > 0:
-        # any part of T_c may be c ω, rectangular; it would be taken from ℓ by the speed line's fall
-        part = ufloat(0.0, abs(nominal(found[0])) / math.sqrt(12), _VISCOUS)
+        # any part of T_c may be c ω, up to all of it; ℓ follows by the speed line's fall
+        part = ufloat(0.0, abs(nominal(found[0])) / 2, _VISCOUS)
         found = [found[0] - part, found[1] - part * float(follows[1] / follows[0])]
     return LossModel(*found)

@@ -124,7 +124,7 @@ def course_of(
     mean = np.diff(np.interp(at, t, total)) / step
     per_kelvin = 1 / (COPPER_ZERO + temperature - 273.15)
     winding = case = np.zeros(len(at))
-    for _ in range(3):  # warm copper resists more, and so warms more
+    for _ in range(8):  # warm copper resists more, and so warms more
         power = mean * resistance * (1 + per_kelvin * winding[:-1])
         winding, case = bodies.follow(power, step, begin)
     return Course(at, winding, case, begin)

@@ -133,7 +133,7 @@ def unseen_between_steps(seen: np.ndarray, window: np.ndarray) -> float:
     shown, whose distinct values tell the steps; shape (n,).
 
     A figure that stands still is somewhere within its step, a/√12 (JCGM 100:2008, F.2.2.1); noise
-    of σ carries the mean across the steps, and leaves a/(π√2) exp(−2π² σ²/a²) (Widrow; from
+    of σ carries the mean across the steps, and leaves exp(−2π² σ²/a²) of that (Widrow; from
     memory).
     """
     some = seen[~np.isnan(seen)][:_MOST_BLOCKS]
@@ -143,8 +143,7 @@ def unseen_between_steps(seen: np.ndarray, window: np.ndarray) -> float:
     apart = np.diff(values)
     step = float(apart[apart > 1e-9 * float(np.ptp(values))].min())
     noise = max(float(np.nanvar(window)) - step**2 / 12, 0.0)
-    left = math.exp(-2 * math.pi**2 * noise / step**2)
-    return step * min(1 / math.sqrt(12), left / (math.pi * math.sqrt(2)))
+    return step / math.sqrt(12) * math.exp(-2 * math.pi**2 * noise / step**2)
 
 
 _MOST_IN_A_FIT = 400
