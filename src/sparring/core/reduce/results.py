@@ -119,16 +119,18 @@ class LossModel:
     """Gearbox loss as torque at the output: P_loss/ω = T_c + c ω + ℓ T. constant [N·m],
     proportional [-], viscous [N·m·s/rad]; None where the speed followed the torque, as on a ladder
     at one voltage: then what part of T_c grows with the speed cannot be told, and both others have
-    the doubt of it.
+    the doubt of it. line: constant and slope over the torque, at the speeds of the test.
     """
 
     constant: Uncertain
     proportional: Uncertain
     viscous: Uncertain = None
+    line: tuple[Uncertain, Uncertain] | None = None
 
     def expected(self, torque: Uncertain, speed: float = 0.0) -> Uncertain:
         """Loss torque [N·m] at an output torque and speed [rad/s]."""
-        loss = self.constant + self.proportional * torque
+        constant, slope = self.line or (self.constant, self.proportional)
+        loss = constant + slope * torque
         return loss if self.viscous is None else loss + self.viscous * speed
 
 
@@ -486,5 +488,6 @@ def loss_model(steps: Sequence[Step], *, widened: bool = True) -> LossModel | No
     if not told and widened and follows[0] > 0:
         # any part of T_c may be c ω, up to all of it; ℓ follows by the speed line's fall
         part = ufloat(0.0, abs(nominal(found[0])) / 2, _VISCOUS)
-        found = [found[0] - part, found[1] - part * float(follows[1] / follows[0])]
+        falls = float(follows[1] / follows[0])
+        return LossModel(found[0] - part, found[1] - part * falls, line=(found[0], found[1]))
     return LossModel(*found)
