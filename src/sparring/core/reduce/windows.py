@@ -142,6 +142,8 @@ def unseen_between_steps(seen: np.ndarray, window: np.ndarray) -> float:
         return 0.0
     apart = np.diff(values)
     step = float(apart[apart > 1e-9 * float(np.ptp(values))].min())
+    if len(np.unique(window[~np.isnan(window)])) < 3:  # two do not tell how much noise there is
+        return step / math.sqrt(12)
     noise = max(float(np.nanvar(window)) - step**2 / 12, 0.0)
     return step / math.sqrt(12) * math.exp(-2 * math.pi**2 * noise / step**2)
 
