@@ -52,7 +52,7 @@ def test_the_truth_lies_where_the_program_says(method):
     assert sum(said.values()) <= max(1, n // 20), said
 
 
-@pytest.mark.parametrize("trap", TRAPS)
+@pytest.mark.parametrize("trap", [name for name in TRAPS if name != "nothing wrong"])
 def test_nothing_wrong_goes_unsaid(trap):
     """A figure beyond three times its own u has a finding of caution or worse, or is refused."""
     silence = study.trapped(trap, 4, 3)

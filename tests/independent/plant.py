@@ -20,10 +20,10 @@ STEP = 4e-3  # [s] between the instants that are kept
 @dataclass(frozen=True)
 class Drive:
     """k [V·s], R [Ω] at 20 °C; friction: of the rotor [N·m]; brush: both brushes' drop [V]; rotor:
-    inertia [kg·m²]; ratio: motor speed over output speed. What the gearbox loses, as torque at the
-    output, is drag + viscous · ω + part · T. magnets: part of k lost with 1 K of the case. copper,
-    iron: heat to warm winding and case by 1 K [J/K]; inner, outer: K/W from winding to case and
-    from case to the room; room [°C].
+    inertia [kg·m²]; gears: theirs, at the motor; ratio: motor speed over output speed. What the
+    gearbox loses, as torque at the output, is drag + viscous · ω + part · T. magnets: part of k
+    lost with 1 K of the case. copper, iron: heat to warm winding and case by 1 K [J/K]; inner,
+    outer: K/W from winding to case and from case to the room; room [°C].
     """
 
     k: np.ndarray
@@ -35,6 +35,7 @@ class Drive:
     drag: np.ndarray
     viscous: np.ndarray
     part: np.ndarray
+    gears: np.ndarray | float = 0.0
     magnets: np.ndarray | float = 0.0
     copper: np.ndarray | float = 8.0
     iron: np.ndarray | float = 60.0
@@ -77,7 +78,7 @@ class Course:
     angle: np.ndarray
     current: np.ndarray
     torque: np.ndarray  # what the load took from the shaft, its own inertia's share included
-    motor_torque: np.ndarray  # at the gearbox's input
+    motor_torque: np.ndarray  # at the gearbox's input, freed of what its gears take to speed up
     winding: np.ndarray
     case: np.ndarray
 
@@ -103,7 +104,7 @@ def run(
     """From rest at `volts`. factor: of the gearbox's losses in this run."""
     n = len(drive.k)
     drag, viscous, part = (factor * x for x in (drive.drag, drive.viscous, drive.part))
-    own = drive.rotor * drive.ratio**2
+    own = (drive.rotor + drive.gears) * drive.ratio**2
 
     def moves(t, speed, winding, case):
         current = drive.current(volts, speed, winding, case)
@@ -138,7 +139,7 @@ def run(
         angle,
         current,
         against + load.inertia * gains,
-        motor - drive.rotor * drive.ratio * gains,
+        motor - (drive.rotor + drive.gears) * drive.ratio * gains,
         winding,
         case,
     )

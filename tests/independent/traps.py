@@ -103,6 +103,7 @@ def _as_the_motor_feels_it(documents):
 
 
 TRAPS = {
+    "nothing wrong": Trap(),  # how often chance does it
     "ounces named grams": Trap(heads={"mass": ("mass [g]", 0.0283495)}),
     "rad/s named rpm": Trap(heads={"speed": ("n [rpm]", 1.0)}),
     "speed of the motor": Trap(_geared),

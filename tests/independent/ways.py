@@ -196,7 +196,7 @@ def generator(drive: plant.Drive, owner: Owner) -> Method:
 def run_up(drive: plant.Drive, owner: Owner) -> Method:
     """A flywheel on a freewheel, which rubs a little and stirs the air."""
     n = len(drive.k)
-    own = drive.rotor * drive.ratio**2
+    own = (drive.rotor + drive.gears) * drive.ratio**2
     pull = (drive.k * drive.ratio) ** 2 / drive.R
     inertia = 1.2 * pull - own  # about 1.2 s to get near its speed
     rubs = 0.01 * drive.stall(VOLTS)

@@ -145,7 +145,10 @@ def far_from_expected(
     put_in = {
         s.index: nominal(s.motor_torque) * inputs.ratio
         for s in result.running
-        if s.gearbox is not None and s.voltage is not None
+        if s.gearbox is not None
+        and s.voltage is not None
+        # what drops behind the sound ones is said by itself
+        and s.index not in {late.index for late in result.lifted[result.sound :]}
     }
     most = max(put_in.values(), default=0.0)
     for step in result.running:

@@ -30,7 +30,7 @@ def speed_dips(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Ite
         "speed-dips",
         "caution",
         title="The speed dips and comes back",
-        seen="The output's speed fell below 0.7 of its mean {times} times, in {runs} runs.",
+        seen="The output's speed fell below half of its usual value {times} times, in {runs} runs.",
         why="The mean of such a run is no operating point: it holds moments without load.",
         causes=(
             "a tooth, a belt or a magnet skips",

@@ -69,6 +69,8 @@ class Point:
     wire_to_shaft: Uncertain
     gearbox: Uncertain
     work: Uncertain
+    # torque with what rotor and gears take to speed up: that of the same speed when steady
+    line_torque: Uncertain
     temperature: float | None
     torque_peak: float | None
     pull: Pull | None
@@ -76,6 +78,7 @@ class Point:
     # how warm the motor was when its recording began and ended, after so long [s]; None: no matter
     begun: Warmth | None = None
     left: Warmth = COLD
+    weakened: float = 1.0  # by this its stall torque, for the warmth in the window
     lasted: float = 0.0
     source: Run | None = None  # the run as it is kept, where this is one of several points of it
     # shaft turns per output turn -> relative amplitude
@@ -339,6 +342,12 @@ class _Window:
             room + _CASE_BEFORE * before + inputs.heating * warm.case,
         )
 
+    def weakened(self, voltage: Uncertain) -> float:
+        """Part of the stall torque that the motor's warmth leaves."""
+        volts = self.run.voltage if voltage is None else voltage
+        cold = nominal(self.inputs.motor.stall_torque(volts))
+        return nominal(self.motor.stall_torque(volts)) / cold if cold > 0 else 1.0
+
     def cold(self, speed: Uncertain, current: Uncertain, voltage: Uncertain) -> Uncertain:
         """What the speed would be with the motor as warm as when its line was measured [rad/s]."""
         line, warm = self.inputs.motor, self.motor
@@ -386,6 +395,11 @@ def point_at(
         force = 0.0 if torques.pull is None else nominal(torques.pull.mean)
         power_out = hoist.power(torques.torque, speed) + at.swing_of_power(torques, force)
     motor_power = motor.torque * motor.speed if turns and motor.torque is not None else None
+    gearbox = _quotient(power_out, motor_power)
+    line_torque = None if gearbox is None or not acceleration else torques.torque
+    if line_torque is not None:
+        own = inputs.rotor * acceleration * inputs.ratio
+        line_torque = line_torque + own * nominal(gearbox)
     return Point(
         run=run,
         window=window,
@@ -405,7 +419,8 @@ def point_at(
         motor_torque_speed=motor.by_speed,
         motor_power=motor_power,
         wire_to_shaft=_quotient(power_out, power_in),
-        gearbox=_quotient(power_out, motor_power),
+        gearbox=gearbox,
+        line_torque=line_torque,
         work=hoist.work(torques.torque, speed * window.length) if turns and window.length else None,
         temperature=at.temperature,
         torque_peak=torques.peak,
@@ -413,6 +428,7 @@ def point_at(
         effective=at.effective.get("speed", 1.0),
         begun=None if course is None else course.begun,
         left=COLD if course is None else course.end,
+        weakened=at.weakened(voltage) if stalled else 1.0,
         lasted=0.0 if course is None else float(course.t[-1] - course.t[0]),
         dips=_dips(at.steady) if turns and not acceleration else 0,
         ripple=(
@@ -423,7 +439,7 @@ def point_at(
     )
 
 
-_DIP = 0.7  # of its median, below which a speed has fallen
+_DIP = 0.5  # of its median, below which a speed has fallen
 
 
 def _dips(steady: Recording) -> int:
@@ -437,7 +453,7 @@ def _dips(steady: Recording) -> int:
     level = float(np.median(speed))
     scatter = 1.5 * float(np.median(np.abs(speed - level)))  # standard, whatever fell
     low = speed < level - max((1 - _DIP) * level, 6 * scatter)
-    return int(np.count_nonzero(np.diff(low.astype(np.int8)) == 1))
+    return int(np.count_nonzero(np.diff(low.astype(np.int8)) == -1))
 
 
 def slowed(inputs: Inputs, on: Recording, course: Course | None) -> np.ndarray:

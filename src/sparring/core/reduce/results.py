@@ -49,6 +49,7 @@ COMBINED = (
     "motor_power",
     "wire_to_shaft",
     "gearbox",
+    "line_torque",
 )
 
 
@@ -72,6 +73,7 @@ class Step:
     motor_power: Uncertain = None
     wire_to_shaft: Uncertain = None
     gearbox: Uncertain = None
+    line_torque: Uncertain = None
     # relative SD between runs, this step alone
     spread: dict[str, float] = field(default_factory=dict)
 
@@ -385,7 +387,8 @@ def _speed_line(steps: Sequence[Step]) -> SpeedLine | None:
     lifted = [s for s in steps if s.lifted and s.cold_speed is not None]
     if len(lifted) < 3:
         return None
-    xs, ys = [s.torque for s in lifted], [s.cold_speed for s in lifted]
+    xs = [s.torque if s.line_torque is None else s.line_torque for s in lifted]
+    ys = [s.cold_speed for s in lifted]
 
     def fit(
         y: Sequence[Uncertain], x: Sequence[Uncertain], extra: float
@@ -428,13 +431,15 @@ def _speed_line(steps: Sequence[Step]) -> SpeedLine | None:
 
 def _held(steps: Sequence[Step]) -> Stall:
     """The mean over the pushes, with what they scatter beyond their own readings."""
-    torques = [p.torque for s in steps for p in s.stalls if not p.run.broke]
+    pushes = [p for s in steps for p in s.stalls if not p.run.broke]
+    torques = [p.torque for p in pushes]
     if not torques:
         return Stall()
     mean, n = mean_of(torques), len(torques)
     if n < 2:
         return Stall(held=mean)
-    s2 = float(np.var([nominal(t) for t in torques], ddof=1))
+    # that it warms from push to push is known, and no scatter
+    s2 = float(np.var([nominal(p.torque) / p.weakened for p in pushes], ddof=1))
     own = sum(random_part(t) ** 2 for t in torques) / n
     u = math.sqrt(max(s2 - own, 0.0) / n) * t_widening(n - 1)
     return Stall(held=mean + ufloat(0.0, u, REPEATS) if u else mean)

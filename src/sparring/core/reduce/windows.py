@@ -273,15 +273,18 @@ def powered_spans(
     speed: np.ndarray | None,
     least: float = 0.4,
 ) -> list[tuple[float, float]]:
-    """Spans [s] in which the drive lifts: forward voltage, or current, or (lacking both) speed
-    above a quarter of its most.
+    """Spans [s] in which the drive lifts: forward voltage, or (lacking it) current, or (lacking
+    both) speed above a quarter of its most.
 
     The last sample of a span is left out: the drive may have gone off within it. Spans shorter than
     `least` [s] are left out. Lowering (drive reversed) is no lift.
     """
     tb = block_means(t, 20_000)
     on = np.zeros(len(tb), bool)
-    for signal in (voltage, current) if voltage is not None or current is not None else (speed,):
+    # a load that drives it back makes a current, too, when the volts have gone
+    for signal in (
+        (voltage,) if voltage is not None else (current if current is not None else speed,)
+    ):
         if signal is None:
             continue
         b = np.nan_to_num(block_means(signal, 20_000))
