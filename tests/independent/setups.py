@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -101,8 +101,8 @@ def gears_inertia(pinions: list[int], wheels: list[int]) -> float:
     return disc(pinions[0]) + middle / first**2 + disc(wheels[1]) / (first * second) ** 2
 
 
-def drives(n: int, owner: Owner, **changes) -> tuple[plant.Drive, list[dict]]:
-    """n drives of two spur stages, and the build files of their owners."""
+def drives(n: int, owner: Owner, motors: int = 1, **changes) -> tuple[plant.Drive, list[dict]]:
+    """n drives of two spur stages and so many equal motors; the build files of their owners."""
     rng, made, builds = owner.rng, [], []
     for _ in range(n):
         pinions = [int(rng.integers(18, 22)) for _ in range(2)]
@@ -131,21 +131,8 @@ def drives(n: int, owner: Owner, **changes) -> tuple[plant.Drive, list[dict]]:
                 "gears": gears_inertia(pinions, wheels),
             }
         )
-        halves = (2e-3 * VOLTS, 6e-3 * no_load, 0.024 * i0, 0.016 * i_s)
-        seen = [owner.knows(v, h) for v, h in zip((VOLTS, no_load, i0, i_s), halves, strict=True)]
-        words = zip(seen, halves, ("V", "rpm", "A", "A"), (1, math.pi / 30, 1, 1), strict=True)
-        voltage, speed, current, held = (stated(v, h, u, p) for v, h, u, p in words)
-        motor = {
-            "voltage": voltage,
-            "no_load_speed": speed,
-            "no_load_current": current,
-            "stall_current": held,
-            "inertia": "11 g·cm²",
-            "heat_time": "112 s",
-            "heat_resistance": "14",
-            "mass": "133 g",
-            "brush_drop": f"{0.0 if metal else 0.6} ± 0.1 V",
-        }
+        true = (VOLTS, no_load, i0, i_s)
+        motor, *further = (read_off(owner, true, metal) for _ in range(motors))
         stages = [
             {
                 "kind": "spur",
@@ -156,7 +143,8 @@ def drives(n: int, owner: Owner, **changes) -> tuple[plant.Drive, list[dict]]:
             }
             for a, b, f, d in zip(pinions, wheels, friction, drag, strict=True)
         ]
-        builds.append({"version": "sparring.build/1", "motor": motor, "stages": stages})
+        build = {"version": "sparring.build/1", "motor": motor, "stages": stages}
+        builds.append(build | {"further_motors": [{"readings": m} for m in further]})
     figures = {name: np.array([m[name] for m in made]) for name in made[0]}
     thermal = {
         name: usual * (1 + 0.2 * rng.standard_normal(n))
@@ -164,7 +152,43 @@ def drives(n: int, owner: Owner, **changes) -> tuple[plant.Drive, list[dict]]:
     }
     room = plant.COLD + 3 * rng.standard_normal(n)
     magnets = rng.choice([2e-3, 1.1e-3], n)  # ferrite, neodymium
-    return plant.Drive(**figures, rotor=1.1e-6, magnets=magnets, room=room, **thermal), builds
+    one = plant.Drive(**figures, rotor=1.1e-6, magnets=magnets, room=room, **thermal)
+    return several(one, motors), builds
+
+
+def several(one: plant.Drive, motors: int) -> plant.Drive:
+    """Equal motors on one shaft, as one: each takes its part of the current."""
+    return replace(
+        one,
+        R=one.R / motors,
+        friction=one.friction * motors,
+        rotor=one.rotor * motors,
+        copper=one.copper * motors,
+        iron=one.iron * motors,
+        inner=one.inner / motors,
+        outer=one.outer / motors,
+    )
+
+
+def read_off(owner: Owner, true: tuple[float, ...], metal: bool) -> dict[str, str]:
+    """A motor as its owner measured it. true: voltage, no-load speed and current, stall current;
+    metal: whether its brushes are, which nobody measured.
+    """
+    halves = [part * v for part, v in zip((2e-3, 6e-3, 0.024, 0.016), true, strict=True)]
+    seen = [owner.knows(v, h) for v, h in zip(true, halves, strict=True)]
+    words = zip(seen, halves, ("V", "rpm", "A", "A"), (1, math.pi / 30, 1, 1), strict=True)
+    voltage, speed, current, held = (stated(v, h, u, p) for v, h, u, p in words)
+    return {
+        "voltage": voltage,
+        "no_load_speed": speed,
+        "no_load_current": current,
+        "stall_current": held,
+        "inertia": "11 g·cm²",
+        "heat_time": "112 s",
+        "heat_resistance": "14",
+        "mass": "133 g",
+        "brush_drop": f"{0.0 if metal else 0.6} ± 0.1 V",
+    }
 
 
 def sensors(owner: Owner, hangs: float, coarse: float = 1.0) -> dict[str, Instrument]:
@@ -215,16 +239,19 @@ def make(
     """
     rng = np.random.default_rng(seed)
     owner = Owner(rng)
-    drive, builds = drives(n, owner, **changes)
+    trap = trap or Trap()
+    drive, builds = drives(n, owner, trap.motors, **changes)
     way = METHODS[method](drive, owner)
     meters = [sensors(owner, hangs, coarse) for _ in range(n)]
-    rates = [rate or float(rng.choice([10, 20, 50, 100])) for _ in range(n)]
+    rates = [rate or trap.rate or float(rng.choice([10, 20, 50, 100])) for _ in range(n)]
     logs = [Log() for _ in range(n)]
     warmth = plant.cold(drive)
     seconds = 5.0 if way.spins else 1.5 if way.holds else seconds
     truths: list[list[Truth]] = [[] for _ in range(n)]
     for step in range(len(way.settings)):
         load = way.load(way.settings[step])
+        if trap.drops_out and step == len(way.settings) - 1:
+            drive = replace(drive, R=drive.R * trap.motors)
         for _ in range(repeats):
             factor = 1 + vary * rng.standard_normal(n)
             course = plant.run(drive, load, VOLTS, seconds, warmth, factor)
@@ -240,10 +267,10 @@ def make(
     for j in range(n):
         made.append(
             Setup(
-                _files(way, j, builds[j], logs[j], owner, trap or Trap()),
+                _files(way, j, builds[j], logs[j], owner, trap),
                 truths[j],
                 stall=float(drive.stall(VOLTS)[j]),
-                ideal=_ideal(way, j, rng),
+                ideal=_ideal(way, drive, j, truths=truths[j], vary=vary, rng=rng),
             )
         )
     return made
@@ -254,10 +281,38 @@ def _truth(course, j, step, begins, ratio) -> Truth:
     return Truth(step, begins, course.t, *(getattr(course, k)[:, j] for k in kept), ratio)
 
 
-def _ideal(way, j, rng) -> dict[str, list[float]]:
+def _ideal(way, drive, j, *, truths, vary, rng) -> dict[str, list[float]]:
+    """Least standard uncertainty that the inputs allow: a Monte Carlo over the true model
+    (JCGM 101) of steady figures without noise, torque of the motor by its current.
+    """
     if way.ideal is None:
         return {}
-    return {"torque": [float(np.std(way.ideal(s, j, rng, 400))) for s in range(len(way.settings))]}
+    found: dict[str, list[float]] = {"torque": [], "gearbox": [], "wire_to_shaft": []}
+    draws, ratio = 400, drive.ratio[j]
+    for step in range(len(way.settings)):
+        runs = [t for t in truths if t.step == step]
+        late = runs[0].t > 0.5
+        w, amps = (
+            float(np.mean([getattr(r, n)[late] for r in runs])) for n in ("speed", "current")
+        )
+        x = rng.standard_normal((9, draws))
+        torque = way.ideal(step, j, rng, draws)
+        brush = drive.brush[j] + 0.05 * x[0]
+        i0 = drive.friction[j] / drive.k[j]
+        held = (VOLTS - drive.brush[j]) / drive.R[j] * (1 + 8e-3 * x[1])
+        volts = VOLTS * (1 + 1e-3 * x[2]) - brush
+        no_load = (VOLTS - drive.brush[j] - i0 * drive.R[j]) / drive.k[j] * (1 + 3e-3 * x[3])
+        k = volts * (1 - i0 / held) / no_load * (1 - 1.55e-3 * 3 * x[4])  # the room by 3 K
+        seen = amps * (1 + GAINS["current"] / 2 * x[5]) + ZEROS["current"] / 2 * x[6]
+        motor = k * (seen - i0 * (1 + 0.012 * x[7]))
+        # the losses of the runs that were made are the usual ones by chance
+        lost = 1 - float(np.mean(torque)) / (ratio * float(np.mean(motor)))
+        chance = lost * vary * rng.standard_normal(draws) / math.sqrt(len(runs))
+        found["torque"].append(float(np.std(torque)))
+        found["gearbox"].append(float(np.std(torque / (motor * ratio) + chance)))
+        supply = VOLTS * (1 + GAINS["voltage"] / 2 * x[8]) + ZEROS["voltage"] / 2 * x[2]
+        found["wire_to_shaft"].append(float(np.std(torque * w / (supply * seen))))
+    return found
 
 
 def _logged(log, way, course, j, step, meters, *, coasting, rate, rng) -> None:

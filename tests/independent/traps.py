@@ -20,6 +20,9 @@ class Trap(NamedTuple):
     documents: Callable[[dict[str, dict]], None] | None = None
     heads: dict[str, tuple[str, float]] = {}  # noqa: RUF012  (of a tuple)
     method: str = "hoist"
+    rate: float = 0.0  # [Hz] of the log; 0: as others
+    motors: int = 1
+    drops_out: bool = False  # one of them, at the heaviest step
 
 
 def _stretches(on: np.ndarray) -> list[tuple[int, int]]:
@@ -117,6 +120,8 @@ TRAPS = {
     "ammeter stuck": Trap(_stuck),
     "columns exchanged": Trap(heads={"voltage": ("I [A]", 1.0), "current": ("U [V]", 1.0)}),
     "blanks": Trap(_blanks),
+    "a log of 5 Hz": Trap(rate=5.0, method="brake"),
+    "one of two motors drops out": Trap(motors=2, drops_out=True),
     "cell not tared": Trap(_untared, method="hoist by its cell"),
     "brake's cell not tared": Trap(_untared, method="brake"),
     "inertia as the motor feels it": Trap(documents=_as_the_motor_feels_it, method="run-up"),

@@ -396,10 +396,6 @@ def point_at(
         power_out = hoist.power(torques.torque, speed) + at.swing_of_power(torques, force)
     motor_power = motor.torque * motor.speed if turns and motor.torque is not None else None
     gearbox = _quotient(power_out, motor_power)
-    line_torque = None if gearbox is None or not acceleration else torques.torque
-    if line_torque is not None:
-        own = inputs.rotor * acceleration * inputs.ratio
-        line_torque = line_torque + own * nominal(gearbox)
     return Point(
         run=run,
         window=window,
@@ -420,7 +416,7 @@ def point_at(
         motor_power=motor_power,
         wire_to_shaft=_quotient(power_out, power_in),
         gearbox=gearbox,
-        line_torque=line_torque,
+        line_torque=_steady(inputs, torques.torque, gearbox, acceleration=acceleration),
         work=hoist.work(torques.torque, speed * window.length) if turns and window.length else None,
         temperature=at.temperature,
         torque_peak=torques.peak,
@@ -468,6 +464,15 @@ def slowed(inputs: Inputs, on: Recording, course: Course | None) -> np.ndarray:
     winding = np.interp(on.t, course.t, course.winding)
     lost: np.ndarray = (winding - winding[0]) * per_kelvin * nominal(motor.R / motor.k)
     return lost / inputs.ratio
+
+
+def _steady(
+    inputs: Inputs, torque: Uncertain, gearbox: Uncertain, acceleration: float
+) -> Uncertain:
+    """Torque at the output with what rotor and gears take to speed up; None where they do not."""
+    if gearbox is None or not acceleration:
+        return None
+    return torque + inputs.rotor * acceleration * inputs.ratio * nominal(gearbox)
 
 
 def mean_or(rec: Recording, key: str, missing: float) -> float:

@@ -136,7 +136,7 @@ class Form(QWidget):
             except (IndexError, AttributeError):
                 return None
 
-        if path[0] == "sensors" and str(path[-1]).endswith("_accuracy"):
+        if len(path) == 2 and path[0] == "sensors" and str(path[1]).endswith("_accuracy"):
             return self._data_sheet(label, path, current)
         if info is not None:
             unit = self._units.get(path)

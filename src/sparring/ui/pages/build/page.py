@@ -135,8 +135,8 @@ class BuildPage(View):
                 ("Magnets", ("motor", "magnets")),
                 ("Winding was at", ("motor", "winding_temperature")),
                 ("Rotor inertia", ("motor", "inertia")),
-                ("Heat time", ("motor", "heat_time")),
-                ("Heat resistance", ("motor", "heat_resistance")),
+                ("Thermal time constant", ("motor", "heat_time")),
+                ("Thermal resistance, K/W", ("motor", "heat_resistance")),
             ],
         )
         self.forms.insertWidget(self.forms.indexOf(self._motor_head) + 1, form)
