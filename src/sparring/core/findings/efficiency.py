@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from itertools import pairwise
 
 from sparring.core import predict
 from sparring.core.finding import Finding, Peer, noted
 from sparring.core.findings.registry import rule
 from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.results import TestResult
-from sparring.core.uncertainty import mean_of, nominal, std
+from sparring.core.uncertainty import Uncertain, mean_of, nominal, std
 
 
 @rule
@@ -128,7 +129,8 @@ def drop_at_last(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> I
     )
 
 
-_FAR = 0.08  # [-], by which an efficiency may lie off what the losses let expect
+_FAR = 0.07  # [-], by which an efficiency may lie off what the losses let expect
+_MORE = 0.7  # of those losses, that friction may be off by
 _USUAL = 0.9  # about what arrives of what is put in
 _DRAG = 0.03  # of the largest torque, that a drag nobody entered may take
 
@@ -138,7 +140,7 @@ def far_from_expected(
     result: TestResult, inputs: Inputs, peers: Sequence[Peer]
 ) -> Iterable[Finding]:
     """The gearbox efficiency of a step lies far off what the build's own losses give: beyond its
-    ±, half or twice those losses, and a drag that was not entered.
+    ±, most of those losses again, and a drag that was not entered.
     """
     far = []
     # what the motor puts in, as torque at the output: it does not rest on the load's own figures
@@ -157,7 +159,7 @@ def far_from_expected(
         flow = predict.power_flow(result.build, _USUAL * torque, nominal(step.voltage))
         expected = flow.gearbox
         off = nominal(step.gearbox) - expected
-        allowed = max(_FAR, 1 - expected) + (_DRAG * most / torque if off < 0 else 0.0)
+        allowed = max(_FAR, _MORE * (1 - expected)) + (_DRAG * most / torque if off < 0 else 0.0)
         if expected > 0 and abs(off) > max(allowed, 3 * std(step.gearbox)):
             far.append((step, expected))
     if not far:
@@ -196,6 +198,10 @@ def far_from_expected(
     )
 
 
+def _apart(quotient: Uncertain, more: float = 1.0) -> bool:
+    return abs(nominal(quotient) - 1) > max(3 * std(quotient), 0.05) * more
+
+
 @rule
 def motor_torques_disagree(
     result: TestResult, inputs: Inputs, peers: Sequence[Peer]
@@ -218,7 +224,9 @@ def motor_torques_disagree(
         for s in result.lifted
     ]
     # one of several steps is beyond twice its own doubt by chance
-    bad = [(s, q) for s, q in pairs if abs(nominal(q) - 1) > max(3 * std(q), 0.05)]
+    bad = [(s, q) for s, q in pairs if _apart(q)]
+    if not bad:  # what all steps share is lost between two of them: something gives way in one
+        bad = [(s, q) for (_, before), (s, q) in pairwise(pairs) if _apart(q / before, 1.4)]
     if not bad:
         return
     worst, mean = max(bad, key=lambda b: abs(nominal(b[1]) - 1))
