@@ -42,7 +42,7 @@ def one_drive():
 @pytest.mark.parametrize("method", ways.METHODS)
 def test_the_truth_lies_where_the_program_says(method):
     """Every figure of every method, and hardly ever blamed: 200 each are taken by `make study`."""
-    n = benches(16)
+    n = benches(8)
     tallies, said, lost = study.tallied(setups.make(method, n, 5))
     assert tallies
     assert lost <= n // 10
@@ -55,5 +55,5 @@ def test_the_truth_lies_where_the_program_says(method):
 @pytest.mark.parametrize("trap", [name for name in TRAPS if name != "nothing wrong"])
 def test_nothing_wrong_goes_unsaid(trap):
     """A figure beyond three times its own u has a finding of caution or worse, or is refused."""
-    silence = study.trapped(trap, 4, 3)
+    silence = study.trapped(trap, 3, 3)
     assert silence.silent == 0, silence

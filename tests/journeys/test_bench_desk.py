@@ -267,7 +267,8 @@ def test_readings_are_typed_and_recorded(demo):
     demo.until(lambda: "no load speed" in demo.state()["question"], "runs were made with it")
     assert demo.widgets("Runs were made with Dunnock r3: close this")
     question = demo.state()["question"].replace("\xa0", " ")
-    assert re.search(r"4450 ± 24 rpm → 4\d{3} ± \d\d rpm;", question), question
+    assert "no load speed 4450 ± 24 rpm → " in question
+    assert not re.search(r"\d{7}", question), question  # as many digits as are known
     for keys, struck in (("alt+o", 1), ("alt+b", 0)):
         demo.key(keys)
         demo.until(lambda s=struck: newest_motor(demo)[1] == s, "left out, or taken back")

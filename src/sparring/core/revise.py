@@ -11,7 +11,7 @@ from datetime import datetime
 from typing import Any, Literal
 
 from sparring.core.build import Build
-from sparring.core.quantity import Measured, measured_text, show
+from sparring.core.quantity import Measured, factor, from_si, measured_text, show
 from sparring.core.records import Q, Record, changed
 from sparring.core.train.kinds import ClutchStage, SpurStage, Stage, WormStage
 
@@ -89,30 +89,33 @@ def bears_on_results(old: Record, new: Record) -> bool:
 
 def differences(old: Record, new: Record, rounded: bool = False) -> list[tuple[str, str, str]]:
     """(what, before, after) of every field that differs, stages by position; names and revision
-    left out. rounded: as many digits as are known, and all of them only where it takes those to
-    tell the two apart.
+    left out. rounded: as many digits as are known, and more only where it takes those to tell the
+    two apart.
     """
     before, after = dict(_leaves(old)), dict(_leaves(new))
     found = []
     for path in dict.fromkeys([*before, *after]):
-        (exact, shown), (exact_after, shown_after) = (
-            texts.get(path, ("–", "–")) for texts in (before, after)
-        )
-        if path in ("family", "revision", "version") or exact == exact_after:
+        pairs = list(zip(before.get(path, _NONE), after.get(path, _NONE), strict=True))
+        if path in ("family", "revision", "version") or pairs[-1][0] == pairs[-1][1]:
             continue
-        told_apart = rounded and shown != shown_after
-        found.append((path, *((shown, shown_after) if told_apart else (exact, exact_after))))
+        apart = [pair for pair in pairs if pair[0] != pair[1]]
+        found.append((path, *(apart[0] if rounded else pairs[-1])))
     return found
 
 
-def _leaves(record: Record, where: str = "") -> Iterator[tuple[str, tuple[str, str]]]:
-    """(what, (exactly, as shown)) of every field."""
+_Texts = tuple[str, str, str]
+"""A value as it is shown, with six digits, and with all of them."""
+_NONE: _Texts = ("–", "–", "–")
+
+
+def _leaves(record: Record, where: str = "") -> Iterator[tuple[str, _Texts]]:
+    """(what, its texts) of every field."""
     for name in type(record).model_fields:
         value = getattr(record, name)
         yield from _leaf(value, type(record).quantity(name), f"{where}{name.replace('_', ' ')}")
 
 
-def _leaf(value: Any, info: Q | None, where: str) -> Iterator[tuple[str, tuple[str, str]]]:
+def _leaf(value: Any, info: Q | None, where: str) -> Iterator[tuple[str, _Texts]]:
     if isinstance(value, Record):
         yield from _leaves(value, "" if where == "method" else f"{where}, ")
     elif isinstance(value, tuple):
@@ -121,6 +124,13 @@ def _leaf(value: Any, info: Q | None, where: str) -> Iterator[tuple[str, tuple[s
     elif info is not None and value is not None:
         m = value if isinstance(value, Measured) else Measured(value)
         exact = measured_text(m, info.kind, info.file_unit)
-        yield where, (exact, show(m.value, info.kind, info.file_unit, u=m.u) if m.u else exact)
+        if not m.u:
+            yield where, (exact, exact, exact)
+            return
+        shown = show(m.value, info.kind, info.file_unit, u=m.u)
+        unit, kind = info.file_unit, info.kind
+        half = 2 * m.u / factor(unit, kind)
+        six = f"{from_si(m.value, unit, kind):.6g} ± {half:.3g} {unit}".strip()
+        yield where, (shown, six, exact)
     elif value not in (None, ""):
-        yield where, (str(value), str(value))
+        yield where, (str(value),) * 3
