@@ -52,6 +52,13 @@ def test_the_truth_lies_where_the_program_says(method):
     assert sum(said.values()) <= max(1, n // 20), said
 
 
+def test_a_coarse_display_is_no_surer_than_its_steps():
+    """Twenty steps at once: 0.2 V, 20 mA, 2 rpm."""
+    tallies, _, _ = study.tallied(setups.make("hoist", benches(8), 8, coarse=20.0))
+    for name in ("speed", "wire_to_shaft"):
+        assert about_95(np.mean(np.abs(tallies[name].z) <= 2), benches(8), 1.0), name
+
+
 @pytest.mark.parametrize("trap", [name for name in TRAPS if name != "nothing wrong"])
 def test_nothing_wrong_goes_unsaid(trap):
     """A figure beyond three times its own u has a finding of caution or worse, or is refused."""

@@ -16,7 +16,7 @@ from independent.traps import Trap
 @dataclass(frozen=True)
 class Instrument:
     """shown = gain · true + zero + noise, in whole counts. noise: standard deviation; hangs: its
-    correlation from one sample to the next; least, most: beyond them it clips.
+    correlation from one sample to the next.
     """
 
     gain: float = 1.0
@@ -24,14 +24,11 @@ class Instrument:
     count: float = 0.0
     noise: float = 0.0
     hangs: float = 0.0
-    least: float = -np.inf
-    most: float = np.inf
 
     def shows(self, true: np.ndarray, rng: np.random.Generator) -> np.ndarray:
         white = rng.standard_normal(len(true) + 50)
         scatter = lfilter([np.sqrt(1 - self.hangs**2)], [1.0, -self.hangs], white)[50:]
         shown = self.gain * np.asarray(true) + self.zero + self.noise * scatter
-        shown = np.clip(shown, self.least, self.most)
         return np.round(shown / self.count) * self.count if self.count else shown
 
 

@@ -10,7 +10,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy.integrate import solve_ivp
-from scipy.interpolate import CubicSpline
 
 COLD = 20.0  # [°C], at which the motor's figures hold
 _COPPER = 235.0  # IEC 60034-1
@@ -21,7 +20,7 @@ STEP = 4e-3  # [s] between the instants that are kept
 class Drive:
     """k [V·s], R [Ω] at 20 °C; friction: of the rotor [N·m]; brush: both brushes' drop [V]; rotor:
     inertia [kg·m²]; gears: theirs, at the motor; ratio: motor speed over output speed. What the
-    gearbox loses, as torque at the output, is drag + viscous · ω + part · T. magnets: part of k
+    gearbox loses, as torque at the output, is drag + part · T. magnets: part of k
     lost with 1 K of the case. copper, iron: heat to warm winding and case by 1 K [J/K]; inner,
     outer: K/W from winding to case and from case to the room; room [°C].
     """
@@ -33,7 +32,6 @@ class Drive:
     rotor: float
     ratio: np.ndarray
     drag: np.ndarray
-    viscous: np.ndarray
     part: np.ndarray
     gears: np.ndarray | float = 0.0
     magnets: np.ndarray | float = 0.0
@@ -103,14 +101,14 @@ def run(
 ) -> Course:
     """From rest at `volts`. factor: of the gearbox's losses in this run."""
     n = len(drive.k)
-    drag, viscous, part = (factor * x for x in (drive.drag, drive.viscous, drive.part))
+    drag, part = factor * drive.drag, factor * drive.part
     own = (drive.rotor + drive.gears) * drive.ratio**2
 
     def moves(t, speed, winding, case):
         current = drive.current(volts, speed, winding, case)
         shaft = (drive.constant(case) * current - drive.friction) * drive.ratio
         against = load.torque(speed, t)
-        push = shaft - drag - viscous * speed - (1 + part) * against
+        push = shaft - drag - (1 + part) * against
         gains = push / (own + (1 + part) * load.inertia)
         stands = (speed <= 0) & (gains < 0)  # what is driven then just holds
         holds = np.maximum((shaft - drag) / (1 + part), 0.0)
@@ -170,10 +168,3 @@ def coasts(load: Load, speed: np.ndarray, seconds: float) -> tuple[np.ndarray, n
 
     found = solve_ivp(rates, (0, seconds), speed, "DOP853", t_eval=at, rtol=1e-6, atol=1e-8)
     return at, found.y.T
-
-
-def when(course: Course, lane: int, speed: float) -> float:
-    """The time at which a run-up passes a speed [s]."""
-    up = course.speed[:, lane]
-    rising = np.concatenate([[True], np.diff(up) > 1e-9])
-    return float(CubicSpline(up[rising], course.t[rising])(speed))

@@ -101,7 +101,7 @@ def gears_inertia(pinions: list[int], wheels: list[int]) -> float:
     return disc(pinions[0]) + middle / first**2 + disc(wheels[1]) / (first * second) ** 2
 
 
-def drives(n: int, owner: Owner, motors: int = 1, **changes) -> tuple[plant.Drive, list[dict]]:
+def drives(n: int, owner: Owner, motors: int = 1) -> tuple[plant.Drive, list[dict]]:
     """n drives of two spur stages and so many equal motors; the build files of their owners."""
     rng, made, builds = owner.rng, [], []
     for _ in range(n):
@@ -127,7 +127,6 @@ def drives(n: int, owner: Owner, motors: int = 1, **changes) -> tuple[plant.Driv
                 "ratio": ratio,
                 "part": 1 / kept - 1,
                 "drag": drag[0] * wheels[1] / pinions[1] + drag[1],
-                "viscous": changes.get("viscous", 0.0),
                 "gears": gears_inertia(pinions, wheels),
             }
         )
@@ -225,25 +224,23 @@ def make(
     *,
     repeats: int = 3,
     hangs: float = 0.0,
-    rate: float | None = None,
     vary: float = 0.03,
     seconds: float = 3.0,
     pause: float = 20.0,
     coarse: float = 1.0,
     trap: Trap | None = None,
-    **changes,
 ) -> list[Setup]:
-    """n set-ups of a method. hangs: correlation of noise from one sample to the next; rate [Hz]:
-    one of several without; vary: of the losses from run to run; pause: between runs [s], not
-    logged.
+    """n set-ups of a method. hangs: correlation of noise from one sample to the next; vary: of the
+    losses from run to run; pause: between runs [s], not logged; coarse: how many usual steps a
+    display goes at once.
     """
     rng = np.random.default_rng(seed)
     owner = Owner(rng)
     trap = trap or Trap()
-    drive, builds = drives(n, owner, trap.motors, **changes)
+    drive, builds = drives(n, owner, trap.motors)
     way = METHODS[method](drive, owner)
     meters = [sensors(owner, hangs, coarse) for _ in range(n)]
-    rates = [rate or trap.rate or float(rng.choice([10, 20, 50, 100])) for _ in range(n)]
+    rates = [trap.rate or float(rng.choice([10, 20, 50, 100])) for _ in range(n)]
     logs = [Log() for _ in range(n)]
     warmth = plant.cold(drive)
     seconds = 5.0 if way.spins else 1.5 if way.holds else seconds

@@ -306,3 +306,28 @@ def test_what_a_data_sheet_promises_is_typed_as_it_stands_there(demo):
     assert demo.state()["question"] == ""  # who scrolls past a choice does not choose
     demo.key("ctrl+z")
     demo.until(lambda: demo.text("Voltmeter ±") == "0.5 %", "as it was")
+
+
+def test_what_warms_and_weakens_a_motor_and_the_cord_that_hangs_are_typed(demo):
+    demo.page("Build")
+    demo.tab_to("Brush drop")
+    demo.enter("0.6 ± 0.1 V", "Tab")
+    demo.until(lambda: "brush drop" in demo.state()["question"], "runs were made with it")
+    demo.key("Return")
+    demo.until(lambda: demo.state()["build"] == "Dunnock r4", "a new revision")
+    demo.choose("Magnets", "ferrite")
+    for name, typed in (("Thermal time constant", "120 s"), ("Thermal resistance, K/W", "10")):
+        demo.tab_to(name)
+        demo.enter(typed, "Tab")
+    motor = demo.record("build", "Dunnock r4")["motor"]
+    assert motor["brush_drop"] == "0.6 ± 0.1 V"
+    assert motor["magnets"] == "ferrite"
+    assert (motor["heat_time"], motor["heat_resistance"]) == ("120 s", "10")
+    demo.page("Rig")
+    demo.tab_to("Cord that hangs")
+    demo.enter("2 ± 0.5 g", "Tab")
+    demo.until(lambda: "cord mass" in demo.state()["question"], "runs were made on it")
+    demo.key("Return")
+    demo.until(lambda: demo.state()["rig"] != "Hoist B", "a rig of its own")
+    demo.key("ctrl+z")
+    demo.until(lambda: demo.state()["rig"] == "Hoist B", "and not, after all")

@@ -1,8 +1,8 @@
 """Brushed DC motor: its line from no-load and stall readings, scaled with voltage and temperature.
 
-V = I R + b + k ω with the brushes' drop b: ω₀ = (V − b − I₀R)/k, T = k (I − I₀), T_s = k ((V − b)/R
-− I₀). Everything here is plain arithmetic, so it
-takes floats, arrays, and values with uncertainty alike.
+V = I R + b + k ω with the brushes' drop b: ω₀ = (V − b − I₀R)/k, T = k (I − I₀), T_s =
+k ((V − b)/R − I₀). Everything here is plain arithmetic, so it takes floats, arrays, and values with
+uncertainty alike.
 """
 
 from __future__ import annotations

@@ -143,14 +143,12 @@ def far_from_expected(
     ±, most of those losses again, and a drag that was not entered.
     """
     far = []
+    behind = {s.index for s in result.lifted[result.sound :]}  # what drops there is said by itself
     # what the motor puts in, as torque at the output: it does not rest on the load's own figures
     put_in = {
         s.index: nominal(s.motor_torque) * inputs.ratio
         for s in result.running
-        if s.gearbox is not None
-        and s.voltage is not None
-        # what drops behind the sound ones is said by itself
-        and s.index not in {late.index for late in result.lifted[result.sound :]}
+        if s.gearbox is not None and s.voltage is not None and s.index not in behind
     }
     most = max(put_in.values(), default=0.0)
     for step in result.running:
@@ -208,25 +206,26 @@ def motor_torques_disagree(
 ) -> Iterable[Finding]:
     """Motor torque from the speed line against motor torque from the current."""
     pairs = [
-        (
-            s,
-            mean_of(
-                [
-                    p.motor_torque_speed / p.motor_torque_current
-                    for p in s.points
-                    if p.motor_torque_speed is not None
-                    and p.motor_torque_current is not None
-                    and nominal(p.motor_torque_current) > 0
-                ]
-                or [1.0]
-            ),
-        )
+        (s, mean_of(found))
         for s in result.lifted
+        if (
+            found := [
+                p.motor_torque_speed / p.motor_torque_current
+                for p in s.points
+                if p.motor_torque_speed is not None
+                and p.motor_torque_current is not None
+                and nominal(p.motor_torque_current) > 0
+            ]
+        )
     ]
     # one of several steps is beyond twice its own doubt by chance
     bad = [(s, q) for s, q in pairs if _apart(q)]
+    against = ""
     if not bad:  # what all steps share is lost between two of them: something gives way in one
-        bad = [(s, q) for (_, before), (s, q) in pairwise(pairs) if _apart(q / before, 1.4)]
+        bad = [
+            (s, q / before) for (_, before), (s, q) in pairwise(pairs) if _apart(q / before, 1.4)
+        ]
+        against = ", measured by the next lighter step"
     if not bad:
         return
     worst, mean = max(bad, key=lambda b: abs(nominal(b[1]) - 1))
@@ -237,7 +236,7 @@ def motor_torques_disagree(
         title="Speed and current tell different motor torques",
         seen=(
             "At {torque} the motor gives by its speed line {quotient} of the torque that its"
-            " current tells."
+            f" current tells{against}."
         ),
         why=(
             "One of them rests on a motor that has changed since it was measured; the gearbox"
@@ -250,6 +249,7 @@ def motor_torques_disagree(
             )
             if low
             else (
+                "something slips between motor and output: a clutch, a set screw, a belt",
                 "the no-load current was read with the gearbox on",
                 "the stall current was read at a sagging supply",
             )

@@ -67,16 +67,15 @@ _MOTOR = {
 }
 
 
-# [-], standard, of a motor's warming by its heat figures: those of a template are any motor's
-_HEAT_DOUBT = {True: 0.25, False: 0.6}
-
-
-def _heat_entered(m: motors.MotorReadings) -> bool:
-    """Whether somebody entered what the motor's warming follows from."""
-    return any(
-        getattr(m, name) != motors.MotorReadings.model_fields[name].default
-        for name in ("heat_time", "heat_resistance")
+def _heat_doubt(m: motors.MotorReadings) -> float:
+    """Standard uncertainty of the warming by the motor's heat figures, as a part of it; those of
+    the template, which nobody entered, are any motor's.
+    """
+    usual = motors.MotorReadings.model_fields
+    entered = any(
+        getattr(m, name) != usual[name].default for name in ("heat_time", "heat_resistance")
     )
+    return 0.25 if entered else 0.6
 
 
 class ReductionError(ValueError):
@@ -278,7 +277,7 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
         before=ufloat(0.0, 1.0, _HISTORY),
         magnets=from_measured(motors.MAGNETS[m.magnets], _MAGNETS),
         bodies=bodies_of(build),
-        heating=ufloat(1.0, _HEAT_DOUBT[_heat_entered(m)], _HEATING),
+        heating=ufloat(1.0, _heat_doubt(m), _HEATING),
         resolution={c: ufloat(0.0, 1.0, _RESOLUTION.of(c)) for c in CHANNELS},
         cell=None,
         whose_drag=ufloat(0.0, 1.0, _WHOSE_DRAG),

@@ -186,16 +186,14 @@ def parabola(
     )
 
 
-def middle_with_uncertainty(
-    t: np.ndarray, y: np.ndarray, time_constant: float = math.inf
-) -> tuple[float, float, float]:
+def middle_with_uncertainty(t: np.ndarray, y: np.ndarray) -> tuple[float, float, float]:
     """(value in the middle of the span, standard uncertainty, readings) of a signal that runs
     through it.
     """
     good = ~np.isnan(y)
     if good.sum() < 4:
         return math.nan, math.nan, 0.0
-    value, _, u, _ = parabola(t[good], y[good], time_constant)
+    value, _, u, _ = parabola(t[good], y[good])
     return value, u, float(good.sum())
 
 
@@ -281,15 +279,12 @@ def powered_spans(
     """
     tb = block_means(t, 20_000)
     on = np.zeros(len(tb), bool)
-    # a load that drives it back makes a current, too, when the volts have gone
-    for signal in (
-        (voltage,) if voltage is not None else (current if current is not None else speed,)
-    ):
-        if signal is None:
-            continue
+    # the first that is there: a load that drives it back makes a current when the volts have gone
+    signal = next((s for s in (voltage, current, speed) if s is not None), None)
+    if signal is not None:
         b = np.nan_to_num(block_means(signal, 20_000))
         if (most := _nearly_most(b)) > 0:
-            on |= b > 0.25 * most
+            on = b > 0.25 * most
     if voltage is not None:
         on &= np.nan_to_num(block_means(voltage, 20_000)) >= 0
     edges = np.diff(np.concatenate([[0], on.astype(np.int8), [0]]))

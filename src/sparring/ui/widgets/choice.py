@@ -6,32 +6,38 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QWheelEvent
-from PyQt6.QtWidgets import QComboBox, QSpinBox
+from PyQt6.QtWidgets import QComboBox, QSpinBox, QWidget
+
+
+def _scrolls_past(widget: QWidget, event: QWheelEvent | None) -> bool:
+    """Whether the wheel is not for this widget, which has not the keyboard; what scrolls behind it
+    takes it then.
+    """
+    if event is None or widget.hasFocus():
+        return False
+    event.ignore()
+    return True
 
 
 class Choice(QComboBox):
-    """One of several; the wheel turns it only while it has the keyboard."""
+    """One of several."""
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)  # a turn of the wheel does not give it
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is not None and not self.hasFocus():
-            event.ignore()
-        else:
+        if not _scrolls_past(self, event):
             super().wheelEvent(event)
 
 
 class Count(QSpinBox):
-    """A whole number; the wheel turns it only while it has the keyboard."""
+    """A whole number."""
 
     def __init__(self) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is not None and not self.hasFocus():
-            event.ignore()
-        else:
+        if not _scrolls_past(self, event):
             super().wheelEvent(event)
