@@ -184,6 +184,6 @@ def test_a_pulled_cable_comes_back_with_the_same_port(bench, tmp_path):
 
 def test_a_link_to_the_port_takes_no_files_place(tmp_path, bench):
     (tmp_path / "port").write_text("a thesis")
-    with pytest.raises(FileExistsError, match="no link"):
+    with pytest.raises(FileExistsError, match="not a link"):
         bench()
     assert (tmp_path / "port").read_text() == "a thesis"

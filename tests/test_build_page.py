@@ -261,9 +261,9 @@ def test_photos_are_copied_and_stay_with_the_build(window, page, tmp_path):
     assert all(
         (window.desk.book.folder / "photos" / name).exists() for name in window.desk.build.photos
     )
-    (tmp_path / "text.png").write_text("no picture")
+    (tmp_path / "text.png").write_text("not a readable picture")
     dialog.add(tmp_path / "text.png")
-    assert "no picture" in dialog.result_text.text()
+    assert "not a readable picture" in dialog.result_text.text()
     dialog.list.setCurrentRow(0)
     dialog._take_off()
     assert len(window.desk.build.photos) == 1
@@ -293,7 +293,7 @@ def test_a_change_that_cannot_be_is_refused_in_words_and_nothing_is_lost(window,
     choice = page.stage_form.fields["stages", 2, "held"]
     choice.setCurrentText("sun")
     choice.activated.emit(choice.currentIndex())
-    assert "both driven and held" in window.message.text()
+    assert "both input and fixed" in window.message.text()
     assert choice.currentText() == "ring"
 
 
@@ -362,7 +362,7 @@ def test_cost_mass_and_torque_over_them_are_shown(window, page):
     assert "N·m/kg" in text
     assert "g·cm² at the motor" in text
     window.desk.edit("build", ("stages", 0, "material"), "elm")
-    assert "no density known: elm" in page.tables.sums.text()
+    assert "density not known: elm" in page.tables.sums.text()
 
 
 def test_more_motors_carry_more(window, page):
@@ -380,7 +380,7 @@ def test_more_motors_carry_more(window, page):
     )
     dialog.list.item(0, 5).setText("0.01 A")  # below the no-load current
     assert window.desk.build.further_motors[0].readings.stall_current.value > 1
-    assert "were the two exchanged" in window.message.text()
+    assert "were they interchanged" in window.message.text()
 
 
 def test_the_drawing_stays_inside_its_frame_at_any_size(window, page):

@@ -73,7 +73,7 @@ def test_a_sweep_is_not_read_by_eye(window, page):
     idle()
     page.turn_eye()
     assert not page.by_eye
-    assert "course in time" in window.message.text()
+    assert "recording over time" in window.message.text()
 
 
 def test_a_figure_between_two_and_a_film(window, page, qtbot):
@@ -124,7 +124,7 @@ def test_a_run_is_left_out_with_a_reason_and_taken_back(window, page, qtbot):
     page.eye._asked.accept()
     until(lambda: window.desk.runs[0].struck)
     row = page.eye.table
-    assert row.item(0, row.columnCount() - 1).text() == "left out: the load was touched or swung"
+    assert row.item(0, row.columnCount() - 1).text() == "excluded: the load was touched or swung"
     assert window.desk.result is None
     assert page.lift.repeat == 1  # it is to be repeated
     page.eye.out.click()
@@ -154,7 +154,7 @@ def test_what_is_typed_of_the_next_run_waits_while_one_is_put_right(window, page
     until(lambda: len(window.desk.runs) == 1)
     typed(page, qtbot, "27 rev")
     page.eye._correct(0)
-    assert page.eye.prompt.text().startswith("Put right")
+    assert page.eye.prompt.text().startswith("Correct")
     typed(page, qtbot, "", "3")
     page.eye.keep.click()
     until(lambda: window.desk.runs[0].run.read.time.value == 3.0)

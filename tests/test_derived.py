@@ -232,8 +232,8 @@ def test_a_damaged_row_is_left_out_by_name_and_the_rest_stays(two_tests):
     with Logbook(folder) as book:
         assert len(book.runs(one)) == 3
         assert len(book.runs(two)) == 4
-        assert "not what was written" in book.damage["run 2"]
-        with pytest.raises(LogbookError, match="run 2 is not what was written"):
+        assert "changed since it was written" in book.damage["run 2"]
+        with pytest.raises(LogbookError, match="run 2 has changed since it was written"):
             book.strike([2])
 
 
@@ -272,7 +272,7 @@ def test_a_test_whose_build_is_damaged_does_not_take_the_logbook_with_it(two_tes
     assert shown.desk.test_id == one
     assert any("Damaged in this logbook" in text and "build" in text for text in shown.heard.said)
     shown.desk.choose_test(two)
-    assert "is not what was written" in shown.message.text()
+    assert "has changed since it was written" in shown.message.text()
     assert shown.desk.test_id == one
 
 
@@ -290,7 +290,7 @@ def test_runs_that_a_copy_does_not_know_are_given_back_to_their_test(
     shutil.copy(folder.parent / "copy.sqlite", folder / "logbook.sqlite")
     with Logbook(folder) as book:
         said = recover(book)
-        assert "was taken in again" in said[0]
+        assert "was recovered" in said[0]
         assert "1 of the logbook's recordings" in said[1]
         assert [r.run.step for r in book.runs(two)] == [
             r.step for r, _ in [*lifted[0][:4], lifted[0][5]]
@@ -340,7 +340,9 @@ def test_a_damaged_recording_is_set_aside_in_an_export(two_tests, tmp_path):
         data[len(data) // 2] ^= 4
         spoilt.write_bytes(data)
         out = test_folder.write(KeptTest(book, one), tmp_path / "out")
-    assert "is not what was written" in (out / "run-002.unreadable.txt").read_text(encoding="utf-8")
+    assert "has changed since it was written" in (out / "run-002.unreadable.txt").read_text(
+        encoding="utf-8"
+    )
     assert sorted(p.name for p in out.glob("run-*.csv")) == [
         "run-001.csv",
         "run-003.csv",
@@ -383,7 +385,7 @@ def test_readings_of_the_version_before_are_records_of_parts_or_tests(tmp_path):
     with Logbook(folder) as book:
         said = recover(book)
         assert len(said) == 5
-        assert all("are a test now" in text for text in said)
+        assert all("converted to a test" in text for text in said)
         kept = {c.way: c for c in book.characterisations()}
         assert set(kept) == {"bare-motor", "drum-friction", "swing"}  # an empty set is none
         assert (kept["bare-motor"].part, kept["bare-motor"].name) == ("motor", "12 V brushed")
@@ -421,7 +423,7 @@ def test_a_reading_of_the_version_before_that_was_not_finished_is_said_and_stays
             )
         said = recover(book)
         assert len(said) == 2
-        assert all("typed to its end" in text for text in said)
+        assert all("reading is complete" in text for text in said)
         assert not book.tests()
         kept = book.characterisations(struck=True)
         assert {c.way: c.readings for c in kept} == {w: (c,) for w, c in columns.items()}

@@ -78,7 +78,7 @@ def test_records_are_taken_in_under_names_that_are_free(files, book, tmp_path):
     again = json.loads(call("import", book, files["build"], "--json").stdout)
     assert again["build"] == "Dunnock r3"
     assert json.loads(call("import", book, files["rig"], "--json").stdout)["rig"] == "Hoist A 2"
-    assert "name the build" in call("import", book, files["log"], "--build", "x", ends=1).stderr
+    assert "choose the build" in call("import", book, files["log"], "--build", "x", ends=1).stderr
     assert "plan" in call("import", book, files["plan"], ends=1).stderr
     with Logbook(book) as kept:
         assert [b.name for _, b in kept.builds()] == ["Dunnock r2", "Dunnock r3"]

@@ -55,7 +55,7 @@ def test_records_come_back_from_their_files(files, build, rig):
         ('{"motor": {"voltage": "12 A"}}', "unit of current"),
         ('{"colour": "red"}', "colour: is not a known field"),
         ('{"version": "sparring.rig/1"}', "sparring.build/1"),
-        ('{"motor": {"no_load_current": "3 A", "stall_current": "1 A"}}', "exchanged"),
+        ('{"motor": {"no_load_current": "3 A", "stall_current": "1 A"}}', "interchanged"),
         ("{", "JSON"),
         ("", "JSON"),
     ],
@@ -142,17 +142,17 @@ def test_a_log_without_header_separated_by_spaces_takes_a_mapping(tmp_path):
     ("text", "said"),
     [
         ("", "empty"),
-        ("# only\n# comments\n", "comments only"),
-        ("hello world\nthis is prose\n", "no lines of figures"),
+        ("# only\n# comments\n", "only comments"),
+        ("hello world\nthis is prose\n", "no lines of numbers"),
         ("a,b\n" + "".join(f"{i},{i}\n" for i in range(20)), "no column is the time"),
         ("time,speed [rpm]\n" + "".join(f"{i},{i}\n" for i in range(20)), "has no unit"),
         (
             "time [s],speed [rpm]\n" + "".join(f"{i},{'x' if i % 2 else 1}\n" for i in range(20)),
-            "no numbers, the first “x”",
+            "not numbers, the first “x”",
         ),
         ("time [s],speed [rpm]\n" + "".join(f"{-i},{i}\n" for i in range(20)), "backwards"),
         ("time [s],speed [rpm]\n1,2\n2,3\n", "only 2 lines"),
-        ("time [s],speed [rpm]\n" + "".join(f"5,{i}\n" for i in range(20)), "stands still"),
+        ("time [s],speed [rpm]\n" + "".join(f"5,{i}\n" for i in range(20)), "does not advance"),
     ],
 )
 def test_a_bad_log_is_refused_with_what_to_do(tmp_path, text, said):
@@ -184,7 +184,7 @@ def test_a_log_becomes_a_test_in_the_logbook_and_goes_out_again(tmp_path, build,
         test, remarks = import_log(
             book, LOGS[0], look, columns, build_id=ids[0], rig_id=ids[1], plan=plan
         )
-        assert remarks[0].startswith("3 lifts of 3 weights")
+        assert remarks[0].startswith("3 runs of 3 loads")
         runs = book.runs(test)
         assert len({r.recording for r in runs}) == 1
         folder = test_folder.write(KeptTest(book, test), tmp_path / "out")
@@ -416,8 +416,8 @@ def test_our_own_unchecked_figures_hold(build):
     [
         (["reduce", "LOG", "--column", "²=speed:rpm"], "NUMBER=CHANNEL"),
         (["simulate", "--out", "OUT", "--seed", "-1"], "greater than or equal to 0"),
-        (["train", "BUILD", "--load", "-3 N·m"], "without a sign"),
-        (["train", "TWICE"], "stands there twice"),
+        (["train", "BUILD", "--load", "-3 N·m"], "as a positive value"),
+        (["train", "TWICE"], "occurs twice"),
         (["train", "MARKED"], "stalls at"),
         (["reduce", "/dev/zero"], "a pipe, a device"),
         (["reduce", "PIPE"], "a pipe, a device"),

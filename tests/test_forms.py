@@ -114,7 +114,7 @@ def test_every_joint_asks_for_its_sizes_and_limits_the_drive(window, kind):
     assert ("output joint" in parts) == (kind != "one piece")
     desk.undo.undo()
     assert desk.build.stages[0].output_joint is None
-    assert joint.kind.currentText() == "not described"
+    assert joint.kind.currentText() == "not specified"
 
 
 def test_a_count_that_is_not_known_says_so(window, qtbot):
@@ -122,7 +122,7 @@ def test_a_count_that_is_not_known_says_so(window, qtbot):
     (spin,) = (
         w
         for w in window.view("rig").findChildren(QSpinBox)
-        if w.accessibleName() == "Its pulses a turn"
+        if w.accessibleName() == "Pulses per revolution"
     )
     assert spin.text() == "not known"
     spin.setValue(20)

@@ -143,7 +143,7 @@ def test_rows_of_the_table_choose_the_point(window):
     window.go("results")
     window.view("results").table.selectRow(3)
     assert window.desk.step == 3
-    until(lambda: "lift 1" in window.view("results").recording.about.text())
+    until(lambda: "run 1" in window.view("results").recording.about.text())
 
 
 def test_the_connect_dialog_refuses_columns_it_does_not_know(window):

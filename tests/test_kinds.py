@@ -224,7 +224,7 @@ def test_a_stage_is_split_mirrored_and_compared():
 def test_a_stage_of_an_unknown_kind_or_a_held_driver_is_refused_in_words():
     with pytest.raises(RecordError, match=r"stages\.0: this kind of stage is not known"):
         Build.from_json('{"stages": [{"kind": "wurm"}]}')
-    with pytest.raises(ValueError, match="both driven and held"):
+    with pytest.raises(ValueError, match="both input and fixed"):
         PlanetaryStage(driven="ring", held="ring")
 
 

@@ -136,14 +136,14 @@ def test_a_board_that_began_anew_ends_the_lift(window, board):
     assert s.tare is None
     until(lambda: len(window.desk.runs) == 1)
     assert window.desk.runs[0].run.ended == "interrupted"
-    assert any("began anew" in text for text in window.heard.said)
+    assert any("restarted meanwhile" in text for text in window.heard.said)
 
 
 def test_another_logbook_waits_until_the_lift_is_kept(window, board):
     begin_lift(window)
     book = window.desk.book
     window.errands.open_logbook()
-    assert "end it first" in window.message.text()
+    assert "Stop it first" in window.message.text()
     window.session.stop()
     until(lambda: len(window.desk.runs) == 1)
     assert window.desk.book is book
@@ -158,7 +158,7 @@ def test_a_full_disk_stops_the_lift_with_a_clear_message(window, board, monkeypa
     monkeypatch.setattr(Recorder, "_flush", full)
     until(lambda: "No space left" in window.message.text())
     until(lambda: window.session.state == "ready")
-    assert "free some space" in window.message.text()
+    assert "Free some disk space" in window.message.text()
 
 
 def test_the_rigs_limit_stops_the_bench(window, board):

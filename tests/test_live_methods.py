@@ -207,7 +207,7 @@ def test_calibration_is_guided_up_and_down_the_shelf(window, tmp_path, qtbot):
     assert masses == [0.0, 1.0, 2.0, 1.0, 0.0]
     new = calibration.fit(d.rig.calibration, d.rig.gravity.value)
     assert nominal(new.slope) == pytest.approx(nominal(old.slope), rel=3e-3)
-    assert "up against down" in panel.verdict.text()
+    assert "hysteresis" in panel.verdict.text()
     past = d.rig.calibration.earlier[-1]  # what it has taken the place of is not forgotten
     assert past.sensitivity.value == pytest.approx(nominal(old.slope))
     assert f"Since {past.date}: sensitivity" in panel.verdict.text()
@@ -237,17 +237,17 @@ def test_a_meter_is_held_against_a_better_one_and_runs_keep_that(window, tmp_pat
     page.tabs.setCurrentIndex(1)
     panel = page.sensors.panel("voltmeter")
     page.sensors.choice.setCurrentIndex(2)
-    assert "As its data sheet says: right within ± 0.5 %" in panel.verdict.text()
+    assert "Data-sheet accuracy: ± 0.5 %" in panel.verdict.text()
     panel.reference.setFocus()
     qtbot.keyClicks(panel.reference, "6 V")
     qtbot.keyClick(panel.reference, Qt.Key.Key_Return)
-    assert "Type what the voltmeter reads too" in window.message.text()
+    assert "Type the voltmeter's reading too" in window.message.text()
     for reference, shown in (("6", "6.30"), ("9", "9.451"), ("12 V", "12.60 V")):
         panel.reference.clear()
         qtbot.keyClicks(panel.reference, reference)
         qtbot.keyClicks(panel.shown, shown)
         qtbot.keyClick(panel.shown, Qt.Key.Key_Return)
-    assert "shows 5.00 ± 0." in panel.verdict.text()
+    assert "gain 5.00 ± 0." in panel.verdict.text()
     assert d.edit("rig", ("method", "travel"), 0.6) is None  # this lift is waited for
     s.simulate(d.build, d.rig, speed=20.0)
     until(lambda: s.state == "ready" and s.ring is not None and s.ring.count > 60)
@@ -291,7 +291,7 @@ def test_the_simulated_bench_is_set_up_anew_for_another_method_and_another_build
     # a figure put right changes nothing on the bench
     assert "Tare" in window.view("run").ladder.go.text()
     d.new_revision()
-    assert "Set up the simulated bench anew" in window.view("run").ladder.go.text()
+    assert "Set up the simulated bench again" in window.view("run").ladder.go.text()
     assert "Dunnock r2 on Hoist A" in window.view("run").ladder.say.text()
     window.go("rig")
     window.view("rig").choose_method(Lever)

@@ -81,7 +81,7 @@ def test_plus_minus_is_the_95_percent_half_width(typed, u):
         ("3 blorp", "mass", "blorp"),
         ("12 V ± -1 V", "voltage", "negative"),
         ("1e999 m", "length", "too large"),
-        ("__import__('os')", "length", "cannot read"),
+        ("__import__('os')", "length", "not understood"),
     ],
 )
 def test_what_is_wrong_is_said_in_words(typed, kind, said):

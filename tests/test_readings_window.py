@@ -109,7 +109,7 @@ def test_records_are_listed_under_their_part_left_out_and_taken_back(window):
     key = dialog.kept.id
     dialog.records.left_out.emit(key)
     assert key not in [c.id for c in window.desk.book.characterisations()]
-    assert dialog.records.out.text() == "Take &back"
+    assert dialog.records.out.text() == "R&estore"
     dialog.records.left_out.emit(key)
     assert key in [c.id for c in window.desk.book.characterisations()]
 
@@ -164,7 +164,7 @@ def test_nominally_equal_motors_are_told_apart_beyond_their_doubt(window, build)
 
     assert measure(4.0) == ""  # there is nothing to compare it with
     window.desk.add_build(changed(build, ("family",), "Second"))
-    assert "do not differ" in measure(4.01)
+    assert "not significant" in measure(4.01)
     window.desk.add_build(changed(build, ("family",), "Third"))
     said = measure(4.4)
     assert "Resistance of" in said
@@ -193,7 +193,7 @@ def test_each_way_is_worked_from_the_window(window, qtbot, title):
         row = labels.index(label)
         assert any(c.isdigit() for c in dialog.results.item(row, 1).text())
     else:  # one point is no loop
-        assert "either side" in dialog.said.text()
+        assert "each side" in dialog.said.text()
     assert dialog.care.text()
     window.desk.set_unit("torque", "oz·in")
     dialog._work()
@@ -270,7 +270,7 @@ def test_a_recording_cut_off_by_a_crash_is_taken_the_next_time(window, qtbot, tm
     before = book.characterisation(int(dialog.kept.id))
     book.save_characterisation(replace(before, readings=(), recordings=()))
     stream.write_bytes(cut)
-    assert "Recovered a recording that was cut off" in recovery.recover(book)[0]
+    assert "Recovered an interrupted recording" in recovery.recover(book)[0]
     assert not stream.exists()
     again = CharacteriseDialog(window.desk, window.session, window, at=before.id)
     assert again.grid.texts(), again.said.text()
@@ -346,7 +346,7 @@ def test_recording_does_not_set_a_board_going(window, qtbot):
     dialog.recorder.go.click()
     assert "up" not in sent
     assert np.abs(s.ring.values("speed")).max() < 1.0
-    assert "no steady state under voltage" in dialog.said.text()
+    assert "no steady state of 0.25 s under voltage" in dialog.said.text()
     dialog.accept()
     s.disconnect_bench()
 
@@ -368,6 +368,6 @@ def test_a_log_of_readings_is_taken_and_a_wrong_one_is_told(window, tmp_path):
     dialog.begin(Swing.ID)
     dialog.recorder.open_log(tmp_path / "loop.csv")
     dialog.recorder.dialog.accept()
-    assert "whole swings are in the recording" in dialog.said.text()
+    assert "complete swings are in the recording" in dialog.said.text()
     dialog.recorder.open_log(tmp_path / "none.csv")
     assert "none.csv" in dialog.said.text()

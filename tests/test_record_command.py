@@ -71,7 +71,7 @@ def test_a_plan_is_done_from_a_terminal(tmp_path, build, rig, interrupt):
         assert {r.run.source for r in runs} == {"simulated"}
         assert all(len(kept.recording(r.recording)) > 10 for r in runs)
         assert [r.run.load.value for r in runs] == [0.5, 0.5, 1.5, 1.5][: len(runs)]
-    assert ("ended by whoever started it" in (document["why"] or "")) == interrupt
+    assert ("ended by its caller" in (document["why"] or "")) == interrupt
 
 
 def test_a_bench_that_says_nothing_is_told_from_a_terminal(tmp_path, build, rig, monkeypatch):
@@ -79,7 +79,7 @@ def test_a_bench_that_says_nothing_is_told_from_a_terminal(tmp_path, build, rig,
     with Logbook(tmp_path / "book") as book:
         said = []
         work = PlanOnBench(book, build, rig, Plan(), said.append)
-        with pytest.raises(Interrupted, match="no lines that are understood"):
+        with pytest.raises(Interrupted, match="no valid lines"):
             work.go(str(tmp_path / "nothing"), said.append, lambda *_: None)
         assert "cannot be opened" in said[0]
 
@@ -100,6 +100,6 @@ def test_a_plan_from_a_terminal_ends_at_the_rigs_limit(tmp_path, build, rig):
         with pytest.raises(Interrupted, match="ended by limit"):
             work.go(bench.stdout.readline().strip(), said.append, lambda *_: None)
         assert [r.run.ended for r in book.runs(work.test)] == ["limit"]
-        assert any("current was above the rig's limit" in text for text in said)
+        assert any("current exceeded the rig's limit" in text for text in said)
     bench.terminate()
     bench.communicate(timeout=20)

@@ -135,7 +135,7 @@ def test_builds_too_close_to_tell_are_named_with_the_lifts_it_would_take(
         for f in analyse(build, rig, plan, lifted[0], [near, far, elsewhere]).findings
         if f.id == "too-few-repeats"
     ]
-    assert [f.title for f in told] == ["Cannot be told from Dunnock r9"]
+    assert [f.title for f in told] == ["Not distinguishable from Dunnock r9"]
 
 
 def test_a_meter_stays_the_same_input_whatever_else_of_the_sensors_changes(build, rig):
@@ -180,7 +180,7 @@ def test_what_two_tests_share_drops_out_of_their_difference(build, rig, plan, li
 
     assert told(True) == []
     (finding,) = told(False)
-    assert "Lift both on one rig" in finding.remedies[0]
+    assert "Test both on one rig" in finding.remedies[0]
     assert "do not share the same ammeter" in finding.remedies[0]
 
 
@@ -228,7 +228,7 @@ def test_window_skips_the_settling_and_reports_drift():
     ramp = find_window(t, 5 + t, 0.3, 1.0)
     assert not ramp.steady
     assert ramp.length == pytest.approx(1.0, abs=0.05)
-    with pytest.raises(ValueError, match="settle"):
+    with pytest.raises(ValueError, match="settling"):
         find_window(t, y, 20.0, 1.0)
 
 

@@ -147,7 +147,7 @@ def test_what_no_result_follows_from_is_edited_without_a_question(window):
 def test_leaving_the_build_drops_what_waits_and_says_so(window, qtbot):
     tested = window.desk.build_id
     type_module(window, qtbot, "1 mm")
-    assert "first say what" in window.desk.edit("rig", ("method", "travel"), 0.7)
+    assert "first answer the question" in window.desk.edit("rig", ("method", "travel"), 0.7)
     choose(window, "Dunnock r1")
     assert window.desk.draft is None
     assert not window.question.isVisible()
@@ -164,7 +164,7 @@ def test_an_edit_undone_after_runs_were_made_is_kept_as_a_correction(window, lif
     d.runs_changed([r.id for r in d.book.runs(d.test_id)])
     d.undo.undo()
     assert [(c.before, c.after) for c in d.corrections()] == [("1 mm", "0.8 mm")]
-    with pytest.raises(LogbookError, match="has tests and stays"):
+    with pytest.raises(LogbookError, match="has tests and cannot be removed"):
         d.book.remove("build", d.build_id)
     idle()
 

@@ -45,10 +45,10 @@ def test_a_finding_on_the_rig_leads_to_its_field(window):
         ("rig.calibration", "Known mass on the cell"),
         ("rig.sensors.second_calibration", "Known mass on the cell"),
         ("rig.gravity", "Local gravity"),
-        ("rig.limits.cord", "Cord carries"),
-        ("rig.limits.supply", "It gives"),
+        ("rig.limits.cord", "Cord strength"),
+        ("rig.limits.supply", "Current limit"),
         ("rig.sensors.supply", "Supply"),
-        ("rig.sensors.pulses", "Its pulses a turn"),
+        ("rig.sensors.pulses", "Pulses per revolution"),
         ("rig.sensors.ammeter", "Reference reads"),
         ("rig.method.drum_diameter", "Drum diameter"),
     ):
@@ -112,7 +112,7 @@ def test_a_rig_goes_to_another_method_and_back_without_losing_its_dimensions(win
     page.tabs.setCurrentIndex(3)
     assert page.planner.table.item(0, 0).text() == "1.25"
     assert page.planner.table.item(3, 0).text() == "5 now"
-    assert "At the start the motor draws" in page.planner.said.text()
+    assert "The starting current is" in page.planner.said.text()
     page.choose_method(Hoist)
     assert d.rig.method.drum_diameter.value == pytest.approx(0.044)
     d.undo.undo()
@@ -131,7 +131,7 @@ def test_a_rig_with_tests_is_not_turned_into_another_bench(window):
     window.go("rig")
     window.view("rig").choose_method(Lever)
     assert (d.rig.name, d.rig.method.kind, d.test_id) == ("Lever", "lever", 0)
-    assert "has tests and stays" in window.message.text()
+    assert "has tests and is unchanged" in window.message.text()
     assert d.book.rig(rig).method.kind == "hoist"
     d.choose_test(test)
     until(lambda: d.result is not None and not background.busy())

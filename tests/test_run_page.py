@@ -160,9 +160,9 @@ def test_a_bench_that_only_prints_numbers_is_recorded_by_hand(window, tmp_path):
     )
     thread.start()
     until(lambda: s.state == "ready")
-    assert "Record a lift" in window.view("run").ladder.go.text()
+    assert "Record a run" in window.view("run").ladder.go.text()
     window.view("run").do_next()
-    assert "End this lift" in window.view("run").ladder.go.text()
+    assert "End this run" in window.view("run").ladder.go.text()
     n = s.ring.count
     until(lambda: s.ring.count > n + 300)
     window.view("run").do_next()

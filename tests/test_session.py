@@ -176,7 +176,7 @@ def test_a_board_that_is_switched_off_and_on_in_mid_lift_ends_it(bench):
     assert bench.session.hung is None
     bench.settle()
     assert bench.kept[0][1] == "interrupted"
-    assert any("began anew" in text for text in bench.said())
+    assert any("restarted meanwhile" in text for text in bench.said())
 
 
 def test_a_board_that_says_by_another_figure_that_it_began_anew_is_believed(bench):
@@ -192,7 +192,7 @@ def test_a_board_that_says_by_another_figure_that_it_began_anew_is_believed(benc
     assert "stop" in bench.heard
     assert bench.session.state == "ready"
     assert bench.session.hung is None
-    assert any("began anew" in text for text in bench.said())
+    assert any("restarted meanwhile" in text for text in bench.said())
     bench.settle()
     assert bench.kept[0][1] == "interrupted"
 

@@ -327,7 +327,7 @@ def test_two_cells_are_added_and_a_coarse_tachometer_widens_the_speed(build, rig
             "cell_2": np.full(len(both), 8_000.0),
         },
     )
-    assert "without its calibration" in analyse(build, r, plan, [(run, raw)]).skipped[0][1]
+    assert "without a calibration" in analyse(build, r, plan, [(run, raw)]).skipped[0][1]
     (step,) = analyse(
         build, changed(r, ("sensors", "second_calibration"), second), plan, [(run, raw)]
     ).steps

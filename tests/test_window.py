@@ -44,7 +44,7 @@ def test_the_demo_opens_with_its_builds_and_results(window):
     assert "stalled" in {f.id for f in window.desk.findings}
     choose(window, "Dunnock r3")
     assert "drum-radius-vs-diameter" in {f.id for f in window.desk.findings}
-    assert window.work.states["Results"].startswith("needs you")
+    assert window.work.states["Results"].startswith("needs attention")
 
 
 def test_pages_are_reached_by_key(window, qtbot):
@@ -89,7 +89,7 @@ def test_a_build_that_does_not_hold_together_is_refused_with_the_reason(window, 
     window.go("build")
     field = window.view("build").motor_form.fields["motor", "stall_current"]
     enter(field, "0.05 A", qtbot)
-    assert "exchanged" in field._note.text()
+    assert "interchanged" in field._note.text()
     assert window.desk.build.motor.stall_current.value > 1
 
 
@@ -253,7 +253,7 @@ def test_a_log_is_imported_through_the_dialog_and_its_mapping_remembered(window,
     dialog.accept()
     until(lambda: len(book.tests()) == before + 1)
     idle()
-    assert "1 lift of 1 weight" in window.message.text()
+    assert "1 run of 1 load" in window.message.text()
     window.errands.import_log(log)
     assert window.errands.dialog.mapping() == {
         0: ("t", "ms"),
@@ -331,9 +331,9 @@ def test_an_edit_before_the_logbook_is_open_is_refused_in_words(qapp):
     w = MainWindow()
     w.show()
     before = w.desk.build
-    assert "still being opened" in w.desk.edit("build", ("family",), "Early")
+    assert "still opening" in w.desk.edit("build", ("family",), "Early")
     w.view("build").gears.count_edited.emit(0, "wheel", 50)
-    assert "still being opened" in w.message.text()
+    assert "still opening" in w.message.text()
     assert w.desk.build == before
     discard(w)
 

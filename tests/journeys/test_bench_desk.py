@@ -296,16 +296,18 @@ def newest_motor(demo):
 
 def test_what_a_data_sheet_promises_is_typed_as_it_stands_there(demo):
     demo.page("Rig")
-    demo.tab_to("Voltmeter ±")
+    demo.tab_to("Voltmeter accuracy ±")
     demo.enter("0.5 % + 3 counts", "Tab")
     demo.until(lambda: "3 counts of 0.01 V" in demo.state()["message"], "it asks what one is")
-    demo.tab_to("Voltmeter ±", "shift+Tab")
+    demo.tab_to("Voltmeter accuracy ±", "shift+Tab")
     demo.enter("0.5 % + 3 counts of 0.01 V", "Tab")
-    demo.until(lambda: demo.text("Voltmeter ±") == "0.5 % + 0.03 V", "gain and zero are known")
-    demo.click_at(demo.widget("Torque from")["at"], button=5, times=3)
+    demo.until(
+        lambda: demo.text("Voltmeter accuracy ±") == "0.5 % + 0.03 V", "gain and zero are known"
+    )
+    demo.click_at(demo.widget("Torque source")["at"], button=5, times=3)
     assert demo.state()["question"] == ""  # who scrolls past a choice does not choose
     demo.key("ctrl+z")
-    demo.until(lambda: demo.text("Voltmeter ±") == "0.5 %", "as it was")
+    demo.until(lambda: demo.text("Voltmeter accuracy ±") == "0.5 %", "as it was")
 
 
 def test_what_warms_and_weakens_a_motor_and_the_cord_that_hangs_are_typed(demo):
@@ -324,7 +326,7 @@ def test_what_warms_and_weakens_a_motor_and_the_cord_that_hangs_are_typed(demo):
     assert motor["magnets"] == "ferrite"
     assert (motor["heat_time"], motor["heat_resistance"]) == ("120 s", "10")
     demo.page("Rig")
-    demo.tab_to("Cord that hangs")
+    demo.tab_to("Mass of hanging cord")
     demo.enter("2 ± 0.5 g", "Tab")
     demo.until(lambda: "cord mass" in demo.state()["question"], "runs were made on it")
     demo.key("Return")

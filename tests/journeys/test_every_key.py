@@ -82,14 +82,14 @@ def by_eye(demo):
 DOES = {
     "Undo": undone,
     "Redo": redone,
-    "Open or begin a logbook …": lambda demo: file_dialog(demo, "Logbook folder"),
+    "Open or create a logbook …": lambda demo: file_dialog(demo, "Logbook folder"),
     "Import a log …": lambda demo: file_dialog(demo, "Log of another logger"),
     "Everything, as a folder …": lambda demo: file_dialog(demo, "Export into which folder"),
     "Results, JSON …": lambda demo: file_dialog(demo, "Export this test"),
     "Results, CSV …": lambda demo: file_dialog(demo, "Export this test"),
     "Sheet, HTML …": lambda demo: file_dialog(demo, "Export this test"),
-    "Take back left-out lifts": lambda demo: said(demo, "No lift is left out"),
-    "Go back to a copy …": lambda demo: dialog(demo, "Go back to a copy"),
+    "Restore excluded runs": lambda demo: said(demo, "No lift is left out"),
+    "Restore a backup …": lambda demo: dialog(demo, "Restore a backup"),
     "Find …": lambda demo: demo.until(
         lambda: demo.state()["focus"] == "Find in the logbook", "search has the keyboard"
     ),
@@ -100,23 +100,21 @@ DOES = {
     "New test": begun_anew,
     "Read by eye": by_eye,
     "Simulated bench": simulated,
-    "Tare with nothing pulling": lambda demo: demo.until(
-        lambda: demo.state()["tared"], "it is tared"
-    ),
+    "Tare, unloaded": lambda demo: demo.until(lambda: demo.state()["tared"], "it is tared"),
     "Mark this moment": lambda demo: dialog(demo, "Mark"),
     "Stop": lambda demo: demo.until(lambda: demo.state()["bench"] == "ready", "it is at rest"),
-    "Measure parts: motor, inertia, play, friction …": lambda demo: dialog(
+    "Part measurements: motor, inertia, backlash, friction …": lambda demo: dialog(
         demo, "Part measurements"
     ),
     "Disconnect": lambda demo: demo.until(
         lambda: demo.state()["bench"] == "off", "the bench is let go"
     ),
     "Connect a board …": lambda demo: dialog(demo, "Connect a bench"),
-    "Fold the logbook": lambda demo: turned(demo, "ctrl+1", "Builds and tests"),
-    "Fold the findings": lambda demo: turned(demo, "ctrl+2", "Findings"),
+    "Show or hide the logbook": lambda demo: turned(demo, "ctrl+1", "Builds and tests"),
+    "Show or hide the findings": lambda demo: turned(demo, "ctrl+2", "Findings"),
     "Units …": lambda demo: dialog(demo, "Units"),
-    "Dark, for the night bench": lambda demo: None,  # below
-    "Panels back to their places": lambda demo: demo.until(
+    "Dark theme": lambda demo: None,  # below
+    "Reset the panel layout": lambda demo: demo.until(
         lambda: demo.widgets("Builds and tests"), "they are there"
     ),
     "Find a command …": lambda demo: dialog(demo, "Find a command"),
@@ -138,11 +136,16 @@ def test_every_entry_of_the_menus_does_what_it_says(demo):
     assert told - {"Quit"} == set(DOES)
     for name, does in DOES.items():
         entry = next(e for text, e in entries.items() if text.split(" title")[0] == name)
-        if name == "Dark, for the night bench":
+        if name == "Dark theme":
             continue
         demo.menu(entry["menu"], name)
         does(demo)
-        if entry["key"] and name not in ("Fold the logbook", "Fold the findings", "Undo", "Redo"):
+        if entry["key"] and name not in (
+            "Show or hide the logbook",
+            "Show or hide the findings",
+            "Undo",
+            "Redo",
+        ):
             demo.key(entry["key"].lower().replace("f1", "F1").replace("+.", "+period"))
             does(demo)
     demo.key("ctrl+z")
@@ -238,9 +241,9 @@ def test_b_on_run_stops_and_asks_what_broke(demo):
     demo.key("b")
     demo.until(lambda: "What broke" in demo.state()["dialog"], "it asks which part")
     demo.key("Down", "Return")
-    demo.until(lambda: demo.state()["undo"] == "note of what broke", "it is noted")
+    demo.until(lambda: demo.state()["undo"] == "note of a breakage", "it is noted")
     demo.key("ctrl+z")
-    demo.until(lambda: demo.state()["redo"] == "note of what broke", "and taken back")
+    demo.until(lambda: demo.state()["redo"] == "note of a breakage", "and taken back")
 
 
 def test_a_command_is_found_by_its_words_and_done(demo):
@@ -282,5 +285,5 @@ def test_panels_stay_where_they_were_put(demo):
     demo.until(lambda: not demo.widgets("Builds and tests"), "still folded on Results")
     demo.page("Build")
     demo.until(lambda: demo.widget("Builds and tests")["at"][2] == wide, "as wide as it was left")
-    demo.menu("View", "Panels back to their places")
+    demo.menu("View", "Reset the panel layout")
     demo.until(lambda: abs(demo.widget("Builds and tests")["at"][2] - left[2]) < 5, "as at first")

@@ -11,8 +11,8 @@ from desktop import Program, home_with_demo
 def test_the_logbook_goes_back_to_the_copy_of_the_day(demo):
     demo.key("ctrl+n")
     demo.until(lambda: demo.state()["build"] == "New drive r1", "a build is begun")
-    demo.menu("Logbook", "Go back to a copy")
-    demo.until(lambda: demo.state()["dialog"] == "Go back to a copy", "it asks which")
+    demo.menu("Logbook", "Restore a backup")
+    demo.until(lambda: demo.state()["dialog"] == "Restore a backup", "it asks which")
     demo.press("Go back")
     demo.until(lambda: "The logbook is as on" in demo.state()["message"], "it says what it did")
     assert not demo.rows("SELECT id FROM builds WHERE family = 'New drive'")

@@ -4,7 +4,7 @@ have: no text is cut."""
 import pytest
 from desktop import Program, Screen, home_with_demo
 
-BUILD_TABS = ("Shafts", "Strength", "Meshes", "Size, cost", "Changes")
+BUILD_TABS = ("Shafts", "Strength", "Meshes", "Size and cost", "Changes")
 RIG_TABS = ("Plan", "Sensors", "Masses", "Checks")
 METHODS = ("Lever", "Brake", "Drawbar", "Run-up", "Generator")
 SEEN_AS = {

@@ -44,7 +44,9 @@ def test_a_wrong_drum_is_put_right_and_taken_back(demo):
         "the finding leads to its field",
     )
     demo.enter("25 mm")
-    demo.until(lambda: "What is this edit?" in demo.state()["question"], "it asks what the edit is")
+    demo.until(
+        lambda: "What kind of edit is this?" in demo.state()["question"], "it asks what the edit is"
+    )
     assert demo.record("rig", "Hoist B")["method"]["drum_radius"].startswith("50")
     demo.key("alt+w")
     demo.until(

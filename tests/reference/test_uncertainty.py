@@ -184,10 +184,10 @@ def test_an_input_is_known_by_its_id_and_told_in_words():
     from sparring.core.input_quantity import declare, whose, words
 
     assert words("hoist.drum_diameter") == "drum diameter"
-    assert words("reading-break-away.starts:3") == "reading 3: begins to turn at"
+    assert words("reading-break-away.starts:3") == "reading 3: break-away at"
     assert words("window:power_in") == "power in within the window"
     assert [whose(t) for t in ("window:speed", "repeats", "gravity", "motor.voltage", "tare")] == [
         "run", "repeats", "place", "build", "rig",
     ]  # fmt: skip
-    with pytest.raises(ValueError, match="taken by another"):
+    with pytest.raises(ValueError, match="used by another"):
         declare("gravity", "the pull of the earth", "place")

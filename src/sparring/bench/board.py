@@ -94,7 +94,7 @@ class Board(ABC):
                 self.close()
                 raise FileExistsError(
                     errno.EEXIST,
-                    "it is a file and no link; name another place for the link to the port",
+                    ("this is a file, not a link; choose another path for the link to the port"),
                     str(link),
                 )
             link.unlink(missing_ok=True)
@@ -195,7 +195,7 @@ class Board(ABC):
         try:
             value = float(figure) if figure else 0.0
         except ValueError:
-            self._send(f"> {word} refused: {figure} is no number\n".encode())
+            self._send(f"> {word} refused: {figure} is not a number\n".encode())
             return
         refused = ""
         if word == "hello":

@@ -75,7 +75,7 @@ class Captures:
         from sparring.bench.recorder import Recorder, RecorderError
 
         if self._recorder is not None:
-            self._tell(Notice("said", "Something is being recorded already; end that first."))
+            self._tell(Notice("said", "A recording is already in progress. Stop it first."))
             return False
         try:
             self._recorder = Recorder(path, channels, note, on_fault=self._fault)
@@ -141,7 +141,7 @@ class Captures:
             except Exception as err:
                 # every reason is for the tester to read; the stream stays where it is
                 self._tell(
-                    Notice("said", f"The lift could not be kept: {err} ({recorder.path.name}).")
+                    Notice("said", f"The run could not be saved: {err} ({recorder.path.name}).")
                 )
             else:
                 if run_id is not None:

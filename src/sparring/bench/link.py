@@ -100,11 +100,10 @@ class Link:
             # TypeError: the port closed under the read
             except (serial.SerialException, OSError, TypeError) as err:
                 if not self._stop.is_set():
-                    why = (
-                        getattr(err, "strerror", None)
-                        or "it was unplugged or switched off, or another program reads it too"
+                    why = getattr(err, "strerror", None) or (
+                        "it was unplugged or switched off, or another program is using it"
                     )
-                    self._ends.link_down(f"{self.port} is gone: {why}")
+                    self._ends.link_down(f"{self.port} has disappeared: {why}")
             finally:
                 port, self._serial = self._serial, None
                 if port is not None:

@@ -25,7 +25,7 @@ from sparring.bench.watch import LimitWatch
 from sparring.core.quantity import Measured
 
 _TARE_DOUBT = 6.0  # [counts] standard uncertainty of a tare
-_ANEW = "It began anew meanwhile: what hangs and its tare are not known any more"
+_ANEW = "It restarted meanwhile: its load and its tare are no longer known"
 
 
 class Machine:
@@ -107,9 +107,9 @@ class Machine:
                 self._tell(Notice("said", why))
             elif self.state != "lost":
                 goes_on = (
-                    "the run goes on, the gap will be marked"
+                    "the run continues and the gap will be marked"
                     if self.state == "lifting"
-                    else "it goes on from there"
+                    else "it continues from there"
                 )
                 self._tell(Notice("said", f"{why}. Plug it in again: {goes_on}."))
             self._lose()
@@ -134,16 +134,18 @@ class Machine:
                 self._tell(
                     Notice(
                         "said",
-                        f"BENCH LOST: {self.why} while it may be moving. It is told to stop; cut"
-                        " its power if it does not.",
+                        (
+                            f"BENCH LOST: {self.why} while it may be moving. It is being told "
+                            "to stop. Cut its power if it does not."
+                        ),
                     )
                 )
                 self._halt("interrupted")
                 self._lose()
             if self._asked is not None and now - self._asked[2] > states.ANSWER:
                 self._failed(
-                    f"The bench does not answer “{' '.join(self._asked[:2]).strip()}”. The step"
-                    " ends here."
+                    f"The bench does not answer “{' '.join(self._asked[:2]).strip()}”. The "
+                    "step has ended."
                 )
             if self.stop_wanted and not self._answers():
                 self.stop_wanted = False
@@ -159,8 +161,10 @@ class Machine:
                 self._tell(
                     Notice(
                         "said",
-                        "STOP is not confirmed by the bench yet: cut its power. It is told again"
-                        " until it answers.",
+                        (
+                            "STOP is not confirmed by the bench yet: cut its power. The "
+                            "command is repeated until it answers."
+                        ),
                     )
                 )
             if self._watchdog and now - self._fed > states.WATCHDOG / 4 and self.state != "lost":
@@ -208,8 +212,10 @@ class Machine:
         self._tell(
             Notice(
                 "said",
-                f"The bench sends other columns now: {', '.join(channels)}. What was recorded so"
-                " far is kept by itself.",
+                (
+                    f"The bench now sends other columns: {', '.join(channels)}. The recording "
+                    "so far has been saved."
+                ),
             )
         )
         if not self._captures.begin_anew(channels) and self._captures.drives:
@@ -222,7 +228,9 @@ class Machine:
             self._before_loss = self.state
             self._lost_at, self._lost_since = self.last_t, self._clock()
         if self._asked is not None:
-            self._failed("The bench was lost before it answered; nothing was begun.", settle=False)
+            self._failed(
+                "The bench was lost before it answered; nothing was started.", settle=False
+            )
         self._set("connecting" if self.last_t is None else "lost")
 
     def _back(self, t: float, anew: bool) -> tuple[float, float] | None:
@@ -242,19 +250,19 @@ class Machine:
             self._forget_settings()
             why = _ANEW
         elif self._watchdog and away > states.WATCHDOG:
-            why = f"It heard nothing for {states.WATCHDOG:g} s and has stopped by itself"
+            why = f"It received nothing for {states.WATCHDOG:g} s and has stopped itself"
         said = (
             f"The bench is back after {gap[1] - gap[0]:.1f} s; the gap is marked in the recording."
         )
         if why and not self.stop_wanted and state in (*MOVING, "preparing"):
             self._halt("interrupted")
             said = (
-                f"The bench is back after {gap[1] - gap[0]:.1f} s. {why}; it is told to stop, and"
-                " the lift ends here."
+                f"The bench is back after {gap[1] - gap[0]:.1f} s. {why}; it has been told "
+                "to stop, and the run has ended."
             )
         elif state == "preparing":
             self._halt("interrupted")
-        self._tell(Notice("said", said if not why or "lift ends" in said else f"{said} {why}."))
+        self._tell(Notice("said", said if not why or "run ends" in said else f"{said} {why}."))
         return gap
 
     def _forget_settings(self) -> None:
@@ -310,7 +318,10 @@ class Machine:
         asked = self._asked[1]
         if refused:
             self._failed(
-                f"The bench refuses “{f'{word} {asked}'.strip()}”: {refused}. The step ends here.",
+                (
+                    f"The bench refuses “{f'{word} {asked}'.strip()}”: {refused}. The step has "
+                    "ended."
+                ),
                 refused=True,
             )
             return
@@ -325,8 +336,8 @@ class Machine:
             self.hung = figure if figure is not None else wanted
             if not self._set_to(wanted):
                 self._failed(
-                    f"The bench says “{word} {rest}” where {asked} was asked for; nothing was"
-                    " begun."
+                    f"The bench says “{word} {rest}” where {asked} was requested; nothing "
+                    "was started."
                 )
                 return
         elif (
@@ -335,7 +346,7 @@ class Machine:
             and abs(figure - float(asked)) > 1e-3 * abs(float(asked))
         ):
             self._failed(
-                f"The bench says “drive {rest}” where {asked} V was asked for; nothing was begun."
+                f"The bench says “drive {rest}” where {asked} V was requested; nothing was started."
             )
             return
         self._asked = None
@@ -357,9 +368,7 @@ class Machine:
                 self._set("preparing")
                 self._ask()
             elif self.state == "lowering" and word != "top":
-                self._tell(
-                    Notice("said", f"The bench has stopped by itself while lowering: {text}.")
-                )
+                self._tell(Notice("said", f"The bench stopped itself while lowering: {text}."))
                 self._halt("stalled" if word == "stalled" else "interrupted")
         elif word == "bottom":
             self.hook_up = False
@@ -369,7 +378,7 @@ class Machine:
             self._tell(
                 Notice(
                     "said",
-                    f"The bench has stopped by itself: it heard nothing for {states.WATCHDOG:g} s.",
+                    (f"The bench stopped itself: it received nothing for {states.WATCHDOG:g} s."),
                 )
             )
             self._halt("interrupted")
@@ -382,7 +391,7 @@ class Machine:
             if self.state != "ready" or self.stop_wanted or self.link is None:
                 return False
             if self._captures.recording and "up" in commands:
-                self._tell(Notice("said", "Something is being recorded already; end that first."))
+                self._tell(Notice("said", "A recording is already in progress. Stop it first."))
                 return False
             self._todo = deque(commands)
             self._set("preparing")
@@ -402,7 +411,7 @@ class Machine:
             self._watch = LimitWatch(dict(self.limits))
         self._asked = word, figure, self._clock()
         if not self.link.send(command):
-            self._failed(f"The bench cannot be told “{command}”; nothing was begun.")
+            self._failed(f"The bench does not accept “{command}”; nothing was started.")
 
     def _failed(self, why: str, *, settle: bool = True, refused: bool = False) -> None:
         """The step ends here. One that may have set something moving is stopped."""

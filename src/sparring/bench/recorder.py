@@ -174,9 +174,9 @@ class Recorder:
 
     def _fail(self, err: Exception) -> None:
         self.fault = RecorderError(
-            f"Recording stopped: {getattr(err, 'strerror', None) or err} ({self.path.parent})."
-            f" {self.samples} samples are safe; free some space if that is what it lacks, then lift"
-            " again."
+            f"Recording stopped: {getattr(err, 'strerror', None) or err} "
+            f"({self.path.parent}). {self.samples} samples are saved. Free some disk space "
+            "if it is full, then repeat the run."
         )
         if self._on_fault:
             self._on_fault(self.fault)

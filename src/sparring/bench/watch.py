@@ -56,13 +56,13 @@ class LimitWatch:
             with np.errstate(invalid="ignore", divide="ignore"):
                 over = (sums[last] - sums[first]) / n > limit * limit
             if not found and (over & (n > 0)).any():
-                found = f"the {channel} was above the rig's limit"
+                found = f"the {channel} exceeded the rig's limit"
             seen = t[np.isfinite(new)]
             self._seen[channel] = (
                 float(seen[-1]) if len(seen) else self._seen.get(channel, float(t[0]))
             )
             if not found and float(t[-1]) - self._seen[channel] > UNREAD:
-                found = f"no {channel} was read for {UNREAD:g} s"
+                found = f"no {channel} reading for {UNREAD:g} s"
             self._tail[channel] = squares[first[-1] :]
         self._t = whole[first[-1] :]
         return found

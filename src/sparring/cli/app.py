@@ -61,7 +61,7 @@ def train(
         torque, volts = option("--load", load, "torque"), option("--voltage", voltage, "voltage")
         if torque < 0:
             raise quantity.QuantityError(
-                f"--load {load}: give the torque that the output works against, without a sign"
+                f"--load {load}: give the torque that the output works against, as a positive value"
             )
         document = train_files.to_dict(b, torque, volts)
     if as_json:
@@ -130,7 +130,9 @@ def reduce(
 def by_eye(
     readings: Annotated[
         Path,
-        typer.Argument(help="table of readings, a line a run (CSV)", exists=True, dir_okay=False),
+        typer.Argument(
+            help="table of readings, one run per line (CSV)", exists=True, dir_okay=False
+        ),
     ],
     build: BuildFile,
     rig: RigFile,
@@ -153,14 +155,14 @@ def by_eye(
         result = with_records(analyse(b, r, p, [(run, Recording.nothing()) for run in runs]))
         _some_steps(readings, result)
     for run, why in result.skipped:
-        typer.echo(f"step {run.step + 1}, run {run.repeat} is left out: {why}", err=True)
+        typer.echo(f"step {run.step + 1}, run {run.repeat} is excluded: {why}", err=True)
     _tell(result, as_json=as_json)
 
 
 def _some_steps(path: Path, result: TestResult) -> None:
     if not result.steps:
         reasons = "; ".join(sorted({why for _, why in result.skipped}))
-        typer.echo(f"{path}: no lift could be reduced: {reasons}", err=True)
+        typer.echo(f"{path}: no run could be reduced: {reasons}", err=True)
         raise typer.Exit(1)
 
 
@@ -180,7 +182,7 @@ def _tell(result: TestResult, *, as_json: bool) -> None:
         )
 
     show_table(
-        ["lifts", "torque N·m", "speed rpm", "wire to shaft %", "gearbox %"],
+        ["runs", "torque N·m", "speed rpm", "wire to shaft %", "gearbox %"],
         [
             [
                 f"{len(s.points)}" + (f" + {len(s.stalls)} stalled" if s.stalls else ""),

@@ -14,27 +14,29 @@ from sparring.cli.common import AsJson, BuildFile, PlanFile, RigFile, app, home,
 @app.command()
 def bench(
     build: Annotated[
-        Path | None, typer.Option("--build", help="build file; the demo's Dunnock r2 without")
+        Path | None, typer.Option("--build", help="build file; default: the demo's Dunnock r2")
     ] = None,
     rig: Annotated[
-        Path | None, typer.Option("--rig", help="rig file; the demo's hoist without")
+        Path | None, typer.Option("--rig", help="rig file; default: the demo's hoist")
     ] = None,
-    link: Annotated[Path | None, typer.Option(help="put a link to the port here")] = None,
-    seed: Annotated[int, typer.Option(min=0, help="repeats the same bench")] = 1,
-    rate: Annotated[float, typer.Option(min=10, max=1000, help="lines a second")] = 80.0,
-    speed: Annotated[float, typer.Option(min=0.1, max=50, help="simulated seconds a second")] = 1.0,
-    drop: Annotated[float, typer.Option(min=0, max=1, help="chance that a line is lost")] = 0.0,
+    link: Annotated[Path | None, typer.Option(help="link to the port, to create")] = None,
+    seed: Annotated[
+        int, typer.Option(min=0, help="random seed: the same number gives the same bench")
+    ] = 1,
+    rate: Annotated[float, typer.Option(min=10, max=1000, help="lines per second")] = 80.0,
+    speed: Annotated[float, typer.Option(min=0.1, max=50, help="simulated s per s")] = 1.0,
+    drop: Annotated[float, typer.Option(min=0, max=1, help="probability of losing a line")] = 0.0,
     garble: Annotated[
-        float, typer.Option(min=0, max=1, help="chance that a line is garbled")
+        float, typer.Option(min=0, max=1, help="probability of garbling a line")
     ] = 0.0,
     friction: Annotated[float, typer.Option(min=0, help="true friction over the build's")] = 1.0,
-    seconds: Annotated[float, typer.Option(help="stop after so long")] = float("inf"),
+    seconds: Annotated[float, typer.Option(help="stop after this time")] = float("inf"),
     readings: Annotated[
         str,
         typer.Option(
             help=(
-                "a set-up for readings in place of the rig: motor, swing, wind-up,"
-                " break-away or drum"
+                "a set-up for part measurements instead of the rig: motor, swing, wind-up, "
+                "break-away or drum"
             )
         ),
     ] = "",
@@ -55,7 +57,7 @@ def bench(
     fixtures = {f.KEY: f for f in FIXTURES.values()}
     if readings and readings not in fixtures:
         raise typer.BadParameter(
-            f"{readings} is none of {', '.join(fixtures)}", param_hint="--readings"
+            f"{readings} is not one of {', '.join(fixtures)}", param_hint="--readings"
         )
     with told():
         b = record_files.load(build, Build) if build else hollin_yard.dunnock(2)
@@ -94,8 +96,10 @@ def simulate(
     rig: RigFile,
     out: Annotated[Path, typer.Option("--out", help="CSV to write")],
     plan: PlanFile = None,
-    seed: Annotated[int, typer.Option(min=0, help="repeats the same lifts")] = 1,
-    rate: Annotated[float, typer.Option(min=10, max=1000, help="samples a second")] = 80.0,
+    seed: Annotated[
+        int, typer.Option(min=0, help="random seed: the same number gives the same runs")
+    ] = 1,
+    rate: Annotated[float, typer.Option(min=10, max=1000, help="samples per second")] = 80.0,
 ) -> None:
     """Lift a plan's weights on the simulated bench and write what a logger would have."""
     from sparring.core.build import Build
@@ -131,10 +135,10 @@ def record(
     rig: RigFile,
     plan: PlanFile = None,
     logbook: Annotated[
-        Path | None, typer.Option(help="logbook folder to keep it in; your own without")
+        Path | None, typer.Option(help="logbook folder to save it in; default: your own")
     ] = None,
     yes: Annotated[
-        bool, typer.Option("--yes", help="ask nobody: the bench hangs its weights by itself")
+        bool, typer.Option("--yes", help="do not ask: the bench sets its loads itself")
     ] = False,
     as_json: AsJson = False,
 ) -> None:
@@ -154,8 +158,7 @@ def record(
         signal.signal(number, signal.default_int_handler)
     if not yes and not sys.stdin.isatty():
         typer.echo(
-            "Nobody can be asked here: call it with --yes where the bench hangs its weights by"
-            " itself.",
+            "There is no terminal to ask at. Use --yes if the bench sets its loads itself.",
             err=True,
         )
         raise typer.Exit(2)
@@ -169,7 +172,7 @@ def record(
         typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
     else:
         typer.echo(
-            f"{len(document['runs'])} lifts kept in {document['logbook']}"
+            f"{len(document['runs'])} runs saved in {document['logbook']}"
             + (f", test {document['test']}" if document["test"] else "")
         )
         if best := document["best_gearbox_efficiency"]:
@@ -181,5 +184,5 @@ def record(
                 f" {', '.join(document['findings']) or 'none'}"
             )
     if not document["whole"]:
-        typer.echo(f"The plan was not finished: {document['why']}.", err=True)
+        typer.echo(f"The plan was not completed: {document['why']}.", err=True)
         raise typer.Exit(1)

@@ -29,13 +29,13 @@ RigFile = Annotated[
 PlanFile = Annotated[
     Path | None,
     typer.Option(
-        "--plan", help="plan file (JSON); the default ladder without", exists=True, dir_okay=False
+        "--plan", help="plan file (JSON); default: the standard ladder", exists=True, dir_okay=False
     ),
 ]
 Inspect = Annotated[
     Path | None,
     typer.Option(
-        "--inspect", hidden=True, help="answer on this socket what is on the screen, for tests"
+        "--inspect", hidden=True, help="report what is on the screen on this socket, for tests"
     ),
 ]
 AsJson = Annotated[bool, typer.Option("--json", help="print the stable JSON document")]

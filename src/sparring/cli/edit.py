@@ -107,8 +107,8 @@ def _set(record: Build | Rig, place: str, text: str) -> Build | Rig:
         return changed(record, path, value)
     except (AttributeError, KeyError, IndexError, TypeError) as err:
         raise RecordError(
-            f"{place}: there is no such field; write it as in the record file, with dots:"
-            " stages.0.module"
+            f"{place}: there is no such field; write the path as in the record file, with "
+            "dots: stages.0.module"
         ) from err
     except (QuantityError, json.JSONDecodeError) as err:
         raise RecordError(f"{place}: {err}") from err

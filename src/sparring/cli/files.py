@@ -35,8 +35,10 @@ def formats(as_json: AsJson = False) -> None:
 def export(
     logbook: Logbook_,
     out: Annotated[Path, typer.Argument(help="folder to write to")],
-    test: Annotated[int | None, typer.Option(help="one test; all without")] = None,
-    form: Annotated[str, typer.Option("--as", help="what to write; `formats` lists it")] = "test",
+    test: Annotated[int | None, typer.Option(help="one test; default: all")] = None,
+    form: Annotated[
+        str, typer.Option("--as", help="format to write; listed by `formats`")
+    ] = "test",
 ) -> None:
     """Write a logbook's tests as open files: records, recordings as CSV, results, and a sheet."""
     from sparring.exchange.export import KeptTest
@@ -45,7 +47,7 @@ def export(
 
     forms = {e.id: e for e in exports_of(KeptTest)}
     if form not in forms:
-        raise typer.BadParameter(f"{form} is none of {', '.join(forms)}", param_hint="--as")
+        raise typer.BadParameter(f"{form} is not one of {', '.join(forms)}", param_hint="--as")
     with told(), Logbook(logbook, create=False) as book:
         tests = [t.id for t in book.tests() if test is None or t.id == test]
         if not tests:
@@ -86,7 +88,7 @@ def import_(
         typer.echo(remark, err=True)
     kept = f"test {document['test']}" if document["test"] else None
     kept = kept or document["build"] or document["rig"]
-    typer.echo(f"kept as {kept}")
+    typer.echo(f"saved as {kept}")
 
 
 @app.command()
@@ -94,7 +96,9 @@ def draw(
     build: Annotated[Path, typer.Argument(help="build file", exists=True, dir_okay=False)],
     stage: Annotated[int, typer.Argument(min=1, help="stage, from 1")],
     part: Annotated[str, typer.Argument(help="pinion, wheel, planet …")],
-    out: Annotated[Path, typer.Argument(help="drawing to write; its ending says the form")],
+    out: Annotated[
+        Path, typer.Argument(help="drawing to write; the file extension sets the format")
+    ],
 ) -> None:
     """Write the outline of a part, in millimetres, for making or checking it."""
     from sparring.core.build import Build
@@ -104,7 +108,9 @@ def draw(
 
     forms = {e.suffix: e for e in exports_of(Part)}
     if out.suffix.lower() not in forms:
-        raise typer.BadParameter(f"{out.name} ends in none of {', '.join(forms)}", param_hint="OUT")
+        raise typer.BadParameter(
+            f"{out.name} has none of the extensions {', '.join(forms)}", param_hint="OUT"
+        )
     with told():
         b = record_files.load(build, Build)
         if stage > len(b.stages):
@@ -122,7 +128,7 @@ def certificate(
     rig: RigFile,
     out: Annotated[Path, typer.Argument(help="sheet to write (HTML)")],
     meter: Annotated[
-        str, typer.Option(help="voltmeter, ammeter or tachometer; else the cell")
+        str, typer.Option(help="voltmeter, ammeter or tachometer; default: the load cell")
     ] = "",
 ) -> None:
     """Write the calibration of a rig's load cell, or a meter's comparison, as a sheet to keep."""
@@ -134,7 +140,7 @@ def certificate(
     from sparring.files import record_files
 
     if meter and meter not in METERS:
-        raise typer.BadParameter(f"{meter} is none of {', '.join(METERS)}", param_hint="--meter")
+        raise typer.BadParameter(f"{meter} is not one of {', '.join(METERS)}", param_hint="--meter")
     with told():
         r = record_files.load(rig, Rig)
         if meter:

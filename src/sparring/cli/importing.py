@@ -63,5 +63,5 @@ def _named(there: list[tuple[int, str]], name: str, what: str) -> int:
     found = next((i for i, n in there if n == name), None)
     if found is None:
         names = ", ".join(n for _, n in there) or "none"
-        raise LogbookError(f"name the {what} with --{what}: this logbook has {names}")
+        raise LogbookError(f"choose the {what} with --{what}: this logbook has {names}")
     return found

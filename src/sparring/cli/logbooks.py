@@ -13,7 +13,9 @@ from sparring.cli.common import AsJson, Inspect, app, home, told
 
 @app.command("open")
 def open_(
-    logbook: Annotated[Path | None, typer.Argument(help="logbook folder; your own without")] = None,
+    logbook: Annotated[
+        Path | None, typer.Argument(help="logbook folder; default: your own")
+    ] = None,
     inspect: Inspect = None,
 ) -> None:
     """Open a logbook in the window."""
@@ -24,9 +26,9 @@ def open_(
 
 @app.command()
 def demo(
-    folder: Annotated[Path | None, typer.Argument(help="where to put the demo logbook")] = None,
+    folder: Annotated[Path | None, typer.Argument(help="folder for the demo logbook")] = None,
     no_window: Annotated[
-        bool, typer.Option("--no-window", help="make the logbook and stop")
+        bool, typer.Option("--no-window", help="create the logbook and exit")
     ] = False,
     inspect: Inspect = None,
 ) -> None:
@@ -60,7 +62,7 @@ def edit(
         typer.Option(
             "--wrong-all-along",
             help=(
-                "of what was tested: correct it, and its results; without, a new revision is begun"
+                "for a tested record: correct it and its results; default: create a new revision"
             ),
         ),
     ] = False,
@@ -72,7 +74,7 @@ def edit(
     from sparring.cli.edit import edit_record
 
     if bool(build) == bool(rig):
-        raise typer.BadParameter("name either a build or a rig", param_hint="--build, --rig")
+        raise typer.BadParameter("name one build or one rig", param_hint="--build, --rig")
     pairs = [
         (place.strip(), value.strip())
         for place, sign, value in (s.partition("=") for s in settings)
@@ -91,7 +93,7 @@ def edit(
     if as_json:
         typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
         return
-    typer.echo(f"kept as {document['kept_as']}")
+    typer.echo(f"saved as {document['kept_as']}")
     for c in document["corrections"]:
         typer.echo(f"corrected: {c['field']} {c['before']} → {c['after']}")
 
@@ -100,7 +102,7 @@ def edit(
 def care(
     logbook: Annotated[Path, typer.Argument(help="logbook folder")],
     rig: Annotated[str, typer.Option(help="name of a rig")],
-    confirm: Annotated[str, typer.Option(help="your name: you have read the notes")] = "",
+    confirm: Annotated[str, typer.Option(help="your name: you have read the care notes")] = "",
     as_json: AsJson = False,
 ) -> None:
     """What to take care of on a rig, and who has confirmed that; with a name, confirm it."""
@@ -132,23 +134,23 @@ def check(
     else:
         if found["database"]:
             typer.echo(
-                f"logbook.sqlite is damaged: {found['database']}. sparring restore {logbook} goes"
-                " back to a copy."
+                f"logbook.sqlite is damaged: {found['database']}. sparring restore "
+                f"{logbook} returns to a backup."
             )
         for row in found["rows"]:
             typer.echo(
-                f"{row} is not what was written, and left out of all lists; a copy of an earlier"
-                f" day may have it whole: sparring restore {logbook}"
+                f"{row} is not as it was written and is omitted from all lists; an earlier "
+                f"backup may hold it intact: sparring restore {logbook}"
             )
         for d in found["damaged"]:
             typer.echo(f"run {', '.join(map(str, d['runs']))}: {d['why']}")
         for name in found["left_over"]:
             typer.echo(f"recordings/{name} belongs to no run")
         for name in found["cut_off"]:
-            typer.echo(f"recordings/{name} was cut off; opening the logbook takes it in")
+            typer.echo(f"recordings/{name} was cut off; opening the logbook recovers it")
         typer.echo(
-            f"{found['runs']} runs, {len(found['damaged'])} damaged; {len(found['backups'])} copies"
-            " of the database"
+            f"{found['runs']} runs, {len(found['damaged'])} damaged; "
+            f"{len(found['backups'])} backups of the database"
         )
     if found["database"] or found["rows"] or found["damaged"]:
         raise typer.Exit(1)
@@ -156,9 +158,9 @@ def check(
 
 @app.command()
 def restore(
-    logbook: Annotated[Path, typer.Argument(help="logbook folder, closed everywhere")],
+    logbook: Annotated[Path, typer.Argument(help="logbook folder, not open anywhere")],
     copy: Annotated[
-        str, typer.Option(help="name of one of its backups; the newest whole one without")
+        str, typer.Option(help="name of one of its backups; default: the newest intact one")
     ] = "",
 ) -> None:
     """Go back to a copy of a logbook's database. The one there is moved aside, recordings stay."""
@@ -166,4 +168,4 @@ def restore(
 
     with told():
         taken, aside = keeping.restore(logbook, copy)
-    typer.echo(f"{taken.name} is in place again; what was there is {aside.name}")
+    typer.echo(f"{taken.name} has been restored; the former database is {aside.name}")

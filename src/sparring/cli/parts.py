@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from sparring.core.characterise import Judged
     from sparring.logbook.characterised import Characterisation
 
-_SET = "a figure that all repeats share, FIELD=VALUE; may be given several times"
+_SET = "a value shared by all repeats, FIELD=VALUE; may be given several times"
 
 
 @app.command()
@@ -26,14 +26,16 @@ def measure(
     readings: Annotated[
         Path,
         typer.Argument(
-            help="table of readings, a line a repeat (CSV)", exists=True, dir_okay=False
+            help="table of readings, one repeat per line (CSV)", exists=True, dir_okay=False
         ),
     ],
     settings: Annotated[list[str] | None, typer.Option("--set", help=_SET)] = None,
-    keep: Annotated[Path | None, typer.Option(help="logbook to keep it in")] = None,
-    of: Annotated[str, typer.Option(help="build, or rig, that it is kept under")] = "",
-    name: Annotated[str, typer.Option(help="name of the part; the build's or rig's own")] = "",
-    note: Annotated[str, typer.Option(help="a note kept with it")] = "",
+    keep: Annotated[Path | None, typer.Option(help="logbook to save it in")] = None,
+    of: Annotated[str, typer.Option(help="build or rig that it belongs to")] = "",
+    name: Annotated[
+        str, typer.Option(help="name of the part; default: that of the build or rig")
+    ] = "",
+    note: Annotated[str, typer.Option(help="a note saved with it")] = "",
     as_json: AsJson = False,
 ) -> None:
     """What a part is by readings of it: a motor's line, an inertia, stiffness, play, friction."""
@@ -41,7 +43,7 @@ def measure(
     from sparring.core.records import RecordError
 
     if way not in WAYS:
-        raise typer.BadParameter(f"{way} is none of {', '.join(WAYS)}", param_hint="WAY")
+        raise typer.BadParameter(f"{way} is not one of {', '.join(WAYS)}", param_hint="WAY")
     with told():
         dimensions = _dimensions(way, settings or [])
         columns = _columns(way, readings)
@@ -72,7 +74,7 @@ def measure(
 @app.command()
 def parts(
     logbook: Annotated[Path, typer.Argument(help="logbook folder")],
-    way: Annotated[str, typer.Option(help="only those measured this way, compared")] = "",
+    way: Annotated[str, typer.Option(help="only those measured with this method, compared")] = "",
     as_json: AsJson = False,
 ) -> None:
     """What was measured of the parts of a logbook, the newest first; of one way, what differs."""
@@ -81,7 +83,7 @@ def parts(
     from sparring.logbook import Logbook
 
     if way and way not in WAYS:
-        raise typer.BadParameter(f"{way} is none of {', '.join(WAYS)}", param_hint="--way")
+        raise typer.BadParameter(f"{way} is not one of {', '.join(WAYS)}", param_hint="--way")
     rows: list[dict[str, Any]] = []
     named = []
     with told(), Logbook(logbook, create=False) as book:

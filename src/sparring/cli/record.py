@@ -60,7 +60,7 @@ class PlanOnBench:
             self._until(
                 lambda: self.state == "ready" and self.session.facts().obeys,
                 _FIRST,
-                f"{port} sends no lines that are understood",
+                f"{port} sends no valid lines",
             )
             simulated = self.session.facts().simulated
             if not simulated and not self.rig.care_confirmed:
@@ -70,7 +70,7 @@ class PlanOnBench:
                 )
             if self.rig.method.CELL:
                 if not simulated:
-                    confirm("Nothing may pull at the load cell")
+                    confirm("Remove all load from the load cell")
                 self._step(lambda: self.session.zero(f"{self.rig.method.SET_BY[0]} 0"))
                 if self.session.facts().tare is None:
                     raise Interrupted("the bench was not tared")
@@ -108,11 +108,11 @@ class PlanOnBench:
         run = run_of(self.rig, self.plan, lift, source)
         self._step(lambda: self.session.lift(run, self.test, self.book.capture_path(), setting))
         if len(self.runs) == before:
-            raise Interrupted(f"lift {before + 1} was not made")
+            raise Interrupted(f"run {before + 1} was not made")
         ended = self.book.run(self.runs[-1]).run.ended
         if ended not in ("top", "stalled"):
             raise Interrupted(
-                f"lift {len(self.runs)} ended by {ended}; it is kept, and the plan ends here"
+                f"run {len(self.runs)} ended by {ended}; it has been saved, and the plan ends here"
             )
 
     @property
@@ -123,7 +123,8 @@ class PlanOnBench:
             return self.book.save_build(self.build)
         if self.book.build(found).to_json() != self.build.to_json():
             raise LogbookError(
-                f"the logbook has another {self.build.name}: give this one another revision"
+                f"the logbook has a different {self.build.name}: give this one another "
+                "revision number"
             )
         return found
 
@@ -141,7 +142,7 @@ class PlanOnBench:
         """Does one thing with the bench and waits until all of it is over,
         however long it takes."""
         if not begin():
-            raise Interrupted(f"the bench is not at rest, it is {self.state}")
+            raise Interrupted(f"the bench is not at rest: it is {self.state}")
         lost_for = _PUT_AWAY
         while True:
             self._hear(0.05)
@@ -218,7 +219,7 @@ def record(
         except Interrupted as err:
             why = str(err)
         except KeyboardInterrupt:
-            why = "ended by whoever started it"
+            why = "ended by its caller"
         kept = {r.id: r.run for r in book.runs(work.test, struck=True)} if work.test else {}
         result = None
         try:

@@ -85,8 +85,8 @@ class Build(Record):
         ):
             if m.stall_current.value <= m.no_load_current.value:
                 raise ValueError(
-                    f"{name}: the stall current is not above the no-load current; were the two"
-                    " exchanged?"
+                    f"{name}: the stall current is not above the no-load current; were they "
+                    "interchanged?"
                 )
         try:
             self.torque_line()
@@ -198,7 +198,9 @@ class Build(Record):
             try:
                 found += stage.elements(shafts[n], shafts[n + 1], f"stage {n + 1}", friction[n])
             except ValueError as err:
-                raise ValueError(f"stage {n + 1}: {err}; check teeth, shifts and opening") from err
+                raise ValueError(
+                    f"stage {n + 1}: {err}; check teeth, profile shifts and centre distance"
+                ) from err
         return found
 
     def drags(self) -> dict[str, float]:

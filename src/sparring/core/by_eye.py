@@ -18,12 +18,12 @@ from sparring.core.records import Q, Record
 READ = declare("read", "{0}, read", "run")
 """A figure that was read, within the ± of the reading itself: half a division, one count, a hand on
 a clock. What the instrument itself is off by is an input of its own, the same in all runs."""
-MARKS = declare("marks", "{0}, between its marks", "rig")
+MARKS = declare("marks", "{0}, between marks", "rig")
 """A way or an angle between marks that stay: the same figure is the same input in every run."""
 SCALES = {
-    "force": declare("scale", "scale read by eye", "rig").id,
-    "slack": declare("scale.slack", "scale at the slack end", "rig").id,
-    "rest": declare("scale.rest", "scale read at rest", "rig").id,
+    "force": declare("scale", "scale, read by eye", "rig").id,
+    "slack": declare("scale.slack", "scale, slack end", "rig").id,
+    "rest": declare("scale.rest", "scale, at rest", "rig").id,
 }
 """What a scale is off by is not known apart from how it is read: its ± is taken as one and the same
 in all runs, which no repeating makes smaller."""
@@ -51,9 +51,9 @@ class ByEye(Record):
         ("Current", "current"),
         ("First speed", "first_speed"),
         ("Second speed", "second_speed"),
-        ("Coasting from", "coast_first"),
-        ("Coasting to", "coast_second"),
-        ("Coasting time", "coast_time"),
+        ("Coast-down from", "coast_first"),
+        ("Coast-down to", "coast_second"),
+        ("Coast-down time", "coast_time"),
         ("Force", "force"),
         ("Force at rest", "rest"),
         ("Force, slack end", "slack"),
@@ -88,15 +88,14 @@ class ByEye(Record):
             for words, name in (*self.FIELDS[:2], self.FIELDS[3])
             if getattr(self, name) is not None
         ]
-        self._in_order("first_speed", "second_speed", "time", "the mass must come up to speed")
-        self._in_order("coast_second", "coast_first", "coast_time", "a mass that coasts slows down")
+        self._in_order("first_speed", "second_speed", "time", "the mass accelerates")
+        self._in_order("coast_second", "coast_first", "coast_time", "a coasting mass slows down")
         if len(told) > 1:
             raise ValueError(
-                f"{' and '.join(told)} are both given; one of them tells how fast it turned,"
-                " leave the other out"
+                f"{' and '.join(told)} are both given; delete one of them, either gives the speed"
             )
         if self.time is None and (self.turned is not None or self.travel is not None):
-            raise ValueError(f"{told[0]} without the time it took tells no speed; give the time")
+            raise ValueError(f"{told[0]} without its time gives no speed; enter the time")
         return self
 
     def _in_order(self, slower: str, faster: str, time: str, why: str) -> None:
@@ -108,10 +107,10 @@ class ByEye(Record):
         missing = next((n for n in (slower, faster, time) if getattr(self, n) is None), None)
         if missing is not None:
             raise ValueError(
-                f"the {words[missing]} is missing: two speeds go with the time between"
+                f"the {words[missing]} is missing: two speeds and the time between them are needed"
             )
         if high.value <= low.value:
-            raise ValueError(f"the {words[faster]} is not above the {words[slower]}: {why}")
+            raise ValueError(f"the {words[faster]} must be higher than the {words[slower]}: {why}")
 
 
 def read_within(value: float, division: float) -> Measured:
@@ -129,7 +128,9 @@ def between(low: float, high: float) -> Measured:
     """A figure that lay somewhere between two (rectangular; JCGM 100:2008, 4.3.7). Raises
     ValueError where they are the wrong way round."""
     if not high >= low:
-        raise ValueError(f"between {low:g} and {high:g}: the second is the smaller; exchange them")
+        raise ValueError(
+            f"between {low:g} and {high:g}: the second value is the smaller; interchange them"
+        )
     return Measured((low + high) / 2, (high - low) / 2 / math.sqrt(3))
 
 
@@ -138,7 +139,7 @@ def frames(count: float, rate: float) -> Measured:
     somewhere within a frame (rectangular). Raises ValueError.
     """
     if not (count > 0 and rate > 0):
-        raise ValueError(f"{count:g} frames at {rate:g} a second are no time")
+        raise ValueError(f"{count:g} frames at {rate:g} per second are not a time")
     return Measured(count / rate, math.sqrt(2 / 12) / rate)
 
 
@@ -160,11 +161,13 @@ def reading(text: str, kind: str, unit: str | None = None) -> Measured:
         high, said = quantity.parse_with_unit(found["high"], kind, unit)
         low = quantity.parse(found["low"], kind, said)
         if low.u or high.u:
-            raise QuantityError(f"“{text}”: between two figures, neither takes a ±")
+            raise QuantityError(f"“{text}”: in a range, neither value takes a ±")
         try:
             return between(low.value, high.value)
         except ValueError as err:
-            raise QuantityError(f"“{text}”: the second is the smaller; exchange them") from err
+            raise QuantityError(
+                f"“{text}”: the second value is the smaller; interchange them"
+            ) from err
     if kind == "time" and (found := _FRAMES.fullmatch(text)):
         count, rate = (float(found[name].replace(",", ".")) for name in ("count", "rate"))
         try:

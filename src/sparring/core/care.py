@@ -13,11 +13,11 @@ from sparring.core.methods.base import MethodBase
 from sparring.core.records import Record
 
 DEFERS = (
-    "This is common practice and no rule: local codes and licensed people go before it, for mains"
-    " wiring, guarding, lifting gear and pressure."
+    "This is common practice, not a rule. Local codes and licensed people take precedence "
+    "for mains wiring, guarding, lifting gear and pressure."
 )
 NO_EMERGENCY_STOP = (
-    "STOP on a screen is no emergency stop: have a switch within reach that cuts the power."
+    "STOP on a screen is not an emergency stop: keep a switch within reach that cuts the power."
 )
 
 

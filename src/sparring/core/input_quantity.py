@@ -36,7 +36,7 @@ def declare(id: str, words: str, whose: Whose) -> InputQuantity:
     """Makes an input known. Raises ValueError when the id stands for another already."""
     made = InputQuantity(id, words, whose)
     if ":" in id or _DECLARED.setdefault(id, made) != made:
-        raise ValueError(f"{id} is taken by another input, or holds a colon")
+        raise ValueError(f"{id} is used by another input, or contains a colon")
     return made
 
 

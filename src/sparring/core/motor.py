@@ -111,10 +111,10 @@ def identify(
     belong to one motor.
     """
     if not nominal(brush) < nominal(voltage):
-        raise ValueError("the brushes drop more than the whole voltage; was it entered in mV?")
+        raise ValueError("the brush drop exceeds the whole voltage; was it meant in mV?")
     if not nominal(stall_current) > nominal(no_load_current):
         raise ValueError(
-            "the stall current is not above the no-load current; were the two exchanged?"
+            "the stall current is not above the no-load current; were they interchanged?"
         )
     R = (voltage - brush) / stall_current
     k = (voltage - brush - no_load_current * R) / no_load_speed

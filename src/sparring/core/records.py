@@ -30,6 +30,26 @@ class RecordError(ValueError):
     was seen, what to do."""
 
 
+_IN_WORDS = {
+    "either will do": "either",
+    "must hold by itself": "must be self-locking",
+    "must turn back": "must be back-drivable",
+    "chopped, in samples": "pulsed, sampled",
+    "chopped, averaged": "pulsed, averaged",
+    "taken off": "subtracted",
+    "mass": "hung mass",
+    "cell": "load cell",
+    "time of so many pulses": "time of a number of pulses",
+    "tapped with a finger": "tapped by hand",
+    "frames of a film": "video frames",
+}
+
+
+def in_words(choice: str) -> str:
+    """A choice that a record may hold, as it is shown: what files hold stays, words may change."""
+    return _IN_WORDS.get(choice, choice)
+
+
 @dataclass(frozen=True)
 class Q:
     """Marks a field as a quantity: `Annotated[float, Q("length", "mm")]`, or of `Measured` where ±
@@ -56,7 +76,7 @@ class Q:
             return quantity.text(limit, self.kind, self.file_unit)
 
         if not math.isfinite(value):
-            raise quantity.QuantityError("the figure is not finite")
+            raise quantity.QuantityError("the value is not finite")
         if self.above is not None and not value > self.above:
             raise quantity.QuantityError(
                 f"{shown(value)} is too small; it must be more than {shown(self.above)}"
@@ -221,7 +241,7 @@ def problems(err: ValidationError, where: str) -> str:
         elif e["type"] == "extra_forbidden":
             said = "is not a known field; check its spelling or remove it"
         elif wrong_kind:
-            said = f"this is a {e['input']!r} file; {e['ctx']['expected']} is wanted"
+            said = f"this is a {e['input']!r} file; {e['ctx']['expected']} is expected"
         lines.append(f"{where + ': ' if where else ''}{place}: {said}")
     return "\n".join(lines)
 

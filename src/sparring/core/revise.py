@@ -12,7 +12,7 @@ from typing import Any, Literal
 
 from sparring.core.build import Build
 from sparring.core.quantity import Measured, factor, from_si, measured_text, show
-from sparring.core.records import Q, Record, changed
+from sparring.core.records import Q, Record, changed, in_words
 from sparring.core.train.kinds import ClutchStage, SpurStage, Stage, WormStage
 
 
@@ -26,7 +26,7 @@ def split(stage: Stage) -> tuple[SpurStage, SpurStage]:
         raise ValueError("only an external spur pair can be split in two")
     whole = stage.wheel / stage.pinion
     if not whole > 1.5:
-        raise ValueError(f"a ratio of {whole:.3g}:1 is too small to share between two pairs")
+        raise ValueError(f"a ratio of {whole:.3g}:1 is too small to divide between two pairs")
     z = max(stage.pinion, 8)
     best = min(
         (
@@ -133,4 +133,4 @@ def _leaf(value: Any, info: Q | None, where: str) -> Iterator[tuple[str, _Texts]
         six = f"{from_si(m.value, unit, kind):.6g} ± {half:.3g} {unit}".strip()
         yield where, (shown, six, exact)
     elif value not in (None, ""):
-        yield where, (str(value),) * 3
+        yield where, (in_words(str(value)),) * 3

@@ -242,7 +242,7 @@ def fit_line(
     middle = float(d.mean())
     across = float(((d - middle) ** 2).sum())
     if across <= 1e-12 * float((d**2).sum()):
-        raise ValueError("all points lie at one place; the slope cannot be known")
+        raise ValueError("all points coincide; the slope cannot be determined")
     slope, level = float(((d - middle) * y).sum()) / across, float(y.mean())
     residuals = y - level - slope * (d - middle)
     s2 = float((residuals**2).sum() / (n - 2))

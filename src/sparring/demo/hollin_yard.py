@@ -178,7 +178,7 @@ def scenes() -> list[Scene]:
     ladder = (0.5, 1.0, 1.5, 2.0, 2.5)
     return [
         Scene(
-            "lifts, dry",
+            "runs, dry",
             dunnock(1),
             rig(),
             plan=plan(*ladder),
@@ -188,7 +188,7 @@ def scenes() -> list[Scene]:
             friction=1.06,
         ),
         Scene(
-            "lifts, greased and braced",
+            "runs, greased and braced",
             dunnock(2),
             rig(),
             plan=plan(0.5, 1.25, 2.0, 2.75, 3.5, 4.75),
@@ -198,7 +198,7 @@ def scenes() -> list[Scene]:
             friction=0.97,
         ),
         Scene(
-            "lifts, brass",
+            "runs, brass",
             dunnock(3),
             rig("Hoist B", drum_radius=Measured(0.0500, 1e-4)),
             plan=plan(*ladder),
@@ -221,7 +221,7 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
         drives = others(motor())
         builds = {build.name: book.save_build(build) for build in drives}
         for scene in (*by_eye(drives), *scenes()):
-            progress(f"lifting {scene.build.name} ...")
+            progress(f"testing {scene.build.name} ...")
             build_id = builds.get(scene.build.name) or book.save_build(scene.build)
             if scene.rig.name not in rig_ids:
                 rig_ids[scene.rig.name] = book.save_rig(scene.rig)

@@ -81,10 +81,7 @@ def _in_force(rig: Rig) -> dict[str, Any]:
 
 def _found(runs: Sequence[Run], path: Path) -> str:
     steps = 1 + max(r.step for r in runs)
-    lifts, weights = (
-        f"{len(runs)} lift{'s' * (len(runs) > 1)}",
-        f"{steps} weight{'s' * (steps > 1)}",
-    )
+    lifts, weights = (f"{len(runs)} run{'s' * (len(runs) > 1)}", f"{steps} load{'s' * (steps > 1)}")
     return f"{lifts} of {weights} found in {path.name}."
 
 

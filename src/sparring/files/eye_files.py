@@ -83,7 +83,7 @@ def _run(columns: list[tuple[str, str]], cells: list[str]) -> Run:
         except quantity.QuantityError as err:
             wrong.append(f"{name}: {err}")
     if said["ended"].lower() not in _ENDS:
-        wrong.append(f"ended: {said['ended']!r} is neither lifted nor stalled")
+        wrong.append(f"ended: {said['ended']!r} must be lifted or stalled")
     if wrong:
         raise ValueError("\n".join(wrong))
     load = told.pop(_WEIGHT, None)

@@ -81,17 +81,17 @@ def read(
     }
     t = arrays.pop("t")
     if len(t) < 8:
-        raise LogError(f"{log.path}: only {len(t)} lines of figures")
+        raise LogError(f"{log.path}: only {len(t)} lines of numbers")
     t, arrays = _in_order(log, t, arrays, remarks)
     if t[-1] <= t[0]:
         raise LogError(
-            f"{log.path}: the time stands still; is “{log.columns[by_channel['t'][0]].header}” the"
-            " time?"
+            f"{log.path}: the time does not advance; is "
+            f"“{log.columns[by_channel['t'][0]].header}” the time?"
         )
     if (apart := float(np.median(np.diff(t)))) > _SLOW:
         remarks.append(
-            f"{log.path}: the lines are {apart:.3g} s apart; if the time is in milliseconds, its"
-            f" column says so: --column {by_channel['t'][0] + 1}=t:ms"
+            f"{log.path}: the lines are {apart:.3g} s apart; if the time is in "
+            f"milliseconds, declare it: --column {by_channel['t'][0] + 1}=t:ms"
         )
     return Recording(t - t[0] if t[0] != 0 else t, arrays), remarks
 
@@ -107,8 +107,8 @@ def _mapping(
         raise LogError(f"{log.path}: no column is the time; choose one (--column 1=t:s)")
     if len(found) < 2:
         raise LogError(
-            f"{log.path}: only the time is mapped; choose at least the output speed"
-            " (--column 2=speed:rpm)"
+            f"{log.path}: only the time is assigned; choose at least the output speed "
+            "(--column 2=speed:rpm)"
         )
     for channel, (i, unit) in found.items():
         if not unit and kind_of_channel(channel) not in ("count", "ratio"):
@@ -171,7 +171,7 @@ def _figures_of(
             f" {dropped[0] + log.skip}"
         )
     if dropped:
-        remarks.append(f"{len(dropped)} lines without {len(names)} columns were left out.")
+        remarks.append(f"{len(dropped)} lines without {len(names)} columns were omitted.")
     return figures
 
 
@@ -185,8 +185,8 @@ def _si(
     if beyond.any():
         values[beyond] = np.nan
         remarks.append(
-            f"{int(beyond.sum())} figures of column “{header}” are too large for a reading and were"
-            " left empty."
+            f"{int(beyond.sum())} values of column “{header}” are too large for a reading "
+            "and were left blank."
         )
     try:
         zero = quantity.to_si(0.0, unit, kind)
@@ -208,7 +208,7 @@ def _in_order(
     if np.isnan(t).any():
         keep = ~np.isnan(t)
         t, arrays = t[keep], {k: v[keep] for k, v in arrays.items()}
-        remarks.append(f"{int((~keep).sum())} lines without a time were left out.")
+        remarks.append(f"{int((~keep).sum())} lines without a time were omitted.")
     back = np.nonzero(np.diff(t) < 0)[0]
     if len(back) > _TOLERATED * len(t):
         raise LogError(
@@ -218,7 +218,7 @@ def _in_order(
     if len(back):
         order = np.argsort(t, kind="stable")
         t, arrays = t[order], {k: v[order] for k, v in arrays.items()}
-        remarks.append(f"{len(back)} lines out of order were put in order.")
+        remarks.append(f"{len(back)} lines out of order were sorted.")
     return t, arrays
 
 
@@ -321,6 +321,6 @@ def _forgiving(
         rows += batch.num_rows
         yield pa.record_batch(out, names=batch.schema.names)
     if bad > _TOLERATED * max(1, rows * columns):
-        raise LogError(f"{log.path}: {bad} cells are no numbers, the first {first}")
+        raise LogError(f"{log.path}: {bad} cells are not numbers, the first {first}")
     if bad:
-        remarks.append(f"{bad} cells are no numbers and were left empty, the first {first}.")
+        remarks.append(f"{bad} cells are not numbers and were left blank, the first {first}.")

@@ -100,8 +100,8 @@ def look(path: Path) -> LogLook:
             raise LogError(f"{path} is a pipe, a device or a folder: save the log as a file first")
         if path.stat().st_size > _LARGEST:
             raise LogError(
-                f"{path}: {path.stat().st_size / 1e9:.1f} GB are too much for one log; cut it into"
-                " parts"
+                f"{path}: {path.stat().st_size / 1e9:.1f} GB are too large for one log; "
+                "split it into parts"
             )
         with open(path, "rb") as f:
             head = f.read(_PEEK)
@@ -120,12 +120,12 @@ def look(path: Path) -> LogLook:
         if line.strip() and not line.lstrip().startswith(("#", "%", "//"))
     ]
     if not body:
-        raise LogError(f"{path} holds comments only")
+        raise LogError(f"{path} contains only comments")
     found = _separators([line for _, line in body[-40:]])
     if found is None:
         raise LogError(
-            f"{path}: no lines of figures found in its first {len(lines)} lines; columns must be"
-            " separated by comma, semicolon, tab or space"
+            f"{path}: no lines of numbers found in its first {len(lines)} lines; separate "
+            "columns by comma, semicolon, tab or space"
         )
     delimiter, decimal = found
     first_figures = next(

@@ -22,9 +22,7 @@ def save(path: Path, loops: Sequence[np.ndarray], title: str) -> None:
         elif path.suffix.lower() == ".dxf":
             _dxf(loops).saveas(path)
         else:
-            raise OutlineError(
-                f"{path.name} is neither .svg nor .dxf; give the file one of these endings"
-            )
+            raise OutlineError(f"{path.name} is neither .svg nor .dxf; use one of these extensions")
     except OSError as err:
         raise OutlineError(f"{path} could not be written: {err.strerror}") from err
 

@@ -29,8 +29,8 @@ def load(path: Path, record: type[R]) -> R:
             raise RecordError(f"{path} is a pipe, a device or a folder: save it as a file first")
         if path.stat().st_size > _LARGEST:
             raise RecordError(
-                f"{path}: {path.stat().st_size} bytes are too many for a {record.__name__.lower()}"
-                " file"
+                f"{path}: {path.stat().st_size} bytes are too large for a "
+                f"{record.__name__.lower()} file"
             )
         text = path.read_bytes().removeprefix(b"\xef\xbb\xbf")
     except OSError as err:
@@ -45,9 +45,7 @@ def _once(path: Path, pairs: list[tuple[str, object]]) -> None:
     """One of two figures under one name would be dropped without a word."""
     names = [name for name, _ in pairs]
     if twice := next((n for n in names if names.count(n) > 1), None):
-        raise RecordError(
-            f"{path}: “{twice[:60]}” stands there twice in one record; leave one of them"
-        )
+        raise RecordError(f"{path}: “{twice[:60]}” occurs twice in one record; delete one of them")
 
 
 def save(path: Path, record: Record) -> None:

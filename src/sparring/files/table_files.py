@@ -20,7 +20,7 @@ def lines_of(path: Path) -> Lines:
     try:
         text = path.read_text(encoding="utf-8-sig")
     except UnicodeDecodeError as err:
-        raise RecordError(f"{path} is not text: save the table as CSV in UTF-8") from err
+        raise RecordError(f"{path} is not a text file: save the table as CSV in UTF-8") from err
     first, _, _ = text.partition("\n")
     between = max(("\t", ";", ","), key=first.count)
     lines = [
@@ -30,8 +30,8 @@ def lines_of(path: Path) -> Lines:
     ]
     if len(lines) < 2 or len(lines) > _MOST:
         raise RecordError(
-            f"{path} holds {max(len(lines) - 1, 0)} lines of readings; a head, and one to {_MOST}"
-            " lines under it, are wanted"
+            f"{path} holds {max(len(lines) - 1, 0)} lines of readings; a header and 1 to "
+            f"{_MOST} lines are needed"
         )
     return lines
 
@@ -49,9 +49,7 @@ def head_of(path: Path, cells: list[str], known: tuple[str, ...]) -> list[tuple[
     twice = sorted({name for name in names if name and names.count(name) > 1})
     if unknown or twice:
         seen = f"unknown: {', '.join(unknown)}" if unknown else f"twice: {', '.join(twice)}"
-        raise RecordError(
-            f"{path}, line 1: columns {seen}; those that are known are {', '.join(known)}"
-        )
+        raise RecordError(f"{path}, line 1: columns {seen}; known columns are {', '.join(known)}")
     return columns
 
 
@@ -60,6 +58,6 @@ def too_wide(columns: list[tuple[str, str]], cells: list[str]) -> str:
     if not any(c.strip() for c in cells[len(columns) :]):
         return ""
     return (
-        f"{len(cells)} cells under {len(columns)} heads; is a comma used for decimals? Then part"
-        " the columns by semicolons"
+        f"{len(cells)} cells under {len(columns)} headings; with decimal commas, separate "
+        "columns by semicolons"
     )

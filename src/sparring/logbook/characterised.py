@@ -12,7 +12,7 @@ from sparring.logbook.rows import Rows
 from sparring.logbook.stored import moment
 from sparring.logbook.tables import CharacterisationRow, now
 
-UNDATED = "kept by an earlier version"
+UNDATED = "saved by an earlier version"
 """How the note of a record begins that a version before kept."""
 
 

@@ -20,20 +20,20 @@ def why(own: Path | None, err: DatabaseError) -> str:
     another database.
     """
     if own is None:
-        return f"the database of this logbook cannot be used: {err.orig}. Ask whoever keeps it."
+        return f"the database of this logbook cannot be used: {err.orig}. Ask its administrator."
     code = getattr(err.orig, "sqlite_errorname", "")
     if "FULL" in code or "IOERR" in code:
         return (
-            f"{own} cannot be written: the disk is full or fails ({err.orig}). Free some space and"
-            " try again; nothing in it is lost."
+            f"{own} cannot be written: the disk is full or failing ({err.orig}). Free some "
+            "space and try again; nothing has been lost."
         )
     if any(word in code for word in ("READONLY", "CANTOPEN", "PERM", "AUTH")):
         return (
-            f"{own} cannot be written: {err.orig}. See who may write in {own.parent}; nothing in it"
-            " is lost."
+            f"{own} cannot be written: {err.orig}. Check the write permissions of "
+            f"{own.parent}; nothing has been lost."
         )
     if "BUSY" in code or "LOCKED" in code:
-        return f"{own} is held by another program: {err.orig}. Close that first."
+        return f"{own} is in use by another program: {err.orig}. Close that program first."
     if "CORRUPT" in code or "NOTADB" in code:
         return damaged(own, str(err.orig))
     return f"{own} cannot take this: {err.orig}."
@@ -41,8 +41,8 @@ def why(own: Path | None, err: DatabaseError) -> str:
 
 def damaged(own: Path, why: str) -> str:
     return (
-        f"{own} is damaged or no database: {why}. The recordings beside it are untouched; "
-        f"“sparring restore {own.parent}” goes back to its newest copy."
+        f"{own} is damaged or not a database: {why}. The recordings beside it are intact; "
+        f"“sparring restore {own.parent}” returns to its newest backup."
     )
 
 
@@ -96,7 +96,7 @@ def migrate(engine: Engine) -> None:
             ScriptDirectory.from_config(config).get_revision(at)
         except CommandError as err:
             raise LogbookError(
-                f"this logbook is of a newer version ({at}); update Sparring to open it"
+                f"this logbook was written by a newer version ({at}); update Sparring to open it"
             ) from err
     with engine.begin() as connection:
         config.attributes["connection"] = connection

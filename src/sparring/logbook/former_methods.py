@@ -70,13 +70,16 @@ def adopt_methods(book: Logbook) -> list[str]:
     """
     said = []
     for kept in book.characterisations(part="method"):  # type: ignore[arg-type]
-        what = f"Readings of a version before, {_TITLES[kept.way].lower()} of {kept.name}"
+        what = f"Readings of an earlier version, {_TITLES[kept.way].lower()} of {kept.name}"
         try:
             test = _test_of(book, kept)
-            told, note = f"{what}, are a test now.", f"made test {test}"
+            told, note = f"{what}, have been converted to a test.", f"made test {test}"
         except (LogbookError, ValueError) as err:
-            told = f"{what}, cannot be made a test: {err}. They stay in the logbook's database."
-            note = f"no test could be made: {err}"
+            told = (
+                f"{what}, cannot be converted to a test: {err}. They remain in the "
+                "logbook's database."
+            )
+            note = f"no test could be created: {err}"
         book.save_characterisation(replace(kept, note=note, struck=True))
         said.append(told)
     return said
@@ -94,12 +97,12 @@ def _test_of(book: Logbook, kept: Characterisation) -> int:
     ]
     rows = [row for row in rows if _NEEDED[kept.way] <= row.keys()]  # others were not finished
     if not rows:
-        raise ValueError("no reading was typed to its end")
+        raise ValueError("no reading is complete")
     dimensions = _Dimensions(kept.dimensions)
     ratio = abs(book.build(kept.owner).ratio())
     method, runs = _MAKE[kept.way](dimensions, rows, ratio)
     if not runs:
-        raise ValueError("no reading was typed to its end")
+        raise ValueError("no reading is complete")
     rig = Rig.ours(name=f"{_TITLES[kept.way]}, {kept.name}"[:60], method=method)
     if (gravity := dimensions.get("gravity", "acceleration", "m/s²")) is not None:
         rig = rig.model_copy(update={"gravity": gravity})
@@ -114,7 +117,7 @@ def _test_of(book: Logbook, kept: Characterisation) -> int:
     loads = tuple(load for value, load in weights if value > 0)
     plan = Plan.ours(repeats=max(repeats.values()))
     plan = plan.model_copy(update={"loads": loads}) if loads else plan
-    test = book.add_test(kept.owner, book.save_rig(rig), plan, "readings of a version before")
+    test = book.add_test(kept.owner, book.save_rig(rig), plan, "readings of an earlier version")
     for run in numbered:
         book.add_run(test, run)
     return test

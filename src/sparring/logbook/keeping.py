@@ -76,7 +76,7 @@ def check(folder: Path) -> dict[str, Any]:
     database, kept = folder / "logbook.sqlite", folder / "recordings"
     if not database.exists():
         raise FileNotFoundError(
-            2, "there is no logbook.sqlite; name a logbook's folder", str(folder)
+            2, "there is no logbook.sqlite here; choose a logbook folder", str(folder)
         )
     wrong = damage(database)
     names: dict[str, list[int]] = {}
@@ -156,7 +156,7 @@ def restore(folder: Path, name: str = "") -> tuple[Path, Path]:
     """
     if not (folder / FOLDER).is_dir():
         raise FileNotFoundError(
-            2, "there are no copies of a database; name a logbook's folder", str(folder)
+            2, "there are no database backups here; choose a logbook folder", str(folder)
         )
     with open(folder / "logbook.lock", "a+", encoding="utf-8", opener=recordings.private) as lock:
         try:
@@ -172,7 +172,7 @@ def restore(folder: Path, name: str = "") -> tuple[Path, Path]:
         if whole is None:
             raise FileNotFoundError(
                 2,
-                f"there is no whole copy{f' {name}' if name else ''} to go back to",
+                f"there is no intact backup{f' {name}' if name else ''} to return to",
                 str(folder / FOLDER),
             )
         database, aside = (

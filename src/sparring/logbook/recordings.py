@@ -79,8 +79,8 @@ def read(path: Path) -> Recording:
         # earlier versions gave names that say nothing of what is in them
         if len(path.stem) == _HASHED and _digest(path) != path.stem:
             raise RecordingError(
-                f"{path} is not what was written: the disk or another program changed it. Put a"
-                " copy back, or strike the run"
+                f"{path} has changed since it was written, by the disk or another program. "
+                "Restore a copy of the file, or exclude the run"
             )
         table = pq.read_table(path, memory_map=True, page_checksum_verification=True)
         facts = json.loads((table.schema.metadata or {}).get(b"sparring", b"{}"))
@@ -99,7 +99,7 @@ def read(path: Path) -> Recording:
     except RecordingError:
         raise
     except FileNotFoundError as err:
-        raise RecordingError(f"{path} is missing: put the file back, or strike the run") from err
+        raise RecordingError(f"{path} is missing: restore the file, or exclude the run") from err
     except (pa.ArrowException, OSError, ValueError, KeyError, TypeError) as err:
         raise RecordingError(f"{path} cannot be read: {err}") from err
 
@@ -131,7 +131,9 @@ def read_stream(path: Path) -> tuple[Recording, dict[str, Any]]:
             metadata = stream.schema.metadata or {}
             header = metadata.get(b"sparring", b"{}")
             if int(metadata.get(b"crc", zlib.crc32(header))) != zlib.crc32(header):
-                raise RecordingError(f"{path} is not what was written: its header is damaged")
+                raise RecordingError(
+                    f"{path} has changed since it was written: its header is damaged"
+                )
             note = json.loads(header)
             while True:
                 try:
@@ -158,7 +160,7 @@ def read_stream(path: Path) -> tuple[Recording, dict[str, Any]]:
     except RecordingError:
         raise
     except (pa.ArrowException, OSError, ValueError) as err:
-        raise RecordingError(f"{path} holds no readable capture: {err}") from err
+        raise RecordingError(f"{path} holds no readable recording: {err}") from err
     if holes:
         note["damaged"] = len(holes)
     gaps = [tuple(n["gap"]) for n in notes if "gap" in n]

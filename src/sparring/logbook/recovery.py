@@ -25,7 +25,7 @@ def adopt(book: Logbook, stream: Path) -> int:
     recording, note = recordings.read_stream(stream)
     if len(recording) == 0:
         stream.unlink()
-        raise RecordingError("no sample arrived during this lift; there is nothing to keep")
+        raise RecordingError("no sample arrived during this run; there is nothing to save")
     run = Run.model_validate_json(json.dumps(note["run"]))
     run = run.model_copy(update={"ended": note.get("ended", "interrupted")})
     test = int(note["test"])
@@ -52,13 +52,13 @@ def recover(book: Logbook) -> list[str]:
     if taken:
         lifts = f"Run {taken[0]} was" if len(taken) == 1 else f"{len(taken)} runs were"
         said.append(
-            f"{lifts} taken in again: the recordings were there, and the logbook's database did not"
-            " know them."
+            f"{lifts} recovered: the recordings existed but the logbook's database did not "
+            "list them."
         )
     if left := left_over(book):
         said.append(
-            f"{len(left)} of the logbook's recordings belong to no run; “sparring check” names"
-            " them."
+            f"{len(left)} of the logbook's recordings belong to no run; “sparring check” "
+            "lists them."
         )
     return [text for text in said if text]
 
@@ -77,26 +77,26 @@ def _recover(book: Logbook, stream: Path) -> str:
             return ""
         holds = f"{len(recording)} samples, {recording.t[-1] - recording.t[0]:.1f} s"
         if note.get("damaged"):
-            holds += f", {note['damaged']} damaged stretches of it left out"
+            holds += f", {note['damaged']} damaged sections omitted"
         if "readings" in note:
             part = _part_of(book, note)
             name = book.keep_recording(recording, {**note, "kept_as": str(part.id)})
             book.save_characterisation(replace(part, recovered=(*part.recovered, name)))
             stream.unlink()
             return (
-                f"Recovered a recording that was cut off: {holds}. What was being measured of"
-                f" {part.name} has it."
+                f"Recovered an interrupted recording: {holds}. It is with the measurement "
+                f"of {part.name}."
             )
-        return f"Recovered a lift that was cut off: {holds} (run {adopt(book, stream)})."
+        return f"Recovered an interrupted run: {holds} (run {adopt(book, stream)})."
     except (LogbookError, OSError) as err:  # nothing is wrong with the stream
         return (
-            f"A cut-off capture waits as {stream.name}; it is tried again when the logbook is next"
-            f" opened: {err}"
+            f"An interrupted recording remains as {stream.name}; the next opening of the "
+            f"logbook tries again: {err}"
         )
     except (RecordingError, KeyError, TypeError, ValueError) as err:
         aside = stream.with_suffix(".arrow.unreadable")
         stream.rename(aside)
-        return f"A cut-off capture could not be read and is kept as {aside.name}: {err}"
+        return f"An interrupted recording could not be read and is kept as {aside.name}: {err}"
 
 
 def _part_of(book: Logbook, note: dict[str, Any]) -> Characterisation:

@@ -70,7 +70,7 @@ class Rows:
             if row.seal is None or row.seal == seal_of(sealed(row)):
                 intact.append(row)
             else:
-                self._hurt(table, getattr(row, key.name), "it is not what was written")
+                self._hurt(table, getattr(row, key.name), "it has changed since it was written")
         return intact
 
     def _hurt(self, table: type[Any], key: Any, reason: str) -> None:
@@ -89,7 +89,10 @@ class Rows:
             raise LogbookError(f"the logbook has no {name} {key}")
         if row.seal is not None and row.seal != seal_of(getattr(row, n) for n in table.SEALED):
             raise LogbookError(
-                damaged(self.folder / "logbook.sqlite", f"{name} {key} is not what was written")
+                damaged(
+                    self.folder / "logbook.sqlite",
+                    (f"{name} {key} has changed since it was written"),
+                )
             )
         return row
 

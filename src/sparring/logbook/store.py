@@ -64,8 +64,8 @@ class Logbook(Characterised, Settings):
         known = own.exists()
         if not known and not create and database is None:
             raise LogbookError(
-                f"{self.folder} is no logbook: it holds no logbook.sqlite. Name another folder, or"
-                " create one."
+                f"{self.folder} is not a logbook: it holds no logbook.sqlite. Choose "
+                "another folder, or create a logbook."
             )
         if (
             not known
@@ -141,7 +141,7 @@ class Logbook(Characterised, Settings):
             )
             if taken is not None and taken.id != build_id:
                 raise LogbookError(
-                    f"{build.name} is already in the logbook; choose another revision"
+                    f"{build.name} is already in the logbook; choose another revision number"
                 )
             # a damaged one is mended by being written
             row = s.get(BuildRow, build_id) if build_id else None
@@ -220,7 +220,7 @@ class Logbook(Characterised, Settings):
         with self._session() as s:
             row = s.get(BuildRow if kind == "build" else RigRow, owner)
             if self.has_tests(kind, owner):
-                raise LogbookError(f"this {kind} has tests and stays in the logbook")
+                raise LogbookError(f"this {kind} has tests and cannot be removed from the logbook")
             if row is not None:
                 s.delete(row)
 
@@ -422,7 +422,7 @@ class Logbook(Characterised, Settings):
         """Raises LogbookError when it is not there or damaged."""
         found = self.some_runs([run_id])
         if not found:
-            raise LogbookError(f"run {run_id} of this logbook is not there, or damaged")
+            raise LogbookError(f"run {run_id} of this logbook is missing or damaged")
         return found[0]
 
     def _runs(self, *where: Any) -> list[StoredRun]:

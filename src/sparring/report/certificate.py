@@ -27,12 +27,16 @@ def render(cal: calibration.Calibration, gravity: Measured) -> str:
     facts = [
         ("Sensitivity (k = 2)", f"{nominal(line.slope):.2f} ± {2 * std(line.slope):.2f} counts/N"),
         ("Zero (k = 2)", f"{nominal(line.intercept):.0f} ± {2 * std(line.intercept):.0f} counts"),
-        *part("Worst off the line", good.nonlinearity),
-        *part("Up against down", good.hysteresis),
-        *part("Return to zero", good.zero_return),
-        *part("Repeats at one mass", good.repeatability),
-        *part("Creep in a minute", cal.creep, ""),
-        *([("Room", f"{cal.temperature - 273.15:.1f} °C")] if cal.temperature is not None else []),
+        *part("Non-linearity", good.nonlinearity),
+        *part("Hysteresis", good.hysteresis),
+        *part("Zero return", good.zero_return),
+        *part("Repeatability", good.repeatability),
+        *part("Creep in 1 min", cal.creep, ""),
+        *(
+            [("Ambient temperature", f"{cal.temperature - 273.15:.1f} °C")]
+            if cal.temperature is not None
+            else []
+        ),
         *(
             (
                 f"Sensitivity on {p.date} (k = 2)",
@@ -52,14 +56,14 @@ def render(cal: calibration.Calibration, gravity: Measured) -> str:
         for p, r in zip(cal.points, residual, strict=True)
     ]
     about = (
-        f"{cal.date}. {len(rows)} readings over {span:.2f} N with masses hung in the order below; g"
-        f" = {gravity.value:.4f} m/s²."
+        f"{cal.date}. {len(rows)} readings over {span:.2f} N with masses applied in the "
+        f"order below; g = {gravity.value:.4f} m/s²."
     )
     return _page(
         f"Calibration of {cal.cell}",
         about,
         facts,
-        head=["mass, kg", "force, N", "reading, counts", "off the line, mN"],
+        head=["mass, kg", "force, N", "reading, counts", "residual, mN"],
         rows=rows,
     )
 
@@ -71,19 +75,13 @@ def render_comparison(name: str, comparison: meters.Comparison, units: Mapping[s
     unit = units[kind]
     true, shown = comparison.pairs()
     facts = [
+        ("Gain (k = 2)", f"{100 * nominal(line.slope):.3f} ± {200 * std(line.slope):.3f} %"),
         (
-            "Shows, of what is there (k = 2)",
-            f"{100 * nominal(line.slope):.3f} ± {200 * std(line.slope):.3f} %",
-        ),
-        (
-            "At nothing (k = 2)",
+            "Zero offset (k = 2)",
             show(nominal(line.intercept), kind, unit, u=std(line.intercept) or None),
         ),
-        (
-            "Worst off the line",
-            f"{100 * np.abs(line.residuals).max() / np.ptp(shown):.3f} % of range",
-        ),
-        ("Reference right within (k = 2)", f"{100 * comparison.reference_accuracy:.3g} %"),
+        ("Non-linearity", f"{100 * np.abs(line.residuals).max() / np.ptp(shown):.3f} % of range"),
+        ("Reference accuracy (k = 2)", f"{100 * comparison.reference_accuracy:.3g} %"),
     ]
     rows = [
         [f"{from_si(v, unit, kind):.5g}" for v in row]
@@ -91,8 +89,8 @@ def render_comparison(name: str, comparison: meters.Comparison, units: Mapping[s
             true, shown, (shown - nominal(line.intercept)) / nominal(line.slope), strict=True
         )
     ]
-    about = f"{comparison.date}. {len(rows)} readings held against {comparison.reference}."
-    head = [f"reference, {unit}", f"shown, {unit}", f"shown, corrected, {unit}"]
+    about = f"{comparison.date}. {len(rows)} readings compared with {comparison.reference}."
+    head = [f"reference, {unit}", f"reading, {unit}", f"reading corrected, {unit}"]
     return _page(
         f"Comparison of {comparison.instrument} ({name})", about, facts, head=head, rows=rows
     )

@@ -89,9 +89,9 @@ def of_the_test(desk: Desk) -> Sequence[Finding]:
 def nothing_measured(desk: Desk) -> str:
     """What is said where a test has no findings."""
     return (
-        "No finding: nothing here contradicts itself."
+        "No findings: the results are consistent."
         if desk.result
-        else "Nothing to say yet: findings come with the first measured lifts."
+        else "No findings yet: they appear with the first runs."
     )
 
 

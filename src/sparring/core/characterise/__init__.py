@@ -38,12 +38,12 @@ def judged(way: str, dimensions: Mapping[str, Any], readings: Sequence[Sequence[
     does; RecordError where the dimensions are of another version.
     """
     if way not in WAYS:
-        raise ValueError(f"{way} is none of {', '.join(WAYS)}")
+        raise ValueError(f"{way} is not one of {', '.join(WAYS)}")
     method = WAYS[way].from_json(json.dumps(dict(dimensions)))
     try:
         return method.reduce(method.typed(readings))
     except ZeroDivisionError as err:
-        raise ValueError("a figure is zero that may not be") from err
+        raise ValueError("a value is zero that must not be") from err
 
 
 __all__ = ["METHODS", "WAYS", "Judged", "Method", "Result", "judged"]

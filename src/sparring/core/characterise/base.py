@@ -150,7 +150,7 @@ class Method(Record):
 
     def from_log(self, rec: Recording) -> list[Any]:
         """The readings in a recording. Raises ValueError, in words, where there are none."""
-        raise ValueError(f"{self.TITLE}: these readings are typed, not recorded")
+        raise ValueError(f"{self.TITLE}: this measurement is typed, not recorded")
 
     def belongs(self, build: Build, rig: Rig) -> str:
         """What the button says that takes over what came out; "": it belongs nowhere here."""
@@ -158,7 +158,7 @@ class Method(Record):
 
     def use(self, readings: Sequence[Any], build: Build, rig: Rig) -> Use:
         """What taking it over changes. Raises ValueError, in words, where it cannot be."""
-        raise ValueError(f"{self.TITLE}: what comes out belongs to no field of build or rig")
+        raise ValueError(f"{self.TITLE}: its result belongs to no field of a build or rig")
 
     def typed(self, columns: Sequence[Sequence[str]]) -> list[Any]:
         """The readings of a grid, a column a repeat. Raises ValueError as `Reading.of_texts`, and
@@ -166,9 +166,7 @@ class Method(Record):
         """
         found = [self.READING.of_texts(texts, n) for n, texts in enumerate(columns, start=1)]
         if not found:
-            raise ValueError(
-                "Type the first reading; units are understood, and ± where you know it."
-            )
+            raise ValueError("Type the first reading, with its unit, and ± where known.")
         return found
 
     def curve(self, readings: Sequence[Any]) -> tuple[np.ndarray, np.ndarray, np.ndarray] | None:

@@ -35,8 +35,8 @@ class BreakawayReading(Reading):
     """One slow pull from standstill: the torque at which it moved, and the mean once it did."""
 
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
-        ("Begins to turn at", "starts"),
-        ("Keeps turning with", "turns"),
+        ("Break-away at", "starts"),
+        ("Running torque", "turns"),
     )
 
     starts: Torque = Measured(0.25, 0.005)
@@ -52,8 +52,7 @@ def _end_of(pull: Recording) -> Measured:
     """
     if len(pull) < _PULL:
         raise ValueError(
-            f"only {len(pull)} samples of the pull before it moved; log faster, 40 lines a second"
-            " or more"
+            f"only {len(pull)} samples before it moved; log at 40 lines per second or more"
         )
     step = float(pull.t[-1] - pull.t[0]) / (len(pull) - 1)
     x, y = pull.t[:-2] - pull.t[-1], np.abs(pull.channels["torque"][:-2])
@@ -71,14 +70,14 @@ class Breakaway(Method):
     PART: ClassVar[Part] = "build"
     TITLE: ClassVar[str] = "Break-away and back-drive torque"
     PURPOSE: ClassVar[str] = (
-        "What it takes to turn the drive from its output. Pull slowly from standstill, several"
-        " times, one way at a time."
+        "Torque needed to turn the drive from its output. Pull slowly from standstill, "
+        "several times, in one direction at a time."
     )
     CARE: ClassVar[str] = (
-        "A drive that lets go at once throws the lever. Open the motor's terminals: shorted, it"
-        " brakes."
+        "A drive that releases suddenly throws the lever. Leave the motor's terminals "
+        "open: shorted, it brakes."
     )
-    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Torque sensor, beyond ±", "torquemeter"),)
+    FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (("Torque sensor accuracy ±", "torquemeter"),)
     READING: ClassVar[type[Reading]] = BreakawayReading
     CHANNELS: ClassVar[tuple[str, ...]] = ("torque", "angle")
     GAINS: ClassVar[dict[str, str]] = {"starts": "torquemeter", "turns": "torquemeter"}
@@ -125,9 +124,7 @@ class Breakaway(Method):
                 )
             )
         if not found:
-            raise ValueError(
-                "the angle never begins to move for a fifth of a second in this recording"
-            )
+            raise ValueError("the angle never moves for 0.2 s in this recording")
         return found
 
     def reduce(self, readings: Sequence[BreakawayReading]) -> Judged:
@@ -140,9 +137,7 @@ class Breakaway(Method):
         ]
         results = [over_repeats("break-away-torque", "Break-away torque", "torque", starts)]
         if turns:
-            results.append(
-                over_repeats("turning-torque", "Torque to keep it turning", "torque", turns)
-            )
+            results.append(over_repeats("turning-torque", "Running torque", "torque", turns))
         findings = []
         if turns:
             over = (
@@ -150,19 +145,19 @@ class Breakaway(Method):
                 if nominal(results[1].value)
                 else results[0].value * 0
             )
-            results.append(Result("break-away-ratio", "Break-away over turning", "ratio", over))
+            results.append(Result("break-away-ratio", "Break-away over running", "ratio", over))
             if nominal(over) < 1:
                 findings.append(
                     noted(
                         "breakaway-below-running",
                         "caution",
-                        title="It turns harder than it begins to",
-                        seen="It begins at {starts} and turns with {turns}.",
-                        why="Friction at rest is at least that of slow turning.",
+                        title="Running torque exceeds break-away torque",
+                        seen="Break-away is {starts}, running {turns}.",
+                        why="Static friction is never below sliding friction.",
                         causes=(
-                            "it was already creeping",
-                            "the pull was too fast: inertia was measured with it",
-                            "the two figures are exchanged",
+                            "it was already moving",
+                            "the pull was too fast, so inertia was included",
+                            "the two values are interchanged",
                         ),
                         starts=(results[0].value, "torque"),
                         turns=(results[1].value, "torque"),
@@ -173,10 +168,10 @@ class Breakaway(Method):
                     noted(
                         "sticks",
                         "note",
-                        title="It sticks before it turns",
-                        seen="It begins at {starts} and turns with {turns}.",
-                        why="Cold grease, a seal, preload, or a cogging magnet holds it.",
-                        remedies=("Turn it once round and measure again.",),
+                        title="The drive sticks before it turns",
+                        seen="Break-away is {starts}, running {turns}.",
+                        why="A drive that sticks starts with a jerk and positions badly.",
+                        remedies=("Turn it one revolution and measure again.",),
                         starts=(results[0].value, "torque"),
                         turns=(results[1].value, "torque"),
                     )

@@ -39,8 +39,8 @@ class CountReading(Reading):
 
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Counted", "counted"),
-        ("In a time of", "time"),
-        ("Or in frames", "frames"),
+        ("Over a time of", "time"),
+        ("or in frames", "frames"),
     )
 
     counted: Annotated[int, Field(ge=1, le=10_000_000)] = 20
@@ -55,24 +55,22 @@ class Counting(Method):
     PART: ClassVar[Part] = "rig"
     TITLE: ClassVar[str] = "Speed by counting"
     PURPOSE: ClassVar[str] = (
-        "Speed of a shaft from pulses, taps or film, and how well it is known: before you trust a"
-        " tachometer, or without one."
+        "Speed of a shaft from pulses, taps or video frames, with its uncertainty: to "
+        "check a tachometer, or without one."
     )
-    CARE: ClassVar[str] = (
-        "Do not lean over what turns to see its mark; a strip of tape can fly off."
-    )
+    CARE: ClassVar[str] = "Do not lean over rotating parts to see a mark; tape can fly off."
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("How", "way"),
-        ("Pulses a turn", "pulses"),
-        ("Turns of the counted shaft for one of the wanted", "gear"),
-        ("Frames a second", "rate"),
-        ("Clock is off by at most", "clock"),
+        ("Pulses per revolution", "pulses"),
+        ("Revolutions of the counted shaft per revolution of the wanted one", "gear"),
+        ("Frames per second", "rate"),
+        ("Clock accuracy ±", "clock"),
     )
     READING: ClassVar[type[Reading]] = CountReading
     INPUTS: ClassVar[dict[str, str]] = {
-        "frame": "frame at begin and end",
+        "frame": "first and last frame",
         "taps": "first and last tap",
-        "pulse": "pulse at begin and end",
+        "pulse": "first and last pulse",
     }
 
     way: Literal[
@@ -92,16 +90,14 @@ class Counting(Method):
         """
         if self.way == "frames of a film":
             if r.frames is None:
-                raise ValueError(
-                    f"reading {n}: how many frames did it take? Without frames there is no time"
-                )
+                raise ValueError(f"reading {n}: the number of frames is missing; enter it")
             # begin and end each fall somewhere within a frame
             return (
                 r.counted,
                 (r.frames + x.further(0.0, math.sqrt(2 / 12), "frame", n)) / self.rate,
             )
         if r.time is None:
-            raise ValueError(f"reading {n}: the time is missing")
+            raise ValueError(f"reading {n}: the time is missing; enter it")
         time: Uncertain = x.of(r, "time", n)
         if self.way == "tapped with a finger":
             return r.counted, time + x.further(0.0, _HAND * math.sqrt(2), "taps", n)
@@ -124,27 +120,27 @@ class Counting(Method):
             Result("counted-speed", "Speed of the counted shaft", "speed", speed.value * self.gear),
         ]
         doubt = 2 * std(speed.value) / abs(nominal(speed.value))
-        results.append(Result("known-to", "Known to (k = 2)", "ratio", doubt))
+        results.append(Result("known-to", "Relative uncertainty (k = 2)", "ratio", doubt))
         findings = []
         if doubt > 0.01:
             better = {
                 "pulses counted in a time": (
-                    "Time a number of pulses instead of counting in a fixed time, or count for"
-                    " longer."
+                    "Time a number of pulses instead of counting for a fixed time, or "
+                    "count for longer."
                 ),
-                "time of so many pulses": "Time more pulses at once.",
+                "time of so many pulses": "Time more pulses.",
                 "tapped with a finger": (
-                    "Tap for longer: the doubt is that of the first and the last tap alone."
+                    "Tap for longer: only the first and the last tap add uncertainty."
                 ),
-                "frames of a film": "Let it turn more often, or film faster.",
+                "frames of a film": "Film more revolutions, or at a higher frame rate.",
             }[self.way]
             findings.append(
                 noted(
                     "speed-coarse",
                     "caution",
-                    title="The speed is not known well",
-                    seen="It is known to {doubt}; a power or an efficiency from it is no better.",
-                    why="What begins and ends between two counts is lost.",
+                    title="The speed has a large uncertainty",
+                    seen="Its uncertainty is {doubt}.",
+                    why="No power or efficiency from it can be known better.",
                     remedies=(better,),
                     doubt=(doubt, "ratio"),
                 )
@@ -159,10 +155,12 @@ class Counting(Method):
                 noted(
                     "taps-too-quick",
                     "caution",
-                    title="Nobody taps so fast without missing one",
-                    seen=f"That were {per_second:.1f} taps a second.",
-                    why="Above about four a second every second or fourth turn has to be tapped.",
-                    remedies=("Tap every fourth turn and give the turns, not the taps.",),
+                    title="The tapping rate is too high",
+                    seen=f"It was {per_second:.1f} taps per second.",
+                    why="Above about four per second taps are missed.",
+                    remedies=(
+                        ("Tap every fourth revolution and enter the revolutions, not the taps."),
+                    ),
                 )
             )
         if self.way == "frames of a film":
@@ -172,13 +170,16 @@ class Counting(Method):
                     noted(
                         "film-too-slow",
                         "wrong",
-                        title="The film is too slow for this speed",
-                        seen=f"{seen:.0f} marks a second pass at {self.rate:.0f} frames a second.",
-                        why=(
-                            "With fewer than three frames between two marks the wheel may seem to"
-                            " turn slowly, or backwards."
+                        title="The frame rate is too low for this speed",
+                        seen=(
+                            f"{seen:.0f} marks pass per second at {self.rate:.0f} frames "
+                            "per second."
                         ),
-                        remedies=("Film faster, or mark one place only.",),
+                        why=(
+                            "With fewer than three frames per mark the wheel may appear to "
+                            "turn slowly or backwards."
+                        ),
+                        remedies=("Film at a higher rate, or use a single mark.",),
                     )
                 )
         return Judged(tuple(results), tuple(findings))

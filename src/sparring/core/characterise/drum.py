@@ -47,7 +47,7 @@ class DrumReading(Reading):
     it. lowering: empty where it was only lifted."""
 
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
-        ("Weight, hook and all", "load"),
+        ("Weight, hook included", "load"),
         ("Torque lifting", "lifting"),
         ("Torque lowering", "lowering"),
         ("or current lifting", "current_lifting"),
@@ -70,18 +70,18 @@ class DrumFriction(Method):
     PART: ClassVar[Part] = "rig"
     TITLE: ClassVar[str] = "Drum friction of a hoist"
     PURPOSE: ClassVar[str] = (
-        "What the drum's own bearings take, so that it is not charged to the gearbox. The drum"
-        " turned at its shaft, without the drive."
+        "Friction of the drum's own bearings, so that it is not attributed to the gearbox. "
+        "Turn the drum at its shaft, without the drive."
     )
-    CARE: ClassVar[str] = "Keep clear of the taut cord, and nobody under the weight."
+    CARE: ClassVar[str] = "Stay clear of the taut cord and from under the weight."
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
-        ("Radius of the cord's middle", "radius"),
+        ("Radius to the cord's centre", "radius"),
         ("Gravity", "gravity"),
-        ("Weight when recorded, hook and all", "weight"),
+        ("Weight when recorded, hook included", "weight"),
         ("Motor on the shaft: constant k", "constant"),
         ("Motor on the shaft: friction", "friction"),
-        ("Torque sensor, beyond ±", "torquemeter"),
-        ("Ammeter, beyond ±", "ammeter"),
+        ("Torque sensor accuracy ±", "torquemeter"),
+        ("Ammeter accuracy ±", "ammeter"),
     )
     READING: ClassVar[type[Reading]] = DrumReading
     CHANNELS: ClassVar[tuple[str, ...]] = ("speed", "current")
@@ -120,8 +120,8 @@ class DrumFriction(Method):
                 found[-1][way] = logged.level(part, meter)
         if not found:
             raise ValueError(
-                "the drum never turns steadily in the lifting direction for a quarter of a second"
-                " in this recording"
+                "the drum never turns steadily in the lifting direction for 0.25 s in this "
+                "recording"
             )
         prefix = "" if by_sensor else "current_"
         return [
@@ -144,8 +144,8 @@ class DrumFriction(Method):
             return None
         if self.constant.value == 0:
             raise ValueError(
-                "the motor on the shaft is not known: give its constant k and its friction, from"
-                " the bare motor's readings"
+                "the motor on the shaft is not known: enter its constant k and its "
+                "friction from the bare-motor measurement"
             )
         takes = x.of(self, "friction")
         return x.of(self, "constant") * current + (takes if way == "lowering" else -takes)
@@ -166,7 +166,7 @@ class DrumFriction(Method):
                 radii.append((up + down) / 2 / weight)
         results = [over_repeats("drum-friction", "Drum friction", "torque", frictions)]
         if radii:
-            seen = over_repeats("weight-radius", "Radius the weight acts at", "length", radii)
+            seen = over_repeats("weight-radius", "Effective radius of the weight", "length", radii)
             results.append(seen)
             off = seen.value - radius
             if abs(nominal(off)) > max(2 * std(off), 1e-6 * nominal(radius)):
@@ -174,14 +174,11 @@ class DrumFriction(Method):
                     noted(
                         "drum-radius-as-measured",
                         "caution",
-                        title="The weight acts at another radius than entered",
-                        seen="The two ways together give {acts}, entered is {entered}.",
-                        why="Cord thickness, a second layer, or the diameter entered as radius.",
+                        title="The effective radius differs from the one entered",
+                        seen="Lifting and lowering together give {acts}; {entered} is entered.",
+                        why="Torque is proportional to this radius.",
                         remedies=(
-                            (
-                                "Measure the drum and the cord again; the radius runs to the cord's"
-                                " middle."
-                            ),
+                            ("Measure drum and cord again; the radius goes to the cord's centre."),
                         ),
                         acts=(seen.value, "length"),
                         entered=(radius, "length"),
@@ -193,11 +190,12 @@ class DrumFriction(Method):
                     "drum-friction-negative",
                     "wrong",
                     title="The friction is negative",
-                    seen="It comes out as {friction}.",
+                    seen="It is {friction}.",
                     why=(
-                        "A bearing does not help: lifting and lowering are exchanged, or radius or"
-                        " weight is wrong."
+                        "A bearing cannot drive: lifting and lowering are interchanged, or "
+                        "radius or weight is wrong."
                     ),
+                    remedies=("Check which way is lifting, then radius and weight.",),
                     friction=(results[0].value, "torque"),
                 )
             )
@@ -213,16 +211,16 @@ class DrumFriction(Method):
                     noted(
                         "drum-friction-grows",
                         "note",
-                        title="The friction grows with the weight",
+                        title="Friction increases with the weight",
                         seen="It is {light} at the lightest and {heavy} at the heaviest.",
                         why=(
-                            "One figure for all weights is then too much at the light ones and too"
-                            " little at the heavy ones."
+                            "One value is then too high for light weights and too low for "
+                            "heavy ones."
                         ),
                         remedies=(
                             (
-                                "Take the figure near the weights that matter, with a ± that spans"
-                                " both."
+                                "Use the value near the weights that matter, with a ± that "
+                                "covers both."
                             ),
                         ),
                         light=(light, "torque"),
@@ -236,12 +234,12 @@ class DrumFriction(Method):
 
     def use(self, readings: Sequence[DrumReading], build: Build, rig: Rig) -> Use:
         value = self.as_friction(readings)
-        said = f"{rig.name} has this drum friction now"
+        said = f"{rig.name} now has this drum friction"
         return Use("rig", ("method", "bearing"), value, said)
 
     def as_friction(self, readings: Sequence[DrumReading]) -> Measured:
         """The figure for a hoist's `bearing`. Raises ValueError when it is no friction."""
         value: Result = self.reduce(readings).results[0]
         if nominal(value.value) < 0:
-            raise ValueError("the friction comes out negative; it cannot be used")
+            raise ValueError("the friction is negative; it cannot be used")
         return Measured(nominal(value.value), std(value.value))

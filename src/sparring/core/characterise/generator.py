@@ -51,11 +51,11 @@ class Generator(Method):
     PART: ClassVar[Part] = "rig"
     TITLE: ClassVar[str] = "Generator into a load"
     PURPOSE: ClassVar[str] = (
-        "Power a driven machine gives, its constant from a run with open terminals, its inner"
-        " resistance from the rest."
+        "Power of a driven generator: its constant from a reading with open terminals, its "
+        "internal resistance from the others."
     )
     CARE: ClassVar[str] = (
-        "A fast machine makes high voltage on open terminals. Load resistors get hot."
+        "A fast generator has a high voltage on open terminals. Load resistors get hot."
     )
     READING: ClassVar[type[Reading]] = GeneratorReading
 
@@ -66,9 +66,9 @@ class Generator(Method):
         results = self.reduce(readings).results
         found = next((r.value for r in results if r.id == "constant"), None)
         if found is None:
-            raise ValueError("the constant is not known: take a reading with open terminals")
+            raise ValueError("the constant is not known: add a reading with open terminals")
         value = Measured(nominal(found), std(found))
-        return Use("rig", ("method", "constant"), value, f"{rig.name} has this generator now")
+        return Use("rig", ("method", "constant"), value, f"{rig.name} now has this generator")
 
     def reduce(self, readings: Sequence[GeneratorReading]) -> Judged:
         x = Inputs(self)
@@ -82,7 +82,7 @@ class Generator(Method):
             for n, r in enumerate(readings, start=1)
         ]
         if any(nominal(w) <= 0 for w, *_ in rows):
-            raise ValueError("a reading at speed zero says nothing of a generator; leave it out")
+            raise ValueError("a reading at zero speed tells nothing about a generator; delete it")
         results: list[Result] = []
         findings = []
         free = [v / w for w, v, i, _ in rows if nominal(i) == 0]
@@ -94,12 +94,12 @@ class Generator(Method):
         powers = [v * i for _, v, i, _ in rows if nominal(i) > 0]
         if powers:
             results.append(
-                Result("most-power", "Most power given", "power", max(powers, key=nominal))
+                Result("most-power", "Maximum output power", "power", max(powers, key=nominal))
             )
         if constant is not None and powers:
             inner = [(constant.value * w - v) / i for w, v, i, _ in rows if nominal(i) > 0]
             results.append(
-                over_repeats("inner-resistance", "Inner resistance", "resistance", inner)
+                over_repeats("inner-resistance", "Internal resistance", "resistance", inner)
             )
         both = [
             v * i / (t * w)
@@ -116,14 +116,13 @@ class Generator(Method):
                     noted(
                         "output-above-input",
                         "wrong",
-                        title="More comes out than goes in",
-                        seen="Shaft to wire comes out as {eta}.",
-                        why="No machine does that: torque, speed or a factor of ten is wrong.",
+                        title="Output power exceeds input power",
+                        seen="Shaft-to-wire efficiency is {eta}.",
+                        why="This is impossible: torque, speed or a factor of ten is wrong.",
+                        remedies=("Check units and decimal points of the readings.",),
                         eta=(best, "ratio"),
                     )
                 )
         if not results:
-            raise ValueError(
-                "give a reading with open terminals (current 0), or one with a current"
-            )
+            raise ValueError("add a reading with open terminals (current 0), or one with a current")
         return Judged(tuple(results), tuple(findings))

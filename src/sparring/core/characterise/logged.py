@@ -25,7 +25,7 @@ def need(rec: Recording, channels: Sequence[str]) -> None:
     missing = [CHANNELS[c].label.lower() for c in channels if not rec.has(c)]
     if missing:
         raise ValueError(
-            f"the recording has no {' and no '.join(missing)}; map a column to it, or log it"
+            f"the recording has no {' and no '.join(missing)}; assign a column to it, or log it"
         )
     if len(rec) < 8:
         raise ValueError(f"the recording holds {len(rec)} samples; at least 8 are needed")
@@ -43,8 +43,8 @@ def level(rec: Recording, channel: str) -> Measured:
         )
     if not math.isfinite(u):
         raise ValueError(
-            f"{CHANNELS[channel].label.lower()} has too few samples from {rec.t[0]:.1f} s to"
-            f" {rec.t[-1]:.1f} s to know its own scatter; log faster, or for longer"
+            f"{CHANNELS[channel].label.lower()} has too few samples from {rec.t[0]:.1f} s "
+            f"to {rec.t[-1]:.1f} s to determine its scatter; log faster, or for longer"
         )
     return Measured(mean, u)
 
@@ -108,7 +108,7 @@ def swings(rec: Recording) -> tuple[int, Measured]:
     good = ~np.isnan(angle)
     t, y = rec.t[good], angle[good]
     if len(t) < 16:
-        raise ValueError(f"the recording holds {len(t)} angles; swings want at least 16")
+        raise ValueError(f"the recording holds {len(t)} angles; at least 16 are needed")
     y = y - (np.quantile(y, 0.98) + np.quantile(y, 0.02)) / 2
     # between two crossings it must have swung out on the other side: noise does not count
     armed = float(np.std(y)) / 2
@@ -120,7 +120,7 @@ def swings(rec: Recording) -> tuple[int, Measured]:
             below = False
     if len(places) < 4:
         raise ValueError(
-            f"{max(len(places) - 1, 0)} whole swings are in the recording; at least 3 are needed"
+            f"{max(len(places) - 1, 0)} complete swings are in the recording; at least 3 are needed"
         )
     crossings = [_crossing(t, y, k) for k in (places[0], places[-1])]
     (first, u_first), (last, u_last) = crossings

@@ -62,20 +62,20 @@ class BareMotor(Method):
     PART: ClassVar[Part] = "motor"
     TITLE: ClassVar[str] = "Bare motor"
     PURPOSE: ClassVar[str] = (
-        "The motor's line from readings without load, held still, and loaded. At least one that"
-        " turns and one with a good current."
+        "Speed–torque line of the motor from readings at no load, stalled and loaded. At "
+        "least one that turns and one with a high current."
     )
     CARE: ClassVar[str] = (
-        "Hold it still for two seconds at most and let it cool: the winding heats with the square"
-        " of the current."
+        "Stall it for two seconds at most, then let it cool: the winding heats with the "
+        "square of the current."
     )
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
-        ("Line wanted at", "at_voltage"),
+        ("Line stated at", "at_voltage"),
         ("Resistance when cold, if measured", "cold_resistance"),
-        ("Then the winding was at", "cold_temperature"),
-        ("Voltmeter, beyond ±", "voltmeter"),
-        ("Ammeter, beyond ±", "ammeter"),
-        ("Tachometer, beyond ±", "tachometer"),
+        ("Winding temperature then", "cold_temperature"),
+        ("Voltmeter accuracy ±", "voltmeter"),
+        ("Ammeter accuracy ±", "ammeter"),
+        ("Tachometer accuracy ±", "tachometer"),
     )
     READING: ClassVar[type[Reading]] = MotorReading
     INPUTS: ClassVar[dict[str, str]] = {"scatter": "scatter about the motor's line"}
@@ -113,9 +113,7 @@ class BareMotor(Method):
                 )
             )
         if not found:
-            raise ValueError(
-                "no steady state under voltage of a quarter of a second is in the recording"
-            )
+            raise ValueError("the recording holds no steady state of 0.25 s under voltage")
         return found
 
     def _beyond(
@@ -165,7 +163,7 @@ class BareMotor(Method):
         ]
         if not free and not loaded:
             raise ValueError(
-                "the friction is not known: take one reading without load, or one with the torque"
+                "the friction is not known: add a reading at no load, or one with the torque"
             )
         friction = mean_of(free or loaded)
         residuals = [
@@ -217,7 +215,7 @@ class BareMotor(Method):
             results.append(
                 Result(
                     "winding-temperature",
-                    "Winding temperature by its resistance",
+                    "Winding temperature from resistance",
                     "temperature",
                     warm,
                 )
@@ -228,10 +226,10 @@ class BareMotor(Method):
                         "winding-hot",
                         "caution",
                         title="The winding is hot",
-                        seen="By its resistance it is at {warm}.",
+                        seen="From its resistance it is at {warm}.",
                         why=(
-                            "Brushes add to the resistance, so this is an upper bound; above 120 °C"
-                            " varnish ages quickly."
+                            "Above 120 °C insulation ages quickly; brush resistance makes "
+                            "this an upper bound."
                         ),
                         warm=(warm, "temperature"),
                     )
@@ -244,16 +242,13 @@ class BareMotor(Method):
                     "motor-not-a-line",
                     "caution",
                     title=f"Reading {worst + 1} does not fit the motor's line",
-                    seen=(
-                        "Its voltage is {off} away from what resistance and constant of all"
-                        " readings give."
-                    ),
+                    seen="Its voltage deviates by {off} from the line through all readings.",
                     why="A brushed motor follows one straight line at one winding temperature.",
                     causes=(
                         "the winding warmed between readings",
                         "the brushes lift or stick",
                         "a reading or its unit is wrong",
-                        "it is no brushed motor",
+                        "it is not a brushed motor",
                     ),
                     remedies=("Repeat that reading with the motor cold.",),
                     off=(abs(residuals[worst]), "voltage"),
@@ -266,7 +261,7 @@ class BareMotor(Method):
 
     def use(self, readings: Sequence[MotorReading], build: Build, rig: Rig) -> Use:
         value = self.as_readings(readings, build.motor)
-        return Use("build", ("motor",), value, f"{build.name} has this motor now")
+        return Use("build", ("motor",), value, f"{build.name} now has this motor")
 
     def as_readings(self, readings: Sequence[MotorReading], base: MotorReadings) -> MotorReadings:
         """The line as a build's motor readings at `at_voltage`, the rest from `base`. Raises
@@ -306,14 +301,14 @@ def _fit(
         or nominal(sww) == 0
     ):
         raise ValueError(
-            "these readings do not tell resistance from constant: take one without load and one"
-            " held still, or well loaded"
+            "these readings cannot separate resistance from constant: add one at no load "
+            "and one stalled or well loaded"
         )
     R = (svi * sww - svw * siw) / determinant
     k = (svw * sii - svi * siw) / determinant
     if nominal(R) <= 0 or nominal(k) <= 0:
         raise ValueError(
-            "the readings give a negative resistance or constant; were current and speed"
-            " exchanged, or a sign?"
+            "the readings give a negative resistance or constant; were current and speed "
+            "interchanged, or a sign lost?"
         )
     return R, k

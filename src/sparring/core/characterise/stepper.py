@@ -33,8 +33,8 @@ class StepReading(Reading):
     """
 
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
-        ("Steps a second", "rate"),
-        ("Kept step with", "kept"),
+        ("Steps per second", "rate"),
+        ("In step with", "kept"),
         ("Lost step at", "lost"),
         ("Accelerated over", "ramp"),
     )
@@ -52,17 +52,16 @@ class Stepper(Method):
     PART: ClassVar[Part] = "motor"
     TITLE: ClassVar[str] = "Stepper, torque at a step rate"
     PURPOSE: ClassVar[str] = (
-        "What a stepper carries at the test's step rate before it falls out of step, for the drive"
-        " behind it."
+        "Pull-out torque of a stepper at the step rate of the test, for the drive behind it."
     )
-    CARE: ClassVar[str] = "A stepper at rest under current gets hot, and its driver with it."
+    CARE: ClassVar[str] = "A stepper held under current gets hot, and so does its driver."
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
-        ("Full steps a turn", "steps"),
-        ("Micro-steps a step", "micro"),
-        ("Inertia that it turns", "inertia"),
+        ("Full steps per revolution", "steps"),
+        ("Microsteps per step", "micro"),
+        ("Inertia it drives", "inertia"),
     )
     READING: ClassVar[type[Reading]] = StepReading
-    INPUTS: ClassVar[dict[str, str]] = {"bracket": "between kept and lost"}
+    INPUTS: ClassVar[dict[str, str]] = {"bracket": "between in step and lost"}
 
     steps: Annotated[int, Field(ge=4, le=10_000)] = 200
     micro: Annotated[int, Field(ge=1, le=256)] = 1
@@ -76,8 +75,8 @@ class Stepper(Method):
         for n, r in enumerate(readings, start=1):
             if r.lost.value <= r.kept.value:
                 raise ValueError(
-                    f"reading {n}: it lost step at {r.lost.value:.3g} N·m but kept it with"
-                    f" {r.kept.value:.3g} N·m; exchange them"
+                    f"reading {n}: it lost step at {r.lost.value:.3g} N·m but stayed in "
+                    f"step with {r.kept.value:.3g} N·m; interchange them"
                 )
             kept, lost = (x.of(r, "kept", n), x.of(r, "lost", n))
             between = (nominal(lost) - nominal(kept)) / math.sqrt(12)
@@ -91,16 +90,16 @@ class Stepper(Method):
                         noted(
                             "accelerated-too-quickly",
                             "caution",
-                            title="It was accelerated too quickly",
+                            title="The acceleration was too fast",
                             seen=(
-                                f"Reading {n}: speeding up took {{needed}} of the {{torque}} it"
-                                " gave."
+                                f"Reading {n}: acceleration took {{needed}} of the {{torque}} "
+                                "available."
                             ),
                             why=(
-                                "It falls out of step while it speeds up, not at the step rate; the"
-                                " figure is too low."
+                                "It loses step while accelerating, so the pull-out torque "
+                                "is too low."
                             ),
-                            remedies=("Let the ramp last ten times as long.",),
+                            remedies=("Make the ramp ten times as long.",),
                             needed=(needed, "torque"),
                             torque=(torque, "torque"),
                         )
@@ -119,15 +118,15 @@ class Stepper(Method):
                 noted(
                     "stepper-resonance",
                     "note",
-                    title="It carries less at a lower rate",
-                    seen="The torque rises with the step rate somewhere.",
+                    title="Pull-out torque is lower at a lower step rate",
+                    seen="The torque increases with the step rate in part of the range.",
                     why=(
-                        "A stepper shakes itself out of step near its own frequency, usually"
-                        " between 50 and 200 steps a second."
+                        "A stepper loses step at its resonance, usually between 50 and 200 "
+                        "steps per second."
                     ),
                     remedies=(
-                        "Use micro-steps, or pass that rate quickly.",
-                        "Add a damper or some inertia.",
+                        "Use microsteps, or pass through that rate quickly.",
+                        "Add a damper or inertia.",
                     ),
                 )
             )

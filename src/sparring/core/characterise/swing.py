@@ -46,9 +46,9 @@ class SwingReading(Reading):
 
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Swings counted", "swings"),
-        ("Time of them", "time"),
-        ("Known body alone, time", "known_time"),
-        ("Swing to one side, about", "amplitude"),
+        ("Time for these", "time"),
+        ("Reference body alone, time", "known_time"),
+        ("Amplitude, about", "amplitude"),
         ("Platform alone, time", "empty_time"),
     )
 
@@ -68,22 +68,22 @@ class Swing(Method):
     PART: ClassVar[Part] = "inertia"
     TITLE: ClassVar[str] = "Swing test of an inertia"
     PURPOSE: ClassVar[str] = (
-        "Inertia of a flywheel, drum or rotor from the time of its twisting swings. Small swings:"
-        " under 10°."
+        "Inertia of a flywheel, drum or rotor from the period of its torsional swings. "
+        "Keep the amplitude under 10°."
     )
     CARE: ClassVar[str] = "A heavy body on thin cords can fall: hang it low, over something soft."
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
-        ("Hung on", "hung_on"),
+        ("Suspension", "hung_on"),
         ("Mass of the body", "mass"),
         ("Radius of the cords", "radius"),
         ("Length of the cords", "length"),
-        ("Inertia of the known body", "known"),
+        ("Inertia of the reference body", "known"),
         ("Gravity", "gravity"),
         ("Mass of the platform", "platform"),
     )
     READING: ClassVar[type[Reading]] = SwingReading
     CHANNELS: ClassVar[tuple[str, ...]] = ("angle",)
-    INPUTS: ClassVar[dict[str, str]] = {"amplitude-unknown": "how far it swung"}
+    INPUTS: ClassVar[dict[str, str]] = {"amplitude-unknown": "amplitude of the swing"}
 
     hung_on: Literal["two or three cords", "a wire"] = "two or three cords"
     mass: Mass = Measured(1.2, 5e-4)
@@ -111,21 +111,23 @@ class Swing(Method):
         found = self.reduce(readings).results[0].value
         if rig.method.ACCELERATES:
             value = Measured(nominal(found), std(found))
-            return Use("rig", ("method", "inertia"), value, f"{rig.name} has this mass now")
-        said = f"{build.motor.name} has this rotor now"
+            return Use("rig", ("method", "inertia"), value, f"{rig.name} now has this mass")
+        said = f"{build.motor.name} now has this rotor"
         return Use("build", ("motor", "inertia"), nominal(found), said)
 
     def _on_a_wire(self, x: Inputs, r: SwingReading, n: int) -> Uncertain:
         """J₀ t²/t₀², on a platform J₀ (t² − t_p²)/(t₀² − t_p²). Raises ValueError."""
         if self.known is None or r.known_time is None:
             raise ValueError(
-                f"reading {n}: on a wire give the inertia of a known body, and the time of as many"
-                " swings of it on the same wire"
+                f"reading {n}: on a wire, enter the inertia of a reference body and the "
+                "time for the same number of its swings on the same wire"
             )
         square, known = x.of(r, "time", n) ** 2, x.of(r, "known_time", n) ** 2
         empty = 0.0 if r.empty_time is None else x.of(r, "empty_time", n) ** 2
         if nominal(known) <= nominal(empty) or nominal(square) <= nominal(empty):
-            raise ValueError(f"reading {n}: the platform alone swings as slowly as with a body on")
+            raise ValueError(
+                f"reading {n}: the platform alone swings as slowly as with the body on it"
+            )
         return x.of(self, "known") * (square - empty) / (known - empty)
 
     def _on_cords(self, x: Inputs, r: SwingReading, n: int) -> Uncertain:
@@ -136,8 +138,8 @@ class Swing(Method):
         if self.platform.value > 0:
             if r.empty_time is None:
                 raise ValueError(
-                    f"reading {n}: give the time of as many swings of the platform alone, or no"
-                    " mass of a platform"
+                    f"reading {n}: enter the time for the same number of swings of the "
+                    "platform alone, or delete the platform's mass"
                 )
             alone = x.of(r, "empty_time", n) / r.swings / self._wide(x, r, n)
             swung = swung - platform * alone**2
@@ -165,12 +167,9 @@ class Swing(Method):
                     "cords-short",
                     "caution",
                     title="The cords are short",
-                    seen="They are {length} at a radius of {radius}.",
-                    why=(
-                        "The formula holds for small lean of the cords; under five radii of length"
-                        " the swing is no longer simple."
-                    ),
-                    remedies=("Hang it longer, or on a smaller radius.",),
+                    seen="They are {length} long at a radius of {radius}.",
+                    why="The formula holds for cords longer than five times their radius.",
+                    remedies=("Use longer cords, or a smaller radius.",),
                     length=(self.length.value, "length"),
                     radius=(self.radius.value, "length"),
                 )
@@ -183,9 +182,11 @@ class Swing(Method):
                 noted(
                     "swings-few",
                     "note",
-                    title="Few swings were timed",
+                    title="Too few swings were timed",
                     seen="The shortest time is {time}.",
-                    why="A hand on a stopwatch is good to about 0.2 s; the time enters squared.",
+                    why=(
+                        "A stopwatch by hand is good to about 0.2 s, and the time enters squared."
+                    ),
                     remedies=("Count more swings.",),
                     time=(min(r.time.value for r in readings), "time"),
                 )

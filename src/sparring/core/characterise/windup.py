@@ -37,7 +37,7 @@ class WindUpReading(Reading):
     """One point of the loop, in the order they were taken."""
 
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
-        ("Torque, with its sign", "torque"),
+        ("Torque, signed", "torque"),
         ("Angle of the output", "angle"),
     )
 
@@ -52,18 +52,18 @@ class WindUp(Method):
     PART: ClassVar[Part] = "build"
     TITLE: ClassVar[str] = "Wind-up and lost motion"
     PURPOSE: ClassVar[str] = (
-        "Play, stiffness and friction from a slow loop: torque one way, back, the other way, and"
-        " back."
+        "Backlash, stiffness and friction from a slow loop: torque one way, back, the "
+        "other way, and back."
     )
-    CARE: ClassVar[str] = "Hold the input fast; a wound-up drive lets go at once."
+    CARE: ClassVar[str] = "Lock the input; a wound-up drive releases suddenly."
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
-        ("Torque beyond which the play is taken up", "small"),
-        ("Lost motion read at ±, else 3 % of the largest", "read_at"),
-        ("Torque sensor, beyond ±", "torquemeter"),
-        ("Angle sensor, beyond ±", "protractor"),
+        ("Torque that takes up the backlash", "small"),
+        ("Lost motion at ± (default 3 % of the largest)", "read_at"),
+        ("Torque sensor accuracy ±", "torquemeter"),
+        ("Angle sensor accuracy ±", "protractor"),
     )
     READING: ClassVar[type[Reading]] = WindUpReading
-    INPUTS: ClassVar[dict[str, str]] = {"corners": "corners of the loop between points"}
+    INPUTS: ClassVar[dict[str, str]] = {"corners": "loop corners between points"}
     ALL: ClassVar[frozenset[str]] = frozenset(("corners",))
     CHANNELS: ClassVar[tuple[str, ...]] = ("torque", "angle")
     PICTURE: ClassVar[tuple[str, ...]] = ("torque", "angle")
@@ -88,7 +88,7 @@ class WindUp(Method):
 
     def use(self, readings: Sequence[WindUpReading], build: Build, rig: Rig) -> Use:
         found = next(r.value for r in self.reduce(readings).results if r.id == "stiffness")
-        return Use("build", ("windup",), nominal(found), f"{build.name} has this stiffness now")
+        return Use("build", ("windup",), nominal(found), f"{build.name} now has this stiffness")
 
     def _lost_motion(self, rows: Sequence[tuple[Uncertain, Uncertain]]) -> Iterator[Result]:
         """Angle between a small torque one way and the same the other way, the mean of all passes
@@ -129,8 +129,8 @@ class WindUp(Method):
         }
         if any(len(side) < 2 for side in sides.values()):
             raise ValueError(
-                f"at least two points beyond {self.small:.3g} N·m are needed on either side; there"
-                f" are {len(sides[1])} and {len(sides[-1])}"
+                f"at least two points beyond {self.small:.3g} N·m are needed on each side; "
+                f"there are {len(sides[1])} and {len(sides[-1])}"
             )
         fits = {s: _line(side) for s, side in sides.items()}
         slope = (fits[1][1] + fits[-1][1]) / 2
@@ -148,10 +148,10 @@ class WindUp(Method):
         )
         loop = (loop if nominal(loop) >= 0 else -loop) * x.further(1.0, 2 / len(rows), "corners")
         results = [
-            Result("play", "Backlash, drawn to no torque", "angle", play),
+            Result("play", "Backlash, extrapolated to zero torque", "angle", play),
             *self._lost_motion(rows),
             Result("stiffness", "Stiffness", "stiffness", 1 / slope),
-            Result("loop-energy", "Energy lost in one loop", "energy", loop),
+            Result("loop-energy", "Energy lost per loop", "energy", loop),
         ]
         findings = []
         uneven = (
@@ -162,9 +162,9 @@ class WindUp(Method):
                 noted(
                     "wind-up-uneven",
                     "note",
-                    title="It is stiffer one way than the other",
+                    title="Stiffness differs between the two directions",
                     seen="The two slopes differ by {uneven}.",
-                    why="One flank, one side of a joint or a bearing gives way.",
+                    why="One flank, one side of a joint or a bearing yields more.",
                     uneven=(uneven, "ratio"),
                 )
             )
@@ -174,8 +174,8 @@ class WindUp(Method):
                     "play-negative",
                     "caution",
                     title="The two sides overlap",
-                    seen="Lost motion comes out as {play}.",
-                    why="Angle and torque have opposite signs, or the loop was not taken in order.",
+                    seen="Lost motion is {play}.",
+                    why="Angle and torque have opposite signs, or the loop is out of order.",
                     play=(play, "angle"),
                 )
             )

@@ -95,15 +95,15 @@ def weakest_part(case: Case) -> Iterable[Finding]:
             severity="caution" if case.build.is_fuse(first) else "wrong",
             title="The motor can break the drive",
             seen=(
-                f"The {first.name} is weakest: {first.mode} at {{breaks}} at the output. The motor"
-                " drives it to {stall} before it stalls."
+                f"The weakest part is the {first.name}: {first.mode} at {{breaks}} output "
+                "torque, below the stall torque of {stall}."
             ),
-            why="A blocked output breaks the part before the motor gives up. " + first.basis + ".",
+            why="A blocked output breaks this part before the motor stalls" + first.basis + ".",
             causes=others,
             remedies=(
-                "Limit the current, or lower the voltage.",
-                "Make the part wider, of larger module or of a stronger material.",
-                "Name it as the fuse part if it is meant to go first.",
+                "Limit the current or lower the voltage.",
+                "Use a wider part, a larger module or a stronger material.",
+                "Name it as the fuse part if it is meant to fail first.",
             ),
             steps=(),
             place=place,
@@ -115,13 +115,13 @@ def weakest_part(case: Case) -> Iterable[Finding]:
             severity="note",
             title=f"Weakest: {first.name}",
             seen=(
-                f"{first.mode.capitalize()} at {{breaks}} at the output; the drive stalls at"
-                " {stall}."
+                f"{first.mode.capitalize()} at {{breaks}} output torque; the drive stalls at "
+                "{stall}."
             ),
             why=(
                 "Static strength from typical figures ("
                 + first.basis
-                + "); shock and fatigue come earlier."
+                + "); shock and fatigue act earlier."
             ),
             causes=others,
             remedies=(),
@@ -143,13 +143,12 @@ def fuse_part(case: Case) -> Iterable[Finding]:
         yield noted(
             "fuse-unknown",
             "caution",
-            title="The fuse part is not one of the parts",
+            title="The fuse part does not exist in this build",
             seen=(
-                f"“{case.build.fuse}” is named as the fuse; the parts with a known strength are:"
-                f" {names}."
+                f"“{case.build.fuse}” is named as the fuse; parts of known strength are: {names}."
             ),
-            why="Whether it protects the others cannot be said.",
-            remedies=("Write the part's name as in the strength table.",),
+            why="Its protection of the other parts cannot be checked.",
+            remedies=("Use the part's name from the strength table.",),
             place="build.fuse",
         )
         return
@@ -157,13 +156,16 @@ def fuse_part(case: Case) -> Iterable[Finding]:
         yield noted(
             "fuse-not-first",
             "wrong",
-            title="The fuse part does not go first",
+            title="The fuse part does not fail first",
             seen=(
-                f"The {own[0].name} holds to {{fuse}}; the {rest[0].name} gives way at {{other}}:"
-                f" {rest[0].mode}."
+                f"The {own[0].name} holds to {{fuse}}, but the {rest[0].name} fails at "
+                f"{{other}}: {rest[0].mode}."
             ),
-            why="What the fuse should protect breaks instead.",
-            remedies=("Make the fuse narrower or softer.", f"Make the {rest[0].name} stronger."),
+            why="The part that it should protect breaks instead.",
+            remedies=(
+                "Make the fuse narrower or of a softer material.",
+                f"Make the {rest[0].name} stronger.",
+            ),
             place="build.fuse",
             fuse=(own[0].output, "torque"),
             other=(rest[0].output, "torque"),
@@ -174,15 +176,15 @@ def fuse_part(case: Case) -> Iterable[Finding]:
             "fuse-first",
             "good" if margin > 1.4 else "caution",
             title=(
-                "The fuse part goes first"
+                "The fuse part fails first"
                 if margin > 1.4
-                else "The fuse part goes first, but only just"
+                else "The fuse part fails first, by a narrow margin"
             ),
             seen=(
-                f"The {own[0].name} gives way at {{fuse}}; next is the {rest[0].name} at"
-                f" {margin:.2f} times that."
+                f"The {own[0].name} fails at {{fuse}}; next is the {rest[0].name} at "
+                f"{margin:.2f} times that."
             ),
-            why="Strengths are typical figures, ± 20 %; a margin under 1.4 may turn round.",
+            why="Strengths are typical values, ± 20 %: a margin below 1.4 may reverse.",
             place="build.fuse",
             fuse=(own[0].output, "torque"),
         )
@@ -198,12 +200,12 @@ def unknown_material(case: Case) -> Iterable[Finding]:
             "material-unknown",
             "caution",
             title="No strength known for a material",
-            seen=f"{names}: parts of it are left out of the strength table and the mass.",
-            why="The weakest part may be one of them.",
-            causes=("a material written in other words",),
+            seen=f"{names}: its parts are missing from the strength table and the mass.",
+            why="The weakest part may be among them.",
+            causes=("a material name that differs from the table",),
             remedies=(
                 "Choose one of the materials in the list.",
-                "Add the material with its figures to the build.",
+                "Add the material and its properties to the build.",
             ),
             place=f"build.stages.{missing[0][0]}.material",
         )
@@ -220,16 +222,16 @@ def holds_or_turns_back(case: Case) -> Iterable[Finding]:
         yield noted(
             "holds",
             "note" if b.holding == "either will do" else "good" if wanted else "wrong",
-            title="It holds by itself",
+            title="Self-locking",
             seen="No torque at the output turns the motor.",
             why=(
-                "Friction in the mesh is larger than what the load can push through."
-                + ("" if wanted else " This build must turn back.")
+                "Mesh friction exceeds what the load can drive through"
+                + ("." if wanted else ", but this build must be back-drivable.")
             ),
             remedies=(
                 ()
                 if wanted
-                else ("Fewer meshes, less friction, a larger lead or a lower ratio turn back.",)
+                else ("Use fewer meshes, less friction, a larger lead angle or a lower ratio.",)
             ),
             place="build.holding",
         )
@@ -243,17 +245,17 @@ def holds_or_turns_back(case: Case) -> Iterable[Finding]:
         "turns-back",
         "wrong" if b.holding == "must hold by itself" else "note",
         title=(
-            "The output turns it back"
+            "Back-drivable"
             if b.holding != "must hold by itself"
-            else "It does not hold by itself"
+            else "Back-drivable, although it must be self-locking"
         ),
         seen=(
-            "From {needs} at the output the drag of the train gives way, from {motor} the motor's"
-            " own friction too; of what is beyond {share} arrives at the motor."
+            "From {needs} at the output the train turns, from {motor} the motor too; "
+            "{share} of any torque beyond reaches the motor."
         ),
         why=(
-            "Drag that does not depend on load grows with the ratio on its way to the output, so a"
-            " high-ratio drive may hold small loads all the same. Rest friction adds to this."
+            "A high ratio multiplies drag torque, so small loads may still be held, and "
+            "more with static friction."
         ),
         remedies=(
             ("Add a worm, a brake or a ratchet.",) if b.holding == "must hold by itself" else ()
@@ -281,16 +283,12 @@ def power_circulates(case: Case) -> Iterable[Finding]:
             "power-circulates",
             "note",
             title="Power circulates in the train",
-            seen=f"Through {where} passes {times:.1f} times the power that the motor gives.",
-            why=(
-                "It runs round inside and comes out only as heat: each percent that this mesh"
-                f" loses costs the drive about {times:.0f} %. High ratios from nearly equal tooth"
-                " numbers are bought this way."
-            ),
-            causes=("nearly equal tooth numbers that work against each other",),
+            seen=f"{where} carries {times:.1f} times the motor's power.",
+            why=f"Each percent lost in this mesh costs the drive about {times:.0f} %.",
+            causes=("nearly equal tooth numbers that act against each other",),
             remedies=(
-                "Lower the friction of this mesh first: grease, smoother flanks, more teeth.",
-                "Take part of the ratio in a stage before it.",
+                ("Reduce the friction of this mesh first: grease, smoother flanks, more teeth."),
+                "Move part of the ratio to a stage before it.",
             ),
             place=f"build.stages.{int(most.mesh.name.split()[1]) - 1}.",
         )
@@ -314,11 +312,11 @@ def over_speed(case: Case) -> Iterable[Finding]:
             "wrong",
             title=f"{worst.capitalize()} turns too fast",
             seen=(
-                f"Without load the {worst} reaches {{speed}}; {{limit}} is set as the fastest"
-                " allowed."
-                + (f" {len(over) - 1} more shafts are above it." if len(over) > 1 else "")
+                f"At no load the {worst} reaches {{speed}}"
+                + (f", and {len(over) - 1} more shafts are too fast" if len(over) > 1 else "")
+                + "; the maximum is set to {limit}."
             ),
-            why="Bearings run hot, plastic teeth soften, rims and magnets can come off.",
+            why="Bearings run hot, plastic teeth soften, and rims and magnets can come loose.",
             remedies=("Lower the voltage.", "Change the ratio of the stages before it."),
             place="build.fastest",
             speed=(over[worst], "speed"),
@@ -350,12 +348,9 @@ def motor_range(case: Case) -> Iterable[Finding]:
             id="load-stalls-motor",
             severity="wrong",
             title="The expected load stalls the drive",
-            seen=(
-                "At {load} the motor would need {share} of its stall torque; the drive stalls at"
-                " {stall}."
-            ),
-            why="It does not turn, and the winding takes the whole current.",
-            remedies=("A higher ratio, a larger motor or a higher voltage.",),
+            seen="{load} needs {share} of the motor's stall torque; the drive stalls at {stall}.",
+            why="The drive does not turn and the winding carries the full stall current.",
+            remedies=("Use a higher ratio, a larger motor or a higher voltage.",),
             place="build.expected_load",
             facts=facts,
         )
@@ -363,14 +358,13 @@ def motor_range(case: Case) -> Iterable[Finding]:
         yield Finding(
             id="motor-overloaded",
             severity="caution",
-            title="The expected load is beyond the motor's best range",
-            seen="At {load} the motor gives {share} of its stall torque.",
+            title="The expected load is above the motor's best range",
+            seen="At {load} the motor delivers {share} of its stall torque.",
             why=(
-                "Beyond half of the stall torque the power falls again while the winding heats with"
-                f" the square of the current; this motor is most efficient, {best:.0%}, at"
-                f" {best_at:.0%} of it."
+                "Above half of it power falls and heat rises; best efficiency is "
+                f"{best:.0%} at {best_at:.0%}."
             ),
-            remedies=("A higher ratio puts the motor back into its range.",),
+            remedies=("Use a higher ratio.",),
             place="build.expected_load",
             facts=facts,
         )
@@ -378,12 +372,9 @@ def motor_range(case: Case) -> Iterable[Finding]:
         yield Finding(
             id="motor-idle",
             severity="note",
-            title="The motor is hardly loaded",
-            seen="At {load} the motor gives {share} of its stall torque.",
-            why=(
-                "Friction and iron then take most of the power: a smaller motor or a lower ratio"
-                " would be more efficient."
-            ),
+            title="The motor is lightly loaded",
+            seen="At {load} the motor delivers {share} of its stall torque.",
+            why="Friction and iron losses then take most of the power.",
             place="build.expected_load",
             facts=facts,
         )
@@ -399,12 +390,9 @@ def ratio_convention(case: Case) -> Iterable[Finding]:
             "note",
             title="The output turns faster than the motor",
             seen=f"This train is a {kinematics.ratio_in_words(ratio)}.",
-            why=(
-                "Ratios are written both ways, input:output and output:input. Here the motor drives"
-                " the first-named gear of each stage."
-            ),
-            causes=("a stage entered with driver and driven exchanged",),
-            remedies=("If a reduction was meant, exchange pinion and wheel.",),
+            why="Here the motor drives the gear named first in each stage.",
+            causes=("a stage entered with driving and driven gear interchanged",),
+            remedies=("If a reduction was meant, interchange pinion and wheel.",),
             place="build.stages.0.",
         )
 
@@ -431,17 +419,14 @@ def motors_share(case: Case) -> Iterable[Finding]:
         "motors-share",
         "wrong" if dragged else "caution" if uneven else "note",
         title=(
-            "One motor drags another along"
+            "One motor drives another"
             if dragged
             else "The motors share the load unequally"
             if uneven
             else "The motors share the load"
         ),
         seen=f"At {{load}}: {shares}.",
-        why=(
-            "On one shaft all motors run at one speed; the one with the higher no-load speed takes"
-            " more, and the current that they pass between themselves is lost."
-        ),
+        why="On one shaft the motor with the higher no-load speed carries more of the load.",
         remedies=("Pair motors of equal no-load speed.",) if uneven or dragged else (),
         place="build.motor",
         load=(load, "torque"),
@@ -460,12 +445,12 @@ def one_way(case: Case) -> Iterable[Finding]:
                 yield noted(
                     "one-way-runs-free",
                     "wrong",
-                    title=f"Stage {n + 1}: the one-way clutch runs free",
+                    title=f"Stage {n + 1}: the one-way clutch overruns",
                     seen=(
                         f"Its input turns {'forwards' if forwards else 'backwards'} with the motor"
                         f" turning forwards; it drives {stage.drives} only."
                     ),
-                    why="The output stands still.",
-                    remedies=("Turn the clutch round.", "Run the motor the other way."),
+                    why="The output does not turn.",
+                    remedies=("Reverse the clutch.", "Reverse the motor."),
                     place=f"build.stages.{n}.drives",
                 )

@@ -25,18 +25,18 @@ def output_above_input(
     yield noted(
         "output-above-input",
         "wrong",
-        title="More power out than in",
-        seen="At {torque} the output gives {out} and the supply {supply}.",
-        why="No drive does that: a measurement is wrong.",
+        title="Output power exceeds input power",
+        seen="At {torque} the output delivers {out} from a supply of {supply}.",
+        why="This is impossible: a measurement is wrong.",
         causes=(
             "the drum's diameter was entered as its radius",
             "a weight was entered in the wrong unit",
-            "the ammeter is in the wrong range or place",
-            "the tachometer counts several marks a turn",
+            "the ammeter is in the wrong range or position",
+            "the tachometer counts several marks per revolution",
         ),
         remedies=(
-            "Check the drum first: it touches every figure.",
-            "Read current on a second meter.",
+            "Check the drum first: every result depends on it.",
+            "Measure the current with a second meter.",
         ),
         steps=tuple(s.index for s in bad),
         place="rig.method.drum_diameter",
@@ -62,19 +62,22 @@ def gearbox_above_one(
         "gearbox-above-one",
         "wrong" if sure else "caution",
         title="Gearbox efficiency above 1",
-        seen="At {torque} the gearbox efficiency comes to {eta}.",
+        seen="At {torque} the gearbox efficiency is {eta}.",
         why=(
-            "A gearbox gives at most the ratio times the motor's torque. "
+            "Output torque cannot exceed ratio times motor torque"
             + (
-                "The gap is beyond the stated uncertainty."
+                "; the excess is significant."
                 if sure
-                else "Within its uncertainty it may still be below."
+                else "; within its uncertainty it may still be below 1."
             )
         ),
         causes=(
-            "the bare motor was measured too weak: another voltage, a warm winding, a flat battery",
+            (
+                "the bare motor's torque was measured too low: another voltage, a warm "
+                "winding, a flat battery"
+            ),
             "the no-load current was read with the gearbox on",
-            "the ratio has a tooth miscounted",
+            "a tooth was miscounted",
             "the drum's diameter is entered too large",
         ),
         remedies=(
@@ -102,25 +105,22 @@ def drop_at_last(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> I
         "drop-at-last-weights",
         "caution",
         title=(
-            "Efficiency drops at the heaviest weights"
+            "Efficiency drops at the heaviest loads"
             if result.sound < len(result.lifted) - 1
-            else "Efficiency drops at the heaviest weight"
+            else "Efficiency drops at the heaviest load"
         ),
-        seen="At {torque} the gearbox gives {eta}; the lighter weights let expect {expected}.",
-        why=(
-            "Losses that grow faster than the load mean that something moves out of place under"
-            " load."
-        ),
+        seen="At {torque} the gearbox efficiency is {eta}; lighter loads predict {expected}.",
+        why="Losses that grow faster than the load mean that something deflects.",
         causes=(
-            "the output shaft bends and the last mesh runs askew",
-            "the frame gives way and the centres open",
+            "the output shaft bends and misaligns the last mesh",
+            "the frame yields and the centre distance opens",
             "a bearing is at its limit",
-            "the motor sags: see the voltage",
+            "the supply sags: see the voltage",
         ),
         remedies=(
-            "Watch the last mesh under the heaviest weight, from the side.",
-            "Support the shaft on both sides, or brace the frame, and lift again.",
-            "Lift the heaviest weight again after a light one: is it the load, or the time?",
+            "Watch the last mesh from the side under the heaviest load.",
+            "Support the shaft on both sides or brace the frame, then repeat.",
+            "Repeat the heaviest load after a light one, to tell load from time.",
         ),
         steps=tuple(s.index for s in result.lifted[result.sound :]),
         torque=(last.torque, "torque"),
@@ -167,9 +167,12 @@ def far_from_expected(
     yield noted(
         "efficiency-far-from-expected",
         "caution",
-        title=f"Efficiency far {'below' if less else 'above'} what the gears give",
-        seen="At {torque} the gearbox gives {eta}; teeth and friction as entered give {expected}.",
-        why="So much is more often a wrong figure than a gearbox.",
+        title=f"Efficiency is far {'below' if less else 'above'} the prediction",
+        seen=(
+            "At {torque} the gearbox efficiency is {eta}; teeth and friction as entered "
+            "predict {expected}."
+        ),
+        why="A gap of this size usually means a wrong input.",
         causes=(
             (
                 "a mass in another unit, or a cord, an arm or a drum entered too small",
@@ -180,13 +183,13 @@ def far_from_expected(
             else (
                 "a length or a mass entered too large",
                 "friction of another material or lubricant",
-                "the motor's readings were taken with something on its shaft",
+                "the bare motor was measured with something on its shaft",
             )
         ),
         remedies=(
-            "Measure the load's own dimension again, with the cord on it.",
+            "Measure the radius or arm of the load again, cord included.",
             "Weigh what was hung.",
-            "Mark motor shaft and output, and count turns of both under load.",
+            "Mark motor shaft and output, and count the revolutions of both under load.",
         ),
         steps=tuple(s.index for s, _ in far),
         place=f"rig.method.{result.rig.method.main()[1]}",
@@ -225,7 +228,7 @@ def motor_torques_disagree(
         bad = [
             (s, q / before) for (_, before), (s, q) in pairwise(pairs) if _apart(q / before, 1.4)
         ]
-        against = ", measured by the next lighter step"
+        against = ", relative to the next lighter step"
     if not bad:
         return
     worst, mean = max(bad, key=lambda b: abs(nominal(b[1]) - 1))
@@ -233,28 +236,26 @@ def motor_torques_disagree(
     yield noted(
         "motor-torques-disagree",
         "caution",
-        title="Speed and current tell different motor torques",
+        title="Motor torques from speed and current disagree",
         seen=(
-            "At {torque} the motor gives by its speed line {quotient} of the torque that its"
-            f" current tells{against}."
+            f"At {{torque}} the torque from speed is {{quotient}} of that from current{against}."
         ),
         why=(
-            "One of them rests on a motor that has changed since it was measured; the gearbox"
-            " efficiency uses the better known one."
+            "The motor has changed since it was measured; efficiency uses the better known torque."
         ),
         causes=(
             (
                 "the winding is warmer than when the motor was measured",
-                "the voltage is measured at the supply, not at the motor",
+                "the voltage was measured at the supply, not at the motor",
             )
             if low
             else (
                 "something slips between motor and output: a clutch, a set screw, a belt",
                 "the no-load current was read with the gearbox on",
-                "the stall current was read at a sagging supply",
+                "the supply sagged while the stall current was read",
             )
         ),
-        remedies=("Measure no load and stall again, at the test's voltage and temperature.",),
+        remedies=(("Measure no load and stall again at the voltage and temperature of the test."),),
         steps=tuple(s.index for s, _ in bad),
         place="build.motor",
         torque=(worst.torque, "torque"),

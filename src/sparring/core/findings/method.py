@@ -54,18 +54,15 @@ def traction_limited(
                     "caution",
                     title="The wheels slip: traction was measured, not torque",
                     seen=(
-                        "From {first} to {last} of ballast the sled should pull {grown} more; the"
-                        " pull stays at {force}."
+                        "From {first} to {last} of ballast the pull should rise by "
+                        "{grown}; it stays at {force}."
                     ),
-                    why=(
-                        "Slipping wheels pull what the floor gives. The drive makes at least this"
-                        " torque; how much more is not known."
-                    ),
-                    causes=("too little weight on the driven wheels", "a smooth or dusty floor"),
+                    why="The wheel torque is at least this, but its true value is not known.",
+                    causes=("too little load on the driven wheels", "a smooth or dusty floor"),
                     remedies=(
-                        "Put more mass on the driven wheels.",
+                        "Add mass on the driven wheels.",
                         "Clean the tyres.",
-                        "Take only steps below this one.",
+                        "Use only the steps below this one.",
                     ),
                     place="rig.method.on_wheels",
                     first=(first.value, "mass"),
@@ -93,11 +90,14 @@ def noticed(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterab
         noted(
             "noticed",
             "caution",
-            title=f"Noticed while it ran: {', '.join(runs)}",
+            title=f"Noticed during the run: {', '.join(runs)}",
             seen=f"Noted by hand at {len(steps)} of {len(result.steps)} steps.",
-            why="Heat, smell and bending come before damage, and change what is measured.",
+            why="Heat, smell and bending precede damage and change the result.",
             remedies=(
-                "Let it cool, look for its cause, and repeat a light step: has its result changed?",
+                (
+                    "Let it cool, find the cause, and repeat a light step to see whether its "
+                    "result has changed."
+                ),
             ),
         ),
         steps=tuple(sorted(steps)),
@@ -122,15 +122,12 @@ def brake_fades(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> It
             "brake-fades",
             "caution",
             title="The brake fades",
-            seen="Within a run its torque falls by {worst}.",
-            why=(
-                "Friction falls as the brake warms: the load was not the same throughout, and"
-                " repeats start warm."
-            ),
+            seen="Its torque falls by {worst} within a run.",
+            why="The load was not constant during the run, and repeats start warm.",
             causes=("the brake is hot", "its lining is glazed or oily"),
             remedies=(
-                "Run shorter, with pauses to cool.",
-                "Take a heavier brake, or one that does not rub.",
+                "Use shorter runs with pauses to cool.",
+                "Use a heavier brake, or one without friction.",
             ),
             place="rig.method.hold",
             worst=(worst, "ratio"),
@@ -158,20 +155,17 @@ def peak_is_no_average(
             noted(
                 "peak-is-no-average",
                 "note",
-                title="The pull comes in jerks",
-                seen="Its peak makes {peak} at the wheels, its mean {mean}.",
-                why=(
-                    "A sled sticks and slips; a scale that keeps its largest reading shows the"
-                    " peak."
-                ),
+                title="The pull is jerky",
+                seen="The peak is {peak} at the wheels, the mean {mean}.",
+                why="A scale with peak hold would show the peak instead of the mean.",
                 causes=(
                     "the sled sticks to the floor between slips",
                     "a springy tow line",
-                    "the start, when the sled breaks away",
+                    "the breakaway of the sled at the start",
                 ),
                 remedies=(
-                    "Quote the mean, with the peak beside it.",
-                    "A stiffer line and a smoother floor calm it.",
+                    "Report the mean, with the peak beside it.",
+                    "Use a stiffer tow line and a smoother floor.",
                 ),
                 peak=(point.torque_peak, "torque"),
                 mean=(point.torque, "torque"),
@@ -194,16 +188,16 @@ def warm_motor(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Ite
             noted(
                 "motor-warmer-than-its-line",
                 "caution",
-                title="The motor is warmer than its line",
-                seen="It reached {hot}; its no-load and stall readings belong to {line}.",
+                title="The motor is warmer than when it was measured",
+                seen="It reached {hot}; its no-load and stall readings apply at {line}.",
                 why=(
-                    "Copper resists 0.4 % more a kelvin. The torque from speed is corrected for it,"
-                    " with doubt; the magnets weaken too."
+                    "Resistance rises by 0.4 % per kelvin; torque from speed is corrected "
+                    "for it, with added uncertainty."
                 ),
-                causes=("runs too close together", "a load too near the stall"),
+                causes=("runs too close together in time", "a load too close to stall"),
                 remedies=(
                     "Let it cool between runs.",
-                    "Measure the bare motor anew at this temperature.",
+                    "Measure the bare motor again at this temperature.",
                 ),
                 hot=(hottest, "temperature"),
                 line=(inputs.motor.temperature, "temperature"),
@@ -234,9 +228,9 @@ def cell_out_of_its_range(
             noted(
                 "cell-beyond-its-calibration",
                 "caution",
-                title="The cell was used beyond its calibration",
-                seen="It pulled {force}; the calibration ends at {reached}.",
-                why="There its line is a guess, which the stated uncertainty does not hold.",
+                title="The load cell was used beyond its calibration",
+                seen="It read {force}; the calibration ends at {reached}.",
+                why="Beyond it the stated uncertainty does not hold.",
                 remedies=("Calibrate up to the heaviest step.",),
                 place="rig.calibration",
                 force=(max(f for _, f in beyond), "force"),
@@ -252,10 +246,10 @@ def cell_out_of_its_range(
             noted(
                 "cell-near-its-floor",
                 "caution",
-                title="The cell hardly reads these steps",
-                seen="It pulled only {force} of the {reached} it is calibrated to.",
-                why="Drift and creep of its zero are then as large as what is measured.",
-                remedies=("Take a weaker cell, or a smaller radius.",),
+                title="The loads use little of the cell's range",
+                seen="It read at most {force} of a calibrated {reached}.",
+                why="Zero drift and creep are then as large as the reading.",
+                remedies=("Use a cell of lower capacity, or a smaller radius.",),
                 place="rig.calibration",
                 force=(min(f for _, f in low), "force"),
                 reached=(reached, "force"),
@@ -282,19 +276,19 @@ def more_than_the_motor_gives(
             noted(
                 "more-than-the-motor-gives",
                 "wrong",
-                title="More power comes out than the motor can make",
+                title="Output power exceeds what the motor can deliver",
                 seen=(
-                    "The output gives {power}; by its no-load and stall readings the motor makes"
-                    " {most} at most."
+                    "The output delivers {power}; from its readings the motor can deliver "
+                    "{most} at most."
                 ),
-                why="A gearbox takes power, it gives none.",
+                why="A gearbox cannot add power: an input is wrong.",
                 causes=(
                     "a factor of ten in a length or a mass",
                     "radius entered for diameter",
                     "degrees or revolutions for radians",
                     "another motor",
                 ),
-                remedies=("Check every dimension of the bench, then the motor's readings.",),
+                remedies=("Check every dimension of the rig, then the motor's readings.",),
                 power=(power, "power"),
                 most=(most, "power"),
             ),
@@ -332,21 +326,21 @@ def methods_disagree(
                     "caution",
                     title=f"{result.rig.method.word.capitalize()} and {other_way} disagree",
                     seen=(
-                        f"At {{torque}}: {{mine}} here, {{other}} by the {other_way} on the same"
-                        " build."
+                        f"At {{torque}}: {{mine}} here, {{other}} by the {other_way} on the same "
+                        "build."
                     ),
                     why=(
-                        "Two ways of measuring one drive must agree within their uncertainty; one"
-                        " of them has a fault it does not state."
+                        "Two methods must agree within their uncertainty: one has an error "
+                        "that it does not state."
                     ),
                     causes=(
                         "a dimension of one of the rigs",
                         "a load cell out of calibration",
-                        "the build changed in between",
+                        "the build changed between them",
                     ),
                     remedies=(
-                        "Measure one load both ways, one after the other.",
-                        "Go through the dimensions of both rigs.",
+                        "Measure one load with both methods, one after the other.",
+                        "Check the dimensions of both rigs.",
                     ),
                     torque=(nominal(step.torque), "torque"),
                     mine=(step.gearbox, "ratio"),
@@ -377,18 +371,15 @@ def supply_is_chopped(
                 noted(
                     "supply-chopped",
                     "note",
-                    title="The supply is chopped",
+                    title="The supply is pulsed",
                     seen=(
-                        "The mean of volts times amperes is {power}, the product of their means"
-                        " {product}: {off} apart."
+                        "Mean power is {power}, the product of mean voltage and current "
+                        "{product}: {off} apart."
                     ),
-                    why=(
-                        "The mean of the product is the power and is what is used here; a meter of"
-                        " averages would show the other."
-                    ),
+                    why="The mean power is used here; averaging meters would give the other.",
                     causes=(
-                        "a speed controller with pulse width",
-                        "a supply that cuts in and out at its limit",
+                        "a pulse-width speed controller",
+                        "a supply that cycles at its current limit",
                     ),
                     remedies=(),
                     place="rig.sensors.supply",
@@ -425,20 +416,17 @@ def half_of_what_was_expected(
         noted(
             "factor-of-two",
             "caution",
-            title="Half of what was to be expected, at every load",
-            seen="The gearbox comes out at {eta} where its losses let expect {expected}.",
+            title="Half of the expected efficiency at every load",
+            seen="The gearbox efficiency is {eta}; {expected} is predicted.",
             why=(
-                "Losses grow with the load or stay; they do not halve everything. A length or a"
-                " mass that is half or twice as entered does."
+                "Losses do not halve every point, but a length or mass wrong by a factor "
+                "of two does."
             ),
             causes=(
-                f"{label.lower()}: radius for diameter, or the other way round",
-                "a second part of the cord or a second cell carries the other half",
+                f"{label.lower()}: radius for diameter, or the reverse",
+                "a second cord or a second cell carries the other half",
             ),
-            remedies=(
-                f"Measure again: {label.lower()}.",
-                "Compare the torque with a second method.",
-            ),
+            remedies=(f"Measure again: {label.lower()}.", "Check the torque with a second method."),
             place=f"rig.method.{name}",
             eta=(step.gearbox, "ratio"),
             expected=(expected, "ratio"),

@@ -41,22 +41,22 @@ def spread(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterabl
             severity="caution",
             title="Repeats scatter",
             seen=(
-                "At {torque} the efficiency scatters by {spread} (standard deviation) from lift to"
-                " lift."
+                "At {torque} the efficiency scatters by {spread} (standard deviation) from "
+                "run to run."
             ),
             why=(
-                "Something changes between lifts. The mean is less sure than each single lift"
-                " looks."
+                "Something changes between runs, so the mean is less certain than each run "
+                "suggests."
             ),
             causes=(
                 *["the cord winds in different layers or slips"] * corded,
-                "the drive warms or runs in",
-                "a mesh binds at one place",
+                "the drive warms up or runs in",
+                "a mesh binds at one position",
             ),
             remedies=(
                 *["Wind the cord in one layer, from the same side."] * corded,
-                "Shuffle the order of the weights.",
-                "Compare the first lifts with the last: a trend is warming or wear.",
+                "Shuffle the order of the loads.",
+                "Compare the first runs with the last: a trend means warming or wear.",
             ),
             steps=(worst.index,),
             facts=facts,
@@ -66,8 +66,8 @@ def spread(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterabl
             id="repeats-agree",
             severity="good",
             title="Repeats agree",
-            seen="The efficiency scatters by at most {spread} from lift to lift.",
-            why="The differences between weights are real.",
+            seen="The efficiency scatters by at most {spread} from run to run.",
+            why="Differences between loads are significant.",
             facts=facts,
         )
 
@@ -116,31 +116,32 @@ def too_few_to_tell(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -
         if room <= 0 and apart > math.hypot(mine, other.random):
             worst = words(tag_of(max(left, key=lambda part: abs(part[1]))[0]))
             advice = (
-                f"More lifts would not help: the two do not share the same {worst}. Lift both on"
-                " one rig with the same meters."
+                "Test both on one rig with the same meters: more runs do not help, as they "
+                f"do not share the same {worst}."
             )
         else:
             wanted = math.ceil(2 * single**2 / max(room, 1e-12))
             more = max(1, wanted - min(n, other.lifts))
             advice = (
-                f"{more} more lifts of each at the same weight would show a difference of this"
-                " size."
+                (
+                    f"Make {more} more runs of each at the same load to resolve a difference of "
+                    "this size."
+                )
                 if more <= _MOST_MORE
-                else "The difference is too small to show by repeating; treat the two as equal."
+                else (
+                    "Treat the two as equal: the difference is too small to resolve by repeating."
+                )
             )
         yield noted(
             "too-few-repeats",
             "note",
-            title=f"Cannot be told from {peer.name}",
+            title=f"Not distinguishable from {peer.name}",
             seen=(
-                f"At {{torque}}: {{mine}} here, {{other}} for {peer.name}, from {n} and"
-                f" {other.lifts} lifts (± of the repeats alone)."
+                f"At {{torque}}: {{mine}} here, {{other}} for {peer.name}, from {n} and "
+                f"{other.lifts} runs (± of the repeats alone)."
             ),
-            why=(
-                "At every load that both lifted, the gap is no larger than the repeats, and what"
-                " the two do not share, make by chance."
-            ),
-            causes=("the builds are equal for this purpose", "too few lifts"),
+            why="At no common load is the difference significant.",
+            causes=("the builds are equal for this purpose", "too few runs"),
             remedies=(advice,),
             steps=(step.index,),
             torque=(nominal(step.torque), "torque"),
@@ -158,8 +159,8 @@ def single_lifts(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> I
             "caution",
             title="Each step run only once",
             seen="No step was run more than once.",
-            why="The scatter from run to run is unknown; the stated uncertainty leaves it out.",
+            why="Scatter from run to run is unknown and missing from the uncertainty.",
             causes=(),
-            remedies=("Run each step at least three times, better five.",),
+            remedies=("Run each step at least three times, preferably five.",),
             steps=tuple(s.index for s in result.lifted),
         )

@@ -35,21 +35,17 @@ def drum_radius(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> It
         < 2 * std(off) + 1e-4
     ):
         causes.insert(
-            0, "the radius was measured to the middle of the cord; the cord is added by itself"
+            0,
+            ("the radius was measured to the centre of the cord; the cord is added automatically"),
         )
     yield noted(
         "drum-radius-vs-diameter",
         "wrong",
         title="Drum radius is not half its diameter",
-        seen="Drum ⌀ {diameter}, radius entered as {radius}.",
-        why=(
-            "Torque is weight times radius: every torque, power and efficiency here is wrong by the"
-            " same factor."
-        ),
+        seen="The drum diameter is {diameter}, but {radius} is entered as its radius.",
+        why="Every torque, power and efficiency is wrong by the same factor.",
         causes=tuple(causes),
-        remedies=(
-            "Measure the drum across with calipers, three times, and enter the diameter alone.",
-        ),
+        remedies=("Measure the drum with calipers three times and enter only the diameter.",),
         place="rig.method.drum_radius",
         diameter=_fact(h.drum_diameter),
         radius=_fact(h.drum_radius),
@@ -76,11 +72,11 @@ def cell_against_weight(
         "cell-against-weight",
         "caution",
         title="Load cell and weights disagree",
-        seen="The load cell reads {quotient} of the force that the hung weights make.",
-        why="One of the two is wrong, and with it the torque.",
+        seen="The load cell reads {quotient} of the force of the weights.",
+        why="One of the two is wrong, and so may be the torque.",
         causes=(
-            "the cell was tared under load, or drifted since",
-            "a weight was entered wrongly",
+            "the cell was tared under load, or has drifted",
+            "a weight was entered incorrectly",
             "the cord rubs or is not vertical at the cell",
             "the cell's calibration belongs to another cell",
         ),

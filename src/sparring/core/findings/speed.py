@@ -29,17 +29,17 @@ def speed_dips(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Ite
     yield noted(
         "speed-dips",
         "caution",
-        title="The speed dips and comes back",
-        seen="The output's speed fell below half of its usual value {times} times, in {runs} runs.",
-        why="The mean of such a run is no operating point: it holds moments without load.",
+        title="The speed dips and recovers",
+        seen="The output speed fell below half of its usual value {times} times, in {runs} runs.",
+        why="The mean of such a run is not an operating point.",
         causes=(
             "a tooth, a belt or a magnet skips",
             "the cord slips or jumps a layer",
             "the tachometer loses pulses",
         ),
         remedies=(
-            "Watch the mesh under the heaviest weight.",
-            "Look at the speed in Results, Recording: a skip has a kick of the current beside it.",
+            "Watch the mesh under the heaviest load.",
+            "See Results, Recording: a skip has a current spike beside it.",
         ),
         steps=tuple({s.index: None for s, _ in dips}),
         torque=(worst.torque, "torque"),
@@ -76,23 +76,23 @@ def speeds_against_ratio(
     yield noted(
         "speeds-against-ratio",
         "wrong",
-        title="The two speeds do not give the gear ratio",
-        seen="Motor over output speed is {measured}; the teeth counted give {ratio}.",
-        why=(
-            "Teeth in mesh cannot slip: with the wrong ratio the motor's power and the gearbox"
-            " efficiency are wrong."
-        ),
+        title="The speeds contradict the gear ratio",
+        seen="Motor speed over output speed is {measured}; the teeth give {ratio}.",
+        why="With a wrong ratio the motor power and the gearbox efficiency are wrong.",
         causes=(
             (
                 "something slips: a gear on its shaft, a coupling, the cord on the drum"
                 if slips
-                else "a tachometer sees two marks a turn as one"
+                else "a tachometer counts two marks as one"
             ),
-            "a tooth was counted wrongly",
-            "a tachometer's pulses per turn are set wrongly",
+            "a tooth was miscounted",
+            "a tachometer's pulses per revolution are wrong",
         ),
         remedies=(
-            "Mark both shafts, turn the output ten turns by hand and count the motor's.",
+            (
+                "Mark both shafts, turn the output ten revolutions by hand and count those of "
+                "the motor."
+            ),
             "Count the teeth again.",
         ),
         steps=tuple(bad),
@@ -118,13 +118,10 @@ def sag(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[F
         "caution",
         title="The supply sags under load",
         seen=(
-            "From the lightest to the heaviest weight the motor's voltage falls from {first} to"
-            " {last}; that alone costs {slow} of {total}."
+            "From the lightest to the heaviest load the voltage falls from {first} to "
+            "{last}, which costs {slow} of {total}."
         ),
-        why=(
-            "The speed falls further than the speed line allows at one voltage: the curve shows"
-            " drive and supply together, and the stall comes early."
-        ),
+        why="The curve includes the supply, and the stall comes early.",
         causes=("long or thin leads", "the supply's current limit", "a battery that is not full"),
         remedies=(
             "Shorten or thicken the leads.",
@@ -166,25 +163,22 @@ def period_of_a_shaft(
             "period-of-a-shaft",
             "caution",
             title=(
-                "Speed swings once per turn of the"
-                f" {shaft if shaft != 'output' else 'output shaft'}"
+                "Speed varies once per revolution of the "
+                f"{shaft if shaft != 'output' else 'output shaft'}"
             ),
             seen=(
-                f"The speed swings by ± {{swing}} with each turn of the {shaft} ({order:.4g} per"
-                " output turn)."
+                f"Speed varies by ± {{swing}} per revolution of the {shaft} ({order:.4g} per "
+                "output revolution)."
             ),
-            why=(
-                "Something turns unevenly with that shaft. The mean is little harmed over whole"
-                " turns; the peaks wear and stall the drive."
-            ),
+            why="The mean is hardly affected, but the peaks cause wear and early stall.",
             causes=(
                 out_of_round,
-                f"the {shaft} shaft is bent or its bore off centre",
+                f"the {shaft} shaft is bent or its bore eccentric",
                 "a tooth is damaged",
             ),
             remedies=(
-                f"Turn the {shaft} slowly by hand and feel for the tight place.",
-                "Look at the run-out with a dial indicator.",
+                f"Turn the {shaft} slowly by hand and feel for a tight spot.",
+                "Measure the run-out with a dial indicator.",
             ),
             steps=tuple(s.index for s in result.lifted),
             swing=(float(np.median(amplitudes)), "ratio"),
@@ -202,22 +196,19 @@ def not_steady(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Ite
     yield noted(
         "not-steady",
         "caution",
-        title=f"{n} {'lift' if n == 1 else 'lifts'} not steady",
+        title=f"{n} {'run' if n == 1 else 'runs'} not steady",
         seen=(
-            "In the measured window of "
-            + (f"{n} lifts" if n > 1 else "one lift")
-            + " the speed still changes, by up to {worst}."
+            "In the window of "
+            + (f"{n} runs" if n > 1 else "one run")
+            + " the speed still changes by up to {worst}."
         ),
-        why=(
-            "While the speed changes, part of the torque accelerates the drive and is not at the"
-            " output."
-        ),
+        why="Part of the torque then accelerates the drive and does not reach the output.",
         causes=(
-            "the settle time is too short",
-            "the lift is too short for the measure time",
+            "the settling time is too short",
+            "the run is too short for the measuring time",
             "something warms or wears quickly",
         ),
-        remedies=("Lengthen the settle time.", "Lift further, or use a thinner drum."),
+        remedies=("Increase the settling time.", "Lift higher, or use a thinner drum."),
         steps=tuple(sorted({i for i, _ in bad})),
         place="plan.settle",
         worst=(worst, "ratio"),

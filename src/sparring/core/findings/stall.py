@@ -30,18 +30,21 @@ def stalled(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterab
     between = ""
     if result.stall.lifted is not None:
         facts["lifted"] = Fact(nominal(result.stall.lifted), "torque")
-        between = " The stall lies between {lifted} (lifted) and that."
+        between = "; {lifted} was moved"
     yield Finding(
         id="stalled",
         severity="caution" if early else "note",
         title="Stalls early" if early else "Stalled",
         seen=(
-            "Held, the output makes {torque}. Expected: {expected}."
+            "Stalled, the output delivers {torque}; {expected} is predicted."
             if held
-            else f"At {{torque}} the output did not move ({len(first.stalls)} of"
-            f" {len(first.stalls) + len(first.points)} lifts).{between} Expected: {{expected}}."
+            else (
+                f"The output did not move at {{torque}} ({len(first.stalls)} of "
+                f"{len(first.stalls) + len(first.points)} runs{between}); {{expected}} is "
+                "predicted."
+            )
         ),
-        why="At stall all the supply's power heats the winding, within seconds.",
+        why="At stall all electrical power heats the winding within seconds.",
         causes=(
             (
                 "a mesh binds under load",
@@ -49,13 +52,13 @@ def stalled(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterab
                 "the shaft bends",
             )
             if early
-            else ("the motor's torque is used up",)
+            else ("the motor has reached its stall torque",)
         ),
-        remedies=("Let the motor cool, and push again from another position of the gears.",)
+        remedies=("Let the motor cool, and repeat from another position of the gears.",)
         if held
         else (
-            "Halve the step between the last two weights to narrow the interval.",
-            "Let the motor cool before the next lift.",
+            "Halve the step between the last two loads to narrow the interval.",
+            "Let the motor cool before the next run.",
         ),
         steps=tuple(s.index for s in steps),
         facts=facts,
@@ -77,37 +80,37 @@ def broke(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable
             told = ""
             if held is not None:
                 facts["held"] = Fact(held, "torque")
-                told = " It had held {held}."
+                told = ", after holding {held}"
             if own is not None:
                 facts["expected"] = Fact(own.output, "torque")
-                told += f" The table of strengths has it go at {{expected}} ({own.mode})."
+                told += f"; {{expected}} is predicted ({own.mode})"
             first = limits[0] if limits else None
             if first is not None and first.name.casefold() != part.casefold():
                 facts["first"] = Fact(first.output, "torque")
-                told += f" It names the {first.name} first, at {{first}}."
+                told += f", with the {first.name} first at {{first}}"
             surprising = (
                 own is None or own is not first or not 0.6 < nominal(torque) / own.output < 1.6
             )
             yield Finding(
                 id="broke",
                 severity="caution" if surprising else "note",
-                title=f"Broke: {part}",
-                seen=f"It gave way at {{torque}} of output torque.{told}",
+                title=f"Broken: {part}",
+                seen=f"It failed at an output torque of {{torque}}{told}.",
                 why=(
-                    "The weakest part decides what the drive carries; one that goes early was"
-                    " printed, glued or aligned worse than the table takes for granted."
+                    "The weakest part limits the drive; early failure points to a defect "
+                    "of print, joint or alignment."
                 ),
                 causes=(
                     (
                         "a layer or a void in the print",
                         "a joint that slipped first",
-                        "shock: the load came on at once",
+                        "shock: the load was applied suddenly",
                     )
                     if surprising
                     else ()
                 ),
                 remedies=(
-                    "Look at the surface of the break.",
+                    "Examine the fracture surface.",
                     "Strengthen this part, or make it the fuse, and test again.",
                 ),
                 steps=(step.index,),

@@ -89,8 +89,8 @@ def fit(
     line = line._replace(slope=slope * (g / gravity), intercept=zero)
     if abs(nominal(line.slope)) <= 5 * std(line.slope):
         raise ValueError(
-            "the readings do not follow the masses; was each mass hanging free on the cell, and the"
-            " right cell read?"
+            "the readings do not follow the masses; check that each mass hangs free on the "
+            "cell and that the right cell is read"
         )
     return line
 

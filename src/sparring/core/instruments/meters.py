@@ -134,8 +134,8 @@ def fit(comparison: Comparison, name: str = "voltmeter") -> LineFit:
     line = fit_line(true, shown, inputs=_LINES[name]).widened()
     if nominal(line.slope) <= 5 * std(line.slope):
         raise ValueError(
-            "the meter does not follow the reference; were both on the same two points, and the"
-            " right way round?"
+            "the meter does not follow the reference; check that both are on the same two "
+            "points, with the right polarity"
         )
     return line
 
@@ -194,7 +194,9 @@ def of_data_sheet(text: str, kind: str, unit: str) -> tuple[float, float]:
         if counts := _COUNTS.fullmatch(part):
             if counts[2] is None:
                 whole = f"{counts[1]} counts of 0.01 {unit}"
-                raise QuantityError(f"“{part}” of what? Write what one of them is: {whole}")
+                raise QuantityError(
+                    f"“{part}”: the size of one count is missing; write for example {whole}"
+                )
             zero += int(counts[1]) * parse(counts[2], kind, unit).value
         elif part.endswith("%"):
             gain += parse(part, "ratio", "%").value

@@ -42,7 +42,7 @@ class MethodBase(Record):
     DONE: ClassVar[str] = "ran"  # of a run that came to its end
     # what a reduction asks for that finds no torque
     WANTS: ClassVar[str] = (
-        "neither the weight hung nor a load cell with its calibration is known; give one of them"
+        "neither the hung weight nor a calibrated load cell is known; enter one of them"
     )
     BY_EYE: ClassVar[tuple[str, ...]] = ("voltage", "current")  # read of a run, beside its speed
     STANDS: ClassVar[bool] = False  # it only says whether the load was moved, not how fast

@@ -45,21 +45,21 @@ class Brake(MethodBase):
 
     TITLE: ClassVar[str] = "Brake with reaction arm"
     PURPOSE: ClassVar[str] = (
-        "A brake holds back while the drive turns: torque, speed, power and efficiency as long as"
-        " its heat allows."
+        "A brake loads the turning drive: torque, speed, power and efficiency for as long "
+        "as its heat allows."
     )
     WANTS: ClassVar[str] = (
-        "the load cell under the arm, or its calibration, is missing: the torque of a brake is only"
-        " known from it"
+        "the load cell under the arm, or its calibration, is missing: the torque of a "
+        "brake is known only from it"
     )
     CARE: ClassVar[str] = "the brake stays hot; nothing loose near the shaft, the arm between stops"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
-        ("Torque by 1 kg on it", "grips"),
-        ("Heat to warm it 1 K", "heat_capacity"),
-        ("Hottest allowed", "hottest"),
+        ("Torque per kilogram", "grips"),
+        ("Heat capacity", "heat_capacity"),
+        ("Maximum temperature", "hottest"),
         ("Arm, axis to cell", "arm"),
-        ("Arm off square", "angle"),
-        ("Driven for", "hold"),
+        ("Arm, angle from square", "angle"),
+        ("Drive time", "hold"),
         ("Load", "load"),
     )
     MAIN: ClassVar[str] = "arm"

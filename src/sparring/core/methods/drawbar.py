@@ -20,22 +20,22 @@ class Drawbar(MethodBase):
 
     TITLE: ClassVar[str] = "Drawbar"
     PURPOSE: ClassVar[str] = (
-        "Driven wheels pull a loaded sled: pull and wheel torque at speed, until the drive or the"
-        " traction gives way."
+        "Driven wheels pull a loaded sled: pull and wheel torque at speed, up to the limit "
+        "of drive or traction."
     )
     WANTS: ClassVar[str] = (
-        "the load cell in the tow line, or its calibration, is missing: the pull is only known"
-        " from it"
+        "the load cell in the tow line, or its calibration, is missing: the pull is known "
+        "only from it"
     )
-    CARE: ClassVar[str] = "clear of the tow line, and of the wheels when they let go"
+    CARE: ClassVar[str] = "stand clear of the tow line, and of the wheels when they break loose"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
-        ("On driven wheels", "on_wheels"),
+        ("Mass on driven wheels", "on_wheels"),
         ("Wheel diameter", "wheel_diameter"),
-        ("Empty sled", "sled_mass"),
-        ("Rolling force", "rolls"),
-        ("Sled friction, about", "sled_friction"),
-        ("Tyre friction, about", "traction"),
-        ("Driven for", "hold"),
+        ("Sled mass, empty", "sled_mass"),
+        ("Rolling resistance", "rolls"),
+        ("Sled friction coeff., about", "sled_friction"),
+        ("Tyre friction coeff., about", "traction"),
+        ("Drive time", "hold"),
     )
     MAIN: ClassVar[str] = "wheel_diameter"
     CORD: ClassVar[bool] = True

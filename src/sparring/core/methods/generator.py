@@ -26,13 +26,15 @@ class Generator(MethodBase):
     PURPOSE: ClassVar[str] = (
         "The drive turns a generator into resistors: volts, amperes, watts and torque at speed."
     )
-    WANTS: ClassVar[str] = "the current of the load is not recorded: map a column to it, or log it"
-    CARE: ClassVar[str] = "the resistors get hot; an open circuit at speed carries its full voltage"
+    WANTS: ClassVar[str] = (
+        "the current of the load is not recorded: assign a column to it, or log it"
+    )
+    CARE: ClassVar[str] = "the resistors get hot; an open circuit at speed carries the full voltage"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
-        ("Volts per speed", "constant"),
-        ("Its own drag", "own_drag"),
-        ("Its winding", "winding"),
-        ("Driven for", "hold"),
+        ("Voltage constant", "constant"),
+        ("Generator drag torque", "own_drag"),
+        ("Winding resistance", "winding"),
+        ("Drive time", "hold"),
     )
     STEP: ClassVar[str] = "resistor"
     STEPS: ClassVar[tuple[str, str]] = ("resistors", "Ω")

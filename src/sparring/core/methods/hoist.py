@@ -29,15 +29,15 @@ class Hoist(MethodBase):
         "Weights lifted on a cord: torque, speed, power and efficiency at each weight, and the"
         " weight at which it stalls."
     )
-    CARE: ClassVar[str] = "clear of the taut cord and the weight, and nobody under it"
+    CARE: ClassVar[str] = "stand clear of the taut cord and from under the weight"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Drum diameter", "drum_diameter"),
         ("Drum radius (check)", "drum_radius"),
         ("Drum friction", "bearing"),
-        ("Layers of cord", "layers"),
+        ("Cord layers", "layers"),
         ("Cord diameter", "cord_diameter"),
         ("Hook mass", "hook_mass"),
-        ("Cord that hangs", "cord_mass"),
+        ("Mass of hanging cord", "cord_mass"),
         ("Travel", "travel"),
     )
     CELL: ClassVar[str] = "in the cord"

@@ -22,17 +22,17 @@ class Lever(MethodBase):
 
     TITLE: ClassVar[str] = "Lever"
     PURPOSE: ClassVar[str] = (
-        "A mass hung on an arm is lifted or it is not: the stall torque, between two masses."
+        "A mass on an arm is lifted or not: the stall torque lies between two masses."
     )
-    WANTS: ClassVar[str] = "the mass hung on the arm is not known; give it"
+    WANTS: ClassVar[str] = "the mass hung on the arm is not known; enter it"
     CARE: ClassVar[str] = (
-        "clear of the arm's swing, above and below; the mass drops when the power goes"
+        "stand clear of the arm's swing, above and below; the mass drops when the power fails"
     )
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Upper stop angle", "top"),
         ("Arm, axis to hook", "arm"),
-        ("Mass of the arm", "arm_mass"),
-        ("Its mass centre at", "arm_centre"),
+        ("Arm mass", "arm_mass"),
+        ("Arm, axis to centre of mass", "arm_centre"),
         ("Lower stop angle", "start"),
         ("Hook and washers", "hook_mass"),
     )

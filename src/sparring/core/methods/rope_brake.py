@@ -22,18 +22,18 @@ class RopeBrake(MethodBase):
         " turns."
     )
     WANTS: ClassVar[str] = (
-        "the pull of the rope's tight end is not known: read its scale, or calibrate the load cell"
+        "the tension of the tight end is not known: read its scale, or calibrate the load cell"
     )
     CARE: ClassVar[str] = (
-        "the drum takes all of the power and gets hot; fingers and sleeves off the rope"
+        "the drum absorbs all of the power and gets hot; keep fingers and sleeves off the rope"
     )
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Drum diameter", "drum_diameter"),
         ("Rope diameter", "rope_diameter"),
-        ("Tight over slack, about", "grows"),
-        ("Heat to warm it 1 K", "heat_capacity"),
-        ("Hottest allowed", "hottest"),
-        ("Driven for", "hold"),
+        ("Tension ratio, about", "grows"),
+        ("Heat capacity", "heat_capacity"),
+        ("Maximum temperature", "hottest"),
+        ("Drive time", "hold"),
     )
     STEP: ClassVar[str] = "weight on the slack end"
     CELL: ClassVar[str] = "at the tight end"

@@ -29,26 +29,26 @@ class RunUp(MethodBase):
     is given.
     """
 
-    TITLE: ClassVar[str] = "Run-up of a mass"
+    TITLE: ClassVar[str] = "Run-up of a flywheel"
     PURPOSE: ClassVar[str] = (
-        "A flywheel is spun up and coasts down: torque and power over the whole range of speed from"
-        " one spin."
+        "A flywheel is spun up and coasts down: torque and power over the whole speed "
+        "range from one run."
     )
     CARE: ClassVar[str] = (
-        "a guard that would hold its pieces; never reach in before it stands still"
+        "use a guard that would contain its fragments; never reach in before it stops"
     )
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Inertia", "inertia"),
-        ("Turns per output turn", "gearing"),
-        ("Coasts", "coasts"),
+        ("Flywheel rev. per output rev.", "gearing"),
+        ("Coast-down", "coasts"),
         ("Safe speed", "safe_speed"),
         ("Outer radius", "outer_radius"),
-        ("Radius of its bore", "bore"),
+        ("Bore radius", "bore"),
         ("Shape", "shape"),
         ("Density", "density"),
-        ("Strength of it", "strength"),
-        ("Driven for", "hold"),
-        ("Coasts for", "coast"),
+        ("Tensile strength", "strength"),
+        ("Drive time", "hold"),
+        ("Coast-down time", "coast"),
     )
     STEP: ClassVar[str] = ""
     DOES: ClassVar[tuple[str, str, str]] = ("Spin", "Spinning", "Stopping")
@@ -81,8 +81,8 @@ class RunUp(MethodBase):
     def _bored(self) -> RunUp:
         if self.bore is not None and self.bore >= self.outer_radius:
             raise ValueError(
-                f"a bore of {self.bore * 1e3:.4g} mm leaves nothing of a mass of"
-                f" {self.outer_radius * 1e3:.4g} mm radius"
+                f"a bore of {self.bore * 1e3:.4g} mm leaves no material in a flywheel of "
+                f"{self.outer_radius * 1e3:.4g} mm radius"
             )
         return self
 

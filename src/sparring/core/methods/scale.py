@@ -20,23 +20,23 @@ class Scale(MethodBase):
 
     TITLE: ClassVar[str] = "Arm on a scale"
     PURPOSE: ClassVar[str] = (
-        "The output presses an arm on a scale and stands still: the stall torque itself, nothing of"
-        " running."
+        "The output presses an arm on a scale at standstill: the stall torque itself, no "
+        "running figures."
     )
     WANTS: ClassVar[str] = (
         "the force under the arm is not known: read the scale, or calibrate the load cell"
     )
     CARE: ClassVar[str] = (
-        "the frame held fast, it turns the other way with the same torque; no longer than a moment,"
-        " the stalled motor heats"
+        "clamp the frame, which turns the other way with the same torque; stall only "
+        "briefly, the motor heats"
     )
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Arm, axis to contact", "arm"),
-        ("Arm off square", "angle"),
+        ("Arm, angle from square", "angle"),
     )
     STEP: ClassVar[str] = ""
     CELL: ClassVar[str] = "under the arm"
-    DOES: ClassVar[tuple[str, str, str]] = ("Push", "Pushing", "Letting go")
+    DOES: ClassVar[tuple[str, str, str]] = ("Push", "Pushing", "Releasing")
     HELD: ClassVar[bool] = True
     SIZE: ClassVar[tuple[str, float, float]] = ("arm", 15e-3, 2.0)
     BY_EYE: ClassVar[tuple[str, ...]] = ("force", "rest", "voltage", "current")

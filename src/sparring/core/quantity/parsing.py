@@ -55,7 +55,8 @@ class _Reader:
         plain = text.replace("−", "-").replace("×", "*").replace("⋅", "·").replace("–", "-")
         if re.search(r"\d,\d{3}(?!\d)", plain):
             raise QuantityError(
-                f"“{text}”: is the comma a decimal point or a thousands mark? Write it without"
+                f"“{text}”: the comma may be a decimal or a thousands separator; write it "
+                "without a comma"
             )
         plain = re.sub(r"(?<=\d),(?=\d)", ".", plain).strip()
         at = 0
@@ -63,8 +64,8 @@ class _Reader:
             match = _TOKEN.match(plain, at)
             if not match or match.end() == at:
                 raise QuantityError(
-                    f"“{text}”: I cannot read “{plain[at:]}”; type for example"
-                    f" {kind_of(kind).example}"
+                    f"“{text}”: “{plain[at:]}” is not understood; type for example "
+                    f"{kind_of(kind).example}"
                 )
             name = str(match.lastgroup)
             self.tokens.append((name, match.group(name).strip()))
@@ -82,8 +83,8 @@ class _Reader:
     def fail(self) -> QuantityError:
         seen = self.peek()[1] or "the end"
         return QuantityError(
-            f"“{self.text}”: {seen} is not expected there; type for example"
-            f" {kind_of(self.kind).example}"
+            f"“{self.text}”: {seen} is not expected here; type for example "
+            f"{kind_of(self.kind).example}"
         )
 
     def with_unit(self, term: _Term) -> _Term:
@@ -99,7 +100,7 @@ class _Reader:
     def atom(self) -> _Term:
         self.depth += 1
         if self.depth > _DEEPEST:
-            raise QuantityError(f"“{short(self.text)}” has too many brackets one in the other")
+            raise QuantityError(f"“{short(self.text)}” has too many nested brackets")
         try:
             return self._atom()
         finally:
@@ -236,7 +237,7 @@ class _Reader:
                     else spread.value * factor(unit, self.kind)
                 )
         if half < 0:
-            raise QuantityError(f"“{self.text}”: the figure after ± must not be negative")
+            raise QuantityError(f"“{self.text}”: the value after ± must not be negative")
         if not (abs(centre) < _LARGEST and half < _LARGEST):
             raise QuantityError(f"“{self.text}” is too large")
         return Measured(centre, half / 2), unit

@@ -222,12 +222,13 @@ def factor(unit: str, kind: str) -> float:
     if unit in known.units:
         return known.units[unit]
     want = (
-        f"{'an' if kind[0] in 'aeiou' else 'a'} {kind} is wanted here, for example {known.example}"
+        f"{'an' if kind[0] in 'aeiou' else 'a'} {kind} is expected here, for example "
+        f"{known.example}"
     )
     if unit in _NOT_A.get(kind, ()) or kind == "temperature":
         raise QuantityError(f"“{unit}” is not a unit of {kind}; {want}")
     if len(unit) > LONGEST_UNIT or not UNIT.fullmatch(unit):
-        raise QuantityError(f"“{short(unit)}” is not a unit I know; {want}")
+        raise QuantityError(f"“{short(unit)}” is not a known unit; {want}")
     expression = (
         unit.replace("·", "*")
         .replace("²", "**2")
@@ -239,7 +240,7 @@ def factor(unit: str, kind: str) -> float:
     try:
         one = ureg.Quantity(1.0, expression).to_base_units()
     except Exception as err:  # the library raises many kinds; each means: no such unit
-        raise QuantityError(f"“{unit}” is not a unit I know; {want}") from err
+        raise QuantityError(f"“{unit}” is not a known unit; {want}") from err
     if one.check(_DIMENSIONS[kind]):
         return float(one.magnitude)
     if kind in _WEIGHT_FOR and one.check(_WEIGHT_FOR[kind]):

@@ -21,16 +21,16 @@ def reduce_read(inputs: Inputs, rig: Rig, run: Run) -> Point:
     Raises ReductionError where what was read tells no torque or no speed, or it was swept.
     """
     if run.read is None:
-        raise ReductionError("the run has neither a recording nor readings; strike it")
+        raise ReductionError("the run has neither a recording nor readings; exclude it")
     if rig.method.swept:
         raise ReductionError(
-            f"a {rig.method.TITLE.lower()} that is swept is told by its course in time, which"
-            " nobody reads by eye; record it, or load it in steps"
+            f"a swept {rig.method.TITLE.lower()} needs a recording over time, which cannot "
+            "be read by eye; record it, or load it in steps"
         )
     stalled = run.ended == "stalled" or bool(run.broke) or rig.method.HELD
     if run.ended not in ("top", "stalled") and not stalled:
         raise ReductionError(
-            f"the run ended as {run.ended}: it was not read to its end; run it again"
+            f"the run ended as {run.ended}: its readings are incomplete; repeat it"
         )
     if rig.method.ACCELERATES:
         return read_spin(inputs, rig, run)

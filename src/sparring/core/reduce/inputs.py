@@ -46,11 +46,11 @@ _TARE = declare("tare", "tare", "rig").id
 _GRAVITY = declare("gravity", "gravity", "place").id
 _WINDING = declare("winding-temperature", "winding temperature", "rig").id
 _HISTORY = declare("winding-before", "winding temperature before", "rig").id
-_HEATING = declare("winding-warming", "warming by the current", "rig").id
+_HEATING = declare("winding-warming", "self-heating by the current", "rig").id
 _MAGNETS = declare("magnets", "magnets by temperature", "build").id
-_RESOLUTION = declare("resolution", "{0}, its steps", "rig")
+_RESOLUTION = declare("resolution", "{0}, resolution", "rig")
 _ROTOR = declare("rotor-inertia", "rotor inertia", "rig").id
-_WHOSE_DRAG = declare("whose-drag", "whose drag it is", "rig").id
+_WHOSE_DRAG = declare("whose-drag", "origin of the drag", "rig").id
 _OTHER_DRAG = declare("other-drag", "drag at other speeds", "rig").id
 _MOTOR = {
     field: (

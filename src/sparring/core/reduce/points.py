@@ -185,10 +185,12 @@ class _Window:
         speed = self.mean("speed", self.meters.speed)
         if speed is None:
             raise ReductionError(
-                "the output speed is missing throughout the window, or has too few samples in it"
+                "the output speed is missing in the window, or has too few samples"
                 if self.run.read is None
-                else "nothing was read that tells the output's speed: read a tachometer, or the"
-                " angle or the way and the time they took"
+                else (
+                    "no reading gives the output speed: read a tachometer, or an angle or "
+                    "a travel with its time"
+                )
             )
         if self.run.read is not None and self.run.read.speed is not None:
             return speed
@@ -208,8 +210,8 @@ class _Window:
             angle = self.rig.method.turned(self.inputs.figures, way)
             if angle is None:
                 raise ReductionError(
-                    f"with a {self.rig.method.TITLE.lower()} the way of the load does not tell how"
-                    " far the output turned; read the angle or the speed"
+                    f"with a {self.rig.method.TITLE.lower()} the travel of the load does "
+                    "not give the output angle; read the angle or the speed"
                 )
         return None if angle is None or time is None else angle / time
 

@@ -57,9 +57,9 @@ def pull_of(
         )
         if second is None:
             raise ReductionError(
-                f"the second load cell, which this rig says is {how}, is not in the recording, or"
-                " in counts without its calibration; map a column to it, calibrate it, or say on"
-                " Rig that it is not used"
+                f"the second load cell, which is {how} on this rig, is not in the "
+                "recording, or in counts without a calibration; assign a column to it, "
+                "calibrate it, or set it to “not used” on Rig"
             )
         sign = 1 if how == "added" else -1
         force, course = force + sign * second[0], course + sign * second[1]

@@ -32,9 +32,9 @@ from sparring.core.uncertainty import (
 
 NOTABLE_EXCESS = 0.15
 """Loss above the expected one, as a part of it, that is worth a word."""
-_BRACKET = declare("stall-bracket", "weights that bracket the stall", "rig").id
-_BENT_LOSS = declare("bent-loss", "departure from the line of losses", "rig").id
-_VISCOUS = declare("viscous-loss", "loss that grows with the speed", "rig").id
+_BRACKET = declare("stall-bracket", "loads that bracket the stall", "rig").id
+_BENT_LOSS = declare("bent-loss", "departure from the loss line", "rig").id
+_VISCOUS = declare("viscous-loss", "speed-dependent loss", "rig").id
 _FREE = 0.05  # part of the mean speed by which speeds leave their line over the torque
 _BENT = declare("bent-line", "departure from a straight line", "rig").id
 COMBINED = (

@@ -165,5 +165,5 @@ def from_bytes(data: bytes, run: Run, shared: Shared) -> list[Point]:
                 Point(run=mine, source=run if has_source else None, ripple=dict(ripple), **values)
             )
     except (zlib.error, KeyError, IndexError, TypeError) as err:
-        raise ValueError(f"kept points cannot be used: {err}") from err
+        raise ValueError(f"stored points cannot be used: {err}") from err
     return points

@@ -15,7 +15,7 @@ import numpy as np
 
 from sparring.core.by_eye import READ
 from sparring.core.methods import RunUp
-from sparring.core.quantity import text
+from sparring.core.quantity import show
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import Inputs, ReductionError, seen
 from sparring.core.reduce.points import Point, point_at
@@ -47,13 +47,13 @@ def reduce_spin(
     rec = seen(inputs, run, recording)
     if not rec.has("speed"):
         raise ReductionError(
-            "the recording has no speed of the mass; map a column to it, or log it"
+            "the recording has no flywheel speed; assign a column to it, or log it"
         )
     good = ~np.isnan(rec.channels["speed"])
     t, speed = rec.t[good], rec.channels["speed"][good] / method.gearing
     if len(t) < 3 * _LEAST:
         raise ReductionError(
-            f"the recording holds {len(t)} readings of the speed; a spin needs {3 * _LEAST} or more"
+            f"the recording holds {len(t)} speed readings; a run-up needs {3 * _LEAST} or more"
         )
     near = 2 * (min(len(t) // 60, 60) // 2) + 5
     # to part the range by; a reading's own noise would pick itself
@@ -107,8 +107,8 @@ def reduce_spin(
         points.append(replace(point, source=run))
     if not points:
         raise ReductionError(
-            f"no part of the range has {_LEAST} readings: the mass spins up too fast for this rate;"
-            " log faster, or take more inertia"
+            f"no part of the range has {_LEAST} readings: the flywheel accelerates too fast "
+            "for this sample rate; log faster, or use a larger inertia"
         )
     return points
 
@@ -175,7 +175,7 @@ def read_spin(inputs: Inputs, rig: Rig, run: Run) -> Point:
     method, read = rig.method, run.read
     assert isinstance(method, RunUp)
     if read is None or read.first_speed is None or read.time is None:
-        raise ReductionError("a spin is read as two speeds of the mass and the time between them")
+        raise ReductionError("a run-up is read as two flywheel speeds and the time between them")
     meter = inputs.meters_of(run).speed
 
     def turns(name: str) -> Uncertain:
@@ -186,11 +186,12 @@ def read_spin(inputs: Inputs, rig: Rig, run: Run) -> Point:
     volts = run.voltage if read.voltage is None else read.voltage.value
     no_load = inputs.motor.speed(0.0, volts) / inputs.ratio
     if nominal(high) > _NEAR * nominal(no_load):
-        most = _NEAR * nominal(no_load) * method.gearing
+        most, was = (
+            show(w * method.gearing, "speed", "rpm", decimals=0)
+            for w in (_NEAR * nominal(no_load), nominal(high))
+        )
         raise ReductionError(
-            f"the second speed ({text(nominal(high) * method.gearing, 'speed', 'rpm')}) is as good"
-            f" as the no-load speed, where nothing pushes; time it below"
-            f" {text(most, 'speed', 'rpm')}"
+            f"the second speed ({was}) is practically the no-load speed; time it below {most}"
         )
     middle = (low + high) / 2
     mean = no_load - (high - low) / logarithm((no_load - low) / (no_load - high))

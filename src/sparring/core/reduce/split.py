@@ -33,7 +33,8 @@ def split_runs(
     )
     if not spans:
         raise ReductionError(
-            f"no run found: no span with forward voltage, current or speed of at least {least:g} s"
+            f"no run found: the log has no span of at least {least:g} s with forward "
+            "voltage, current or speed"
         )
     level_of = next((k for k in ("mass", "force", "cell", "load_current") if k in ch), None)
     levels = []

@@ -37,7 +37,7 @@ def reduce_run(
     rec = seen(inputs, run, recording)
     stands = rig.method.STANDS
     if not rec.has("speed") and not stands:
-        raise ReductionError("the recording has no output speed; map a column to it, or log it")
+        raise ReductionError("the recording has no output speed; assign a column to it, or log it")
     if len(rec) < 8:
         raise ReductionError(f"the recording holds {len(rec)} samples; at least 8 are needed")
     ch = rec.channels
@@ -94,14 +94,14 @@ def _stuck(rig: Rig, run: Run, on: Recording) -> bool:
     if run.source != "import":
         if run.ended not in ("top", "stalled"):
             raise ReductionError(
-                f"the run ended as {run.ended} before the arm got to its stop or stood still; run"
-                " it again"
+                f"the run ended as {run.ended} before the arm reached its stop or stalled; "
+                "repeat it"
             )
         return run.ended == "stalled"
     if not on.has("speed"):
         raise ReductionError(
-            f"a log of a {rig.method.TITLE.lower()} needs the output speed, to tell lifted from not"
-            " lifted; map a column to it"
+            f"a log of a {rig.method.TITLE.lower()} needs the output speed, to tell lifted "
+            "from not lifted; assign a column to it"
         )
     turned = float(np.trapezoid(np.nan_to_num(on.channels["speed"]), on.t))
     return not rig.method.got_there(turned)

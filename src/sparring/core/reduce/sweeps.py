@@ -38,8 +38,8 @@ def reduce_sweep(
     channel = next((c for c in ("cell", "force") if rec.has(c)), "")
     if not channel or not rec.has("speed"):
         raise ReductionError(
-            "a sweep needs the load cell and the speed in the recording; map columns to them, or"
-            " log them"
+            "a sweep needs the load cell and the speed in the recording; assign columns to "
+            "them, or log them"
         )
     ch = rec.channels
     spans = powered_spans(rec.t, ch.get("voltage"), ch.get("current"), ch.get("speed"))
@@ -100,6 +100,7 @@ def reduce_sweep(
             points.append(replace(point, source=run, pull=None, torque_peak=None))
     if not points:
         raise ReductionError(
-            f"no part of the range has {_LEAST} samples while it turns: sweep slower, or log faster"
+            f"no part of the range has {_LEAST} samples while turning: sweep more slowly, "
+            "or log faster"
         )
     return points

@@ -217,8 +217,8 @@ def find_window(
     n = len(tb)
     if n < 5:
         raise ValueError(
-            f"only {t[-1] - t[0]:.2f} s recorded under drive; {settle:g} s to settle leave nothing"
-            " to measure"
+            f"only {t[-1] - t[0]:.2f} s recorded under drive; after {settle:g} s of "
+            "settling nothing is left to measure"
         )
     step = (tb[-1] - tb[0]) / (n - 1)
     least = min(n, max(5, math.ceil(measure / step)))

@@ -41,35 +41,39 @@ def next_trials(module: float, seen: Mapping[float, Verdict]) -> FitTest:
     for lower, upper in ((tight, right), (right, loose), (tight, loose)):
         if lower and upper and max(lower) >= min(upper):
             raise ValueError(
-                f"an opening of {max(lower) * 1e3:.2f} mm cannot be tighter than one of"
-                f" {min(upper) * 1e3:.2f} mm; try both again, with the gears turned through all"
-                " their teeth"
+                f"an increase of {max(lower) * 1e3:.2f} mm cannot be tighter than one of "
+                f"{min(upper) * 1e3:.2f} mm; try both again, turning the gears through all "
+                "their teeth"
             )
     if right:
         chosen = right[len(right) // 2]
-        return FitTest((), chosen, f"Build with the centres opened by {chosen * 1e3:.2f} mm.")
+        return FitTest(
+            (), chosen, f"Build with a centre distance increase of {chosen * 1e3:.2f} mm."
+        )
     if tight and loose:
         low, high = max(tight), min(loose)
         if high - low < module / 50:
             return FitTest(
                 (),
                 (low + high) / 2,
-                f"Between {low * 1e3:.2f} and {high * 1e3:.2f} mm: build with"
-                f" {(low + high) / 2 * 1e3:.2f} mm.",
+                (
+                    f"Between {low * 1e3:.2f} and {high * 1e3:.2f} mm: build with "
+                    f"{(low + high) / 2 * 1e3:.2f} mm."
+                ),
             )
         return FitTest(
             (low + (high - low) / 3, low + 2 * (high - low) / 3),
             None,
-            "The right opening lies between; try two more.",
+            "The right value lies between; try two more.",
         )
     if tight:
         step = max(max(tight) * 0.5, module / 16)
         return FitTest(
-            (max(tight) + step, max(tight) + 2 * step), None, "All too tight: open further."
+            (max(tight) + step, max(tight) + 2 * step), None, "All too tight: increase further."
         )
     if loose:
         least = min(loose)
-        return FitTest((least / 3, 2 * least / 3), None, "All too loose: close up.")
+        return FitTest((least / 3, 2 * least / 3), None, "All too loose: decrease.")
     return FitTest(first_trials(module, True), None, "Try these three.")
 
 

@@ -17,13 +17,13 @@ Stress = Annotated[float, Q("pressure", "MPa", above=0.0)]
 
 SHEAR = 1 / math.sqrt(3)  # shear over tensile strength (von Mises)
 SIZES = {  # which sizes a kind asks for, and what they are
-    "D flat": {"width": "Width of the flat"},
+    "D flat": {"width": "Flat width"},
     "hex": {},
     "key": {"width": "Key width", "height": "Key height"},
-    "pin": {"width": "Pin diameter", "height": "Hub wall at the pin"},
-    "press": {"pressure": "Pressure in the fit", "friction": "Friction in the fit"},
-    "glue": {"pressure": "Shear strength of the glue"},
-    "spline": {"count": "Splines", "height": "Height of a spline"},
+    "pin": {"width": "Pin diameter", "height": "Hub wall thickness"},
+    "press": {"pressure": "Fit pressure", "friction": "Fit friction coefficient"},
+    "glue": {"pressure": "Adhesive shear strength"},
+    "spline": {"count": "Splines", "height": "Spline height"},
     "one piece": {},
 }
 
@@ -47,8 +47,8 @@ class Joint(Record):
     def _fits(self) -> Joint:
         if self.kind == "spline" and 2 * self.height >= self.diameter:
             raise ValueError(
-                f"splines {self.height * 1e3:.2f} mm high leave nothing of a shaft of"
-                f" {self.diameter * 1e3:.2f} mm"
+                f"splines {self.height * 1e3:.2f} mm high leave no core in a shaft of "
+                f"{self.diameter * 1e3:.2f} mm"
             )
         if self.kind in ("D flat", "pin") and self.width >= self.diameter:
             raise ValueError(
@@ -88,8 +88,8 @@ class Joint(Record):
             case "pin":
                 return {
                     "pin shears": SHEAR * shaft * math.pi * w**2 / 4 * d,
-                    "pin widens its hole in the shaft": shaft * w * d**2 / 6,
-                    "pin widens its hole in the hub": hub * w * ((d + 2 * h) ** 2 - d**2) / 4,
+                    "pin enlarges its hole in the shaft": shaft * w * d**2 / 6,
+                    "pin enlarges its hole in the hub": hub * w * ((d + 2 * h) ** 2 - d**2) / 4,
                 }
             case "press":
                 return {

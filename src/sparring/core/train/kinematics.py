@@ -200,9 +200,9 @@ def solve_speeds(elements: Sequence[Element], given: Mapping[str, float]) -> dic
     if rank < len(names):
         loose = np.abs(vt[rank:]).max(axis=0) > 1e-8
         raise TrainError(
-            "nothing fixes the speed of "
+            "nothing determines the speed of "
             + _list([n for n, is_loose in zip(names, loose, strict=True) if is_loose])
-            + "; add a mesh, or hold one of them"
+            + "; add a mesh, or fix one of them"
         )
     if rank < len(rows):
         involved = np.abs(u[:, rank:]).max(axis=1) > 1e-8
@@ -210,7 +210,9 @@ def solve_speeds(elements: Sequence[Element], given: Mapping[str, float]) -> dic
             [e for e, hit in zip(elements, involved, strict=False) if hit],
             *[s for s, hit in zip(given, involved[len(elements) :], strict=True) if hit],
         )
-        raise TrainError(f"{_list(tied)} are tied twice; remove a mesh or let one of them go")
+        raise TrainError(
+            f"{_list(tied)} are constrained twice; remove a mesh or release one of them"
+        )
     omega = np.linalg.lstsq(A, b, rcond=None)[0]
     return {name: float(w) for name, w in zip(names, omega, strict=True)}
 
@@ -224,7 +226,7 @@ def ratio_of(speeds: Mapping[str, float], driver: str, output: str) -> float:
     """The same from speeds that are known. Raises TrainError when the output stands still."""
     w = speeds[output] / speeds[driver]
     if abs(w) < 1e-12:
-        raise TrainError(f"{output} stands still when {driver} turns; check which member is held")
+        raise TrainError(f"{output} does not turn when {driver} turns; check which member is fixed")
     return 1.0 / w
 
 

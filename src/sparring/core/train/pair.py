@@ -69,7 +69,7 @@ class Pair:
         when there is none.
         """
         if self.teeth_between == 0:
-            raise ValueError("a ring with as many teeth as the gear inside it cannot turn round it")
+            raise ValueError("a ring needs more teeth than the gear inside it")
         return inv_inverse(
             inv(self.across_alpha)
             + 2 * math.tan(self.alpha) * (self.x1 + self.x2) / (self.z1 + self._side * self.z2)
@@ -101,8 +101,8 @@ class Pair:
         )
         if cos >= 1:
             raise ValueError(
-                f"with the centres moved by {self.opening * 1e3:.2f} mm the flanks cannot touch:"
-                " the base circles are in the way"
+                f"with the centre distance changed by {self.opening * 1e3:.2f} mm the "
+                "flanks cannot touch: the base circles interfere"
             )
         return math.acos(cos)
 
@@ -141,8 +141,8 @@ class Pair:
         e1, e2 = part(1, 1), part(2, self._side)
         if e1 + e2 <= 0:
             raise ValueError(
-                f"with the centres opened by {self.opening * 1e3:.2f} mm the teeth do not reach"
-                " each other"
+                f"with a centre distance increase of {self.opening * 1e3:.2f} mm the teeth "
+                "do not reach each other"
             )
         return e1, e2
 
@@ -190,7 +190,7 @@ class Pair:
         wanted = inv(tight) + self._side * backlash * self.z2 / (2 * self.teeth_between)
         if wanted < 0:
             most = math.degrees(inv(tight) * 2 * self.teeth_between / self.z2)
-            raise ValueError(f"this pair gives at most {most:.2f}° of play; ask for less")
+            raise ValueError(f"this pair can have at most {most:.2f}° of backlash; enter less")
         return self.tight_distance() * abs(math.cos(tight) / math.cos(inv_inverse(wanted)) - 1)
 
     def ring_tips_foul(self) -> bool:

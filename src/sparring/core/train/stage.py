@@ -288,8 +288,8 @@ def pair_faults(c: Contact) -> list[Finding]:
                 "wrong",
                 title=f"{c.name} does not mesh",
                 seen=f"{str(err)[0].upper()}{str(err)[1:]}.",
-                why="Nothing is driven.",
-                remedies=("Bring the centres together.", "Look at shifts and module."),
+                why="No torque is transmitted.",
+                remedies=("Reduce the centre distance.", "Check profile shifts and module."),
                 place=c.field_a or c.a,
             )
         )
@@ -300,18 +300,18 @@ def pair_faults(c: Contact) -> list[Finding]:
                 "contact-ratio",
                 "wrong" if ratio < 1 else "caution",
                 title=f"Contact ratio of {c.name} is only {ratio:.2f}",
-                seen=f"On average {ratio:.2f} tooth pairs touch; 1.1 or more is wanted.",
-                why=(
-                    "Below 1 a pair lets go before the next takes over: it knocks and jams."
-                    if ratio < 1
-                    else (
-                        "Little wear or bending is enough to lose contact between two teeth: noise"
-                        " and uneven speed."
-                    )
+                seen=(
+                    f"On average {ratio:.2f} tooth pairs are in contact; 1.1 or more is "
+                    "recommended."
                 ),
-                causes=("the centres are opened too far", "undercut shortens the flanks"),
+                why=(
+                    "Below 1 a pair separates before the next engages: it knocks and jams."
+                    if ratio < 1
+                    else ("Little wear or bending interrupts contact: noise and uneven speed.")
+                ),
+                causes=("the centre distance is too large", "undercut shortens the flanks"),
                 remedies=(
-                    "Bring the centres together.",
+                    "Reduce the centre distance.",
                     "Use more teeth or a smaller pressure angle.",
                 ),
                 place=c.field_a or c.a,
@@ -322,12 +322,9 @@ def pair_faults(c: Contact) -> list[Finding]:
             noted(
                 "tips-foul",
                 "wrong",
-                title=f"The tips of {c.a} and ring strike each other",
+                title=f"The tips of {c.a} and ring interfere",
                 seen=f"{p.z1} teeth in a ring of {p.z2}: only {p.z2 - p.z1} teeth between them.",
-                why=(
-                    "Away from the line of contact the tips cross: the gear cannot turn in the"
-                    " ring."
-                ),
+                why="The gear cannot turn in the ring.",
                 remedies=(
                     "Leave more teeth between gear and ring (about 8 at 20°).",
                     "Shift both profiles outwards.",
@@ -354,26 +351,23 @@ def _undercut(c: Contact) -> Iterator[Finding]:
             "note",
             title=f"The {who} is undercut",
             seen=(
-                f"The {who} has {z} teeth; below {math.ceil(least - 1e-9)} at this shift"
-                " and pressure angle a rack cuts into the root."
+                f"The {who} has {z} teeth; a rack undercuts below {math.ceil(least - 1e-9)} "
+                "at this shift and pressure angle."
             ),
             why=(
-                "An undercut tooth is thin at its root and has a shorter flank: it breaks"
-                " sooner and runs less smoothly."
+                "An undercut tooth breaks sooner and runs less smoothly"
                 + (
-                    " Formed without a rack,"
-                    f" {math.ceil(free - 1e-9)}"
-                    " teeth would run free with this mate."
+                    f"; not cut by a rack, {math.ceil(free - 1e-9)} teeth would run free."
                     if not p.ring
-                    else ""
+                    else "."
                 )
             ),
             remedies=(
                 (
-                    "Shift its profile by about"
-                    f" +{max(0.0, 1 - z / undercut_limit(0.0, p.alpha, p.helix)):.2f}."
+                    "Shift its profile by about "
+                    f"+{max(0.0, 1 - z / undercut_limit(0.0, p.alpha, p.helix)):.2f}."
                 ),
-                "Give it more teeth.",
+                "Use more teeth.",
                 "Raise the pressure angle of both gears.",
             ),
             place=field or who,

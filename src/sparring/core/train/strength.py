@@ -139,11 +139,11 @@ def _teeth(
     ):
         torque, basis = bending_torque(c.pair, gear, c.width, material=material, setting=setting)
         warm = "" if setting.temperature < _WARM else f", {setting.temperature - 273.15:.0f} °C"
-        add(n, part, "a tooth breaks", at, torque * c.paths * arm, basis + warm)
+        add(n, part, "tooth breaks", at, torque * c.paths * arm, basis + warm)
     torque, basis = flank_torque(
         c.pair, c.width, c.material_a, material_2=c.material_b, setting=setting
     )
-    add(n, c.name, "flanks are crushed", on_a, torque * c.paths * c.arm_a, basis)
+    add(n, c.name, "flanks crushed", on_a, torque * c.paths * c.arm_a, basis)
 
 
 def _joint(
@@ -175,7 +175,7 @@ def _joint(
         "shaft shears",
         at,
         joint.shaft_carries(strength),
-        f"torsion, {joint.core_diameter() * 1e3:.1f} mm left whole, {shaft.name}",
+        f"torsion, {joint.core_diameter() * 1e3:.1f} mm core, {shaft.name}",
     )
 
 

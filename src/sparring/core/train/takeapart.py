@@ -88,7 +88,8 @@ def module_from_tips(readings: Sequence[tuple[Measured, int]], helix: float = 0.
     for d, z in readings:
         if z < 4 or d.value <= 0:
             raise ValueError(
-                f"a gear of {z} teeth and {d.value * 1e3:.2f} mm cannot be; count its teeth again"
+                f"a gear of {z} teeth and {d.value * 1e3:.2f} mm is impossible; count its "
+                "teeth again"
             )
         modules = z / math.cos(helix) + 2  # in the tip diameter
         u = max(d.u, 1e-5) / modules
@@ -114,7 +115,7 @@ def ratio_from_turns(turns_in: float, turns_out: float, reading: float = 0.05) -
     Raises ValueError.
     """
     if turns_out == 0 or turns_in == 0:
-        raise ValueError("a shaft that did not turn gives no ratio; turn further")
+        raise ValueError("a shaft that did not turn gives no ratio; turn it further")
     r = turns_in / turns_out
     u = reading / math.sqrt(3)
     return Measured(r, abs(r) * math.hypot(u / turns_in, u / turns_out))
@@ -135,8 +136,8 @@ def ring_check(sun: int, planet: int, ring: int, planets: int) -> list[str]:
     found = []
     if ring != sun + 2 * planet:
         found.append(
-            f"ring = sun + 2 × planet gives {sun + 2 * planet}, counted {ring}: count again, or the"
-            " teeth are shifted"
+            f"ring = sun + 2 × planet gives {sun + 2 * planet}, counted {ring}: count "
+            "again, or the profiles are shifted"
         )
     if (sun + ring) % planets:
         found.append(

@@ -194,8 +194,8 @@ def over_pins(
     )
     if involute <= 0:
         raise ValueError(
-            f"a pin of {pin * 1e3:.2f} mm falls to the bottom of the gap; take a thicker one, about"
-            f" {1.7 * module * 1e3:.2f} mm"
+            f"a pin of {pin * 1e3:.2f} mm drops to the bottom of the gap; use a thicker "
+            f"one, about {1.7 * module * 1e3:.2f} mm"
         )
     size = (
         base
@@ -205,8 +205,8 @@ def over_pins(
     )
     if size < tip_diameter(module, teeth, shift, helix):
         raise ValueError(
-            f"a pin of {pin * 1e3:.2f} mm lies below the tips; take a thicker one, about"
-            f" {1.7 * module * 1e3:.2f} mm"
+            f"a pin of {pin * 1e3:.2f} mm lies below the tips; use a thicker one, about "
+            f"{1.7 * module * 1e3:.2f} mm"
         )
     return size
 

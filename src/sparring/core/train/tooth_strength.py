@@ -69,7 +69,10 @@ def flank_torque(
     )
     return (
         force * math.cos(angle) * r1 / math.cos(base_helix(pair.alpha, pair.helix)),
-        f"elastic pressure past lasting dents, one push; pits come far earlier: {softer.name}",
+        (
+            "contact pressure for permanent indentation, one load; pitting starts far earlier: "
+            f"{softer.name}"
+        ),
     )
 
 

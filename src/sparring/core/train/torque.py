@@ -78,7 +78,8 @@ def solve_torques(
     found = problem.followed() or problem.enumerated()
     if found is None:
         raise SelfLocking(
-            f"no power passes from {driver} to {output}: the train holds in this direction"
+            f"no power passes from {driver} to {output}: the train is self-locking in this "
+            "direction"
         )
     return problem.flow(*found)
 

@@ -25,7 +25,9 @@ def load(path: Path) -> Build | Rig:
         return record_files.load(path, Rig)
     if version.startswith(("sparring.plan/", "sparring.run/")):
         kind = version.removeprefix("sparring.").partition("/")[0]
-        raise RecordError(f"{path} is a {kind}; builds and rigs can be taken into a logbook")
+        raise RecordError(
+            f"{path} is a {kind}; only builds and rigs can be imported into a logbook"
+        )
     return record_files.load(path, Build)
 
 

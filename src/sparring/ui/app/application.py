@@ -60,8 +60,10 @@ def _unexpected(
     """
     traceback.print_exception(kind, err, trace)
     window.say(
-        f"Something went wrong inside Sparring ({kind.__name__}: {err}). Recording goes on; details"
-        " are in the terminal.",
+        (
+            f"Internal error in Sparring ({kind.__name__}: {err}). Recording continues; details "
+            "are in the terminal."
+        ),
         stay=True,
     )
 

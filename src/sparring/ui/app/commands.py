@@ -30,7 +30,7 @@ def _export(errands: Errands, id: str) -> None:
 COMMANDS: tuple[Command[Errands], ...] = (
     Command(
         "logbook.open",
-        "Open or begin a logbook …",
+        "Open or create a logbook …",
         lambda e: e.open_logbook(),
         menu="Logbook",
         key="Ctrl+O",
@@ -56,14 +56,10 @@ COMMANDS: tuple[Command[Errands], ...] = (
         for e in exports_of(KeptTest)
     ),
     Command(
-        "runs.take-back",
-        "Take back left-out lifts",
-        lambda e: e.take_back(),
-        menu="Logbook",
-        group=1,
+        "runs.take-back", "Restore excluded runs", lambda e: e.take_back(), menu="Logbook", group=1
     ),
     Command(
-        "logbook.go-back", "Go back to a copy …", lambda e: e.go_back(), menu="Logbook", group=1
+        "logbook.go-back", "Restore a backup …", lambda e: e.go_back(), menu="Logbook", group=1
     ),
     Command(
         "logbook.find", "Find …", lambda e: e.window.search(), menu="Logbook", group=2, key="Ctrl+F"
@@ -113,15 +109,13 @@ COMMANDS: tuple[Command[Errands], ...] = (
     ),
     Command("bench.connect", "Connect a board …", lambda e: e.connect_board(), menu="Bench"),
     Command("bench.disconnect", "Disconnect", lambda e: e.session.disconnect_bench(), menu="Bench"),
-    Command(
-        "bench.tare", "Tare with nothing pulling", lambda e: e.session.zero(), menu="Bench", group=1
-    ),
+    Command("bench.tare", "Tare, unloaded", lambda e: e.session.zero(), menu="Bench", group=1),
     Command(
         "test.new", "New test", lambda e: e.desk.new_test(), menu="Bench", group=1, key="Ctrl+T"
     ),
     Command(
         "characterise.open",
-        "Measure parts: motor, inertia, play, friction …",
+        "Part measurements: motor, inertia, backlash, friction …",
         lambda e: e.characterise(),
         menu="Bench",
         group=1,
@@ -130,25 +124,23 @@ COMMANDS: tuple[Command[Errands], ...] = (
     Command("bench.stop", "Stop", lambda e: e.session.stop(), menu="Bench", group=2),
     Command(
         "view.logbook",
-        "Fold the logbook",
+        "Show or hide the logbook",
         lambda e: e.window.sides.turn("logbook"),
         menu="View",
         key="Ctrl+1",
     ),
     Command(
         "view.findings",
-        "Fold the findings",
+        "Show or hide the findings",
         lambda e: e.window.sides.turn("findings"),
         menu="View",
         key="Ctrl+2",
     ),
-    Command(
-        "view.sides", "Panels back to their places", lambda e: e.window.sides.reset(), menu="View"
-    ),
+    Command("view.sides", "Reset the panel layout", lambda e: e.window.sides.reset(), menu="View"),
     Command("view.units", "Units …", lambda e: e.units(), menu="View", group=1, key="Ctrl+U"),
     Command(
         "view.dark",
-        "Dark, for the night bench",
+        "Dark theme",
         lambda e: e.window.set_dark(not theme.dark),
         menu="View",
         group=1,

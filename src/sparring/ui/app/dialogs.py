@@ -47,7 +47,7 @@ class ConnectDialog(QDialog):
         self.baud = Choice()
         self.baud.addItems(["9600", "57600", "115200", "230400", "921600"])
         self.baud.setCurrentText("115200")
-        self.plain = QCheckBox("The board only prints numbers")
+        self.plain = QCheckBox("The board sends bare numbers")
         self.columns = QLineEdit(
             str(
                 (desk.book.setting("columns") if desk.book else None)
@@ -60,12 +60,12 @@ class ConnectDialog(QDialog):
         form.addRow("Port", self.port)
         form.addRow("Speed, baud", self.baud)
         form.addRow("", self.plain)
-        form.addRow("Its columns", self.columns)
+        form.addRow("Columns", self.columns)
         column.addLayout(form)
         column.addWidget(
             note(
-                f"Columns as name/unit, left to right. Names: seq, t, {', '.join(CHANNELS)}; any"
-                " other name is passed over."
+                "Columns as name/unit, left to right. Names: seq, t, "
+                f"{', '.join(CHANNELS)}; columns with any other name are ignored."
             )
         )
         self.said = Label()
@@ -85,7 +85,7 @@ class ConnectDialog(QDialog):
         from sparring.bench.lines import LineError, Mapping
 
         if not self.port.currentText().strip():
-            self.said.setText("No port: plug the board in, or type the port's path.")
+            self.said.setText("No port found: plug the board in, or type the path of the port.")
             return
         if self.plain.isChecked():
             try:
@@ -94,7 +94,7 @@ class ConnectDialog(QDialog):
                 self.said.setText(str(err))
                 return
             if not self.mapping.channels:
-                self.said.setText("None of these names is a sensor; see the list above.")
+                self.said.setText("None of these names is a channel; see the list above.")
                 return
             if self.desk.book:
                 self.desk.book.set_setting("columns", self.columns.text())
@@ -109,7 +109,7 @@ class UnitsDialog(QDialog):
         self.setWindowTitle("Units")
         column = QVBoxLayout(self)
         column.addWidget(
-            note("Shown everywhere at once. Any unit of the right kind can always be typed.")
+            note("Applies to all figures shown. Any suitable unit can be typed in any field.")
         )
         form = QFormLayout()
         for kind in (
@@ -140,27 +140,27 @@ class CopiesDialog(QDialog):
 
     def __init__(self, folder: Path, copies: list[Path], parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Go back to a copy")
+        self.setWindowTitle("Restore a backup")
         column = QVBoxLayout(self)
         column.addWidget(
             note(
-                f"In {folder}, builds, rigs, tests and runs become what they were on that day."
-                " Recordings stay; runs of tests that were begun by then are taken in again. What"
-                " is there now is moved aside, not deleted."
+                f"In {folder}, builds, rigs, tests and runs return to their state on that "
+                "day. Recordings remain; runs of tests that existed then are recovered. "
+                "The present database is renamed, not deleted."
             )
         )
         self.days = Choice()
-        self.days.setAccessibleName("Copy made on")
+        self.days.setAccessibleName("Backup of")
         for path in reversed(copies):
             self.days.addItem(
                 f"{path.stem.removeprefix('logbook-')}, {max(path.stat().st_size // 1000, 1)} kB",
                 path.name,
             )
         form = QFormLayout()
-        form.addRow("Copy made on", self.days)
+        form.addRow("Backup of", self.days)
         column.addLayout(form)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        buttons.addButton("Go back", QDialogButtonBox.ButtonRole.AcceptRole)
+        buttons.addButton("Restore", QDialogButtonBox.ButtonRole.AcceptRole)
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         column.addWidget(buttons)
@@ -195,6 +195,9 @@ def keys_of(commands: Iterable[Command[Any]]) -> list[tuple[str, str]]:
         found += [(key, f"on {page.name}, {does}") for key, does in page.keys]
     return [
         *found,
-        ("Ctrl+Enter", "in readings: record from the bench, or stop and take them"),
-        ("Enter", "in readings: on to the next figure, then to the next repeat"),
+        (
+            "Ctrl+Enter",
+            ("in part measurements: record from the bench, or stop and use the readings"),
+        ),
+        ("Enter", "in part measurements: next value, then next repeat"),
     ]

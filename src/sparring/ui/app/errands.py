@@ -37,7 +37,7 @@ class Errands:
 
         def failed(err: Exception) -> None:
             self.say(
-                "Cancelled; nothing was changed."
+                "Cancelled. Nothing was changed."
                 if isinstance(err, background.Cancelled)
                 else str(err)
             )
@@ -48,12 +48,12 @@ class Errands:
     def open_logbook(self) -> None:
         if self.session.recording:
             self.say(
-                "Something is being recorded for this logbook; end it first (Esc), then open"
-                " another."
+                "A recording for this logbook is in progress. Stop it first (Esc), then "
+                "open another."
             )
             return
         folder = QFileDialog.getExistingDirectory(
-            self.window, "Logbook folder (an empty one begins a new logbook)"
+            self.window, "Logbook folder (an empty folder becomes a new logbook)"
         )
         if folder:
             self.desk.open(Path(folder))
@@ -66,16 +66,16 @@ class Errands:
         folder = self.desk.folder
         if folder is None or self.session.recording:
             self.say(
-                "Something is being recorded for this logbook; end it first (Esc)."
+                "A recording for this logbook is in progress. Stop it first (Esc)."
                 if folder
-                else "No logbook has been opened yet."
+                else "No logbook is open yet."
             )
             return
         copies = keeping.backups(folder)
         if not copies:
             self.say(
-                "This logbook has no copy yet: one is made on every day on which it is opened, from"
-                " the second time on."
+                "This logbook has no backup yet. One is made on each day it is opened, "
+                "from the second time on."
             )
             return
         dialog = CopiesDialog(folder, copies, self.window)
@@ -88,8 +88,8 @@ class Errands:
 
             def done(made: tuple[Path, Path]) -> None:
                 said = (
-                    f"The logbook is as on {made[0].stem.removeprefix('logbook-')}; what was there"
-                    f" before is {made[1].name}."
+                    f"The logbook is restored to {made[0].stem.removeprefix('logbook-')}; "
+                    f"the former database is {made[1].name}."
                 )
                 self.desk.open(folder, lambda: self.window.message.say(said, stay=True))
 
@@ -220,7 +220,7 @@ class Errands:
         struck = [r.id for r in d.runs if r.struck]
         if struck:
             d.strike(struck, False)
-        self.say(f"{len(struck)} lifts taken back." if struck else "No lift is left out.")
+        self.say(f"{len(struck)} runs restored." if struck else "No run is excluded.")
 
     def new_build(self) -> None:
         from sparring.core.build import Build

@@ -335,7 +335,7 @@ def cut() -> Iterator[str]:
 def _cut_cells(table: QTableWidget, where: str) -> Iterator[str]:
     head, port = table.horizontalHeader(), table.viewport()
     if head is not None and port is not None and head.length() > port.width() + _SLACK:
-        yield f"{where}: its columns take {head.length()} px, it has {port.width()}"
+        yield f"{where}: the columns take {head.length()} px, it has {port.width()}"
     for c in range(table.columnCount()):
         if table.isColumnHidden(c):
             continue

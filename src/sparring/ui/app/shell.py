@@ -304,13 +304,15 @@ class MainWindow(Window):
             was = self.session.state
             self.session.stop()
             if was in ("preparing", "lifting", "lowering"):
-                kept = " The lift is kept, marked as stopped." if was == "lifting" else ""
-                self.say(f"Told to stop.{kept}")
+                kept = " The run is saved and marked as stopped." if was == "lifting" else ""
+                self.say(f"Stop requested.{kept}")
                 return True
             if was == "lost":
                 self.say(
-                    "STOP is not confirmed: the bench hears it first when it is back. Cut its"
-                    " power.",
+                    (
+                        "STOP is not confirmed: the bench receives it only when it is back. "
+                        "Cut its power."
+                    ),
                     stay=True,
                 )
         elif event.type() == QEvent.Type.ShortcutOverride:
@@ -344,9 +346,9 @@ class MainWindow(Window):
         back = (
             ""
             if self.desk.book is not None
-            else " Logbook ▸ Go back to a copy puts a damaged one right."
+            else " Logbook ▸ Restore a backup repairs a damaged one."
         )
-        self.say(f"{why} Logbook ▸ Open or begin a logbook chooses another.{back}", stay=True)
+        self.say(f"{why} Logbook ▸ Open or create a logbook chooses another.{back}", stay=True)
 
     def _keep_lift(self, stream: Path) -> int:
         """From the recorder's thread: a lift that is over becomes a run."""

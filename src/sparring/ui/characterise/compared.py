@@ -38,8 +38,6 @@ class Compared(QDialog):
         column.addWidget(self.table, 1)
         differs = apart(measured)
         self.said = note(
-            f"{'; '.join(differs)}."
-            if differs
-            else "They do not differ by more than their readings leave open (k = 2)."
+            f"{'; '.join(differs)}." if differs else "The differences are not significant (k = 2)."
         )
         column.addWidget(self.said)

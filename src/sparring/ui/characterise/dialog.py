@@ -109,7 +109,7 @@ class CharacteriseDialog(QDialog):
         column.addLayout(middle, 4)
         column.addWidget(heading("Results"))
         self.results = Table(
-            ["", "figure", "repeats scatter by", "largest parts of ±"],
+            ["", "figure", "repeatability", "uncertainty contributors"],
             "Results",
             3,
             left=(3,),
@@ -341,7 +341,7 @@ class CharacteriseDialog(QDialog):
         assert self.desk.book is not None
         self._took(name)
         try:
-            self._into_the_grid(self.desk.book.recording(name), "the recording that was cut off")
+            self._into_the_grid(self.desk.book.recording(name), "the interrupted recording")
         except RecordingError as err:
             self.said.setText(str(err))
 
@@ -412,7 +412,7 @@ class CharacteriseDialog(QDialog):
                 self.chart.show_curve(None)
                 if not self.grid.texts():
                     self.chart.show_readings([])
-            self.said.setText(str(err) if str(err) else "A figure is zero that may not be.")
+            self.said.setText(str(err) if str(err) else "A value is zero that must not be.")
             self._keep()
             return
         rows = []
@@ -429,7 +429,7 @@ class CharacteriseDialog(QDialog):
             )
         self.results.fill(rows)
         self.results.setColumnHidden(2, not any(row[2] for row in rows))
-        signs = {"wrong": "Cannot be: ", "caution": "Caution: ", "note": "", "good": ""}
+        signs = {"wrong": "Error: ", "caution": "Caution: ", "note": "", "good": ""}
         self.said.setText(
             "\n".join(
                 f"{signs[f.severity]}{f.title}. {explain(f, self.desk.units)} {f.why}"
@@ -462,9 +462,12 @@ class CharacteriseDialog(QDialog):
         except ValueError as err:
             self.said.setText(str(err))
             return
-        done = f"{use.what}; Ctrl+Z takes it back."
+        done = f"{use.what}; Ctrl+Z undoes it."
         if (draft := desk.draft) is not None:
-            done = f"Runs were made with {draft.before.name}: close this, then say what it is."
+            done = (
+                f"{draft.before.name} has runs: close this dialog, then answer the "
+                "question above the page."
+            )
         self.said.setText(reason or done)
 
     def _compare(self) -> None:

@@ -28,7 +28,7 @@ class ReadingGrid(QTableWidget):
         self.kind = kind
         self.setVerticalHeaderLabels([label for label, _ in kind.FIELDS])
         self.setAccessibleName(
-            "Readings, a column a repeat. Enter goes on to the next figure, Delete empties a cell."
+            "Readings, one column per repeat. Enter moves to the next value, Delete clears a cell."
         )
         horizontal = self.horizontalHeader()
         if horizontal is not None:

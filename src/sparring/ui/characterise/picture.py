@@ -25,7 +25,7 @@ class ReadingPicture(QWidget):
         super().__init__()
         self.kind = ""
         self.setMinimumHeight(90)
-        self.setAccessibleName("How it is set up")
+        self.setAccessibleName("Test setup")
         theme.changed.connect(self.update)
 
     def show_kind(self, kind: str) -> None:
@@ -92,7 +92,7 @@ def _motor(p: QPainter) -> None:
     p.drawLine(QPointF(50, 48), QPointF(22, 48))
     p.drawLine(QPointF(50, 64), QPointF(22, 64))
     _name(p, 30, 32, "volts, amperes")
-    _name(p, 160, 76, "free, or held")
+    _name(p, 160, 76, "free or stalled")
 
 
 def _stepper(p: QPainter) -> None:
@@ -148,7 +148,7 @@ def _counting(p: QPainter) -> None:
     p.drawRect(QRectF(82, 19, 8, 8))
     ink(p, 1.6, "ink-2")
     p.drawRect(QRectF(124, 14, 26, 14))
-    _name(p, 166, 52, "counts each mark")
+    _name(p, 166, 52, "counts marks")
     _turning(p, 86, 50, 40)
 
 

@@ -49,17 +49,14 @@ class ReadingRecorder(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         self.go = QPushButton("Record")
         self.go.setToolTip(
-            tip(
-                "Records from the bench until it is done, or until this is pressed again"
-                " (Ctrl+Enter)"
-            )
+            tip("Records from the bench until complete, or until pressed again (Ctrl+Enter)")
         )
         self.go.clicked.connect(self.toggle)
         # of its own: a button's goes with its text
         self.key = QShortcut(QKeySequence("Ctrl+Return"), self)
         self.key.activated.connect(self.toggle)
-        self.simulate = QPushButton("Simulated set-up")
-        self.simulate.setToolTip(tip("Starts a simulated bench that is set up for these readings"))
+        self.simulate = QPushButton("Simulated setup")
+        self.simulate.setToolTip(tip("Starts a simulated bench for this measurement"))
         self.simulate.clicked.connect(self.start_simulated)
         self.log = QPushButton("From a log …")
         self.log.clicked.connect(lambda: self.open_log())
@@ -160,7 +157,7 @@ class ReadingRecorder(QWidget):
             and self.desk.book is not None
         )
         self.go.setEnabled(ready)
-        self.go.setText("Record" if self._begun is None else "Stop, take the readings")
+        self.go.setText("Record" if self._begun is None else "Stop and use the readings")
         if method is None or s.ring is None or not ready:
             self.live.setText(
                 {"connecting": "waiting for the bench", "lost": "the bench is lost"}.get(
@@ -214,8 +211,8 @@ class ReadingRecorder(QWidget):
             look,
             self,
             needs=wanted,
-            act="Take the readings",
-            into=f"It becomes readings: {method.TITLE.lower()}.",
+            act="Use the readings",
+            into=f"It is converted to readings: {method.TITLE.lower()}.",
         )
 
         def accepted() -> None:

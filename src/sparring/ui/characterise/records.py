@@ -58,7 +58,7 @@ class RecordList(QWidget):
         # Enter takes the first, once it is open
         menu.aboutToShow.connect(lambda: QTimer.singleShot(0, lambda: menu.setActiveAction(first)))
         self.new.setMenu(menu)
-        self.out = QPushButton("Leave &out")
+        self.out = QPushButton("&Exclude")
         self.out.clicked.connect(lambda: self.left_out.emit(self.current))
         for button in (self.new, self.out):
             button.setAutoDefault(False)
@@ -87,7 +87,7 @@ class RecordList(QWidget):
                 groups[c.part, c.name] = group
                 self.tree.addTopLevelItem(group)
             words = f"{WAYS[c.way].TITLE.split(',')[0]}  {c.day}".strip()
-            item = QTreeWidgetItem([f"{words}, left out" if c.struck else words])
+            item = QTreeWidgetItem([f"{words}, excluded" if c.struck else words])
             item.setData(0, _ID, c.id)
             group.addChild(item)
             if c.id == current:
@@ -103,4 +103,4 @@ class RecordList(QWidget):
 
     def _say(self) -> None:
         self.out.setEnabled(bool(self.current))
-        self.out.setText("Take &back" if self.current in self._struck else "Leave &out")
+        self.out.setText("R&estore" if self.current in self._struck else "&Exclude")

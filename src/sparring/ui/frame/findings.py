@@ -40,10 +40,11 @@ class _Card(QFrame):
         more = [finding.why]
         if finding.causes:
             more.append(
-                "Likely:\n" + "\n".join(f"{n}. {c}" for n, c in enumerate(finding.causes, start=1))
+                "Likely causes:\n"
+                + "\n".join(f"{n}. {c}" for n, c in enumerate(finding.causes, start=1))
             )
         if finding.remedies:
-            more.append("Try:\n" + "\n".join(finding.remedies))
+            more.append("What to do:\n" + "\n".join(finding.remedies))
         self.more = [self._text(text, "ink") for text in more]
         for label in (*self.parts, *self.more):
             layout.addWidget(label)

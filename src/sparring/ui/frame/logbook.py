@@ -54,12 +54,12 @@ class LogbookPanel(QFrame):
         self.setWindowTitle("Logbook")
         self.setAccessibleName("Logbook")
         self.search = QLineEdit()
-        self.search.setPlaceholderText("word, or efficiency > 80 %")
+        self.search.setPlaceholderText("text, or efficiency > 80 %")
         self.search.setAccessibleName("Find in the logbook")
         self.search.setToolTip(
             tip(
-                "Any words: family, title, material, date. Or a condition: efficiency > 80 %, mass"
-                " < 300 g, ratio = 30, stall > 1 N·m"
+                "Any text: family, title, material, date. Or a condition: efficiency > 80 "
+                "%, mass < 300 g, ratio = 30, stall > 1 N·m"
             )
         )
         self.search.textChanged.connect(self._fill)
@@ -198,7 +198,7 @@ class LogbookPanel(QFrame):
         listed = [t for t in own[:-_PAGE] if t.id == self.desk.test_id] + own[-_PAGE:]
         if len(listed) < len(own):
             earlier = QTreeWidgetItem(
-                [f"{len(own) - len(listed)} earlier: search by title or date", ""]
+                [f"{len(own) - len(listed)} earlier tests: search by title or date", ""]
             )
             earlier.setFlags(Qt.ItemFlag.NoItemFlags)
             item.addChild(earlier)

@@ -29,7 +29,7 @@ class Question(QFrame):
         super().__init__()
         self.desk = desk
         self.setObjectName("question")
-        self.setAccessibleName("What is this edit?")
+        self.setAccessibleName("What kind of edit is this?")
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 8, 12, 8)
         column.setSpacing(6)
@@ -41,17 +41,17 @@ class Question(QFrame):
         row.setSpacing(8)
         self.anew, self.wrong, self.leave = (
             QPushButton(),
-            QPushButton("It was &wrong all along"),
-            QPushButton("Leave it &as it was"),
+            QPushButton("Correction: it was &wrong all along"),
+            QPushButton("Disc&ard the edit"),
         )
         self.anew.setObjectName("act")
         self.wrong.setToolTip(
             tip(
-                "The results of all its runs follow the new value; the old one is kept beside them,"
-                " with the time."
+                "The results of all its runs are recalculated; the old value is kept with "
+                "them, with date and time."
             )
         )
-        self.leave.setToolTip(tip("The field shows again what it was."))
+        self.leave.setToolTip(tip("The field shows the old value again."))
         for button, act in (
             (self.anew, desk.begin_anew),
             (self.wrong, desk.correct),
@@ -85,19 +85,17 @@ class Question(QFrame):
         runs = "1 run was" if draft.runs == 1 else f"{draft.runs} runs were"
         self.text.setText(
             unbroken(
-                f"<b>{runs} made with {escape(name)}.</b>"
-                f" {escape('; '.join(changes[:_MOST]))}{more}. What is this edit?"
+                f"<b>{runs} made with {escape(name)}.</b> "
+                f"{escape('; '.join(changes[:_MOST]))}{more}. What kind of edit is this?"
             )
         )
         if isinstance(draft.after, Build):
             self.anew.setText(f"&New revision r{book.next_revision(draft.after.family)}")
-            self.anew.setToolTip(
-                tip(f"The edit goes into a copy, and {name} stays as it was tested.")
-            )
+            self.anew.setToolTip(tip(f"The edit goes into a copy; {name} stays as tested."))
         else:
             self.anew.setText("&New rig from here on")
             self.anew.setToolTip(
-                tip(f"The edit goes into a rig of its own, and {name} stays as it was tested with.")
+                tip(f"The edit goes into a new rig; {name} stays as used in its tests.")
             )
         self.show()
         self.ask()

@@ -71,15 +71,14 @@ class TitleBlock(QWidget):
             age = "today" if days == 0 else age
         kept = sum(1 for r in d.runs if not r.struck)
         method, steps = d.rig.method, len(d.steps())
-        verb = method.DOES[0].lower()
-        what = ("weights" if method.weighed() else f"{method.STEP}s") if method.STEP else f"{verb}s"
+        what = ("weights" if method.weighed() else f"{method.STEP}s") if method.STEP else "runs"
         plan = (
             f"{steps} {what}, bisected"
             if d.plan.order == "bisection"
             else (
                 f"{steps} {what} × {d.plan.repeats}"
                 if method.STEP
-                else f"{d.plan.repeats} {verb}{'' if d.plan.repeats == 1 else 's'}"
+                else f"{d.plan.repeats} run{'' if d.plan.repeats == 1 else 's'}"
             )
         )
         texts = {
@@ -88,9 +87,7 @@ class TitleBlock(QWidget):
             "rig.chosen": f"{d.rig.name}, {d.rig.method.word}",
             "rig.calibration": age + (f", {cal.cell}" if cal else ""),
             "plan": plan,
-            "results": (
-                f"{kept} {verb}{'' if kept == 1 else 's'}, saved" if kept else "nothing yet"
-            ),
+            "results": (f"{kept} run{'' if kept == 1 else 's'}, saved" if kept else "no runs yet"),
             "view.units": " ".join(d.units[k] for k in ("torque", "speed", "mass")),
         }
         for place, text in texts.items():

@@ -81,7 +81,7 @@ class WorkOrder(QWidget):
             p.drawPolyline(
                 QPolygonF([QPointF(x - 4, y), QPointF(x - 1, y + 4), QPointF(x + 6, y - 5)])
             )
-        elif state.startswith("needs you"):
+        elif state.startswith("needs attention"):
             p.setPen(theme.colour("on-deep" if chosen else "ink"))
             p.setFont(font(12))
             text = state.partition(": ")[2] or state

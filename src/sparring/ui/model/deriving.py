@@ -93,7 +93,7 @@ class Deriver:
 
         told = background.teller(
             lambda part: d.said.emit(
-                f"{build.name}: {100 * part:.0f} % of its {len(runs)} runs are looked at."
+                f"{build.name}: {100 * part:.0f} % of its {len(runs)} runs reduced."
             )
         )
 

@@ -186,7 +186,7 @@ class Desk(Editing):
             )
         )
         self.said.emit(
-            f"{old} has tests and stays as it is; “{name}” is a rig of its own, with the same cell."
+            f"{old} has tests and is unchanged; “{name}” is a new rig with the same cell."
         )
 
     def new_rig(self) -> None:
@@ -245,8 +245,9 @@ class Desk(Editing):
             self._damage_told |= set(new)
             more = f" and {len(new) - 3} more" if len(new) > 3 else ""
             self.said.emit(
-                f"Damaged in this logbook, and left out: {', '.join(new[:3])}{more}. All else goes"
-                " on; a copy of an earlier day may have them whole: Logbook ▸ Go back to a copy."
+                f"Damaged in this logbook and omitted: {', '.join(new[:3])}{more}. "
+                "Everything else is available; an earlier backup may hold them intact: "
+                "Logbook ▸ Restore a backup."
             )
 
     def new_test(self) -> None:
@@ -269,8 +270,8 @@ class Desk(Editing):
         build = changed(self.build, ("revision",), self.book.next_revision(self.build.family))
         self.undo.push(Begin(self, build, f"new revision {build.name}"))
         self.said.emit(
-            f"{build.name} begun as a copy. Change what is new; the tests of the old one stay"
-            " with it."
+            f"{build.name} created as a copy. Change what is new; the tests of the old one "
+            "stay with it."
         )
 
     def add_build(self, build: Build) -> None:

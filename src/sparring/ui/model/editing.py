@@ -39,7 +39,7 @@ class Editing(Planned):
         (`correct`).
         """
         if self.book is None:
-            return "the logbook is still being opened; nothing can be kept yet"
+            return "the logbook is still opening; nothing can be saved yet"
         record, text = self.in_hand(what), text or str(path[-1]).replace("_", " ")
         try:
             after = changed(record, path, value)
@@ -50,8 +50,8 @@ class Editing(Planned):
         if isinstance(after, Build | Rig) and (draft := self._as_draft(after, text)):
             if self.draft is not None and self.draft.kind != draft.kind:
                 return (
-                    f"first say what the edit of {self.draft.before.name} is: it waits above the"
-                    " page"
+                    "first answer the question above the page: what kind of edit of "
+                    f"{self.draft.before.name} is it?"
                 )
             self.draft = draft if draft.after != draft.before else None
             self.draft_changed.emit()
@@ -116,8 +116,8 @@ class Editing(Planned):
             )
         self.undo.push(Begin(self, new, f"{draft.text} in {new.name}"))
         self.said.emit(
-            f"{new.name} begun with {draft.text} changed. {draft.before.name} and its {draft.runs}"
-            " runs stay as they were."
+            f"{new.name} created with {draft.text} changed. {draft.before.name} and its "
+            f"{draft.runs} runs are unchanged."
         )
 
     def correct(self) -> None:
@@ -132,8 +132,10 @@ class Editing(Planned):
         reason = self._keep(draft.kind, draft.after, draft.text)
         self.said.emit(
             reason
-            or f"Corrected in {draft.before.name}: {draft.text}. Its results follow; the old value"
-            " is kept beside them on Results."
+            or (
+                f"Corrected in {draft.before.name}: {draft.text}. Its results are "
+                "recalculated; the old value is listed on Results."
+            )
         )
 
     def corrections(self) -> list[Correction]:
@@ -170,7 +172,7 @@ class Editing(Planned):
     def note_break(self, stored: StoredRun, part: str) -> None:
         """Notes, undoably, which part gave way in a run; "": none did."""
         after = stored.run.model_copy(update={"broke": part.strip()[:80]})
-        self.edit_run(stored, after, "note of what broke")
+        self.edit_run(stored, after, "note of a breakage")
 
     def edit_run(self, stored: StoredRun, after: Run, text: str) -> None:
         """Changes, undoably, what is known of a run beside its recording."""

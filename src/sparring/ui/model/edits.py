@@ -99,7 +99,7 @@ class Strike(_Command):
     """Leaves lifts out of the results, or takes them back in."""
 
     def __init__(self, desk: OnDesk, run_ids: list[int], struck: bool, why: str) -> None:
-        super().__init__(desk, "leaving a run out" if struck else "taking runs back")
+        super().__init__(desk, "excluding a run" if struck else "restoring runs")
         self.run_ids, self.struck, self.why = run_ids, struck, why
 
     def redo(self) -> None:

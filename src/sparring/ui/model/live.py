@@ -273,7 +273,7 @@ class BenchSession(QObject):
     def zero(self, clear: str = "") -> None:
         """Tares; first `clear` (`hang 0`)."""
         if not self._do(lambda s: s.zero(clear)):
-            self.said.emit("The bench is not at rest: nothing was tared.")
+            self.said.emit("The bench is not at rest: not tared.")
 
     def lower(self) -> None:
         """Lets the hook down that a stop left halfway."""

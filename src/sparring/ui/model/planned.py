@@ -52,7 +52,7 @@ class Planned(OnDesk):
                 quantity.kind_of(method.SET_BY[1]).default,
                 decimals=1,
             )
-        return method.DOES[0].lower() if method.HELD else f"part {step + 1}"
+        return "run" if method.HELD else f"part {step + 1}"
 
     def run_name(self, run: Run) -> str:
         """How a run's step is told: by its load, or as a part of a sweep."""

@@ -19,7 +19,7 @@ def ask_break(desk: Desk, run: Callable[[], StoredRun | None], parent: QWidget) 
     """
     dialog = QInputDialog(parent)
     dialog.setWindowTitle("What broke?")
-    dialog.setLabelText("The part that gave way in this run (choose or type; empty: nothing did):")
+    dialog.setLabelText("The part that broke in this run (choose or type; blank: none):")
     stored = run()
     noted = stored.run.broke if stored is not None else ""
     dialog.setComboBoxItems(

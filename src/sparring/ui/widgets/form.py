@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QSpinBox, QWidget
 
 from sparring.core.instruments.meters import as_data_sheet, of_data_sheet
 from sparring.core.quantity import Measured
-from sparring.core.records import Q, Record, annotation, changed
+from sparring.core.records import Q, Record, annotation, changed, in_words
 from sparring.core.train import materials
 from sparring.core.train.kinds.shift import ShiftPairs, pairs_from_text
 from sparring.ui.model.desk import Desk
@@ -154,15 +154,15 @@ class Form(QWidget):
             choice = narrow(Choice())
             choice.setAccessibleName(label)
             values = typing.get_args(bare)
-            choice.addItems([str(v) for v in values])
+            choice.addItems([in_words(str(v)) for v in values])
 
             def take_choice(i: int) -> None:
                 if reason := commit(values[i]):
                     self.desk.said.emit(reason.split(": ", 1)[-1])
-                    choice.setCurrentText(str(current()))
+                    choice.setCurrentText(in_words(str(current())))
 
             choice.activated.connect(take_choice)
-            self._refresh.append(lambda: choice.setCurrentText(str(current())))
+            self._refresh.append(lambda: choice.setCurrentText(in_words(str(current()))))
             return choice
         if bare is int:
             spin = whole_number(label, value_at(self._record(), path[:-1]), str(path[-1]))
@@ -227,7 +227,7 @@ class Form(QWidget):
         choice.activated.connect(lambda _i: take())
         line = choice.lineEdit()
         if line is not None:
-            line.setPlaceholderText("as the other")
+            line.setPlaceholderText("same as the other gear")
             line.editingFinished.connect(take)
         self._refresh.append(fill)
         return choice
@@ -242,7 +242,7 @@ class Form(QWidget):
         assert info is not None
         kind = info.kind
         line.setToolTip(
-            tip("As its data sheet says: 0.5 %, 0.5 % + 0.03 V, 0.5 % + 3 counts of 0.01 V")
+            tip("As in the data sheet: 0.5 %, 0.5 % + 0.03 V, 0.5 % + 3 counts of 0.01 V")
         )
 
         def take() -> None:

@@ -23,7 +23,7 @@ def ask_gravity(parent: QWidget) -> Measured | None:
     degrees, taken = QInputDialog.getDouble(
         parent,
         "Gravity by latitude",
-        f"Latitude in degrees (height is taken as {_HEIGHT:.0f} m):",
+        f"Latitude in degrees (height assumed {_HEIGHT:.0f} m):",
         50.0,
         -90.0,
         90.0,

@@ -51,13 +51,13 @@ class ImportDialog(QDialog):
         self.resize(860, min(620, 230 + 32 * len(log.columns)))
         column = QVBoxLayout(self)
         separator = {"\t": "tab", ";": "semicolon", ",": "comma", " ": "space"}[log.delimiter]
-        column.addWidget(heading("What is in the columns?"))
+        column.addWidget(heading("Contents of the columns"))
         column.addWidget(
             note(
-                f"{log.path.name}: {len(log.columns)} columns separated by {separator}, decimal"
-                f" {'comma' if log.decimal == ',' else 'point'}"
-                f"{'' if log.has_header else ', without a header'}."
-                " Guessed from names and units; correct what is wrong."
+                f"{log.path.name}: {len(log.columns)} columns separated by {separator}, decimal "
+                f"{'comma' if log.decimal == ',' else 'point'}"
+                f"{'' if log.has_header else ', without a header'}. "
+                "Assigned from names and units; correct them where needed."
             )
         )
         self.said = Label()
@@ -73,7 +73,7 @@ class ImportDialog(QDialog):
             self.go.setObjectName("act")
         self.buttons.accepted.connect(self.accept)
         self.buttons.rejected.connect(self.reject)
-        test = f"The lifts found in the log become a test of {desk.build.name} on {desk.rig.name}."
+        test = f"The runs found in the log become a test of {desk.build.name} on {desk.rig.name}."
         column.addWidget(note(into or test))
         column.addWidget(self.buttons)
         self._check()
@@ -85,7 +85,7 @@ class ImportDialog(QDialog):
         inner = QWidget()
         grid = QGridLayout(inner)
         grid.setHorizontalSpacing(12)
-        for c, text in enumerate(("column", "is", "in", "first figures")):
+        for c, text in enumerate(("column", "is", "in", "first values")):
             label = Label(text)
             label.setObjectName("note")
             grid.addWidget(label, 0, c)
@@ -154,7 +154,7 @@ class ImportDialog(QDialog):
         twice = {c for c in chosen if chosen.count(c) > 1}
         if twice:
             name = "Time" if "t" in twice else CHANNELS[next(iter(twice))].label
-            problem = f"{name} is chosen for two columns."
+            problem = f"{name} is assigned to two columns."
         elif "t" not in chosen:
             problem = "Choose which column is the time."
         elif missing := [c for c in self.needs if c not in chosen]:

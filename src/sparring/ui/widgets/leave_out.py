@@ -23,8 +23,8 @@ REASONS = (
 def ask_why(desk: Desk, stored: StoredRun, parent: QWidget) -> QInputDialog:
     """Asks for a reason without holding anything up, then leaves the run out, undoably."""
     dialog = QInputDialog(parent)
-    dialog.setWindowTitle("Leave this run out")
-    dialog.setLabelText("Why (choose or type; it is kept with the run):")
+    dialog.setWindowTitle("Exclude this run")
+    dialog.setLabelText("Reason (choose or type; it is saved with the run):")
     dialog.setComboBoxItems(list(REASONS))
     dialog.setComboBoxEditable(True)
 

@@ -49,7 +49,7 @@ class MeasuredList(QWidget):
         self.begin = QPushButton("Measure … (Ctrl+H)")
         self.begin.clicked.connect(lambda: measure(0))
         row.addWidget(self.begin)
-        self.none = note("Nothing is measured of it yet.")
+        self.none = note("No measurements yet.")
         row.addWidget(self.none)
         row.addStretch(1)
         column.addLayout(row)
@@ -82,5 +82,5 @@ class MeasuredList(QWidget):
         try:
             results = judged(c.way, c.dimensions, c.readings).results[:_FIGURES]
         except ValueError:
-            return "not finished"
+            return "incomplete"
         return ", ".join(f"{r.label.lower()} {shown(r, self.desk.units)}" for r in results)

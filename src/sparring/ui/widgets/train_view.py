@@ -53,8 +53,8 @@ class TrainView(QWidget):
         self.setMinimumSize(240, 180)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(
-            "Gear train, drawn to scale. Arrow keys choose a part, Enter changes its teeth, Space"
-            " turns the train."
+            "Gear train, drawn to scale. Arrow keys select a part, Enter changes its "
+            "teeth, Space animates the train."
         )
         self._timer = QTimer(self)
         self._timer.setInterval(33)

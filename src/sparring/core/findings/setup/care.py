@@ -21,12 +21,11 @@ def care_not_confirmed(b: Bench) -> Iterable[Finding]:
         seen=(
             f"{before.by} confirmed those for the {before.method} on {before.on}."
             if before
-            else "Nobody has confirmed them for this rig."
+            else "They have not been confirmed for this rig."
         ),
         why=(
-            "A bench can throw, drop, trap and burn. A board is not driven before somebody has read"
-            " what is usual here."
+            "A bench can throw, drop, trap and burn; no board is driven before they are confirmed."
         ),
-        remedies=("Read them in Rig, Checks, and confirm them with your name; once for each rig.",),
+        remedies=("Read them on Rig, Checks, and confirm them with your name, once per rig.",),
         place="rig.care_read",
     )

@@ -31,13 +31,15 @@ def arm_weight(b: Bench) -> Iterable[Finding]:
         yield noted(
             "arm-weight-ignored",
             "caution" if share > 0.02 else "note",
-            title="The arm's own weight is left out",
-            seen="An arm of {arm} in light metal adds about {share} to the lightest step.",
-            why=(
-                "It pulls at every load alike: the stall torque comes out too low, and worse at"
-                " light loads."
+            title="The arm's own weight is neglected",
+            seen="A light-metal arm of {arm} adds about {share} to the lightest step.",
+            why="The stall torque is too low, most of all at light loads.",
+            remedies=(
+                (
+                    "Weigh the arm, balance it on an edge to find its centre of mass, "
+                    "and enter both."
+                ),
             ),
-            remedies=("Weigh the arm, balance it on an edge for its mass centre, and enter both.",),
             place="rig.method.arm_mass",
             arm=(m.arm.value, "length"),
             share=(share, "ratio"),
@@ -59,9 +61,9 @@ def factor_of_ten(b: Bench) -> Iterable[Finding]:
         "factor-of-ten",
         "caution",
         title=f"The {label} looks wrong by a factor of ten",
-        seen="It is entered as {value}; benches of this kind have {low} to {high}.",
-        why="Torque is in proportion to it.",
-        causes=("centimetres entered as millimetres, or the other way round",),
+        seen="{value} is entered; typical rigs have {low} to {high}.",
+        why="Torque is proportional to it.",
+        causes=("centimetres entered as millimetres, or the reverse",),
         remedies=("Measure it again.",),
         place=f"rig.method.{name}",
         value=(value, "length"),
@@ -79,18 +81,17 @@ def inertia_and_size(b: Bench) -> Iterable[Finding]:
     yield noted(
         "factor-of-ten",
         "caution",
-        title="Inertia and size of the mass do not go together",
+        title="Inertia and size of the flywheel are inconsistent",
         seen=(
-            "A disc of {radius} radius and this density would be {thick} thick for an inertia of"
-            " {inertia}."
+            "A disc of {radius} radius and this density needs a thickness of {thick} for {inertia}."
         ),
-        why="A factor of ten in an inertia is a factor of ten in every torque.",
+        why="Every torque is proportional to the inertia.",
         causes=(
             "kg·cm² or g·cm² entered as kg·m²",
             "diameter entered as radius",
-            "the inertia belongs to another mass",
+            "the inertia is that of another flywheel",
         ),
-        remedies=("Weigh the mass and reckon m r²/2, or swing it on cords.",),
+        remedies=(("Weigh the flywheel and calculate m r²/2, or measure it with a swing test."),),
         place="rig.method.inertia",
         radius=(m.outer_radius, "length"),
         thick=(m.thickness(), "length"),
@@ -109,13 +110,13 @@ def spinning_mass(b: Bench) -> Iterable[Finding]:
         yield noted(
             "mass-above-its-safe-speed",
             "wrong",
-            title="The mass can run above its safe speed",
-            seen="Without load the drive takes it to {top}; {safe} is set as safe.",
-            why="A mass that bursts goes through guards.",
-            causes=("the ratio between output and mass is too high", "the voltage is too high"),
+            title="The flywheel can exceed its safe speed",
+            seen="At no load the drive takes it to {top}; its safe speed is {safe}.",
+            why="A bursting flywheel can penetrate guards.",
+            causes=("the step-up to the flywheel is too high", "the voltage is too high"),
             remedies=(
-                "Lower the voltage, or gear the mass down.",
-                "Set the bench to stop at a lower speed.",
+                "Lower the voltage or the step-up.",
+                "Set the automatic stop to a lower speed.",
             ),
             place="rig.method.safe_speed",
             top=(top, "speed"),
@@ -126,10 +127,10 @@ def spinning_mass(b: Bench) -> Iterable[Finding]:
         yield noted(
             "rim-stress",
             "wrong",
-            title="The rim would be stressed too highly",
-            seen="At {top} its stress is {stress}; the strength entered is {strength}.",
-            why="A rim bursts without warning: less than a quarter of its strength is wanted.",
-            remedies=("Stay slower, or take a smaller or stronger mass.",),
+            title="The rim stress is too high",
+            seen="At {top} the stress is {stress} of a strength of {strength}.",
+            why="A rim bursts without warning; stay below a quarter of its strength.",
+            remedies=("Use a lower speed, or a smaller or stronger flywheel.",),
             place="rig.method.strength",
             top=(top, "speed"),
             stress=(stress, "pressure"),
@@ -141,23 +142,22 @@ def spinning_mass(b: Bench) -> Iterable[Finding]:
         yield noted(
             "inertia-on-the-wrong-side",
             "caution",
-            title="The motor hardly feels the mass",
+            title="The flywheel is small compared with the rotor",
             seen=(
-                "Behind {ratio}:1 the mass of {mass} is only {felt} at the motor, whose own rotor"
-                " has {rotor}.".replace("{ratio}", f"{ratio:.4g}")
+                (
+                    "Behind {ratio}:1 the flywheel's {mass} is only {felt} at the motor; its "
+                    "rotor has {rotor}."
+                ).replace("{ratio}", f"{ratio:.4g}")
             ),
-            why=(
-                "An inertia behind a ratio counts by the ratio squared: the spin would measure the"
-                " rotor."
-            ),
+            why="The run-up would mostly measure the rotor.",
             causes=(
                 "the inertia is entered for the wrong side of the ratio",
-                "the mass sits on the motor's shaft",
+                "the flywheel sits on the motor's shaft",
                 "a factor of ten",
             ),
             remedies=(
-                "Enter the inertia of the mass itself.",
-                "Gear the mass up, or take more of it.",
+                "Enter the inertia of the flywheel itself.",
+                "Gear the flywheel up, or use a larger one.",
             ),
             place="rig.method.inertia",
             mass=(m.at_output(), "inertia"),
@@ -169,10 +169,10 @@ def spinning_mass(b: Bench) -> Iterable[Finding]:
         yield noted(
             "spin-too-short",
             "note",
-            title="The spin ends before the mass is up to speed",
-            seen="It takes about {time} to nine tenths of its speed; the drive is on for {hold}.",
-            why="The curve will lack its upper end.",
-            remedies=("Drive it longer, or take less mass.",),
+            title="The run ends before the flywheel is up to speed",
+            seen="It takes about {time} to 90 % of its speed; the drive is on for {hold}.",
+            why="The upper end of the curve will be missing.",
+            remedies=("Drive it longer, or use a smaller flywheel.",),
             place="rig.method.hold",
             time=(constant * math.log(10), "time"),
             hold=(m.hold, "time"),
@@ -190,13 +190,13 @@ def heat(b: Bench) -> Iterable[Finding]:
             yield noted(
                 "brake-too-hot",
                 "wrong",
-                title="The brake will get too hot",
+                title="The brake will overheat",
                 seen=(
-                    "At the heaviest step it takes {power}; from cold it may hold for {time}, the"
-                    " plan asks for {hold}."
+                    "At the heaviest step it absorbs {power}: {time} from cold, but the "
+                    "plan needs {hold}."
                 ),
-                why="A hot brake fades, and its lining or its arm may burn.",
-                remedies=("Run shorter, with pauses; or take a heavier brake.",),
+                why="A hot brake fades, and its lining may burn.",
+                remedies=("Use shorter runs with pauses, or a heavier brake.",),
                 place="rig.method.hold",
                 power=(power, "power"),
                 time=(m.holds_for(power), "time"),
@@ -211,12 +211,9 @@ def heat(b: Bench) -> Iterable[Finding]:
         yield noted(
             "winding-too-hot",
             "caution",
-            title="The motor's winding warms a lot in each run",
-            seen=f"At the heaviest step it gains about {rise:.0f} K in {{time}}.",
-            why=(
-                "Warm copper resists more: the speed falls while it is measured, and the next run"
-                " starts warm."
-            ),
+            title="The winding warms considerably in each run",
+            seen=f"At the heaviest step it warms by about {rise:.0f} K in {{time}}.",
+            why="Speed falls during the measurement, and the next run starts warm.",
             remedies=(
                 "Measure for a shorter time, lower the voltage, and let it cool between runs.",
             ),
@@ -236,15 +233,12 @@ def supply(b: Bench) -> Iterable[Finding]:
         yield noted(
             "supply-too-small",
             "caution",
-            title="The supply gives less than the motor draws when it starts",
-            seen="It gives {gives}; started at once the motor draws {start}.",
-            why=(
-                "The voltage sags or the breaker trips, and a stall is then the supply's, not the"
-                " drive's."
-            ),
+            title="The supply's current is below the starting current",
+            seen="It supplies {gives}; a direct start draws {start}.",
+            why="The voltage sags or a breaker trips, and the stall is that of the supply.",
             remedies=(
-                "Start at a low voltage and turn it up.",
-                "Take a supply that gives the motor's stall current.",
+                "Start at a low voltage and raise it.",
+                "Use a supply rated for the motor's stall current.",
             ),
             place="rig.limits.supply",
             gives=(gives, "current"),
@@ -254,17 +248,11 @@ def supply(b: Bench) -> Iterable[Finding]:
         yield noted(
             "start-current",
             "note",
-            title="Starting draws more than the set limit",
+            title="The starting current exceeds the set limit",
             seen="At standstill the motor draws about {start}; the bench stops at {limit}.",
-            why=(
-                "The limit counts after 0.3 s, so a brisk start passes; a heavy one may not, and a"
-                " breaker may trip first."
-            ),
+            why="The limit acts after 0.3 s, so a slow start may trip it.",
             remedies=(
-                (
-                    "Let the voltage rise slowly, or raise the limit if leads, supply and motor"
-                    " bear it."
-                ),
+                ("Ramp the voltage, or raise the limit if leads, supply and motor allow it."),
             ),
             place="rig.limits.current",
             start=(start, "current"),
@@ -287,12 +275,11 @@ def traction(b: Bench) -> Iterable[Finding]:
             "will-slip",
             "note",
             title="The wheels will slip before the drive stalls",
-            seen="From a ballast of {mass} on, the sled asks for more than the tyres hold.",
-            why=(
-                "From there on traction is measured, not torque: the wheel torque is only known to"
-                " be at least that."
+            seen=(
+                "From a ballast of {mass} the sled needs more force than the tyres can transmit."
             ),
-            remedies=("Put more mass on the driven wheels, or less on the sled.",),
+            why="Beyond it traction is measured, and torque only has a lower bound.",
+            remedies=("Add mass on the driven wheels, or remove some from the sled.",),
             place="rig.method.on_wheels",
             mass=(min(slipping), "mass"),
         )
@@ -315,13 +302,12 @@ def cord_overloaded(b: Bench) -> Iterable[Finding]:
                 else "The cord would break before the drive stalls"
             ),
             seen=(
-                "It carries {carries}; the heaviest step pulls {asked}, the drive at its stall"
-                " {jammed}."
+                "It holds {carries}; the heaviest step pulls {asked}, the drive at stall {jammed}."
             ),
-            why="A cord that breaks whips back, and the weight falls.",
+            why="A breaking cord whips back, and the weight falls.",
             remedies=(
-                "Take a stronger cord, or lower the current at which the bench stops.",
-                "Leave the heaviest steps out.",
+                "Use a stronger cord, or lower the current limit of the bench.",
+                "Remove the heaviest steps from the plan.",
             ),
             place="rig.limits.cord",
             carries=(carries, "force"),
@@ -339,13 +325,10 @@ def sweep_too_quick(b: Bench) -> Iterable[Finding]:
         yield noted(
             "sweep-too-quick",
             "caution",
-            title="The sweep is quick",
-            seen="It goes up and down again in {hold}.",
-            why=(
-                "Each part of the range then lasts a moment: few samples, and speed and torque lag"
-                " behind each other."
-            ),
-            remedies=("Let it take 10 s or more; the brake's heat sets how long it may.",),
+            title="The sweep is fast",
+            seen="It goes up and down in {hold}.",
+            why="Each part of the range then has few samples, and speed lags behind torque.",
+            remedies=("Sweep for 10 s or more, as far as the brake's heat allows.",),
             place="rig.method.hold",
             hold=(seconds, "time"),
         )

@@ -38,14 +38,9 @@ def second_cell(b: Bench) -> Iterable[Finding]:
             "second-cell-not-calibrated",
             "caution",
             title="The second load cell is not calibrated",
-            seen=(
-                f"Its force is {sensors.second_cell}, by a calibration that this rig does not have."
-            ),
-            why=(
-                "Unless its amplifier gives newtons, there is no torque from the cells: runs are"
-                " set aside."
-            ),
-            remedies=("Choose it under Sensors and hang known masses on it.",),
+            seen=f"Its force is {sensors.second_cell}, but this rig has no calibration for it.",
+            why="Unless its amplifier outputs newtons, no torque can be calculated.",
+            remedies=("Choose it under Sensors and calibrate it with known masses.",),
             place="rig.sensors.second_calibration",
         )
 
@@ -60,11 +55,8 @@ def cell_not_calibrated(b: Bench) -> Iterable[Finding]:
             "caution",
             title="The load cell is not calibrated",
             seen=f"The cell {method.CELL} has no calibration.",
-            why=(
-                "Its counts are no force. Without weights that tell the torque there is no result"
-                " at all."
-            ),
-            remedies=("Hang known masses on it, up and down, on this page.",),
+            why="Counts are not a force, and without known weights there is no torque.",
+            remedies=("Calibrate it on this page with known masses, up and down.",),
             place="rig.calibration",
         )
 
@@ -83,7 +75,7 @@ def cell_has_changed(b: Bench) -> Iterable[Finding]:
             title="The calibration is old",
             seen=f"The {cal.cell} was calibrated {days} days ago.",
             why="Cells drift with time, knocks and temperature.",
-            remedies=("Hang one known mass and compare; calibrate anew if it is off.",),
+            remedies=("Check it with one known mass; recalibrate if it is off.",),
             place="rig.calibration",
         )
     moved = calibration.drift(cal, b.rig.gravity.value)
@@ -93,11 +85,11 @@ def cell_has_changed(b: Bench) -> Iterable[Finding]:
         yield noted(
             "cell-drifts",
             "caution",
-            title="The load cell's sensitivity has moved",
-            seen=f"By {{moved}} since the calibration of {cal.earlier[-1].date}.",
+            title="The load cell's sensitivity has changed",
+            seen=f"It has changed by {{moved}} since the calibration of {cal.earlier[-1].date}.",
             why=(
-                "Whatever was measured between the two is off by up to as much; runs keep the"
-                " calibration that was in force with them."
+                "Results between the two may be off by as much; each run keeps the "
+                "calibration of its day."
             ),
             causes=(
                 "the cell was overloaded or knocked",
@@ -106,7 +98,7 @@ def cell_has_changed(b: Bench) -> Iterable[Finding]:
             ),
             remedies=(
                 "Calibrate again, with the same masses.",
-                "Calibrate before and after what matters.",
+                "Calibrate before and after important tests.",
             ),
             place="rig.calibration",
             moved=(moved.sensitivity, "ratio"),
@@ -116,10 +108,10 @@ def cell_has_changed(b: Bench) -> Iterable[Finding]:
             "cell-creeps",
             "note",
             title="The load cell creeps",
-            seen="Under a hanging mass its reading moved by {creep} in a minute.",
-            why="A long run then reads differently at its end than at its beginning.",
+            seen="Under a constant mass its reading changed by {creep} in a minute.",
+            why="A long run reads differently at its end than at its start.",
             causes=(),
-            remedies=("Tare shortly before each run, and do not let a load hang.",),
+            remedies=("Tare shortly before each run, and do not leave a load on.",),
             place="rig.calibration",
             creep=(cal.creep, "ratio"),
         )
@@ -140,10 +132,12 @@ def cell_against_the_plan(b: Bench) -> Iterable[Finding]:
         yield noted(
             "cell-overloaded",
             "wrong",
-            title="The load cell is too weak for this plan",
-            seen="The heaviest step pulls about {force} at a cell of {capacity}.",
-            why="Beyond its capacity a cell bends for good, and may break.",
-            remedies=("Take a stronger cell, a larger radius or a lighter step.",),
+            title="The load cell's capacity is too low for this plan",
+            seen=(
+                "The heaviest step loads it with about {force}; its rated capacity is {capacity}."
+            ),
+            why="Above its capacity a cell is permanently deformed and may break.",
+            remedies=("Use a cell of higher capacity, a larger radius or lighter steps.",),
             place="rig.calibration",
             force=(max(forces), "force"),
             capacity=(cal.capacity, "force"),
@@ -153,9 +147,9 @@ def cell_against_the_plan(b: Bench) -> Iterable[Finding]:
             "calibration-not-covering",
             "caution",
             title="The calibration does not reach the forces used",
-            seen="It went up to {reached}; the plan pulls up to about {force}.",
-            why="Beyond its masses the line is a guess, however straight it looks.",
-            remedies=("Calibrate with masses up to the heaviest step and a little more.",),
+            seen="It ends at {reached}; the plan goes to about {force}.",
+            why="Beyond its last mass the line is an extrapolation.",
+            remedies=("Calibrate with masses slightly above the heaviest step.",),
             place="rig.calibration",
             reached=(reached, "force"),
             force=(max(forces), "force"),
@@ -164,10 +158,10 @@ def cell_against_the_plan(b: Bench) -> Iterable[Finding]:
         yield noted(
             "cell-near-its-floor",
             "caution",
-            title="The cell is hardly used",
-            seen="The heaviest step pulls about {force} at a cell calibrated to {reached}.",
-            why="Near its zero, drift and creep of a cell are as large as what is measured.",
-            remedies=("Take a weaker cell, or a smaller radius.",),
+            title="The loads use little of the cell's range",
+            seen="The heaviest step gives about {force} on a cell calibrated to {reached}.",
+            why="Near zero, drift and creep are as large as the reading.",
+            remedies=("Use a cell of lower capacity, or a smaller radius.",),
             place="rig.calibration",
             reached=(reached, "force"),
             force=(max(forces), "force"),
@@ -182,16 +176,11 @@ def gravity(b: Bench) -> Iterable[Finding]:
             "gravity-standard",
             "note",
             title="Gravity is the standard value",
-            seen="It is entered as {g} with hardly any doubt.",
+            seen="{g} is entered with almost no uncertainty.",
             why=(
-                "It differs from place to place by up to 0.5 %; all torques from weights follow it."
+                "Gravity varies by up to 0.5 % with place, and all torques from weights follow it."
             ),
-            remedies=(
-                (
-                    "Enter the value of your latitude (the button under Rig ▸ Plan reckons it), or"
-                    " give it ± 0.03."
-                ),
-            ),
+            remedies=(("Calculate it from your latitude (Rig ▸ Plan), or enter ± 0.03 m/s²."),),
             place="rig.gravity",
             g=(b.rig.gravity.value, "acceleration"),
         )
@@ -204,15 +193,12 @@ def supply_averaged(b: Bench) -> Iterable[Finding]:
         yield noted(
             "supply-averaged",
             "caution",
-            title="The power from the wire will be wrong",
-            seen="The supply is chopped, and voltage and current are read as averages.",
-            why=(
-                "The power is the mean of volts times amperes; the product of two means leaves out"
-                " what they do together, often 5 to 20 %."
-            ),
-            causes=("speed controller between supply and meter",),
+            title="The electrical power will be wrong",
+            seen="The supply is pulsed, and voltage and current are averaged.",
+            why="The product of two averages is not the mean power, often by 5 to 20 %.",
+            causes=("a pulse-width speed controller between supply and meter",),
             remedies=(
-                "Measure before the speed controller, where the current is smooth.",
+                "Measure upstream of the speed controller, where the current is smooth.",
                 "Use a meter that multiplies sample by sample.",
             ),
             place="rig.sensors.supply",
@@ -229,18 +215,15 @@ def tachometer_coarse(b: Bench) -> Iterable[Finding]:
             yield noted(
                 "tachometer-coarse",
                 "caution",
-                title="The tachometer gives few pulses",
+                title="The tachometer gives too few pulses",
                 seen=(
-                    f"About {counted:.0f} in a window of {{measure}}: the speed is then known to"
-                    " {doubt} at best."
+                    f"About {counted:.0f} in a window of {{measure}} give a speed uncertainty "
+                    "of {doubt} at best."
                 ),
-                why="A window begins and ends anywhere between two pulses.",
+                why="A window starts and ends between two pulses.",
                 causes=(),
                 remedies=(
-                    (
-                        "Put it on the motor's shaft, and enter the pulses that one turn of the"
-                        " output gives."
-                    ),
+                    ("Mount it on the motor shaft, and enter the pulses per output revolution."),
                     "Measure longer.",
                 ),
                 place="rig.sensors.pulses",
@@ -273,10 +256,10 @@ def meters_compared(b: Bench) -> Iterable[Finding]:
             yield noted(
                 "meter-without-a-line",
                 "wrong",
-                title=f"The {name}'s comparison gives no line",
+                title=f"The {name}'s comparison gives no straight line",
                 seen=f"{str(err).capitalize()}.",
-                why="Nothing can be worked out with it.",
-                remedies=("Compare it again, or drop the readings.",),
+                why="No run can be reduced with it.",
+                remedies=("Compare it again, or delete the readings.",),
                 place=place,
             )
             continue
@@ -289,7 +272,9 @@ def meters_compared(b: Bench) -> Iterable[Finding]:
                 title=f"The {name} was compared long ago",
                 seen=f"{comparison.instrument}: {days} days ago, with {comparison.reference}.",
                 why="Meters drift too, if slowly.",
-                remedies=("Hold one reading against a better meter; compare anew if it is off.",),
+                remedies=(
+                    ("Check one reading against a better meter; compare again if it is off."),
+                ),
                 place=place,
             )
         reached = float(np.abs(true).max())
@@ -297,10 +282,10 @@ def meters_compared(b: Bench) -> Iterable[Finding]:
             yield noted(
                 "meter-comparison-not-covering",
                 "caution",
-                title=f"The {name}'s comparison does not reach what will be read",
-                seen="It went up to {reached}; about {most} will be read.",
-                why="Beyond its readings the line is a guess.",
-                remedies=("Compare it over the whole range that the runs use.",),
+                title=f"The {name}'s comparison does not cover the readings",
+                seen="It ends at {reached}; about {most} will be read.",
+                why="Beyond its readings the line is an extrapolation.",
+                remedies=("Compare it over the whole range of the runs.",),
                 place=place,
                 reached=(reached, kind),
                 most=(most, kind),
@@ -310,18 +295,15 @@ def meters_compared(b: Bench) -> Iterable[Finding]:
             yield noted(
                 "meter-crooked",
                 "caution",
-                title=f"The {name} does not follow a straight line",
-                seen="One reading lies {off} of the range off the line.",
-                why=(
-                    "A straight line is all that corrects it; what departs from it stays in the"
-                    " results."
-                ),
+                title=f"The {name} is not linear",
+                seen="Its non-linearity is {off} of the range.",
+                why="Only a straight line is corrected; the rest stays in the results.",
                 causes=(
                     "a reading was mistyped",
                     "the meter changed its range",
-                    "the value moved between the two readings",
+                    "the value changed between the two readings",
                 ),
-                remedies=("Compare again, waiting at each value until both stand still.",),
+                remedies=("Compare again, and wait at each value until both are steady.",),
                 place=place,
                 off=(off, "ratio"),
             )

@@ -34,11 +34,11 @@ class BeltStage(StageBase):
         ("Driving teeth", "driving"),
         ("Driven teeth", "driven"),
         ("Pitch", "pitch"),
-        ("Teeth or links of the belt", "links"),
+        ("Belt teeth or chain links", "links"),
         ("Width", "face_width"),
-        ("Loss of the stage", "loss"),
-        ("Skips at, on the driven pulley", "skips_at"),
-        ("Drag of its output", "drag"),
+        ("Stage loss", "loss"),
+        ("Tooth-jump torque, driven pulley", "skips_at"),
+        ("Output drag torque", "drag"),
         ("Pulley material", "material"),
     )
 
@@ -190,11 +190,11 @@ class BeltStage(StageBase):
                     "belt-too-short",
                     "wrong",
                     title=f"The {self.means} is too short",
-                    seen=f"{self.links} teeth make {{length}}; the pulleys would touch.",
-                    why="It does not assemble.",
+                    seen=f"{self.links} teeth give {{length}}; the pulleys would touch.",
+                    why="The stage cannot be assembled.",
                     remedies=(
-                        f"Take a longer {self.means}, from {least} teeth.",
-                        "Take smaller pulleys.",
+                        f"Use a longer {self.means}, with {least} teeth or more.",
+                        "Use smaller pulleys.",
                     ),
                     place="links",
                     length=(self.links * self.pitch, "length"),
@@ -207,14 +207,14 @@ class BeltStage(StageBase):
                 noted(
                     "few-teeth-engaged",
                     "caution",
-                    title=f"Only {engaged:.1f} teeth hold on the smaller pulley",
-                    seen=f"The {self.means} lies on {{wrap}} of it.",
+                    title=f"Only {engaged:.1f} teeth engage the smaller pulley",
+                    seen=f"The {self.means} wraps {{wrap}} of it.",
                     why=(
                         "With fewer than about six teeth engaged a belt skips early (common"
                         " practice)."
                     ),
                     remedies=(
-                        "Move the axes apart.",
+                        "Increase the centre distance.",
                         "Use a larger small pulley.",
                         "Add an idler on the slack side.",
                     ),

@@ -96,7 +96,7 @@ class BevelStage(StageBase):
         ("Face width", "face_width"),
         ("Pressure angle", "pressure_angle"),
         ("Friction coefficient", "friction"),
-        ("Drag of its output", "drag"),
+        ("Output drag torque", "drag"),
         ("Material", "material"),
     )
 
@@ -201,7 +201,7 @@ class DifferentialStage(StageBase):
         ("Face width", "face_width"),
         ("Pressure angle", "pressure_angle"),
         ("Friction coefficient", "friction"),
-        ("Drag of its output", "drag"),
+        ("Output drag torque", "drag"),
         ("Material", "material"),
     )
 

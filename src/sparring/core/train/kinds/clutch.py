@@ -22,11 +22,11 @@ class ClutchStage(StageBase):
     TITLE: ClassVar[str] = "Clutch"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Clutch", "type"),
-        ("Slips at", "slips_at"),
-        ("Drives when its input turns", "drives"),
+        ("Slip torque", "slips_at"),
+        ("Drives when input turns", "drives"),
         ("Diameter", "diameter"),
         ("Width", "face_width"),
-        ("Drag of its output", "drag"),
+        ("Output drag torque", "drag"),
         ("Material", "material"),
     )
 

@@ -33,8 +33,8 @@ class CycloidStage(StageBase):
         ("Disc thickness", "face_width"),
         ("Output rollers", "rollers"),
         ("Roller diameter", "roller_diameter"),
-        ("Loss in the mesh", "loss"),
-        ("Drag of its output", "drag"),
+        ("Mesh loss", "loss"),
+        ("Output drag torque", "drag"),
         ("Disc material", "material"),
         ("Pin material", "pin_material"),
     )
@@ -255,10 +255,9 @@ class CycloidStage(StageBase):
                     "wrong",
                     title="The disc's outline loops",
                     seen=(
-                        "Eccentricity × pins is {reach}, more than the pin circle's radius of"
-                        " {radius}."
+                        "Eccentricity × pins is {reach}, above the pin circle radius of {radius}."
                     ),
-                    why="No disc has this outline; it cannot be made.",
+                    why="A disc with this outline cannot be made.",
                     remedies=(
                         "Make the eccentricity smaller than {most}.".format(
                             most=f"{r / self.pins * 1e3:.2f} mm"
@@ -275,11 +274,8 @@ class CycloidStage(StageBase):
                     "cycloid-undercut",
                     "wrong",
                     title="The lobes are undercut",
-                    seen=(
-                        "The pins of {pin} are thicker than the tightest bend of the lobes, {bend},"
-                        " allows."
-                    ),
-                    why="The lobes come to a point and lose their tips: they knock and wear.",
+                    seen="Pins of {pin} exceed the smallest lobe radius of curvature, {bend}.",
+                    why="Lobes lose their tips, knock and wear.",
                     remedies=("Use thinner pins or a smaller eccentricity.",),
                     place="pin_diameter",
                     pin=(self.pin_diameter, "length"),
@@ -291,9 +287,9 @@ class CycloidStage(StageBase):
                 noted(
                     "pins-touch",
                     "wrong",
-                    title="The pins touch one another",
+                    title="The pins overlap",
                     seen=f"{self.pins} pins of {{pin}} do not fit on the circle.",
-                    why="It does not assemble.",
+                    why="The stage cannot be assembled.",
                     remedies=("Use thinner pins or a larger circle.",),
                     place="pin_diameter",
                     pin=(self.pin_diameter, "length"),
@@ -304,10 +300,10 @@ class CycloidStage(StageBase):
                 noted(
                     "one-disc",
                     "note",
-                    title="One disc is out of balance",
-                    seen="A single disc goes round off centre by {e}.",
-                    why="It shakes at the speed of the input and pulls the bearings to one side.",
-                    remedies=("Use two discs half a turn apart, or a counterweight.",),
+                    title="A single disc is unbalanced",
+                    seen="A single disc orbits with an eccentricity of {e}.",
+                    why="It vibrates at input speed and loads the bearings on one side.",
+                    remedies=("Use two discs 180° apart, or a counterweight.",),
                     place="discs",
                     e=(self.eccentricity, "length"),
                 )

@@ -35,9 +35,9 @@ class MagneticStage(StageBase):
         ("Steel segments", "segments"),
         ("Outer diameter", "diameter"),
         ("Length", "face_width"),
-        ("Loss, segments held", "loss"),
-        ("Pulls out at, on the output", "pulls_out_at"),
-        ("Drag of its output", "drag"),
+        ("Loss, segments fixed", "loss"),
+        ("Pull-out torque at output", "pulls_out_at"),
+        ("Output drag torque", "drag"),
     )
 
     kind: Literal["magnetic"] = "magnetic"
@@ -55,7 +55,7 @@ class MagneticStage(StageBase):
     @model_validator(mode="after")
     def _driven_is_free(self) -> MagneticStage:
         if self.driven == self.held:
-            raise ValueError(f"the {self.driven} member is both driven and held; hold another")
+            raise ValueError(f"the {self.driven} member is both input and fixed; fix another one")
         return self
 
     @property
@@ -93,7 +93,7 @@ class MagneticStage(StageBase):
             else (
                 Capacity(
                     "magnets",
-                    "pull out, a pole jumps",
+                    "pull-out, a pole slips",
                     b,
                     torque=self.pulls_out_at,
                     basis="as entered",
@@ -169,14 +169,14 @@ class MagneticStage(StageBase):
             noted(
                 "segments-do-not-fit",
                 "wrong",
-                title="The steel segments do not couple the two rings of magnets",
+                title="The steel segments do not couple the two magnet rings",
                 seen=(
-                    f"{self.inner} inner + {self.outer} outer pole pairs want"
-                    f" {self.inner + self.outer} segments; there are {self.segments}."
+                    f"{self.inner} inner + {self.outer} outer pole pairs need "
+                    f"{self.inner + self.outer} segments; there are {self.segments}."
                 ),
                 why=(
-                    "Only the sum of the pole pairs modulates the field so that both rings pull"
-                    " together: it turns freely and drives nothing."
+                    "Only the sum of the pole pairs couples both rings, so no torque is "
+                    "transmitted."
                 ),
                 causes=("magnets were counted instead of pairs",),
                 remedies=(f"Use {self.inner + self.outer} segments.",),

@@ -47,7 +47,7 @@ class PlanetaryStage(StageBase):
         ("Ring teeth", "ring"),
         ("Planets", "planets"),
         ("Mesh load factor", "mesh_load_factor"),
-        ("Planets held", "support"),
+        ("Planet pins supported", "support"),
         ("Module", "module"),
         ("Face width", "face_width"),
         ("Pressure angle", "pressure_angle"),
@@ -56,7 +56,7 @@ class PlanetaryStage(StageBase):
         ("Planet shift", "planet_shift"),
         ("Ring shift", "ring_shift"),
         ("Friction coefficient", "friction"),
-        ("Drag of its output", "drag"),
+        ("Output drag torque", "drag"),
         ("Sun and planet material", "material"),
         ("Ring material", "ring_material"),
     )
@@ -83,7 +83,7 @@ class PlanetaryStage(StageBase):
     @model_validator(mode="after")
     def _driven_is_free(self) -> PlanetaryStage:
         if self.driven == self.held:
-            raise ValueError(f"the {self.driven} is both driven and held; hold another member")
+            raise ValueError(f"the {self.driven} is both input and fixed; fix another member")
         return self
 
     @property
@@ -290,17 +290,20 @@ class PlanetaryStage(StageBase):
                 noted(
                     "not-coaxial",
                     "wrong",
-                    title="The planets cannot reach sun and ring at once",
+                    title="The planets cannot mesh with sun and ring at once",
                     seen=(
-                        f"Sun {self.sun} + 2 × planet {self.planet} = {self.sun + 2 * self.planet},"
-                        f" the ring has {self.ring}: the planets' axes would have to be at two"
-                        " radii, {off} apart."
+                        f"Sun {self.sun} + 2 × planet {self.planet} = "
+                        f"{self.sun + 2 * self.planet}, but the ring has {self.ring}: the "
+                        "two centre distances differ by {off}."
                     ),
-                    why="The drive does not assemble, or runs with far too much play.",
-                    causes=("a tooth was counted wrongly", "shifted profiles that are not entered"),
+                    why="The stage cannot be assembled, or has excessive backlash.",
+                    causes=("a tooth was miscounted", "profile shifts that are not entered"),
                     remedies=(
-                        f"A ring of {self.sun + 2 * self.planet} teeth fits without shift.",
-                        "Shift the planets to take up the difference.",
+                        (
+                            f"Use a ring of {self.sun + 2 * self.planet} teeth, which fits "
+                            "without shift."
+                        ),
+                        "Shift the planets to compensate.",
                     ),
                     place="ring",
                     off=(abs(off), "length"),
@@ -320,12 +323,12 @@ class PlanetaryStage(StageBase):
                 noted(
                     "planets-collide",
                     "wrong",
-                    title="Neighbouring planets strike each other",
+                    title="Neighbouring planets collide",
                     seen=(
                         f"With {self.planets} planets of {self.planet} teeth the tips overlap by"
                         " {overlap}."
                     ),
-                    why="It does not assemble.",
+                    why="The stage cannot be assembled.",
                     remedies=(
                         f"Use {self.planets - 1} planets.",
                         "Make the planets smaller and the sun larger.",
@@ -339,13 +342,16 @@ class PlanetaryStage(StageBase):
                 noted(
                     "planets-unsupported",
                     "caution",
-                    title="The planets are held on one side only",
-                    seen="Each planet's pin stands free at its other end.",
+                    title="The planet pins are supported on one side only",
+                    seen="Each planet pin is free at its other end.",
                     why=(
-                        "Under load the pins bend, the planets tilt and touch on one edge of their"
-                        " teeth; with soft pins they lean inwards and skip."
+                        "Under load the pins bend and the planets tilt, which loads one "
+                        "edge of their teeth."
                     ),
-                    remedies=("Add a plate that holds the pins' other ends.", "Use steel pins."),
+                    remedies=(
+                        "Add a plate that supports the other ends of the pins.",
+                        "Use steel pins.",
+                    ),
                     place="support",
                 )
             )
@@ -385,12 +391,12 @@ def spacing_faults(n: int, places: int, words: str, angles: list[float]) -> list
             "unequal-spacing",
             "caution",
             title=f"{n} planets do not fit at equal spacing",
-            seen=f"({words})/{n} = {places / n:.2f} is not whole. They fit at {shown}.",
+            seen=f"({words})/{n} = {places / n:.2f} is not whole; they fit at {shown}.",
             why=(
-                "At equal spacing one planet's teeth meet tooth on tooth. Unequally spaced planets"
-                " leave the sun and carrier out of balance."
+                "At equal spacing they cannot be assembled; at unequal spacing sun and "
+                "carrier are unbalanced."
             ),
-            causes=("a tooth was counted wrongly",),
+            causes=("a tooth was miscounted",),
             remedies=(
                 "Drill the carrier at the angles shown.",
                 "Change sun or ring so that their sum divides by the planets.",

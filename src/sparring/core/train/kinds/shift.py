@@ -57,16 +57,16 @@ def pairs_from_text(text: str, old: ShiftPairs = ()) -> ShiftPairs:
 class ShiftStage(StageBase):
     """The wheels turn freely on the output shaft; the engaged one is locked to it."""
 
-    TITLE: ClassVar[str] = "Several speeds"
+    TITLE: ClassVar[str] = "Shift gearbox"
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
-        ("Engaged", "engaged"),
-        ("Speeds (pinion/wheel)", "pairs"),
-        ("Distance of the axes", "distance"),
+        ("Gear engaged", "engaged"),
+        ("Gears (pinion/wheel)", "pairs"),
+        ("Centre distance", "distance"),
         ("Face width", "face_width"),
         ("Pressure angle", "pressure_angle"),
         ("Helix angle", "helix"),
         ("Friction coefficient", "friction"),
-        ("Drag of its output", "drag"),
+        ("Output drag torque", "drag"),
         ("Material", "material"),
     )
 
@@ -86,7 +86,7 @@ class ShiftStage(StageBase):
     def _engaged_exists(self) -> ShiftStage:
         if self.engaged > len(self.pairs):
             raise ValueError(
-                f"speed {self.engaged} is engaged, but there are {len(self.pairs)} pairs"
+                f"gear {self.engaged} is engaged, but there are {len(self.pairs)} pairs"
             )
         return self
 
@@ -194,15 +194,15 @@ class ShiftStage(StageBase):
                     noted(
                         "pair-does-not-fit-axes",
                         "wrong",
-                        title=f"Speed {n} does not fit between the axes",
+                        title=f"Gear {n} does not fit the centre distance",
                         seen=(
-                            f"{p.pinion} and {p.wheel} teeth want {{wants}} between the axes; there"
-                            " is {has}."
+                            f"{p.pinion} and {p.wheel} teeth need a centre distance of "
+                            "{wants}; it is {has}."
                         ),
-                        why="The pair jams, or does not reach.",
+                        why="The pair jams, or does not mesh.",
                         remedies=(
                             "Give all pairs of one module the same sum of teeth.",
-                            "Shift the profiles.",
+                            "Use profile shift.",
                         ),
                         place="pairs",
                         wants=(tight, "length"),
@@ -213,4 +213,4 @@ class ShiftStage(StageBase):
 
     def in_words(self) -> str:
         p = self.pairs[self.engaged - 1]
-        return f"speed {self.engaged} of {len(self.pairs)} {p.pinion}/{p.wheel}"
+        return f"gear {self.engaged} of {len(self.pairs)} {p.pinion}/{p.wheel}"

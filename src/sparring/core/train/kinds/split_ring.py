@@ -52,7 +52,7 @@ class SplitRingStage(StageBase):
         ("Upper planet shift", "upper_planet_shift"),
         ("Turning ring shift", "upper_ring_shift"),
         ("Friction coefficient", "friction"),
-        ("Drag of its output", "drag"),
+        ("Output drag torque", "drag"),
         ("Material", "material"),
     )
 
@@ -295,7 +295,7 @@ class SplitRingStage(StageBase):
                         + ", ".join(f"{math.degrees(t):.1f}°" for t in self.angles())
                         + "."
                     ),
-                    why="At equal spacing one planet's teeth meet tooth on tooth.",
+                    why="At equal spacing they cannot be assembled.",
                     remedies=(
                         "Drill the carrier at the angles shown.",
                         "Change sun or held ring so that their sum divides by the planets.",
@@ -314,9 +314,9 @@ class SplitRingStage(StageBase):
                 noted(
                     "planets-collide",
                     "wrong",
-                    title="Neighbouring planets strike each other",
-                    seen=f"{self.planets} planets do not clear each other.",
-                    why="It does not assemble.",
+                    title="Neighbouring planets collide",
+                    seen=f"The tips of {self.planets} planets overlap.",
+                    why="The stage cannot be assembled.",
                     remedies=(f"Use {self.planets - 1} planets.",),
                     place="planets",
                 )
@@ -335,12 +335,14 @@ class SplitRingStage(StageBase):
                     "wrong",
                     title=f"The planets do not fit the {which} ring",
                     seen=(
-                        f"Sun and planets put the planets' axes at {{at}}; {pair.z1} teeth in"
-                        f" the {which} ring of {pair.z2} want {{wants}}."
+                        f"Sun and planets need a centre distance of {{at}}; {pair.z1} teeth "
+                        f"in the {which} ring of {pair.z2} need {{wants}}."
                     ),
-                    why="The drive does not assemble, or runs with far too much play.",
-                    causes=("a tooth was counted wrongly", "shifted profiles that are not entered"),
-                    remedies=("Keep ring − planet equal on both levels, or shift the upper pair.",),
+                    why="The stage cannot be assembled, or has excessive backlash.",
+                    causes=("a tooth was miscounted", "profile shifts that are not entered"),
+                    remedies=(
+                        ("Keep ring − planet equal on both levels, or shift the upper pair."),
+                    ),
                     place=field,
                     at=(r, "length"),
                     wants=(pair.tight_distance(), "length"),
@@ -353,14 +355,14 @@ class SplitRingStage(StageBase):
             yield noted(
                 "planet-phases",
                 "note",
-                title="The planets are not all alike",
-                seen=(f"Their upper teeth must stand ahead of the lower ones by {shown} in turn."),
-                why="Planets in the wrong place or order do not enter the turning ring.",
+                title="The planets are not identical",
+                seen=f"Their upper teeth must lead the lower ones by {shown} in turn.",
+                why="Planets in the wrong place or order do not fit the turning ring.",
                 remedies=(
-                    "Mark each planet and its place.",
+                    "Mark each planet and its position.",
                     (
-                        f"With both tooth differences divisible by {self.planets} all planets"
-                        " are alike."
+                        f"Make both tooth differences divisible by {self.planets}: then all "
+                        "planets are identical."
                     ),
                 ),
                 place="upper_planet",

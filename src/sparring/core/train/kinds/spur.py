@@ -38,13 +38,13 @@ class SpurStage(StageBase):
         ("Face width", "face_width"),
         ("Pressure angle", "pressure_angle"),
         ("Helix angle", "helix"),
-        ("Wheel's own module", "wheel_module"),
-        ("Wheel's own angle", "wheel_angle"),
+        ("Wheel module, if different", "wheel_module"),
+        ("Wheel pressure angle, if different", "wheel_angle"),
         ("Pinion shift", "pinion_shift"),
         ("Wheel shift", "wheel_shift"),
-        ("Centres opened by", "opening"),
+        ("Centre distance increase", "opening"),
         ("Friction coefficient", "friction"),
-        ("Drag of its output", "drag"),
+        ("Output drag torque", "drag"),
         ("Pinion material", "material"),
         ("Wheel material", "wheel_material"),
     )
@@ -115,19 +115,16 @@ class SpurStage(StageBase):
                 noted(
                     "does-not-mesh",
                     "wrong",
-                    title="Pinion and wheel do not belong together",
+                    title="Pinion and wheel do not match",
                     seen=(
                         "The pinion has module {m1} at {a1}, the wheel {m2} at {a2}: their"
                         f" base pitches differ by {abs(pitch[1] / pitch[0] - 1):.1%}."
                     ),
-                    why=(
-                        "Teeth of different base pitch touch tooth by tooth at the wrong place: it"
-                        " jams or grinds."
-                    ),
+                    why="Teeth of different base pitch jam or grind.",
                     causes=(
-                        "a gear of another drive",
-                        "a diametral pitch that is nearly a module",
-                        "a pressure angle of 14.5° beside 20°",
+                        "a gear from another drive",
+                        "a diametral pitch close to a module",
+                        "a pressure angle of 14.5° instead of 20°",
                     ),
                     remedies=("Measure both gears over several teeth.",),
                     place="wheel_module",

@@ -42,9 +42,9 @@ class StrainWaveStage(StageBase):
         ("Ring teeth", "ring"),
         ("Tooth pitch", "pitch"),
         ("Width", "face_width"),
-        ("Loss in the mesh", "loss"),
-        ("Skips at, on the output", "skips_at"),
-        ("Drag of its output", "drag"),
+        ("Mesh loss", "loss"),
+        ("Ratcheting torque at output", "skips_at"),
+        ("Output drag torque", "drag"),
         ("Ring material", "material"),
     )
 
@@ -175,15 +175,12 @@ class StrainWaveStage(StageBase):
                     "wrong",
                     title="The teeth do not fit the nodes",
                     seen=(
-                        f"The ring has {more} teeth more than the flexible part; with {self.nodes}"
-                        f" nodes it must be {self.nodes} or a multiple."
+                        f"The ring has {more} more teeth than the flexible part; with "
+                        f"{self.nodes} nodes it must be {self.nodes} or a multiple."
                     ),
-                    why=(
-                        "The teeth can mesh at all nodes at once only when the difference divides"
-                        " by the nodes."
-                    ),
-                    causes=("a tooth was counted wrongly",),
-                    remedies=(f"Take a ring of {self.flexible + self.nodes} teeth.",),
+                    why="The teeth cannot mesh at all nodes at once.",
+                    causes=("a tooth was miscounted",),
+                    remedies=(f"Use a ring of {self.flexible + self.nodes} teeth.",),
                     place="ring",
                 )
             )
@@ -192,15 +189,12 @@ class StrainWaveStage(StageBase):
                 noted(
                     "few-flexible-teeth",
                     "caution",
-                    title="So few flexible teeth bend sharply",
+                    title="Too few flexible teeth: tight bends",
                     seen=(
-                        f"{self.flexible} teeth on {self.nodes} nodes leave the belt a tight bend"
-                        " at each."
+                        f"{self.flexible} teeth on {self.nodes} nodes bend the flexible "
+                        "part sharply at each."
                     ),
-                    why=(
-                        "The teeth tilt as the belt bends; few teeth mesh fully, and it skips"
-                        " early."
-                    ),
+                    why="The teeth tilt, few mesh fully, and it ratchets early.",
                     remedies=(f"Use {30 * self.nodes} teeth or more.",),
                     place="flexible",
                 )

@@ -42,7 +42,7 @@ class WormStage(StageBase):
         ("Wheel width", "face_width"),
         ("Pressure angle", "pressure_angle"),
         ("Friction coefficient", "friction"),
-        ("Drag of its output", "drag"),
+        ("Output drag torque", "drag"),
         ("Wheel material", "material"),
     )
 

@@ -14,7 +14,7 @@ def _make(context: Context) -> View:
 
 
 def _nothing(_desk: Desk) -> str:
-    return "No finding: this build assembles, meshes and holds, as far as can be reckoned."
+    return "No findings: by calculation this build can be assembled, meshes and holds its load."
 
 
 PAGE = Page(
@@ -27,7 +27,7 @@ PAGE = Page(
     ),
     commands=COMMANDS,
     keys=(
-        ("arrow keys", "in the gear drawing: choose a part"),
+        ("arrow keys", "in the gear drawing: select a part"),
         ("Enter, double click", "in the gear drawing: change the number of teeth"),
         ("Space", "in the gear drawing: turn the train"),
     ),

@@ -27,7 +27,7 @@ _ADD = tuple(
         f"stage.add.{kind.model_fields['kind'].default.replace(' ', '-')}",
         kind.TITLE,
         partial(_add, kind=kind),
-        menu="Stage ▸ Add after the chosen one",
+        menu="Stage ▸ Add after the selected one",
         on="build",
         told=f"Add a stage: {kind.TITLE.lower()}",
     )
@@ -41,7 +41,7 @@ _STAGE: tuple[Command[BuildPage], ...] = (
         menu="Stage",
         key="Ctrl+Shift+D",
         on="build",
-        told="Duplicate the chosen stage",
+        told="Duplicate the selected stage",
     ),
     Command(
         "stage.split",
@@ -50,7 +50,7 @@ _STAGE: tuple[Command[BuildPage], ...] = (
         menu="Stage",
         on="build",
         when=lambda page: page.chosen_kind() == "spur",
-        told="Split the chosen stage into two",
+        told="Split the selected stage into two",
     ),
     Command(
         "stage.towards-motor",
@@ -58,7 +58,7 @@ _STAGE: tuple[Command[BuildPage], ...] = (
         lambda page: page.move_stage(-1),
         menu="Stage",
         on="build",
-        told="Move the chosen stage towards the motor",
+        told="Move the selected stage towards the motor",
     ),
     Command(
         "stage.towards-output",
@@ -66,7 +66,7 @@ _STAGE: tuple[Command[BuildPage], ...] = (
         lambda page: page.move_stage(1),
         menu="Stage",
         on="build",
-        told="Move the chosen stage towards the output",
+        told="Move the selected stage towards the output",
     ),
     Command(
         "stage.remove",
@@ -77,7 +77,7 @@ _STAGE: tuple[Command[BuildPage], ...] = (
         key="Ctrl+Backspace",
         on="build",
         when=lambda page: len(page.desk.build.stages) > 1,
-        told="Remove the chosen stage",
+        told="Remove the selected stage",
     ),
     Command(
         "build.mirror",
@@ -90,8 +90,8 @@ _STAGE: tuple[Command[BuildPage], ...] = (
     *(
         Command(id, words, _dialog("dialogs", name), menu="Stage", group=2, on="build")
         for id, words, name in (
-            ("build.motors", "Further motors …", "MotorsDialog"),
-            ("build.materials", "Own materials …", "MaterialsDialog"),
+            ("build.motors", "Additional motors …", "MotorsDialog"),
+            ("build.materials", "Custom materials …", "MaterialsDialog"),
             ("build.photos", "Photos …", "PhotosDialog"),
         )
     ),
@@ -100,20 +100,20 @@ _GEAR: tuple[Command[BuildPage], ...] = (
     *(
         Command(id, words, _dialog("take_apart", name), menu="Gear", on="build")
         for id, words, name in (
-            ("gear.count", "Count its teeth …", "CountDialog"),
+            ("gear.count", "Count teeth …", "CountDialog"),
             ("gear.calipers", "Module from calipers …", "CaliperDialog"),
             ("gear.ratio", "Ratio and hidden teeth …", "RatioDialog"),
-            ("gear.fit", "Centres and fit test …", "FitDialog"),
+            ("gear.fit", "Centre distance and fit test …", "FitDialog"),
         )
     ),
     Command(
         "gear.outline",
-        "Save its outline, SVG or DXF …",
+        "Save outline, SVG or DXF …",
         lambda page: page.save_outline(),
         menu="Gear",
         group=1,
         on="build",
-        told="Save the chosen gear's outline, SVG or DXF …",
+        told="Save the selected gear's outline, SVG or DXF …",
     ),
 )
 COMMANDS: tuple[Command[BuildPage], ...] = (*_ADD, *_STAGE, *_GEAR)

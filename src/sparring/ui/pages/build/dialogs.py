@@ -87,10 +87,12 @@ class MotorsDialog(BuildDialog):
             desk,
             chosen,
             parent,
-            "Further motors",
-            "Motors beside the first one, each with its readings at the same voltage. Geared: its"
-            " turns for one turn of the input shaft. Type into the last row to add one, Delete"
-            " removes one; Undo works.",
+            "Additional motors",
+            (
+                "Motors in addition to the first, each with its readings at the same voltage. "
+                "Geared: its revolutions per input shaft revolution. Type in the last row to "
+                "add one; Delete removes one."
+            ),
         )
         self.resize(760, 320)
         columns = [
@@ -107,7 +109,7 @@ class MotorsDialog(BuildDialog):
             ("further_motors",),
             FurtherMotor(readings=desk.build.motor),
             columns=columns,
-            name="Further motors",
+            name="Additional motors",
         )
         self.column.addWidget(self.list, 1)
         self.finish()
@@ -121,27 +123,29 @@ class MaterialsDialog(BuildDialog):
             desk,
             chosen,
             parent,
-            "Own materials",
-            "A material with a name of the table goes before it. Type into the last row to add one,"
-            " Delete removes one; Undo works.",
+            "Custom materials",
+            (
+                "A material with the name of a table entry overrides it. Type in the last row "
+                "to add one; Delete removes one."
+            ),
         )
         self.resize(820, 560)
-        template = materials.TABLE[0].model_copy(update={"name": "own", "source": "own figures"})
+        template = materials.TABLE[0].model_copy(update={"name": "own", "source": "custom"})
         columns = [
             ("name", ("name",)),
             ("density", ("density",)),
             ("modulus", ("modulus",)),
             ("strength", ("strength",)),
-            ("half left at", ("softens",)),
+            ("half strength at", ("softens",)),
             ("printed", ("printed",)),
             ("source", ("source",)),
         ]
         self.list = ListEditor(
-            desk, ("materials",), template, columns=columns, name="Own materials"
+            desk, ("materials",), template, columns=columns, name="Custom materials"
         )
         self.column.addWidget(self.list, 2)
         self.table = Table(
-            ["in the table", "density", "modulus", "strength", "half left at", "source"],
+            ["in the table", "density", "modulus", "strength", "half strength at", "source"],
             "Materials of the table",
             1,
         )
@@ -171,8 +175,10 @@ class PhotosDialog(BuildDialog):
             chosen,
             parent,
             "Photos",
-            "Copied into the logbook's folder. Delete takes the chosen one off the build; the file"
-            " stays.",
+            (
+                "Photos are copied into the logbook folder. Delete removes the selected one "
+                "from the build; the file remains."
+            ),
         )
         self.resize(720, 480)
         self.list = QListWidget()
@@ -183,7 +189,7 @@ class PhotosDialog(BuildDialog):
         self.list.itemActivated.connect(self._large)
         self.column.addWidget(self.list, 1)
         row = QHBoxLayout()
-        for text, act in (("Add …", self._add), ("Take off", self._take_off)):
+        for text, act in (("Add …", self._add), ("Remove", self._take_off)):
             button = QPushButton(text)
             button.clicked.connect(act)
             row.addWidget(button)
@@ -216,21 +222,16 @@ class PhotosDialog(BuildDialog):
                 )
             self.list.addItem(item)
         if not self.list.count():
-            self.result_text.setText(
-                "No photo yet. Add one of the open drive: it is what is looked for first, a year"
-                " later."
-            )
+            self.result_text.setText("No photo yet. Add one of the open drive.")
 
     def add(self, path: Path) -> None:
         """Copies a picture into the logbook and puts it on the build."""
         folder = self.folder
         if folder is None:
-            self.result_text.setText("Photos are kept in a logbook; open one first.")
+            self.result_text.setText("Photos are stored in a logbook; open one first.")
             return
         if QPixmap(str(path)).isNull():
-            self.result_text.setText(
-                f"{path.name} is no picture that can be shown; take a JPEG or PNG."
-            )
+            self.result_text.setText(f"{path.name} is not a readable picture; use a JPEG or PNG.")
             return
         build = f"{self.desk.build.family}-r{self.desk.build.revision}".replace("/", "-")
         name = f"{build}-{path.name}"
@@ -297,7 +298,7 @@ def save_outline(desk: Desk, chosen: Chosen, parent: QWidget) -> None:
     n, field = min(chosen[0], len(build.stages) - 1), chosen[1]
     part = part_of(build, n, lambda body: body.field == field)
     if part is None:
-        desk.said.emit("Choose a part in the drawing first.")
+        desk.said.emit("Select a part in the drawing first.")
         return
     exports = exports_of(Part)
     asked = ask_where(parent, "Outline of the part", exports, part.name + exports[0].suffix)

@@ -46,7 +46,7 @@ class _One(QWidget):
         grid.setColumnMinimumWidth(0, label_width)
         self.kind = narrow(Choice())
         self.kind.setAccessibleName(label)
-        self.kind.addItems(["not described", *_KINDS])
+        self.kind.addItems(["not specified", *_KINDS])
         self.kind.activated.connect(self._take)
         text = Label(label)
         text.setBuddy(self.kind)
@@ -67,7 +67,7 @@ class _One(QWidget):
     def refresh(self) -> None:
         joint = self._joint()
         kind = joint.kind if joint else ""
-        self.kind.setCurrentText(kind or "not described")
+        self.kind.setCurrentText(kind or "not specified")
         if kind == self._shown:
             return
         self._shown = kind

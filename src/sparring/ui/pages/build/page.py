@@ -73,13 +73,15 @@ class BuildPage(View):
         self.ratio.setWordWrap(True)
         row.addWidget(self.ratio, 1)
         self.speed = Choice()
-        self.speed.setAccessibleName("Speed engaged")
-        self.speed.setToolTip(tip("Which speed of the box is engaged"))
+        self.speed.setAccessibleName("Gear engaged")
+        self.speed.setToolTip(tip("Which gear of the gearbox is engaged"))
         self.speed.activated.connect(self._engage)
         row.addWidget(self.speed)
         self.turn = QPushButton("Turn")
         self.turn.setCheckable(True)
-        self.turn.setToolTip(tip("Let the train turn, slowed down, in the true directions"))
+        self.turn.setToolTip(
+            tip("Animate the train, slowed down, with true directions of rotation")
+        )
         self.turn.toggled.connect(self._turn)
         self.side_view = QPushButton("Side")
         self.side_view.setCheckable(True)
@@ -105,7 +107,10 @@ class BuildPage(View):
         self.stage_form: Form | None = None
         self.joints: JointForm | None = None
         self._stage_shown: tuple[int, str] | None = None
-        self._motor_head, self._build_head = heading("Motor, as measured bare"), heading("Build")
+        self._motor_head, self._build_head = (
+            heading("Motor, measured without gearbox"),
+            heading("Build"),
+        )
         self.forms.addWidget(self._motor_head)
         self.forms.addWidget(self._build_head)
         self.forms.addStretch(1)
@@ -133,7 +138,7 @@ class BuildPage(View):
                 ("Stall torque", ("motor", "stall_torque")),
                 ("Brush drop", ("motor", "brush_drop")),
                 ("Magnets", ("motor", "magnets")),
-                ("Winding was at", ("motor", "winding_temperature")),
+                ("Winding temperature", ("motor", "winding_temperature")),
                 ("Rotor inertia", ("motor", "inertia")),
                 ("Thermal time constant", ("motor", "heat_time")),
                 ("Thermal resistance, K/W", ("motor", "heat_resistance")),
@@ -154,10 +159,10 @@ class BuildPage(View):
                 ("Title", ("title",)),
                 ("Lubricant", ("lubricant",)),
                 ("Expected load", ("expected_load",)),
-                ("Without power it", ("holding",)),
-                ("Fastest allowed shaft", ("fastest",)),
-                ("Parts work at", ("works_at",)),
-                ("Strength across layers", ("across_layers",)),
+                ("Back-driving", ("holding",)),
+                ("Maximum shaft speed", ("fastest",)),
+                ("Part temperature", ("works_at",)),
+                ("Interlayer strength", ("across_layers",)),
                 ("Fuse part", ("fuse",)),
                 ("Wind-up stiffness", ("windup",)),
                 ("Mass", ("mass",)),
@@ -199,7 +204,7 @@ class BuildPage(View):
             n = self.chosen if self.chosen in boxes else boxes[0]
             stage = self.desk.build.stages[n]
             assert isinstance(stage, ShiftStage)
-            texts = [f"Speed {k}" for k in range(1, len(stage.pairs) + 1)]
+            texts = [f"Gear {k}" for k in range(1, len(stage.pairs) + 1)]
             if [self.speed.itemText(i) for i in range(self.speed.count())] != texts:
                 self.speed.clear()
                 self.speed.addItems(texts)
@@ -215,9 +220,9 @@ class BuildPage(View):
             text = f"{d.three(d.load, 'torque')}: {d.show(flow.current, 'current', decimals=2)}"
         else:
             text = (
-                f"{d.three(self.desk.load, 'torque')}: it stalls"
+                f"{d.three(self.desk.load, 'torque')}: stalled"
                 if self.desk.load > 0
-                else "It does not move"
+                else "It does not turn"
             )
         self.sweep_text.setText(text)
         self.tables.show_load(flow, self.desk.load)
@@ -228,7 +233,7 @@ class BuildPage(View):
 
     def _turn(self, on: bool) -> None:
         self.gears.turn(on)
-        self.turn.setText("Hold" if on else "Turn")
+        self.turn.setText("Stop" if on else "Turn")
 
     def _from_side(self, on: bool) -> None:
         self.gears.from_side = on
@@ -319,7 +324,7 @@ class BuildPage(View):
         try:
             pair = revise.split(stages[n])
         except ValueError as err:
-            self.desk.said.emit(f"Stage {n + 1} stays whole: {err}.")
+            self.desk.said.emit(f"Stage {n + 1} was not split: {err}.")
             return
         self._edit_stages((*stages[:n], *pair, *stages[n + 1 :]), "splitting a stage")
 
@@ -339,7 +344,7 @@ class BuildPage(View):
     def _engage(self, index: int) -> None:
         n = self.speed.property("stage")
         if reason := self.desk.edit(
-            "build", ("stages", n, "engaged"), index + 1, f"engaging speed {index + 1}"
+            "build", ("stages", n, "engaged"), index + 1, f"engaging gear {index + 1}"
         ):
             self.desk.said.emit(reason)
 

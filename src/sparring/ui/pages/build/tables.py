@@ -15,6 +15,7 @@ from sparring.core import inventory, predict, quantity, revise
 from sparring.core.build import Build, Item
 from sparring.core.predict import PowerFlow
 from sparring.core.train import fit
+from sparring.core.train.losses import basic_efficiency
 from sparring.core.train.teeth import overlap_ratio
 from sparring.core.train.tooth_strength import thrust
 from sparring.core.train.torque import TorqueFlow
@@ -28,7 +29,7 @@ _TABS = {
     "Shafts": "shafts",
     "Strength": "strength",
     "Meshes": "meshes",
-    "Size, cost": "cost",
+    "Size and cost": "cost",
     "Changes": "changes",
     "Measured": "measured",
 }  # name -> its widget
@@ -75,8 +76,8 @@ class BuildTables(QWidget):
                 "torque",
                 "sense",
                 "drives",
-                "its loss",
-                "its efficiency",
+                "stage loss",
+                "stage efficiency",
                 "limited by",
             ],
             "Shafts",
@@ -84,15 +85,8 @@ class BuildTables(QWidget):
 
     @cached_property
     def strength(self) -> Table:
-        head = [
-            "part",
-            "at the output",
-            "over stall",
-            "has to carry",
-            "can carry",
-            "failure mode, basis",
-        ]
-        return Table(head, "What breaks first", left=(5,), wraps=True)
+        head = ["part", "at output", "safety factor", "load", "capacity", "failure mode, basis"]
+        return Table(head, "Order of failure", left=(5,), wraps=True)
 
     @cached_property
     def meshes(self) -> Table:
@@ -102,12 +96,13 @@ class BuildTables(QWidget):
         return [
             f"mesh, sizes in {self.desk.units['length']}",
             "module",
-            "centres",
-            "contact",
-            "play",
+            "centre distance",
+            "contact ratio",
+            "mesh efficiency",
+            "backlash",
             "span W",
             "over pins",
-            "warm to",
+            "tooth temp.",
             "thrust",
         ]
 
@@ -171,7 +166,7 @@ class BuildTables(QWidget):
             "Shafts": lambda: self._fill_shafts(build, train, speed),
             "Strength": lambda: self._fill_strength(build),
             "Meshes": lambda: self._fill_meshes(build, train, speed),
-            "Size, cost": lambda: self._fill_cost(build),
+            "Size and cost": lambda: self._fill_cost(build),
             "Changes": lambda: self._fill_changes(build),
             "Measured": lambda: self.measured.refresh(),
         }[tab]()
@@ -259,6 +254,7 @@ class BuildTables(QWidget):
                         length(p.centre_distance()),
                         f"{p.contact_ratio():.2f}"
                         + (f"+{overlap_ratio(p.module, c.width, p.helix):.2f}" if p.helix else ""),
+                        d.show(basic_efficiency(stage.loss_figure.value, p.loss_factor()), "ratio"),
                         "not known"
                         if stage.backlash() is None
                         else d.show(p.backlash(), "angle", decimals=2),
@@ -276,7 +272,7 @@ class BuildTables(QWidget):
                         ),
                     ]
                 )
-        self.meshes.fill(rows or [["no toothed mesh", "", "", "", "", "", "", "", ""]])
+        self.meshes.fill(rows or [["no toothed mesh", *[""] * 9]])
 
     def _inertia(self, value: float) -> str:
         """Small ones in g·cm², as rotors are given."""
@@ -296,15 +292,17 @@ class BuildTables(QWidget):
         stall = predict.stall_torque(build, d.plan.voltage)
         size = " × ".join(d.show(v, "length", decimals=0, with_unit=False) for v in inv.size)
         lines = [
-            f"Mass {d.show(inv.mass, 'mass', decimals=3)} reckoned (gears"
-            f" {d.show(inv.gears, 'mass', decimals=3)})"
+            (
+                f"Mass {d.show(inv.mass, 'mass', decimals=3)} calculated (gears "
+                f"{d.show(inv.gears, 'mass', decimals=3)})"
+            )
             + (
                 f", weighed {d.show(build.mass, 'mass', u=False, decimals=3)}" if build.mass else ""
             ),
             f"Gears fit in {size} {d.units['length']} (along the axes × wide × high)",
             (
-                f"Inertia {self._inertia(inv.inertia_in)} at the motor,"
-                f" {self._inertia(inv.inertia_out)} at the output"
+                f"Inertia {self._inertia(inv.inertia_in)} at the motor, "
+                f"{self._inertia(inv.inertia_out)} at output"
             ),
             (
                 f"Cost {inv.cost:.2f} {build.currency}, with spares {inv.with_spares:.2f}"
@@ -318,7 +316,7 @@ class BuildTables(QWidget):
                 + (f", over cost {stall / inv.cost:.3f} N·m/{build.currency}" if inv.cost else "")
             )
         if inv.unknown:
-            lines.append("Left out, no density known: " + ", ".join(inv.unknown))
+            lines.append("Omitted, density not known: " + ", ".join(inv.unknown))
         self.sums.setText("\n".join(lines))
 
     def _fill_changes(self, build: Build) -> None:
@@ -337,5 +335,5 @@ class BuildTables(QWidget):
         self.changes.head(["what", older.name, build.name])
         self.changes.fill(
             [list(row) for row in revise.differences(older, build)]
-            or [[f"nothing differs from {older.name}", "", ""]]
+            or [[f"no difference from {older.name}", "", ""]]
         )

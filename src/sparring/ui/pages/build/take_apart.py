@@ -38,7 +38,7 @@ class CountPad(QWidget):
         self.count = 0
         self.setMinimumHeight(200)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Counting pad. Space counts a tooth, Backspace takes one back.")
+        self.setAccessibleName("Counting pad. Space counts a tooth, Backspace removes one.")
 
     def add(self, by: int) -> None:
         self.count = max(0, self.count + by)
@@ -94,19 +94,21 @@ class CountDialog(BuildDialog):
             chosen,
             parent,
             f"Count the teeth: stage {chosen[0] + 1} {part}",
-            "Mark one tooth with a pen. Tap the pad, or Space, once for each tooth as it passes;"
-            " Backspace takes one back. A check mark stands for ten.",
+            (
+                "Mark one tooth with a pen. Tap the pad or press Space once for each tooth; "
+                "Backspace removes one. A check mark stands for ten."
+            ),
         )
         self.pad = CountPad()
         self.column.addWidget(self.pad, 1)
-        self.finish(f"Use it for the {part}")
+        self.finish(f"Use for the {part}")
         self.pad.setFocus()
 
     def take(self) -> None:
         if not isinstance(getattr(self.desk.build.stages[self.stage], self.field, None), int):
             self.result_text.setText(
-                f"The {self.field.replace('_', ' ')} has no number of teeth; choose a gear in the"
-                " drawing first."
+                f"The {self.field.replace('_', ' ')} has no number of teeth; select a gear "
+                "in the drawing first."
             )
             return
         self.edit(self.field, self.pad.count, "counted teeth")
@@ -124,16 +126,19 @@ class CaliperDialog(BuildDialog):
             chosen,
             parent,
             "Module from calipers",
-            "One line a gear: diameter over the tips, then its teeth. For example: 17.93 mm ± 0.05"
-            " mm, 16 teeth. Measure an odd number of teeth three times, turned between.",
+            (
+                "One line per gear: tip diameter, then number of teeth. For example: 17.93 mm "
+                "± 0.05 mm, 16 teeth. Measure a gear with an odd number of teeth three times, "
+                "turned in between."
+            ),
         )
         self.readings = QPlainTextEdit()
-        self.readings.setAccessibleName("Readings, one gear a line")
+        self.readings.setAccessibleName("Readings, one gear per line")
         self.readings.setPlaceholderText("17.93 mm ± 0.05 mm, 16\n50.1 mm ± 0.05 mm, 48")
         self.readings.textChanged.connect(self._work)
         self.column.addWidget(self.readings, 1)
         self.table = Table(
-            ["standard size", "is", "standard uncertainties away", ""], "Standard sizes", 1
+            ["standard size", "is", "deviation, in standard uncertainties", ""], "Standard sizes", 1
         )
         self.column.addWidget(self.table, 1)
         self.guess: takeapart.ModuleGuess | None = None
@@ -169,7 +174,7 @@ class CaliperDialog(BuildDialog):
                 c.name,
                 f"{c.module * 1e3:.4f} mm",
                 f"{c.off:+.1f}",
-                "excluded" if c.excluded else "may be it",
+                "excluded" if c.excluded else "possible",
             ]
             for c in self.guess.candidates
         ]
@@ -181,11 +186,14 @@ class CaliperDialog(BuildDialog):
         )
         if not self.guess.agree:
             text += (
-                " The gears do not agree: they are of different modules, a tooth was counted"
-                " wrongly, or one is shifted."
+                " The gears disagree: their modules differ, a tooth was miscounted, or one "
+                "has profile shift."
             )
         elif all(c.excluded for c in self.guess.candidates):
-            text += " No standard size fits: the teeth are shifted or shortened, or not standard."
+            text += (
+                " No standard size fits: the teeth have profile shift, are shortened, "
+                "or are not standard."
+            )
         self.result_text.setText(text)
 
     def take(self) -> None:
@@ -193,7 +201,7 @@ class CaliperDialog(BuildDialog):
             self.guess is None
             or "module" not in type(self.desk.build.stages[self.stage]).model_fields
         ):
-            self.result_text.setText("Give a reading first; and choose a stage that has a module.")
+            self.result_text.setText("Enter a reading first, and select a stage that has a module.")
             return
         self.edit("module", self.guess.candidates[0].module, "module from calipers")
 
@@ -208,8 +216,10 @@ class RatioDialog(BuildDialog):
             chosen,
             parent,
             "Ratio and hidden teeth",
-            "Turn the input by hand and count, or read both speeds. Then say which teeth could be"
-            " counted, a ? for each hidden number.",
+            (
+                "Turn the input by hand and count, or read both speeds. Then enter the tooth "
+                "numbers, with ? for each hidden one."
+            ),
         )
         form = QFormLayout()
         self.turns_in, self.turns_out = QLineEdit("10"), QLineEdit()
@@ -218,8 +228,8 @@ class RatioDialog(BuildDialog):
             or "?/?"
         )
         for label, field, hint in (
-            ("Input: turns, or a speed", self.turns_in, "10, or 6000 rpm ± 20 rpm"),
-            ("Output: turns, or a speed", self.turns_out, "2.5, or 200 rpm ± 1 rpm"),
+            ("Input: revolutions, or a speed", self.turns_in, "10, or 6000 rpm ± 20 rpm"),
+            ("Output: revolutions, or a speed", self.turns_out, "2.5, or 200 rpm ± 1 rpm"),
             ("Pairs, driver/driven", self.known, "12/? ?/60"),
         ):
             field.setPlaceholderText(hint)
@@ -236,7 +246,7 @@ class RatioDialog(BuildDialog):
         """What was read. Raises ValueError."""
         a, b = self.turns_in.text().strip(), self.turns_out.text().strip()
         if not a or not b:
-            raise ValueError("Give what the input and the output did.")
+            raise ValueError("Enter the readings of input and output.")
         if any(c.isalpha() for c in a):
             return takeapart.ratio_from_speeds(
                 quantity.parse(a, "speed", "rpm"), quantity.parse(b, "speed", "rpm")
@@ -251,16 +261,16 @@ class RatioDialog(BuildDialog):
         try:
             ratio = self.ratio()
             texts.append(
-                f"Ratio {quantity.show(ratio.value, 'ratio', '', u=ratio.u)} to 1; the build says"
-                f" {abs(self.desk.build.ratio()):.6g}."
+                f"Ratio {quantity.show(ratio.value, 'ratio', '', u=ratio.u)} to 1; that of "
+                f"the build is {abs(self.desk.build.ratio()):.6g}."
             )
             known = []
             for word in self.known.text().split():
                 a, slash, b = word.partition("/")
                 if not slash or not all(x == "?" or x.isdigit() for x in (a, b)):
                     raise ValueError(
-                        f"“{word}” is no pair; write driver/driven with a ? where hidden, for"
-                        " example 12/?"
+                        f"“{word}” is not a pair; write driver/driven with ? where hidden, "
+                        "for example 12/?"
                     )
                 known.append((None if a == "?" else int(a), None if b == "?" else int(b)))
             if any(x is None for pair in known for x in pair):
@@ -307,40 +317,42 @@ class FitDialog(BuildDialog):
             desk,
             chosen,
             parent,
-            f"Centres and fit test, stage {chosen[0] + 1}",
-            "Either figure follows from the other. Sizes are those of the drawing; a printed gear"
-            " usually comes out a little fatter.",
+            f"Centre distance and fit test, stage {chosen[0] + 1}",
+            (
+                "Each value follows from the other. Sizes are nominal; a printed gear is "
+                "usually slightly larger."
+            ),
         )
         stage = desk.build.stages[self.stage]
         self.pair_stage = stage if isinstance(stage, SpurStage) else None
         if self.pair_stage is None:
-            self.result_text.setText("This works for a spur pair; choose one in the drawing.")
+            self.result_text.setText(
+                "This is available for a spur pair; select one in the drawing."
+            )
             self.finish()
             return
         form = QFormLayout()
         self.opening, self.play = QLineEdit(), QLineEdit()
-        self.opening.setAccessibleName("Centres opened by")
-        self.play.setAccessibleName("Play at the wheel")
+        self.opening.setAccessibleName("Centre distance increase")
+        self.play.setAccessibleName("Backlash at the wheel")
         self.opening.setText(
             quantity.measured_text(Measured(self.pair_stage.opening), "length", "mm")
         )
         self.opening.textEdited.connect(lambda _t: self._from_opening())
         self.play.textEdited.connect(lambda _t: self._from_play())
         self.centres = Label()
-        form.addRow("Centres opened by", self.opening)
-        form.addRow("Play at the wheel", self.play)
-        form.addRow("Distance of the centres", self.centres)
+        form.addRow("Centre distance increase", self.opening)
+        form.addRow("Backlash at the wheel", self.play)
+        form.addRow("Centre distance", self.centres)
         self.column.addLayout(form)
         self.sizes = Table(
-            ["gear", "tips", "root", "over teeth", "span", "pin", "over pins"],
-            "Sizes to check by",
-            1,
+            ["gear", "tips", "root", "over teeth", "span", "pin", "over pins"], "Sizes to check", 1
         )
         self.column.addWidget(self.sizes, 1)
         row = QHBoxLayout()
-        row.addWidget(Label("Fit test: make trial holes at"))
+        row.addWidget(Label("Fit test: drill trial holes at"))
         self.trial = Choice()
-        self.trial.setAccessibleName("Trial opening")
+        self.trial.setAccessibleName("Trial increase")
         row.addWidget(self.trial)
         self.seen: dict[float, Verdict] = {}
         verdicts: tuple[Verdict, ...] = ("too tight", "right", "too loose")
@@ -349,7 +361,7 @@ class FitDialog(BuildDialog):
             button.clicked.connect(lambda _c=False, v=verdict: self._verdict(v))
             row.addWidget(button)
         self.column.addLayout(row)
-        self.finish("Use this opening")
+        self.finish("Use this value")
         self._trials(fit.first_trials(self.pair_stage.module, self._printed()))
         self._from_opening()
 
@@ -366,7 +378,7 @@ class FitDialog(BuildDialog):
     def _value(self) -> float:
         value = quantity.parse(self.opening.text(), "length", "mm").value
         if value < 0:
-            raise ValueError("the centres cannot be closer than without play")
+            raise ValueError("the centre distance cannot be less than at zero backlash")
         return value
 
     def _from_opening(self) -> None:
@@ -438,6 +450,6 @@ class FitDialog(BuildDialog):
 
     def take(self) -> None:
         try:
-            self.edit("opening", self._value(), "opening of the centres")
+            self.edit("opening", self._value(), "centre distance increase")
         except (QuantityError, ValueError) as err:
             self.result_text.setText(str(err))

@@ -14,7 +14,7 @@ def _make(context: Context) -> View:
 
 def _state(desk: Desk) -> str:
     wrong = sum(f.severity == "wrong" for f in desk.findings)
-    return f"needs you: {wrong} wrong" if wrong else "done" if desk.result else ""
+    return f"needs attention: {wrong} errors" if wrong else "done" if desk.result else ""
 
 
 PAGE = Page(
@@ -22,5 +22,5 @@ PAGE = Page(
     name="Results",
     make=_make,
     state=_state,
-    keys=(("wheel, drag", "in a chart: zoom, shift; double click shows all; right click copies"),),
+    keys=(("wheel, drag", "in a chart: zoom, pan; double click shows all; right click copies"),),
 )

@@ -37,10 +37,10 @@ class BudgetView(QWidget):
             p.drawText(
                 self.rect(),
                 Qt.AlignmentFlag.AlignCenter,
-                "Choose a point to see what its uncertainty is made of.",
+                "Select a point to see its uncertainty contributors.",
             )
             return
-        advice = f"{self.title} To make it smaller, improve: {self.rows[0].name}."
+        advice = f"{self.title} To reduce it, improve: {self.rows[0].name}."
         p.drawText(
             QRectF(4, 2, self.width() - 8, 20),
             Qt.AlignmentFlag.AlignVCenter,

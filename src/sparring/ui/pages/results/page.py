@@ -70,14 +70,14 @@ class ResultsPage(View):
         self.tabs.setAccessibleName("Below the charts")
         row.addWidget(self.tabs)
         row.addStretch(1)
-        self.broke = QPushButton("It broke here …")
-        self.strike = QPushButton("Leave this run out …")
+        self.broke = QPushButton("Part broke in this run …")
+        self.strike = QPushButton("Exclude this run …")
         self.broke.clicked.connect(self._broke)
         self.strike.clicked.connect(self._strike)
         row.addWidget(self.broke)
         row.addWidget(self.strike)
         below.addLayout(row)
-        self.table = Table(["weight", "lifts", *(head for head, _, _ in _COLUMNS)], "Points", 8)
+        self.table = Table(["weight", "runs", *(head for head, _, _ in _COLUMNS)], "Points", 8)
         self.table.itemSelectionChanged.connect(self._row_chosen)
         self.recording, self.budget = RecordingView(self.desk), BudgetView()
         was = ["when", "of", "what", "was", "is"]
@@ -103,9 +103,9 @@ class ResultsPage(View):
         nothing, column = sheet("No results yet", margins=24)
         column.addWidget(
             note(
-                "Here come efficiency and speed over output torque with their uncertainty, the"
-                " stall, and what the numbers mean: from lifts on the bench, or from a log of"
-                " another logger."
+                "This page shows efficiency and speed over output torque with their "
+                "uncertainty, the stall torque and the findings, from runs on the bench or "
+                "from the log of another logger."
             )
         )
         row = QHBoxLayout()
@@ -158,22 +158,22 @@ class ResultsPage(View):
         """Stall, losses, and what was left out."""
         show, stall = self.desk.show, result.stall
         if stall.held is not None:
-            yield f"Stall torque, held, {show(stall.held, 'torque')}"
+            yield f"Stall torque, measured, {show(stall.held, 'torque')}"
         if stall.by_line is not None:
-            yield f"Stall by the speed line {show(stall.by_line, 'torque')}"
+            yield f"Stall from the speed line {show(stall.by_line, 'torque')}"
         if stall.lifted is not None and stall.not_lifted is not None:
             between = [show(nominal(t), "torque") for t in (stall.lifted, stall.not_lifted)]
-            yield f"by weights between {' and '.join(between)}"
+            yield f"from loads between {' and '.join(between)}"
         predicted = predict.stall_torque(result.build, result.plan.voltage)
         yield f"predicted {show(predicted, 'torque')}"
         if result.losses is not None:
             constant = show(result.losses.constant, "torque")
             part = show(result.losses.proportional, "ratio")
             alone = result.losses.viscous is not None
-            told = "constant" if alone else "constant or with the speed"
+            told = "constant" if alone else "constant or speed-dependent"
             yield f"gearbox loss {constant} {told} + {part} of the load"
         if result.skipped:
-            yield f"{len(result.skipped)} lifts left out: {result.skipped[0][1]}"
+            yield f"{len(result.skipped)} runs not reduced: {result.skipped[0][1]}"
 
     def _corrections(self) -> list[str]:
         """Lists what was put right after the runs; for the line below, how much that is."""

@@ -40,7 +40,7 @@ class RecordingView(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(2)
-        self.about = note("Choose a point: click it in the chart, or a line of the table.")
+        self.about = note("Select a point in the chart or a row of the table.")
         column.addWidget(self.about)
         column.addStretch(0)
         self._column = column
@@ -49,7 +49,7 @@ class RecordingView(QWidget):
     @cached_property
     def chart(self) -> Chart:
         """Made with the first recording: a chart takes its time, and the page has others."""
-        chart = Chart("s", "of largest, %", name="Recording of the chosen lift")
+        chart = Chart("s", "of maximum, %", name="Recording of the selected run")
         self._column.addWidget(chart, 1)
         return chart
 
@@ -142,6 +142,6 @@ class RecordingView(QWidget):
             )
             pull = f"; at the cell {d.show(point.pull.mean, 'force')}, least {least}, peak {most}"
         return (
-            f"{name}, {d.rig.method.DOES[0].lower()} {point.run.repeat}: {state}; speed"
+            f"{name}, run {point.run.repeat}: {state}; speed"
             f" {d.show(point.speed, 'speed')}, torque {d.show(point.torque, 'torque')}{pull}{gaps}."
         )

@@ -14,13 +14,11 @@ def _make(context: Context) -> View:
 
 def _state(desk: Desk) -> str:
     known = desk.rig.calibration or not desk.rig.method.CELL
-    return "done" if known else "needs you: calibrate"
+    return "done" if known else "needs attention: calibrate"
 
 
 def _nothing(_desk: Desk) -> str:
-    return (
-        "No finding: nothing on this bench stands in the way of a run, as far as can be reckoned."
-    )
+    return "No findings: by calculation this rig is ready for a run."
 
 
 PAGE = Page(

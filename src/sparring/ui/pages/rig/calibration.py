@@ -62,7 +62,7 @@ class CalibrationPanel(QWidget):
         self.live = Label()
         self.live.setObjectName("title")
         column.addWidget(self.live)
-        self.chart = Residuals("force, N", "off the line, mN", name="Residuals of the calibration")
+        self.chart = Residuals("force, N", "residual, mN", name="Residuals of the calibration")
         self.up, self.down = (pg.ScatterPlotItem(size=9, symbol=s) for s in ("t1", "t"))
         self.zero = pg.InfiniteLine(angle=0, pos=0)
         for item in (self.zero, self.up, self.down):
@@ -77,7 +77,7 @@ class CalibrationPanel(QWidget):
             Q("mass", "kg", least=0.0), "kg", lambda _v: None, name="Known mass on the cell"
         )
         self.known.set_value(Measured(0.5))
-        row.addWidget(Label("Mass on it"))
+        row.addWidget(Label("Applied mass"))
         row.addWidget(self.known, 1)
         column.addLayout(row)
         self._buttons(column)
@@ -98,25 +98,32 @@ class CalibrationPanel(QWidget):
 
     def _buttons(self, column: QVBoxLayout) -> None:
         self.take, self.drop, self.guide, self.creep, self.certificate = (
-            QPushButton(text) for text in ("Take", "Drop", "Guide", "Watch creep", "Sheet …")
+            QPushButton(text) for text in ("Take", "Drop", "Guide", "Measure creep", "Sheet …")
         )
         for button, does in (
             (
                 self.take,
-                "Adds the mean of the last second as a point; a new calibration begins with the"
-                " first",
+                (
+                    "Adds the mean of the last second as a point; the first point starts a new "
+                    "calibration"
+                ),
             ),
-            (self.drop, "Takes the last reading back"),
+            (self.drop, "Removes the last reading"),
             (
                 self.guide,
-                "Goes through the masses on the shelf, up and down, and takes each reading when it"
-                " hangs still",
+                (
+                    "Goes through the masses on the shelf, up and down, and reads each when it "
+                    "hangs still"
+                ),
             ),
             (
                 self.creep,
-                "With a mass hanging: watches the reading for a minute and keeps how far it moved",
+                (
+                    "With a mass applied: measures the drift of the reading over one minute "
+                    "and saves it"
+                ),
             ),
-            (self.certificate, "Writes the calibration as a sheet to keep"),
+            (self.certificate, "Writes the calibration as a printable sheet"),
         ):
             button.setToolTip(tip(does))
         self.take.clicked.connect(self.take_reading)
@@ -148,8 +155,8 @@ class CalibrationPanel(QWidget):
         if cal is not None and self.form is None:
             rows: list[tuple[str, FieldPath]] = [
                 ("Cell", (*self.path, "cell")),
-                ("Carries at most", (*self.path, "capacity")),
-                ("Room, if known", (*self.path, "temperature")),
+                ("Rated capacity", (*self.path, "capacity")),
+                ("Ambient temperature", (*self.path, "temperature")),
             ]
             self.form = Form(d, "rig", rows)
             self._facts.addWidget(self.form)
@@ -158,16 +165,19 @@ class CalibrationPanel(QWidget):
         if cal is None:
             self.up.setData([], [])
             self.down.setData([], [])
-            taken = f" Taken so far: {len(self.fresh)}." if self.fresh else ""
+            taken = f" Readings so far: {len(self.fresh)}." if self.fresh else ""
             self.verdict.setText(
-                "Not calibrated. At least three known masses, up and down; Guide goes through those"
-                " on the shelf." + taken
+                (
+                    "Not calibrated. Use at least three known masses, up and down; Guide goes "
+                    "through those on the shelf."
+                )
+                + taken
             )
             return
         try:
             line, good = calibration.fit(cal, g), calibration.quality(cal, g)
         except ValueError as err:
-            self.verdict.setText(f"The calibration gives no line: {err}.")
+            self.verdict.setText(f"The calibration gives no straight line: {err}.")
             return
         force = np.array([p.mass.value * g for p in cal.points])
         residual = line.residuals / nominal(line.slope)
@@ -179,9 +189,9 @@ class CalibrationPanel(QWidget):
             return [] if value is None else [f"{what} {100 * value:.2f} %"]
 
         figures = [
-            *part("worst off the line", good.nonlinearity),
-            *part("up against down", good.hysteresis),
-            *part("return to zero", good.zero_return),
+            *part("non-linearity", good.nonlinearity),
+            *part("hysteresis", good.hysteresis),
+            *part("zero return", good.zero_return),
             *part("repeats", good.repeatability),
             *part(f"creep in {_CREEP:.0f} s", cal.creep),
         ]
@@ -277,13 +287,13 @@ class CalibrationPanel(QWidget):
             return text
         waited = float(ring.t[-1]) - begun
         if waited < _CREEP:
-            return f"{text}, creep: {waited:.0f} of {_CREEP:.0f} s; leave it hanging"
+            return f"{text}, creep: {waited:.0f} of {_CREEP:.0f} s; leave the mass on"
         self.creep.setChecked(False)
         part = ring.since(begun)
         t, values = ring.t[part], ring.values(self.channel)[part]
         zero = nominal(calibration.fit(cal, self.desk.rig.gravity.value).intercept)
         if abs(values.mean() - zero) < 0.05 * abs(max(p.reading for p in cal.points) - zero):
-            self.desk.said.emit("Creep shows under load only: hang a mass on the cell first.")
+            self.desk.said.emit("Creep needs a load: apply a mass to the cell first.")
             return text
         reason = self.desk.edit(
             "rig",
@@ -291,7 +301,7 @@ class CalibrationPanel(QWidget):
             calibration.creep_of(t, values, zero),
             "creep of the load cell",
         )
-        self.desk.said.emit(reason or "The cell's creep is kept with its calibration.")
+        self.desk.said.emit(reason or "The creep has been saved with the calibration.")
         return text
 
     def _moved(self, reading: float) -> bool:
@@ -317,7 +327,7 @@ class CalibrationPanel(QWidget):
         self._rungs = self._rungs[1:]
         if not self._rungs:
             self.guide.setChecked(False)
-            self.desk.said.emit("Calibrated: all masses up and down. Sheet writes them down.")
+            self.desk.said.emit("Calibrated with all masses, up and down. Sheet writes the record.")
             return
         self._hang()
 
@@ -332,7 +342,7 @@ class CalibrationPanel(QWidget):
     def take_reading(self) -> None:
         last = self._last(1.0)
         if last is None or len(last) == 0:
-            self.desk.said.emit("No load cell reading: connect the bench first (Bench menu).")
+            self.desk.said.emit("No load cell reading: connect a bench first (Bench menu).")
             return
         try:
             mass = self.known.read()

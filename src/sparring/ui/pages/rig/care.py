@@ -30,7 +30,7 @@ class CarePanel(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         self.name = QLineEdit(str(desk.settings.value("name", "") or ""))
         self.name.setPlaceholderText("your name")
-        self.name.setAccessibleName("Name of whoever confirms the care notes")
+        self.name.setAccessibleName("Name of the person confirming the care notes")
         self.name.returnPressed.connect(self.confirm)
         row.addWidget(self.name)
         self.button = QPushButton("I have read this")
@@ -60,7 +60,7 @@ class CarePanel(QWidget):
         """Keeps the name, undoably."""
         name = self.name.text().strip()
         if not name:
-            self.desk.said.emit("Type your name first: it is kept with the rig, with the date.")
+            self.desk.said.emit("Type your name first: it is saved with the rig and the date.")
             self.name.setFocus()
             return
         self.desk.settings.setValue("name", name)

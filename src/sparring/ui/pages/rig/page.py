@@ -93,7 +93,7 @@ class RigPage(View):
         self.rigs.activated.connect(lambda i: self.desk.choose_rig(self.rigs.itemData(i)))
         row.addWidget(self.rigs)
         copy = QPushButton("New rig")
-        copy.setToolTip(tip("Begin a rig as a copy of this one"))
+        copy.setToolTip(tip("Create a rig as a copy of this one"))
         copy.clicked.connect(self._copy)
         row.addWidget(copy)
         column.addLayout(row)
@@ -107,7 +107,7 @@ class RigPage(View):
         right, column = sheet(margins=10)
         self.tabs = QTabBar()
         self.tabs.setUsesScrollButtons(False)  # they take room from the texts
-        self.tabs.setAccessibleName("Beside the bench")
+        self.tabs.setAccessibleName("Rig tables")
         self.tabs.setExpanding(False)
         self.tabs.setDrawBase(False)
         column.addWidget(self.tabs)
@@ -153,13 +153,13 @@ class RigPage(View):
                 [
                     ("Repeats", ("repeats",)),
                     ("Voltage", ("voltage",)),
-                    ("Settle", ("settle",)),
-                    ("Measure at least", ("measure",)),
+                    ("Settling time", ("settle",)),
+                    ("Measuring time, at least", ("measure",)),
                     ("Order", ("order",)),
                 ],
             ),
             (
-                "Stops by itself at",
+                "Automatic stop at",
                 "rig",
                 [
                     ("Current", ("limits", "current")),
@@ -172,17 +172,17 @@ class RigPage(View):
                 "rig",
                 [
                     ("Name", ("name",)),
-                    ("Torque from", ("torque_from",)),
+                    ("Torque source", ("torque_from",)),
                     ("Local gravity", ("gravity",)),
-                    ("Voltmeter ±", ("sensors", "voltage_accuracy")),
-                    ("Ammeter ±", ("sensors", "current_accuracy")),
-                    ("Tachometer ±", ("sensors", "speed_accuracy")),
-                    ("Its pulses a turn", ("sensors", "pulses")),
+                    ("Voltmeter accuracy ±", ("sensors", "voltage_accuracy")),
+                    ("Ammeter accuracy ±", ("sensors", "current_accuracy")),
+                    ("Tachometer accuracy ±", ("sensors", "speed_accuracy")),
+                    ("Pulses per revolution", ("sensors", "pulses")),
                     ("Supply", ("sensors", "supply")),
-                    ("It gives", ("limits", "supply")),
-                    ("Cord carries", ("limits", "cord")),
+                    ("Current limit", ("limits", "supply")),
+                    ("Cord strength", ("limits", "cord")),
                     ("Second cell", ("sensors", "second_cell")),
-                    ("Cell in newtons ±", ("sensors", "force_accuracy")),
+                    ("Force accuracy ±", ("sensors", "force_accuracy")),
                 ],
             ),
         ]
@@ -196,8 +196,8 @@ class RigPage(View):
             if title.startswith("Stops"):
                 column.addWidget(
                     note(
-                        "The bench is asked to stop. Neither this nor STOP on the screen is an"
-                        " emergency stop."
+                        "The bench is asked to stop. Neither this nor STOP on the screen "
+                        "is an emergency stop."
                     )
                 )
         latitude = QPushButton("Gravity by latitude …")
@@ -223,10 +223,7 @@ class RigPage(View):
         rows = QVBoxLayout(masses)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.addWidget(
-            note(
-                "Each mass you own, weighed once, with its ±: 310.2 g ± 0.5 g. Calibration goes"
-                " through them."
-            )
+            note("Each mass you own, with its ±: 310.2 g ± 0.5 g. The calibration guide uses them.")
         )
         columns: list[tuple[str, Path]] = [("name", ("name",)), ("weighs", ("mass",))]
         shelf = ListEditor(
@@ -238,7 +235,7 @@ class RigPage(View):
             what="rig",
         )
         rows.addWidget(shelf, 1)
-        use = QPushButton("Make them the plan's weights")
+        use = QPushButton("Use them as the plan's loads")
         use.clicked.connect(self._plan_from_shelf)
         rows.addWidget(use)
         return masses
@@ -351,9 +348,9 @@ class RigPage(View):
     def _plan_from_shelf(self) -> None:
         masses = tuple(sorted((w.mass for w in self.desk.rig.shelf), key=lambda m: m.value))
         if not masses:
-            self.desk.said.emit("The shelf is empty: enter the masses you own first.")
+            self.desk.said.emit("The shelf is empty: enter your masses first.")
             return
-        reason = self.desk.edit("plan", ("loads",), masses, "weights from the shelf")
+        reason = self.desk.edit("plan", ("loads",), masses, "loads from the shelf")
         if reason:
             self.desk.said.emit(reason)
 

@@ -38,7 +38,7 @@ class RatioPlanner(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         self.chart = Chart(
-            "mass turns per output turn", "mass, rpm", name="Speed of the mass over the gearing"
+            "flywheel rev. per output rev.", "flywheel, rpm", name="Flywheel speed over its gearing"
         )
         self.curve, self.here = pg.PlotDataItem(), pg.ScatterPlotItem(size=11)
         self.safe = pg.InfiniteLine(angle=0)
@@ -77,14 +77,14 @@ class RatioPlanner(QWidget):
         )
         start, supply = d.plan.voltage / nominal(d.build.motor_line().R), d.rig.limits.supply
         against = (
-            "what the supply gives is not entered"
+            "the supply's current limit is not entered"
             if supply is None
-            else f"the supply gives {d.show(supply, 'current', decimals=2)}"
+            else f"the supply delivers {d.show(supply, 'current', decimals=2)}"
         )
         self.said.setText(
-            "rpm of the mass without load, ! above its safe speed; its inertia as the motor feels"
-            " it; time to nine tenths of that speed; stress in its rim. At the start the motor"
-            f" draws {d.show(start, 'current', decimals=2)} whatever the gearing; {against}."
+            "No-load rpm of the flywheel, ! above its safe speed; its inertia reduced to "
+            "the motor; time to 90 % of that speed; stress in its rim. The starting "
+            f"current is {d.show(start, 'current', decimals=2)} with any gearing; {against}."
         )
         self.chart.rows = lambda: (["gearing", "rpm"], np.column_stack([gearing, rpm]).tolist())
 

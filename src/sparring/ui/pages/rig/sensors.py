@@ -135,7 +135,7 @@ class MeterPanel(QWidget):
         self.live = Label()
         self.live.setObjectName("title")
         column.addWidget(self.live)
-        self.chart = Residuals("", "off the line, %", name=f"Residuals of the {name}'s comparison")
+        self.chart = Residuals("", "residual, %", name=f"Residuals of the {name}'s comparison")
         self.dots, self.zero = pg.ScatterPlotItem(size=9), pg.InfiniteLine(angle=0, pos=0)
         for item in (self.zero, self.dots):
             self.chart.add(item)
@@ -149,7 +149,7 @@ class MeterPanel(QWidget):
             self._entry(what, optional)
             for what, optional in (("Reference reads", False), ("Meter reads", True))
         )
-        self.shown.setPlaceholderText("as it is now")
+        self.shown.setPlaceholderText("present reading")
         for n, (label, field) in enumerate(
             (("Reference reads", self.reference), ("Meter reads", self.shown))
         ):
@@ -164,21 +164,21 @@ class MeterPanel(QWidget):
         self.take = QPushButton("Take")
         self.take.setToolTip(
             tip(
-                "Adds both readings; a new comparison begins with the first and counts from the"
-                " third on (Enter)"
+                "Adds both readings; the first starts a new comparison, which takes effect "
+                "from the third on (Enter)"
             )
         )
         self.take.clicked.connect(self.take_reading)
         self.drop = QPushButton("Drop")
-        self.drop.setToolTip(tip("Takes the last reading back"))
+        self.drop.setToolTip(tip("Removes the last reading"))
         self.drop.clicked.connect(self._drop)
-        self.forget = QPushButton("By data sheet")
+        self.forget = QPushButton("Use data sheet")
         self.forget.setToolTip(
-            tip("Leaves the comparison out: the meter counts as its data sheet says")
+            tip("Discards the comparison: the meter's data-sheet accuracy applies")
         )
         self.forget.clicked.connect(self._forget)
         self.sheet = QPushButton("Sheet …")
-        self.sheet.setToolTip(tip("Writes the comparison as a sheet to keep"))
+        self.sheet.setToolTip(tip("Writes the comparison as a printable sheet"))
         self.sheet.clicked.connect(self._ask_sheet)
         for button in (self.take, self.drop):
             row.addWidget(button)
@@ -235,7 +235,7 @@ class MeterPanel(QWidget):
             rows: list[tuple[str, FieldPath]] = [
                 ("Instrument", ("sensors", self.name, "instrument")),
                 ("Compared with", ("sensors", self.name, "reference")),
-                ("Which is right ±", ("sensors", self.name, "reference_accuracy")),
+                ("Reference accuracy ±", ("sensors", self.name, "reference_accuracy")),
             ]
             self.form = Form(d, "rig", rows)
             self._column.addWidget(self.form)
@@ -250,32 +250,38 @@ class MeterPanel(QWidget):
             gain, offset = meters.by_data_sheet(d.rig.sensors, self.name)
             promised = meters.as_data_sheet(gain, offset, kind, unit)
             self.verdict.setText(
-                f"As its data sheet says: right within ± {promised} (Rig ▸ Plan). Hold it against a"
-                " better one, three readings or more over the range, and what it shows is"
-                " corrected." + taken
+                (
+                    f"Data-sheet accuracy: ± {promised} (Rig ▸ Plan). Compare it with a better "
+                    "meter, three readings or more over the range, and its readings are "
+                    "corrected."
+                )
+                + taken
             )
             return
         try:
             line = meters.fit(comparison)
         except ValueError as err:
             self.dots.setData([], [])
-            self.verdict.setText(f"The comparison gives no line: {err}.{taken}")
+            self.verdict.setText(f"The comparison gives no straight line: {err}.{taken}")
             return
         true, shown = comparison.pairs()
         off = 100 * line.residuals / float(np.ptp(shown))
         x = np.array([from_si(v, unit, kind) for v in true])
         self.dots.setData(x, off)
         self.chart.rows = lambda: (
-            [f"reference {unit}", "off the line %"],
+            [f"reference {unit}", "residual %"],
             np.column_stack([x, off]).tolist(),
         )
         zero = show(nominal(line.intercept), kind, unit, u=std(line.intercept) or None)
         slope = 100 * (nominal(line.slope) - 1)
         self.verdict.setText(
-            f"{comparison.date}, {len(true)} readings: shows {abs(slope):.2f} ±"
-            f" {200 * std(line.slope):.2f} % too {'much' if slope > 0 else 'little'}, and {zero} at"
-            f" nothing; {np.abs(off).max():.2f} % of the range off the line at worst. Live figures"
-            " and runs from now on are corrected by it." + taken
+            (
+                f"{comparison.date}, {len(true)} readings: gain {abs(slope):.2f} ± "
+                f"{200 * std(line.slope):.2f} % too {'high' if slope > 0 else 'low'}, zero "
+                f"offset {zero}, non-linearity {np.abs(off).max():.2f} % of the range. It "
+                "corrects live figures and runs from now on."
+            )
+            + taken
         )
 
     def watch(self) -> None:
@@ -320,7 +326,7 @@ class MeterPanel(QWidget):
         reads = shown.value if shown is not None else self._now()
         if reads is None:
             d.said.emit(
-                f"Type what the {self.name} reads too, or connect the bench first (Bench menu)."
+                f"Type the {self.name}'s reading too, or connect a bench first (Bench menu)."
             )
             return
         self.fresh.append(self.point.model_validate({"reference": reference.value, "shown": reads}))

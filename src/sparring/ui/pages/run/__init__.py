@@ -26,11 +26,11 @@ def _state(desk: Desk) -> str:
 COMMANDS: tuple[Command[RunPage], ...] = (
     Command(
         "run.next",
-        "The next obvious thing",
+        "Next action",
         lambda page: page.do_next(),
         key="Space",
         on="run",
-        told="The next obvious thing, as written on the button",
+        told="Next action, as written on the button",
     ),
     Command(
         "run.mark",
@@ -54,15 +54,15 @@ COMMANDS: tuple[Command[RunPage], ...] = (
     ),
     Command(
         "run.broke",
-        "It broke …",
+        "Part broke …",
         lambda page: page.broke(),
         key="B",
         on="run",
-        told="It broke: stops, and asks which part",
+        told="Part broke: stops, and asks which part",
     ),
 )
 KEYS = (
-    ("Enter", "reading by eye: on to the next figure, then the run is kept"),
+    ("Enter", "reading by eye: next value; after the last one the run is saved"),
     ("Alt+S", "reading by eye: it stalled"),
 )
 PAGE = Page(id="run", name="Run", make=_make, state=_state, commands=COMMANDS, keys=KEYS)

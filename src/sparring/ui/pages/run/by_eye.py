@@ -27,17 +27,17 @@ if TYPE_CHECKING:
 # figures that tell the speed, by how a tester says it
 _WAYS = {
     "angle and time": ("turned", "time"),
-    "way and time": ("travel", "time"),
+    "travel and time": ("travel", "time"),
     "tachometer": ("speed",),
 }
 _SPEED = {name for names in _WAYS.values() for name in names}
 _NOTICED_WORDS = ("hot to the touch", "smells", "bends", "unusual sound")
 _ASKED = ("Hot to the tou&ch?", "S&mells?", "&Bends?", "&Odd sound?")
 _ALARM = {
-    "hot to the touch": "let it cool before the next run; above 60 °C nobody keeps a hand on it",
-    "smells": "something burns; look for what is hot before the next run",
-    "bends": "nothing may stand in its way; make it stiffer before the next run",
-    "unusual sound": "look at the teeth and the bearings before the next run",
+    "hot to the touch": ("let it cool before the next run; above 60 °C it is too hot to touch"),
+    "smells": "something is burning; find the hot part before the next run",
+    "bends": "keep clear; stiffen it before the next run",
+    "unusual sound": "inspect the teeth and the bearings before the next run",
 }
 
 
@@ -73,7 +73,7 @@ class EyePanel(QFrame):
         top.addWidget(self.prompt, 1)
         self.way = Choice()
         self.way.setAccessibleName("Speed by")
-        self.way.setToolTip(tip("What tells how fast the output turned."))
+        self.way.setToolTip(tip("How the output speed is read."))
         self.way.currentTextChanged.connect(self._way_chosen)
         top.addWidget(self.way)
         column.addLayout(top)
@@ -96,11 +96,11 @@ class EyePanel(QFrame):
         theme.changed.connect(self.update)
 
     def _buttons(self) -> QVBoxLayout:
-        self.keep, self.stalled = QPushButton("Keep this run"), QPushButton("It &stalled")
+        self.keep, self.stalled = QPushButton("Save this run"), QPushButton("It &stalled")
         self.keep.clicked.connect(lambda: self.finish("top"))
         self.stalled.clicked.connect(lambda: self.finish("stalled"))
-        self.stalled.setToolTip(tip("It did not move, or stopped on its way. Kept as a stall."))
-        self.leave = QPushButton("Leave as it was")
+        self.stalled.setToolTip(tip("It did not move, or stopped on the way. Saved as a stall."))
+        self.leave = QPushButton("Discard changes")
         self.leave.clicked.connect(self._leave)
         acts, asked = QHBoxLayout(), QHBoxLayout()
         for button in (self.keep, self.stalled, self.leave):
@@ -112,13 +112,13 @@ class EyePanel(QFrame):
         for what, words in zip(_NOTICED_WORDS, _ASKED, strict=True):
             button = QPushButton(words)
             button.setCheckable(True)
-            button.setToolTip(tip(f"Kept with the run. Then {_ALARM[what]}."))
+            button.setToolTip(tip(f"Saved with the run. Then {_ALARM[what]}."))
             button.toggled.connect(self._prompt)
             button.clicked.connect(self.begin)
             self.noticed[what] = button
             asked.addWidget(button)
         asked.addStretch(1)
-        self.out = QPushButton("Leave the marked run out …")
+        self.out = QPushButton("Exclude the selected run …")
         self.out.clicked.connect(self._leave_out)
         asked.addWidget(self.out)
         both = QVBoxLayout()
@@ -128,12 +128,12 @@ class EyePanel(QFrame):
 
     # --- what is asked for ------------------------------------------------------------------------
 
-    def ask(self, step: str, does: str, repeat: int, repeats: int) -> None:
+    def ask(self, step: str, repeat: int, repeats: int) -> None:
         """The run that comes next. step: what is hung or set, as it is named."""
-        where = f"{does.lower()} {repeat}" + (f" of {repeats}" if repeat <= repeats else "")
+        where = f"run {repeat}" + (f" of {repeats}" if repeat <= repeats else "")
         rested, self._where = not self._where, f"{step}, {where}" if step else where
         self._lay()
-        self.keep.setText(f"Keep this {does.lower()}" if self._laid else "It got to the top")
+        self.keep.setText("Save this run" if self._laid else "It reached the top")
         self._prompt()
         self._fill()
         if rested and self.isVisible():
@@ -193,7 +193,7 @@ class EyePanel(QFrame):
     def _table(self, wanted: tuple[str, ...]) -> Table:
         head = ["run", *(WORDS[name].lower() for name in wanted), "ended"]
         table = Table(head, "Runs", narrow_columns=0)
-        table.setToolTip(tip("Double-click, or Enter, puts a line right. Del leaves it out."))
+        table.setToolTip(tip("Double-click or Enter corrects a row. Del excludes it."))
         table.activated.connect(lambda at: self._correct(at.row()))
         table.itemSelectionChanged.connect(self._marked)
         self._column.addWidget(table, 1)
@@ -226,17 +226,19 @@ class EyePanel(QFrame):
             return
         missing = self.figures.missing()
         asked = f": {WORDS[missing.name].lower()}" if missing is not None else ""
-        where = self._where if self._correcting is None else f"Put right, {self._named()}"
+        where = self._where if self._correcting is None else f"Correct, {self._named()}"
         if alarms:
             self.prompt.setText("STOP. Cut the power.")
             said = "; ".join(f"{what}: {_ALARM[what]}" for what in alarms)
-            self.hint.setText(f"{_sentence(said)} It is kept with the run.")
+            self.hint.setText(f"{_sentence(said)} It is saved with the run.")
             return
         self.prompt.setText(f"{where}{asked}")
         self.hint.setText(
-            "Enter goes on, and keeps it after the last figure. A figure may be left out, have a ±"
-            " of its own (12.1 ± 0.1), or lie between two (between 12.0 and 12.2); a time may be"
-            " frames of a film (312 frames at 240)."
+            (
+                "Enter moves on, and saves the run after the last value. A value may be blank, "
+                "have its own ± (12.1 ± 0.1) or be a range (between 12.0 and 12.2); a time may "
+                "be video frames (312 frames at 240)."
+            )
             if self._laid
             else "Watch whether it gets to the upper stop."
         )
@@ -292,9 +294,7 @@ class EyePanel(QFrame):
         try:
             tells = {"turned", "travel", "speed"} & told.keys()
             if ended == "top" and self._by_way and not tells and not self._recorded():
-                raise RecordError(
-                    "nothing tells how fast it turned; read that, or press It stalled"
-                )
+                raise RecordError("no reading gives the speed; enter one, or press It stalled")
             read = ByEye.model_validate({**told, "noticed": noticed})
         except ValidationError as err:
             self._refuse(problems(err, "").replace("the whole record: ", ""))
@@ -351,7 +351,7 @@ class EyePanel(QFrame):
         """Lays what was read of a run into the fields, to be put right."""
         stored = self._listed()[row]
         if stored.struck:
-            self.said.setText("It is left out of the results; Del takes it back.")
+            self.said.setText("It is excluded from the results; Del restores it.")
             return
         if self._correcting is None:
             self._put_aside = (self.way.currentText(), self.figures.texts())
@@ -377,7 +377,7 @@ class EyePanel(QFrame):
         marked = self._marked_run()
         self.out.setEnabled(marked is not None)
         struck = marked is not None and marked.struck
-        self.out.setText("Take the marked run back" if struck else "Leave the marked run out …")
+        self.out.setText("Restore the selected run" if struck else "Exclude the selected run …")
 
     def _marked_run(self) -> StoredRun | None:
         row, listed = self.table.currentRow(), self._listed()
@@ -387,7 +387,7 @@ class EyePanel(QFrame):
         """Leaves the marked run out of the results, with a reason, or takes it back."""
         stored = self._marked_run()
         if stored is None:
-            self.said.setText("Mark a run in the list first.")
+            self.said.setText("Select a run in the list first.")
             return
         if stored.struck:
             self.desk.strike([stored.id], False)
@@ -411,7 +411,7 @@ class EyePanel(QFrame):
     def _ended(self, stored: StoredRun) -> str:
         run = stored.run
         if stored.struck:
-            return f"left out: {run.left_out}" if run.left_out else "left out"
+            return f"excluded: {run.left_out}" if run.left_out else "excluded"
         words = {"stalled": "stalled", "top": self.desk.rig.method.DONE}
         ended = words.get(run.ended, run.ended)
         noticed = () if run.read is None else run.read.noticed

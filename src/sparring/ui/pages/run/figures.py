@@ -113,7 +113,7 @@ class Figures(QWidget):
         limits = Q(info.kind, info.unit, least=0.0)
         doubt = QuantityField(limits, unit, remember, name=f"{words}: ± of a reading")
         doubt.set_value(usual)
-        doubt.setToolTip(tip("± of one reading (95 %), for figures typed without one."))
+        doubt.setToolTip(tip("± of one reading (95 %), for values typed without one."))
         within = QWidget()
         beside = QHBoxLayout(within)
         beside.setContentsMargins(0, 0, 0, 0)

@@ -173,7 +173,7 @@ class Ladder(QFrame):
         buttons.addWidget(self.stop, 2)
         column.addSpacing(4)
         column.addLayout(buttons)
-        column.addWidget(note("STOP asks the bench to stop; it is no emergency stop."))
+        column.addWidget(note("STOP asks the bench to stop; it is not an emergency stop."))
 
     def say_where(self, text: str) -> None:
         """How far the plan is, in the title."""

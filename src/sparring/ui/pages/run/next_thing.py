@@ -42,35 +42,34 @@ def _by_eye(context: Context, lift: Lift | None, eye: EyePanel) -> Offer:
         return _confirm(context)
     if lift is None:
         return _results(context)
-    do = context.desk.rig.method.DOES[0].lower()
-    say = "By eye. Ctrl+Y goes back to the bench."
-    return Offer(f"Keep this {do}", say, partial(eye.finish, "top"), key="Enter")
+    say = "By eye. Ctrl+Y returns to the bench."
+    return Offer("Save this run", say, partial(eye.finish, "top"), key="Enter")
 
 
 def _confirm(context: Context) -> Offer:
     return Offer(
         "Confirm the care notes",
-        "Once for each rig, by name, before anything is driven: on Rig, under Checks.",
+        "Once per rig, by name, before anything is driven: on Rig, under Checks.",
         lambda: context.show("rig.care_read"),
     )
 
 
 def _results(context: Context) -> Offer:
-    return Offer("See the results", "All of the plan is done.", lambda: context.show("results"))
+    return Offer("See the results", "The plan is complete.", lambda: context.show("results"))
 
 
 def _while_it_moves(context: Context) -> Offer | None:
     """Where there is no bench, or it is busy."""
     d, s = context.desk, context.session
-    do, doing, stopping = d.rig.method.DOES
+    _, doing, stopping = d.rig.method.DOES
     if s.state == "off":
         return Offer(
             "Connect the simulated bench",
-            "No bench yet. The Bench menu connects a board on a serial port instead.",
+            "No bench connected. The Bench menu connects a board on a serial port instead.",
             lambda: s.simulate(d.build, d.rig),
         )
     if s.state == "lost" and s.stop_wanted:
-        say = f"{s.why}. It is told to stop as soon as it hears. Cut its power."
+        say = f"{s.why}. It is told to stop as soon as it responds. Cut its power."
         return Offer("STOP not confirmed", say, alarm=True)
     if s.state in ("connecting", "lost"):
         return Offer("Waiting for the bench", s.why)
@@ -79,10 +78,10 @@ def _while_it_moves(context: Context) -> Offer | None:
     if s.state == "preparing":
         return Offer("Setting up …")
     if s.state == "stopping":
-        say = "It is told to stop until it says that it has. Cut its power if it does not."
+        say = "STOP is repeated until the bench confirms it. Cut its power if it does not stop."
         return Offer("STOP not confirmed", say, alarm=True)
     if s.state == "lifting":
-        return Offer(f"{doing} …") if s.obeys else Offer(f"End this {do.lower()}", act=s.finish)
+        return Offer(f"{doing} …") if s.obeys else Offer("End this run", act=s.finish)
     return None
 
 
@@ -92,8 +91,8 @@ def _before_a_lift(context: Context) -> Offer | None:
     method = d.rig.method
     if s.simulated and s.simulates != on_bench(d.build, d.rig):
         return Offer(
-            "Set up the simulated bench anew",
-            f"It still has what was on it: {s.simulates}.",
+            "Set up the simulated bench again",
+            f"It is still set up for {s.simulates}.",
             lambda: s.simulate(d.build, d.rig),
         )
     if not s.stands_in and not d.rig.care_confirmed:
@@ -101,13 +100,13 @@ def _before_a_lift(context: Context) -> Offer | None:
     if method.LETS_DOWN and s.hook_up:
         return Offer(
             "Lower the hook",
-            "It was stopped on its way; nothing can be hung until it is down.",
+            "It was stopped on the way; lower it before changing the load.",
             s.lower,
         )
     if s.obeys and s.tare is None and method.CELL:
         return Offer(
-            "Tare, with nothing pulling",
-            f"The reading of the cell {method.CELL} becomes its zero.",
+            "Tare, unloaded",
+            f"The reading of the cell {method.CELL} becomes zero.",
             lambda: s.zero(f"{method.SET_BY[0]} 0"),
         )
     return None
@@ -135,12 +134,12 @@ def _a_lift(context: Context, lift: Lift | None) -> Offer:
         say = (
             f"The simulated bench sets the {method.STEP} by itself."
             if s.simulated
-            else f"Put the {method.STEP} on while the bench is at rest."
+            else f"Apply the {method.STEP} while the bench is at rest."
         )
         verb = "Hang" if method.weighed() else "Set"
         return Offer(f"{verb} {weight}, then {do.lower()}", say, begin)
     return Offer(
-        f"Record a {do.lower()} {f'of {weight}' if weight else ''}".strip(),
+        f"Record a run {f'of {weight}' if weight else ''}".strip(),
         f"This bench takes no commands: press, {do.lower()} by hand, press again at the end.",
         begin,
     )

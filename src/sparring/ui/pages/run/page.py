@@ -30,7 +30,7 @@ _EMPTY = (
     "The strips show load cell, speed and current as soon as a bench is connected. Press Space to"
     " try the simulated one."
 )
-MARKS = ("click heard", "grinding", "smell", "tooth skipped", "touched it")
+MARKS = ("click heard", "grinding", "smell", "tooth skipped", "touched")
 
 if TYPE_CHECKING:
     from sparring.logbook.stored import StoredRun
@@ -105,7 +105,7 @@ class RunPage(View):
         """Brings ladder and button in step with desk and bench."""
         d, s = self.desk, self.session
         plan, method = d.todo, d.rig.method
-        self.figures["speed"].rename("Speed of the mass" if method.ACCELERATES else "Output speed")
+        self.figures["speed"].rename("Flywheel speed" if method.ACCELERATES else "Output speed")
         done = d.done_lifts()
         self._choose_lift(done)
         self._rows(done, stalls_of(d.outcomes()))
@@ -126,22 +126,19 @@ class RunPage(View):
             self.eye.rest(offer.text, offer.say)
         elif by_eye and self.lift is None:
             self.eye.rest(
-                "All of the plan is done",
-                "Ctrl+T begins a new test. A step chosen in the ladder is run once more.",
+                "Plan complete",
+                "Ctrl+T starts a new test. A step selected in the ladder is repeated.",
             )
         elif by_eye and self.lift is not None:
             self.eye.ask(
-                d.step_name(self.lift.step) if method.STEP else "",
-                method.DOES[0],
-                self.lift.repeat,
-                plan.repeats,
+                d.step_name(self.lift.step) if method.STEP else "", self.lift.repeat, plan.repeats
             )
         self.ladder.say_where(
             f"{len(done)} of {d.todo_count()} done"
             if not self.lift or plan.order == "bisection"
-            else f"{method.DOES[0].lower()} {self.lift.repeat} of {plan.repeats}"
+            else f"run {self.lift.repeat} of {plan.repeats}"
             if self.lift.repeat <= plan.repeats
-            else f"{method.DOES[0].lower()} {self.lift.repeat}, {plan.repeats} planned"
+            else f"run {self.lift.repeat}, {plan.repeats} planned"
         )
         self.empty.setVisible(s.ring is None and not by_eye)
         # what the figures showed last is no reading; the strips keep what has been
@@ -262,11 +259,11 @@ class RunPage(View):
         method = self.desk.rig.method
         if method.swept:
             self.desk.said.emit(
-                f"{method.TITLE}, swept, is told by its course in time, which nobody reads by eye."
+                f"{method.TITLE}, swept, needs a recording over time and cannot be read by eye."
             )
             return
         if self.session.state in ("preparing", "lifting", "lowering", "stopping"):
-            self.desk.said.emit("The bench is moving. Wait for its end, or stop it.")
+            self.desk.said.emit("The bench is moving. Wait until it stops, or stop it.")
             return
         self.context.show("run")
         self._wants_eye = not self._wants_eye
@@ -287,7 +284,7 @@ class RunPage(View):
 
     def _put_right(self, stored: StoredRun, run: Run) -> None:
         """Keeps what was put right of a run that was read."""
-        self.desk.edit_run(stored, run, "reading put right")
+        self.desk.edit_run(stored, run, "corrected reading")
         self.refresh()
         self.eye.begin()
 
@@ -299,7 +296,7 @@ class RunPage(View):
         lifting, before = s.state == "lifting", {r.id for r in desk.runs}
         s.stop()
         if not lifting and not desk.runs:
-            desk.said.emit("Nothing has been run yet that could have broken.")
+            desk.said.emit("There is no run yet in which a part could have broken.")
             return
 
         def run() -> StoredRun | None:

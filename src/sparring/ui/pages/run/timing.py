@@ -33,9 +33,7 @@ class Timing(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         self.timer = QPushButton("Timer Alt+T")
-        self.timer.setToolTip(
-            tip("Beeps and counts; beeps again after this time, or when it is pressed before.")
-        )
+        self.timer.setToolTip(tip("Beeps at the start, and after this time or when pressed again."))
         self.timer.pressed.connect(self._start_or_stop)
         row.addWidget(self.timer)
         row.addWidget(Label("for"))
@@ -53,7 +51,9 @@ class Timing(QWidget):
         self.length.set_value(seconds or None)
         row.addWidget(self.length)
         self.tap = QPushButton("Tap a turn Alt+P")
-        self.tap.setToolTip(tip("Once for each turn as its mark passes; angle and time follow."))
+        self.tap.setToolTip(
+            tip("Tap once per revolution as its mark passes; angle and time are filled in.")
+        )
         # at once, and by keys of their own: a button's goes with its text, and acts late
         self.tap.pressed.connect(self._tap)
         self._keys = [QShortcut(QKeySequence(keys), self) for keys in ("Alt+T", "Alt+P")]

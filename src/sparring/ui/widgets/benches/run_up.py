@@ -39,7 +39,7 @@ def paint(p: QPainter, b: QRectF, rig: Rig) -> Places:
     p.drawText(
         QRectF(b.x(), b.bottom() - 18, w, 16),
         Qt.AlignmentFlag.AlignCenter,
-        "guard closed all round",
+        "guard closed on all sides",
     )
     return {
         "inertia": QPointF(axis.x() + r * 0.05, axis.y() - r * 0.9),
