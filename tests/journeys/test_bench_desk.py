@@ -74,7 +74,7 @@ def test_a_board_waits_for_the_care_notes_and_escape_stops_it_under_a_dialog(dem
     go(demo, "Confirm the care notes")
     demo.until(
         lambda: (
-            demo.state()["page"] == "Rig" and demo.state()["focus"].startswith("Name of whoever")
+            demo.state()["page"] == "Rig" and demo.state()["focus"].startswith("Name of the person")
         ),
         "it leads there",
     )
@@ -113,7 +113,7 @@ def begun(demo, board, tmp_path):
     demo.press("New rig")
     demo.until(lambda: demo.state()["rig"] == "Hoist B copy", "a rig of one's own")
     demo.tab("Checks")
-    demo.click("Name of whoever")
+    demo.click("Name of the person")
     demo.enter("A. Tester")
     demo.menu("Bench", "Connect a board")
     demo.until(lambda: demo.state()["dialog"] == "Connect a bench", "it asks for the port")
@@ -230,7 +230,7 @@ def test_readings_are_typed_and_recorded(demo):
     demo.key("ctrl+h")
     demo.until(lambda: demo.state()["dialog"] == "Part measurements", "it opens")
     demo.until(
-        lambda: demo.state()["focus"].startswith("Readings, a column a repeat"),
+        lambda: demo.state()["focus"].startswith("Readings, one column per repeat"),
         "the keyboard is where figures go",
     )
     for text in ("12 V", "4450 rpm", "0.11 A", "", "4 V", "0 rpm", "0.64 A"):
@@ -251,7 +251,7 @@ def test_readings_are_typed_and_recorded(demo):
         lambda: any(b["enabled"] for b in demo.buttons("Record")), "the simulated set-up sends"
     )
     demo.key("ctrl+Return")
-    demo.until(lambda: demo.buttons("Stop, take"), "it records")
+    demo.until(lambda: demo.buttons("Stop and use"), "it records")
     demo.until(
         lambda: demo.rows(
             "SELECT id FROM characterisations WHERE way = 'bare-motor' AND record LIKE '%parquet%'"
@@ -265,11 +265,11 @@ def test_readings_are_typed_and_recorded(demo):
     demo.until(lambda: demo.state()["dialog"] == "Part measurements", "back")
     demo.press("Use as")
     demo.until(lambda: "no load speed" in demo.state()["question"], "runs were made with it")
-    assert demo.widgets("Runs were made with Dunnock r3: close this")
+    assert demo.widgets("Dunnock r3 has runs: close this dialog")
     question = demo.state()["question"].replace("\xa0", " ")
     assert "no load speed 4450 ± 24 rpm → " in question
     assert not re.search(r"\d{7}", question), question  # as many digits as are known
-    for keys, struck in (("alt+o", 1), ("alt+b", 0)):
+    for keys, struck in (("alt+e", 1), ("alt+r", 0)):
         demo.key(keys)
         demo.until(lambda s=struck: newest_motor(demo)[1] == s, "left out, or taken back")
     assert json.loads(newest_motor(demo)[0])["note"] == "warm"

@@ -45,7 +45,7 @@ def care(demo):
     """Confirms the notes of the rig on the desk, led there from Run."""
     demo.until(lambda: any("Confirm" in w["text"] for w in demo.widgets(kind="KeyButton")), "care")
     demo.key("space")
-    demo.until(lambda: demo.state()["focus"].startswith("Name of whoever"), "it leads there")
+    demo.until(lambda: demo.state()["focus"].startswith("Name of the person"), "it leads there")
     demo.enter("A. Tester")
     demo.page("Run")
 
@@ -103,7 +103,7 @@ def test_every_method_by_keyboard_alone_kept_undone_exported_and_reopened(
         again.until(lambda: again.state()["runs"] == 2, "the last test is on the desk again")
         again.page("Results")
         again.until(lambda: again.state()["has_result"], "with its result")
-        assert any("Stall torque, held, " in w.get("text", "") for w in again.ask("widgets"))
+        assert any("Stall torque, measured, " in w.get("text", "") for w in again.ask("widgets"))
     finally:
         again.close()
 
@@ -151,7 +151,7 @@ def test_timer_taps_what_was_noticed_and_a_run_left_out_by_keys(demo):
     demo.key("ctrl+z")
     demo.until(lambda: demo.state()["has_result"], "taken back")
     demo.item("Runs", "1080")
-    demo.press("Leave the marked run out")
+    demo.press("Exclude the selected run")
     demo.until(lambda: demo.state()["dialog"] == "Exclude this run", "the button asks, too")
     demo.enter("the hook was caught")
     demo.until(lambda: kept(demo)[0]["left_out"] == "the hook was caught", "in words of one's own")

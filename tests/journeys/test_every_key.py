@@ -88,7 +88,7 @@ DOES = {
     "Results, JSON …": lambda demo: file_dialog(demo, "Export this test"),
     "Results, CSV …": lambda demo: file_dialog(demo, "Export this test"),
     "Sheet, HTML …": lambda demo: file_dialog(demo, "Export this test"),
-    "Restore excluded runs": lambda demo: said(demo, "No lift is left out"),
+    "Restore excluded runs": lambda demo: said(demo, "No run is excluded"),
     "Restore a backup …": lambda demo: dialog(demo, "Restore a backup"),
     "Find …": lambda demo: demo.until(
         lambda: demo.state()["focus"] == "Find in the logbook", "search has the keyboard"

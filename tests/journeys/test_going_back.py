@@ -13,8 +13,10 @@ def test_the_logbook_goes_back_to_the_copy_of_the_day(demo):
     demo.until(lambda: demo.state()["build"] == "New drive r1", "a build is begun")
     demo.menu("Logbook", "Restore a backup")
     demo.until(lambda: demo.state()["dialog"] == "Restore a backup", "it asks which")
-    demo.press("Go back")
-    demo.until(lambda: "The logbook is as on" in demo.state()["message"], "it says what it did")
+    demo.press("Restore")
+    demo.until(
+        lambda: "The logbook is restored to" in demo.state()["message"], "it says what it did"
+    )
     assert not demo.rows("SELECT id FROM builds WHERE family = 'New drive'")
     assert demo.state()["build"].startswith("Dunnock")
     assert not demo.widgets("r1 New drive")
@@ -35,7 +37,7 @@ def test_a_spoilt_row_is_named_and_the_rest_is_there(screen, demo_home, tmp_path
     demo = Program(screen, home, "demo")
     try:
         demo.until(lambda: f"run {spoilt}" in demo.state()["message"], "it names what is damaged")
-        assert "left out" in demo.state()["message"]
+        assert "omitted" in demo.state()["message"]
         demo.item("Builds and tests", "r2 POM, greased")
         demo.until(
             lambda: demo.state()["has_result"] and demo.state()["build"] == "Dunnock r2",

@@ -79,12 +79,12 @@ def test_the_question_is_answered_by_mouse_and_corrections_stand_beside_the_resu
 
     was = demo.record("build", "Dunnock r3")["stages"][0]["module"]
     ask("0.9 mm")
-    demo.press("Leave it as it was")
+    demo.press("Discard the edit")
     demo.until(lambda: not demo.state()["question"], "it asks no more")
     assert demo.record("build", "Dunnock r3")["stages"][0]["module"] == was
     assert demo.text("Module") == was
     ask("0.9 mm")
-    demo.press("It was wrong all along")
+    demo.press("Correction: it was wrong all along")
     demo.until(
         lambda: demo.record("build", "Dunnock r3")["stages"][0]["module"] == "0.9 mm",
         "the correction is kept",
@@ -99,7 +99,7 @@ def test_the_question_is_answered_by_mouse_and_corrections_stand_beside_the_resu
     demo.press("New rig")
     demo.until(lambda: demo.state()["rig"] == "Hoist B copy", "a rig of one's own")
     demo.tab("Checks")
-    demo.click("Name of whoever")
+    demo.click("Name of the person")
     demo.type("A. Tester")
     demo.press("I have read this")
     demo.until(
@@ -134,8 +134,8 @@ def test_a_build_is_drawn_counted_edited_and_turned(demo):
         "and taken back",
     )
     demo.press("Turn")
-    demo.until(lambda: demo.buttons("Hold"), "it turns")
-    demo.press("Hold")
+    demo.until(lambda: demo.buttons("Pause"), "it turns")
+    demo.press("Pause")
     demo.until(lambda: demo.buttons("Turn"), "it is held")
     text = next(w["text"] for w in demo.widgets(kind="Label") if "N·m: " in w["text"])
     demo.click("Output torque", "QSlider")
@@ -173,10 +173,10 @@ def test_stages_are_added_and_parts_taken_apart(demo):
     demo.key("ctrl+z")
     demo.until(lambda: len(demo.record("build", "Wren r1")["stages"]) == stages, "and taken back")
     for entry, title in (
-        ("Count its teeth", "Count"),
+        ("Count teeth", "Count"),
         ("Module from calipers", "Module"),
         ("Ratio and hidden", "Ratio"),
-        ("Centres and fit", "Centres"),
+        ("Centre distance and fit", "Centre distance"),
     ):
         demo.press("Gear")
         demo.until(lambda: demo.state()["menu_open"], "the menu opens")
@@ -207,9 +207,7 @@ def test_a_strangers_log_is_imported_and_exported(demo, tmp_path):
     demo.file_dialog(log)
     demo.until(lambda: "bench-log.csv" in demo.state()["dialog"], "it shows what is in the file")
     demo.press("Import as a new test")
-    demo.until(
-        lambda: "4 lifts of 1 weight found" in demo.state()["message"], "its lifts are found"
-    )
+    demo.until(lambda: "4 runs of 1 load found" in demo.state()["message"], "its lifts are found")
     demo.until(
         lambda: demo.state()["page"] == "Results" and demo.state()["has_result"], "and reduced"
     )
@@ -227,4 +225,4 @@ def test_a_strangers_log_is_imported_and_exported(demo, tmp_path):
     result = json.loads((made / "result.json").read_text(encoding="utf-8"))
     assert result["build"] == "Dunnock r2"
     assert 0.3 < result["steps"][0]["efficiency_wire_to_shaft"] < 1
-    assert "local codes" in (made / "sheet.html").read_text(encoding="utf-8")
+    assert "Local codes" in (made / "sheet.html").read_text(encoding="utf-8")

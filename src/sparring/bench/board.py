@@ -94,7 +94,7 @@ class Board(ABC):
                 self.close()
                 raise FileExistsError(
                     errno.EEXIST,
-                    ("this is a file, not a link; choose another path for the link to the port"),
+                    "this is a file, not a link; choose another path for the link to the port",
                     str(link),
                 )
             link.unlink(missing_ok=True)

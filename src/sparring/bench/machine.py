@@ -134,10 +134,8 @@ class Machine:
                 self._tell(
                     Notice(
                         "said",
-                        (
-                            f"BENCH LOST: {self.why} while it may be moving. It is being told "
-                            "to stop. Cut its power if it does not."
-                        ),
+                        f"BENCH LOST: {self.why} while it may be moving. It is being told "
+                        "to stop. Cut its power if it does not.",
                     )
                 )
                 self._halt("interrupted")
@@ -161,10 +159,8 @@ class Machine:
                 self._tell(
                     Notice(
                         "said",
-                        (
-                            "STOP is not confirmed by the bench yet: cut its power. The "
-                            "command is repeated until it answers."
-                        ),
+                        "STOP is not confirmed by the bench yet: cut its power. The "
+                        "command is repeated until it answers.",
                     )
                 )
             if self._watchdog and now - self._fed > states.WATCHDOG / 4 and self.state != "lost":
@@ -212,10 +208,8 @@ class Machine:
         self._tell(
             Notice(
                 "said",
-                (
-                    f"The bench now sends other columns: {', '.join(channels)}. The recording "
-                    "so far has been saved."
-                ),
+                f"The bench now sends other columns: {', '.join(channels)}. The recording "
+                "so far has been saved.",
             )
         )
         if not self._captures.begin_anew(channels) and self._captures.drives:
@@ -318,10 +312,7 @@ class Machine:
         asked = self._asked[1]
         if refused:
             self._failed(
-                (
-                    f"The bench refuses “{f'{word} {asked}'.strip()}”: {refused}. The step has "
-                    "ended."
-                ),
+                f"The bench refuses “{f'{word} {asked}'.strip()}”: {refused}. The step has ended.",
                 refused=True,
             )
             return
@@ -378,7 +369,7 @@ class Machine:
             self._tell(
                 Notice(
                     "said",
-                    (f"The bench stopped itself: it received nothing for {states.WATCHDOG:g} s."),
+                    f"The bench stopped itself: it received nothing for {states.WATCHDOG:g} s.",
                 )
             )
             self._halt("interrupted")

@@ -90,8 +90,7 @@ class Rows:
         if row.seal is not None and row.seal != seal_of(getattr(row, n) for n in table.SEALED):
             raise LogbookError(
                 damaged(
-                    self.folder / "logbook.sqlite",
-                    (f"{name} {key} has changed since it was written"),
+                    self.folder / "logbook.sqlite", f"{name} {key} has changed since it was written"
                 )
             )
         return row

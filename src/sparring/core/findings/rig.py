@@ -35,8 +35,7 @@ def drum_radius(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> It
         < 2 * std(off) + 1e-4
     ):
         causes.insert(
-            0,
-            ("the radius was measured to the centre of the cord; the cord is added automatically"),
+            0, "the radius was measured to the centre of the cord; the cord is added automatically"
         )
     yield noted(
         "drum-radius-vs-diameter",

@@ -39,7 +39,7 @@ class RunUp(MethodBase):
     )
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
         ("Inertia", "inertia"),
-        ("Flywheel rev. per output rev.", "gearing"),
+        ("Flywheel step-up", "gearing"),
         ("Coast-down", "coasts"),
         ("Safe speed", "safe_speed"),
         ("Outer radius", "outer_radius"),

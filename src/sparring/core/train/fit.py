@@ -56,10 +56,8 @@ def next_trials(module: float, seen: Mapping[float, Verdict]) -> FitTest:
             return FitTest(
                 (),
                 (low + high) / 2,
-                (
-                    f"Between {low * 1e3:.2f} and {high * 1e3:.2f} mm: build with "
-                    f"{(low + high) / 2 * 1e3:.2f} mm."
-                ),
+                f"Between {low * 1e3:.2f} and {high * 1e3:.2f} mm: build with "
+                f"{(low + high) / 2 * 1e3:.2f} mm.",
             )
         return FitTest(
             (low + (high - low) / 3, low + 2 * (high - low) / 3),

@@ -60,10 +60,8 @@ def _unexpected(
     """
     traceback.print_exception(kind, err, trace)
     window.say(
-        (
-            f"Internal error in Sparring ({kind.__name__}: {err}). Recording continues; details "
-            "are in the terminal."
-        ),
+        f"Internal error in Sparring ({kind.__name__}: {err}). Recording continues; details "
+        "are in the terminal.",
         stay=True,
     )
 

@@ -341,7 +341,8 @@ def _cut_cells(table: QTableWidget, where: str) -> Iterator[str]:
             continue
         item = table.horizontalHeaderItem(c)
         if head is not None and head.isVisible() and item is not None:
-            wide = QFontMetrics(head.font()).horizontalAdvance(item.text())
+            metrics = QFontMetrics(head.font())
+            wide = max(metrics.horizontalAdvance(line) for line in item.text().split("\n"))
             if wide > table.columnWidth(c):
                 yield f"{where}: head “{item.text()}” is {wide} px, has {table.columnWidth(c)}"
         for r in range(table.rowCount()):

@@ -309,10 +309,8 @@ class MainWindow(Window):
                 return True
             if was == "lost":
                 self.say(
-                    (
-                        "STOP is not confirmed: the bench receives it only when it is back. "
-                        "Cut its power."
-                    ),
+                    "STOP is not confirmed: the bench receives it only when it is back. "
+                    "Cut its power.",
                     stay=True,
                 )
         elif event.type() == QEvent.Type.ShortcutOverride:

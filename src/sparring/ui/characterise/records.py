@@ -103,4 +103,4 @@ class RecordList(QWidget):
 
     def _say(self) -> None:
         self.out.setEnabled(bool(self.current))
-        self.out.setText("R&estore" if self.current in self._struck else "&Exclude")
+        self.out.setText("&Restore" if self.current in self._struck else "&Exclude")

@@ -88,11 +88,9 @@ class MotorsDialog(BuildDialog):
             chosen,
             parent,
             "Additional motors",
-            (
-                "Motors in addition to the first, each with its readings at the same voltage. "
-                "Geared: its revolutions per input shaft revolution. Type in the last row to "
-                "add one; Delete removes one."
-            ),
+            "Motors in addition to the first, each with its readings at the same voltage. "
+            "Geared: its revolutions per input shaft revolution. Type in the last row to "
+            "add one; Delete removes one.",
         )
         self.resize(760, 320)
         columns = [
@@ -124,10 +122,8 @@ class MaterialsDialog(BuildDialog):
             chosen,
             parent,
             "Custom materials",
-            (
-                "A material with the name of a table entry overrides it. Type in the last row "
-                "to add one; Delete removes one."
-            ),
+            "A material with the name of a table entry overrides it. Type in the last row "
+            "to add one; Delete removes one.",
         )
         self.resize(820, 560)
         template = materials.TABLE[0].model_copy(update={"name": "own", "source": "custom"})
@@ -175,10 +171,8 @@ class PhotosDialog(BuildDialog):
             chosen,
             parent,
             "Photos",
-            (
-                "Photos are copied into the logbook folder. Delete removes the selected one "
-                "from the build; the file remains."
-            ),
+            "Photos are copied into the logbook folder. Delete removes the selected one "
+            "from the build; the file remains.",
         )
         self.resize(720, 480)
         self.list = QListWidget()

@@ -233,7 +233,7 @@ class BuildPage(View):
 
     def _turn(self, on: bool) -> None:
         self.gears.turn(on)
-        self.turn.setText("Stop" if on else "Turn")
+        self.turn.setText("Pause" if on else "Turn")
 
     def _from_side(self, on: bool) -> None:
         self.gears.from_side = on

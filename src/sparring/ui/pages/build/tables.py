@@ -96,13 +96,13 @@ class BuildTables(QWidget):
         return [
             f"mesh, sizes in {self.desk.units['length']}",
             "module",
-            "centre distance",
-            "contact ratio",
-            "mesh efficiency",
+            "centre\ndistance",
+            "contact\nratio",
+            "mesh\nefficiency",
             "backlash",
             "span W",
-            "over pins",
-            "tooth temp.",
+            "over\npins",
+            "tooth\ntemp.",
             "thrust",
         ]
 

@@ -94,10 +94,8 @@ class CountDialog(BuildDialog):
             chosen,
             parent,
             f"Count the teeth: stage {chosen[0] + 1} {part}",
-            (
-                "Mark one tooth with a pen. Tap the pad or press Space once for each tooth; "
-                "Backspace removes one. A check mark stands for ten."
-            ),
+            "Mark one tooth with a pen. Tap the pad or press Space once for each tooth; "
+            "Backspace removes one. A check mark stands for ten.",
         )
         self.pad = CountPad()
         self.column.addWidget(self.pad, 1)
@@ -126,11 +124,9 @@ class CaliperDialog(BuildDialog):
             chosen,
             parent,
             "Module from calipers",
-            (
-                "One line per gear: tip diameter, then number of teeth. For example: 17.93 mm "
-                "± 0.05 mm, 16 teeth. Measure a gear with an odd number of teeth three times, "
-                "turned in between."
-            ),
+            "One line per gear: tip diameter, then number of teeth. For example: 17.93 mm "
+            "± 0.05 mm, 16 teeth. Measure a gear with an odd number of teeth three times, "
+            "turned in between.",
         )
         self.readings = QPlainTextEdit()
         self.readings.setAccessibleName("Readings, one gear per line")
@@ -216,10 +212,8 @@ class RatioDialog(BuildDialog):
             chosen,
             parent,
             "Ratio and hidden teeth",
-            (
-                "Turn the input by hand and count, or read both speeds. Then enter the tooth "
-                "numbers, with ? for each hidden one."
-            ),
+            "Turn the input by hand and count, or read both speeds. Then enter the tooth "
+            "numbers, with ? for each hidden one.",
         )
         form = QFormLayout()
         self.turns_in, self.turns_out = QLineEdit("10"), QLineEdit()
@@ -318,10 +312,8 @@ class FitDialog(BuildDialog):
             chosen,
             parent,
             f"Centre distance and fit test, stage {chosen[0] + 1}",
-            (
-                "Each value follows from the other. Sizes are nominal; a printed gear is "
-                "usually slightly larger."
-            ),
+            "Each value follows from the other. Sizes are nominal; a printed gear is "
+            "usually slightly larger.",
         )
         stage = desk.build.stages[self.stage]
         self.pair_stage = stage if isinstance(stage, SpurStage) else None

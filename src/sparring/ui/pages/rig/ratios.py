@@ -38,7 +38,9 @@ class RatioPlanner(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         self.chart = Chart(
-            "flywheel rev. per output rev.", "flywheel, rpm", name="Flywheel speed over its gearing"
+            "flywheel revolutions per output revolution",
+            "flywheel, rpm",
+            name="Flywheel speed over its gearing",
         )
         self.curve, self.here = pg.PlotDataItem(), pg.ScatterPlotItem(size=11)
         self.safe = pg.InfiniteLine(angle=0)
