@@ -20,7 +20,7 @@ journeys: $(VENV)/.ready-dev  ## only the installed command on virtual screens, 
 	$(BIN)/python -m pytest tests/journeys
 
 lint: $(VENV)/.ready-dev    ## style, types, layer contracts
-	$(BIN)/ruff check src tests benchmarks tools
+	$(BIN)/ruff check src tests benchmarks tools board
 	$(BIN)/mypy
 	PYTHONPATH=tests $(BIN)/lint-imports --no-logo
 

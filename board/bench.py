@@ -49,10 +49,11 @@ class Bench:
         try:
             value = float(figure) if figure else 0.0
         except ValueError:
-            return self.say("> %s refused: %s is not a number" % (word, figure))
+            self.say(f"> {word} refused: {figure} is not a number")
+            return
         refused, shown = self._act(word, value)
         answer = "refused: " + refused if refused else "ok " + (shown or figure)
-        self.say("> %s %s" % (word, answer))
+        self.say(f"> {word} {answer}")
 
     def _act(self, word, value):
         if word == "hello":
@@ -62,7 +63,7 @@ class Bench:
             self.watchdog = max(0.0, value)
         elif word == "drive":
             if not 0 <= value <= self.settings.SUPPLY:
-                return "the supply gives %g V" % self.settings.SUPPLY, ""
+                return f"the supply gives {self.settings.SUPPLY:g} V", ""
             self.volts = value
         elif word == "hang":  # a person hangs it; the board can only see to it that nothing moves
             if self.moving:
@@ -70,7 +71,7 @@ class Bench:
         elif word == "tare":
             if len(self.readings) < TARE_FROM // 4:
                 return "no reading yet", ""
-            return "", "%.1f" % (sum(self.readings) / len(self.readings))
+            return "", f"{sum(self.readings) / len(self.readings):.1f}"
         elif word == "up" or word == "down":
             end = self.top if word == "up" else self.bottom
             if end():
@@ -101,22 +102,18 @@ class Bench:
         counts = self.cell.read()
         if counts is not None:
             self.counts = counts
-            self.readings = self.readings[-TARE_FROM + 1 :] + [counts]
+            self.readings = [*self.readings[-TARE_FROM + 1 :], counts]
 
     def sample(self):
         """Sends a line, and stops what must not go on."""
         volts, amps = self.monitor.read()
         way = -1 if self.back else 1  # one pulse line and a monitor at the supply know no direction
         self.seq += 1
-        body = "%d,%d,%s,%.2f,%.3f,%.3f" % (
-            self.seq,
-            time.ticks_diff(time.ticks_ms(), self.began),
-            self.counts,
-            way * self.pulses.read(),
-            way * volts,
-            way * amps,
-        )
-        self.say("%s*%04X" % (body, crc_hqx(body.encode(), 0xFFFF)))
+        t = time.ticks_diff(time.ticks_ms(), self.began)
+        rpm = way * self.pulses.read()
+        figures = f"{rpm:.2f},{way * volts:.3f},{way * amps:.3f}"
+        body = f"{self.seq},{t},{self.counts},{figures}"
+        self.say(f"{body}*{crc_hqx(body.encode(), 0xFFFF):04X}")
         self._watch(amps)
 
     def _watch(self, amps):

@@ -43,12 +43,7 @@ def parts():
 
 def run():
     bench = Bench(
-        say,
-        parts(),
-        settings,
-        closed(settings.TOP),
-        closed(settings.BOTTOM),
-        "%d" % time.ticks_us(),
+        say, parts(), settings, closed(settings.TOP), closed(settings.BOTTOM), str(time.ticks_us())
     )
     say("# columns: " + COLUMNS)
     dog = WDT(timeout=2000)

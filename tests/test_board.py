@@ -20,6 +20,7 @@ from sparring.files import record_files
 
 ROOT = Path(__file__).parents[1]
 MICROPYTHON = shutil.which("micropython", path=str(Path(sys.executable).parent))
+SPARRING = [sys.executable, "-m", "sparring"]
 CARE = {"by": "A. Tester", "on": "2026-11-27", "method": "hoist"}
 
 
@@ -96,8 +97,7 @@ def test_a_plan_is_run_on_the_board_from_a_terminal_and_its_figures_are_the_benc
         call += [name, str(tmp_path / f"{name}.json")]
     book = ["--logbook", str(tmp_path / "book")]
     recorded = subprocess.run(
-        [sys.executable, "-m", "sparring", "record", "--port", board.port, *call, *book]
-        + ["--yes", "--json"],
+        [*SPARRING, "record", "--port", board.port, *call, *book, "--yes", "--json"],
         capture_output=True,
         text=True,
         timeout=110,
@@ -106,8 +106,7 @@ def test_a_plan_is_run_on_the_board_from_a_terminal_and_its_figures_are_the_benc
     assert recorded.returncode == 0, recorded.stderr + str(document.get("why"))
     assert [r["ended"] for r in document["runs"]] == ["top"] * 4
     out = tmp_path / "out"
-    sparring = [sys.executable, "-m", "sparring"]
-    subprocess.run([*sparring, "export", book[1], out], check=True, capture_output=True)
+    subprocess.run([*SPARRING, "export", book[1], out], check=True, capture_output=True)
     result = json.loads(next(out.rglob("result*.json")).read_text(encoding="utf-8"))
     for step, mass in zip(result["steps"], (0.5, 1.0), strict=True):
         torque = mass * 9.81 * 0.025  # the bench's own figures, in tests/board/machine.py
