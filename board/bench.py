@@ -102,7 +102,8 @@ class Bench:
         counts = self.cell.read()
         if counts is not None:
             self.counts = counts
-            self.readings = [*self.readings[-TARE_FROM + 1 :], counts]
+            self.readings = self.readings[-TARE_FROM + 1 :]
+            self.readings.append(counts)
 
     def sample(self):
         """Sends a line, and stops what must not go on."""
