@@ -111,7 +111,7 @@ def test_a_plan_is_run_on_the_board_from_a_terminal_and_its_figures_are_the_benc
     for step, mass in zip(result["steps"], (0.5, 1.0), strict=True):
         torque = mass * 9.81 * 0.025  # the bench's own figures, in tests/board/machine.py
         rpm, amps = 120.0 - 30.0 * torque, 0.15 + 0.9 * torque
-        assert abs(step["speed_rad_per_s"] / (rpm * 0.10472) - 1) < 0.01
+        assert abs(step["speed_rad_per_s"] / (rpm * 0.10472) - 1) < 0.02
         assert abs(step["power_in_W"] / (12.0 * amps) - 1) < 0.02
 
 

@@ -55,7 +55,7 @@ def test_every_kind_is_added_drawn_turned_and_undone(window, page):
         page.add(kind)
         assert isinstance(stages(window)[-1], kind)
         assert page.chosen == len(stages(window)) - 1
-        assert page.stage_form.fields
+        assert page.fields.groups["teeth"].ready().fields
         still = page.gears.grab().toImage()
         page.gears.angle += 0.2
         assert page.gears.grab().toImage() != still
@@ -77,7 +77,7 @@ def test_parts_are_picked_and_their_teeth_edited_in_the_drawing(window, page, qt
     view = page.gears
     for n, field in view.parts():
         view.pick(n, field)
-        assert field.replace("_", " ") in page.stage_title.text()
+        assert field.replace("_", " ") in page.selected.text()
     view.pick(1, "ring")
     view.setFocus()
     qtbot.keyClick(view, Qt.Key.Key_Return)
@@ -146,7 +146,7 @@ def test_the_state_of_a_box_is_switched(window, page):
     page.speed.setCurrentIndex(1)
     page.speed.activated.emit(1)
     assert stages(window)[1].engaged == 2
-    line = page.stage_form.fields["stages", 1, "pairs"]
+    line = page.fields.field(("stages", 1, "pairs"))
     line.setText("14/42 24/32 28/28")
     line.setModified(True)
     line.editingFinished.emit()
@@ -159,7 +159,7 @@ def test_the_state_of_a_box_is_switched(window, page):
 
 
 def test_joints_materials_and_lists_reach_the_build(window, page, qtbot):
-    joint = page.joints.layout().itemAt(0).widget()
+    joint = page.fields.groups["joints"].ready().layout().itemAt(0).widget()
     joint.kind.setCurrentText("key")
     joint.kind.activated.emit(joint.kind.currentIndex())
     assert stages(window)[0].input_joint.kind == "key"
@@ -290,7 +290,7 @@ def test_a_change_that_cannot_be_is_refused_in_words_and_nothing_is_lost(window,
     assert window.desk.build == before
     assert "4" in window.message.text()
     page.add(PlanetaryStage)
-    choice = page.stage_form.fields["stages", 2, "held"]
+    choice = page.fields.field(("stages", 2, "held"))
     choice.setCurrentText("sun")
     choice.activated.emit(choice.currentIndex())
     assert "both input and fixed" in window.message.text()
@@ -336,15 +336,16 @@ def test_the_mesh_table_gives_sizes_play_and_warmth(window, page):
     plastic, steel = cells(page.tables.meshes)
     assert page.tables.meshes.horizontalHeaderItem(0).text() == "mesh, sizes in mm"
     assert plastic[2] == "30.100"
-    assert plastic[4] == "0.21 deg"
-    assert plastic[5] == "7.660 (3)"
-    assert plastic[8] == "–"
-    assert float(plastic[7].split()[0]) > 20
-    assert steel[7] == "–"
+    assert plastic[4] == "98.63 %"  # 1 − μ H_V
+    assert plastic[5] == "0.21 deg"
+    assert plastic[6] == "7.660 (3)"
+    assert plastic[9] == "–"
+    assert float(plastic[8].split()[0]) > 20
+    assert steel[8] == "–"
     window.desk.edit("build", ("stages", 1, "helix"), math.radians(20))
     steel = cells(page.tables.meshes)[1]
     assert steel[3] == "1.50+0.65"
-    assert steel[8].endswith(" N")
+    assert steel[9].endswith(" N")
     window.desk.set_unit("length", "in")
     assert page.tables.meshes.horizontalHeaderItem(0).text() == "mesh, sizes in in"
     window.desk.set_unit("length", "mm")

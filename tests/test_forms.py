@@ -56,7 +56,7 @@ def test_every_field_of_a_kind_is_edited_from_its_form(window, qtbot, kind):
     desk.edit("build", ("stages",), (kind(),))
     page.gears.pick(0)
     for label, field in kind.FIELDS:
-        widget = page.stage_form.fields["stages", 0, field]
+        widget = page.fields.field(("stages", 0, field))
         assert widget.accessibleName().startswith(label)
         before, steps = value(window, field), desk.undo.count()
         if isinstance(widget, QuantityField):
@@ -102,7 +102,7 @@ def test_every_joint_asks_for_its_sizes_and_limits_the_drive(window, kind):
     desk, page = window.desk, window.view("build")
     desk.edit("build", ("stages",), (SpurStage(),))
     page.gears.pick(0)
-    joint = page.joints.layout().itemAt(1).widget()
+    joint = page.fields.groups["joints"].ready().layout().itemAt(1).widget()
     joint.kind.setCurrentText(kind)
     joint.kind.activated.emit(joint.kind.currentIndex())
     assert desk.build.stages[0].output_joint.kind == kind

@@ -39,7 +39,7 @@ def choose(window, name):
 
 def type_module(window, qtbot, text):
     window.go("build")
-    field = window.view("build").stage_form.fields["stages", 0, "module"]
+    field = window.view("build").fields.field(("stages", 0, "module"))
     field.setFocus()
     field.selectAll()
     qtbot.keyClicks(field, text)

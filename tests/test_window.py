@@ -57,7 +57,7 @@ def test_pages_are_reached_by_key(window, qtbot):
 def test_an_edit_is_kept_undone_and_shown_everywhere(window, qtbot):
     choose(window, "Dunnock r2")
     window.go("build")
-    field = window.view("build").stage_form.fields["stages", 0, "module"]
+    field = window.view("build").fields.field(("stages", 0, "module"))
     before = window.desk.build.stages[0].module
     enter(field, "1/32 in", qtbot)
     was_wrong(window)
@@ -74,7 +74,7 @@ def test_an_edit_is_kept_undone_and_shown_everywhere(window, qtbot):
 
 def test_a_wrong_unit_is_refused_in_place_and_nothing_is_lost(window, qtbot):
     window.go("build")
-    field = window.view("build").motor_form.fields["motor", "no_load_speed"]
+    field = window.view("build").fields.field(("motor", "no_load_speed"))
     before = window.desk.build
     enter(field, "4450 V", qtbot)
     assert field.text() == "4450 V"
@@ -87,7 +87,7 @@ def test_a_wrong_unit_is_refused_in_place_and_nothing_is_lost(window, qtbot):
 
 def test_a_build_that_does_not_hold_together_is_refused_with_the_reason(window, qtbot):
     window.go("build")
-    field = window.view("build").motor_form.fields["motor", "stall_current"]
+    field = window.view("build").fields.field(("motor", "stall_current"))
     enter(field, "0.05 A", qtbot)
     assert "interchanged" in field._note.text()
     assert window.desk.build.motor.stall_current.value > 1
@@ -358,7 +358,7 @@ def test_a_build_finding_leads_to_its_field(window):
     card = next(c for c in window.findings.cards() if c.finding.id == "turns-back")
     assert card.finding.severity == "wrong"  # a vent must not fall back
     card.opened.emit(card)
-    assert window.focusWidget() is window.view("build").build_form.fields[("holding",)]
+    assert window.focusWidget() is window.view("build").fields.field(("holding",))
     window.go("results")
     assert not any(c.finding.id == "turns-back" for c in window.findings.cards())
     window.go("build")

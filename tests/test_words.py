@@ -15,7 +15,7 @@ from words import SOURCE, Text, pages, program, words_of
 from sparring.cli.app import app
 
 BANNED = {
-    r"(?<!/)\blifts\b|\b(?:an?|the|one|each|this|last|first|second|per|two|more) lift\b": "run",
+    r"(?<![/.])\blifts\b(?!\()|\b(?:an?|the|one|each|this|last|first|per|two) lift\b": "run",
     r"left out|leav(?:e|es|ing)(?: \w+)? out\b|\bstr(?:ike|uck) (?:it|the run)\b": "exclude, omit",
     r"tak(?:e|es|en|ing)(?: it| the \w+)* back\b": "restore, undo, remove",
     r"lets? expect|expected from the lighter": "predict",

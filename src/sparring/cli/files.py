@@ -74,7 +74,7 @@ def import_(
     ] = None,
     as_json: AsJson = False,
 ) -> None:
-    """Take a file into a logbook: a log's lifts as a test, a build or rig file as that."""
+    """Take a file into a logbook: a log's runs as a test, a build or rig file as that."""
     from sparring.cli.importing import take_in
 
     with told():

@@ -82,6 +82,12 @@ def stall_torque(build: Build, voltage: float, friction: list[float] | None = No
     return max(0.0, float((build.motor_line().stall_torque(voltage) - b) / a))
 
 
+def no_load_speed(build: Build, voltage: float) -> float:
+    """Speed of the output [rad/s], without sign, with nothing on it: only the train's own drag."""
+    motor = float(build.motor_line().speed(build.torque_line()[1], voltage))
+    return motor / abs(build.ratio())
+
+
 def curve(
     build: Build, voltage: float, points: int = 120, friction: list[float] | None = None
 ) -> Curve:
@@ -286,7 +292,7 @@ def spin_plan(build: Build, method: RunUp, voltage: float, gearings: np.ndarray)
     by 1/i².
     """
     ratio = abs(build.ratio())
-    free = float(build.motor_line().speed(build.torque_line()[1], voltage)) / ratio
+    free = no_load_speed(build, voltage)
     at_output = method.inertia.value * gearings**2
     stall = stall_torque(build, voltage)
     tau = (

@@ -221,6 +221,12 @@ def _buttons(c: dict[str, str]) -> str:
         border-color: {c["rule"]}; }}
     QPushButton#stop:focus {{ border: 2px solid {c["ink"]}; }}
     KeyButton {{ min-height: 70px; }}
+    QPushButton#group {{ border: none; border-bottom: 1px solid {c["rule"]};
+        background: transparent; color: {c["ink"]}; font-weight: bold; text-align: left;
+        padding: 3px 2px; }}
+    QPushButton#group:hover {{ background: {c["pale"]}; }}
+    QPushButton#group:focus {{ border: 1px solid {c["reseda"]}; padding: 2px 1px; }}
+    QSplitter::handle {{ background: {c["bench"]}; }}
     QPushButton#quiet {{ border: none; background: transparent; color: {c["ink-2"]};
         padding: 2px 6px; text-align: left; }}
     QPushButton#quiet:hover {{ background: {c["pale"]}; }}

@@ -250,8 +250,8 @@ def holds_or_turns_back(case: Case) -> Iterable[Finding]:
             else "Back-drivable, although it must be self-locking"
         ),
         seen=(
-            "From {needs} at the output the train turns, from {motor} the motor too; "
-            "{share} of any torque beyond reaches the motor."
+            "The output turns the train from {needs} and the motor from {motor}; {share} "
+            "of any torque beyond reaches the motor."
         ),
         why=(
             "A high ratio multiplies drag torque, so small loads may still be held, and "

@@ -31,6 +31,7 @@ class MethodBase(Record):
     CARE: ClassVar[str] = ""
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = ()  # (label, field) in the order a tester asks
     MAIN: ClassVar[str] = ""  # the dimension that names the bench; "": the first
+    ROLLS: ClassVar[tuple[str, str]] = ("", "")  # wheel or drum on the output, its diameter's field
     STEP: ClassVar[str] = "weight"  # what the plan's weights are here; "": it has none
     # the board's command for a step, and the kind of its figure
     SET_BY: ClassVar[tuple[str, str]] = ("hang", "mass")

@@ -41,6 +41,7 @@ class Drawbar(MethodBase):
     CORD: ClassVar[bool] = True
     SIZE: ClassVar[tuple[str, float, float]] = ("wheel_diameter", 8e-3, 1.5)
     STEP: ClassVar[str] = "ballast"
+    ROLLS: ClassVar[tuple[str, str]] = ("wheels", "wheel_diameter")
     CELL: ClassVar[str] = "in the tow line"
     BY_EYE: ClassVar[tuple[str, ...]] = ("force", "voltage", "current")
 

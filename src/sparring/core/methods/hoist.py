@@ -40,6 +40,7 @@ class Hoist(MethodBase):
         ("Mass of hanging cord", "cord_mass"),
         ("Travel", "travel"),
     )
+    ROLLS: ClassVar[tuple[str, str]] = ("drum", "drum_diameter")
     CELL: ClassVar[str] = "in the cord"
     DOES: ClassVar[tuple[str, str, str]] = ("Lift", "Lifting", "Lowering")
     DONE: ClassVar[str] = "lifted"

@@ -36,6 +36,7 @@ class RopeBrake(MethodBase):
         ("Drive time", "hold"),
     )
     STEP: ClassVar[str] = "weight on the slack end"
+    ROLLS: ClassVar[tuple[str, str]] = ("drum", "drum_diameter")
     CELL: ClassVar[str] = "at the tight end"
     FADES: ClassVar[bool] = True
     CORD: ClassVar[bool] = True

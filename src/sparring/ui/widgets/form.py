@@ -72,8 +72,10 @@ class Form(QWidget):
         rows: list[tuple[str, Path]],
         *,
         units: dict[Path, str] | None = None,
+        across: bool = False,
         parent: QWidget | None = None,
     ) -> None:
+        """across: beside one another, each under its label."""
         super().__init__(parent)
         self.desk, self.what, self._units = desk, what, units or {}
         self.fields: dict[Path, QWidget] = {}
@@ -85,14 +87,16 @@ class Form(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(3)
+        self._labels: dict[Path, Label] = {}
         for n, (label, path) in enumerate(rows):
             text = Label(label)
             field = self._field(label, path)
             text.setBuddy(field)
-            grid.addWidget(text, n, 0)
-            grid.addWidget(field, n, 1)
-            self.fields[path] = field
-        grid.setColumnStretch(1, 1)
+            grid.addWidget(text, *((0, n) if across else (n, 0)))
+            grid.addWidget(field, *((1, n) if across else (n, 1)))
+            self.fields[path], self._labels[path] = field, text
+        if not across:
+            grid.setColumnStretch(1, 1)
         {"build": desk.build_changed, "rig": desk.rig_changed, "plan": desk.plan_changed}[
             what
         ].connect(self.refresh)
@@ -108,6 +112,20 @@ class Form(QWidget):
         grid = self.layout()
         if isinstance(grid, QGridLayout):
             grid.setColumnMinimumWidth(0, width)
+
+    def sift(self, words: str) -> int:
+        """Shows only the rows whose label holds the words, in small letters; how many."""
+        found = 0
+        for path, label in self._labels.items():
+            here = words in label.text().casefold()
+            label.setVisible(here)
+            self.fields[path].setVisible(here)
+            found += here
+        return found
+
+    def first(self) -> QWidget | None:
+        """The first field that is shown."""
+        return next((f for f in self.fields.values() if not f.isHidden()), None)
 
     def refresh(self) -> None:
         """Shows the record again; not where another kind of thing has come in its place, whose form

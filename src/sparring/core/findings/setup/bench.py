@@ -46,9 +46,7 @@ class Bench:
     @property
     def free_speed(self) -> float:
         """Of the output [rad/s]."""
-        return float(self.motor.speed(self.build.torque_line()[1], self.plan.voltage)) / abs(
-            self.build.ratio()
-        )
+        return predict.no_load_speed(self.build, self.plan.voltage)
 
 
 Rule = Callable[[Bench], Iterable[Finding]]

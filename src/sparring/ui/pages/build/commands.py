@@ -35,6 +35,15 @@ _ADD = tuple(
 )
 _STAGE: tuple[Command[BuildPage], ...] = (
     Command(
+        "build.find-field",
+        "Find a field …",
+        lambda p: p.find_field(),
+        menu="Build",
+        group=2,
+        key="Ctrl+Shift+F",
+        on="build",
+    ),
+    Command(
         "stage.duplicate",
         "Duplicate",
         lambda page: page.duplicate(),

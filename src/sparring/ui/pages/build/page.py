@@ -1,29 +1,31 @@
-"""Build: the train drawn to scale, the parts of the chosen stage beside it, and below what each
+"""Build: the train drawn to scale, the fields of its selected stage beside it, and below what each
 shaft and part does.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import cached_property
 from importlib import import_module
 from typing import Any
 
-from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSlider, QVBoxLayout, QWidget
+from PyQt6.QtCore import QByteArray, Qt
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSlider, QSplitter, QVBoxLayout, QWidget
 
 from sparring.core import predict, revise
 from sparring.core.build import Build
 from sparring.core.train.kinds import ShiftStage, Stage
 from sparring.core.train.kinematics import ratio_in_words
 from sparring.ui.page import Context, View
-from sparring.ui.pages.build.joint_form import JointForm
+from sparring.ui.pages.build.fields import BuildFields
+from sparring.ui.pages.build.part import PartFields
 from sparring.ui.pages.build.tables import BuildTables
 from sparring.ui.widgets.choice import Choice
-from sparring.ui.widgets.form import Form, named
-from sparring.ui.widgets.parts import Column, heading, sheet
+from sparring.ui.widgets.form import Path, named
+from sparring.ui.widgets.parts import note, sheet
 from sparring.ui.widgets.plain import Label, tip
 from sparring.ui.widgets.train_view import TrainView
+
+_LOWER = (110, 158)  # [px] the tables: at least, and at first
 
 
 class BuildPage(View):
@@ -36,11 +38,14 @@ class BuildPage(View):
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
         page.setSpacing(10)
-        upper = QHBoxLayout()
+        top = QWidget()
+        upper = QHBoxLayout(top)
+        upper.setContentsMargins(0, 0, 0, 0)
         upper.setSpacing(10)
-        page.addLayout(upper, 1)
         upper.addWidget(self._drawing(), 5)
-        upper.addWidget(self._side(), 3)
+        self.fields = BuildFields(desk)
+        self.fields.stage_wanted.connect(self.show_stage)
+        upper.addWidget(self.fields, 3)
 
         lower, rows = sheet(margins=10)
         self.tables = BuildTables(desk, context.measure)
@@ -54,8 +59,21 @@ class BuildPage(View):
         self.slider.valueChanged.connect(self._swept)
         self.tables.head.addWidget(self.slider, 1)
         rows.addWidget(self.tables)
-        lower.setFixedHeight(196)
-        page.addWidget(lower)
+        lower.setMinimumHeight(_LOWER[0])
+        self.divider = QSplitter(Qt.Orientation.Vertical)
+        self.divider.setHandleWidth(10)
+        self.divider.setChildrenCollapsible(False)
+        for part, stretch in ((top, 1), (lower, 0)):
+            self.divider.addWidget(part)
+            self.divider.setStretchFactor(self.divider.count() - 1, stretch)
+        self.divider.setSizes([2000, _LOWER[1]])
+        state = desk.settings.value("split/build")
+        if isinstance(state, QByteArray):
+            self.divider.restoreState(state)
+        self.divider.splitterMoved.connect(
+            lambda *_: desk.settings.setValue("split/build", self.divider.saveState())
+        )
+        page.addWidget(self.divider)
 
         desk.build_changed.connect(self.refresh)
         desk.plan_changed.connect(self._show_load)
@@ -71,7 +89,12 @@ class BuildPage(View):
         self.ratio = Label()
         self.ratio.setObjectName("title")
         self.ratio.setWordWrap(True)
-        row.addWidget(self.ratio, 1)
+        self.selected = note("")
+        words = QVBoxLayout()
+        words.setSpacing(0)
+        words.addWidget(self.ratio)
+        words.addWidget(self.selected)
+        row.addLayout(words, 1)
         self.speed = Choice()
         self.speed.setAccessibleName("Gear engaged")
         self.speed.setToolTip(tip("Which gear of the gearbox is engaged"))
@@ -97,81 +120,9 @@ class BuildPage(View):
         self.gears.picked.connect(self._picked)
         self.gears.count_edited.connect(self._count_edited)
         column.addWidget(self.gears, 1)
+        self.part = PartFields(self.desk)
+        column.addWidget(self.part)
         return drawing
-
-    def _side(self) -> QWidget:
-        self.side = Column()
-        inner, self.forms = sheet()
-        self.stage_title = heading("")
-        self.forms.addWidget(self.stage_title)
-        self.stage_form: Form | None = None
-        self.joints: JointForm | None = None
-        self._stage_shown: tuple[int, str] | None = None
-        self._motor_head, self._build_head = (
-            heading("Motor, measured without gearbox"),
-            heading("Build"),
-        )
-        self.forms.addWidget(self._motor_head)
-        self.forms.addWidget(self._build_head)
-        self.forms.addStretch(1)
-        QTimer.singleShot(150, self._below_the_fold)  # well after the first paint
-        self.side.setWidget(inner)
-        return self.side
-
-    def _below_the_fold(self) -> None:
-        """Makes what is not seen at first; the first window does not wait for it."""
-        for form in (self.motor_form, self.build_form):
-            form.refresh()
-
-    @cached_property
-    def motor_form(self) -> Form:
-        """The first motor."""
-        form = Form(
-            self.desk,
-            "build",
-            [
-                ("Name", ("motor", "name")),
-                ("Voltage", ("motor", "voltage")),
-                ("No-load speed", ("motor", "no_load_speed")),
-                ("No-load current", ("motor", "no_load_current")),
-                ("Stall current", ("motor", "stall_current")),
-                ("Stall torque", ("motor", "stall_torque")),
-                ("Brush drop", ("motor", "brush_drop")),
-                ("Magnets", ("motor", "magnets")),
-                ("Winding temperature", ("motor", "winding_temperature")),
-                ("Rotor inertia", ("motor", "inertia")),
-                ("Thermal time constant", ("motor", "heat_time")),
-                ("Thermal resistance, K/W", ("motor", "heat_resistance")),
-            ],
-        )
-        self.forms.insertWidget(self.forms.indexOf(self._motor_head) + 1, form)
-        return form
-
-    @cached_property
-    def build_form(self) -> Form:
-        """The build as a whole."""
-        form = Form(
-            self.desk,
-            "build",
-            [
-                ("Family", ("family",)),
-                ("Revision", ("revision",)),
-                ("Title", ("title",)),
-                ("Lubricant", ("lubricant",)),
-                ("Expected load", ("expected_load",)),
-                ("Back-driving", ("holding",)),
-                ("Maximum shaft speed", ("fastest",)),
-                ("Part temperature", ("works_at",)),
-                ("Interlayer strength", ("across_layers",)),
-                ("Fuse part", ("fuse",)),
-                ("Wind-up stiffness", ("windup",)),
-                ("Mass", ("mass",)),
-                ("Currency", ("currency",)),
-                ("Notes", ("notes",)),
-            ],
-        )
-        self.forms.insertWidget(self.forms.indexOf(self._build_head) + 1, form)
-        return form
 
     # --- showing ----------------------------------------------------------------------------------
 
@@ -242,7 +193,6 @@ class BuildPage(View):
     def _picked(self, stage: int, field: str) -> None:
         self._show_stage(stage, field)
         self._show_speeds()
-        self.side.reveal(self.stage_title)
         self.gears.setFocus()
 
     def show_place(self, path: Sequence[str]) -> None:
@@ -252,46 +202,35 @@ class BuildPage(View):
         elif head == "train":
             self.gears.setFocus()
         elif head == "motor":
-            self._reveal(self.motor_form.fields["motor", rest[0] if rest else "no_load_speed"])
-        elif (entry := self.build_form.fields.get((head,))) is not None:
-            self._reveal(entry)
+            self._to_field(("motor", rest[0] if rest else "no_load_speed"))
+        elif head:
+            self._to_field((head,))
 
-    def _reveal(self, entry: QWidget) -> None:
-        self.side.reveal(entry)
-        entry.setFocus()
+    def _to_field(self, path: Path) -> None:
+        entry = self.fields.field(path)
+        if entry is not None:
+            self.fields.reveal(entry)
+
+    def find_field(self) -> None:
+        """The keyboard to the box that finds a field."""
+        self.fields.search.setFocus()
+        self.fields.search.selectAll()
 
     def show_stage(self, stage: int, field: str = "") -> None:
         """Lays a stage open, as a click in the driveline or on a finding asks; with a field, its
         entry gets the keyboard.
         """
         self.gears.pick(min(stage, len(self.desk.build.stages) - 1), field)
-        if field and self.stage_form is not None:
-            widget = self.stage_form.fields.get(("stages", stage, field))
-            if widget is not None:
-                self._reveal(widget)
+        if field:
+            self._to_field(("stages", min(stage, len(self.desk.build.stages) - 1), field))
 
     def _show_stage(self, n: int, field: str) -> None:
         stages = self._stages()  # those of an edit that waits, which the form shows too
         n = min(n, len(stages) - 1)
-        stage = stages[n]
-        part = field.replace("_", " ")
-        self.stage_title.setText(
-            f"Stage {n + 1}, {stage.TITLE.lower()}" + (f": {part} chosen" if part else "")
-        )
-        if self._stage_shown == (n, stage.kind):
-            return
-        self._stage_shown = (n, stage.kind)
-        for old in (self.stage_form, self.joints):
-            if old is not None:
-                self.forms.removeWidget(old)
-                old.hide()
-                old.deleteLater()
-        self.stage_form = Form(
-            self.desk, "build", [(label, ("stages", n, f)) for label, f in stage.FIELDS]
-        )
-        self.joints = JointForm(self.desk, n, self.stage_form.label_width())
-        self.forms.insertWidget(1, self.stage_form)
-        self.forms.insertWidget(2, self.joints)
+        part, kind = field.replace("_", " "), stages[n].TITLE.lower()
+        self.selected.setText(f"Stage {n + 1}, {kind}" + (f": {part} selected" if part else ""))
+        self.fields.show_stage(n)
+        self.part.show_part(n, field)
 
     # --- editing ----------------------------------------------------------------------------------
 

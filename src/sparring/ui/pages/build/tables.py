@@ -74,7 +74,7 @@ class BuildTables(QWidget):
                 "shaft",
                 "speed",
                 "torque",
-                "sense",
+                "rotation",
                 "drives",
                 "stage loss",
                 "stage efficiency",

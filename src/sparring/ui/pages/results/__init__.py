@@ -14,7 +14,9 @@ def _make(context: Context) -> View:
 
 def _state(desk: Desk) -> str:
     wrong = sum(f.severity == "wrong" for f in desk.findings)
-    return f"needs attention: {wrong} errors" if wrong else "done" if desk.result else ""
+    if wrong:
+        return f"needs attention: {wrong} error{'s' * (wrong > 1)}"
+    return "done" if desk.result else ""
 
 
 PAGE = Page(

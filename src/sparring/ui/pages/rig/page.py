@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from sparring.core import predict, quantity
 from sparring.core.care import care_notes
 from sparring.core.live import Instruments
 from sparring.core.methods import METHODS, MethodBase
@@ -36,6 +37,8 @@ from sparring.ui.widgets.list_editor import ListEditor
 from sparring.ui.widgets.measured import MeasuredList
 from sparring.ui.widgets.parts import Column, care, heading, note, sheet
 from sparring.ui.widgets.plain import tip
+
+_FAST = ("m/s", "mph")  # units of a surface speed
 
 
 def _scrolled(inner: QWidget) -> Column:
@@ -99,7 +102,8 @@ class RigPage(View):
         column.addLayout(row)
         self.picture = BenchPicture(self.desk)
         column.addWidget(self.picture, 1)
-        self.asked = note("")
+        self.surface, self.asked = note(""), note("")
+        column.addWidget(self.surface)
         column.addWidget(self.asked)
         return left
 
@@ -193,7 +197,7 @@ class RigPage(View):
                 column.addWidget(heading(title))
             forms.append(Form(self.desk, what, rows, units={("limits", "speed"): "rpm"}))
             column.addWidget(forms[-1])
-            if title.startswith("Stops"):
+            if title.startswith("Automatic stop"):
                 column.addWidget(
                     note(
                         "The bench is asked to stop. Neither this nor STOP on the screen "
@@ -267,6 +271,16 @@ class RigPage(View):
         """What stands in the way of a run; reckoned only while it can be seen."""
         if not self.isVisible():
             return
+        d, (what, field) = self.desk, self.desk.rig.method.ROLLS
+        self.surface.setVisible(bool(what))
+        if what:
+            turns = predict.no_load_speed(d.build, d.plan.voltage)
+            fast = getattr(d.rig.method, field).value / 2 * turns
+            shown = " = ".join(quantity.show(fast, "velocity", u, decimals=2) for u in _FAST)
+            self.surface.setText(
+                f"Surface speed of the {what} at no load: {shown},"
+                f" at {d.show(turns, 'speed', decimals=0)}."
+            )
         first = next(iter(self.desk.setup_findings()), None)
         self.asked.setText(
             f"Next: {first.title[0].lower()}{first.title[1:]}. {' '.join(first.remedies[:1])}"
