@@ -12,7 +12,7 @@ from PyQt6.QtGui import QDropEvent, QGuiApplication
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from sparring.core.predict import measured_flow, power_flow
-from sparring.core.quantity import Measured
+from sparring.core.quantity import Measured, unbroken
 from sparring.core.records import Q
 from sparring.files import log_files
 from sparring.ui.app.dialogs import ConnectDialog, UnitsDialog, keys_of
@@ -21,7 +21,6 @@ from sparring.ui.page import ShownFlow
 from sparring.ui.pages.run.big_figure import BigFigure
 from sparring.ui.pages.run.strips import _round_up
 from sparring.ui.widgets.chart import Chart
-from sparring.ui.widgets.parts import unbroken
 from sparring.ui.widgets.quantity_field import QuantityField
 from sparring.ui.widgets.train_view import TrainView
 

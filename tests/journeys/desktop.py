@@ -79,12 +79,16 @@ class Program:
     through `--inspect`.
     """
 
-    def __init__(self, screen, home, *words, **env):
+    def __init__(self, screen, home, *words, new=False, **env):
         self.screen, self.home = screen, Path(home)
         self._path = self.home / "inspect.socket"
         self._path.unlink(missing_ok=True)
         folders = {f"XDG_{n}_HOME": str(self.home / n.lower()) for n in ("DATA", "CONFIG", "CACHE")}
         self.said = self.home / "said.txt"
+        kept = Path(folders["XDG_CONFIG_HOME"]) / "sparring" / "sparring.conf"
+        if not new and not kept.exists():  # who has been here before is offered no tour
+            kept.parent.mkdir(parents=True)
+            kept.write_text("[General]\ntour-offered=true\n", encoding="utf-8")
         self._process = subprocess.Popen(
             [str(COMMAND), *words, "--inspect", str(self._path)],
             env={**screen.env, "HOME": str(self.home), **folders, **env},

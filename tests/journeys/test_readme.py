@@ -112,7 +112,7 @@ def test_a_build_is_drawn_counted_edited_and_turned(demo):
     choose(demo, "r1 POM, dry", "Dunnock r1")
     demo.page("Build")
     demo.place("TrainView", "stage 1 wheel")
-    demo.until(lambda: demo.widgets("Stage 1, spur pair: wheel selected"), "the gear is chosen")
+    demo.until(lambda: demo.widgets("Stage 1, spur pair: wheel"), "the gear is chosen")
     demo.key("Return")
     demo.until(lambda: demo.state()["focus"] == "Number of wheel", "a box for its teeth is open")
     demo.enter("61")

@@ -8,7 +8,8 @@ from typing import Annotated, Any
 
 import typer
 
-from sparring.cli.common import AsJson, BuildFile, PlanFile, RigFile, app, home, told
+from sparring.cli.common import AsJson, BuildFile, PlanFile, RigFile, app, told
+from sparring.home import home
 
 
 @app.command()

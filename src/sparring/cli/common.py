@@ -85,13 +85,6 @@ def told() -> Iterator[None]:
         raise typer.Exit(1) from err
 
 
-def home() -> Path:
-    """Where the user's logbooks are kept."""
-    from platformdirs import user_data_path
-
-    return user_data_path("sparring")
-
-
 def option(name: str, text: str, kind: str) -> float:
     """What an option says [SI]. Raises QuantityError naming it."""
     from sparring.core import quantity

@@ -8,7 +8,8 @@ from typing import Annotated
 
 import typer
 
-from sparring.cli.common import AsJson, Inspect, app, home, told
+from sparring.cli.common import AsJson, Inspect, app, told
+from sparring.home import home
 
 
 @app.command("open")

@@ -11,7 +11,7 @@ import numpy as np
 
 from sparring import __version__
 from sparring.core.instruments import calibration, meters
-from sparring.core.quantity import Measured, from_si, show
+from sparring.core.quantity import Measured, from_si, show, unbroken
 from sparring.core.uncertainty import nominal, std
 
 
@@ -110,5 +110,10 @@ def _page(
         source
     )
     return template.render(
-        title=title, about=about, facts=facts, head=head, rows=rows, version=__version__
+        title=title,
+        about=unbroken(about),
+        facts=[(label, unbroken(value)) for label, value in facts],
+        head=head,
+        rows=rows,
+        version=__version__,
     )

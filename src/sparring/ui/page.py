@@ -66,6 +66,10 @@ class View(QWidget):
         """Brings a part forward and gives it the keyboard; path: the place behind the page's name,
         perhaps empty."""
 
+    def chapter(self) -> str:
+        """The guide's chapter of what it shows; "": the one named as the page."""
+        return ""
+
     def flow(self) -> ShownFlow | None:
         """What the driveline shows above this page; None: what is expected at the desk's load."""
         return None

@@ -263,7 +263,6 @@ def _lists(c: dict[str, str]) -> str:
     QDockWidget::title {{ background: {c["sheet"]}; border: 1px solid {c["rule"]};
         border-bottom: none; padding: 6px 10px 2px 10px; text-align: left; }}
     QDockWidget > QFrame#sheet {{ border-top: none; }}
-    QSplitter::handle {{ background: {c["rule"]}; }}
     QToolTip {{ background: {c["sheet"]}; color: {c["ink"]}; border: 1px solid {c["ink-3"]};
         padding: 4px; }}
     QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {c["ink-2"]};

@@ -6,7 +6,7 @@ is shown can be typed back.
 """
 
 from sparring.core.quantity.parsing import parse, parse_with_unit
-from sparring.core.quantity.showing import decimals_for, measured_text, show, text
+from sparring.core.quantity.showing import decimals_for, measured_text, show, text, unbroken
 from sparring.core.quantity.units import (
     G_N,
     KINDS,
@@ -37,4 +37,5 @@ __all__ = [
     "show",
     "text",
     "to_si",
+    "unbroken",
 ]

@@ -3,8 +3,22 @@
 from __future__ import annotations
 
 import math
+import re
 
-from sparring.core.quantity.units import Measured, factor, from_si, kind_of
+from sparring.core.quantity.units import KINDS, Measured, factor, from_si, kind_of
+
+_UNITS = "|".join(
+    re.escape(u)
+    for u in sorted(
+        {u for k in KINDS.values() for u in k.units if u} | {"%"}, key=len, reverse=True
+    )
+)
+_FIGURE = re.compile(rf"(?<=\d) (?=(?:{_UNITS})(?:[\s,.;:)\]]|$))| ± ")
+
+
+def unbroken(text: str) -> str:
+    """The text with figure, ± and unit held together, so that no line ends between them."""
+    return _FIGURE.sub(lambda found: found[0].replace(" ", "\N{NO-BREAK SPACE}"), text)
 
 
 def text(value: float, kind: str, unit: str | None = None) -> str:

@@ -80,6 +80,7 @@ def run(folder: Path, inspect: Path | None = None) -> int:
     window.show()
     QTimer.singleShot(0, window.make_pages)
     QTimer.singleShot(0, lambda: window.desk.open(folder))
+    QTimer.singleShot(0, window.offer_tour)
     with _ended_by_signals(lambda: _end(app, window)):
         status = app.exec()
         window.session.let_go()  # where the display is gone Qt ends without closing the window

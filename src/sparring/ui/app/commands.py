@@ -148,6 +148,8 @@ COMMANDS: tuple[Command[Errands], ...] = (
         checked=lambda _w: theme.dark,
     ),
     Command("help.find", "Find a command …", lambda e: e.find_command(), menu="Help", key="Ctrl+."),
-    Command("help.keys", "Keys", lambda e: e.keys(), menu="Help", key="F1"),
+    Command("help.guide", "Guide", lambda e: e.guide(), menu="Help", key="F1"),
+    Command("help.tour", "Five-minute tour", lambda e: e.tour(), menu="Help"),
+    Command("help.keys", "Keys", lambda e: e.keys(), menu="Help", key="Shift+F1"),
     Command("help.about", "About Sparring", lambda e: e.about(), menu="Help"),
 )

@@ -6,11 +6,12 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QFileDialog, QMessageBox
+from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
 from sparring import __version__
 from sparring.exchange import exports
 from sparring.exchange.export import ExportError
+from sparring.home import home
 from sparring.ui.app.window import Window
 from sparring.ui.model import background
 from sparring.ui.widgets.files import ask_where, file_filter
@@ -25,6 +26,7 @@ class Errands:
     def __init__(self, window: Window) -> None:
         self.window, self.desk, self.session = window, window.desk, window.session
         self.dialog: Any = None
+        self._guide: Any = None
 
     def say(self, text: str) -> None:
         self.window.message.say(text)
@@ -302,6 +304,48 @@ class Errands:
 
         self.dialog = UnitsDialog(self.desk, self.window)
         self.dialog.open()
+
+    def guide(self, chapter: str = "", anchor: str = "") -> None:
+        """Opens the guide; without a chapter at that of the page, or of the dialog, in hand."""
+        from sparring.ui.app.guide import GuideWindow
+
+        over = QApplication.activeModalWidget() or self.window
+        if not chapter:
+            chapter = getattr(over, "CHAPTER", "") or self.window.chapter()
+        if not self.guide_is_open() or self._guide.parent() is not over:
+            self._guide = GuideWindow(over)
+        self._guide.open_at(chapter, anchor)
+        self._guide.show()
+        self._guide.raise_()
+        self._guide.activateWindow()
+
+    def guide_is_open(self) -> bool:
+        """Whether it can be seen."""
+        try:
+            return self._guide is not None and self._guide.isVisible()
+        except RuntimeError:  # it went with the dialog it stood over
+            return False
+
+    def tour(self) -> None:
+        """Opens the demo logbook, made if need be, and starts the tour."""
+        from sparring.demo import make_logbook
+
+        book = self.desk.book
+        if book is not None and any(b.name == "Dunnock r1" for _, b in book.builds()):
+            self.window.start_tour()
+        elif self.session.recording:
+            self.say("A recording for this logbook is in progress. Stop it first (Esc).")
+        else:
+            self._work(
+                "Making the demo logbook …",
+                lambda _p: make_logbook(home() / "demo"),
+                self._tour_there,
+            )
+
+    def _tour_there(self, folder: Path) -> None:
+        self.window.message.hide()
+        self.desk.open(folder)
+        self.window.start_tour()
 
     def keys(self) -> None:
         from sparring.ui.app.dialogs import KeysDialog

@@ -34,6 +34,7 @@ from sparring.ui.app.actions import Actions
 from sparring.ui.app.commands import COMMANDS, MENUS
 from sparring.ui.app.errands import Errands
 from sparring.ui.app.sides import Sides
+from sparring.ui.app.tour import Tour
 from sparring.ui.app.window import Window
 from sparring.ui.command import Command
 from sparring.ui.frame.driveline import Driveline
@@ -103,6 +104,8 @@ class MainWindow(Window):
         holder = QVBoxLayout(middle)
         holder.setContentsMargins(0, 0, 0, 0)
         holder.setSpacing(8)
+        self.tour = Tour(self, self.errands.tour)
+        holder.addWidget(self.tour)
         holder.addWidget(self.question)
         holder.addWidget(self.pages, 1)
         self.sides = Sides(d.settings)
@@ -146,6 +149,7 @@ class MainWindow(Window):
         self.driveline.part_clicked.connect(self._part)
         self.title_block.wanted.connect(self._title_cell)
         self.findings.shown.connect(self._show_finding)
+        self.findings.explained.connect(lambda id: self.errands.guide("findings", id))
         s.state_changed.connect(self._bench_state)
         # the page in hand is painted first, and several changes at once are one for the driveline
         self._behind = QTimer(self)
@@ -210,6 +214,18 @@ class MainWindow(Window):
     def search(self) -> None:
         self.sides.docks["logbook"].show()
         self.logbook.search.setFocus()
+
+    def chapter(self) -> str:
+        return self.view(self.page.id).chapter() or self.page.id
+
+    def start_tour(self) -> None:
+        self.tour.start()
+
+    def offer_tour(self) -> None:
+        """Once, at the first start of all."""
+        if not self.desk.settings.value("tour-offered", False, type=bool):
+            self.desk.settings.setValue("tour-offered", True)
+            self.tour.offer()
 
     def set_dark(self, on: bool) -> None:
         self.desk.settings.setValue("dark", on)
@@ -313,6 +329,14 @@ class MainWindow(Window):
                     "Cut its power.",
                     stay=True,
                 )
+        elif (
+            event.type() == QEvent.Type.KeyPress
+            and event.key() == Qt.Key.Key_F1
+            and not event.modifiers()
+            and QApplication.activeModalWidget() is not None
+        ):
+            self.errands.guide()  # the window's own keys do not reach a dialog
+            return True
         elif event.type() == QEvent.Type.ShortcutOverride:
             combined = QKeySequence(event.keyCombination()).toString()
             if _nothing_typed(watched, event) or combined in self.commands.keys:

@@ -32,6 +32,14 @@ class Window(QMainWindow):
         """The keyboard to the search in the logbook."""
         raise NotImplementedError
 
+    def chapter(self) -> str:
+        """The guide's chapter of what is shown."""
+        raise NotImplementedError
+
+    def start_tour(self) -> None:
+        """The tour, from its first step."""
+        raise NotImplementedError
+
     def set_dark(self, on: bool) -> None:
         """Dark or light, from now on."""
         raise NotImplementedError

@@ -56,6 +56,8 @@ class CharacteriseDialog(QDialog):
     the desk, else a bare motor.
     """
 
+    CHAPTER = "parts"  # of the guide
+
     def __init__(
         self, desk: Desk, session: BenchSession, parent: QWidget | None = None, *, at: int = 0
     ) -> None:

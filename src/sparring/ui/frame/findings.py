@@ -6,13 +6,12 @@ from functools import partial
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFrame, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from sparring.core.finding import Finding, explain
 from sparring.ui.model.desk import Desk
 from sparring.ui.page import Judgements
 from sparring.ui.theme import theme
-from sparring.ui.widgets.parts import unbroken
 from sparring.ui.widgets.plain import Label
 
 _SOON = 40  # [ms]
@@ -22,6 +21,7 @@ class _Card(QFrame):
     """One finding: title, what was seen; opened: why, causes, what to try."""
 
     opened = pyqtSignal(object)
+    explained = pyqtSignal(str)
 
     def __init__(self, finding: Finding, units: dict[str, str]) -> None:
         super().__init__()
@@ -48,17 +48,22 @@ class _Card(QFrame):
         self.more = [self._text(text, "ink") for text in more]
         for label in (*self.parts, *self.more):
             layout.addWidget(label)
+        self.guide = QPushButton("More in the guide")
+        self.guide.setObjectName("quiet")
+        self.guide.setAccessibleDescription(f"What “{finding.title}” means")
+        self.guide.clicked.connect(lambda: self.explained.emit(finding.id))
+        layout.addWidget(self.guide, 0, Qt.AlignmentFlag.AlignLeft)
         self.open(False)
 
     def _text(self, text: str, colour: str) -> Label:
-        label = Label(unbroken(text))
+        label = Label(text)
         label.setWordWrap(True)
         label.setStyleSheet(f"font-size: 12px; color: {theme.hex(colour)};")
         return label
 
     def open(self, on: bool) -> None:
-        for label in self.more:
-            label.setVisible(on)
+        for part in (*self.more, self.guide):
+            part.setVisible(on)
         self.is_open = on
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -95,10 +100,11 @@ class _Card(QFrame):
 
 class FindingsPanel(QFrame):
     """The judgements on what is shown, worst first. `shown(finding)`: the evidence is wanted in the
-    picture.
+    picture; `explained(id)`: the guide's words on it.
     """
 
     shown = pyqtSignal(object)
+    explained = pyqtSignal(str)
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -156,6 +162,7 @@ class FindingsPanel(QFrame):
         for finding in findings:
             card = _Card(finding, self.desk.units)
             card.opened.connect(self._open)
+            card.explained.connect(self.explained)
             self.list.addWidget(card)
         if not findings:
             label = Label(self.about.none(self.desk))

@@ -54,7 +54,7 @@ class LogbookPanel(QFrame):
         self.setWindowTitle("Logbook")
         self.setAccessibleName("Logbook")
         self.search = QLineEdit()
-        self.search.setPlaceholderText("word, or efficiency > 80 %")
+        self.search.setPlaceholderText("word, or condition")
         self.search.setAccessibleName("Find in the logbook")
         self.search.setToolTip(
             tip(

@@ -12,9 +12,9 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from sparring.core.build import Build
+from sparring.core.quantity import unbroken
 from sparring.core.revise import differences
 from sparring.ui.model.desk import Desk
-from sparring.ui.widgets.parts import unbroken
 from sparring.ui.widgets.plain import Label, tip
 
 _MOST = 3  # differences spelt out

@@ -32,6 +32,8 @@ class ImportDialog(QDialog):
     the same logger.
     """
 
+    CHAPTER = "results"  # of the guide
+
     def __init__(
         self,
         desk: Desk,

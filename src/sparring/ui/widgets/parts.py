@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import re
-
 from PyQt6.QtCore import QEvent, QObject, QSize, Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
@@ -17,7 +15,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from sparring.core.quantity import KINDS
 from sparring.ui.widgets.plain import Label
 
 
@@ -73,20 +70,6 @@ def heading(text: str) -> Label:
     label = Label(text)
     label.setObjectName("title")
     return label
-
-
-_UNITS = "|".join(
-    re.escape(u)
-    for u in sorted(
-        {u for k in KINDS.values() for u in k.units if u} | {"%"}, key=len, reverse=True
-    )
-)
-_FIGURE = re.compile(rf"(?<=\d) (?=(?:{_UNITS})(?:[\s,.;:)\]]|$))| ± ")
-
-
-def unbroken(text: str) -> str:
-    """The text with figure, ± and unit held together, so that no line ends between them."""
-    return _FIGURE.sub(lambda found: found[0].replace(" ", "\N{NO-BREAK SPACE}"), text)
 
 
 def note(text: str) -> Label:

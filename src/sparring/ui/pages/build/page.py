@@ -228,7 +228,7 @@ class BuildPage(View):
         stages = self._stages()  # those of an edit that waits, which the form shows too
         n = min(n, len(stages) - 1)
         part, kind = field.replace("_", " "), stages[n].TITLE.lower()
-        self.selected.setText(f"Stage {n + 1}, {kind}" + (f": {part} selected" if part else ""))
+        self.selected.setText(f"Stage {n + 1}, {kind}" + (f": {part}" if part else ""))
         self.fields.show_stage(n)
         self.part.show_part(n, field)
 

@@ -379,6 +379,9 @@ class RunPage(View):
             self._flow = build, flow
             self.flow_changed.emit()
 
+    def chapter(self) -> str:
+        return "by-eye" if self.by_eye else ""
+
     def flow(self) -> ShownFlow | None:
         d = self.desk
         weight = None if self.lift is None else d.step_name(self.lift.step)
