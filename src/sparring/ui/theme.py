@@ -27,10 +27,11 @@ LIGHT = {
     "pale": "#DCE6DA",
     "brass": "#B5862B",
     "vermilion": "#C53F27",
+    "vermilion-text": "#B0351F",
     "amber": "#D38B14",
     "on-amber": "#1A221E",
     "voltage": "#3557A6",
-    "current": "#1F86A8",
+    "current": "#176F8B",
     "speed": "#7A4A9C",
     "torque": "#2C7A4B",
     "force": "#0F7C78",
@@ -51,7 +52,8 @@ DARK = {
     "on-deep": "#FFFFFF",
     "pale": "#2A3A2F",
     "brass": "#D9AE5B",
-    "vermilion": "#D4523A",
+    "vermilion": "#C5462F",
+    "vermilion-text": "#F28A75",
     "amber": "#E5A93A",
     "on-amber": "#151A17",
     "voltage": "#8FA6F0",
@@ -84,6 +86,7 @@ class Theme(QObject):
     def __init__(self) -> None:
         super().__init__()
         self.dark = False
+        self.calm = False  # nothing moves that was not asked to
 
     def colour(self, name: str, alpha: int = 255) -> QColor:
         colour = QColor((DARK if self.dark else LIGHT)[name])
@@ -134,7 +137,7 @@ class Theme(QObject):
         ):
             palette.setColor(role, c(name))
         for role in (roles.Text, roles.ButtonText, roles.WindowText):
-            palette.setColor(QPalette.ColorGroup.Disabled, role, c("ink-3"))
+            palette.setColor(QPalette.ColorGroup.Disabled, role, c("ink-2"))
         app.setPalette(palette)
 
 
@@ -180,7 +183,7 @@ def _texts(c: dict[str, str]) -> str:
     QMenuBar::item:selected, QMenu::item:selected {{ background: {c["pale"]}; color: {c["ink"]}; }}
     QMenu {{ background: {c["sheet"]}; border: 1px solid {c["rule"]}; }}
     QMenu::item {{ padding: 6px 24px 6px 14px; }}
-    QMenu::item:disabled {{ color: {c["ink-3"]}; }}
+    QMenu::item:disabled {{ color: {c["ink-2"]}; font-style: italic; }}
     QMenu::separator {{ height: 1px; background: {c["rule"]}; margin: 4px 0; }}
     .Sheet, QFrame#sheet {{ background: {c["sheet"]}; border: 1px solid {c["rule"]}; }}
     QFrame#question {{ background: {c["pale"]}; border: 2px solid {c["reseda"]}; }}
@@ -188,7 +191,7 @@ def _texts(c: dict[str, str]) -> str:
     QLabel#title {{ font-weight: bold; }} QLabel#note {{ color: {c["ink-2"]}; font-size: 11px; }}
     QLabel#care {{ color: {c["on-amber"]}; background: {c["amber"]}; padding: 4px 8px;
         font-size: 12px; }}
-    QLabel#wrong {{ color: {c["vermilion"]}; }}
+    QLabel#wrong {{ color: {c["vermilion-text"]}; }}
     QLineEdit, QComboBox, QSpinBox, QPlainTextEdit {{ background: {c["sheet"]};
         border: 1px solid {c["rule"]}; padding: 2px 6px;
         min-height: 20px; selection-background-color: {c["deep"]};
@@ -196,7 +199,7 @@ def _texts(c: dict[str, str]) -> str:
     QLineEdit:focus, QComboBox:focus, QSpinBox:focus,
         QPlainTextEdit:focus {{ border: 2px solid {c["reseda"]}; padding: 1px 5px; }}
     QLineEdit[bad="true"] {{ border: 2px solid {c["vermilion"]}; padding: 2px 5px; }}
-    QLineEdit:disabled, QComboBox:disabled {{ color: {c["ink-3"]}; background: {c["bench"]}; }}
+    QLineEdit:disabled, QComboBox:disabled {{ color: {c["ink-2"]}; background: {c["bench"]}; }}
     QComboBox QAbstractItemView {{ background: {c["sheet"]}; border: 1px solid {c["rule"]}; }}
     """
 
@@ -209,7 +212,7 @@ def _buttons(c: dict[str, str]) -> str:
     QPushButton:pressed {{ background: {c["rule"]}; }}
     QPushButton:focus {{ border: 2px solid {c["reseda"]}; padding: 2px 9px; }}
     QPushButton:checked {{ background: {c["deep"]}; color: {c["on-deep"]}; }}
-    QPushButton:disabled {{ color: {c["ink-3"]}; border-color: {c["rule"]}; }}
+    QPushButton:disabled {{ color: {c["ink-2"]}; border: 1px dotted {c["ink-3"]}; }}
     QPushButton#act {{ background: {c["deep"]}; color: {c["on-deep"]};
         border: 1px solid {c["deep"]}; font-weight: bold; }}
     QPushButton#act:focus {{ border: 2px solid {c["brass"]}; }}

@@ -8,6 +8,7 @@ import gc
 # turns it on again.
 gc.disable()
 
+import os
 import signal
 import socket
 import sys
@@ -18,7 +19,7 @@ from functools import partial
 from pathlib import Path
 from types import TracebackType
 
-from PyQt6.QtCore import QSocketNotifier, QTimer
+from PyQt6.QtCore import QSettings, QSocketNotifier, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from sparring.ui.app.shell import MainWindow, icon
@@ -32,6 +33,9 @@ def application() -> QApplication:
     """The one application object, with fonts and colours."""
     app = QApplication.instance()
     if not isinstance(app, QApplication):
+        size = QSettings("sparring", "sparring").value("text-size", 100, type=int)
+        if size != 100:  # as chosen under View; what the desktop says comes on top
+            os.environ.setdefault("QT_SCALE_FACTOR", f"{size / 100:g}")
         app = QApplication(sys.argv[:1])
     if app.property(_SET_UP):
         return app

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
 
 from sparring import __version__
 from sparring.exchange import exports
@@ -18,6 +18,8 @@ from sparring.ui.widgets.files import ask_where, file_filter
 
 if TYPE_CHECKING:
     from sparring.exchange.importing import LogFormat, RunsFormat
+
+TEXT_SIZES = (100, 125, 150, 175, 200)  # [%]
 
 
 class Errands:
@@ -346,6 +348,23 @@ class Errands:
         self.window.message.hide()
         self.desk.open(folder)
         self.window.start_tour()
+
+    def text_size(self) -> None:
+        """Asks how large texts are to be; the window is drawn so from the next start on."""
+        settings = self.desk.settings
+        now = settings.value("text-size", 100, type=int)
+        shown = [f"{size} %" for size in TEXT_SIZES]
+        text, taken = QInputDialog.getItem(
+            self.window,
+            "Text size",
+            "Size of texts, and of all that goes with them:",
+            shown,
+            TEXT_SIZES.index(now) if now in TEXT_SIZES else 0,
+            editable=False,
+        )
+        if taken:
+            settings.setValue("text-size", TEXT_SIZES[shown.index(text)])
+            self.say(f"Texts are shown at {text} from the next start on.")
 
     def keys(self) -> None:
         from sparring.ui.app.dialogs import KeysDialog

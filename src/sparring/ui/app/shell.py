@@ -32,6 +32,7 @@ from sparring.core import predict
 from sparring.core.finding import Finding
 from sparring.ui.app.actions import Actions
 from sparring.ui.app.commands import COMMANDS, MENUS
+from sparring.ui.app.desktop import desktop_wants_calm
 from sparring.ui.app.errands import Errands
 from sparring.ui.app.sides import Sides
 from sparring.ui.app.tour import Tour
@@ -50,6 +51,7 @@ from sparring.ui.model.live import BenchSession
 from sparring.ui.page import Context, ShownFlow, View
 from sparring.ui.pages import PAGES
 from sparring.ui.theme import theme
+from sparring.ui.widgets.described import describe
 from sparring.ui.widgets.plain import Label, tip
 
 _NARROW, _LOW = 1180, 700  # [px] below which the logbook and the driveline's ribbon are folded
@@ -91,6 +93,7 @@ class MainWindow(Window):
         self._bench_state()
         self.title_block.refresh()
         self._driveline()
+        self._calm_as_the_desktop()
 
     def _lay_out(self) -> None:
         d = self.desk
@@ -227,6 +230,25 @@ class MainWindow(Window):
             self.desk.settings.setValue("tour-offered", True)
             self.tour.offer()
 
+    def set_calm(self, on: bool) -> None:
+        self.desk.settings.setValue("calm", on)
+        theme.calm = on
+        self.commands.refresh()
+        self._driveline()
+
+    def _calm_as_the_desktop(self) -> None:
+        """Reduced motion where the desktop asks for it, until its user says otherwise here."""
+        chosen = self.desk.settings.value("calm")
+        if chosen is not None:
+            theme.calm = self.desk.settings.value("calm", False, type=bool)
+            return
+
+        def known(wanted: object) -> None:
+            theme.calm = theme.calm or bool(wanted)
+            self.commands.refresh()
+
+        background.run(desktop_wants_calm, known, lambda _err: None)
+
     def set_dark(self, on: bool) -> None:
         self.desk.settings.setValue("dark", on)
         theme.set_dark(on)
@@ -315,6 +337,12 @@ class MainWindow(Window):
         window from every field.
         """
         if not isinstance(event, QKeyEvent):
+            if (
+                event is not None
+                and event.type() == QEvent.Type.Show
+                and isinstance(watched, QWidget)
+            ):
+                describe(watched)
             return False
         if event.type() == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Escape:
             was = self.session.state

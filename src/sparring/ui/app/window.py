@@ -40,6 +40,10 @@ class Window(QMainWindow):
         """The tour, from its first step."""
         raise NotImplementedError
 
+    def set_calm(self, on: bool) -> None:
+        """Whether anything moves that was not asked to."""
+        raise NotImplementedError
+
     def set_dark(self, on: bool) -> None:
         """Dark or light, from now on."""
         raise NotImplementedError

@@ -111,7 +111,7 @@ class ReadingGrid(QTableWidget):
                         reason = str(err)
                         self.faults[r, c] = reason
                 item.setForeground(
-                    theme.colour("vermilion") if reason else QColor(theme.hex("ink"))
+                    theme.colour("vermilion-text") if reason else QColor(theme.hex("ink"))
                 )
                 item.setToolTip(tip(reason))
         self._filling = False

@@ -69,7 +69,7 @@ class Driveline(QWidget):
         self.build = self.desk.build
         self.flow, self.source, self.rig_lines, self.wire, self.live = shown
         flow, source = shown.flow, shown.source
-        turning = self.live and flow.power_out > 0.01
+        turning = self.live and flow.power_out > 0.01 and not theme.calm
         if turning != self._timer.isActive():
             self._timer.start() if turning else self._timer.stop()
         if not self._flows(flow):

@@ -28,6 +28,7 @@ class _Card(QFrame):
         self.finding = finding
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"{finding.severity}: {finding.title}")
+        self.setAccessibleDescription(explain(finding, units))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 6, 6, 8)
@@ -120,6 +121,7 @@ class FindingsPanel(QFrame):
         layout.setContentsMargins(10, 10, 2, 4)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
+        scroll.setAccessibleName("List of findings")
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.body = QWidget()
         self.body.setObjectName("plain")

@@ -40,7 +40,7 @@ class Question(QFrame):
         row = QHBoxLayout()
         row.setSpacing(8)
         self.anew, self.wrong, self.leave = (
-            QPushButton(),
+            QPushButton("&New revision"),
             QPushButton("Correction: it was &wrong all along"),
             QPushButton("Disc&ard the edit"),
         )

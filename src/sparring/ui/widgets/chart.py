@@ -11,7 +11,7 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QPainter, QPen
-from PyQt6.QtWidgets import QGraphicsGridLayout, QMenu
+from PyQt6.QtWidgets import QDialog, QGraphicsGridLayout, QMenu
 
 from sparring.ui.theme import font, theme
 
@@ -65,6 +65,11 @@ class Chart(pg.GraphicsView):
             axis.setGrid(46)
         self.setCentralItem(panel)
         self.setAccessibleName(name or y_label)
+        self.setAccessibleDescription("Chart. Enter shows its figures as a table, Menu its menu")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.dialog: QDialog | None = None
+        if (port := self.viewport()) is not None:  # the chart itself takes the keyboard
+            port.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setMinimumHeight(60)
         self.rows: Callable[[], tuple[list[str], list[list[float]]]] | None = None
         self.x_label, self.y_label = x_label, y_label
@@ -149,12 +154,31 @@ class Chart(pg.GraphicsView):
         elif event.button() == Qt.MouseButton.RightButton:
             self.menu().popup(event.screenPos().toPoint())
 
+    def keyPressEvent(self, event: Any) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.rows is not None:
+            self.show_table()
+        elif event.key() == Qt.Key.Key_Menu or (
+            event.key() == Qt.Key.Key_F10 and event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        ):
+            self.menu().popup(self.mapToGlobal(self.rect().center()))
+        else:
+            super().keyPressEvent(event)
+
+    def show_table(self) -> None:
+        """Its figures in a table of their own."""
+        from sparring.ui.widgets.chart_table import ChartTable
+
+        if self.rows is not None:
+            self.dialog = ChartTable(self.accessibleName(), *self.rows(), self)
+            self.dialog.open()
+
     def menu(self) -> QMenu:
         """What can be done with the chart."""
         menu = QMenu(self)
         menu.addAction("Show all", lambda: self.box.autoRange())
         menu.addAction("Copy as picture", self.copy_picture)
         if self.rows is not None:
+            menu.addAction("Show as table", self.show_table)
             menu.addAction("Copy as table", lambda: self.copy_table("\t"))
             menu.addAction("Copy as CSV", lambda: self.copy_table(","))
         return menu

@@ -20,11 +20,17 @@ def _scrolls_past(widget: QWidget, event: QWheelEvent | None) -> bool:
 
 
 class Choice(QComboBox):
-    """One of several."""
+    """One of several. Its list and its line, where one can type, have its name."""
 
     def __init__(self) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)  # a turn of the wheel does not give it
+
+    def setAccessibleName(self, name: str | None) -> None:
+        super().setAccessibleName(name)
+        for part in (self.view(), self.lineEdit()):
+            if part is not None:
+                part.setAccessibleName(name)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if not _scrolls_past(self, event):

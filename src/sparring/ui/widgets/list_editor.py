@@ -42,7 +42,8 @@ class ListEditor(QTableWidget):
             template,
             columns,
         )
-        self.setAccessibleName(name + ". Delete removes a row.")
+        self.setAccessibleName(name)
+        self.setAccessibleDescription("Type in the last row to add one; Delete removes a row")
         self.setHorizontalHeaderLabels([label for label, _ in columns])
         vertical, horizontal = self.verticalHeader(), self.horizontalHeader()
         if vertical is not None:
@@ -75,6 +76,7 @@ class ListEditor(QTableWidget):
                     )
                     self.setItem(r, c, item)
                 item.setText(text)
+                item.setData(Qt.ItemDataRole.AccessibleTextRole, text or "empty")
         self._filling = False
 
     def _text(self, record: Record, at: Path) -> str:

@@ -209,4 +209,5 @@ class Table(QTableWidget):
                     self.setItem(r, c, item)
                 if item.text() != text:
                     item.setText(text)
+                item.setData(Qt.ItemDataRole.AccessibleTextRole, text or "empty")
         self._fit()

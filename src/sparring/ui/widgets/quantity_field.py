@@ -140,7 +140,7 @@ class QuantityField(QLineEdit):
         edge = theme.hex("vermilion") if bad else theme.hex("rule")
         self._note.setStyleSheet(
             f"background: {theme.hex('sheet')}; border: 1px solid {edge}; font-size: 12px;"
-            + (f"color: {theme.hex('vermilion')};" if bad else "")
+            + (f"color: {theme.hex('vermilion-text')};" if bad else "")
         )
         self._note.setText(text)
         width = min(340, max(self.width(), self._note.fontMetrics().horizontalAdvance(text) + 24))

@@ -52,9 +52,9 @@ class TrainView(QWidget):
         self._field: CountBox | None = None
         self.setMinimumSize(240, 180)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(
-            "Gear train, drawn to scale. Arrow keys select a part, Enter changes its "
-            "teeth, Space animates the train."
+        self.setAccessibleName("Gear train, drawn to scale")
+        self.setAccessibleDescription(
+            "Arrow keys select a part, Enter changes its teeth, Space animates the train"
         )
         self._timer = QTimer(self)
         self._timer.setInterval(33)

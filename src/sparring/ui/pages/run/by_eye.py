@@ -218,7 +218,7 @@ class EyePanel(QFrame):
             widget.setEnabled(reads)
         self.leave.setVisible(self._correcting is not None)
         alarms = [what for what, button in self.noticed.items() if button.isChecked()]
-        colour = theme.hex("vermilion") if alarms else theme.hex("ink")
+        colour = theme.hex("vermilion-text") if alarms else theme.hex("ink")
         self.prompt.setStyleSheet(f"font-size: 34px; font-weight: bold; color: {colour};")
         if not reads:
             self.prompt.setText(self._why[0])

@@ -43,6 +43,7 @@ class LadderRow(QWidget):
         self.setFixedHeight(40)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleDescription("Enter makes this step the next one")
 
     def put(
         self, texts: tuple[str, str, str], done: int, total: int, *, stalled: bool, current: bool
@@ -84,7 +85,9 @@ class LadderRow(QWidget):
                 ),
                 theme.colour("reseda" if i < self.done else "rule"),
             )
-        p.setPen(theme.colour("vermilion" if self.stalled else "torque" if self.done else "ink-2"))
+        p.setPen(
+            theme.colour("vermilion-text" if self.stalled else "torque" if self.done else "ink-2")
+        )
         p.setFont(font(13, bold=self.current))
         p.drawText(
             QRectF(114, 0, self.width() - 122, 30),
