@@ -4,7 +4,7 @@ VENV   := .venv
 BIN    := $(VENV)/bin
 QUIET  := --quiet --disable-pip-version-check
 
-.PHONY: demo run test journeys attack study lint bench screenshots schemas install lock clean
+.PHONY: demo run test journeys attack study lint bench screenshots schemas findings guide dist deb install lock clean
 
 demo: $(VENV)/.ready        ## start the application on the demo logbook
 	@tools/with-display $(BIN)/sparring demo
@@ -21,6 +21,7 @@ journeys: $(VENV)/.ready-dev  ## only the installed command on virtual screens, 
 
 lint: $(VENV)/.ready-dev    ## style, types, layer contracts
 	$(BIN)/ruff check src tests benchmarks tools board
+	$(BIN)/ruff format --check --quiet src tests benchmarks tools board
 	$(BIN)/mypy
 	PYTHONPATH=tests $(BIN)/lint-imports --no-logo
 
@@ -40,6 +41,19 @@ screenshots: $(VENV)/.ready-dev  ## refresh docs/screenshots from the demo data
 
 schemas: $(VENV)/.ready-dev      ## regenerate the shipped JSON Schemas
 	$(BIN)/python tools/schemas.py
+
+findings: $(VENV)/.ready-dev     ## regenerate the guide's chapter of findings from the rules
+	$(BIN)/python tools/findings.py
+
+guide: $(VENV)/.ready-dev   ## the user's guide and the reference of the core, as a site in build/site
+	$(BIN)/mkdocs build --quiet
+	@echo "build/site/index.html"
+
+dist: $(VENV)/.ready-dev    ## a wheel and an sdist in build/dist, each installed and started in an empty environment
+	tools/check-dist
+
+deb: dist                   ## a Debian package in build/dist, made of the wheel
+	tools/deb
 
 install: $(VENV)/.ready     ## a launcher for the current user
 	tools/install-launcher $(BIN)/sparring

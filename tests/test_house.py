@@ -186,7 +186,7 @@ def test_a_page_a_method_and_a_format_are_added_by_the_files_that_the_docs_name(
             assert text.count(before) == 1, f"{name} has changed: {before}"
             text = text.replace(before, after)
         (package / name).write_text(text, encoding="utf-8")
-    named = (ROOT / "docs" / "CONTRIBUTING.md").read_text(encoding="utf-8")
+    named = (ROOT / "CONTRIBUTING.md").read_text(encoding="utf-8")
     for name in (*new, *LINES):
         pattern = re.sub("notes", "<page>", re.sub("slope", "<kind>", name))
         assert pattern.replace("one_line", "<format>") in named

@@ -109,7 +109,7 @@ def test_records_are_listed_under_their_part_left_out_and_taken_back(window):
     key = dialog.kept.id
     dialog.records.left_out.emit(key)
     assert key not in [c.id for c in window.desk.book.characterisations()]
-    assert dialog.records.out.text() == "R&estore"
+    assert dialog.records.out.text() == "&Restore"
     dialog.records.left_out.emit(key)
     assert key in [c.id for c in window.desk.book.characterisations()]
 

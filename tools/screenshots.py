@@ -68,9 +68,10 @@ def builds(t: Pictures) -> None:
     t.choose("r1 POM, dry", "Dunnock r1")
     p.page("Build")
     t.shot("build")
-    t.dark("build-dark")
+    if t.wanted("build-eight"):
+        t.choose("r8 eight stages", "Dunnock r8")
+        t.shot("build-eight")
     for title, name, picture, part, tab in (
-        ("r1 one ring", "Wren r1", "build-planetary", "stage 2 planet", "Strength"),
         ("r1 split ring", "Curlew r1", "build-split-ring", "stage 1 sun", "Shafts"),
         ("r1 cycloid", "Plover r1", "build-cycloid", "stage 2 lobes", "Strength"),
     ):
@@ -121,14 +122,11 @@ def rigs(t: Pictures) -> None:
         p.enter("25 mm")
         t.shot("correction")
         p.key("Escape")
-    for method, picture, tab in (
-        ("Lever", "rig-lever", "Checks"),
-        ("Run-up", "rig-run-up", "Ratios"),
-    ):
+    for method, picture, tab in (("Lever", "rig-lever", "Checks"),):
         if t.wanted(picture):
             p.choose("Method", method)
             p.tab(tab)
-            (t.dark if method == "Run-up" else t.shot)(picture)
+            t.shot(picture)
     if t.wanted("rig-calibration"):
         p.choose("Method", "Brake")
         p.tab("Masses")
@@ -255,6 +253,47 @@ def readings(t: Pictures) -> None:
         p.key("Escape")
 
 
+def tour(t: Pictures) -> None:
+    p = t.p
+    if not t.wanted("tour"):
+        return
+    t.choose("r1 POM, dry", "Dunnock r1")
+    p.page("Results")
+    p.menu("Help", "Five-minute tour")
+    p.until(lambda: p.widgets("Tour, 3 of"), "it waits for the finding")
+    t.shot("tour")
+    p.press("End the tour")
+
+
+def guide(t: Pictures) -> None:
+    """On a wider screen: the guide stands beside the window."""
+    p = t.p
+    if not t.wanted("guide"):
+        return
+    t.choose("r1 POM, dry", "Dunnock r1")
+    p.page("Results")
+    card = next(w for w in p.widgets(kind="_Card") if "drop" in w["name"].casefold())
+    p.click_at(card["at"])
+    p.press("More in the guide")
+    p.until(lambda: p.widgets("Chapters"), "it opens")
+    t.shot("guide")
+
+
+def eight_stages(folder: Path) -> None:
+    """A revision of the demo's Dunnock with many stages, beside the demo's own."""
+    from sparring.core.records import changed
+    from sparring.demo import hollin_yard
+    from sparring.logbook import Logbook
+
+    build = hollin_yard.dunnock(2)
+    teeth = ((12, 24), (14, 28), (15, 30), (14, 21), (16, 24), (12, 18), (14, 21), (15, 20))
+    one = build.stages[0]
+    stages = tuple(changed(changed(one, ("pinion",), p), ("wheel",), w) for p, w in teeth)
+    with Logbook(folder) as book:
+        made = build.model_copy(update={"stages": stages, "revision": 8, "title": "eight stages"})
+        book.save_build(made)
+
+
 def main(out: Path, only: set[str], size: tuple[int, int], env: dict[str, str]) -> None:
     out.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as home:
@@ -262,14 +301,21 @@ def main(out: Path, only: set[str], size: tuple[int, int], env: dict[str, str]) 
         subprocess.run(
             [str(COMMAND), "demo", "--no-window"], env=made, check=True, capture_output=True
         )
-        screen = Screen(size)
-        program = Program(screen, home, "demo", **env)
-        try:
-            for part in (builds, take_apart, results, rigs, run, by_eye, readings):
-                part(Pictures(program, out, only))
-        finally:
-            program.close()
-            screen.close()
+        eight_stages(Path(home) / "data" / "sparring" / "demo")
+        rooms = (
+            (size, (builds, take_apart, results, rigs, run, by_eye, readings, tour)),
+            ((1840, 800), (guide,)),
+        )
+        for room, parts in rooms:
+            screen = Screen(room)
+            program = Program(screen, home, "demo", **env)
+            screen.xdo("windowsize", "--sync", program.window, *size)
+            try:
+                for part in parts:
+                    part(Pictures(program, out, only))
+            finally:
+                program.close()
+                screen.close()
 
 
 if __name__ == "__main__":

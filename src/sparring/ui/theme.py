@@ -77,6 +77,20 @@ CHANNEL_COLOURS = {
     "mass": "force",
 }
 
+TEXT_ON = {
+    "sheet": (
+        *("ink", "ink-2", "reseda", "vermilion-text", "heat-text", "voltage", "current", "speed"),
+        *("torque", "force", "temperature", "power"),
+    ),
+    "bench": ("ink", "ink-2", "reseda", "vermilion-text"),
+    "pale": ("ink", "ink-2"),
+    "rule": ("ink",),
+    "deep": ("on-deep",),
+    "amber": ("on-amber",),
+    "vermilion": ("on-deep",),
+}
+"""The colours in which texts are written, by what is under them."""
+
 
 class Theme(QObject):
     """The chosen colours. Widgets that paint themselves ask `colour`, and repaint on `changed`."""
@@ -216,11 +230,11 @@ def _buttons(c: dict[str, str]) -> str:
     QPushButton#act {{ background: {c["deep"]}; color: {c["on-deep"]};
         border: 1px solid {c["deep"]}; font-weight: bold; }}
     QPushButton#act:focus {{ border: 2px solid {c["brass"]}; }}
-    QPushButton#act:disabled {{ background: {c["rule"]}; color: {c["ink-2"]};
+    QPushButton#act:disabled {{ background: {c["rule"]}; color: {c["ink"]};
         border-color: {c["rule"]}; }}
     QPushButton#stop {{ background: {c["vermilion"]}; color: #FFFFFF;
         border: 1px solid {c["vermilion"]}; font-weight: bold; }}
-    QPushButton#stop:disabled {{ background: {c["rule"]}; color: {c["ink-2"]};
+    QPushButton#stop:disabled {{ background: {c["rule"]}; color: {c["ink"]};
         border-color: {c["rule"]}; }}
     QPushButton#stop:focus {{ border: 2px solid {c["ink"]}; }}
     KeyButton {{ min-height: 70px; }}

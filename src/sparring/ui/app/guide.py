@@ -31,7 +31,8 @@ class _Browser(QTextBrowser):
     def loadResource(self, kind: int, name: QUrl) -> Any:
         if kind == QTextDocument.ResourceType.ImageResource.value:
             picture = QPixmap(str(guide.FOLDER / name.toString()))
-            room = max(self.viewport().width() - 24, 200)  # type: ignore[union-attr]
+            port = self.viewport()
+            room = max(port.width() - 24, 200) if port is not None else 200
             if picture.width() > room:
                 picture = picture.scaledToWidth(room, Qt.TransformationMode.SmoothTransformation)
             return picture
@@ -80,10 +81,10 @@ class GuideWindow(QDialog):
 
     def _stand_beside(self, parent: QWidget) -> None:
         """At the right of the program's window where there is room, else at the screen's right."""
-        screen = QGuiApplication.screenAt(parent.geometry().center())
-        if screen is None:
+        screen, top = QGuiApplication.screenAt(parent.geometry().center()), parent.window()
+        if screen is None or top is None:
             return
-        room, frame = screen.availableGeometry(), parent.window().frameGeometry()  # type: ignore[union-attr]
+        room, frame = screen.availableGeometry(), top.frameGeometry()
         left = min(frame.right() + 8, room.right() - self.width())
         self.move(max(left, room.left()), max(frame.top(), room.top()))
 
@@ -96,8 +97,7 @@ class GuideWindow(QDialog):
     def _show(self, place: _Place) -> None:
         chapter, anchor = place
         names = [name for name, _ in guide.CHAPTERS]
-        if chapter not in names:
-            return
+        chapter = chapter if chapter in names else names[0]
         if chapter != self.shown[0]:
             self.shown = place
             self._paint()

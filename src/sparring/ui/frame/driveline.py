@@ -213,8 +213,11 @@ class Driveline(QWidget):
         p.setFont(font(11))
         p.drawText(QRectF(left, _TOP, width, 14), Qt.AlignmentFlag.AlignVCenter, title.capitalize())
         p.setPen(theme.colour("ink"))
-        f = font(17, bold=True)
-        p.setFont(f)
+        size = 17
+        p.setFont(font(size, bold=True))
+        while size > 11 and p.fontMetrics().horizontalAdvance(big) > width - gear_room:
+            size -= 1  # many stages leave little room to each
+            p.setFont(font(size, bold=True))
         p.drawText(
             QRectF(left, _TOP + 14, width - gear_room, 22), Qt.AlignmentFlag.AlignVCenter, big
         )
