@@ -113,6 +113,7 @@ def test_a_chart_is_copied_as_table_and_picture(qapp, qtbot):
     assert [a.text() for a in chart.menu().actions()] == [
         "Show all",
         "Copy as picture",
+        "Show as table",
         "Copy as table",
         "Copy as CSV",
     ]

@@ -9,10 +9,18 @@ import re
 from itertools import product
 
 import pytest
+from helpers import lay
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QTabBar, QTableWidget, QWidget
 from typer.testing import CliRunner
+from window_helpers import choose, idle, until
 from words import SOURCE, Text, pages, program, words_of
 
 from sparring.cli.app import app
+from sparring.core.finding import explain
+from sparring.core.methods import METHODS
+from sparring.report.sheet import render
+from sparring.ui.widgets.plain import Label
 
 BANNED = {
     r"(?<![/.])\blifts\b(?!\()|\b(?:an?|the|one|each|this|last|first|per|two) lift\b": "run",
@@ -79,6 +87,65 @@ def test_the_terminals_help_speaks_the_trades_words():
         said.append(Text(" ".join(path), shown.output))
     assert len(said) > 15
     assert not (bad := _said_badly(said)), "\n".join(bad)
+
+
+@pytest.fixture
+def window(shown, folder):
+    lay(shown, folder)
+    idle()
+    return shown
+
+
+def _texts_of(window):
+    """What stands in the window now: labels, buttons, tabs, heads, tips, names, menus."""
+    for w in [window, *window.findChildren(QWidget)]:
+        where = type(w).__name__
+        for told in (w.toolTip(), w.accessibleName(), w.accessibleDescription(), w.windowTitle()):
+            yield Text(where, re.sub(r"<[^>]+>", "", told))
+        if isinstance(w, QAbstractButton | Label):
+            yield Text(where, w.text())
+        elif isinstance(w, QTabBar):
+            yield from (Text(where, w.tabText(i)) for i in range(w.count()))
+        elif isinstance(w, QComboBox):
+            yield from (Text(where, w.itemText(i)) for i in range(w.count()))
+        elif isinstance(w, QTableWidget):
+            heads = (w.horizontalHeaderItem(c) for c in range(w.columnCount()))
+            yield from (Text(where, item.text()) for item in heads if item is not None)
+    for action in window.findChildren(QAction):
+        yield Text("menu", action.text().replace("&", ""))
+
+
+def test_the_window_its_findings_and_its_sheets_speak_the_trades_words(window, tmp_path):
+    """On every build of the demo, on every page and for every method."""
+    said: list[Text] = []
+    for build in ("Dunnock r1", "Dunnock r2", "Dunnock r3", "Siskin r1", "Wren r2"):
+        choose(window, build)
+        until(lambda: window.desk.result is not None)
+        assert window.desk.result is not None
+        said += [Text(f"sheet of {build}", line) for line in render(window.desk.result).split(">")]
+        for finding in (*window.desk.findings, *window.desk.build_findings()):
+            parts = (finding.title, explain(finding), finding.why, *finding.remedies)
+            said += [Text(finding.id, words) for words in (*parts, *finding.causes)]
+    for method in METHODS:
+        window.desk.set_method(method())
+        for finding in window.desk.setup_findings():
+            said += [Text(finding.id, w) for w in (finding.title, explain(finding), finding.why)]
+        for page in ("build", "rig", "run", "results"):
+            window.go(page)
+            idle()
+            said += _texts_of(window)
+    assert len({text.words for text in said}) > 500
+    assert not (bad := _said_badly(said)), "\n".join(dict.fromkeys(bad))
+
+
+def test_a_figure_stays_on_one_line_with_its_unit(qapp):
+    label = Label("It falls from 11.69 ± 0.06 V to 9 % of 12 runs.")
+    assert label.text() == "It falls from 11.69 ± 0.06 V to 9 % of 12 runs."
+    shown = super(Label, label).text()
+    assert (
+        shown.replace("\N{NO-BREAK SPACE}", "_")
+        == "It falls from 11.69_±_0.06_V to 9_% of 12 runs."
+    )
 
 
 @pytest.mark.parametrize("term", REQUIRED)

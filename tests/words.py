@@ -7,6 +7,7 @@ from __future__ import annotations
 import ast
 import re
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 from typing import NamedTuple
 
@@ -57,6 +58,7 @@ def literals(path: Path) -> Iterator[Text]:
             yield Text(f"{path.relative_to(ROOT)}:{node.lineno}", words_of(node))
 
 
+@cache
 def program() -> list[Text]:
     """What the program itself can say."""
     return [
@@ -68,6 +70,7 @@ def program() -> list[Text]:
     ]
 
 
+@cache
 def pages() -> list[Text]:
     """Sheets, guide and docs, line by line."""
     paths = [*(SOURCE / "report" / "templates").glob("*"), *(SOURCE / "guide").glob("*.md")]

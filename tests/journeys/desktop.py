@@ -265,6 +265,14 @@ class Program:
             self.key(key)
         raise AssertionError(f"Tab does not come to {name}")
 
+    def field(self, name):
+        """The keyboard to a field of Build, by the box that finds it."""
+        self.key("ctrl+shift+f")
+        self.until(lambda: self.state()["focus"] == "Find a field", "the box has the keyboard")
+        self.type(name)
+        self.key("Return")
+        self.until(lambda: self.state()["focus"] == name, f"{name} has the keyboard")
+
     def click_at(self, place, button=1, times=1):
         x, y = place[0] + place[2] // 2, place[1] + place[3] // 2
         self.screen.xdo("mousemove", x, y, "click", "--repeat", times, "--delay", 60, button)

@@ -312,14 +312,15 @@ def test_what_a_data_sheet_promises_is_typed_as_it_stands_there(demo):
 
 def test_what_warms_and_weakens_a_motor_and_the_cord_that_hangs_are_typed(demo):
     demo.page("Build")
-    demo.tab_to("Brush drop")
+    demo.field("Brush drop")
     demo.enter("0.6 ± 0.1 V", "Tab")
     demo.until(lambda: "brush drop" in demo.state()["question"], "runs were made with it")
     demo.key("Return")
     demo.until(lambda: demo.state()["build"] == "Dunnock r4", "a new revision")
+    demo.field("Magnets")
     demo.choose("Magnets", "ferrite")
     for name, typed in (("Thermal time constant", "120 s"), ("Thermal resistance, K/W", "10")):
-        demo.tab_to(name)
+        demo.field(name)
         demo.enter(typed, "Tab")
     motor = demo.record("build", "Dunnock r4")["motor"]
     assert motor["brush_drop"] == "0.6 ± 0.1 V"

@@ -73,6 +73,18 @@ def simulated(demo):
     )
 
 
+def guide(demo):
+    demo.until(lambda: demo.widgets("Chapters"), "the guide is open")
+    demo.key("Escape")
+    demo.until(lambda: not demo.widgets("Chapters"), "and closed again")
+
+
+def tour(demo):
+    demo.until(lambda: demo.widgets("Tour,"), "it says what to do first")
+    demo.press("End the tour")
+    demo.until(lambda: not demo.widgets("Tour,"), "and is ended")
+
+
 def by_eye(demo):
     demo.until(lambda: demo.widgets("Turned"), "it asks for what is read")
     demo.menu("Bench", "Read by eye")
@@ -117,6 +129,13 @@ DOES = {
     "Reset the panel layout": lambda demo: demo.until(
         lambda: demo.widgets("Builds and tests"), "they are there"
     ),
+    "Find a field …": lambda demo: demo.until(
+        lambda: demo.state()["focus"] == "Find a field", "the box has the keyboard"
+    ),
+    "Text size …": lambda demo: dialog(demo, "Text size"),
+    "Reduce motion": lambda demo: None,  # tests/test_accessible.py
+    "Guide": guide,
+    "Five-minute tour": tour,
     "Find a command …": lambda demo: dialog(demo, "Find a command"),
     "Keys": lambda demo: dialog(demo, "Keys"),
     "About Sparring": lambda demo: dialog(demo, "About Sparring"),

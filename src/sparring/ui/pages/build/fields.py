@@ -213,6 +213,12 @@ class BuildFields(QWidget):
             group.open()
         return next((f.fields[path] for f in group.forms() if path in f.fields), None)
 
+    def to_top(self) -> None:
+        """Shows the stage's fields first."""
+        bar = self.pane.verticalScrollBar()
+        if bar is not None:
+            bar.setValue(0)
+
     def reveal(self, entry: QWidget) -> None:
         """Gives an entry the keyboard, where it is seen."""
         self.pane.reveal(entry)

@@ -193,6 +193,7 @@ class BuildPage(View):
     def _picked(self, stage: int, field: str) -> None:
         self._show_stage(stage, field)
         self._show_speeds()
+        self.fields.to_top()
         self.gears.setFocus()
 
     def show_place(self, path: Sequence[str]) -> None:

@@ -9,7 +9,7 @@ from sparring.ui.model.desk import Desk
 from sparring.ui.widgets.form import Form
 
 _MOST = 4  # fields that find room under the drawing
-_SHARED = ("module", "pitch", "width")  # of all parts of a stage
+_SHARED = ("module", "pitch", "face_width", "width")  # of all parts of a stage
 
 
 class PartFields(QWidget):
