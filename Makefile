@@ -4,7 +4,7 @@ VENV   := .venv
 BIN    := $(VENV)/bin
 QUIET  := --quiet --disable-pip-version-check
 
-.PHONY: demo run test journeys attack study lint bench screenshots schemas findings guide dist deb install lock clean
+.PHONY: demo run test studies journeys attack study lint bench screenshots schemas findings guide dist deb install lock clean
 
 demo: $(VENV)/.ready        ## start the application on the demo logbook
 	@tools/with-display $(BIN)/sparring demo
@@ -12,9 +12,17 @@ demo: $(VENV)/.ready        ## start the application on the demo logbook
 run: $(VENV)/.ready         ## start the application on your own logbook
 	@tools/with-display $(BIN)/sparring open
 
-test: $(VENV)/.ready-dev    ## all tests, in parallel: without a screen, then the journeys
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --ignore tests/journeys
-	$(BIN)/python -m pytest tests/journeys
+# What simulates by the hundred: tracing it would take as long again, and it covers nothing more.
+STUDIES := tests/reference tests/hostile tests/test_independent.py tests/test_methods.py \
+	tests/test_closure.py tests/test_by_eye.py tests/test_readings.py tests/test_live.py \
+	tests/test_live_methods.py
+
+test: $(VENV)/.ready-dev    ## all tests: those of the program with its branch coverage, then the studies beside the journeys
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --ignore tests/journeys $(STUDIES:%=--ignore %) --cov --cov-report=term
+	$(MAKE) --output-sync --jobs=2 studies journeys
+
+studies: $(VENV)/.ready-dev ## only what simulates by the hundred
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest $(STUDIES)
 
 journeys: $(VENV)/.ready-dev  ## only the installed command on virtual screens, by real keys and clicks (about three minutes)
 	$(BIN)/python -m pytest tests/journeys

@@ -25,7 +25,10 @@ def window(shown, tmp_path):
 @pytest.fixture
 def page(window):
     window.go("build")
-    return window.view("build")
+    page = window.view("build")
+    for id, group in page.fields.groups.items():  # as at the first start
+        group.open(id in ("teeth", "material"))
+    return page
 
 
 def shown(page):

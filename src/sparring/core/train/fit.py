@@ -41,15 +41,13 @@ def next_trials(module: float, seen: Mapping[float, Verdict]) -> FitTest:
     for lower, upper in ((tight, right), (right, loose), (tight, loose)):
         if lower and upper and max(lower) >= min(upper):
             raise ValueError(
-                f"an increase of {max(lower) * 1e3:.2f} mm cannot be tighter than one of "
+                f"an offset of {max(lower) * 1e3:.2f} mm cannot be tighter than one of "
                 f"{min(upper) * 1e3:.2f} mm; try both again, turning the gears through all "
                 "their teeth"
             )
     if right:
         chosen = right[len(right) // 2]
-        return FitTest(
-            (), chosen, f"Build with a centre distance increase of {chosen * 1e3:.2f} mm."
-        )
+        return FitTest((), chosen, f"Build with a centre offset of {chosen * 1e3:.2f} mm.")
     if tight and loose:
         low, high = max(tight), min(loose)
         if high - low < module / 50:

@@ -141,7 +141,7 @@ class Pair:
         e1, e2 = part(1, 1), part(2, self._side)
         if e1 + e2 <= 0:
             raise ValueError(
-                f"with a centre distance increase of {self.opening * 1e3:.2f} mm the teeth "
+                f"with a centre offset of {self.opening * 1e3:.2f} mm the teeth "
                 "do not reach each other"
             )
         return e1, e2

@@ -42,7 +42,7 @@ class SpurStage(StageBase):
         ("Wheel pressure angle", "wheel_angle"),
         ("Pinion shift", "pinion_shift"),
         ("Wheel shift", "wheel_shift"),
-        ("Centre distance increase", "opening"),
+        ("Centre offset", "opening"),
         ("Friction coefficient", "friction"),
         ("Output drag torque", "drag"),
         ("Pinion material", "material"),

@@ -74,11 +74,12 @@ class BuildFields(QWidget):
         self._shown: tuple[int, str] | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
-        panel, column = sheet()
+        panel, column = sheet(margins=10)
         outer.addWidget(panel)
         head = QHBoxLayout()
         head.setSpacing(6)
         self.stage = narrow(Choice())
+        self.stage.setMinimumContentsLength(8)
         self.stage.setAccessibleName("Stage")
         self.stage.setToolTip(tip("The stage whose fields are shown"))
         self.stage.activated.connect(self.stage_wanted)

@@ -325,7 +325,7 @@ class FitDialog(BuildDialog):
             return
         form = QFormLayout()
         self.opening, self.play = QLineEdit(), QLineEdit()
-        self.opening.setAccessibleName("Centre distance increase")
+        self.opening.setAccessibleName("Centre offset")
         self.play.setAccessibleName("Backlash at the wheel")
         self.opening.setText(
             quantity.measured_text(Measured(self.pair_stage.opening), "length", "mm")
@@ -333,7 +333,7 @@ class FitDialog(BuildDialog):
         self.opening.textEdited.connect(lambda _t: self._from_opening())
         self.play.textEdited.connect(lambda _t: self._from_play())
         self.centres = Label()
-        form.addRow("Centre distance increase", self.opening)
+        form.addRow("Centre offset", self.opening)
         form.addRow("Backlash at the wheel", self.play)
         form.addRow("Centre distance", self.centres)
         self.column.addLayout(form)
@@ -442,6 +442,6 @@ class FitDialog(BuildDialog):
 
     def take(self) -> None:
         try:
-            self.edit("opening", self._value(), "centre distance increase")
+            self.edit("opening", self._value(), "centre offset")
         except (QuantityError, ValueError) as err:
             self.result_text.setText(str(err))
