@@ -10,7 +10,7 @@ METHODS = ("Lever", "Brake", "Drawbar", "Run-up", "Generator")
 SEEN_AS = {
     "B612": ((1280, 800), {}),
     "a wider typeface": ((1280, 800), {"SPARRING_FONT": "DejaVu Sans"}),
-    "200 %": ((1920, 1200), {"QT_SCALE_FACTOR": "2"}),
+    "200 %": ((2100, 1300), {"QT_SCALE_FACTOR": "2"}),
     "125 % of a small screen": ((1280, 800), {"QT_SCALE_FACTOR": "1.25"}),
 }
 

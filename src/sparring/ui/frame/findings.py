@@ -117,6 +117,7 @@ class FindingsPanel(QFrame):
         # it takes what the ladder leaves
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
         self.setMinimumHeight(60)
+        self.setMinimumWidth(170)  # the longest words of a finding
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 2, 4)
         scroll = QScrollArea()

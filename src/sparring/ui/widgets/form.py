@@ -85,7 +85,7 @@ class Form(QWidget):
         ]
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(10)
+        grid.setHorizontalSpacing(6 if across else 10)
         grid.setVerticalSpacing(3)
         self._labels: dict[Path, Label] = {}
         for n, (label, path) in enumerate(rows):

@@ -8,7 +8,6 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from sparring.core.build import Build
-from sparring.core.train.kinds import Stage
 from sparring.ui.model.desk import Desk
 from sparring.ui.pages.build.joint_form import JointForm
 from sparring.ui.widgets.choice import Choice
@@ -55,12 +54,6 @@ _OF_THE_MATERIAL = ("material", "friction", "loss", "drag")
 
 def _is_material(field: str) -> bool:
     return field.endswith(_OF_THE_MATERIAL)
-
-
-def _words(stage: Stage) -> str:
-    """`spur pair 12/60`, `worm 1/36`."""
-    words = stage.in_words()
-    return words if words[0].isalpha() else f"{stage.TITLE.lower()} {words}"
 
 
 class BuildFields(QWidget):
@@ -166,7 +159,7 @@ class BuildFields(QWidget):
     def show_stage(self, n: int) -> None:
         """The fields of stage n, of the build as it is with an edit that waits."""
         stages = self._in_hand().stages
-        texts = [f"{k}  {_words(stage)}" for k, stage in enumerate(stages, start=1)]
+        texts = [f"{k}  {stage.in_words()}" for k, stage in enumerate(stages, start=1)]
         if [self.stage.itemText(i) for i in range(self.stage.count())] != texts:
             self.stage.clear()
             self.stage.addItems(texts)

@@ -83,7 +83,7 @@ class BuildPage(View):
     # --- what it is made of -----------------------------------------------------------------------
 
     def _drawing(self) -> QWidget:
-        drawing, column = sheet()
+        drawing, column = sheet(margins=10)
         row = QHBoxLayout()
         row.setSpacing(6)
         self.ratio = Label()

@@ -22,7 +22,7 @@ from sparring.core.train.torque import TorqueFlow
 from sparring.ui.model.desk import Desk
 from sparring.ui.widgets.list_editor import ListEditor
 from sparring.ui.widgets.measured import MeasuredList
-from sparring.ui.widgets.parts import Table, note
+from sparring.ui.widgets.parts import Column, Table, note
 from sparring.ui.widgets.plain import Label
 
 _TABS = {
@@ -139,7 +139,15 @@ class BuildTables(QWidget):
         row = QHBoxLayout(both)
         row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(self.items, 3)
-        row.addWidget(self.sums, 2)
+        beside = Column()  # a low window scrolls it
+        inner = QWidget()
+        inner.setObjectName("plain")
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.sums)
+        column.addStretch(1)
+        beside.setWidget(inner)
+        row.addWidget(beside, 2)
         return both
 
     @cached_property

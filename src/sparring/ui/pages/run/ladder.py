@@ -149,6 +149,7 @@ class Ladder(QFrame):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.setObjectName("sheet")
+        self.setMinimumWidth(180)  # the words on its button
         self.desk = desk
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 10, 10, 10)
