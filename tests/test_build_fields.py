@@ -104,3 +104,11 @@ def test_a_drive_of_eight_stages_is_gone_through_by_its_list(window, page):
     assert page.fields.field(("stages", 6, "wheel")).value() == 26
     assert "Stage 7" in page.selected.text()
     assert page.gears.parts()
+
+
+def test_a_field_of_another_stage_brings_that_stage_forward(window, page):
+    page.show_stage(1)
+    entry = page.fields.field(("stages", 0, "module"))
+    assert entry is not None
+    assert page.chosen == 0
+    assert page.fields.field(("stages", 0, "no_such")) is None

@@ -199,7 +199,11 @@ class BuildFields(QWidget):
         return self.groups["use" if any(path[0] == field for _, field in _USE) else "notes"]
 
     def field(self, path: Path) -> QWidget | None:
-        """The entry of a field, made and laid open; None where there is no such field."""
+        """The entry of a field, made and laid open, its stage shown; None where there is no such
+        field.
+        """
+        if path[0] == "stages" and (self._shown is None or self._shown[0] != path[1]):
+            self.stage_wanted.emit(int(path[1]))
         group = self.group_of(path)
         if self.search.text():
             self.search.clear()
