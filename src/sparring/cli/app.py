@@ -155,7 +155,7 @@ def by_eye(
         result = with_records(analyse(b, r, p, [(run, Recording.nothing()) for run in runs]))
         _some_steps(readings, result)
     for run, why in result.skipped:
-        typer.echo(f"step {run.step + 1}, run {run.repeat} is excluded: {why}", err=True)
+        typer.echo(f"step {run.step + 1}, run {run.repeat} was not reduced: {why}", err=True)
     _tell(result, as_json=as_json)
 
 
@@ -168,7 +168,7 @@ def _some_steps(path: Path, result: TestResult) -> None:
 
 def _tell(result: TestResult, *, as_json: bool) -> None:
     from sparring.core import quantity
-    from sparring.core.finding import explain
+    from sparring.core.finding import SEVERITY, explain
     from sparring.core.uncertainty import nominal, std
     from sparring.files import result_files
 
@@ -195,4 +195,4 @@ def _tell(result: TestResult, *, as_json: bool) -> None:
         ],
     )
     for f in result.findings:
-        typer.echo(f"{f.severity}: {f.title}. {explain(f)}")
+        typer.echo(f"{SEVERITY[f.severity]}: {f.title}. {explain(f)}")

@@ -223,5 +223,7 @@ def _say(found: Judged) -> None:
     told = _told(found)
     for r in told["results"]:
         typer.echo(f"{r['label']}: {r['shown']}")
+    from sparring.core.finding import SEVERITY
+
     for f in told["findings"]:
-        typer.echo(f"{f['severity']}: {f['title']}. {f['seen']}")
+        typer.echo(f"{SEVERITY[f['severity']]}: {f['title']}. {f['seen']}")

@@ -12,6 +12,8 @@ from sparring.core import quantity
 from sparring.core.uncertainty import Uncertain, nominal, std
 
 Severity = Literal["wrong", "caution", "note", "good"]
+SEVERITY = {"wrong": "error", "caution": "caution", "note": "note", "good": "good"}
+"""As a severity is shown; files keep its id."""
 ORDER: dict[str, int] = {"wrong": 0, "caution": 1, "note": 2, "good": 3}
 
 

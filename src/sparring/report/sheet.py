@@ -9,7 +9,7 @@ from typing import Any
 from sparring import __version__
 from sparring.core import quantity
 from sparring.core.care import care_notes
-from sparring.core.finding import explain
+from sparring.core.finding import SEVERITY, explain
 from sparring.core.reduce.results import TestResult
 from sparring.core.revise import Correction
 from sparring.core.uncertainty import budget, nominal, std
@@ -65,6 +65,7 @@ def render(result: TestResult, corrections: Sequence[Correction] = ()) -> str:
         rows=rows,
         chart=_chart(result),
         explain=lambda finding: quantity.unbroken(explain(finding)),
+        severity=SEVERITY,
         budget=budget(headline)[:6],
         corrections=corrections,
         care=care_notes(result.rig.method),

@@ -195,9 +195,6 @@ def keys_of(commands: Iterable[Command[Any]]) -> list[tuple[str, str]]:
         found += [(key, f"on {page.name}, {does}") for key, does in page.keys]
     return [
         *found,
-        (
-            "Ctrl+Enter",
-            ("in part measurements: record from the bench, or stop and use the readings"),
-        ),
+        ("Ctrl+Enter", "in part measurements: record from the bench, or stop and use the readings"),
         ("Enter", "in part measurements: next value, then next repeat"),
     ]

@@ -325,7 +325,7 @@ class Errands:
         """Whether it can be seen."""
         try:
             return self._guide is not None and self._guide.isVisible()
-        except RuntimeError:  # it went with the dialog it stood over
+        except RuntimeError:  # it was closed, or went with the dialog it stood over
             return False
 
     def tour(self) -> None:

@@ -38,10 +38,6 @@ class _Browser(QTextBrowser):
             return picture
         return super().loadResource(kind, name)
 
-    def sourceless(self) -> None:
-        """Its links are followed by who holds it."""
-        self.setOpenLinks(False)
-
 
 class GuideWindow(QDialog):
     """Chapters in a list, a box that finds a word in all of them, and the way back."""
@@ -50,6 +46,7 @@ class GuideWindow(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Guide")
         self.setModal(False)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.resize(_SIZE)
         self.shown: _Place = ("", "")
         self._before: list[_Place] = []
@@ -72,7 +69,7 @@ class GuideWindow(QDialog):
         head.addWidget(self.search, 1)
         column.addLayout(head)
         self.text = _Browser()
-        self.text.sourceless()
+        self.text.setOpenLinks(False)  # they are chapters
         self.text.setAccessibleName("Text of the guide")
         self.text.anchorClicked.connect(self._follow)
         column.addWidget(self.text, 1)

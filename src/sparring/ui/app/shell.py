@@ -339,7 +339,7 @@ class MainWindow(Window):
         if not isinstance(event, QKeyEvent):
             if (
                 event is not None
-                and event.type() == QEvent.Type.Show
+                and event.type() in (QEvent.Type.Show, QEvent.Type.ToolTipChange)
                 and isinstance(watched, QWidget)
             ):
                 describe(watched)

@@ -25,10 +25,6 @@ class Step(NamedTuple):
     at: Callable[[Any], QWidget | None]
 
 
-def _moving(w: Any) -> bool:
-    return w.session.state in ("lifting", "lowering", "preparing", "stopping")
-
-
 STEPS = (
     Step(
         "In the logbook at the left, select the test r1 POM, dry of the family Dunnock.",
@@ -66,8 +62,8 @@ STEPS = (
         lambda w: w.view("run"),
     ),
     Step(
-        "Press Esc. It stops the bench from any page; it is not an emergency stop.",
-        lambda w: not _moving(w),
+        "Press Esc while it moves: it stops from any page, and is not an emergency stop.",
+        lambda w: any(r.run.ended == "stopped" for r in w.desk.runs),
         lambda w: w.view("run"),
     ),
     Step(
@@ -149,11 +145,6 @@ class Tour(QFrame):
         self._next()
         self.show()
         self._timer.start()
-
-    @property
-    def step(self) -> int:
-        """The step that is waited for, from 0; -1: none."""
-        return self._at
 
     def _next(self) -> None:
         self._at += 1

@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QFrame, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from sparring.core.finding import Finding, explain
+from sparring.core.finding import SEVERITY, Finding, explain
 from sparring.ui.model.desk import Desk
 from sparring.ui.page import Judgements
 from sparring.ui.theme import theme
@@ -27,7 +27,7 @@ class _Card(QFrame):
         super().__init__()
         self.finding = finding
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(f"{finding.severity}: {finding.title}")
+        self.setAccessibleName(f"{SEVERITY[finding.severity]}: {finding.title}")
         self.setAccessibleDescription(explain(finding, units))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         layout = QVBoxLayout(self)

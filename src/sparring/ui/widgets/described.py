@@ -5,6 +5,7 @@ kind of thing it takes.
 from __future__ import annotations
 
 import re
+from html import unescape
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
@@ -20,24 +21,22 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-_MOST = 8  # entries of a choice that are told
-
 
 def describe(widget: QWidget) -> None:
-    """Gives a description to what takes the keyboard and has none."""
-    if widget.focusPolicy() == Qt.FocusPolicy.NoFocus or widget.accessibleDescription():
+    """Gives a description to what takes the keyboard and has none. To be called again when its tool
+    tip changes, which always goes before.
+    """
+    if widget.focusPolicy() == Qt.FocusPolicy.NoFocus:
         return
     if widget.toolTip():
-        widget.setAccessibleDescription(re.sub(r"<[^>]+>", "", widget.toolTip()))
-    elif text := _of(widget):
+        widget.setAccessibleDescription(unescape(re.sub(r"<[^>]+>", "", widget.toolTip())))
+    elif not widget.accessibleDescription() and (text := _of(widget)):
         widget.setAccessibleDescription(text)
 
 
 def _of(widget: QWidget) -> str:
     if isinstance(widget, QComboBox):
-        texts = [widget.itemText(i) for i in range(widget.count())]
-        told = f"One of: {', '.join(texts)}" if 0 < len(texts) <= _MOST else "One of a list"
-        return told + ("; other words can be typed" if widget.isEditable() else "")
+        return "One of a list" + ("; other words can be typed" if widget.isEditable() else "")
     if isinstance(widget, QSpinBox):
         return "A whole number"
     if isinstance(widget, QLineEdit):
@@ -63,6 +62,6 @@ def _where(widget: QWidget) -> str:
     while inside is not None:
         name = inside.accessibleName() or (inside.windowTitle() if inside.isWindow() else "")
         if name:
-            return f"In {name}"
+            return f"In {name.split(':')[0]}"  # what follows may change
         inside = inside.parentWidget()
     return "In the window"

@@ -73,7 +73,7 @@ class BuildFields(QWidget):
         head.setSpacing(6)
         self.stage = narrow(Choice())
         self.stage.setMinimumContentsLength(8)
-        self.stage.setAccessibleName("Stage")
+        self.stage.setAccessibleName("Stage shown")
         self.stage.setToolTip(tip("The stage whose fields are shown"))
         self.stage.activated.connect(self.stage_wanted)
         self.search = QLineEdit()
