@@ -58,7 +58,7 @@ class SimulatedBench(Board):
 
     def _at_rest(self) -> float:
         """The load before anything was hung: an empty hook, an open brake, an open circuit."""
-        return float("inf") if self.method.SET_BY[1] == "resistance" else 0.0
+        return self.method.setting(None, None)
 
     def obey(self, word: str, value: float) -> tuple[str, str]:
         if word == "drive":

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from sparring import __version__
-from sparring.cli import benches, files, logbooks, parts
+from sparring.cli import benches, files, logbooks, parts, planning
 from sparring.cli.common import (
     AsJson,
     BuildFile,

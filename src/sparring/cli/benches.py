@@ -105,6 +105,7 @@ def simulate(
     """Lift a plan's weights on the simulated bench and write what a logger would have."""
     from sparring.core.build import Build
     from sparring.core.plan import Plan
+    from sparring.core.plan.foresee import driven
     from sparring.core.plant.bench import bench_of
     from sparring.core.plant.lifts import ladder, one_log
     from sparring.core.plant.sensors import sensors_of
@@ -114,18 +115,10 @@ def simulate(
     with told():
         b, r = record_files.load(build, Build), record_files.load(rig, Rig)
         p = record_files.load(plan, Plan) if plan else Plan()
-        loads = [m.value for m in p.loads]
         lifts = ladder(
-            bench_of(b, r),
-            sensors_of(r),
-            r,
-            loads=loads,
-            repeats=p.repeats,
-            volts=p.voltage,
-            seed=seed,
-            rate=rate,
+            bench_of(b, r), sensors_of(r), r, driven(b, r, p), seed=seed, rate=rate
         )
-        log_files.write(out, one_log(lifts, loads if r.method.SET_BY[1] == "mass" else None))
+        log_files.write(out, one_log(lifts, r.method))
     typer.echo(f"{out}: {len(lifts)} runs")
 
 

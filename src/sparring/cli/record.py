@@ -13,7 +13,8 @@ from sparring.bench.captures import Notice
 from sparring.bench.link import Link
 from sparring.bench.session import Session
 from sparring.core.build import Build
-from sparring.core.plan import Lift, Outcome, Plan, what_next
+from sparring.core.plan import Lift, Outcome, Plan, remaining, what_next
+from sparring.core.plan.foresee import driven
 from sparring.core.reduce.inputs import ReductionError
 from sparring.core.rig import Rig
 from sparring.core.run import run_of
@@ -37,8 +38,8 @@ class PlanOnBench:
         self, book: Logbook, build: Build, rig: Rig, plan: Plan, say: Callable[[str], None]
     ) -> None:
         self.book, self.build, self.rig = book, build, rig
-        self.settings = rig.method.settings([m.value for m in plan.loads])
-        self.plan, self.say = plan.of(len(self.settings)), say
+        self.plan, self.say = plan.on(rig.method), say
+        self._volts = {s.id: s.voltage for s in driven(build, rig, self.plan).steps}
         self.runs: list[int] = []
         self.test = 0
         self._heard: queue.SimpleQueue[Notice] = queue.SimpleQueue()
@@ -88,8 +89,7 @@ class PlanOnBench:
     @property
     def total(self) -> int:
         """Lifts that the plan asks for; by bisection about as many."""
-        n = len(self.plan.loads)
-        return n.bit_length() if self.plan.order == "bisection" else n * self.plan.repeats
+        return remaining(self.plan, ())
 
     def _outcomes(self) -> list[Outcome]:
         return (
@@ -100,12 +100,14 @@ class PlanOnBench:
 
     def _lift(self, lift: Lift, source: Any, confirm: Callable[[str], None]) -> None:
         method, before = self.rig.method, len(self.runs)
-        setting = (method.SET_BY[0], self.settings[lift.step]) if method.STEP else None
+        step = self.plan.step(lift.step)
+        assert step is not None
+        setting = (method.SET_BY[0], step.setting(method)) if method.STEP else None
         if setting is not None and source == "bench" and self.session.facts().hung != setting[1]:
             confirm(f"{setting[0]} {setting[1]:g}")
         if not self.test:
             self.test = self.book.add_test(self.build_id, self.rig_id, self.plan, "")
-        run = run_of(self.rig, self.plan, lift, source)
+        run = run_of(self.rig, step, lift.repeat, source, self._volts[step.id] or 0.0)
         self._step(lambda: self.session.lift(run, self.test, self.book.capture_path(), setting))
         if len(self.runs) == before:
             raise Interrupted(f"run {before + 1} was not made")

@@ -9,7 +9,8 @@ from pydantic import Field
 from sparring.core.by_eye import ByEye
 from sparring.core.instruments.calibration import Calibration
 from sparring.core.instruments.meters import Sensors
-from sparring.core.plan import Lift, Plan
+from sparring.core.plan import PlanStep
+from sparring.core.plan.record import Kind
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
 from sparring.core.rig import Rig
@@ -18,7 +19,7 @@ from sparring.core.rig import Rig
 class Run(Record):
     """What is known of one run beside its recording.
 
-    load: weight hung (hook excluded); None where only the load cell knows. start, stop: the run's
+    step, kind: of the plan's step, by its id; load: weight hung (hook excluded); None where only the load cell knows. start, stop: the run's
     part of the recording [s]; tare: reading of the cell with nothing pulling, before it;
     calibration, sensors: the cell's and the other instruments', in force when it was made (None:
     those of the rig), so that calibrating anew does not change what was measured before. broke: the
@@ -29,6 +30,7 @@ class Run(Record):
 
     version: Literal["sparring.run/1"] = "sparring.run/1"
     step: int = 0
+    kind: Kind = "measure"
     repeat: int = 1
     load: Annotated[Measured, Q("mass", least=0.0)] | None = None
     voltage: Annotated[float, Q("voltage")] = 12.0
@@ -45,14 +47,23 @@ class Run(Record):
     read: ByEye | None = None
 
 
-def run_of(rig: Rig, plan: Plan, lift: Lift, source: Literal["bench", "simulated", "eye"]) -> Run:
-    """The run of a plan's lift that is about to be made, with the instruments in force."""
+def run_of(
+    rig: Rig,
+    step: PlanStep,
+    repeat: int,
+    source: Literal["bench", "simulated", "eye"],
+    voltage: float,
+) -> Run:
+    """The run of a plan's step that is about to be made at `voltage` [V], with the instruments in
+    force.
+    """
     method = rig.method
     return Run(
-        step=lift.step,
-        repeat=lift.repeat,
-        load=plan.loads[lift.step] if method.weighed() else None,
-        voltage=plan.voltage,
+        step=step.id,
+        kind=step.kind,
+        repeat=repeat,
+        load=step.load if method.weighed() else None,
+        voltage=voltage,
         calibration=rig.calibration if method.CELL else None,
         sensors=rig.sensors,
         source=source,

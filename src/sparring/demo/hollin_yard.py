@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from sparring.core import plan as plans
 from sparring.core.analysis import analyse
 from sparring.core.build import Build
 from sparring.core.care import CareRead
@@ -113,7 +114,7 @@ def rig(name: str = "Hoist A", **method: Any) -> Rig:
 
 
 def plan(*loads: float, repeats: int = 5) -> Plan:
-    return Plan(loads=tuple(Measured(m, 2.5e-4) for m in loads), repeats=repeats)
+    return plans.ladder([Measured(m, 2.5e-4) for m in loads], repeats=repeats)
 
 
 @dataclass(frozen=True)
@@ -228,19 +229,16 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
             test_id = book.add_test(build_id, rig_ids[scene.rig.name], scene.plan, scene.title)
             truth = [f * scene.friction for f in scene.build.loss_figures()]
             bench = bench_of(scene.build, scene.rig, friction=truth, **scene.bench)
-            loads = [m.value for m in scene.plan.loads]
             lifts = ladder(
                 bench,
                 sensors_of(scene.rig, **scene.sensors),
                 scene.rig,
-                loads=loads,
-                repeats=scene.plan.repeats,
-                volts=scene.plan.voltage,
+                scene.plan,
                 seed=scene.seed,
             )
             tare = Measured(84_120.0, 4.0)
             rng = np.random.default_rng(scene.seed)
-            made = runs_of(lifts, list(scene.plan.loads), scene.plan.voltage, tare=tare)
+            made = runs_of(lifts, scene.rig.method, tare=tare)
             for (_, _, lifted), (run, recording) in zip(lifts, made, strict=True):
                 known: dict[str, Any] = {
                     "calibration": scene.rig.calibration,

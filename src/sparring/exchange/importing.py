@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from sparring.core.build import Build
-from sparring.core.plan import Plan
-from sparring.core.quantity import Measured
+from sparring.core.plan import Plan, PlanStep
 from sparring.core.recording import Recording
 from sparring.core.reduce.split import split_runs
 from sparring.core.rig import Rig
@@ -64,14 +64,32 @@ def import_runs(
     anything is kept.
     """
     runs = [r.model_copy(update=_in_force(book.rig(rig_id))) for r in form.read(path)]
-    loads = {r.step: r.load for r in runs if r.load is not None}
-    if loads:
-        plan = plan.model_copy(update={"loads": tuple(loads[n] for n in sorted(loads))})
-    plan = plan.model_copy(update={"repeats": max(r.repeat for r in runs)})
+    plan = _plan_of(runs, plan)
     test_id = book.add_test(build_id, rig_id, plan, path.name[:120])
     for run in runs:
         book.add_run(test_id, run)
     return test_id, [_found(runs, path)]
+
+
+def _plan_of(runs: Sequence[Run], plan: Plan) -> Plan:
+    """The plan that these runs carried out, with the times of `plan`."""
+    repeats = Counter(r.step for r in runs)
+    steps = {r.step: r for r in reversed(runs)}
+    return plan.model_copy(
+        update={
+            "steps": tuple(
+                PlanStep(
+                    id=n,
+                    kind=steps[n].kind,
+                    load=steps[n].load,
+                    voltage=steps[n].voltage,
+                    repeats=min(repeats[n], 100),
+                )
+                for n in sorted(steps)
+            ),
+            "order": "as listed",
+        }
+    )
 
 
 def _in_force(rig: Rig) -> dict[str, Any]:
@@ -107,11 +125,7 @@ def import_log(
         run.model_copy(update=_in_force(rig))
         for run in split_runs(recording, plan, method=rig.method)
     ]
-    masses = sorted({r.load.value for r in runs if r.load is not None})
-    repeats = max(r.repeat for r in runs)
-    if masses:
-        plan = plan.model_copy(update={"loads": tuple(Measured(m) for m in masses)})
-    plan = plan.model_copy(update={"repeats": repeats})
+    plan = _plan_of(runs, plan)
     progress(0.95)
     test_id = book.add_test(build_id, rig_id, plan, log.path.name[:120])
     first = book.add_run(test_id, runs[0], recording)

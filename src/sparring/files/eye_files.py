@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import csv
 import io
+import math
 import re
 from collections.abc import Sequence
 from pathlib import Path
@@ -19,6 +20,7 @@ from sparring.core import quantity
 from sparring.core.by_eye import ByEye, reading
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, RecordError, problems
+from sparring.core.reduce.split import nominal_voltages
 from sparring.core.run import Run
 from sparring.files.table_files import head_of, lines_of, too_wide
 
@@ -98,13 +100,18 @@ def _run(columns: list[tuple[str, str]], cells: list[str]) -> Run:
 
 
 def _numbered(runs: Sequence[Run]) -> list[Run]:
-    weights = sorted({r.load.value if r.load is not None else 0.0 for r in runs})
+    """A step is a weight at a voltage."""
+    read = [r.read.voltage if r.read is not None else None for r in runs]
+    volts = nominal_voltages([math.nan if v is None else v.value for v in read])
+    each = [(v, r.load.value if r.load is not None else 0.0) for v, r in zip(volts, runs, strict=True)]
+    steps = sorted(set(each))
     counts: dict[int, int] = {}
     numbered = []
-    for r in runs:
-        step = weights.index(r.load.value if r.load is not None else 0.0)
+    for r, does in zip(runs, each, strict=True):
+        step = steps.index(does)
         counts[step] = counts.get(step, 0) + 1
-        numbered.append(r.model_copy(update={"step": step, "repeat": counts[step]}))
+        update = {"step": step, "repeat": counts[step], "voltage": does[0]}
+        numbered.append(r.model_copy(update=update))
     return numbered
 
 

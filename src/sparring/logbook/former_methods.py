@@ -14,7 +14,8 @@ from typing import Any
 from sparring.core import quantity
 from sparring.core.by_eye import ByEye
 from sparring.core.methods import Drawbar, Lever, MethodBase, RopeBrake, RunUp, Scale
-from sparring.core.plan import Plan
+from sparring.core.plan import ladder
+from sparring.core.plan.record import LOADS
 from sparring.core.quantity import Measured
 from sparring.core.rig import Rig
 from sparring.core.run import Run
@@ -115,8 +116,7 @@ def _test_of(book: Logbook, kept: Characterisation) -> int:
         repeats[step] = repeats.get(step, 0) + 1
         numbered.append(run.model_copy(update={"step": step, "repeat": repeats[step]}))
     loads = tuple(load for value, load in weights if value > 0)
-    plan = Plan.ours(repeats=max(repeats.values()))
-    plan = plan.model_copy(update={"loads": loads}) if loads else plan
+    plan = ladder(loads or LOADS, repeats=max(repeats.values()))
     test = book.add_test(kept.owner, book.save_rig(rig), plan, "readings of an earlier version")
     for run in numbered:
         book.add_run(test, run)

@@ -268,7 +268,7 @@ def more_than_the_motor_gives(
     if not powers:
         return
     m = inputs.motor
-    voltage = mean_of(volts) if volts else result.plan.voltage
+    voltage = mean_of(volts) if volts else result.voltage
     most = m.stall_torque(voltage) * m.speed(0.0, voltage) / 4
     step, power = max(powers, key=lambda p: nominal(p[1]))
     if nominal(power) - 2 * std(power) > 1.05 * (nominal(most) + 2 * std(most)):

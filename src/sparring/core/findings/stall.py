@@ -21,7 +21,7 @@ def stalled(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterab
     first = steps[0]
     volts = [nominal(p.voltage) for p in first.stalls if p.voltage is not None]
     held = result.rig.method.HELD  # then the supply shows what it stalls at
-    voltage = sum(volts) / len(volts) if held and volts else result.plan.voltage
+    voltage = sum(volts) / len(volts) if held and volts else result.voltage
     expected = predict.stall_torque(result.build, voltage)
     early = nominal(first.torque) < 0.8 * expected
     if held and not early:

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import math
 from abc import abstractmethod
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from typing import Any, ClassVar
 
 from sparring.core.input_quantity import declare, lowered
@@ -76,6 +76,12 @@ class MethodBase(Record):
         never a result.
         """
 
+    def resists(self, setting: float, g: float) -> tuple[float, float]:
+        """(constant [N·m], slope [N·m·s/rad]) of about what resists at the output with a step's
+        setting on it, over its speed; for predictions.
+        """
+        return (math.inf, 0.0) if self.HELD else (self.expected(setting, g), 0.0)
+
     @abstractmethod
     def body(self, load: Any, g: Any) -> dict[str, Any]:
         """Parameters of the plant's load with this mass on it, as the dimensions say; see
@@ -130,11 +136,11 @@ class MethodBase(Record):
         wanted = self.MAIN or self.FIELDS[0][1]
         return next(f for f in self.FIELDS if f[1] == wanted)
 
-    def settings(self, loads: Sequence[float]) -> list[float]:
-        """What `body` takes for each step of the plan: its masses [kg], or what the method has
-        instead.
+    def setting(self, load: float | None, resistor: float | None) -> float:
+        """What `body` takes of a step: its mass [kg], or what the method has instead; nothing on it
+        where a step says nothing.
         """
-        return list(loads)
+        return 0.0 if load is None else load
 
     @property
     def word(self) -> str:

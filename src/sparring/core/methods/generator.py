@@ -4,7 +4,6 @@ at the resistor.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, model_validator
@@ -13,6 +12,10 @@ from sparring.core.methods.base import Figures, Mean, MethodBase
 from sparring.core.quantity import Measured, parse, text
 from sparring.core.records import Q
 from sparring.core.uncertainty import Uncertain
+
+
+OPEN = 1e5
+"""Resistance [Ω] that stands for an open circuit: what no load draws is less than a meter shows."""
 
 
 class Generator(MethodBase):
@@ -71,11 +74,14 @@ class Generator(MethodBase):
         current = mean("load_current")
         return None if current is None else x["constant"] * current + x["own_drag"]
 
-    def settings(self, loads: Sequence[float]) -> list[float]:
-        return list(self.resistors)
+    def setting(self, load: float | None, resistor: float | None) -> float:
+        return OPEN if resistor is None else resistor
 
     def expected(self, load: float, g: float) -> float:
         return 0.0
+
+    def resists(self, setting: float, g: float) -> tuple[float, float]:
+        return self.own_drag.value, self.constant.value**2 / (self.winding + setting)
 
     def body(self, load: Any, g: Any) -> dict[str, Any]:
         k, own = self.constant.value, self.own_drag.value

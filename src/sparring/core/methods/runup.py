@@ -5,7 +5,6 @@ drag from the coast-down.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
@@ -86,8 +85,8 @@ class RunUp(MethodBase):
             )
         return self
 
-    def settings(self, loads: Sequence[float]) -> list[float]:
-        return [0.0]  # one step: the spin
+    def setting(self, load: float | None, resistor: float | None) -> float:
+        return 0.0  # one step: the spin
 
     def expected(self, load: float, g: float) -> float:
         return 0.0

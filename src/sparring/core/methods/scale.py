@@ -55,8 +55,8 @@ class Scale(MethodBase):
     def expected(self, load: float, g: float) -> float:
         return 0.0
 
-    def settings(self, loads: Any) -> list[float]:
-        return [0.0]  # one step: the push
+    def setting(self, load: float | None, resistor: float | None) -> float:
+        return 0.0  # one step: the push
 
     def cell_force(self, torque: float) -> float | None:
         return torque / (self.arm.value * math.cos(self.angle.value))

@@ -10,6 +10,8 @@ from typing import Any
 import numpy as np
 
 from sparring.core.methods import MethodBase
+from sparring.core.plan import Plan, PlanStep, sequence
+from sparring.core.plan.record import STILL
 from sparring.core.plant.bench import Bench
 from sparring.core.plant.plant import STEP, Plant
 from sparring.core.plant.sensors import SensorSet
@@ -48,11 +50,12 @@ def lift(
     seed: int,
     rate: float = 80.0,
     most: float | None = None,
+    lasting: Sequence[float | None] = (),
     stalled_for: float = 0.8,
     dt: float = STEP,
 ) -> list[Lifted]:
     """Runs on all lanes of `bench` at once, each until its course is done, a stall, or `most`
-    seconds; one result a lane.
+    seconds, or what `lasting` says of a lane; one result a lane.
 
     volts: drive voltage, scalar or (n,); method: says how a run goes; rate: samples a second; seed:
     repeats the same run.
@@ -60,6 +63,10 @@ def lift(
     runs = _Runs(bench, sensors, method, seed=seed, period=1.0 / rate, stalled_for=stalled_for)
     if most is not None:
         runs.most = most
+    if any(x is not None for x in lasting):
+        whole = np.broadcast_to(runs.most, (len(lasting),))
+        asked = [m if x is None else _REST_BEFORE + RAMP + x for x, m in zip(lasting, whole, strict=True)]
+        runs.most = np.array(asked)
     while not runs.over:
         runs.go_on(np.asarray(volts), dt)
     return runs.lifted()
@@ -82,7 +89,7 @@ class _Runs:
         self.bench, self.sensors, self.method = bench, sensors, method
         self.period, self.stalled_for = period, stalled_for
         self.travel, self.hold, self.coast = method.course
-        self.most = 6.0 if math.isinf(self.hold) else _REST_BEFORE + RAMP + self.hold
+        self.most: Any = 6.0 if math.isinf(self.hold) else _REST_BEFORE + RAMP + self.hold
         self.rng = np.random.default_rng(seed)
         self.plant = Plant(bench)
         n = self.plant.n
@@ -167,61 +174,71 @@ class _Runs:
         return found
 
 
+Ladder = list[tuple[PlanStep, int, Lifted]]
+"""Runs of a plan: (step, repeat, run)."""
+
+
 def ladder(
     bench: Bench,
     sensors: SensorSet,
     rig: Rig,
-    loads: Sequence[float],
-    repeats: int,
+    plan: Plan,
     *,
     vary: float = 0.04,
+    seed: int = 0,
     **how: Any,
-) -> list[tuple[int, int, Lifted]]:
-    """Every step of the plan's loads [kg] run `repeats` times: (step, repeat, run). One lane a run;
-    the train's losses vary from run to run by the part `vary` (standard deviation), as on a bench.
+) -> Ladder:
+    """Every run of the plan that drives, in its order, one lane each; the train's losses vary from
+    run to run by the part `vary` (standard deviation), as on a bench.
+
+    A step set by a speed must have its voltage by now. Raises ValueError.
     """
-    steps = rig.method.settings(loads)
-    n = len(steps) * repeats
-    rng = np.random.default_rng(how.get("seed", 0))
-    factor = 1 + vary * rng.standard_normal(n)
+    plan = plan.on(rig.method)
+    steps = {s.id: s for s in plan.todo if s.kind not in STILL}
+    made = [(steps[x.step], x.repeat) for x in sequence(plan) if x.step in steps]
+    if any(s.voltage is None for s, _ in made):
+        raise ValueError("a step is set by its speed; work its voltage out first")
+    factor = 1 + vary * np.random.default_rng(seed).standard_normal(len(made))
     slope, offset = bench.up
     ideal = 1.0 / np.asarray(bench.ratio)
+    settings = [s.setting(rig.method) for s, _ in made]
     lanes = replace(
-        loaded(bench, rig, steps, repeats), up=(ideal + (slope - ideal) * factor, offset * factor)
+        loaded(bench, rig, settings), up=(ideal + (slope - ideal) * factor, offset * factor)
     )
-    lifted = lift(lanes, sensors, method=rig.method, **how)
-    return [(i // repeats, i % repeats + 1, x) for i, x in enumerate(lifted)]
+    lifted = lift(
+        lanes,
+        sensors,
+        method=rig.method,
+        volts=np.array([s.voltage for s, _ in made]),
+        seed=seed,
+        lasting=[s.time for s, _ in made],
+        **how,
+    )
+    return [(s, repeat, x) for (s, repeat), x in zip(made, lifted, strict=True)]
 
 
-def loaded(bench: Bench, rig: Rig, steps: Sequence[float], repeats: int = 1) -> Bench:
-    """The bench with each step's load on it, `repeats` lanes each; what does not change with the
-    load stays the bench's.
+def loaded(bench: Bench, rig: Rig, settings: Sequence[float]) -> Bench:
+    """The bench with each setting's load on it, a lane each; what does not change with the load
+    stays the bench's.
     """
-    bodies = [rig.method.body(step, bench.gravity) for step in steps]
+    bodies = [rig.method.body(setting, bench.gravity) for setting in settings]
     keys = [k for k in ("mass", "weight", "grip", "resistor") if k in bodies[0]]
-    changed: dict[str, Any] = {
-        k: np.repeat(np.array([b[k] for b in bodies], float), repeats) for k in keys
-    }
+    changed: dict[str, Any] = {k: np.array([b[k] for b in bodies], float) for k in keys}
     return replace(bench, **changed)
 
 
 def runs_of(
-    lifts: list[tuple[int, int, Lifted]],
-    loads: list[Any] | None,
-    volts: float,
-    source: str = "simulated",
-    tare: Any = None,
+    lifts: Ladder, method: MethodBase, source: str = "simulated", tare: Any = None
 ) -> list[tuple[Run, Recording]]:
-    """Simulated runs with their recordings; loads: the weights as the tester knows them, none where
-    a step has no weight.
-    """
+    """Simulated runs with their recordings, with the weights as the tester knows them."""
     return [
         (
             Run(
-                step=s,
+                step=s.id,
+                kind=s.kind,
                 repeat=r,
-                load=loads[s] if loads else None,
-                voltage=volts,
+                load=s.load if method.weighed() else None,
+                voltage=s.voltage,
                 source=source,
                 ended=x.ended,
                 tare=tare,
@@ -232,12 +249,11 @@ def runs_of(
     ]
 
 
-def one_log(
-    lifts: list[tuple[int, int, Lifted]], loads: list[float] | None, pause: float = 0.5
-) -> Recording:
+def one_log(lifts: Ladder, method: MethodBase, pause: float = 0.5) -> Recording:
     """All lifts one after the other, as a logger that runs through would have them, with a column
     for the weight where there is one.
     """
+    weighed = method.SET_BY[1] == "mass"
     t: list[np.ndarray] = []
     columns: dict[str, list[np.ndarray]] = {}
     at = 0.0
@@ -245,7 +261,8 @@ def one_log(
         rec = lifted.recording
         t.append(rec.t - rec.t[0] + at)
         at = float(t[-1][-1]) + pause
-        weight = {} if loads is None else {"mass": np.full(len(rec), loads[step])}
+        hung = step.load.value if step.load is not None else 0.0
+        weight = {"mass": np.full(len(rec), hung)} if weighed else {}
         for key, values in {**rec.channels, **weight}.items():
             columns.setdefault(key, []).append(values)
     return Recording(np.concatenate(t), {k: np.concatenate(v) for k, v in columns.items()})

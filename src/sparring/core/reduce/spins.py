@@ -90,7 +90,7 @@ def reduce_spin(
             slowing = inputs.meters_of(run).speed.doubt * drag(w)
             torque = torque + _own_drag(inputs, method, slowing)
         window = Window(float(t[first]), float(t[last - 1]) + 1e-9, True, 0.0)
-        placed = run.model_copy(update={"step": part})
+        placed = run.model_copy(update={"step": run.step * (len(PARTS) - 1) + part})
         on = rec.span(float(rec.t[0]), float(t[top]) + 1e-9)
         motor = slope * inputs.ratio
         point = point_at(
@@ -207,7 +207,8 @@ def read_spin(inputs: Inputs, rig: Rig, run: Run) -> Point:
     part = int(np.searchsorted(PARTS, nominal(speed / no_load))) - 1
     window = Window(0.0, read.time.value, True, 0.0)
     nothing = Recording(np.array([0.0, read.time.value]), {})
-    placed = run.model_copy(update={"step": min(max(part, 0), len(PARTS) - 2)})
+    parts = len(PARTS) - 1
+    placed = run.model_copy(update={"step": run.step * parts + min(max(part, 0), parts - 1)})
     motor = nominal(faster) * inputs.ratio
     point = point_at(
         inputs,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from sparring.core.methods import MethodBase
@@ -13,6 +15,7 @@ from sparring.core.reduce.windows import powered_spans
 from sparring.core.run import Run
 
 _ENTERED = 1e-4  # of the heaviest, by which weights that were entered differ
+_SAGS = 0.15  # part of a voltage by which it may be off what was meant
 
 
 def split_runs(
@@ -21,7 +24,7 @@ def split_runs(
     """The runs found in one long recording, with their spans. method: a run-up's coasting belongs
     to its run, and a lever's are short.
 
-    Weights that were entered (column `mass`) are one step only where they are equal; else lifts
+    Runs at different voltages are different steps. Weights that were entered (column `mass`) are one step only where they are equal; else lifts
     belong to one step when the load cell's levels differ by less than `tolerance` of the heaviest.
     A weight has the ± of the plan's nearest. Raises ReductionError when no lift is found.
     """
@@ -45,11 +48,19 @@ def split_runs(
         )
     base = float(np.nanquantile(ch[level_of], 0.02)) if level_of in ("force", "cell") else 0.0
     size = max((abs(v - base) for v in levels), default=0.0) or 1.0
-    order = np.argsort(levels)
+    supplied = [plan.voltage] * len(spans)
+    if "voltage" in ch:
+        parts = [recording.span(a + (b - a) * 0.3, b).channels["voltage"] for a, b in spans]
+        supplied = nominal_voltages(
+            [float(np.nanmean(v)) if np.isfinite(v).any() else np.nan for v in parts], plan.voltages
+        )
+    order = np.lexsort((levels, supplied))
     step_of, step = {}, 0
     apart = (_ENTERED if level_of == "mass" else tolerance) * size
     for before, now in zip([None, *order[:-1]], order, strict=True):
-        if before is not None and levels[now] - levels[before] > apart:
+        if before is not None and (
+            supplied[now] != supplied[before] or levels[now] - levels[before] > apart
+        ):
             step += 1
         step_of[int(now)] = step
     runs: list[Run] = []
@@ -64,7 +75,7 @@ def split_runs(
                 step=s,
                 repeat=count[s],
                 load=_as_known(levels[n], plan) if level_of == "mass" else None,
-                voltage=plan.voltage,
+                voltage=supplied[n],
                 source="import",
                 start=max(start - pause, float(recording.t[0])),
                 stop=min(stop + coast, nexts[n]) if coast else stop + pause / 4,
@@ -73,7 +84,31 @@ def split_runs(
     return runs
 
 
+def nominal_voltages(measured: Sequence[float], planned: Sequence[float] = ()) -> list[float]:
+    """The voltage [V] that each run was meant to have, of what was measured in it: those that lie
+    together are one, the nearest `planned` one where that is near. NaN: not measured, as the
+    others or as planned.
+    """
+    known = sorted(v for v in measured if v > 0)
+    groups: list[list[float]] = []
+    for v in known:
+        if groups and v - groups[-1][-1] <= _SAGS / 2 * v:
+            groups[-1].append(v)
+        else:
+            groups.append([v])
+    found: dict[float, float] = {}
+    for group in groups:
+        middle = float(np.median(group))
+        near = min(planned, key=lambda v: abs(v - middle), default=0.0)
+        own = near if abs(near - middle) <= _SAGS * middle else float(f"{middle:.2g}")
+        found |= dict.fromkeys(group, own)
+    rest = max(found.values(), default=max(planned, default=12.0))
+    return [found.get(v, rest) for v in measured]
+
+
 def _as_known(mass: float, plan: Plan) -> Measured:
     """A weight of a log [kg] with the part that the plan's nearest is known to."""
+    if not plan.loads or not max(m.value for m in plan.loads):
+        return Measured(mass)
     nearest = min(plan.loads, key=lambda m: abs(m.value - mass))
-    return Measured(mass, mass * nearest.u / nearest.value)
+    return Measured(mass, mass * nearest.u / nearest.value if nearest.value else 0.0)

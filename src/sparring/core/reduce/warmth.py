@@ -43,7 +43,7 @@ class Bodies(NamedTuple):
     inner: float
     outer: float
 
-    def _modes(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    def modes(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """(rates, their shapes, the way back); shape (2,), (2, 2), (2, 2)."""
         a = 1 / (self.copper * self.inner)
         b, c = 1 / (self.iron * self.inner), 1 / (self.iron * self.outer)
@@ -52,7 +52,7 @@ class Bodies(NamedTuple):
 
     def rest(self, begin: Warmth, seconds: float) -> Warmth:
         """After a time without current."""
-        rates, shapes, back = self._modes()
+        rates, shapes, back = self.modes()
         found = shapes @ (np.exp(rates * max(seconds, 0.0)) * (back @ np.array(begin[:2])))
         return Warmth(round(float(found[0]), 2), round(float(found[1]), 2), begin.whole)
 
@@ -62,7 +62,7 @@ class Bodies(NamedTuple):
         """
         from scipy.signal import lfilter  # when first wanted: no window waits for it
 
-        rates, shapes, back = self._modes()
+        rates, shapes, back = self.modes()
         modes = back @ np.array(begin[:2])
         enters = back @ np.array([1 / self.copper, 0.0])
         courses = []

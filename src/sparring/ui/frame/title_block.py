@@ -70,23 +70,12 @@ class TitleBlock(QWidget):
             age = f"{days} days ago" if days != 1 else "yesterday"
             age = "today" if days == 0 else age
         kept = sum(1 for r in d.runs if not r.struck)
-        method, steps = d.rig.method, len(d.steps())
-        what = ("weights" if method.weighed() else f"{method.STEP}s") if method.STEP else "runs"
-        plan = (
-            f"{steps} {what}, bisected"
-            if d.plan.order == "bisection"
-            else (
-                f"{steps} {what} × {d.plan.repeats}"
-                if method.STEP
-                else f"{d.plan.repeats} run{'' if d.plan.repeats == 1 else 's'}"
-            )
-        )
         texts = {
             "build.family": f"{d.build.name}  {d.build.title}",
             "build.train": d.build.train_in_words(),
             "rig.chosen": f"{d.rig.name}, {d.rig.method.word}",
             "rig.calibration": age + (f", {cal.cell}" if cal else ""),
-            "plan": plan,
+            "plan": d.plan_in_short(),
             "results": (f"{kept} run{'' if kept == 1 else 's'}, saved" if kept else "no runs yet"),
             "view.units": " ".join(d.units[k] for k in ("torque", "speed", "mass")),
         }

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QSettings, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
 from sparring.core.build import Build
+from sparring.core.methods import MethodBase
 from sparring.core.plan import Lift, Outcome, Plan
+from sparring.core.plan.drive import Drive
+from sparring.core.plan.foresee import Outlook
 from sparring.core.records import Record
 from sparring.core.rig import Rig
 from sparring.core.run import Run
@@ -53,6 +56,8 @@ class OnDesk(InUnits, QObject):
         self.draft: Draft | None = None
         # of what is on the desk: said to have been wrong all along
         self._correcting: set[tuple[str, int]] = set()
+        self._fitted: tuple[Plan, MethodBase, Plan] | None = None
+        self._outlook: tuple[tuple[Any, ...], Drive, Outlook] | None = None
         self._counted: tuple[list[StoredRun], list[Outcome], list[Lift]] = ([], [], [])
         self.settings = QSettings("sparring", "sparring")
         self.units = stored_units(self.settings)

@@ -5,9 +5,11 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from sparring.core import quantity
-from sparring.core.plan import Lift, Outcome, Plan, lifts_of
-from sparring.core.quantity import Measured
-from sparring.core.records import annotation
+from sparring.core.plan import Lift, Outcome, Plan, PlanStep, lifts_of, remaining
+from sparring.core.plan.drive import Drive
+from sparring.core.plan.foresee import Outlook, foresee
+from sparring.core.plan.learn import learnt
+from sparring.core.records import annotation, in_words
 from sparring.ui.model.on_desk import OnDesk
 
 if TYPE_CHECKING:
@@ -19,46 +21,100 @@ class Planned(OnDesk):
 
     @property
     def todo(self) -> Plan:
-        """The plan with the steps that the rig's method has."""
-        return self.plan.of(len(self.steps()))
+        """The plan as the rig's method carries it out."""
+        made = (self.plan, self.rig.method)
+        if self._fitted is None or any(a is not b for a, b in zip(made, self._fitted, strict=False)):
+            self._fitted = *made, self.plan.on(self.rig.method)
+        return self._fitted[2]
+
+    def plan_in_short(self) -> str:
+        """`5 weights × 3 voltages × 2`, for the title block."""
+        method, plan = self.rig.method, self.todo
+        steps = [s for s in plan.todo if s.counted]
+        loads = len({(s.load, s.resistor) for s in steps})
+        drives = len({(s.voltage, s.speed) for s in steps})
+        what = "weight" if method.weighed() else method.STEP
+        parts = [f"{loads} {what}{'s' * (loads > 1)}"] if method.STEP else []
+        parts += [f"{drives} {'voltages' if plan.voltages else 'speeds'}"] if drives > 1 else []
+        if loads * drives != len(steps):
+            parts = [f"{len(steps)} steps"]
+        if plan.order == "bisection":
+            return " × ".join(parts) + ", bisected"
+        repeats = plan.repeats
+        if not parts:
+            return f"{repeats} run{'s' * (repeats > 1)}"
+        return " × ".join([*parts, str(repeats)])
+
+    def outlook(self) -> Outlook:
+        """What is left of the plan as predicted; worked out once for what lies on the desk."""
+        made = (self.build, self.rig, self.plan, self.result, self.runs)
+        if self._outlook is None or any(
+            a is not b for a, b in zip(made, self._outlook[0], strict=True)
+        ):
+            result = self.result
+            fits = result is not None and result.build is self.build
+            drive = learnt(result) if result is not None and fits else Drive.of(self.build)
+            self._outlook = made, drive, foresee(drive, self.rig, self.plan, self.done_lifts())
+        return self._outlook[2]
+
+    def drive(self) -> Drive:
+        """The drive's figures as they are known by now."""
+        self.outlook()
+        assert self._outlook is not None
+        return self._outlook[1]
+
+    def voltage_of(self, step: PlanStep) -> float:
+        """At which a step is run [V]; worked out for one that is set by its speed."""
+        return step.voltage if step.voltage is not None else self.outlook().rows[step.id].voltage
 
     def todo_count(self) -> int:
         """Runs that the plan asks for; by bisection about as many as halvings."""
-        plan = self.todo
-        return (
-            len(plan.loads).bit_length()
-            if plan.order == "bisection"
-            else len(plan.loads) * plan.repeats
-        )
+        return remaining(self.todo, ())
 
-    def steps(self) -> list[float]:
-        """What each step of the plan sets: a mass [kg], a resistor [Ω], nothing."""
-        return self.rig.method.settings([m.value for m in self.plan.loads])
+    def load_name(self, step: PlanStep) -> str:
+        """`1.50 kg`, `22.0 Ω`; "" where nothing is set."""
+        method = self.rig.method
+        if not method.STEP:
+            return ""
+        if method.SET_BY[1] == "mass":
+            return self.mass_name(step.load.value) if step.load is not None else "no load"
+        if step.resistor is None:
+            return "open circuit"
+        return quantity.show(step.resistor, "resistance", "Ω", decimals=1)
 
-    def step_name(self, step: int, load: Measured | None = None) -> str:
-        """`1.50 kg`, `22.0 Ω`, `part 3`: how a step is told. load: as a run had it, where the plan
-        may have changed since.
+    def mass_name(self, mass: float) -> str:
+        """A mass [kg] with as many places as it has."""
+        shown = quantity.from_si(mass, self.units["mass"], "mass")
+        even = abs(shown - round(shown, 2)) < 5e-4
+        return self.show(mass, "mass", decimals=2 if even else 3)
+
+    def drive_name(self, step: PlanStep | Run) -> str:
+        """`9 V`, `60 rpm`: what the drive is set to."""
+        if isinstance(step, PlanStep) and step.speed is not None:
+            return self.show(step.speed, "speed", decimals=0)
+        return "" if step.voltage is None else self.show(step.voltage, "voltage", decimals=None)
+
+    def step_name(self, step: PlanStep) -> str:
+        """How a step is told: by its load, and its voltage where the plan has several; a step that
+        measures nothing by what it is.
         """
-        method, steps = self.rig.method, self.steps()
-        if method.weighed() and (load is not None or step < len(steps)):
-            value = load.value if load is not None else steps[step]
-            shown = quantity.from_si(value, self.units["mass"], "mass")
-            even = abs(shown - round(shown, 2)) < 5e-4
-            return self.show(value, "mass", decimals=2 if even else 3)
-        if method.STEP and step < len(steps):
-            return quantity.show(
-                steps[step],
-                method.SET_BY[1],
-                quantity.kind_of(method.SET_BY[1]).default,
-                decimals=1,
-            )
-        return "run" if method.HELD else f"part {step + 1}"
+        if not step.counted:
+            return in_words(step.kind)
+        several = len(self.todo.voltages) > 1 or step.speed is not None
+        parts = [self.load_name(step), self.drive_name(step) if several else ""]
+        return ", ".join(p for p in parts if p) or self.rig.method.DOES[0].lower()
 
     def run_name(self, run: Run) -> str:
         """How a run's step is told: by its load, or as a part of a sweep."""
-        return (
-            f"part {run.step + 1}" if self.rig.method.swept else self.step_name(run.step, run.load)
-        )
+        method = self.rig.method
+        if method.swept or method.ACCELERATES:
+            return f"part {run.step + 1}"
+        step = PlanStep.ours(kind=run.kind, load=run.load, voltage=run.voltage)
+        if not method.weighed():
+            step = self.todo.step(run.step) or step
+            if step.resistor is None and method.STEPS[0]:
+                return f"part {run.step + 1}"
+        return "run" if method.HELD else self.step_name(step)
 
     def dimension(self) -> str:
         """The rig's first dimension in a few words: `drum ⌀ 50.0 mm`."""

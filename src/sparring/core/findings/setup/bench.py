@@ -33,11 +33,9 @@ class Bench:
     @cached_property
     def torques(self) -> list[float]:
         """About what each step asks for [N·m], lightest first."""
-        asked = [
-            predict.load_torque(self.rig, m)
-            for m in self.rig.method.settings([m.value for m in self.plan.loads])
-        ]
-        return sorted(asked)
+        method = self.rig.method
+        asked = {s.mass or 0.0 for s in self.plan.on(method).todo if s.counted}
+        return sorted(predict.load_torque(self.rig, m) for m in asked)
 
     @cached_property
     def stall(self) -> float:

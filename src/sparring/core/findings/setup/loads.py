@@ -23,7 +23,7 @@ def arm_weight(b: Bench) -> Iterable[Finding]:
     m = b.rig.method
     if not isinstance(m, Lever) or m.arm_mass.value > 0:
         return
-    lightest = min(p.value for p in b.plan.loads) + m.hook_mass.value
+    lightest = min((p.value for p in b.plan.loads), default=0.0) + m.hook_mass.value
     # a flat bar of aluminium, 20 mm by 5 mm, weighs about 0.27 kg a metre
     assumed = 0.25 * m.arm.value
     share = assumed * m.arm.value / 2 / (lightest * m.arm.value)

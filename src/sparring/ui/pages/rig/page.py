@@ -1,5 +1,5 @@
 """Rig: the bench as it looks for the chosen method, dimensions beside it; calibration, masses,
-checks; limits; plan.
+checks; limits.
 """
 
 from __future__ import annotations
@@ -29,7 +29,6 @@ from sparring.ui.pages.rig.bench_picture import BenchPicture
 from sparring.ui.pages.rig.checklist import Checklist
 from sparring.ui.pages.rig.ratios import RatioPlanner
 from sparring.ui.pages.rig.sensors import SensorsPanel
-from sparring.ui.pages.rig.steps_field import StepsField
 from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.form import Form, Path
 from sparring.ui.widgets.gravity import ask_gravity
@@ -50,7 +49,7 @@ def _scrolled(inner: QWidget) -> Column:
 
 
 class RigPage(View):
-    """Edits the rig and the plan in hand; calibrates the cell on the live bench."""
+    """Edits the rig in hand; calibrates the cell on the live bench."""
 
     def __init__(self, context: Context) -> None:
         super().__init__(context)
@@ -120,15 +119,14 @@ class RigPage(View):
         self.sensors = SensorsPanel(self.desk, self.session)
         self.planner = RatioPlanner(self.desk)
         self.checklist = Checklist(self.desk)
-        self.loads = StepsField(self.desk)
         self.forms: list[Form] = []
-        self.plan_area = _scrolled(QWidget())
+        self.limits_area = _scrolled(QWidget())
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.timeout.connect(self.finish)
         self._later.start(0)
         for name, widget in (
-            ("Plan", self.plan_area),
+            ("Limits", self.limits_area),
             ("Sensors", _scrolled(self.sensors)),
             ("Masses", self._masses()),
             ("Ratios", self.planner),
@@ -141,7 +139,7 @@ class RigPage(View):
         return right
 
     def finish(self) -> None:
-        """Fills the plan: what is run, on which rig, and where the bench stops by itself. In a turn
+        """Fills the limits: where the bench stops by itself, and the rig's figures. In a turn
         of its own, so that no turn of the loop is long; or when the page is shown."""
         if self.forms:
             return
@@ -149,19 +147,7 @@ class RigPage(View):
         inner.setObjectName("plain")
         column = QVBoxLayout(inner)
         column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self.loads)
         groups: list[tuple[str, str, list[tuple[str, Path]]]] = [
-            (
-                "",
-                "plan",
-                [
-                    ("Repeats", ("repeats",)),
-                    ("Voltage", ("voltage",)),
-                    ("Settling time", ("settle",)),
-                    ("Measuring time, at least", ("measure",)),
-                    ("Order", ("order",)),
-                ],
-            ),
             (
                 "Automatic stop at",
                 "rig",
@@ -212,8 +198,7 @@ class RigPage(View):
         for form in forms:
             form.align(widest)
         column.addStretch(1)
-        self.plan_area.setWidget(inner)
-        self.loads.setVisible(bool(self.desk.rig.method.STEP))
+        self.limits_area.setWidget(inner)
 
     def _gravity(self) -> None:
         gravity = ask_gravity(self)
@@ -239,9 +224,6 @@ class RigPage(View):
             what="rig",
         )
         rows.addWidget(shelf, 1)
-        use = QPushButton("Use them as the plan's loads")
-        use.clicked.connect(self._plan_from_shelf)
-        rows.addWidget(use)
         return masses
 
     def refresh(self) -> None:
@@ -263,8 +245,6 @@ class RigPage(View):
                     if self.tabs.isTabVisible(self.tabs.currentIndex())
                     else 0
                 )
-        if self.forms:
-            self.loads.setVisible(bool(method.STEP))
         self._ask()
 
     def _ask(self) -> None:
@@ -297,8 +277,6 @@ class RigPage(View):
         where there is none.
         """
         name = path[-1] if path else ""
-        if path[:1] == ("plan",):
-            return self._in_the_forms("plan", path[1:]) or self._tab(0, self.loads.line)
         if name == "chosen":
             return self.rigs
         if name == "care_read":
@@ -317,7 +295,7 @@ class RigPage(View):
         for form in self.forms:
             if form.what == what and path in form.fields:
                 self.tabs.setCurrentIndex(0)
-                self.plan_area.reveal(form.fields[path])
+                self.limits_area.reveal(form.fields[path])
                 return form.fields[path]
         return None
 
@@ -358,15 +336,6 @@ class RigPage(View):
         self.finish()
         self._ask()
         self._live()
-
-    def _plan_from_shelf(self) -> None:
-        masses = tuple(sorted((w.mass for w in self.desk.rig.shelf), key=lambda m: m.value))
-        if not masses:
-            self.desk.said.emit("The shelf is empty: enter your masses first.")
-            return
-        reason = self.desk.edit("plan", ("loads",), masses, "loads from the shelf")
-        if reason:
-            self.desk.said.emit(reason)
 
     def _copy(self) -> None:
         self.desk.new_rig()

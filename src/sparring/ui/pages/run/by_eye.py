@@ -401,7 +401,7 @@ class EyePanel(QFrame):
 
     def _name(self, stored: StoredRun) -> str:
         run, d = stored.run, self.desk
-        step = d.step_name(run.step) if d.rig.method.STEP else ""
+        step = d.run_name(run) if d.rig.method.STEP else ""
         return f"{step} · {run.repeat}".strip(" ·")
 
     def _refuse(self, why: str) -> None:

@@ -34,9 +34,9 @@ class LadderRow(QWidget):
 
     chosen = pyqtSignal(int)
 
-    def __init__(self, index: int) -> None:
+    def __init__(self) -> None:
         super().__init__()
-        self.index = index
+        self.step = 0  # its id
         self.texts = ("", "", "")
         self.done = self.total = 0
         self.stalled = self.current = False
@@ -55,11 +55,11 @@ class LadderRow(QWidget):
             self.update()
 
     def mousePressEvent(self, event: Any) -> None:
-        self.chosen.emit(self.index)
+        self.chosen.emit(self.step)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.chosen.emit(self.index)
+            self.chosen.emit(self.step)
         else:
             super().keyPressEvent(event)
 

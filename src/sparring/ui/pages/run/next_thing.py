@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from sparring.core.plan import Lift
 from sparring.core.run import run_of
@@ -119,15 +119,19 @@ def _a_lift(context: Context, lift: Lift | None) -> Offer:
     if lift is None:
         return _results(context)
 
+    step = d.todo.step(lift.step)
+    assert step is not None
+    setting = (method.SET_BY[0], step.setting(method)) if method.STEP else None
+
     def begin() -> None:
         assert d.book is not None
         s.limits = d.rig.watched()
-        run = run_of(d.rig, d.plan, lift, "simulated" if s.stands_in else "bench")
-        setting = (method.SET_BY[0], d.steps()[lift.step]) if method.STEP else None
+        source: Literal["simulated", "bench"] = "simulated" if s.stands_in else "bench"
+        run = run_of(d.rig, step, lift.repeat, source, d.voltage_of(step))
         s.lift(run, d.ensure_test(), d.book.capture_path(), setting)
 
-    weight = d.step_name(lift.step) if method.STEP else ""
-    if not method.STEP or (s.hung is not None and abs(s.hung - d.steps()[lift.step]) < 1e-6):
+    weight = d.step_name(step) if method.STEP else ""
+    if setting is None or (s.hung is not None and abs(s.hung - setting[1]) < 1e-6):
         again = " again" if any(x.step == lift.step for x in d.done_lifts()) else ""
         return Offer(f"{do} {weight}".strip() + again, act=begin)
     if s.obeys:

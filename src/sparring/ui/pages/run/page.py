@@ -13,8 +13,8 @@ from sparring.core import predict, quantity
 from sparring.core.build import Build
 from sparring.core.by_eye import ByEye
 from sparring.core.live import Instruments, LiveFigures
-from sparring.core.plan import Lift, Plan, stalls_of, what_next
-from sparring.core.rig import Rig
+from sparring.core.plan import Lift, PlanStep, stalls_of, what_next
+from sparring.core.plan.foresee import Foreseen
 from sparring.core.run import Run, run_of
 from sparring.ui.page import Context, ShownFlow, View
 from sparring.ui.pages.run.big_figure import BigFigure
@@ -49,9 +49,6 @@ class RunPage(View):
         self._flow: tuple[Build, predict.PowerFlow] | None = None
         self.forced: int | None = None  # step that the tester chose out of turn
         self._forced_for: tuple[Any, ...] = ()
-        self._foreseen: tuple[tuple[Build, Rig, Plan], list[tuple[float, float, float]]] | None = (
-            None
-        )
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
         page.setSpacing(8)
@@ -131,14 +128,15 @@ class RunPage(View):
             )
         elif by_eye and self.lift is not None:
             self.eye.ask(
-                d.step_name(self.lift.step) if method.STEP else "", self.lift.repeat, plan.repeats
+                self._told(), self.lift.repeat, self._asked_for()
             )
+        asked = self._asked_for()
         self.ladder.say_where(
             f"{len(done)} of {d.todo_count()} done"
             if not self.lift or plan.order == "bisection"
-            else f"run {self.lift.repeat} of {plan.repeats}"
-            if self.lift.repeat <= plan.repeats
-            else f"run {self.lift.repeat}, {plan.repeats} planned"
+            else f"run {self.lift.repeat} of {asked}"
+            if self.lift.repeat <= asked
+            else f"run {self.lift.repeat}, {asked} planned"
         )
         self.empty.setVisible(s.ring is None and not by_eye)
         # what the figures showed last is no reading; the strips keep what has been
@@ -149,11 +147,24 @@ class RunPage(View):
         if s.ring is None:
             self.strips.blank()
 
+    def _step(self) -> PlanStep | None:
+        """The step of the next run."""
+        return self.desk.todo.step(self.lift.step) if self.lift is not None else None
+
+    def _told(self) -> str:
+        """How it is told; "" where every step is the same."""
+        step = self._step()
+        return self.desk.step_name(step) if step is not None and self.desk.rig.method.STEP else ""
+
+    def _asked_for(self) -> int:
+        step = self._step()
+        return step.repeats if step is not None else 1
+
     def _choose_lift(self, done: list[Lift]) -> None:
         """The next lift: the plan's, or of the weight that the tester chose out of turn."""
         d = self.desk
         if self.forced is not None and (
-            self._forced_for != (d.build_id, d.rig_key) or self.forced >= len(d.todo.loads)
+            self._forced_for != (d.build_id, d.rig_key) or d.todo.step(self.forced) is None
         ):
             self.forced = None  # chosen for another build or rig, or the plan has become shorter
         if self.session.state in ("preparing", "lifting"):
@@ -164,41 +175,23 @@ class RunPage(View):
             before = (x.repeat for x in done if x.step == self.forced)
             self.lift = Lift(self.forced, 1 + max(before, default=0))
 
-    def _expected(self) -> list[tuple[float, float, float]]:
-        """Of every step: chance that it stalls, output torque it asks for [N·m], gearbox efficiency
-        then. Worked out once for a build, rig and plan: a change on the desk, and every word of the
-        bench, brings the ladder up to date.
-        """
-        d = self.desk
-        asked_of = (d.build, d.rig, d.plan)
-        if self._foreseen is None or any(
-            a is not b for a, b in zip(self._foreseen[0], asked_of, strict=True)
-        ):
-            steps = []
-            for load in d.todo.loads:
-                asked = predict.load_torque(d.rig, load.value)
-                chance = predict.stall_likelihood(d.build, d.rig, load.value, d.todo.voltage)
-                steps.append(
-                    (chance, asked, predict.power_flow(d.build, asked, d.todo.voltage).gearbox)
-                )
-            self._foreseen = asked_of, steps
-        return self._foreseen[1]
-
     def _rows(self, done: list[Lift], stalls: dict[int, int]) -> None:
         d = self.desk
         plan = d.todo
-        while len(self.ladder.rows) < len(plan.loads):
-            row = LadderRow(len(self.ladder.rows))
+        steps = plan.todo
+        while len(self.ladder.rows) < len(steps):
+            row = LadderRow()
             row.chosen.connect(self._force)
             self.ladder.rows.append(row)
             self.ladder.rows_box.addWidget(row)
-        while len(self.ladder.rows) > len(plan.loads):
+        while len(self.ladder.rows) > len(steps):
             gone = self.ladder.rows.pop()
             self.ladder.rows_box.removeWidget(gone)
             gone.deleteLater()
         found = {s.points[0].run.step: s for s in d.result.lifted} if d.result else {}
-        expected = self._expected()
-        for i, row in enumerate(self.ladder.rows):
+        expected = d.outlook().rows
+        for step, row in zip(steps, self.ladder.rows, strict=True):
+            i, row.step = step.id, step.id
             n = sum(1 for x in done if x.step == i)
             if i in stalls and i not in found:
                 text = "stalled"
@@ -211,27 +204,32 @@ class RunPage(View):
                     decimals=1,
                 )
             else:
-                chance, asked, eta = expected[i]
-                text = (
-                    f"stall {100 * chance:.0f} %"
-                    if chance > 0.05
-                    else f"{100 * eta:.0f} % expected"
-                )
-                if asked <= 0 or (chance <= 0.05 and d.rig.method.STANDS):
-                    text = ""
+                text = self._expects(expected[i])
                 if n and i not in stalls and d.rig.method.STANDS:
                     text = "lifted"
             row.put(
                 (
-                    d.step_name(i) if d.rig.method.STEP else d.rig.method.DOES[0].lower(),
-                    f"{n}/{plan.repeats}",
+                    d.step_name(step),
+                    f"{n}/{step.repeats}",
                     text,
                 ),
                 n,
-                plan.repeats,
+                step.repeats,
                 stalled=i in stalls or "stall" in text,
                 current=self.lift is not None and self.lift.step == i,
             )
+
+    def _expects(self, row: Foreseen) -> str:
+        """What is expected of a step, in a few words."""
+        method = self.desk.rig.method
+        if not row.step.counted or row.torque <= 0 or method.HELD:
+            return ""
+        if row.stalls > 0.05:
+            return f"stall {100 * row.stalls:.0f} %"
+        if method.STANDS:
+            return ""
+        eta = predict.power_flow(self.desk.build, row.torque, row.voltage).gearbox
+        return f"{100 * eta:.0f} % expected"
 
     def _force(self, step: int) -> None:
         self.forced = None if self.forced == step else step
@@ -273,10 +271,11 @@ class RunPage(View):
     def _read(self, read: ByEye, ended: str) -> None:
         """Keeps a run that was read."""
         d = self.desk
-        if d.book is None or self.lift is None:
+        step = self._step()
+        if d.book is None or self.lift is None or step is None:
             d.said.emit("The logbook is still opening.")
             return
-        run = run_of(d.rig, d.todo, self.lift, "eye")
+        run = run_of(d.rig, step, self.lift.repeat, "eye", d.voltage_of(step))
         self.forced = None
         d.keep_read(run.model_copy(update={"read": read, "ended": ended}))
         self.refresh()
@@ -384,7 +383,8 @@ class RunPage(View):
 
     def flow(self) -> ShownFlow | None:
         d = self.desk
-        weight = None if self.lift is None else d.step_name(self.lift.step)
+        step = self._step()
+        weight = None if step is None else d.step_name(step)
         live = self._flow if self.session.live is not None else None
         if live is not None and live[0] is d.build:
             flow = live[1]
@@ -400,10 +400,10 @@ class RunPage(View):
                 (wire, "", gearbox),
                 live=True,
             )
-        if self.lift is None or weight is None:
+        if step is None or weight is None:
             return None
-        asked = predict.load_torque(d.rig, d.todo.loads[self.lift.step].value)
-        expected = predict.power_flow(d.build, asked, d.plan.voltage)
+        row = d.outlook().rows[step.id]
+        expected = predict.power_flow(d.build, row.torque, row.voltage)
         wire = d.show(expected.wire_to_shaft, "ratio", decimals=1)
         gearbox = f"gearbox {d.show(expected.gearbox, 'ratio', decimals=1)}"
         return ShownFlow(expected, "predicted", (weight, d.dimension()), (wire, "", gearbox))

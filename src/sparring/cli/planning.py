@@ -1,0 +1,221 @@
+"""`sparring plan` and `sparring repeats`: what to do to a drive, what to expect, how often."""
+
+from __future__ import annotations
+
+import json
+import re
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from sparring.cli.common import AsJson, BuildFile, RigFile, app, option, show_table, told
+
+
+@app.command()
+def plan(
+    build: BuildFile,
+    rig: RigFile,
+    question: Annotated[
+        str, typer.Option(help="what it is to answer; `--question list` names them all")
+    ] = "",
+    line: Annotated[
+        str, typer.Option(help="the plan in one line: loads 0.5…2.5 kg in 5, at 6, 12 V, 3 times")
+    ] = "",
+    file: Annotated[
+        Path | None, typer.Option("--plan", help="plan file (JSON)", exists=True, dir_okay=False)
+    ] = None,
+    voltage: Annotated[
+        list[str] | None, typer.Option(help="a voltage to test at; may be given several times")
+    ] = None,
+    load: Annotated[str, typer.Option(help="working load at the output, as a torque")] = "",
+    spread: Annotated[str, typer.Option(help="standard deviation of repeats, known so far")] = "",
+    difference: Annotated[str, typer.Option(help="difference that matters")] = "1.5 %",
+    power: Annotated[str, typer.Option(help="chance to find that difference")] = "90 %",
+    shelf: Annotated[
+        str, typer.Option(help="weights at hand, in place of the rig's: 2 kg; 1 kg; 500 g ± 0.2 g")
+    ] = "",
+    tolerance: Annotated[
+        str, typer.Option(help="part of a load by which what hangs may differ")
+    ] = "0.5 %",
+    seed: Annotated[int, typer.Option(min=0, max=999_999, help="of shuffled orders")] = 1,
+    new: Annotated[
+        bool, typer.Option("--new", help="nobody has seen it turn: first power comes first")
+    ] = False,
+    out: Annotated[Path | None, typer.Option(help="plan file (JSON) to write")] = None,
+    as_json: AsJson = False,
+) -> None:
+    """A plan from a question, a line or a file, with what each step is expected to do, what to hang
+    for it, and how long all of it takes.
+    """
+    from sparring.core.build import Build
+    from sparring.core.findings.plan import Planned, judge_plan
+    from sparring.core.plan.drive import Drive
+    from sparring.core.plan.foresee import first_power, foresee
+    from sparring.core.plan.questions import QUESTIONS, Ask
+    from sparring.core.plan.weights import hang_all
+    from sparring.core.records import RecordError
+    from sparring.core.rig import Rig
+    from sparring.files import plan_files, record_files
+
+    if question == "list":
+        show_table(["question", ""], [[q.id, q.words] for q in QUESTIONS.values()])
+        return
+    if sum(map(bool, (question, line, file))) > 1:
+        raise typer.BadParameter("give one of --question, --line and --plan")
+    with told():
+        b, r = record_files.load(build, Build), record_files.load(rig, Rig)
+        if shelf:
+            r = r.model_copy(update={"shelf": _shelf(shelf)})
+        about = Ask(
+            b,
+            r,
+            voltages=tuple(option("--voltage", v, "voltage") for v in voltage or []),
+            spread=option("--spread", spread, "ratio") if spread else None,
+            difference=option("--difference", difference, "ratio"),
+            power=option("--power", power, "ratio"),
+            load=option("--load", load, "torque") if load else None,
+            seed=seed,
+        )
+        try:
+            p = _plan(about, question, line, file)
+            if new:
+                first = first_power(p.voltage, 1 + max(s.id for s in p.steps))
+                p = p.model_copy(update={"steps": (first, *p.steps)})
+            drive = Drive.of(b)
+            outlook = foresee(drive, r, p)
+        except ValueError as err:
+            raise RecordError(str(err)) from err
+        if out is not None:
+            record_files.save(out, p)
+        todo = p.on(r.method).todo
+        weighed = r.method.weighed() and bool(r.shelf)
+        loads = [s.mass if weighed else None for s in todo]
+        hung = hang_all(r.shelf, loads, option("--tolerance", tolerance, "ratio"))
+        findings = judge_plan(Planned(b, r, p, outlook, hung))
+    if as_json:
+        document = plan_files.to_dict(b, r, p, outlook, drive, hung, findings)
+        typer.echo(json.dumps(document, indent=2))
+        return
+    _show(r, p, outlook, hung, findings)
+
+
+def _plan(about: Any, question: str, line: str, file: Path | None) -> Any:
+    from sparring.core.plan import Plan
+    from sparring.core.plan.line import opened
+    from sparring.core.plan.questions import ask
+    from sparring.files import record_files
+
+    if file is not None:
+        return record_files.load(file, Plan)
+    if line:
+        found = opened(line, about.rig.method, [w.mass for w in about.rig.shelf])
+        return Plan(
+            steps=found.steps, order=found.order or "as listed", seed=found.seed or about.seed
+        )
+    return ask(question or "efficiency curve", about)
+
+
+def _shelf(text: str) -> tuple[Any, ...]:
+    """`2 kg; 1 kg; 500 g ± 0.2 g`."""
+    from sparring.core import quantity
+    from sparring.core.rig import Weight
+
+    found = []
+    for piece in re.split(r"[;\n]", text):
+        if piece.strip():
+            try:
+                mass = quantity.parse(piece, "mass")
+            except quantity.QuantityError as err:
+                raise quantity.QuantityError(f"--shelf {piece.strip()}: {err}") from err
+            if mass.value <= 0:
+                raise quantity.QuantityError(f"--shelf {piece.strip()}: a weight is above zero")
+            found.append(Weight(name=piece.split("±")[0].strip()[:40], mass=mass))
+    return tuple(found)
+
+
+def _show(rig: Any, plan: Any, outlook: Any, hung: Any, findings: Any) -> None:
+    from sparring.core import quantity
+    from sparring.core.finding import SEVERITY, explain
+    from sparring.core.plan.line import told as in_line
+
+    rows = []
+    for h, (_, row) in zip(hung, outlook.rows.items(), strict=True):
+        s = row.step
+        load = f"{s.mass:.4g} kg" if s.mass is not None else f"{s.resistor:.4g} Ω" if s.resistor else "–"
+        names = [w.name for w in rig.shelf]
+        near = f"{row.near.name} {100 * row.near.share:.0f} %" if row.danger else "–"
+        speed = quantity.show(row.speed, "speed", "rpm", u=row.u_speed or None, with_unit=False)
+        rows.append([
+            s.kind,
+            f"{row.voltage:.3g}" if row.voltage else "–",
+            load,
+            " + ".join(names[n] for n in h.on) if h is not None else "–",
+            str(s.repeats),
+            f"{row.torque:.3g}" if row.voltage else "–",
+            "stalls" if row.stalls > 0.5 else speed if row.voltage else "–",
+            f"{row.winding - 273.15:.0f}" if row.voltage else "–",
+            near,
+        ])
+    show_table(
+        ["step", "V", "load", "hang", "runs", "torque N·m", "speed rpm", "winding °C", "limit near"],
+        rows,
+    )
+    typer.echo(in_line(plan, rig.method))
+    for reason in plan.reasons:
+        typer.echo(reason)
+    minutes, cools = outlook.seconds / 60, outlook.cooling / 60
+    typer.echo(f"About {minutes:.0f} min, {cools:.0f} of them cooling.")
+    for f in findings:
+        typer.echo(f"{SEVERITY[f.severity]}: {f.title}. {explain(f)}")
+
+
+@app.command()
+def repeats(
+    spread: Annotated[str, typer.Option(help="standard deviation of repeats: 0.9%")],
+    difference: Annotated[str, typer.Option(help="difference that matters: 1.5%")],
+    power: Annotated[str, typer.Option(help="chance to find it: 90%")] = "90%",
+    level: Annotated[str, typer.Option(help="chance of a false difference")] = "5%",
+    paired: Annotated[
+        bool, typer.Option("--paired", help="run against each other, block by block")
+    ] = False,
+    as_json: AsJson = False,
+) -> None:
+    """How often to run each of two builds, so that a difference is found."""
+    from sparring.core.plan import repeats as powers
+    from sparring.core.records import RecordError
+
+    with told():
+        given = {
+            name: option(f"--{name}", text, "ratio")
+            for name, text in (
+                ("spread", spread),
+                ("difference", difference),
+                ("power", power),
+                ("level", level),
+            )
+        }
+        about: dict[str, Any] = {"level": given["level"], "paired": paired}
+        try:
+            n = powers.repeats_for(given["spread"], given["difference"], given["power"], **about)
+        except ValueError as err:
+            raise RecordError(str(err)) from err
+        table = [
+            {"repeats": k, "power": powers.power(k, given["spread"], given["difference"], **about)}
+            for k in range(max(2, n - 3), n + 4)
+        ]
+    if as_json:
+        document = {
+            "format": "sparring.repeats/1",
+            **given,
+            "paired": paired,
+            "repeats": n,
+            "power_reached": next(row["power"] for row in table if row["repeats"] == n),
+            "table": table,
+        }
+        typer.echo(json.dumps(document, indent=2))
+        return
+    show_table(
+        ["runs each", "power %"], [[f"{t['repeats']}", f"{100 * t['power']:.1f}"] for t in table]
+    )
+    typer.echo(f"{n} runs of each build.")

@@ -1,0 +1,341 @@
+"""What a plan will do, step by step, before it is run: torque, speed, current, heat, chances, time."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+
+from sparring.core.build import Build
+from sparring.core.motor import COPPER_ZERO
+from sparring.core.plan.drive import Drive, Foretold, Load
+from sparring.core.plan.order import Lift, lifts_of, next_lift, sequence
+from sparring.core.plan.record import FIRST_POWER, STILL, Plan, PlanStep
+from sparring.core.reduce.warmth import Bodies, bodies_of
+from sparring.core.rig import Rig
+
+HOTTEST = 393.15
+"""Winding temperature [K] that a plan keeps below: insulation of class E, 120 °C (IEC 60085, from
+memory)."""
+_CHANGE, _AGAIN = 20.0, 5.0
+"""Seconds between two runs, with and without another load (common practice for one person)."""
+_RAMP = 0.5  # [s] in which a drive comes up
+_LOWERS = 0.4  # part of the voltage at which a load is let down
+_STRENGTH = 0.15
+"""Standard deviation of a part's strength, as a part of it (common practice for moulded, cut and
+printed parts alike; prints across layers scatter more)."""
+_CREEPS = 120.0  # [s] after which somebody ends a run that hardly moves
+_LONGEST_PAUSE = 4 * 3600.0
+_NEAR = 0.8  # part of a limit from which it is near
+
+
+class Near(NamedTuple):
+    """A limit and which part of it a step uses: 1 is at it."""
+
+    name: str
+    share: float
+
+
+class Foreseen(NamedTuple):
+    """One step as predicted, SI. voltage: at which it is run; u_: standard uncertainties for one
+    run; stalls, breaks: chances [0..1]; winding: at the end of its hottest run [K]; tooth: of the
+    warmest plastic teeth, were it held for ever [K]; lasts: one run, lowering included [s]; near:
+    the limit that it comes closest to.
+    """
+
+    step: PlanStep
+    voltage: float
+    torque: float
+    speed: float
+    u_speed: float
+    current: float
+    u_current: float
+    stalls: float
+    breaks: float
+    winding: float
+    tooth: float | None
+    lasts: float
+    near: Near | None
+
+    @property
+    def danger(self) -> Near | None:
+        """The limit, where it is near."""
+        return self.near if self.near is not None and self.near.share >= _NEAR else None
+
+
+class Due(NamedTuple):
+    """A run that is left to make: when it begins, from now, and how much of the pause before it is
+    for cooling [s].
+    """
+
+    lift: Lift
+    begins: float
+    cools: float
+
+
+@dataclass(frozen=True)
+class Outlook:
+    """A plan as predicted. rows: by step id, in the order of its steps; due: the runs left, in
+    their order; seconds: until all are done, cooling: of them for the winding alone.
+    """
+
+    rows: dict[int, Foreseen]
+    due: tuple[Due, ...]
+    seconds: float
+
+    @property
+    def cooling(self) -> float:
+        return sum(d.cools for d in self.due)
+
+
+def loads_of(drive: Drive, rig: Rig, steps: Sequence[PlanStep]) -> Load:
+    """What resists at each step, with the voltage it is run at. A speed's voltage is worked out;
+    where nothing is driven it is 0. What is held still resists whatever is asked.
+    """
+    method, g = rig.method, rig.gravity.value
+    lines = [method.resists(s.setting(method), g) for s in steps]
+    constant, slope = np.array(lines, float).reshape(-1, 2).T
+    volts = np.array([
+        0.0 if s.kind in STILL else s.voltage if s.voltage is not None else math.nan for s in steps
+    ])
+    load = Load.of(constant, np.nan_to_num(volts, nan=1.0), slope=slope)
+    if np.isnan(volts).any():
+        wanted = np.array([s.speed or 0.0 for s in steps])
+        volts = np.where(np.isnan(volts), drive.voltage_for(wanted, load), volts)
+    return load._replace(voltage=volts)
+
+
+def driven(build: Build, rig: Rig, plan: Plan) -> Plan:
+    """The plan with a voltage in place of each step's speed."""
+    if all(s.speed is None for s in plan.steps):
+        return plan
+    load = loads_of(Drive.of(build), rig, plan.steps)
+    steps = tuple(
+        s if s.speed is None else s.model_copy(update={"speed": None, "voltage": float(v)})
+        for s, v in zip(plan.steps, load.voltage, strict=True)
+    )
+    return plan.model_copy(update={"steps": steps})
+
+
+def first_power(voltage: float, id: int) -> PlanStep:
+    """The first step of a drive that nobody has seen turn: low voltage, nothing on it."""
+    return PlanStep(id=id, kind="first power", voltage=round(voltage * FIRST_POWER, 2))
+
+
+def foresee(
+    drive: Drive,
+    rig: Rig,
+    plan: Plan,
+    done: Sequence[Lift] = (),
+    *,
+    hottest: float = HOTTEST,
+    begin: tuple[float, float] = (0.0, 0.0),
+) -> Outlook:
+    """Predicts what is left of a plan. done: runs already made; begin: winding and case above the
+    room [K] now.
+    """
+    build, plan = drive.build, plan.on(rig.method)
+    steps = plan.todo
+    load = loads_of(drive, rig, steps)
+    cold = drive.foretell(load)
+    lasts = _durations(rig, plan, steps, cold)
+    place = {s.id: n for n, s in enumerate(steps)}
+    lifts = _left(plan, done)
+    walk = _Heat(bodies_of(build), build, hottest, begin)
+    due, clock, before = [], 0.0, -1
+    ends = np.zeros((len(steps), 2))
+    for lift in lifts:
+        n = place[lift.step]
+        same = before >= 0 and steps[before].load == steps[n].load
+        rest = _AGAIN if same or before < 0 else _CHANGE
+        walk.rest(rest)
+        cools = walk.cool_for(float(cold.state.current[n]), lasts[n])
+        due.append(Due(lift, clock + rest + cools, cools))
+        walk.heat(float(cold.state.current[n]), _driven_for(rig, steps[n], lasts[n]))
+        if walk.now[0] > ends[n, 0]:
+            ends[n] = walk.now
+        walk.rest(lasts[n] - _driven_for(rig, steps[n], lasts[n]))
+        clock += rest + cools + lasts[n]
+        before = n
+    warm = load._replace(winding=ends[:, 0] / 2, case=ends[:, 1] / 2)
+    told = drive.foretell(warm)
+    room = build.motor.winding_temperature
+    teeth = _teeth(build, told)
+    breaks = _breaks(build, told.state.torque)
+    rows, held = {}, rig.method.HELD
+    for n, s in enumerate(steps):
+        row = Foreseen(
+            step=s,
+            voltage=float(load.voltage[n]),
+            torque=float(told.state.torque[n]),
+            speed=float(told.state.speed[n]),
+            u_speed=float(told.u.speed[n]),
+            current=float(told.state.current[n]),
+            u_current=float(told.u.current[n]),
+            stalls=0.0 if s.kind in STILL else 1.0 if held else float(told.stalls[n]),
+            breaks=float(breaks[n]),
+            winding=room + float(ends[n, 0]),
+            tooth=teeth[n],
+            lasts=float(lasts[n]),
+            near=None,
+        )
+        rows[s.id] = row._replace(near=_nearest(build, rig, row, hottest))
+    return Outlook(rows, tuple(due), clock)
+
+
+def _left(plan: Plan, done: Sequence[Lift]) -> list[Lift]:
+    """The runs left, in order; by bisection those that halving makes when every other one stalls."""
+    if plan.order != "bisection":
+        finished = set(done)
+        return [x for x in sequence(plan) if x not in finished]
+    made, stalled = list(done), set[int]()
+    found: list[Lift] = []
+    while (lift := next_lift(plan, made, stalled=stalled)) is not None and len(found) < 100:
+        found.append(lift)
+        made.append(lift)
+        if len(found) % 2:
+            stalled.add(lift.step)
+    return found
+
+
+def _durations(
+    rig: Rig, plan: Plan, steps: Sequence[PlanStep], told: Foretold
+) -> np.ndarray:
+    """One run of each step, with letting down [s]."""
+    method, g = rig.method, rig.gravity.value
+    travel, hold, coast = method.course
+    found = np.zeros(len(steps))
+    for n, s in enumerate(steps):
+        if s.kind in STILL:
+            found[n] = s.time or 0.0
+            continue
+        if s.time is not None:
+            found[n] = _RAMP + s.time
+        elif math.isfinite(hold):
+            found[n] = _RAMP + hold + coast
+        elif told.state.speed[n] <= 0:
+            found[n] = _RAMP + rig.limits.stalled_for
+        else:
+            radius = method.body(s.setting(method), g)["radius"]
+            up = min(travel / (radius * float(told.state.speed[n])), _CREEPS)
+            # it is let down slowly, but its weight helps
+            found[n] = _RAMP + up + (up / _LOWERS if method.LETS_DOWN else 0.0)
+    return found
+
+
+def _driven_for(rig: Rig, step: PlanStep, lasts: float) -> float:
+    """Seconds of a run in which the motor carries the load's current."""
+    if step.kind in STILL:
+        return 0.0
+    if rig.method.LETS_DOWN and step.time is None:
+        return _RAMP + (lasts - _RAMP) / (1 + 1 / _LOWERS)
+    return lasts - rig.method.course[2]
+
+
+class _Heat:
+    """Winding and case through the runs, by their two lags, exact between two instants."""
+
+    def __init__(
+        self, bodies: Bodies, build: Build, hottest: float, begin: tuple[float, float]
+    ) -> None:
+        self._rates, self._shapes, back = bodies.modes()
+        self._modes = back @ np.array(begin)
+        self._enters = back @ np.array([1 / bodies.copper, 0.0])
+        motor = build.motor_line()
+        self._resistance = float(motor.R)
+        self._per_kelvin = 1 / (COPPER_ZERO + build.motor.winding_temperature - 273.15)
+        self._most = hottest - build.motor.winding_temperature
+        self.now = (0.0, 0.0)
+        self._tell()
+
+    def _tell(self) -> None:
+        w, c = self._shapes @ self._modes
+        self.now = (float(w), float(c))
+
+    def rest(self, seconds: float) -> None:
+        self._modes = self._modes * np.exp(self._rates * max(seconds, 0.0))
+        self._tell()
+
+    def _after(self, modes: np.ndarray, current: float, seconds: float) -> np.ndarray:
+        power = current**2 * self._resistance
+        power *= 1 + self._per_kelvin * max(float(self._shapes[0] @ modes), 0.0)
+        kept = np.exp(self._rates * seconds)
+        return np.asarray(modes * kept + self._enters * (kept - 1) / self._rates * power)
+
+    def heat(self, current: float, seconds: float) -> None:
+        self._modes = self._after(self._modes, current, seconds)
+        self._tell()
+
+    def cool_for(self, current: float, seconds: float) -> float:
+        """Waits until a run of so much current stays below the hottest; for how long [s]. Not
+        longer than it helps: what is too hot from cold is not made cooler by waiting.
+        """
+        def end(wait: float) -> float:
+            modes = self._modes * np.exp(self._rates * wait)
+            return float(self._shapes[0] @ self._after(modes, current, seconds))
+
+        if end(0.0) <= self._most:
+            return 0.0
+        if end(_LONGEST_PAUSE) > self._most:
+            return 0.0
+        low, high = 0.0, _LONGEST_PAUSE
+        while high - low > 1.0:
+            middle = (low + high) / 2
+            low, high = (low, middle) if end(middle) <= self._most else (middle, high)
+        self.rest(high)
+        return high
+
+
+def _teeth(build: Build, told: Foretold) -> list[float | None]:
+    """Warmest plastic teeth at each step, in a steady state [K]; worked out over the torque at a
+    few points and interpolated, for it is smooth.
+    """
+    found: list[float | None] = [None] * len(told.state.torque)
+    turning = np.flatnonzero((told.state.speed > 0) & (told.state.torque > 0))
+    ratio = abs(build.ratio())
+    cache: dict[tuple[float, float], float | None] = {}
+    for n in turning:
+        key = (round(float(told.state.torque[n]), 4), round(float(told.state.speed[n]), 2))
+        if key not in cache:
+            warm = build.teeth_at(build.flow(key[0], key[1] * ratio))
+            cache[key] = max(warm.values(), default=None)
+        found[int(n)] = cache[key]
+    return found
+
+
+def _breaks(build: Build, torque: np.ndarray) -> np.ndarray:
+    """Chance that some part gives way at each step; strengths scatter independently."""
+    from scipy.special import ndtr
+
+    survives = np.ones(len(torque))
+    for limit in build.limits[:6]:
+        survives *= 1 - ndtr((torque - limit.output) / (_STRENGTH * limit.output))
+    return np.asarray(1 - survives)
+
+
+def _nearest(build: Build, rig: Rig, row: Foreseen, hottest: float) -> Near | None:
+    if row.step.kind in STILL:
+        return None
+    limits, room = rig.limits, build.motor.winding_temperature
+    shares = [
+        Near("current", row.current / limits.current),
+        Near("speed", row.speed / limits.speed),
+        Near("winding", max(row.winding - room, 0.0) / (hottest - room)),
+    ]
+    if limits.supply is not None:
+        shares.append(Near("supply", row.current / limits.supply))
+    force = rig.method.cell_force(row.torque)
+    if limits.cord is not None and rig.method.CORD and force is not None:
+        shares.append(Near("cord", force / limits.cord))
+    if build.limits:
+        weakest = build.limits[0]
+        shares.append(Near(weakest.name, row.torque / weakest.output))
+    if row.stalls > 0.02 and not rig.method.HELD:
+        shares.append(Near("stall", 0.5 + row.stalls))
+    if row.breaks > 0.02 and build.limits:
+        shares.append(Near(build.limits[0].name, 0.5 + row.breaks))
+    return max(shares, key=lambda n: n.share)
+

@@ -1,0 +1,104 @@
+"""A plan with its prediction as JSON: SI numbers with the unit in the name, standard uncertainties
+beside values.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from typing import Any
+
+from sparring.core.build import Build
+from sparring.core.finding import Finding
+from sparring.core.plan import Plan
+from sparring.core.plan.drive import Drive
+from sparring.core.plan.foresee import Foreseen, Outlook
+from sparring.core.plan.line import told
+from sparring.core.plan.prepare import checklist, spares
+from sparring.core.plan.weights import Hung
+from sparring.core.rig import Rig
+from sparring.files.result_files import finding_to_dict
+
+
+def to_dict(
+    build: Build,
+    rig: Rig,
+    plan: Plan,
+    outlook: Outlook,
+    drive: Drive,
+    hung: Sequence[Hung | None],
+    findings: Sequence[Finding] = (),
+) -> dict[str, Any]:
+    """The stable document described in docs/formats.md. hung: for each step that is to be done."""
+    steps = [s for s in plan.on(rig.method).todo]
+    return {
+        "format": "sparring.outlook/1",
+        "build": build.name,
+        "rig": rig.name,
+        "plan": json.loads(plan.to_json()),
+        "line": told(plan, rig.method),
+        "question": plan.question or None,
+        "reasons": list(plan.reasons),
+        "steps": [
+            _step(outlook.rows[s.id]) | {"weights": _weights(h, rig)}
+            for s, h in zip(steps, hung, strict=True)
+        ],
+        "runs": [
+            {
+                "step": d.lift.step,
+                "repeat": d.lift.repeat,
+                "begins_s": round(d.begins, 1),
+                "cools_s": round(d.cools, 1),
+            }
+            for d in outlook.due
+        ],
+        "seconds": round(outlook.seconds, 1),
+        "cooling_s": round(outlook.cooling, 1),
+        "figures": [
+            {"id": p.id, "before": p.value, "u_before": p.u, "now": n.value, "u_now": n.u}
+            for p, n in zip(drive.prior, drive.now, strict=True)
+        ],
+        "spares": [s._asdict() for s in spares(build, plan, outlook)],
+        "checklist": checklist(build, rig, plan, outlook),
+        "findings": [finding_to_dict(f) for f in findings],
+    }
+
+
+def _step(row: Foreseen) -> dict[str, Any]:
+    s = row.step
+    return {
+        "id": s.id,
+        "kind": s.kind,
+        "repeats": s.repeats,
+        "load_kg": s.mass,
+        "resistor_ohm": s.resistor,
+        "voltage_V": row.voltage,
+        "torque_Nm": row.torque,
+        "speed_rad_per_s": row.speed,
+        "u_speed_rad_per_s": row.u_speed,
+        "current_A": row.current,
+        "u_current_A": row.u_current,
+        "chance_of_stall": row.stalls,
+        "chance_of_failure": row.breaks,
+        "winding_K": row.winding,
+        "teeth_K": row.tooth,
+        "lasts_s": row.lasts,
+        "limit": None
+        if row.near is None
+        else {"name": row.near.name, "share": row.near.share},
+    }
+
+
+def _weights(hung: Hung | None, rig: Rig) -> dict[str, Any] | None:
+    if hung is None:
+        return None
+    names = [w.name or f"{w.mass.value:g} kg" for w in rig.shelf]
+    return {
+        "hang": [names[n] for n in hung.hang],
+        "take_off": [names[n] for n in hung.take_off],
+        "on": [names[n] for n in hung.on],
+        "moves": hung.moves,
+        "total_kg": hung.total.value,
+        "u_total_kg": hung.total.u,
+        "within_tolerance": hung.fits,
+    }
