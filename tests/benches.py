@@ -8,7 +8,7 @@ from sparring.core.build import Build
 from sparring.core.instruments.calibration import Calibration
 from sparring.core.instruments.meters import METERS, Sensors
 from sparring.core.motor import MotorReadings
-from sparring.core.plan import Plan
+from sparring.core.plan import ladder as planned
 from sparring.core.plant.bench import Bench, bench_of
 from sparring.core.plant.lifts import lift, loaded
 from sparring.core.plant.sensors import SensorSet, calibration_points
@@ -121,8 +121,9 @@ def study(
     rng = np.random.default_rng(seed)
     low, high = LOADS[method.kind]
     masses = np.linspace(low, high, STEPS) if method.STEP else [0.0]
-    steps = method.settings(list(masses))
-    lanes = len(steps) * repeats
+    plan = planned([Measured(float(max(m, 0.1))) for m in masses], repeats=repeats).on(method)
+    steps = [s.setting(method) for s in plan.todo for _ in range(repeats)]
+    lanes = len(steps)
     made, columns, cells = [], {}, []
     for _ in range(cases):
         exact, known = drive(rng, rng.uniform(0.08, 0.3, 2))
@@ -136,9 +137,7 @@ def study(
                 calibration=Calibration(points=points),
             )
         )
-        bench = loaded(
-            bench_of(exact, true_rig, load=steps[0], **changes), true_rig, steps, repeats
-        )
+        bench = loaded(bench_of(exact, true_rig, load=steps[0], **changes), true_rig, steps)
         made.append((known, rig, bench))
         for name, value in vars(bench).items():
             parts = value if isinstance(value, tuple) else (value,)
@@ -171,7 +170,6 @@ def study(
     found = []
     for n, (known, rig, _) in enumerate(made):
         own = runs[n * lanes : (n + 1) * lanes]
-        plan = Plan(loads=tuple(Measured(float(max(m, 0.1))) for m in masses), repeats=repeats)
         records, begun = made_of(own, plan, method, eye, rng)
         found.append(
             (
@@ -188,9 +186,10 @@ def made_of(lifted, plan, method, eye, rng):
     records, begun = [], [0.0] * len(lifted)
     off = rng.standard_normal()  # one scale serves all runs of a bench
     for i, x in enumerate(lifted):
-        load = plan.loads[i // plan.repeats] if method.STEP and method.SET_BY[1] == "mass" else None
+        step = plan.steps[i // plan.repeats]
+        load = step.load if method.weighed() else None
         run, seen = (
-            Run(step=i // plan.repeats, repeat=i % plan.repeats + 1, load=load, ended=x.ended),
+            Run(step=step.id, repeat=i % plan.repeats + 1, load=load, ended=x.ended),
             x.recording,
         )
         if eye is not None:

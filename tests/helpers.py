@@ -35,17 +35,8 @@ def about_95(share, n, most=0.99):
 def make_runs(build, rig, plan, *, seed=1, friction=1.0, sensors=None, **bench):
     """A test's lifts on the plant: (runs with recordings, what was true)."""
     truth = bench_of(build, rig, friction=[f * friction for f in build.loss_figures()], **bench)
-    lifts = ladder(
-        truth,
-        sensors_of(rig, **(sensors or {})),
-        rig,
-        [m.value for m in plan.loads],
-        plan.repeats,
-        volts=plan.voltage,
-        seed=seed,
-    )
-    weighed = list(plan.loads) if rig.method.SET_BY[1] == "mass" and rig.method.STEP else None
-    return runs_of(lifts, weighed, plan.voltage, tare=TARE), lifts
+    lifts = ladder(truth, sensors_of(rig, **(sensors or {})), rig, plan, seed=seed)
+    return runs_of(lifts, rig.method, tare=TARE), lifts
 
 
 def made_once(tmp_path_factory, name, make):

@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 
 from sparring.bench.lines import LineReader
-from sparring.core.plan import Plan
+from sparring.core.plan import ladder as planned
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.files import record_files
@@ -89,7 +89,7 @@ pytestmark = pytest.mark.skipif(
 def test_a_plan_is_run_on_the_board_from_a_terminal_and_its_figures_are_the_benchs(
     board, tmp_path, build, rig
 ):
-    plan = Plan(loads=(Measured(0.5, 5e-4), Measured(1.0, 5e-4)), repeats=1)
+    plan = planned((Measured(0.5, 5e-4), Measured(1.0, 5e-4)), repeats=1)
     rig = changed(changed(rig, ("method", "travel"), 0.45), ("care_read",), CARE)
     call = []
     for name, record in (("--build", build), ("--rig", rig), ("--plan", plan)):

@@ -8,7 +8,7 @@ from sparring.core.build import Build
 from sparring.core.instruments.calibration import Calibration
 from sparring.core.methods.hoist import Hoist
 from sparring.core.motor import MotorReadings
-from sparring.core.plan import Plan
+from sparring.core.plan import ladder as planned
 from sparring.core.plant.bench import Bench, bench_of
 from sparring.core.plant.lifts import lift
 from sparring.core.plant.sensors import SensorSet, calibration_points
@@ -117,7 +117,7 @@ def cases():
     found = []
     for n, (build, rig, bench, loads, _) in enumerate(made):
         own = lifted[n * LANES : (n + 1) * LANES]
-        plan = Plan(loads=tuple(Measured(float(m)) for m in loads), repeats=REPEATS)
+        plan = planned(tuple(Measured(float(m)) for m in loads), repeats=REPEATS)
         runs = [
             (
                 Run(step=i // REPEATS, repeat=i % REPEATS + 1, load=plan.loads[i // REPEATS]),

@@ -17,6 +17,7 @@ from sparring.core import uncertainty
 from sparring.core.analysis import Reductions, analyse
 from sparring.core.methods import METHODS
 from sparring.core.plan import Plan
+from sparring.core.plan import ladder as planned
 from sparring.core.quantity import Measured
 from sparring.core.reduce.results import COMBINED
 from sparring.core.reduce.spread import WINDOW, of_one_run, random_part, shared_parts
@@ -79,13 +80,11 @@ def kept(request, tmp_path_factory):
     rig = hollin_yard.rig().model_copy(update={"method": method.ours()})
     build, plan = (
         hollin_yard.dunnock(2),
-        Plan(loads=tuple(Measured(m) for m in (0.5, 1.0, 1.5)), repeats=2),
+        planned(tuple(Measured(m) for m in (0.5, 1.0, 1.5)), repeats=2),
     )
     with Logbook(tmp_path_factory.mktemp("book") / "book") as book:
         test = book.add_test(book.save_build(build), book.save_rig(rig), plan, "")
-        for run, recording in make_runs(
-            build, rig, plan.of(len(rig.method.settings([m.value for m in plan.loads])))
-        )[0]:
+        for run, recording in make_runs(build, rig, plan)[0]:
             book.add_run(test, run, recording)
         yield book, test, build, rig, plan
 

@@ -7,7 +7,7 @@ from sparring.core import predict
 from sparring.core.analysis import analyse
 from sparring.core.build import Build
 from sparring.core.motor import FurtherMotor
-from sparring.core.plan import Plan
+from sparring.core.plan import ladder as planned
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.core.train.kinds import ShiftStage, SpurStage
@@ -35,9 +35,8 @@ def test_what_the_plant_does_is_what_is_measured(name, rig):
     build = DRIVES[name]
     per_kilogram = predict.load_torque(rig, 1.0) - predict.load_torque(rig, 0.0)
     stall = predict.stall_torque(build, 12.0)
-    plan = Plan(
-        loads=tuple(Measured(round(f * stall / per_kilogram, 3), 5e-4) for f in (0.3, 0.6)),
-        repeats=2,
+    plan = planned(
+        tuple(Measured(round(f * stall / per_kilogram, 3), 5e-4) for f in (0.3, 0.6)), repeats=2
     )
     short = changed(rig, ("method", "travel"), 0.45)
     runs, _ = make_runs(build, short, plan, seed=3)

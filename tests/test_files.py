@@ -17,6 +17,7 @@ from sparring.core.build import Build
 from sparring.core.quantity import Measured
 from sparring.core.records import RecordError, changed
 from sparring.core.rig import Rig
+from sparring.demo import hollin_yard
 from sparring.exchange.export import KeptTest
 from sparring.exchange.importing import import_log
 from sparring.exchange.imports import LOGS
@@ -29,7 +30,11 @@ from sparring.logbook import Logbook
 @pytest.fixture
 def files(tmp_path, build, rig, plan):
     paths = {}
-    for name, record in (("build", build), ("rig", rig), ("plan", changed(plan, ("repeats",), 2))):
+    for name, record in (
+        ("build", build),
+        ("rig", rig),
+        ("plan", hollin_yard.plan(0.5, 1.0, 1.5, 2.0, 2.5, repeats=2)),
+    ):
         paths[name] = tmp_path / f"{name}.json"
         record_files.save(paths[name], record)
     return paths

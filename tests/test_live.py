@@ -12,6 +12,8 @@ from PyQt6.QtWidgets import QInputDialog
 
 from sparring.bench import states
 from sparring.bench.recorder import Recorder
+from sparring.core.plan import ladder as planned
+from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.demo import hollin_yard
 
@@ -215,12 +217,8 @@ def test_b_stops_and_notes_what_broke(window, board, qtbot):
 
 
 def test_a_weight_that_stalls_twice_is_passed_over(window, board):
-    window.desk.plan = changed(window.desk.plan, ("loads",), window.desk.plan.loads[:1])
-    window.desk.edit(
-        "plan",
-        ("loads",),
-        (changed(window.desk.plan, ("repeats",), 3).loads[0], type(window.desk.plan.loads[0])(7.0)),
-    )
+    made = planned([window.desk.plan.loads[0], Measured(7.0)], repeats=5)
+    window.desk.edit("plan", (), made, "plan")
     page, s = window.view("run"), window.session
     page.do_next()
     until(lambda: s.tare is not None)

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication
 from sparring.bench.recorder import Recorder
 from sparring.bench.ring import Ring
 from sparring.core.methods import METHODS
+from sparring.core.plan import ladder as planned
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.core.uncertainty import nominal
@@ -90,7 +91,7 @@ def test_a_drive_of_another_kind_is_lifted_live(window, tmp_path, rig, name):
         * predict.stall_torque(drive, 12.0)
         / (predict.load_torque(rig, 1.0) - predict.load_torque(rig, 0.0))
     )
-    window.desk.plan = changed(window.desk.plan, ("loads",), (Measured(round(load, 2), 5e-4),))
+    window.desk.plan = planned([Measured(round(load, 2), 5e-4)])
     window.desk.new_test()
     window.go("run")
     made = Board(drive, short, tmp_path / "other", "--speed", "12")
@@ -150,8 +151,8 @@ def test_every_method_is_run_with_the_keyboard_from_rig_to_results(window, qtbot
         assert d.edit("rig", ("method", "load"), "swept up and down") is None
         assert d.edit("rig", ("method", "hold"), 6.0) is None
     loads = AT[f"{kind} {swept}".strip()]
-    assert d.edit("plan", ("loads",), tuple(Measured(m, 5e-4) for m in loads)) is None
-    assert d.edit("plan", ("repeats",), 1) is None
+    made = planned([Measured(m, 5e-4) for m in loads], repeats=1)
+    assert d.edit("plan", (), made, "plan") is None
     window.grab()
     window.go("run")
     s.simulate(d.build, d.rig, speed=25.0, rate=60.0)
@@ -264,7 +265,7 @@ def test_a_meter_is_held_against_a_better_one_and_runs_keep_that(window, tmp_pat
     assert "<td>9.451</td><td>9.00" in text
     window.go("run")
     n = len(d.runs)
-    assert d.edit("plan", ("loads",), (Measured(0.8, 5e-4),)) is None
+    assert d.edit("plan", (), planned([Measured(0.8, 5e-4)]), "plan") is None
     until(lambda: s.state == "ready")
     for _ in range(2):  # tares, then lifts
         qtbot.keyClick(window, Qt.Key.Key_Space)
@@ -335,9 +336,8 @@ def test_a_tester_in_a_hurry_breaks_nothing(window, qtbot, monkeypatch):
         until(lambda: time.monotonic() > end)
 
     def shorter():
-        d.edit(
-            "plan", ("loads",), tuple(Measured(0.3 + 0.5 * k) for k in range(rng.randrange(1, 5)))
-        )
+        loads = [Measured(0.3 + 0.5 * k) for k in range(rng.randrange(1, 5))]
+        d.edit("plan", (), planned(loads), "plan")
 
     moves = [
         lambda: d.choose_build(rng.choice([i for i, _ in d.book.builds()])),

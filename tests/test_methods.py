@@ -15,6 +15,7 @@ from sparring.core.analysis import analyse
 from sparring.core.findings.setup import judge_setup
 from sparring.core.methods import METHODS, Brake, Drawbar, Generator, Hoist, Lever, RunUp
 from sparring.core.plan import Plan
+from sparring.core.plan import ladder as planned
 from sparring.core.plant.bench import bench_of
 from sparring.core.plant.lifts import ladder, lift, loaded, one_log
 from sparring.core.plant.plant import Plant
@@ -207,10 +208,13 @@ def test_a_lever_brackets_the_stall():
     assert covered > 0.93 * counted
 
 
+FOUR = [Measured(m) for m in (0.3, 1.0, 2.0, 4.0)]
+
+
 @pytest.mark.parametrize("method", [k() for k in METHODS], ids=lambda m: m.kind)
 def test_energy_balances_whatever_the_load(build, method):
     rig = Rig(method=method)
-    steps = method.settings([0.3, 1.0, 2.0, 4.0])
+    steps = [s.setting(method) for s in planned(FOUR).on(method).steps]
     plant = Plant(loaded(bench_of(build, rig, load=steps[0], fade=0.002), rig, steps), account=True)
     for volts, opened, seconds in (
         (12.0, False, 0.8),
@@ -276,20 +280,11 @@ def test_a_log_of_every_method_goes_through_a_file(build, rig, method, tmp_path)
     its runs and reduced.
     """
     rig = changed(changed(rig, ("method",), method), ("name",), "other")
-    loads = [0.3, 0.6, 1.6]
-    runs = ladder(
-        bench_of(build, rig, load=method.settings(loads)[0]),
-        sensors_of(rig),
-        rig,
-        loads,
-        1,
-        volts=12.0,
-        seed=4,
-    )
-    weighed = loads if method.weighed() else None
-    log_files.write(tmp_path / "log.csv", one_log(runs, weighed))
+    plan = planned([Measured(m, 5e-4) for m in (0.3, 0.6, 1.6)], repeats=1)
+    first = plan.on(method).steps[0].setting(method)
+    runs = ladder(bench_of(build, rig, load=first), sensors_of(rig), rig, plan, seed=4)
+    log_files.write(tmp_path / "log.csv", one_log(runs, method))
     recording, _ = log_files.read(log_look.look(tmp_path / "log.csv"))
-    plan = Plan(loads=tuple(Measured(m, 5e-4) for m in loads), repeats=1)
     result = analyse(
         build, rig, plan, [(r, recording) for r in split_runs(recording, plan, method=method)]
     )
@@ -304,7 +299,8 @@ def test_a_log_of_every_method_goes_through_a_file(build, rig, method, tmp_path)
 
 def test_a_lever_stopped_by_hand_is_neither_lifted_nor_stalled(build, rig):
     rig = changed(changed(rig, ("method",), Lever()), ("name",), "arm")
-    ((_, _, run),) = ladder(bench_of(build, rig), SensorSet(), rig, [0.3], 1, volts=12.0, seed=4)
+    plan = planned([Measured(0.3)], repeats=1)
+    ((_, _, run),) = ladder(bench_of(build, rig), SensorSet(), rig, plan, seed=4)
     record = Run(load=Measured(0.3), ended="stopped")
     result = analyse(build, rig, Plan(), [(record, run.recording)])
     assert not result.steps
@@ -316,12 +312,13 @@ def test_a_break_test_names_the_part_and_is_no_stall(build, rig):
     unknown.
     """
     rig = changed(changed(rig, ("method",), Lever()), ("name",), "arm")
-    lifts = ladder(bench_of(build, rig), SensorSet(), rig, [0.2, 0.4, 0.6], 1, volts=12.0, seed=4)
+    plan = planned([Measured(m) for m in (0.2, 0.4, 0.6)], repeats=1)
+    lifts = ladder(bench_of(build, rig), SensorSet(), rig, plan, seed=4)
     part = build.limits[0].name
     runs = [
         (
             Run(
-                step=s,
+                step=s.id,
                 load=Measured(m),
                 ended=x.ended if m < 0.5 else "stopped",
                 broke="" if m < 0.5 else part,

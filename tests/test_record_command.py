@@ -10,6 +10,7 @@ from helpers import wait_for
 
 from sparring.cli.record import Interrupted, PlanOnBench
 from sparring.core.plan import Plan
+from sparring.core.plan import ladder as planned
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.files import record_files
@@ -21,7 +22,7 @@ def test_a_plan_is_done_from_a_terminal(tmp_path, build, rig, interrupt):
     files = {
         "--build": build,
         "--rig": rig,
-        "--plan": Plan(loads=(Measured(0.5, 5e-4), Measured(1.5, 5e-4)), repeats=2),
+        "--plan": planned((Measured(0.5, 5e-4), Measured(1.5, 5e-4)), repeats=2),
     }
     if interrupt:
         files["--rig"] = changed(rig, ("method", "travel"), 500.0)

@@ -137,7 +137,7 @@ def test_what_no_result_follows_from_is_edited_without_a_question(window):
         ("build", ("mass",), Measured(0.25)),
         ("rig", ("limits", "current"), 2.5),
         ("rig", ("name",), "Old hoist"),
-        ("plan", ("repeats",), 4),
+        ("plan", ("measure",), 2.0),
     ):
         assert d.edit(what, path, value) is None
         assert d.draft is None

@@ -91,7 +91,7 @@ def test_a_weight_chosen_out_of_turn_is_chosen_for_that_build_alone(window, qtbo
     assert window.view("run").lift is None
     choose(window, "Dunnock r2")
     qtbot.mouseClick(window.view("run").ladder.rows[5], Qt.MouseButton.LeftButton)
-    assert window.desk.edit("plan", ("loads",), window.desk.plan.loads[:3]) is None
+    assert window.desk.edit("plan", ("steps",), window.desk.plan.steps[:3]) is None
     assert window.view("run").lift is None
 
 

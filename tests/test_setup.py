@@ -18,6 +18,7 @@ from sparring.core.instruments.calibration import Calibration, CalibrationPoint,
 from sparring.core.instruments.meters import METERS, as_data_sheet, of_data_sheet
 from sparring.core.methods import METHODS, Brake, Drawbar, Hoist, Lever, RunUp
 from sparring.core.plan import Lift, Plan, next_lift
+from sparring.core.plan import ladder as planned
 from sparring.core.predict import spin_plan
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
@@ -156,9 +157,8 @@ def test_rim_stress_of_ring_and_disc():
 
 
 def test_bisection_closes_in_on_the_stall_in_few_runs():
-    plan = Plan(
-        loads=tuple(Measured(m) for m in (0.5, 1.0, 1.5, 2.0, 2.5, 3.0, 3.5, 4.0)),
-        order="bisection",
+    plan = planned(
+        tuple(Measured(m) for m in (0.5, 1.0, 1.5, 2.0, 2.5, 3.0, 3.5, 4.0)), order="bisection"
     )
     for stall in (0.2, 1.7, 3.9, 5.0):
         done, stalled = [], set()
@@ -225,7 +225,7 @@ def judged(build, rig, plan, **bench):
 
 
 def plan_of(*loads, repeats=2):
-    return Plan(loads=tuple(Measured(m, 5e-4) for m in loads), repeats=repeats)
+    return planned(tuple(Measured(m, 5e-4) for m in loads), repeats=repeats)
 
 
 def test_slipping_wheels_fading_brakes_and_warm_motors_are_found(build, rig):
@@ -277,7 +277,7 @@ def test_a_chopped_supply_is_seen_in_its_samples(build, rig):
     """Half of the time 24 V and twice the current: the product of the means is half of what is
     drawn.
     """
-    plan = Plan(loads=(Measured(1.0, 5e-4),), repeats=2)
+    plan = planned((Measured(1.0, 5e-4),), repeats=2)
     runs, _ = make_runs(build, rig, plan)
     chopped = []
     for run, recording in runs:
@@ -297,7 +297,7 @@ def test_a_chopped_supply_is_seen_in_its_samples(build, rig):
 
 
 def test_two_cells_are_added_and_a_coarse_tachometer_widens_the_speed(build, rig):
-    plan = Plan(loads=(Measured(1.0, 5e-4),), repeats=1)
+    plan = planned((Measured(1.0, 5e-4),), repeats=1)
     runs, _ = make_runs(build, rig, plan)
     ((run, recording),) = runs
     force = np.full(len(recording), 6.0)

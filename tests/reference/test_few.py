@@ -198,10 +198,10 @@ def a_log(weights, seconds=2.0, period=0.02, pause=3.0, logged_pauses=True):
 
 
 def test_weights_that_were_entered_are_one_step_only_where_they_are_equal():
-    from sparring.core.plan import Plan
+    from sparring.core.plan import ladder as planned
     from sparring.core.reduce.split import split_runs
 
-    plan = Plan(loads=(Measured(1.0, 0.005), Measured(1.03, 0.01)))
+    plan = planned((Measured(1.0, 0.005), Measured(1.03, 0.01)))
     runs = split_runs(a_log([1.0, 1.03, 1.0]), plan)
     assert [r.step for r in runs] == [0, 1, 0]
     assert [r.load.u for r in runs] == pytest.approx([0.005, 0.01, 0.005])  # as well as the plan's

@@ -6,9 +6,11 @@ from scipy.integrate import solve_ivp
 
 from sparring.core import motor as motors
 from sparring.core.methods import METHODS
+from sparring.core.plan import ladder as planned
 from sparring.core.plant.bench import Bench, bench_of
 from sparring.core.plant.lifts import loaded
 from sparring.core.plant.plant import Plant
+from sparring.core.quantity import Measured
 from sparring.core.records import changed
 
 
@@ -83,7 +85,8 @@ def test_a_bench_alone_does_what_it_does_among_many(build, rig, method):
     """One alone runs in plain floats, twenty together as arrays: the same
     equations, to rounding."""
     rig = changed(changed(rig, ("method",), method), ("name",), "other")
-    steps = method.settings([0.4, 1.2, 2.0, 6.0]) * 5
+    loads = planned([Measured(m) for m in (0.4, 1.2, 2.0, 6.0)])
+    steps = [s.setting(method) for s in loads.on(method).steps] * 5
     many = loaded(bench_of(build, rig, load=steps[0], runout=0.02, wear_rate=1e-5), rig, steps)
     plants = [Plant(many), Plant(many.taken(1))]
     for volts, opened, seconds in ((12.0, False, 0.7), (0.0, True, 0.2), (-6.0, False, 0.3)):

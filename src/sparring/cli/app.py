@@ -25,7 +25,7 @@ from sparring.cli.common import (
 if TYPE_CHECKING:
     from sparring.core.reduce.results import TestResult
 
-__all__ = ["app", "benches", "files", "logbooks", "parts"]  # whose commands it has
+__all__ = ["app", "benches", "files", "logbooks", "parts", "planning"]  # whose commands it has
 
 
 def _version(value: bool) -> None:

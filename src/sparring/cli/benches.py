@@ -115,9 +115,7 @@ def simulate(
     with told():
         b, r = record_files.load(build, Build), record_files.load(rig, Rig)
         p = record_files.load(plan, Plan) if plan else Plan()
-        lifts = ladder(
-            bench_of(b, r), sensors_of(r), r, driven(b, r, p), seed=seed, rate=rate
-        )
+        lifts = ladder(bench_of(b, r), sensors_of(r), r, driven(b, r, p), seed=seed, rate=rate)
         log_files.write(out, one_log(lifts, r.method))
     typer.echo(f"{out}: {len(lifts)} runs")
 

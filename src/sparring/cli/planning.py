@@ -5,11 +5,17 @@ from __future__ import annotations
 import json
 import re
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from sparring.cli.common import AsJson, BuildFile, RigFile, app, option, show_table, told
+
+if TYPE_CHECKING:
+    from sparring.core.build import Build
+    from sparring.core.plan import Plan
+    from sparring.core.plan.questions import Ask
+    from sparring.core.rig import Rig
 
 
 @app.command()
@@ -49,14 +55,9 @@ def plan(
     for it, and how long all of it takes.
     """
     from sparring.core.build import Build
-    from sparring.core.findings.plan import Planned, judge_plan
-    from sparring.core.plan.drive import Drive
-    from sparring.core.plan.foresee import first_power, foresee
     from sparring.core.plan.questions import QUESTIONS, Ask
-    from sparring.core.plan.weights import hang_all
-    from sparring.core.records import RecordError
     from sparring.core.rig import Rig
-    from sparring.files import plan_files, record_files
+    from sparring.files import record_files
 
     if question == "list":
         show_table(["question", ""], [[q.id, q.words] for q in QUESTIONS.values()])
@@ -77,22 +78,25 @@ def plan(
             load=option("--load", load, "torque") if load else None,
             seed=seed,
         )
-        try:
-            p = _plan(about, question, line, file)
-            if new:
-                first = first_power(p.voltage, 1 + max(s.id for s in p.steps))
-                p = p.model_copy(update={"steps": (first, *p.steps)})
-            drive = Drive.of(b)
-            outlook = foresee(drive, r, p)
-        except ValueError as err:
-            raise RecordError(str(err)) from err
+        p = _plan(about, question, line, file, new=new)
         if out is not None:
             record_files.save(out, p)
-        todo = p.on(r.method).todo
-        weighed = r.method.weighed() and bool(r.shelf)
-        loads = [s.mass if weighed else None for s in todo]
-        hung = hang_all(r.shelf, loads, option("--tolerance", tolerance, "ratio"))
-        findings = judge_plan(Planned(b, r, p, outlook, hung))
+        _tell(b, r, p, option("--tolerance", tolerance, "ratio"), as_json=as_json)
+
+
+def _tell(b: Build, r: Rig, p: Plan, tolerance: float, *, as_json: bool) -> None:
+    from sparring.core.findings.plan import Planned, judge_plan
+    from sparring.core.plan.drive import Drive
+    from sparring.core.plan.foresee import foresee
+    from sparring.core.plan.weights import hang_all
+    from sparring.files import plan_files
+
+    drive = Drive.of(b)
+    outlook = foresee(drive, r, p)
+    weighed = r.method.weighed() and bool(r.shelf)
+    loads = [s.mass if weighed else None for s in p.on(r.method).todo]
+    hung = hang_all(r.shelf, loads, tolerance)
+    findings = judge_plan(Planned(b, r, p, outlook, hung))
     if as_json:
         document = plan_files.to_dict(b, r, p, outlook, drive, hung, findings)
         typer.echo(json.dumps(document, indent=2))
@@ -100,20 +104,28 @@ def plan(
     _show(r, p, outlook, hung, findings)
 
 
-def _plan(about: Any, question: str, line: str, file: Path | None) -> Any:
+def _plan(about: Ask, question: str, line: str, file: Path | None, *, new: bool) -> Plan:
     from sparring.core.plan import Plan
+    from sparring.core.plan.foresee import first_power
     from sparring.core.plan.line import opened
     from sparring.core.plan.questions import ask
+    from sparring.core.records import RecordError
     from sparring.files import record_files
 
     if file is not None:
-        return record_files.load(file, Plan)
-    if line:
+        p = record_files.load(file, Plan)
+    elif line:
         found = opened(line, about.rig.method, [w.mass for w in about.rig.shelf])
-        return Plan(
-            steps=found.steps, order=found.order or "as listed", seed=found.seed or about.seed
-        )
-    return ask(question or "efficiency curve", about)
+        p = Plan(steps=found.steps, order=found.order or "as listed", seed=found.seed or about.seed)
+    else:
+        try:
+            p = ask(question or "efficiency curve", about)
+        except ValueError as err:
+            raise RecordError(str(err)) from err
+    if new:
+        first = first_power(p.voltage, 1 + max(s.id for s in p.steps))
+        p = p.model_copy(update={"steps": (first, *p.steps)})
+    return p
 
 
 def _shelf(text: str) -> tuple[Any, ...]:
@@ -142,23 +154,41 @@ def _show(rig: Any, plan: Any, outlook: Any, hung: Any, findings: Any) -> None:
     rows = []
     for h, (_, row) in zip(hung, outlook.rows.items(), strict=True):
         s = row.step
-        load = f"{s.mass:.4g} kg" if s.mass is not None else f"{s.resistor:.4g} Ω" if s.resistor else "–"
+        load = (
+            f"{s.mass:.4g} kg"
+            if s.mass is not None
+            else f"{s.resistor:.4g} Ω"
+            if s.resistor
+            else "–"
+        )
         names = [w.name for w in rig.shelf]
         near = f"{row.near.name} {100 * row.near.share:.0f} %" if row.danger else "–"
         speed = quantity.show(row.speed, "speed", "rpm", u=row.u_speed or None, with_unit=False)
-        rows.append([
-            s.kind,
-            f"{row.voltage:.3g}" if row.voltage else "–",
-            load,
-            " + ".join(names[n] for n in h.on) if h is not None else "–",
-            str(s.repeats),
-            f"{row.torque:.3g}" if row.voltage else "–",
-            "stalls" if row.stalls > 0.5 else speed if row.voltage else "–",
-            f"{row.winding - 273.15:.0f}" if row.voltage else "–",
-            near,
-        ])
+        rows.append(
+            [
+                s.kind,
+                f"{row.voltage:.3g}" if row.voltage else "–",
+                load,
+                " + ".join(names[n] for n in h.on) if h is not None else "–",
+                str(s.repeats),
+                f"{row.torque:.3g}" if row.voltage else "–",
+                "stalls" if row.stalls > 0.5 else speed if row.voltage else "–",
+                f"{row.winding - 273.15:.0f}" if row.voltage else "–",
+                near,
+            ]
+        )
     show_table(
-        ["step", "V", "load", "hang", "runs", "torque N·m", "speed rpm", "winding °C", "limit near"],
+        [
+            "step",
+            "V",
+            "load",
+            "hang",
+            "runs",
+            "torque N·m",
+            "speed rpm",
+            "winding °C",
+            "limit near",
+        ],
         rows,
     )
     typer.echo(in_line(plan, rig.method))

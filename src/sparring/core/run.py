@@ -19,13 +19,13 @@ from sparring.core.rig import Rig
 class Run(Record):
     """What is known of one run beside its recording.
 
-    step, kind: of the plan's step, by its id; load: weight hung (hook excluded); None where only the load cell knows. start, stop: the run's
-    part of the recording [s]; tare: reading of the cell with nothing pulling, before it;
-    calibration, sensors: the cell's and the other instruments', in force when it was made (None:
-    those of the rig), so that calibrating anew does not change what was measured before. broke: the
-    part that gave way in it; left_out: why it is, or once was, left out of the results. read: what
-    a person read in it, in place of a recording or beside one; it goes before what was recorded of
-    the same.
+    step, kind: of the plan's step, by its id; load: weight hung (hook excluded), None where only
+    the load cell knows. start, stop: the run's part of the recording [s]; tare: reading of the cell
+    with nothing pulling, before it; calibration, sensors: the cell's and the other instruments', in
+    force when it was made (None: those of the rig), so that calibrating anew does not change what
+    was measured before. broke: the part that gave way in it; left_out: why it is, or once was, left
+    out of the results. read: what a person read in it, in place of a recording or beside one; it
+    goes before what was recorded of the same.
     """
 
     version: Literal["sparring.run/1"] = "sparring.run/1"

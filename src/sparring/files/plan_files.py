@@ -30,7 +30,7 @@ def to_dict(
     findings: Sequence[Finding] = (),
 ) -> dict[str, Any]:
     """The stable document described in docs/formats.md. hung: for each step that is to be done."""
-    steps = [s for s in plan.on(rig.method).todo]
+    steps = plan.on(rig.method).todo
     return {
         "format": "sparring.outlook/1",
         "build": build.name,
@@ -83,9 +83,7 @@ def _step(row: Foreseen) -> dict[str, Any]:
         "winding_K": row.winding,
         "teeth_K": row.tooth,
         "lasts_s": row.lasts,
-        "limit": None
-        if row.near is None
-        else {"name": row.near.name, "share": row.near.share},
+        "limit": None if row.near is None else {"name": row.near.name, "share": row.near.share},
     }
 
 

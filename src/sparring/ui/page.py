@@ -109,7 +109,8 @@ class Page:
     id: for good, and the first word of its places; name: in the work order; make: its view, which
     may load what it needs; state: `done`, `needs you: …`, `8/15` or nothing; places: further first
     words that lead here; commands, keys: what it adds to those of the window, and what else its
-    widgets hear; at_once: it is made with the window, not in an idle moment after.
+    widgets hear; at_once: it is made with the window, not in an idle moment after; folds: the
+    driveline is one line above it, until it is clicked.
     """
 
     id: str
@@ -121,3 +122,4 @@ class Page:
     commands: tuple[Command[Any], ...] = ()
     keys: tuple[tuple[str, str], ...] = ()
     at_once: bool = False
+    folds: bool = False

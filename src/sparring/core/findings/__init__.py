@@ -32,7 +32,8 @@ def _join(found: list[Finding], f: Finding, voltage: float | None) -> None:
     steps of both.
     """
     same = next(
-        (n for n, g in enumerate(found) if (g.id, g.place) == (f.id, f.place) and _alike(f, g)), None
+        (n for n, g in enumerate(found) if (g.id, g.place) == (f.id, f.place) and _alike(f, g)),
+        None,
     )
     if voltage is None:
         found.append(f)

@@ -138,12 +138,12 @@ def limit_stops(p: Planned) -> Iterable[Finding]:
         if rows:
             worst = max(rows, key=lambda r: expected[r.step.id])
             yield noted(
-                f"{name}-limit-stops",
+                "limit-will-stop-it",
                 "caution",
                 title=f"The {name} limit will end {'some steps' if len(rows) > 1 else 'a step'}",
-                seen=f"At {{torque}} {{value}} is expected; the bench stops at {{limit}}.",
+                seen="At {torque} {value} is expected; the bench stops at {limit}.",
                 why="A run that a limit ends gives no point.",
-                remedies=(f"Raise the limit if all parts allow it, or leave the step out.",),
+                remedies=("Raise the limit if all parts allow it, or leave the step out.",),
                 steps=_steps(rows),
                 place=f"rig.limits.{name}",
                 torque=Fact(worst.torque, "torque", digits=3),
@@ -203,8 +203,10 @@ def separates(p: Planned) -> Iterable[Finding]:
 def few_repeats(p: Planned) -> Iterable[Finding]:
     """Too few repeats to tell a spread."""
     rows = [r for r in p.rows if r.step.repeats < _FEW and r.step.kind == "measure"]
-    if rows and p.plan.order != "bisection" and len(rows) == len(
-        [r for r in p.rows if r.step.kind == "measure"]
+    if (
+        rows
+        and p.plan.order != "bisection"
+        and len(rows) == len([r for r in p.rows if r.step.kind == "measure"])
     ):
         yield noted(
             "few-repeats-planned",
@@ -221,7 +223,7 @@ def few_repeats(p: Planned) -> Iterable[Finding]:
 @plan_rule
 def not_on_the_shelf(p: Planned) -> Iterable[Finding]:
     """A load that the weights of the shelf do not make."""
-    steps = [s for s in p.plan.on(p.rig.method).todo]
+    steps = p.plan.on(p.rig.method).todo
     missing = [
         (s, h)
         for s, h in zip(steps, p.hung or [None] * len(steps), strict=True)
@@ -234,7 +236,7 @@ def not_on_the_shelf(p: Planned) -> Iterable[Finding]:
             "caution",
             title="A load cannot be made from the shelf",
             seen="{load} is planned; the nearest that can be hung is {nearest}.",
-            why="What hangs is the load; a planned figure that never hung is wrong in every result.",
+            why="What hangs is the load: a planned figure that never hung is wrong everywhere.",
             remedies=("Plan what the shelf makes, or add the missing weight to the shelf.",),
             steps=tuple(s.id for s, _ in missing),
             place="plan.weights",

@@ -13,7 +13,6 @@ from sparring.core.quantity import Measured, parse, text
 from sparring.core.records import Q
 from sparring.core.uncertainty import Uncertain
 
-
 OPEN = 1e5
 """Resistance [Ω] that stands for an open circuit: what no load draws is less than a meter shows."""
 

@@ -55,17 +55,15 @@ class Load(NamedTuple):
 
     @classmethod
     def of(
-        cls,
-        constant: Any,
-        voltage: Any,
-        *,
-        slope: Any = 0.0,
-        winding: Any = 0.0,
-        case: Any = 0.0,
+        cls, constant: Any, voltage: Any, *, slope: Any = 0.0, winding: Any = 0.0, case: Any = 0.0
     ) -> Load:
         """With everything as long as the longest."""
-        each = np.broadcast_arrays(*(np.atleast_1d(np.asarray(x, float)) for x in
-                                     (constant, slope, voltage, winding, case)))
+        each = np.broadcast_arrays(
+            *(
+                np.atleast_1d(np.asarray(x, float))
+                for x in (constant, slope, voltage, winding, case)
+            )
+        )
         return cls(*each)
 
 
@@ -178,9 +176,7 @@ class Drive:
         spare = np.where(held, 0.0, free - a * constant)
         turns = spare / (k * k / R + a * load.slope * ideal)
         turning = np.maximum(turns, 0.0)
-        torque = np.where(
-            held, np.maximum(free, 0.0) / a, constant + load.slope * turning * ideal
-        )
+        torque = np.where(held, np.maximum(free, 0.0) / a, constant + load.slope * turning * ideal)
         shaft = np.where(turns > 0, a * torque + b, free + b)  # at rest it pushes with all it has
         current = motor.current(shaft, load.voltage)
         return State(turning * ideal, torque, np.broadcast_to(current, torque.shape), spare)
@@ -240,12 +236,14 @@ class Drive:
             state, slopes = at.state(load), at.jacobian(load)
             more = load._replace(constant=load.constant * 1.01 + 1e-9)
             along = State(
-                *((x - y) / (more.constant - load.constant)
-                  for x, y in zip(at.state(more), state, strict=True))
+                *(
+                    (x - y) / (more.constant - load.constant)
+                    for x, y in zip(at.state(more), state, strict=True)
+                )
             )
             told: list[Any] = [
-                getattr(seen[i], name) - float(getattr(along, name)[i])
-                * (seen[i].torque - nominal(seen[i].torque))
+                getattr(seen[i], name)
+                - float(getattr(along, name)[i]) * (seen[i].torque - nominal(seen[i].torque))
                 for name, i in used
             ]
             y = np.array([nominal(v) for v in told])

@@ -1,4 +1,6 @@
-"""What a plan will do, step by step, before it is run: torque, speed, current, heat, chances, time."""
+"""What a plan will do, step by step, before it is run: torque, speed, current, heat, chances,
+time.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,7 @@ import numpy as np
 from sparring.core.build import Build
 from sparring.core.motor import COPPER_ZERO
 from sparring.core.plan.drive import Drive, Foretold, Load
-from sparring.core.plan.order import Lift, lifts_of, next_lift, sequence
+from sparring.core.plan.order import Lift, next_lift, sequence
 from sparring.core.plan.record import FIRST_POWER, STILL, Plan, PlanStep
 from sparring.core.reduce.warmth import Bodies, bodies_of
 from sparring.core.rig import Rig
@@ -98,9 +100,12 @@ def loads_of(drive: Drive, rig: Rig, steps: Sequence[PlanStep]) -> Load:
     method, g = rig.method, rig.gravity.value
     lines = [method.resists(s.setting(method), g) for s in steps]
     constant, slope = np.array(lines, float).reshape(-1, 2).T
-    volts = np.array([
-        0.0 if s.kind in STILL else s.voltage if s.voltage is not None else math.nan for s in steps
-    ])
+    volts = np.array(
+        [
+            0.0 if s.kind in STILL else s.voltage if s.voltage is not None else math.nan
+            for s in steps
+        ]
+    )
     load = Load.of(constant, np.nan_to_num(volts, nan=1.0), slope=slope)
     if np.isnan(volts).any():
         wanted = np.array([s.speed or 0.0 for s in steps])
@@ -187,7 +192,7 @@ def foresee(
 
 
 def _left(plan: Plan, done: Sequence[Lift]) -> list[Lift]:
-    """The runs left, in order; by bisection those that halving makes when every other one stalls."""
+    """The runs left, in order; by bisection those of halving where every other one stalls."""
     if plan.order != "bisection":
         finished = set(done)
         return [x for x in sequence(plan) if x not in finished]
@@ -201,9 +206,7 @@ def _left(plan: Plan, done: Sequence[Lift]) -> list[Lift]:
     return found
 
 
-def _durations(
-    rig: Rig, plan: Plan, steps: Sequence[PlanStep], told: Foretold
-) -> np.ndarray:
+def _durations(rig: Rig, plan: Plan, steps: Sequence[PlanStep], told: Foretold) -> np.ndarray:
     """One run of each step, with letting down [s]."""
     method, g = rig.method, rig.gravity.value
     travel, hold, coast = method.course
@@ -273,6 +276,7 @@ class _Heat:
         """Waits until a run of so much current stays below the hottest; for how long [s]. Not
         longer than it helps: what is too hot from cold is not made cooler by waiting.
         """
+
         def end(wait: float) -> float:
             modes = self._modes * np.exp(self._rates * wait)
             return float(self._shapes[0] @ self._after(modes, current, seconds))
@@ -338,4 +342,3 @@ def _nearest(build: Build, rig: Rig, row: Foreseen, hottest: float) -> Near | No
     if row.breaks > 0.02 and build.limits:
         shares.append(Near(build.limits[0].name, 0.5 + row.breaks))
     return max(shares, key=lambda n: n.share)
-

@@ -33,8 +33,7 @@ _MOST = 200  # values of one list
 
 
 class Opened(NamedTuple):
-    """What a line says. steps: their ids are their places; order, seed: None where it says nothing.
-    """
+    """What a line says. steps: with their places as ids; order, seed: None where not said."""
 
     steps: tuple[PlanStep, ...]
     order: Literal["as listed", "shuffled", "bisection"] | None
@@ -56,7 +55,9 @@ def opened(text: str, method: MethodBase, known: Iterable[Measured] = ()) -> Ope
         rest = _SEED.sub("", rest)
     if found := _ORDER.search(rest):
         word = found.group(1).lower()
-        order = "bisection" if "bisect" in word else "shuffled" if word == "shuffled" else "as listed"
+        order = (
+            "bisection" if "bisect" in word else "shuffled" if word == "shuffled" else "as listed"
+        )
         rest = _ORDER.sub("", rest)
     masses = {round(m.value, 9): m for m in known}
     steps: list[PlanStep] = []
@@ -64,10 +65,10 @@ def opened(text: str, method: MethodBase, known: Iterable[Measured] = ()) -> Ope
         if part := part.strip(" ,\t\n"):
             steps += _part(part, method, masses)
     if not steps:
-        raise QuantityError(f"“{text.strip()[:60]}” has no step; type for example {example(method)}")
-    return Opened(
-        tuple(s.model_copy(update={"id": n}) for n, s in enumerate(steps)), order, seed
-    )
+        raise QuantityError(
+            f"“{text.strip()[:60]}” has no step; type for example {example(method)}"
+        )
+    return Opened(tuple(s.model_copy(update={"id": n}) for n, s in enumerate(steps)), order, seed)
 
 
 def example(method: MethodBase) -> str:
@@ -81,16 +82,16 @@ def _part(text: str, method: MethodBase, masses: dict[float, Measured]) -> Itera
     kind = next((k for k in _KINDS if rest.lower().startswith(k)), "measure")
     fields["kind"] = kind
     if rest.lower().startswith(kind):
-        rest = rest[len(kind):].strip(" ,")
+        rest = rest[len(kind) :].strip(" ,")
     if kind == "inspect":
         yield PlanStep(kind=kind, part=rest.strip("() ")[:80])
         return
     if kind == "to failure" and (named := re.match(r"\(([^)]*)\)", rest)):
-        fields["part"], rest = named.group(1).strip()[:80], rest[named.end():].strip(" ,")
+        fields["part"], rest = named.group(1).strip()[:80], rest[named.end() :].strip(" ,")
     if kind in ("hold", "run in", "cool down"):
         told = re.match(r"[^,]*?(?=,|\bat\b|\bloads?\b|\bweights?\b|\bresistors?\b|$)", rest)
         fields["time"] = quantity.parse(told.group().strip() if told else "", "time", "s").value
-        rest = rest[told.end():].strip(" ,") if told else rest
+        rest = rest[told.end() :].strip(" ,") if told else rest
         if kind == "cool down":
             if rest:
                 raise QuantityError(f"“{rest}” has no meaning in “cool down”; only its time has")
@@ -101,7 +102,7 @@ def _part(text: str, method: MethodBase, masses: dict[float, Measured]) -> Itera
         fields["repeats"] = int(found.group(1)) if found.group(1) else 1 + (word == "twice")
         if not 1 <= fields["repeats"] <= 100:
             raise QuantityError(f"{found.group()}: a step is run 1 to 100 times")
-        rest = (rest[: found.start()] + rest[found.end():]).strip(" ,")
+        rest = (rest[: found.start()] + rest[found.end() :]).strip(" ,")
     before, at, after = _cut(rest)
     if not at:
         raise QuantityError(
@@ -114,13 +115,11 @@ def _part(text: str, method: MethodBase, masses: dict[float, Measured]) -> Itera
 
 def _cut(text: str) -> tuple[str, bool, str]:
     if found := _AT.search(text):
-        return text[: found.start()], True, text[found.end():]
+        return text[: found.start()], True, text[found.end() :]
     return text, False, ""
 
 
-def _loads_of(
-    text: str, method: MethodBase, masses: dict[float, Measured]
-) -> list[dict[str, Any]]:
+def _loads_of(text: str, method: MethodBase, masses: dict[float, Measured]) -> list[dict[str, Any]]:
     found = _LOADS.match(text)
     word = found.group(1).lower() if found else ""
     if word == "no load" or not text:
@@ -132,11 +131,11 @@ def _loads_of(
     if word.startswith("resistor"):
         if method.SET_BY[1] != "resistance":
             raise QuantityError(f"resistors are set on a generator; the rig is a {method.word}")
-        return [{"resistor": v} for v in _values(text[found.end():], "resistance", "Ω")]
+        return [{"resistor": v} for v in _values(text[found.end() :], "resistance", "Ω")]
     if not method.STEP or method.SET_BY[1] != "mass":
         what = "resistors" if method.STEP else "only voltages or speeds"
         raise QuantityError(f"a {method.word} has no weights; a plan for it names {what}")
-    values = _values(text[found.end():], "mass", "kg")
+    values = _values(text[found.end() :], "mass", "kg")
     return [{"load": masses.get(round(v, 9), Measured(v))} for v in values]
 
 
@@ -171,7 +170,9 @@ def _values(text: str, kind: str, unit: str) -> list[float]:
     head = text[: spans.start()] if spans else text
     pieces = [p for p in re.split(r",\s+", head) if p.strip()]
     if not pieces:
-        raise QuantityError(f"a list of values is missing; type for example {quantity.kind_of(kind).example}")
+        raise QuantityError(
+            f"a list of values is missing; type for example {quantity.kind_of(kind).example}"
+        )
     ends = _RANGE.match(pieces[-1])
     _, own = quantity.parse_with_unit(ends.group(2) if ends else pieces[-1], kind, unit)
     unit = own or unit
@@ -214,7 +215,11 @@ def told(plan: Plan, method: MethodBase, units: dict[str, str] | None = None) ->
     for _, group in groupby(plan.on(method).steps, same):
         parts += _ladders(list(group), method, units)
     order = "by bisection" if plan.order == "bisection" else plan.order
-    tail = [] if plan.order == "as listed" else [order + (f" (seed {plan.seed})" if order == "shuffled" else "")]
+    tail = (
+        []
+        if plan.order == "as listed"
+        else [order + (f" (seed {plan.seed})" if order == "shuffled" else "")]
+    )
     return ", ".join(["; ".join(parts), *tail])
 
 
@@ -223,15 +228,10 @@ def _ladders(steps: Sequence[PlanStep], method: MethodBase, units: dict[str, str
     each = [((s.voltage, s.speed), (s.mass, s.resistor)) for s in steps]
     drives, loads = (list(dict.fromkeys(some)) for some in zip(*each, strict=True))
     whole = each == [(d, x) for d in drives for x in loads]
-    alike = all(
-        len({tuple(v is None for v in x) for x in some}) == 1 for some in (drives, loads)
-    )
+    alike = all(len({tuple(v is None for v in x) for x in some}) == 1 for some in (drives, loads))
     if not (whole and alike):
         # by voltage, then by what is alike, then one by one
-        for key in (
-            lambda s: (s.voltage, s.speed, s.mass is None),
-            lambda s: s.id,
-        ):
+        for key in (lambda s: (s.voltage, s.speed, s.mass is None), lambda s: s.id):
             parts = [list(g) for _, g in groupby(steps, key)]
             if len(parts) > 1:
                 return [x for part in parts for x in _ladders(part, method, units)]
@@ -250,8 +250,12 @@ def _ladders(steps: Sequence[PlanStep], method: MethodBase, units: dict[str, str
         words.append(_told_loads(loads, units))
     voltages = [v for v, _ in drives if v is not None]
     words.append(
-        "at " + (_told_values(voltages, "voltage", "V") if voltages else
-                 _told_values([w for _, w in drives if w is not None], "speed", units["speed"]))
+        "at "
+        + (
+            _told_values(voltages, "voltage", "V")
+            if voltages
+            else _told_values([w for _, w in drives if w is not None], "speed", units["speed"])
+        )
     )
     if s.repeats > 1:
         words.append(f"{s.repeats} times")

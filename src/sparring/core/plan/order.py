@@ -154,11 +154,15 @@ def remaining(plan: Plan, outcomes: Sequence[Outcome]) -> int:
         left = 0
         for steps in _ladders(plan.todo):
             if not steps[0].counted:
-                left += sum(Lift(s.id, r) not in done for s in steps for r in range(1, s.repeats + 1))
+                left += sum(
+                    Lift(s.id, r) not in done for s in steps for r in range(1, s.repeats + 1)
+                )
                 continue
             by_load = [s.id for s in sorted(steps, key=_heaviness)]
             tried = {d.step for d in done}
-            low = max((n for n, i in enumerate(by_load) if i in tried and i not in stalls), default=-1)
+            low = max(
+                (n for n, i in enumerate(by_load) if i in tried and i not in stalls), default=-1
+            )
             high = next((n for n, i in enumerate(by_load) if i in stalls and n > low), len(by_load))
             left += (high - low - 1).bit_length()
         return left

@@ -225,7 +225,9 @@ def is_it_better(a: Ask) -> Plan:
 @question("what breaks", "At what load does it break, and what?")
 def what_breaks(a: Ask) -> Plan:
     if not a.build.limits:
-        raise ValueError("no part of this build has a known strength; enter its materials and sizes")
+        raise ValueError(
+            "no part of this build has a known strength; enter its materials and sizes"
+        )
     weakest, v = a.build.limits[0], max(a.volts())
     stall, _ = a.stall(v)
     if 0.6 * weakest.output > stall:
@@ -261,8 +263,11 @@ def how_does_it_wear(a: Ask) -> Plan:
         {"kind": "inspect", "part": "teeth, backlash"},
     ]
     for _ in range(4):
-        steps += [{"kind": "hold", "voltage": v, "time": 1800.0, **load}, check,
-                  {"kind": "inspect", "part": "teeth, backlash"}]
+        steps += [
+            {"kind": "hold", "voltage": v, "time": 1800.0, **load},
+            check,
+            {"kind": "inspect", "part": "teeth, backlash"},
+        ]
     return _plan(
         a,
         "how does it wear",
@@ -346,4 +351,3 @@ def which_speed_for_which_load(a: Ask) -> Plan:
 def _torque(a: Ask, load: dict[str, Any]) -> float:
     mass = load.get("load")
     return a.rig.method.expected(mass.value, a.rig.gravity.value) if mass is not None else 0.0
-

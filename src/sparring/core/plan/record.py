@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
+from itertools import count
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, ValidationError, model_validator
@@ -221,34 +222,27 @@ def ladder(
 
 def _fitted(steps: Sequence[PlanStep], method: MethodBase) -> Iterator[PlanStep]:
     resistors = method.STEPS[0] and [float(r) for r in getattr(method, method.STEPS[0])]
-    weights = bool(method.STEP) and not resistors
-    ids = {s.id for s in steps}
-    seen: set[tuple[Any, ...]] = set()
+    if method.STEP and not resistors:
+        # what was planned for another bench is asked for without a weight
+        yield from (s.model_copy(update={"resistor": None}) if s.resistor else s for s in steps)
+        return
+    seen: dict[tuple[Any, ...], PlanStep] = {}
     for s in steps:
         if s.kind in STILL or s.kind == "first power" or (s.resistor is not None and resistors):
-            yield s
-        elif weights:
-            # what was planned for another bench is asked for without a weight
-            yield s if s.resistor is None else s.model_copy(update={"resistor": None})
-        else:
+            seen.setdefault((s.id,), s)
+        else:  # one step a voltage: the loads are the method's
             bare = s.model_copy(update={"load": None, "resistor": None})
-            if bare.does() in seen:
-                continue  # one step a voltage: the loads are the method's
-            seen.add(bare.does())
-            if not resistors:
-                yield bare
-                continue
-            for r in resistors:
-                # the first has the id of the step it stands for, as files of one voltage expect
-                id = s.id if r == resistors[0] else _next_free(ids, s.id)
-                ids.add(id)
-                yield bare.model_copy(update={"id": id, "resistor": r})
-
-
-def _next_free(ids: set[int], after: int) -> int:
-    while after in ids:
-        after += 1
-    return after
+            seen.setdefault(bare.does(), bare)
+    taken = {s.id for s in seen.values()}
+    for key, s in seen.items():
+        if not resistors or len(key) == 1:
+            yield s
+            continue
+        for n, r in enumerate(resistors):
+            # the first has the id of the step it stands for, as runs of one voltage expect
+            id = next(i for i in count(s.id) if n == 0 or i not in taken)
+            taken.add(id)
+            yield s.model_copy(update={"id": id, "resistor": r})
 
 
 class _First(Record):

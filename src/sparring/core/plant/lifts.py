@@ -65,7 +65,9 @@ def lift(
         runs.most = most
     if any(x is not None for x in lasting):
         whole = np.broadcast_to(runs.most, (len(lasting),))
-        asked = [m if x is None else _REST_BEFORE + RAMP + x for x, m in zip(lasting, whole, strict=True)]
+        asked = [
+            m if x is None else _REST_BEFORE + RAMP + x for x, m in zip(lasting, whole, strict=True)
+        ]
         runs.most = np.array(asked)
     while not runs.over:
         runs.go_on(np.asarray(volts), dt)

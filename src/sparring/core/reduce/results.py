@@ -13,7 +13,6 @@ from sparring import __version__
 from sparring.core.build import Build
 from sparring.core.by_eye import READ
 from sparring.core.finding import Finding, PeerStep
-from sparring.core.input_quantity import declare
 from sparring.core.plan import COUNTED, Plan
 from sparring.core.reduce.fits import (
     LossModel,
@@ -29,15 +28,7 @@ from sparring.core.reduce.points import Point
 from sparring.core.reduce.spread import REPEATS, WINDOW, of_one_run, random_part, shared_parts
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.core.uncertainty import (
-    Uncertain,
-    mean_of,
-    means_of,
-    nominal,
-    std,
-    t_widening,
-    ufloat,
-)
+from sparring.core.uncertainty import Uncertain, mean_of, means_of, nominal, std, t_widening, ufloat
 
 _SAME = 0.02  # part by which two voltages that were set are one
 COMBINED = (
@@ -228,9 +219,7 @@ def _level(voltage: float, first: int, steps: Sequence[Step], *, held: bool) -> 
 
 def _sound_steps(result: TestResult) -> list[Step]:
     """Of all voltages the steps that lose no more than the lighter ones let expect."""
-    return [
-        s for level in result.levels for s in result.at(level).lifted[: level.sound]
-    ]
+    return [s for level in result.levels for s in result.at(level).lifted[: level.sound]]
 
 
 def _by_voltage(drawn: Sequence[Drawn]) -> list[tuple[float, list[Drawn]]]:
@@ -384,5 +373,3 @@ def _step(n: int, drawn: Drawn, near: Sequence[_Scatter]) -> Step:
         parts = zip(row.tolist(), strange, strict=True)
         values[name] = sum((part * x for part, x in parts if part), start=mean)
     return Step(n, running, stalls, spread=drawn.spread, **values)
-
-

@@ -24,9 +24,10 @@ def split_runs(
     """The runs found in one long recording, with their spans. method: a run-up's coasting belongs
     to its run, and a lever's are short.
 
-    Runs at different voltages are different steps. Weights that were entered (column `mass`) are one step only where they are equal; else lifts
-    belong to one step when the load cell's levels differ by less than `tolerance` of the heaviest.
-    A weight has the ± of the plan's nearest. Raises ReductionError when no lift is found.
+    Runs at different voltages are different steps. Weights that were entered (column `mass`) are
+    one step only where they are equal; else lifts belong to one step when the load cell's levels
+    differ by less than `tolerance` of the heaviest. A weight has the ± of the plan's nearest.
+    Raises ReductionError when no lift is found.
     """
     ch = recording.channels
     coast = method.course[2] if method is not None else 0.0

@@ -262,6 +262,7 @@ class MainWindow(Window):
         self.pages.setCurrentWidget(view)
         self.work.set_current(self.page.name)
         self.sides.show_page(id)
+        self._fold_driveline()
         self.commands.show_page(id)
         self.findings.show_about(self.page.judgements)
         self.pages.setFocus()
@@ -295,13 +296,21 @@ class MainWindow(Window):
         """A small window folds what can be spared; it comes back when there is room again."""
         super().resizeEvent(event)
         self.sides.make_room(self.width() < _NARROW)
-        if (low := self.height() < _LOW) != self.driveline.folded:
-            self.driveline.fold(low)
+        self._fold_driveline()
         if self.message.isVisible():
             self._place_message()
 
+    def _fold_driveline(self, *, page: bool = True) -> None:
+        """Folds it in a low window, and (page) above a page that wants the height."""
+        folded = self.height() < _LOW or (page and self.page.folds)
+        if folded != self.driveline.folded:
+            self.driveline.fold(folded)
+
     def _part(self, part: str) -> None:
-        """A part of the driveline was clicked."""
+        """A part of the driveline was clicked; where the page had folded it, it unfolds."""
+        if self.page.folds and self.driveline.folded:
+            self._fold_driveline(page=False)
+            return
         if part.startswith("stage"):
             self.show_place(f"build.stages.{int(part.split()[1]) - 1}")
         elif part == "motor":

@@ -331,6 +331,12 @@ class Desk(Editing):
         measured = [f for f in self.findings if f.place.startswith("rig")]
         return measured + judge_setup(self.build, self.rig, self.plan, date.today())
 
+    def plan_findings(self) -> list[Finding]:
+        """Judgements on the plan in hand, before it is run."""
+        from sparring.core.findings.plan import Planned, judge_plan
+
+        return judge_plan(Planned(self.build, self.rig, self.plan, self.outlook()))
+
     def select(self, step: int | None, point: int | None = None) -> None:
         """Chooses a step of the result, and one of its lifts."""
         if (step, point) != (self.step, self.point):

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import TYPE_CHECKING, Any
 
+from pydantic import ValidationError
+
 from sparring.core.build import Build
-from sparring.core.plan import Plan
-from sparring.core.records import Record, RecordError, changed
+from sparring.core.plan import Plan, PlanStep
+from sparring.core.records import Record, RecordError, changed, problems
 from sparring.core.revise import Correction, Kind, bears_on_results
 from sparring.core.rig import Rig
 from sparring.ui.model.draft import Draft
@@ -16,6 +19,10 @@ from sparring.ui.model.planned import Planned
 if TYPE_CHECKING:
     from sparring.core.run import Run
     from sparring.logbook.stored import StoredRun
+
+
+def _fields_of(step: PlanStep) -> dict[str, Any]:
+    return {name: getattr(step, name) for name in PlanStep.model_fields}
 
 
 class Editing(Planned):
@@ -57,6 +64,29 @@ class Editing(Planned):
             self.draft_changed.emit()
             return None
         return self._keep(what, after, text)
+
+    def lay_steps(self, steps: Iterable[PlanStep], text: str, **fields: Any) -> str | None:
+        """Other steps for the plan, undoably; fields: of the plan, beside them. Steps that do what
+        one did keep their runs. Returns the reason when the plan does not hold.
+        """
+        try:
+            made = self.plan.revised(steps, [r.run.step for r in self.runs])
+        except RecordError as err:
+            return str(err)
+        return self.edit("plan", (), made.model_copy(update=fields), text)
+
+    def change_step(self, id: int, text: str, **fields: Any) -> str | None:
+        """Other fields for one step of the plan, undoably. Returns the reason when it does not
+        hold.
+        """
+        try:
+            steps = [
+                PlanStep.model_validate(_fields_of(s) | fields) if s.id == id else s
+                for s in self.plan.steps
+            ]
+        except ValidationError as err:
+            return problems(err, "").removeprefix("the whole record: ")
+        return self.lay_steps(steps, text, question="", reasons=())
 
     def _as_draft(self, after: Build | Rig, text: str) -> Draft | None:
         """An edit that has to wait for the tester's word, joined to one that waits already; None

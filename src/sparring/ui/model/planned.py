@@ -23,7 +23,9 @@ class Planned(OnDesk):
     def todo(self) -> Plan:
         """The plan as the rig's method carries it out."""
         made = (self.plan, self.rig.method)
-        if self._fitted is None or any(a is not b for a, b in zip(made, self._fitted, strict=False)):
+        if self._fitted is None or any(
+            a is not b for a, b in zip(made, self._fitted, strict=False)
+        ):
             self._fitted = *made, self.plan.on(self.rig.method)
         return self._fitted[2]
 

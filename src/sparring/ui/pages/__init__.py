@@ -3,6 +3,6 @@
 from __future__ import annotations
 
 from sparring.ui.page import Page
-from sparring.ui.pages import build, results, rig, run
+from sparring.ui.pages import build, plan, results, rig, run
 
-PAGES: tuple[Page, ...] = (build.PAGE, rig.PAGE, run.PAGE, results.PAGE)
+PAGES: tuple[Page, ...] = (build.PAGE, rig.PAGE, plan.PAGE, run.PAGE, results.PAGE)

@@ -31,5 +31,4 @@ PAGE = Page(
         _nothing,
         ("rig_changed", "build_changed", "plan_changed", "result_changed"),
     ),
-    places=("plan",),
 )

@@ -2,26 +2,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from sparring.core.rig import Check
 from sparring.ui.model.desk import Desk
 from sparring.ui.pages.rig.care import CarePanel
 from sparring.ui.widgets.parts import heading
-from sparring.ui.widgets.plain import Label
-
-
-class Clickable(Label):
-    """The text of a box to tick, broken where the line is too short."""
-
-    def __init__(self, text: str, box: QCheckBox) -> None:
-        super().__init__(text)
-        self.box = box
-        self.setWordWrap(True)
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        self.box.toggle()
+from sparring.ui.widgets.ticked import Clickable
 
 
 class Checklist(QWidget):

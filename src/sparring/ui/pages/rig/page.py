@@ -215,7 +215,7 @@ class RigPage(View):
             note("Each mass you own, with its ±: 310.2 g ± 0.5 g. The calibration guide uses them.")
         )
         columns: list[tuple[str, Path]] = [("name", ("name",)), ("weighs", ("mass",))]
-        shelf = ListEditor(
+        self.shelf = ListEditor(
             self.desk,
             ("shelf",),
             Weight(name="mass"),
@@ -223,7 +223,7 @@ class RigPage(View):
             name="Masses on the shelf",
             what="rig",
         )
-        rows.addWidget(shelf, 1)
+        rows.addWidget(self.shelf, 1)
         return masses
 
     def refresh(self) -> None:
@@ -279,6 +279,8 @@ class RigPage(View):
         name = path[-1] if path else ""
         if name == "chosen":
             return self.rigs
+        if name == "shelf":
+            return self._tab(2, self.shelf)
         if name == "care_read":
             return self._tab(4, self.checklist.care.name)
         if (entry := self.sensors.choose(name)) is not None:

@@ -127,9 +127,7 @@ class RunPage(View):
                 "Ctrl+T starts a new test. A step selected in the ladder is repeated.",
             )
         elif by_eye and self.lift is not None:
-            self.eye.ask(
-                self._told(), self.lift.repeat, self._asked_for()
-            )
+            self.eye.ask(self._told(), self.lift.repeat, self._asked_for())
         asked = self._asked_for()
         self.ladder.say_where(
             f"{len(done)} of {d.todo_count()} done"
@@ -208,11 +206,7 @@ class RunPage(View):
                 if n and i not in stalls and d.rig.method.STANDS:
                     text = "lifted"
             row.put(
-                (
-                    d.step_name(step),
-                    f"{n}/{step.repeats}",
-                    text,
-                ),
+                (d.step_name(step), f"{n}/{step.repeats}", text),
                 n,
                 step.repeats,
                 stalled=i in stalls or "stall" in text,
