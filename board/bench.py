@@ -37,6 +37,7 @@ class Bench:
         self.watchdog, self.heard = 0.0, time.ticks_ms()
         self.counts, self.readings, self.current = float("nan"), [], 0.0
         self.over_since = None
+        self.lasts = 0.0  # [s] that the next run drives; 0: until its end
 
     # --- commands ---
 
@@ -65,6 +66,10 @@ class Bench:
             if not 0 <= value <= self.settings.SUPPLY:
                 return f"the supply gives {self.settings.SUPPLY:g} V", ""
             self.volts = value
+        elif word == "for":
+            if not 0 < value <= self.settings.LONGEST_RUN:
+                return f"a run lasts {self.settings.LONGEST_RUN:g} s at most", ""
+            self.lasts = value
         elif word == "hang":  # a person hangs it; the board can only see to it that nothing moves
             if self.moving:
                 return "stop first", ""
@@ -91,7 +96,7 @@ class Bench:
 
     def _halt(self, said=""):
         self.drive.stop()
-        self.moving = ""
+        self.moving, self.lasts = "", 0.0
         if said:
             self.say("! " + said)
 
@@ -133,7 +138,13 @@ class Bench:
             self._halt("limit current")
         elif (self.top if self.moving == "up" else self.bottom)():
             self._halt("top" if self.moving == "up" else "bottom")
+        elif self.lasts and self.moving == "up" and self._driven() > self.lasts:
+            self._halt("top")
         elif self.pulses.silent() > self.settings.STALLED_AFTER:
             self._halt("stalled")
-        elif time.ticks_diff(now, self.since) > 1000 * self.settings.LONGEST_RUN:
+        elif self._driven() > self.settings.LONGEST_RUN:
             self._halt("limit time")
+
+    def _driven(self):
+        """Seconds since it was set moving."""
+        return time.ticks_diff(time.ticks_ms(), self.since) / 1000

@@ -7,7 +7,7 @@ import pytest
 from typer.testing import CliRunner
 
 from sparring.cli.app import app
-from sparring.core.records import changed
+from sparring.demo import hollin_yard
 from sparring.exchange.exports import EXPORTS
 from sparring.files import record_files
 from sparring.logbook import Logbook
@@ -23,7 +23,11 @@ def call(*args, ends=0):
 def files(tmp_path, build, rig, plan):
     """A build, a rig, a plan, and a log of it as another logger would have written it."""
     paths = {}
-    for name, record in (("build", build), ("rig", rig), ("plan", changed(plan, ("repeats",), 1))):
+    for name, record in (
+        ("build", build),
+        ("rig", rig),
+        ("plan", hollin_yard.plan(0.5, 1.0, 1.5, 2.0, 2.5, repeats=1)),
+    ):
         paths[name] = tmp_path / f"{name}.json"
         record_files.save(paths[name], record)
     paths["log"] = tmp_path / "lifts.csv"

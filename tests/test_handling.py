@@ -77,7 +77,7 @@ def test_every_cell_of_the_title_block_leads_somewhere(window):
         ("build.train", "Build"),
         ("rig.chosen", "Rig"),
         ("rig.calibration", "Rig"),
-        ("plan", "Rig"),
+        ("plan", "Plan"),
         ("results", "Results"),
     ):
         window.title_block.cells[place].click()

@@ -96,7 +96,7 @@ EXPORT = Export("one-line", "One line of text", KeptTest, ".txt", write)
 '''
 LINES = {
     "ui/pages/__init__.py": (
-        ("import build, results,", "import build, notes, results,"),
+        ("import build, plan, results,", "import build, notes, plan, results,"),
         ("results.PAGE)", "results.PAGE, notes.PAGE)"),
     ),
     "core/methods/__init__.py": (

@@ -33,8 +33,6 @@ def test_rig_dimensions_are_edited_on_the_drawing(window, qtbot):
     )
     enter(window.view("rig").picture.fields["drum_radius"], "", qtbot)
     assert window.desk.rig.method.drum_radius is None
-    enter(window.view("rig").loads.line, "0.5; 2*310 g; 1 lb", qtbot)
-    assert [m.value for m in window.desk.plan.loads] == pytest.approx([0.45359237, 0.5, 0.62])
 
 
 def test_a_finding_on_the_rig_leads_to_its_field(window):
@@ -61,29 +59,6 @@ def test_a_finding_on_the_rig_leads_to_its_field(window):
         assert focused.accessibleName() == label
         assert focused.isVisible()
         assert not focused.visibleRegion().isEmpty()
-
-
-def test_a_generators_steps_are_typed_as_its_resistors(window, qtbot):
-    from sparring.core.methods import Generator
-
-    page, d = window.view("rig"), window.desk
-    window.go("rig")
-    window.desk.new_rig()
-    weights = d.plan.loads
-    page.choose_method(Generator)
-    assert page.loads.label.text() == "Resistors"
-    assert page.loads.line.text() == "22; 13; 8; 4.7; 2.7 Ω"
-    page.loads.line.setFocus()
-    enter(page.loads.line, "22 ohm; 10; 4700 mohm; 15; 6.8; 3.3; 2*2.2", qtbot)
-    assert d.rig.method.resistors == pytest.approx((22.0, 15.0, 10.0, 6.8, 4.7, 4.4, 3.3))
-    assert d.todo_count() == 7 * d.plan.repeats
-    assert d.plan.loads == weights
-    window.go("run")
-    assert [row.texts[0] for row in window.view("run").ladder.rows][:2] == ["22.0 Ω", "15.0 Ω"]
-    window.grab()
-    enter(page.loads.line, "22 kg", qtbot)
-    assert d.rig.method.resistors[0] == 22.0  # refused, and what was typed stays
-    assert page.loads.line.text() == "22 kg"
 
 
 def test_a_rig_goes_to_another_method_and_back_without_losing_its_dimensions(window, qtbot):
@@ -152,8 +127,6 @@ def test_masses_and_checks_are_kept_with_the_rig(window, qtbot):
         )
         is None
     )
-    page._plan_from_shelf()
-    assert [m.value for m in d.plan.loads] == [0.5, 1.02]
     text = d.rig.checks[3].text
     loose = next(
         b

@@ -20,6 +20,7 @@ OUT = ROOT / "src" / "sparring" / "guide" / "findings.md"
 PARTS = (
     ("On tests", "They stand on Run and Results.", ("findings/",)),
     ("On a rig before it runs", "They stand on Rig.", ("findings/setup/",)),
+    ("On plans", "They stand on Plan.", ("findings/plan.py",)),
     ("On builds", "They stand on Build.", ("findings/build.py", "train/")),
     ("On part measurements", "They stand under the readings.", ("characterise/",)),
 )
@@ -71,7 +72,7 @@ def _entries(places: tuple[str, ...]) -> Iterator[tuple[str, dict[str, list[str]
         name = str(path.relative_to(CORE))
         inside = name.startswith(places) and not (
             "findings/" in places
-            and (name.startswith("findings/setup/") or name == "findings/build.py")
+            and name.startswith(("findings/setup/", "findings/build.py", "findings/plan.py"))
         )
         if inside:
             yield from _raised(ast.parse(path.read_text(encoding="utf-8")))

@@ -101,8 +101,12 @@ def gears_inertia(pinions: list[int], wheels: list[int]) -> float:
     return disc(pinions[0]) + middle / first**2 + disc(wheels[1]) / (first * second) ** 2
 
 
-def drives(n: int, owner: Owner, motors: int = 1) -> tuple[plant.Drive, list[dict]]:
-    """n drives of two spur stages and so many equal motors; the build files of their owners."""
+def drives(
+    n: int, owner: Owner, motors: int = 1, drags: float = 0.0
+) -> tuple[plant.Drive, list[dict]]:
+    """n drives of two spur stages and so many equal motors; the build files of their owners. drags:
+    part (95 %) by which all drag torques of a drive are off those entered.
+    """
     rng, made, builds = owner.rng, [], []
     for _ in range(n):
         pinions = [int(rng.integers(18, 22)) for _ in range(2)]
@@ -126,7 +130,8 @@ def drives(n: int, owner: Owner, motors: int = 1) -> tuple[plant.Drive, list[dic
                 "brush": drop,
                 "ratio": ratio,
                 "part": 1 / kept - 1,
-                "drag": drag[0] * wheels[1] / pinions[1] + drag[1],
+                "drag": (drag[0] * wheels[1] / pinions[1] + drag[1])
+                * (max(0.0, owner.knows(1.0, drags)) if drags else 1.0),
                 "gears": gears_inertia(pinions, wheels),
             }
         )
@@ -228,16 +233,17 @@ def make(
     seconds: float = 3.0,
     pause: float = 20.0,
     coarse: float = 1.0,
+    drags: float = 0.0,
     trap: Trap | None = None,
 ) -> list[Setup]:
     """n set-ups of a method. hangs: correlation of noise from one sample to the next; vary: of the
     losses from run to run; pause: between runs [s], not logged; coarse: how many usual steps a
-    display goes at once.
+    display goes at once; drags: as `drives`.
     """
     rng = np.random.default_rng(seed)
     owner = Owner(rng)
     trap = trap or Trap()
-    drive, builds = drives(n, owner, trap.motors)
+    drive, builds = drives(n, owner, trap.motors, drags)
     way = METHODS[method](drive, owner)
     meters = [sensors(owner, hangs, coarse) for _ in range(n)]
     rates = [trap.rate or float(rng.choice([10, 20, 50, 100])) for _ in range(n)]

@@ -6,7 +6,7 @@ import sys
 import tempfile
 from collections import defaultdict
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import repeat
 from pathlib import Path
 from typing import NamedTuple
@@ -19,8 +19,10 @@ from sparring.core.analysis import analyse
 from sparring.core.build import Build
 from sparring.core.findings.setup import with_records
 from sparring.core.plan import Plan
+from sparring.core.plan.drive import Drive, Load
+from sparring.core.plan.learn import learnt
 from sparring.core.reduce.points import Point
-from sparring.core.reduce.results import TestResult
+from sparring.core.reduce.results import Step, TestResult
 from sparring.core.reduce.split import split_runs
 from sparring.core.rig import Rig
 from sparring.core.uncertainty import Uncertain, nominal, std
@@ -142,6 +144,49 @@ def trapped(name: str, n: int, seed: int) -> Silence:
         for id in told:
             said[id] += 1
     return Silence(off, silent, dict(said))
+
+
+class Foretold(NamedTuple):
+    """Speed (of a cold motor) and current of a step's first run against what was predicted: errors
+    in standard uncertainties, before anything was measured and after the other steps were; and how
+    much narrower the speed's band became.
+    """
+
+    before: list[float]
+    after: list[float]
+    narrower: list[float]
+
+
+def foretold(made: list[setups.Setup]) -> Foretold:
+    """Of each set-up every step, predicted from the files alone, then from the other steps."""
+    found = Foretold([], [], [])
+    for setup in made:
+        result = reduced(setup)
+        if len(result.running) != ways.STEPS:
+            continue
+        build, rig = result.build, result.rig
+        for step in result.running:
+            first = step.points[0]
+            rest = replace(result, steps=tuple(s for s in result.steps if s is not step))
+            loads = [replace(step, points=step.points[:1])]
+            drives = Drive.of(build), learnt(rest)
+            widths = []
+            for drive, errors in zip(drives, (found.before, found.after), strict=True):
+                load = at_load(rig, loads[0])
+                told = drive.foretell(load)
+                for name, seen in (("speed", first.cold_speed), ("current", first.current)):
+                    u = np.hypot(float(getattr(told.u, name)[0]), std(seen))
+                    errors.append((nominal(seen) - float(getattr(told.state, name)[0])) / u)
+                widths.append(float(told.u.speed[0]))
+            found.narrower.append(widths[1] / widths[0])
+    return found
+
+
+def at_load(rig: Rig, step: Step) -> Load:
+    """A step's load as planned: its mass as entered, at the planned voltage."""
+    mass = step.points[0].run.load
+    assert mass is not None
+    return Load.of(rig.method.expected(mass.value, rig.gravity.value), ways.VOLTS)
 
 
 VARIANTS = ((3, 0.0), (2, 0.0), (5, 0.0), (3, 0.6), (3, 0.9))

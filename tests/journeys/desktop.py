@@ -396,7 +396,7 @@ class Program:
         self.until(lambda: self.state()["menu_open"], f"the menu {head} opens")
 
     def page(self, name):
-        self.key(f"alt+{('Build', 'Rig', 'Run', 'Results').index(name) + 1}")
+        self.key(f"alt+{('Build', 'Rig', 'Plan', 'Run', 'Results').index(name) + 1}")
         self.until(lambda: self.state()["page"] == name, f"{name} is shown")
 
     def file_dialog(self, path):

@@ -119,7 +119,7 @@ def test_a_plan_is_laid_out_by_keyboard_alone(mine):
         lambda: mine.widgets("Plan: 3 weights × 3") or mine.widgets("Plan: 3 weights, bisected"),
         "the title block shows it",
     )
-    mine.key("alt+3")
+    mine.key("alt+4")
     mine.tab_to("0.40 kg, 0/3")
     mine.key("Return")
     go = mine.widgets(kind="KeyButton")[0]

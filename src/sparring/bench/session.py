@@ -110,11 +110,17 @@ class Session(Machine):
         return self._begin_steps(self._down())
 
     def lift(
-        self, run: Run, test_id: int, path: Path, setting: tuple[str, float] | None = None
+        self,
+        run: Run,
+        test_id: int,
+        path: Path,
+        setting: tuple[str, float] | None = None,
+        seconds: float | None = None,
     ) -> bool:
-        """Sets what is to hang (`("hang", 0.5)`) unless it does, then records and drives. Whether
-        it was begun; a command that the bench refuses or leaves unanswered ends it, with the reason
-        said. A bench that takes no commands is only recorded.
+        """Sets what is to hang (`("hang", 0.5)`) unless it does, then records and drives; for so
+        many seconds, where the bench does not end it before. Whether it was begun; a command that
+        the bench refuses or leaves unanswered ends it, with the reason said. A bench that takes no
+        commands is only recorded.
         """
         with self._lock:
             if self.state != "ready" or self.stop_wanted:
@@ -129,7 +135,8 @@ class Session(Machine):
                     if setting is not None and not self._set_to(setting[1])
                     else []
                 )
-                return self._begin_steps([*first, f"drive {run.voltage:g}", "up"])
+                lasting = [f"for {seconds:g}"] if seconds is not None else []
+                return self._begin_steps([*first, *lasting, f"drive {run.voltage:g}", "up"])
             if not self._begin_capture():
                 return False
             self._set("lifting")

@@ -1,8 +1,8 @@
 """The simulated bench of a rig: the plant under the method's load, its sensors, and the board's own
 stops.
 
-Commands: hello, drive VOLTS, up, down, stop, hang KILOGRAMS (or resistor OHMS), weigh KILOGRAMS,
-tare, rate HERTZ, bye.
+Commands: hello, drive VOLTS, for SECONDS, up, down, stop, hang KILOGRAMS (or resistor OHMS), weigh
+KILOGRAMS, tare, rate HERTZ, bye.
 """
 
 from __future__ import annotations
@@ -63,6 +63,10 @@ class SimulatedBench(Board):
     def obey(self, word: str, value: float) -> tuple[str, str]:
         if word == "drive":
             self.volts = value
+        elif word == "for":
+            if not 0 < value < 1e6:
+                return "not a time", ""
+            self.hold = value
         elif word in ("up", "down", "stop"):
             self._move(word)
         elif word == self.method.SET_BY[0]:
@@ -100,6 +104,8 @@ class SimulatedBench(Board):
         self._angle = self.plant.state.angle.copy()
 
     def _move(self, word: str) -> None:
+        if word != "up":
+            self.hold = self.method.course[1]  # a time counts for one run
         self.moving = word
         self._still = self._over = 0.0
         self._since = 0.0

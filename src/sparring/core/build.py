@@ -8,6 +8,7 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import Field, model_validator
 
 from sparring.core import motor as motors
+from sparring.core.care import FirstPower
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
 from sparring.core.train import kinematics, strength
@@ -49,6 +50,7 @@ class Build(Record):
             "currency",
             "photos",
             "notes",
+            "first_power",
         ]
     )
 
@@ -76,6 +78,7 @@ class Build(Record):
         Field(max_length=100),
     ] = ()
     notes: str = ""
+    first_power: FirstPower | None = None  # None: nobody has said that it turns as it should
 
     @model_validator(mode="after")
     def _turns(self) -> Build:

@@ -31,6 +31,13 @@ class CareRead(Record):
     method: Annotated[str, Field(max_length=40)]
 
 
+class FirstPower(Record):
+    """Who saw a drive turn for the first time, the right way and smoothly, and on which day."""
+
+    by: Annotated[str, Field(max_length=80)] = ""
+    on: Annotated[str, Field(pattern=r"^\d{4}-\d{2}-\d{2}$")]
+
+
 def care_notes(method: MethodBase) -> tuple[str, str, str]:
     """What is usual with a method, what goes before that, and what STOP is not."""
     return (

@@ -7,6 +7,7 @@ from __future__ import annotations
 import math
 
 from sparring.core.build import Build, Item
+from sparring.core.care import FirstPower
 from sparring.core.motor import MotorReadings
 from sparring.core.quantity import Measured
 from sparring.core.train.joints import Joint
@@ -24,8 +25,12 @@ HEX = Joint(kind="hex", diameter=6e-3, length=8e-3)
 
 
 def others(motor: MotorReadings) -> list[Build]:
-    """Wren, Curlew, Plover, Siskin and Knot, all with the Yard's motor."""
-    return [*_wren(motor), _curlew(motor), _plover(motor), _siskin(motor), _knot(motor)]
+    """Wren, Curlew, Plover, Siskin and Knot, all with the Yard's motor; nobody has seen Curlew
+    turn.
+    """
+    seen = {"first_power": FirstPower(by="Hollin Yard", on="2026-11-12")}
+    turned = [*_wren(motor), _plover(motor), _siskin(motor), _knot(motor)]
+    return [_curlew(motor), *(build.model_copy(update=seen) for build in turned)]
 
 
 def _wren(motor: MotorReadings) -> list[Build]:

@@ -13,7 +13,7 @@ import numpy as np
 from sparring.core import plan as plans
 from sparring.core.analysis import analyse
 from sparring.core.build import Build
-from sparring.core.care import CareRead
+from sparring.core.care import CareRead, FirstPower
 from sparring.core.instruments.calibration import Calibration
 from sparring.core.methods import Hoist, Lever
 from sparring.core.motor import MotorReadings
@@ -90,6 +90,7 @@ def dunnock(revision: int) -> Build:
         lubricant="dry" if revision == 1 else "greased",
         windup=windup,
         mass=Measured(mass, 5e-4),
+        first_power=FirstPower(by="Hollin Yard", on="2026-11-12"),
     )
 
 

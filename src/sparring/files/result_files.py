@@ -11,6 +11,7 @@ from typing import Any
 
 from sparring import __version__
 from sparring.core.finding import Finding, explain
+from sparring.core.reduce.fits import LossModel, Stall
 from sparring.core.reduce.points import Point
 from sparring.core.reduce.results import Step, TestResult
 from sparring.core.revise import Correction
@@ -39,7 +40,6 @@ def to_dict(result: TestResult, corrections: Sequence[Correction] = ()) -> dict[
     headline = None
     if best is not None:
         headline = best.gearbox if best.gearbox is not None else best.wire_to_shaft
-    losses = result.losses
     return {
         "format": "sparring.result/1",
         "derived_by": f"sparring {__version__}",
@@ -52,18 +52,17 @@ def to_dict(result: TestResult, corrections: Sequence[Correction] = ()) -> dict[
             "few": "u is widened by t(0.9545, degrees of freedom)/2, JCGM 100 G.3",
         },
         "steps": [_step(s) for s in result.steps],
-        "stall": {
-            **_value(result.stall.by_line, "torque_by_line_Nm"),
-            **_value(result.stall.lifted, "torque_lifted_Nm"),
-            **_value(result.stall.not_lifted, "torque_not_lifted_Nm"),
-            **_value(result.stall.held, "torque_held_Nm"),
-        },
-        "loss_model": losses
-        and {
-            **_value(losses.constant, "constant_Nm"),
-            **_value(losses.proportional, "proportional"),
-            **_value(losses.viscous, "viscous_Nms_per_rad"),
-        },
+        "stall": _stall(result.stall),
+        "loss_model": _losses(result.losses),
+        "voltages": [
+            {
+                "voltage_V": level.voltage,
+                "steps": list(range(level.first, level.last)),
+                "stall": _stall(level.stall),
+                "loss_model": _losses(level.losses),
+            }
+            for level in result.levels
+        ],
         "budget_of_best": [
             {"id": b.id, "input": b.name, "u": b.u, "share_of_variance": b.share}
             for b in budget(headline)
@@ -97,6 +96,25 @@ def finding_to_dict(f: Finding) -> dict[str, Any]:
 
 def _value(x: Uncertain, name: str) -> dict[str, float | None]:
     return {name: None if x is None else nominal(x), f"u_{name}": None if x is None else std(x)}
+
+
+def _stall(stall: Stall) -> dict[str, float | None]:
+    return {
+        **_value(stall.by_line, "torque_by_line_Nm"),
+        **_value(stall.lifted, "torque_lifted_Nm"),
+        **_value(stall.not_lifted, "torque_not_lifted_Nm"),
+        **_value(stall.held, "torque_held_Nm"),
+    }
+
+
+def _losses(losses: LossModel | None) -> dict[str, float | None] | None:
+    if losses is None:
+        return None
+    return {
+        **_value(losses.constant, "constant_Nm"),
+        **_value(losses.proportional, "proportional"),
+        **_value(losses.viscous, "viscous_Nms_per_rad"),
+    }
 
 
 def _step(s: Step) -> dict[str, Any]:

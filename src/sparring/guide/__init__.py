@@ -10,6 +10,7 @@ CHAPTERS = (
     ("index", "The window"),
     ("build", "Build"),
     ("rig", "Rig"),
+    ("plan", "Plan"),
     ("run", "Run, with a board"),
     ("by-eye", "Run by eye"),
     ("results", "Results"),

@@ -74,7 +74,7 @@ def will_stall(p: Planned) -> Iterable[Finding]:
             if some
             else "It gives the measured stall, and heats the winding for as long as it stands."
         ),
-        remedies=("Leave out all but the lightest of them, or plan them as “to stall”.",)
+        remedies=("Exclude all but the lightest of them, or plan them as “to stall”.",)
         if some
         else (),
         steps=_steps(rows),
@@ -143,7 +143,7 @@ def limit_stops(p: Planned) -> Iterable[Finding]:
                 title=f"The {name} limit will end {'some steps' if len(rows) > 1 else 'a step'}",
                 seen="At {torque} {value} is expected; the bench stops at {limit}.",
                 why="A run that a limit ends gives no point.",
-                remedies=("Raise the limit if all parts allow it, or leave the step out.",),
+                remedies=("Raise the limit if all parts allow it, or exclude the step.",),
                 steps=_steps(rows),
                 place=f"rig.limits.{name}",
                 torque=Fact(worst.torque, "torque", digits=3),

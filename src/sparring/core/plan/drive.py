@@ -23,7 +23,9 @@ practice: grease and seals are seldom known better)."""
 _RUNS = 0.05
 """Standard deviation of a train's losses from run to run, as a part of them (common practice; a
 test's own repeats tell it better)."""
+_MOST = 6.0  # standard uncertainties that a figure is moved by
 _READINGS = (
+    ("voltage", "voltage of the readings", "voltage"),
     ("no_load_speed", "no-load speed", "speed"),
     ("no_load_current", "no-load current", "current"),
     ("stall_current", "stall current", "current"),
@@ -104,13 +106,15 @@ class Seen(NamedTuple):
 class Drive:
     """A build's figures as they are known. mean: shape (p,), covariance: (p, p), both in standard
     uncertainties of the prior, from its values: 0 and the unit matrix before anything is measured.
-    scatter: of the losses from run to run.
+    scatter: of the losses from run to run; source: resistance of supply and leads, between the
+    voltage that is set and the motor [Ω].
     """
 
     build: Build
     mean: np.ndarray
     covariance: np.ndarray
     scatter: float = _RUNS
+    source: float = 0.0
 
     @classmethod
     def of(cls, build: Build, scatter: float = _RUNS) -> Drive:
@@ -157,12 +161,11 @@ class Drive:
         many, per = 1 + len(self.build.further_motors), len(_READINGS)
         lines = []
         for n, (r, gearing) in enumerate(_motors(self.build)):
-            speed, free, stall, brush = values[n * per : (n + 1) * per]
-            line = motors.identify(
-                r.voltage.value, speed, free, stall, r.winding_temperature, brush
-            )
+            volts, speed, free, stall, brush = values[n * per : (n + 1) * per]
+            line = motors.identify(volts, speed, free, stall, r.winding_temperature, brush)
             lines.append((_warm(line, r, load), gearing))
         motor = motors.together(lines)
+        motor = motor._replace(R=motor.R + self.source)
         (a0, b0), slopes = self._line
         entered = np.array(self.build.loss_figures())
         away = np.array(values[many * per : many * per + len(entered)]) - entered
@@ -214,58 +217,62 @@ class Drive:
         return np.asarray(1e3 + (speed - slow) * 1e3 / (fast - slow))
 
     def updated(self, seen: Sequence[Seen]) -> Drive:
-        """Corrected by what was measured (normal prior, Gauss–Newton to the most likely figures).
+        """Corrected by what was measured at the motor's own voltage (normal prior, Gauss–Newton to
+        the most likely figures).
 
         Speeds and currents that share an instrument share its doubt; of each run the losses
         scatter. Always from the prior, with all that was seen: nothing is counted twice.
         """
-        from uncertainties import covariance_matrix
-
         seen = [s for s in seen if s.speed is not None or s.current is not None]
-        if not seen:
-            return replace(Drive.of(self.build, self.scatter))
-        load = Load(*(np.concatenate(x) for x in zip(*(s.load for s in seen), strict=True)))
-        runs = np.array([max(s.runs, 1) for s in seen])
-        n = len(seen)
         prior = Drive.of(self.build, self.scatter)
-        z = prior.mean
+        if not seen:
+            return prior
+        load = Load(*(np.concatenate(x) for x in zip(*(s.load for s in seen), strict=True)))
         used = [("speed", i) for i, s in enumerate(seen) if s.speed is not None]
         used += [("current", i) for i, s in enumerate(seen) if s.current is not None]
+        z = prior.mean
         for _ in range(4):
-            at = replace(prior, mean=z)
-            state, slopes = at.state(load), at.jacobian(load)
-            more = load._replace(constant=load.constant * 1.01 + 1e-9)
-            along = State(
-                *(
-                    (x - y) / (more.constant - load.constant)
-                    for x, y in zip(at.state(more), state, strict=True)
-                )
-            )
-            told: list[Any] = [
-                getattr(seen[i], name)
-                - float(getattr(along, name)[i]) * (seen[i].torque - nominal(seen[i].torque))
-                for name, i in used
-            ]
-            y = np.array([nominal(v) for v in told])
-            h = np.array([getattr(state, name)[i] for name, i in used])
-            J = np.array([getattr(slopes, name)[i] for name, i in used])
-            noise = _covariance(told, covariance_matrix)
-            own = J[:, -1:] * np.array([np.arange(n) == i for _, i in used])
-            noise = noise + own @ np.diag(1 / runs) @ own.T
-            noise += np.diag(np.maximum(1e-9, (1e-4 * np.abs(y)) ** 2))
-            J = J[:, :-1]
+            y, h, J, noise = replace(prior, mean=z)._against(seen, load, used)
             weighted = np.linalg.solve(noise, np.column_stack([J, y - h + J @ z]))
             covariance = np.linalg.inv(np.eye(len(z)) + J.T @ weighted[:, :-1])
-            z = np.clip(covariance @ (J.T @ weighted[:, -1]), -6.0, 6.0)
+            z = np.clip(covariance @ (J.T @ weighted[:, -1]), -_MOST, _MOST)
         return replace(prior, mean=z, covariance=covariance)
 
+    def _against(
+        self, seen: Sequence[Seen], load: Load, used: Sequence[tuple[str, int]]
+    ) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+        """(measured, expected, slopes towards the figures, covariance of the measured), each of
+        those `used`: (speed or current, of which of the seen).
+        """
+        state, slopes = self.state(load), self.jacobian(load)
+        more = load._replace(constant=load.constant * 1.01 + 1e-9)
+        apart = more.constant - load.constant
+        along = State(*((x - y) / apart for x, y in zip(self.state(more), state, strict=True)))
+        told: list[Any] = [
+            # what is known of the torque is part of what is known of the speed at it
+            getattr(seen[i], name)
+            - float(getattr(along, name)[i]) * (seen[i].torque - nominal(seen[i].torque))
+            for name, i in used
+        ]
+        y = np.array([nominal(v) for v in told])
+        h = np.array([getattr(state, name)[i] for name, i in used])
+        J = np.array([getattr(slopes, name)[i] for name, i in used])
+        runs = np.array([max(seen[i].runs, 1) for _, i in used])
+        same = np.equal.outer([i for _, i in used], [i for _, i in used])
+        own = J[:, -1] / np.sqrt(runs)
+        noise = _covariance(told) + np.where(same, np.outer(own, own), 0.0)
+        noise += np.diag(np.maximum(1e-9, (1e-4 * y) ** 2))
+        return y, h, J[:, :-1], noise
 
-def _covariance(values: Sequence[Any], matrix: Any) -> np.ndarray:
+
+def _covariance(values: Sequence[Any]) -> np.ndarray:
+    from uncertainties import covariance_matrix
+
     exact = [not hasattr(v, "derivatives") for v in values]
     whole = np.zeros((len(values), len(values)))
     rows = [n for n, plain in enumerate(exact) if not plain]
     if rows:
-        whole[np.ix_(rows, rows)] = np.array(matrix([values[n] for n in rows]))
+        whole[np.ix_(rows, rows)] = np.array(covariance_matrix([values[n] for n in rows]))
     return whole
 
 

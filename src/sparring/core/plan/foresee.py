@@ -125,6 +125,10 @@ def driven(build: Build, rig: Rig, plan: Plan) -> Plan:
     return plan.model_copy(update={"steps": steps})
 
 
+FIRST = 999_999
+"""Id of the first power that comes before a plan without one."""
+
+
 def first_power(voltage: float, id: int) -> PlanStep:
     """The first step of a drive that nobody has seen turn: low voltage, nothing on it."""
     return PlanStep(id=id, kind="first power", voltage=round(voltage * FIRST_POWER, 2))
@@ -157,14 +161,20 @@ def foresee(
         same = before >= 0 and steps[before].load == steps[n].load
         rest = _AGAIN if same or before < 0 else _CHANGE
         walk.rest(rest)
-        cools = walk.cool_for(float(cold.state.current[n]), lasts[n])
+        driven_for = _driven_for(rig, steps[n], lasts[n])
+        cools = walk.cool_for(float(cold.state.current[n]), driven_for)
         due.append(Due(lift, clock + rest + cools, cools))
-        walk.heat(float(cold.state.current[n]), _driven_for(rig, steps[n], lasts[n]))
+        walk.heat(float(cold.state.current[n]), driven_for)
         if walk.now[0] > ends[n, 0]:
             ends[n] = walk.now
-        walk.rest(lasts[n] - _driven_for(rig, steps[n], lasts[n]))
+        walk.rest(lasts[n] - driven_for)
         clock += rest + cools + lasts[n]
         before = n
+    made = {place[x.step] for x in lifts}
+    for n in set(range(len(steps))) - made:  # what is done already, as if it were run alone
+        alone = _Heat(bodies_of(build), build, hottest, (0.0, 0.0))
+        alone.heat(float(cold.state.current[n]), _driven_for(rig, steps[n], lasts[n]))
+        ends[n] = alone.now
     warm = load._replace(winding=ends[:, 0] / 2, case=ends[:, 1] / 2)
     told = drive.foretell(warm)
     room = build.motor.winding_temperature

@@ -208,7 +208,7 @@ def _plain(text: str, kind: str, unit: str) -> bool:
 
 
 def told(plan: Plan, method: MethodBase, units: dict[str, str] | None = None) -> str:
-    """The plan as `opened` reads it. units: of mass and speed; left-out steps are told too."""
+    """The plan as `opened` reads it. units: of mass and speed; excluded steps are told too."""
     units = {"mass": "kg", "speed": "rpm", **(units or {})}
     parts = []
     same = lambda s: (s.kind, s.repeats, s.time, s.part)  # noqa: E731
@@ -279,4 +279,4 @@ def _told_values(values: Sequence[float], kind: str, unit: str) -> str:
         text = f"{shown[0]:.6g}…{shown[-1]:.6g} {unit} in {n}"
         if np.allclose(_values(text, kind, unit), values, rtol=1e-6):
             return text
-    return f"{', '.join(f'{v:.6g}' for v in shown)} {unit}"
+    return f"{', '.join(f'{v:.9g}' for v in shown)} {unit}"

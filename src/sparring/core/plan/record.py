@@ -42,7 +42,7 @@ class PlanStep(Record):
     id: by which runs know it, whatever its place; load: mass hung or on the clamp, None: none;
     resistor: of a generator's load; voltage at the motor, or speed of the output, for which the
     voltage is worked out; repeats: how often; time: how long it is held, run in or left to cool;
-    part: that should fail first, or that is inspected; left_out: it is not done.
+    part: that should fail first, or that is inspected; excluded: it is not done.
     """
 
     id: Annotated[int, Field(ge=0)] = 0
@@ -54,7 +54,7 @@ class PlanStep(Record):
     repeats: Annotated[int, Field(ge=1, le=100)] = 1
     time: Annotated[float, Q("time", above=0.0)] | None = None
     part: Annotated[str, Field(max_length=80)] = ""
-    left_out: bool = False
+    excluded: bool = False
 
     @model_validator(mode="after")
     def _whole(self) -> PlanStep:
@@ -122,8 +122,8 @@ class Plan(Record):
         counts = Counter(s.id for s in self.steps)
         if (twice := next((i for i, n in counts.items() if n > 1), None)) is not None:
             raise ValueError(f"two steps have the id {twice}; give each its own, or none")
-        if all(s.left_out for s in self.steps):
-            raise ValueError("all steps are left out; keep at least one")
+        if all(s.excluded for s in self.steps):
+            raise ValueError("all steps are excluded; keep at least one")
         return self
 
     @classmethod
@@ -141,8 +141,8 @@ class Plan(Record):
 
     @property
     def todo(self) -> tuple[PlanStep, ...]:
-        """The steps that are not left out."""
-        return tuple(s for s in self.steps if not s.left_out)
+        """The steps that are not excluded."""
+        return tuple(s for s in self.steps if not s.excluded)
 
     def step(self, id: int) -> PlanStep | None:
         """The step of that id; None: it is in the plan no more."""

@@ -30,7 +30,8 @@ def power(
     edge = float(stdtrit(freedom, 1 - level / 2))
     if shift > 37:
         return 1.0  # beyond what the distribution is computed for
-    return float(1 - nctdtr(freedom, shift, edge) + nctdtr(freedom, shift, -edge))
+    below = float(nctdtr(freedom, shift, -edge)) if shift < 5 else 0.0  # the wrong way round
+    return 1 - float(nctdtr(freedom, shift, edge)) + below
 
 
 def repeats_for(

@@ -32,7 +32,7 @@ STEPS = (
         lambda w: w.logbook,
     ),
     Step(
-        "Go to Results: click it in the work order, or press Alt+4. Grey is what was predicted.",
+        "Go to Results: click it in the work order, or press Alt+5. Grey is what was predicted.",
         lambda w: w.page.id == "results",
         lambda w: w.work,
     ),
@@ -52,7 +52,7 @@ STEPS = (
         lambda w: w.view("build") if w.page.id == "build" else w.work,
     ),
     Step(
-        "Go to Run (Alt+3). Ctrl+T starts a new test, Space connects a simulated bench.",
+        "Go to Run (Alt+4). Ctrl+T starts a new test, Space connects a simulated bench.",
         lambda w: w.page.id == "run" and w.session.state == "ready" and not w.desk.runs,
         lambda w: w.view("run") if w.page.id == "run" else w.work,
     ),

@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from sparring.core.build import Build
+from sparring.core.care import FirstPower
 from sparring.core.finding import Finding
 from sparring.core.methods import MethodBase
 from sparring.core.plan import Plan
@@ -264,10 +265,20 @@ class Desk(Editing):
             self.lists_changed.emit()
         return self.test_id
 
+    def saw_it_turn(self) -> None:
+        """Keeps, undoably, that the build turns the right way and smoothly."""
+        name = str(self.settings.value("name", "") or "")[:80]
+        seen = FirstPower(by=name, on=f"{date.today():%Y-%m-%d}")
+        if reason := self.edit("build", ("first_power",), seen, "first power"):
+            self.said.emit(reason)
+
     def new_revision(self) -> None:
-        """A copy of the build in hand under the next number, laid on the desk."""
+        """A copy of the build in hand under the next number, laid on the desk; nobody has seen that
+        one turn.
+        """
         assert self.book is not None
-        build = changed(self.build, ("revision",), self.book.next_revision(self.build.family))
+        number = self.book.next_revision(self.build.family)
+        build = self.build.model_copy(update={"revision": number, "first_power": None})
         self.undo.push(Begin(self, build, f"new revision {build.name}"))
         self.said.emit(
             f"{build.name} created as a copy. Change what is new; the tests of the old one "

@@ -135,8 +135,9 @@ class Editing(Planned):
         if draft is None or self.book is None:
             return
         if isinstance(draft.after, Build):
-            new: Build | Rig = changed(
-                draft.after, ("revision",), self.book.next_revision(draft.after.family)
+            number = self.book.next_revision(draft.after.family)
+            new: Build | Rig = draft.after.model_copy(
+                update={"revision": number, "first_power": None}
             )
         else:
             new = changed(

@@ -8,6 +8,7 @@ import sys
 import tempfile
 from collections import deque
 from collections.abc import Callable
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -61,6 +62,8 @@ class BenchSession(QObject):
         self.simulates = ""
         self.keep: Callable[[Path], int] | None = None
         self.limits: dict[str, float] = {}  # of channels, SI
+        self._rests: tuple[int, datetime] | None = None
+        self.again = False  # first power is to be run once more
         self._session: Session | None = None  # made with the first bench
         self._facts = Facts()
         self._queue: deque[Notice] = deque()
@@ -258,6 +261,12 @@ class BenchSession(QObject):
         """What the line was worth."""
         return self.link.reader.tally if self.link else None
 
+    def rested_since(self, step: int) -> datetime:
+        """When the rest of a step that drives nothing began; now, if it has just."""
+        if self._rests is None or self._rests[0] != step:
+            self._rests = step, datetime.now(UTC)
+        return self._rests[1]
+
     # --- commands ---------------------------------------------------------------------------------
 
     def send(self, command: str) -> bool:
@@ -280,13 +289,18 @@ class BenchSession(QObject):
         self._do(lambda s: s.lower())
 
     def lift(
-        self, run: Run, test_id: int, path: Path, setting: tuple[str, float] | None = None
+        self,
+        run: Run,
+        test_id: int,
+        path: Path,
+        setting: tuple[str, float] | None = None,
+        seconds: float | None = None,
     ) -> None:
         """Sets what is to hang, records and drives; see `Session.lift`."""
 
         def begin(s: Session) -> bool:
             s.limits = self.limits
-            return s.lift(run, test_id, path, setting)
+            return s.lift(run, test_id, path, setting, seconds)
 
         self._do(begin)
 

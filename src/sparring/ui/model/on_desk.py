@@ -56,7 +56,8 @@ class OnDesk(InUnits, QObject):
         self.draft: Draft | None = None
         # of what is on the desk: said to have been wrong all along
         self._correcting: set[tuple[str, int]] = set()
-        self._fitted: tuple[Plan, MethodBase, Plan] | None = None
+        self._fitted: tuple[Plan, MethodBase, bool, Plan] | None = None
+        self._turned: tuple[tuple[Any, ...], bool] | None = None
         self._outlook: tuple[tuple[Any, ...], Drive, Outlook] | None = None
         self._counted: tuple[list[StoredRun], list[Outcome], list[Lift]] = ([], [], [])
         self.settings = QSettings("sparring", "sparring")

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from sparring.core import quantity
 from sparring.core.plan import Lift, Outcome, Plan, PlanStep, lifts_of, remaining
 from sparring.core.plan.drive import Drive
-from sparring.core.plan.foresee import Outlook, foresee
+from sparring.core.plan.foresee import FIRST, Outlook, first_power, foresee
 from sparring.core.plan.learn import learnt
 from sparring.core.records import annotation, in_words
 from sparring.ui.model.on_desk import OnDesk
@@ -21,13 +21,37 @@ class Planned(OnDesk):
 
     @property
     def todo(self) -> Plan:
-        """The plan as the rig's method carries it out."""
-        made = (self.plan, self.rig.method)
+        """The plan as the rig's method carries it out; of a build that nobody has seen turn, first
+        power comes first.
+        """
+        made = (self.plan, self.rig.method, self.unseen)
         if self._fitted is None or any(
             a is not b for a, b in zip(made, self._fitted, strict=False)
         ):
-            self._fitted = *made, self.plan.on(self.rig.method)
-        return self._fitted[2]
+            plan = self.plan.on(self.rig.method)
+            if self.unseen and all(s.kind != "first power" for s in plan.todo):
+                first = first_power(plan.voltage, FIRST)
+                plan = plan.model_copy(update={"steps": (first, *plan.steps)})
+            self._fitted = *made, plan
+        return self._fitted[3]
+
+    @property
+    def unseen(self) -> bool:
+        """Whether nobody has said that the build turns as it should, and no run tells it."""
+        if self.build.first_power is not None or self.book is None:
+            return False
+        known = (self.build_id, self.book, self.runs)
+        if self._turned is None or any(
+            a is not b for a, b in zip(known, self._turned[0], strict=True)
+        ):
+            first = sum(r.run.kind == "first power" for r in self.runs)
+            made = self.book.runs_with("build", self.build_id) if self.build_id else 0
+            self._turned = known, made > first
+        return not self._turned[1]
+
+    def turned_once(self) -> bool:
+        """Whether first power was run in the test in hand."""
+        return any(r.run.kind == "first power" and not r.struck for r in self.runs)
 
     def plan_in_short(self) -> str:
         """`5 weights × 3 voltages × 2`, for the title block."""
@@ -37,8 +61,7 @@ class Planned(OnDesk):
         drives = len({(s.voltage, s.speed) for s in steps})
         what = "weight" if method.weighed() else method.STEP
         parts = [f"{loads} {what}{'s' * (loads > 1)}"] if method.STEP else []
-        parts += [f"{drives} {'voltages' if plan.voltages else 'speeds'}"] if drives > 1 else []
-        if loads * drives != len(steps):
+        if drives > 1 or loads != len(steps):
             parts = [f"{len(steps)} steps"]
         if plan.order == "bisection":
             return " × ".join(parts) + ", bisected"
@@ -49,14 +72,14 @@ class Planned(OnDesk):
 
     def outlook(self) -> Outlook:
         """What is left of the plan as predicted; worked out once for what lies on the desk."""
-        made = (self.build, self.rig, self.plan, self.result, self.runs)
+        made = (self.build, self.rig, self.todo, self.result, self.runs)
         if self._outlook is None or any(
             a is not b for a, b in zip(made, self._outlook[0], strict=True)
         ):
             result = self.result
             fits = result is not None and result.build is self.build
             drive = learnt(result) if result is not None and fits else Drive.of(self.build)
-            self._outlook = made, drive, foresee(drive, self.rig, self.plan, self.done_lifts())
+            self._outlook = made, drive, foresee(drive, self.rig, self.todo, self.done_lifts())
         return self._outlook[2]
 
     def drive(self) -> Drive:
@@ -94,7 +117,10 @@ class Planned(OnDesk):
         """`9 V`, `60 rpm`: what the drive is set to."""
         if isinstance(step, PlanStep) and step.speed is not None:
             return self.show(step.speed, "speed", decimals=0)
-        return "" if step.voltage is None else self.show(step.voltage, "voltage", decimals=None)
+        if step.voltage is None:
+            return ""
+        volts = quantity.from_si(step.voltage, self.units["voltage"], "voltage")
+        return f"{volts:.4g} {self.units['voltage']}"
 
     def step_name(self, step: PlanStep) -> str:
         """How a step is told: by its load, and its voltage where the plan has several; a step that

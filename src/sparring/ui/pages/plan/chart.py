@@ -88,7 +88,9 @@ class PlanChart(QWidget):
         self._danger(drive, max(volts, default=12.0), right)
         self._steps(rows)
         top = max((float(drive.state(Load.of(0.0, v)).speed[0]) for v in volts), default=1.0)
-        self.chart.box.setRange(xRange=(0, right), yRange=(0, 1.1 * top / ks), padding=0)
+        self.chart.box.setRange(
+            xRange=(0, right), yRange=(-0.04 * top / ks, 1.1 * top / ks), padding=0
+        )
 
     def _line(self, drive: Drive, volts: float, *, before: bool = False) -> float:
         """One voltage's curve with its band; the torque at which it stalls [N·m]."""
@@ -161,7 +163,7 @@ class PlanChart(QWidget):
             self._add(
                 pg.ScatterPlotItem(
                     [r.torque / kt for r in some],
-                    [r.speed / ks if kind == "to do" else 0.02 for r in some],
+                    [r.speed / ks if kind == "to do" else 0.0 for r in some],
                     symbol=symbol,
                     size=10,
                     pen=pen(colour, 1.8),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 
 from sparring.core.plan.line import Opened, example, opened, told
 from sparring.core.records import Q
@@ -13,6 +13,8 @@ from sparring.ui.widgets.quantity_field import QuantityField
 
 class LineField(QuantityField):
     """What is typed is laid out with Enter; a refused text stays, with the reason beneath it."""
+
+    laid = pyqtSignal()
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(Q("mass"), "", lambda _v: None, name="The plan in one line")
@@ -41,12 +43,12 @@ class LineField(QuantityField):
 
     def _take(self) -> str | None:
         found, d = self._opened(), self.desk
-        left_out = {s.does() for s in d.plan.steps if s.left_out}
+        excluded = {s.does() for s in d.plan.steps if s.excluded}
         steps = [
-            s.model_copy(update={"left_out": True}) if s.does() in left_out else s
+            s.model_copy(update={"excluded": True}) if s.does() in excluded else s
             for s in found.steps
         ]
-        if steps and all(s.left_out for s in steps):
+        if steps and all(s.excluded for s in steps):
             steps = list(found.steps)
         fields = {
             "order": found.order or "as listed",
@@ -54,7 +56,10 @@ class LineField(QuantityField):
             "question": "",
             "reasons": (),
         }
-        return d.lay_steps(steps, "plan", **fields)
+        reason = d.lay_steps(steps, "plan", **fields)
+        if not reason:
+            self.laid.emit()
+        return reason
 
     def _typed(self) -> None:
         try:

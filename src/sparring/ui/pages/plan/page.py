@@ -43,8 +43,8 @@ class PlanPage(View):
         self.chart = PlanChart(d)
         self.chart.picked.connect(lambda id: self.steps.choose(id))
         column.addWidget(self.chart)
-        left.addWidget(chart, 5)
-        left.addWidget(self._below(), 4)
+        left.addWidget(chart, 1)
+        left.addWidget(self._below(), 1)
         page.addWidget(self._beside())
         for signal in (
             d.plan_changed,
@@ -77,8 +77,12 @@ class PlanPage(View):
         self.order.addItems([in_words(o) for o in _ORDERS])
         self.order.activated.connect(self._order)
         row.addWidget(self.order)
+        self.time = note("")
+        self.time.setWordWrap(False)
+        row.addWidget(self.time)
         column.addLayout(row)
         self.line = LineField(self.desk)
+        self.line.laid.connect(self._laid)
         column.addWidget(self.line)
         return frame
 
@@ -114,8 +118,6 @@ class PlanPage(View):
             self.panes.addWidget(pane)
         self.tabs.currentChanged.connect(self.panes.setCurrentIndex)
         column.addWidget(self.panes, 1)
-        self.time = note("")
-        column.addWidget(self.time)
         return frame
 
     def _beside(self) -> QWidget:
@@ -174,11 +176,11 @@ class PlanPage(View):
             or "This plan was laid out by hand. A question gives one with the reasons for it."
         )
         runs = len(out.due)
-        cools = f", {out.cooling / 60:.0f} of them cooling" if out.cooling >= 60 else ""
+        cools = f", {out.cooling / 60:.0f} cooling" if out.cooling >= 60 else ""
         self.time.setText(
-            f"{runs} run{'s' * (runs != 1)} left, about {max(out.seconds / 60, 1):.0f} min{cools}."
+            f"{runs} run{'s' * (runs != 1)} left, {max(out.seconds / 60, 1):.0f} min{cools}"
             if runs
-            else "All runs of this plan are made."
+            else "all runs are made"
         )
         self.flow_changed.emit()
 
@@ -222,6 +224,12 @@ class PlanPage(View):
         if reason:
             d.said.emit(reason)
         self.tabs.setCurrentIndex(0)
+        self._laid()
+
+    def _laid(self) -> None:
+        """A plan was laid out anew: its first step is looked at."""
+        self.steps.step = None
+        self.refresh()
 
     def _order(self, n: int) -> None:
         if reason := self.desk.edit("plan", ("order",), _ORDERS[n], "order"):

@@ -69,7 +69,7 @@ class Steps(QWidget):
                     f"{mark}{n}{self._kind(s)}",
                     d.load_name(s) if s.kind not in STILL else "–",
                     d.drive_name(s) or "–",
-                    "left out" if s.left_out else f"{count}/{s.repeats}",
+                    "excluded" if s.excluded else f"{count}/{s.repeats}",
                     *self._expects(row),
                     d.show(found[s.id].speed, "speed", with_unit=False) if s.id in found else "–",
                 ]
@@ -117,12 +117,12 @@ class Steps(QWidget):
 
     # --- what is done with the selected step ------------------------------------------------------
 
-    def leave_out(self) -> None:
-        """Leaves the selected step out of what is to be done, or takes it back."""
+    def exclude(self) -> None:
+        """Excludes the selected step from what is to be done, or restores it."""
         step = self._own()
         if step is not None:
-            text = "a step taken back" if step.left_out else "a step left out"
-            self._say(self.desk.change_step(step.id, text, left_out=not step.left_out))
+            text = "a step restored" if step.excluded else "a step excluded"
+            self._say(self.desk.change_step(step.id, text, excluded=not step.excluded))
 
     def shift(self, by: int) -> None:
         """Moves the selected step up (-1) or down (1)."""
@@ -181,6 +181,7 @@ class StepForm(QWidget):
         self.speed = self._quantity("Or speed", Q("speed", "rpm", above=0.0), "speed")
         self.repeats = Count()
         self.repeats.setRange(1, 100)
+        self.repeats.setButtonSymbols(Count.ButtonSymbols.NoButtons)
         self.repeats.setAccessibleName("Runs of this step")
         self.repeats.editingFinished.connect(self._repeats)
         self.time = self._quantity("Time", Q("time", "s", above=0.0), "time")
@@ -286,7 +287,7 @@ def buttons(steps: Steps) -> QHBoxLayout:
         ("▲", "Move the step up", lambda: steps.shift(-1)),
         ("▼", "Move the step down", lambda: steps.shift(1)),
         ("Copy", "Copy the step", steps.double),
-        ("Leave out", "Leave the step out, or take it back", steps.leave_out),
+        ("Exclude", "Exclude the step, or restore it", steps.exclude),
         ("Remove", "Remove the step", steps.remove),
     ):
         button = QPushButton(text)

@@ -82,20 +82,27 @@ class Charts(QFrame):
         self.speed.set_labels(f"output torque, {torque_unit}", f"speed, {speed_unit}")
         self.efficiency.readout = lambda px, py: f"{px:.3g} {torque_unit}  {py:.1f} %"
         self.speed.readout = lambda px, py: f"{px:.3g} {torque_unit}  {py:.3g} {speed_unit}"
-        curve = predict.curve(result.build, result.plan.voltage)
-        self._predicted(curve)
-        self._measured(result)
-        self._stall(result, kt, ks)
         most = max(nominal(s.torque) for s in result.steps) / kt
-        stall = nominal(result.stall.by_line) / kt if result.stall.by_line is not None else most
-        right = min(max(most * 1.15, min(stall, curve.stall / kt) * 1.06), 2.2 * most)
+        right, fastest = (
+            1.15 * most,
+            max((nominal(s.speed) / ks for s in result.running), default=0),
+        )
+        for level in result.levels:
+            part = result.at(level)
+            curve = predict.curve(result.build, level.voltage)
+            self._predicted(curve, f"{level.voltage:.3g} V" if len(result.levels) > 1 else "")
+            self._measured(part, label=level is result.main)
+            self._stall(part, kt, ks)
+            by_line = level.stall.by_line
+            stall = nominal(by_line) / kt if by_line is not None else most
+            right = max(right, min(stall, curve.stall / kt) * 1.06)
+            fastest = max(fastest, float(curve.speed[0]) / ks)
+        right = min(right, 2.2 * most)
         self.efficiency.box.setRange(xRange=(0, right), yRange=(0, 105), padding=0)
-        seen = [nominal(s.speed) / ks for s in result.running]
-        fastest = max([*seen, float(curve.speed[0]) / ks], default=1.0)
-        self.speed.box.setYRange(0, fastest * 1.08, padding=0)
+        self.speed.box.setYRange(0, (fastest or 1.0) * 1.08, padding=0)
 
-    def _predicted(self, curve: predict.Curve) -> None:
-        """Curves with their bands, in grey beneath what was measured."""
+    def _predicted(self, curve: predict.Curve, named: str) -> None:
+        """Curves with their bands, in grey beneath what was measured; named: at its beginning."""
         kt, ks = self._scales
         x = curve.torque / kt
         for name, _label, _symbol, style, _filled in _SERIES:
@@ -105,6 +112,11 @@ class Charts(QFrame):
             self._add(self.efficiency, line)
         self._band(self.speed, x, curve.band["speed"], ks)
         self._add(self.speed, pg.PlotDataItem(x, curve.speed / ks, pen=pen("ink-3", 1.3)))
+        if named:
+            text = pg.TextItem(named, color=theme.colour("ink-2"), anchor=(0, 1))
+            text.setFont(font(11))
+            text.setPos(0, float(curve.speed[0]) / ks)
+            self._add(self.speed, text)
 
     def _band(
         self, chart: Chart, x: np.ndarray, band: tuple[np.ndarray, np.ndarray], one: float
@@ -116,9 +128,10 @@ class Charts(QFrame):
         brush = pg.mkBrush(theme.colour("ink-3", 60))
         self._add(chart, pg.FillBetweenItem(*edges, brush=brush))
 
-    def _measured(self, result: TestResult) -> None:
+    def _measured(self, result: TestResult, *, label: bool) -> None:
+        """label: the series are named at their ends."""
         kt, ks = self._scales
-        for name, label, symbol, _style, filled in _SERIES:
+        for name, named, symbol, _style, filled in _SERIES:
             points = [
                 (
                     s.torque / kt,
@@ -129,7 +142,8 @@ class Charts(QFrame):
                 if getattr(s, name) is not None
             ]
             colour = "reseda" if filled else "ink-2"
-            self._points(self.efficiency, points, colour, symbol, filled=filled, label=label)
+            end = named if label else ""
+            self._points(self.efficiency, points, colour, symbol, filled=filled, label=end)
         speeds = [
             (s.torque / kt, s.speed / ks, [nominal(p.speed) / ks for p in s.points])
             for s in result.running

@@ -155,8 +155,10 @@ class ResultsPage(View):
         self.summary.setText(f"{text}. All ± are 95 % half-widths (k = 2). Grey: predicted.")
 
     def _in_words(self, result: TestResult) -> Iterator[str]:
-        """Stall, losses, and what was left out."""
+        """Stall, losses, and what was left out; of several voltages the main one's stall."""
         show, stall = self.desk.show, result.stall
+        if len(result.levels) > 1:
+            yield f"At {result.voltage:.3g} V"
         if stall.held is not None:
             yield f"Stall torque, measured, {show(stall.held, 'torque')}"
         if stall.by_line is not None:
@@ -164,7 +166,7 @@ class ResultsPage(View):
         if stall.lifted is not None and stall.not_lifted is not None:
             between = [show(nominal(t), "torque") for t in (stall.lifted, stall.not_lifted)]
             yield f"from loads between {' and '.join(between)}"
-        predicted = predict.stall_torque(result.build, result.plan.voltage)
+        predicted = predict.stall_torque(result.build, result.voltage)
         yield f"predicted {show(predicted, 'torque')}"
         if result.losses is not None:
             constant = show(result.losses.constant, "torque")

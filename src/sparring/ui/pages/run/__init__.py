@@ -42,6 +42,16 @@ COMMANDS: tuple[Command[RunPage], ...] = (
         on="run",
     ),
     Command(
+        "run.again",
+        "First power again",
+        lambda page: page.again(),
+        menu="Bench",
+        group=1,
+        key="N",
+        on="run",
+        told="First power again: it did not turn as it should",
+    ),
+    Command(
         "run.by-eye",
         "Read by eye",
         lambda page: page.turn_eye(),

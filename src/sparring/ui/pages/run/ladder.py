@@ -71,11 +71,15 @@ class LadderRow(QWidget):
         if self.current:
             p.fillRect(self.rect(), theme.colour("pale"))
             p.fillRect(0, 0, 4, self.height(), theme.colour("deep"))
-        weight, count, found = self.texts
+        name, count, found = self.texts
+        weight, _, drive = name.partition(", ")
         p.setFont(font(15, bold=self.current))
         p.setPen(theme.colour("ink"))
         p.drawText(QRectF(12, 0, 86, 30), Qt.AlignmentFlag.AlignVCenter, weight)
         p.setFont(font(12))
+        if drive:
+            p.setPen(theme.colour("ink-2"))
+            p.drawText(QRectF(12, 23, 76, 16), Qt.AlignmentFlag.AlignVCenter, drive)
         p.setPen(theme.colour("ink-2"))
         p.drawText(QRectF(88, 0, 34, 28), Qt.AlignmentFlag.AlignVCenter, count)
         for i in range(self.total):

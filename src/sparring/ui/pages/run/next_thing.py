@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import timedelta
 from functools import partial
 from typing import Literal, NamedTuple
 
-from sparring.core.plan import Lift
-from sparring.core.run import run_of
+from sparring.core.plan import Lift, PlanStep
+from sparring.core.plan.record import STILL
+from sparring.core.run import Run, run_of
 from sparring.ui.model.live import on_bench
 from sparring.ui.page import Context
 from sparring.ui.pages.run.by_eye import EyePanel
@@ -42,8 +44,21 @@ def _by_eye(context: Context, lift: Lift | None, eye: EyePanel) -> Offer:
         return _confirm(context)
     if lift is None:
         return _results(context)
+    step = context.desk.todo.step(lift.step)
+    if step is not None and step.kind in STILL:
+        return _at_rest(context, step)
+    if context.desk.unseen:
+        say = f"{_first_power(context)} Switch it on briefly, stand clear, and watch."
+        return Offer("It turns the right way, smoothly", say, context.desk.saw_it_turn)
     say = "By eye. Ctrl+Y returns to the bench."
     return Offer("Save this run", say, partial(eye.finish, "top"), key="Enter")
+
+
+def _first_power(context: Context) -> str:
+    """`First power: 4 V, no load.`"""
+    d = context.desk
+    step = next(s for s in d.todo.todo if s.kind == "first power")
+    return f"First power: {d.drive_name(step)}, no load."
 
 
 def _confirm(context: Context) -> Offer:
@@ -112,15 +127,37 @@ def _before_a_lift(context: Context) -> Offer | None:
     return None
 
 
+def _at_rest(context: Context, step: PlanStep) -> Offer:
+    """A step in which nothing is driven."""
+    d = context.desk
+    begun = context.session.rested_since(step.id)
+
+    def done() -> None:
+        began = begun.isoformat(timespec="seconds")
+        run = Run(step=step.id, kind=step.kind, started=began, source="eye")
+        d.runs_changed([d.add_run(run)])
+
+    if step.kind == "inspect":
+        what = step.part or "teeth, joints, backlash"
+        return Offer(f"Inspected: {what}", "Switch the supply off first.", done)
+    until = begun + timedelta(seconds=step.time or 0.0)
+    return Offer("Cooled down: go on", f"Let it cool until {until.astimezone():%H:%M:%S}.", done)
+
+
 def _a_lift(context: Context, lift: Lift | None) -> Offer:
     """The lift itself, or what follows when all are done."""
     d, s = context.desk, context.session
+    if d.unseen and d.turned_once() and not s.again:
+        say = f"{_first_power(context)} If it did not: mend it, then N runs it again."
+        return Offer("It turned the right way, smoothly", say, d.saw_it_turn)
     method, do = d.rig.method, d.rig.method.DOES[0]
     if lift is None:
         return _results(context)
 
     step = d.todo.step(lift.step)
     assert step is not None
+    if step.kind in STILL:
+        return _at_rest(context, step)
     setting = (method.SET_BY[0], step.setting(method)) if method.STEP else None
 
     def begin() -> None:
@@ -128,7 +165,7 @@ def _a_lift(context: Context, lift: Lift | None) -> Offer:
         s.limits = d.rig.watched()
         source: Literal["simulated", "bench"] = "simulated" if s.stands_in else "bench"
         run = run_of(d.rig, step, lift.repeat, source, d.voltage_of(step))
-        s.lift(run, d.ensure_test(), d.book.capture_path(), setting)
+        s.lift(run, d.ensure_test(), d.book.capture_path(), setting, step.time)
 
     weight = d.step_name(step) if method.STEP else ""
     if setting is None or (s.hung is not None and abs(s.hung - setting[1]) < 1e-6):

@@ -47,6 +47,7 @@ class RunPage(View):
         self._wants_eye = desk.settings.value("eye/on", False, type=bool)
         # of the live figures, with the build they are of
         self._flow: tuple[Build, predict.PowerFlow] | None = None
+        self._revealed: int | None = None  # step that the ladder was scrolled to
         self.forced: int | None = None  # step that the tester chose out of turn
         self._forced_for: tuple[Any, ...] = ()
         page = QVBoxLayout(self)
@@ -167,7 +168,11 @@ class RunPage(View):
             self.forced = None  # chosen for another build or rig, or the plan has become shorter
         if self.session.state in ("preparing", "lifting"):
             return
-        if self.forced is None:
+        if d.unseen:  # first power goes before all else, as often as it takes
+            self.forced = None
+            step = next(s.id for s in d.todo.todo if s.kind == "first power")
+            self.lift = Lift(step, 1 + sum(x.step == step for x in done))
+        elif self.forced is None:
             self.lift = what_next(d.todo, d.outcomes())
         else:
             before = (x.repeat for x in done if x.step == self.forced)
@@ -212,6 +217,10 @@ class RunPage(View):
                 stalled=i in stalls or "stall" in text,
                 current=self.lift is not None and self.lift.step == i,
             )
+        current = next((row for row in self.ladder.rows if row.current), None)
+        if current is not None and current.step != self._revealed:
+            self._revealed = current.step
+            self.ladder.area.reveal(current)
 
     def _expects(self, row: Foreseen) -> str:
         """What is expected of a step, in a few words."""
@@ -298,6 +307,14 @@ class RunPage(View):
 
         self._mark_dialog = ask_break(desk, run, self)
 
+    def again(self) -> None:
+        """N: first power did not go well; it is run again."""
+        if not (self.desk.unseen and self.desk.turned_once()):
+            self.desk.said.emit("There is no first power to repeat.")
+            return
+        self.session.again = True
+        self.refresh()
+
     def mark(self) -> None:
         """M: marks this moment with a word; the run goes on."""
         ring = self.session.live
@@ -316,7 +333,7 @@ class RunPage(View):
         self._mark_dialog = dialog
 
     def _kept(self, run_id: int) -> None:
-        self.forced = None
+        self.forced, self.session.again = None, False
         self.desk.runs_changed([run_id])
         if self.desk.runs:
             self.strips.kept.append(self.desk.runs[-1].run)
