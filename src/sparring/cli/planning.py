@@ -249,3 +249,49 @@ def repeats(
         ["runs each", "power %"], [[f"{t['repeats']}", f"{100 * t['power']:.1f}"] for t in table]
     )
     typer.echo(f"{n} runs of each build.")
+
+
+@app.command()
+def campaign(
+    logbook: Annotated[Path, typer.Argument(help="logbook folder", exists=True, file_okay=False)],
+    add: Annotated[
+        Path | None,
+        typer.Option(help="campaign file (JSON) to save in it", exists=True, dir_okay=False),
+    ] = None,
+    as_json: AsJson = False,
+) -> None:
+    """The campaigns of a logbook: what is done of each, what is missing, and what is next."""
+    from sparring.core.plan.campaign import Campaign
+    from sparring.files import plan_files, record_files
+    from sparring.logbook import Logbook, LogbookError
+
+    with told(), Logbook(logbook, create=False) as book:
+        if add is not None:
+            given = record_files.load(add, Campaign).model_copy(update={"tests": ()})
+            known = {b.name for _, b in book.builds()}
+            if missing := next((b for b in given.builds if b not in known), None):
+                raise LogbookError(f"{logbook} has no build {missing}: import it first")
+            book.save_campaign(given)
+        found = [plan_files.campaign_to_dict(k, c, book.runs_made(c)) for k, c in book.campaigns()]
+    if as_json:
+        document = {"format": "sparring.campaigns/1", "logbook": str(logbook), "campaigns": found}
+        typer.echo(json.dumps(document, indent=2))
+        return
+    for one in found:
+        typer.echo(f"{one['name']}: {one['done']} of {one['trials']} trials")
+        columns = list(dict.fromkeys(cell["column"] for cell in one["cells"]))
+        rows = [
+            [
+                build,
+                *(
+                    f"{cell['done']}/{cell['of']}"
+                    for cell in one["cells"]
+                    if cell["build"] == build
+                ),
+            ]
+            for build in dict.fromkeys(cell["build"] for cell in one["cells"])
+        ]
+        show_table(["build", *columns], rows)
+        if (step := one["next"]) is not None:
+            what = " (reference)" if step["reference"] else ""
+            typer.echo(f"next: {step['build']} at {step['column']}, block {step['block']}{what}")

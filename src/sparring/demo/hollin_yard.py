@@ -25,7 +25,7 @@ from sparring.core.plant.sensors import calibration_points, sensors_of
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.reduce.results import headline
-from sparring.core.rig import Limits, Rig
+from sparring.core.rig import Limits, Rig, Weight
 from sparring.core.train.kinds.spur import SpurStage
 from sparring.demo.drives import others
 
@@ -110,6 +110,18 @@ def rig(name: str = "Hoist A", **method: Any) -> Rig:
         calibration=Calibration(cell="5 kg cell", date="2026-11-12", points=points),
         gravity=Measured(9.812, 0.003),
         limits=Limits(current=3.0, speed=200 * _RPM, stalled_for=0.8),
+        shelf=tuple(
+            Weight(name=name, mass=Measured(kilos, u))
+            for name, kilos, u in (
+                ("2 kg", 2.0, 5e-4),
+                ("1 kg", 1.0, 2.5e-4),
+                ("500 g", 0.5, 2.5e-4),
+                ("200 g, first", 0.2, 1e-4),
+                ("200 g, second", 0.2, 1e-4),
+                ("100 g", 0.1, 1e-4),
+                ("50 g", 0.05, 1e-4),
+            )
+        ),
         care_read=CareRead(by="Hollin Yard", on="2026-11-12", method="hoist"),
     )
 

@@ -10,7 +10,9 @@ from typing import Any
 
 from sparring.core.build import Build
 from sparring.core.finding import Finding
+from sparring.core.methods import Hoist
 from sparring.core.plan import Plan
+from sparring.core.plan.campaign import Campaign, Made, Trial, done, next_trial, trials
 from sparring.core.plan.drive import Drive
 from sparring.core.plan.foresee import Foreseen, Outlook
 from sparring.core.plan.line import told
@@ -100,3 +102,38 @@ def _weights(hung: Hung | None, rig: Rig) -> dict[str, Any] | None:
         "u_total_kg": hung.total.u,
         "within_tolerance": hung.fits,
     }
+
+
+def campaign_to_dict(key: int, campaign: Campaign, made: Made) -> dict[str, Any]:
+    """A campaign with its progress, as described in docs/formats.md."""
+    order = trials(campaign)
+    whole = {c: done(campaign, c, made) for c in dict.fromkeys(t.cell for t in order)}
+    step = next_trial(campaign, made)
+    return {
+        "id": key,
+        "name": campaign.name,
+        "blocks": campaign.blocks,
+        "order": campaign.order,
+        "seed": campaign.seed,
+        "reference": campaign.reference or None,
+        "line": told(campaign.plan, Hoist.ours()) if campaign.plan.loads else None,
+        "trials": len(order),
+        "done": sum(t.number <= whole[t.cell] for t in order),
+        "cells": [
+            {
+                "build": build,
+                "column": column,
+                "done": min(whole[build, column], campaign.needed((build, column))),
+                "of": campaign.needed((build, column)),
+            }
+            for build in campaign.builds
+            for column in campaign.columns
+        ],
+        "next": step and _trial(step),
+        "order_of_trials": [_trial(t) | {"done": t.number <= whole[t.cell]} for t in order],
+    }
+
+
+def _trial(t: Trial) -> dict[str, Any]:
+    build, column = t.cell
+    return {"build": build, "column": column, "block": t.block, "reference": t.reference}

@@ -27,6 +27,7 @@ from sparring.core.revise import Correction, Kind, bears_on_results, differences
 from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.logbook import keeping, lock, recordings
+from sparring.logbook.campaigns import Campaigns
 from sparring.logbook.characterised import Characterised
 from sparring.logbook.database import LogbookError, damaged, engine_of, migrate, why
 from sparring.logbook.derived import NAME as DERIVED
@@ -46,7 +47,7 @@ from sparring.logbook.tables import (
 _RECORDING = re.compile(r"[0-9a-f]+\.parquet")
 
 
-class Logbook(Characterised, Settings):
+class Logbook(Characterised, Campaigns, Settings):
     """A logbook folder, opened by one program at a time."""
 
     def __init__(self, folder: Path, *, create: bool = True, database: str | None = None) -> None:

@@ -26,7 +26,7 @@ from sqlalchemy import (
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 from sqlalchemy.orm.attributes import set_committed_value
 
-SCHEMA = "0005"
+SCHEMA = "0006"
 """The newest migration; the tests hold it against the migrations folder."""
 
 
@@ -139,6 +139,17 @@ class CharacterisationRow(Base):
     way: Mapped[str] = mapped_column(String(40))
     record: Mapped[str] = mapped_column(Text)
     struck: Mapped[bool] = mapped_column(default=False)
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class CampaignRow(Base):
+    """Builds that are compared, and the tests that hold their runs."""
+
+    __tablename__ = "campaigns"
+    SEALED = ("id", "name", "record")
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(String(80))
+    record: Mapped[str] = mapped_column(Text)
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 

@@ -138,11 +138,8 @@ class ShelfPicture(QWidget):
         from sparring.core import quantity
 
         w = self._shelf[n]
-        return (
-            w.name
-            if any(c.isdigit() for c in w.name)
-            else quantity.show(w.mass.value, "mass", self._unit)
-        )
+        mass = f"{quantity.from_si(w.mass.value, self._unit, 'mass'):.4g} {self._unit}"
+        return w.name if any(c.isdigit() for c in w.name) else mass
 
     def _state(self, n: int) -> str:
         h = self._hung

@@ -1,0 +1,48 @@
+"""Campaigns in a logbook."""
+
+from __future__ import annotations
+
+import json
+from collections import Counter
+
+from sparring.core.plan.campaign import Campaign, InLogbook
+from sparring.logbook.rows import Rows
+from sparring.logbook.tables import CampaignRow, RunRow
+
+
+class Campaigns(Rows):
+    """A logbook's campaigns."""
+
+    def campaigns(self) -> list[tuple[int, Campaign]]:
+        """All of them, oldest first."""
+        with self._session() as s:
+            return self._records(s, CampaignRow, Campaign, CampaignRow.id)
+
+    def save_campaign(self, campaign: Campaign, key: int = 0) -> int:
+        """Keeps it, as a new one where it has no number yet; its number."""
+        with self._session() as s:
+            if key:
+                row = self._row(s, CampaignRow, key)
+                row.name, row.record = campaign.name, campaign.to_json()
+                return key
+            row = CampaignRow(name=campaign.name, record=campaign.to_json())
+            s.add(row)
+            s.flush()
+            return int(row.id)
+
+    def begin_in(self, campaign: Campaign, key: int, build: str, test: int) -> Campaign:
+        """Notes which test holds the runs of a build; as it is kept."""
+        begun = campaign.model_copy(
+            update={"tests": (*campaign.tests, InLogbook(build=build, test=test))}
+        )
+        self.save_campaign(begun, key)
+        return begun
+
+    def runs_made(self, campaign: Campaign) -> dict[str, Counter[int]]:
+        """Runs that count, by build, by step id."""
+        found: dict[str, Counter[int]] = {}
+        with self._session() as s:
+            for held in campaign.tests:
+                rows = self._rows(s, RunRow, RunRow.test_id == held.test, RunRow.struck.is_(False))
+                found[held.build] = Counter(json.loads(r.record).get("step", 0) for r in rows)
+        return found
