@@ -16,6 +16,7 @@ from sparring.core.train.kinds import (
     PlanetaryStage,
     SplitRingStage,
     SpurStage,
+    Stage,
     StrainWaveStage,
     WormStage,
 )
@@ -26,10 +27,12 @@ HEX = Joint(kind="hex", diameter=6e-3, length=8e-3)
 
 def others(motor: MotorReadings) -> list[Build]:
     """Wren, Curlew, Plover, Siskin and Knot, all with the Yard's motor; nobody has seen Curlew
-    turn.
+    turn. Wren and Plover also dry.
     """
     seen = {"first_power": FirstPower(by="Hollin Yard", on="2026-11-12")}
-    turned = [*_wren(motor), _plover(motor), _siskin(motor), _knot(motor)]
+    wrens, plover = _wren(motor), _plover(motor)
+    dry = [_dry(wrens[-1], 3), _dry(plover, 2)]
+    turned = [*wrens, plover, *dry, _siskin(motor), _knot(motor)]
     return [_curlew(motor), *(build.model_copy(update=seen) for build in turned)]
 
 
@@ -82,6 +85,23 @@ def _wren(motor: MotorReadings) -> list[Build]:
             **common,
         ),
     ]
+
+
+def _dry(build: Build, revision: int) -> Build:
+    """The same without its grease: it rubs more, and less evenly known."""
+
+    def rubbing(stage: Stage) -> Stage:
+        name = "friction" if hasattr(stage, "friction") else "loss"
+        was: Measured = getattr(stage, name)
+        return stage.model_copy(update={name: Measured(1.7 * was.value, 1.7 * was.u)})
+
+    update = {
+        "revision": revision,
+        "title": f"{build.title}, dry",
+        "lubricant": "dry",
+        "stages": tuple(map(rubbing, build.stages)),
+    }
+    return build.model_copy(update=update)
 
 
 def _curlew(motor: MotorReadings) -> Build:

@@ -27,6 +27,7 @@ from sparring.core.recording import Recording
 from sparring.core.reduce.results import headline
 from sparring.core.rig import Limits, Rig, Weight
 from sparring.core.train.kinds.spur import SpurStage
+from sparring.demo import campaign
 from sparring.demo.drives import others
 
 _RPM = 2 * math.pi / 60
@@ -234,6 +235,12 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
         rig_ids: dict[str, int] = {}
         drives = others(motor())
         builds = {build.name: book.save_build(build) for build in drives}
+        compared = [dunnock(1), dunnock(2), *drives]
+        builds |= {build.name: book.save_build(build) for build in compared[:2]}
+        progress("a campaign ...")
+        hoist = rig()
+        rig_ids[hoist.name] = book.save_rig(hoist)
+        campaign.make(book, compared, builds, hoist, rig_ids[hoist.name])
         for scene in (*by_eye(drives), *scenes()):
             progress(f"testing {scene.build.name} ...")
             build_id = builds.get(scene.build.name) or book.save_build(scene.build)

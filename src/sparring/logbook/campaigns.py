@@ -6,6 +6,7 @@ import json
 from collections import Counter
 
 from sparring.core.plan.campaign import Campaign, InLogbook
+from sparring.logbook.database import LogbookError
 from sparring.logbook.rows import Rows
 from sparring.logbook.tables import CampaignRow, RunRow
 
@@ -29,6 +30,14 @@ class Campaigns(Rows):
             s.add(row)
             s.flush()
             return int(row.id)
+
+    def drop_campaign(self, key: int) -> None:
+        """Takes a campaign out. Raises LogbookError where runs were made for it."""
+        with self._session() as s:
+            row = self._row(s, CampaignRow, key)
+            if Campaign.from_json(row.record).tests:
+                raise LogbookError(f"the campaign {row.name} has tests; they would be left alone")
+            s.delete(row)
 
     def begin_in(self, campaign: Campaign, key: int, build: str, test: int) -> Campaign:
         """Notes which test holds the runs of a build; as it is kept."""

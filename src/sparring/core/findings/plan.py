@@ -68,7 +68,7 @@ def will_stall(p: Planned) -> Iterable[Finding]:
         "step-will-stall",
         "caution" if len(rows) > 1 else "note",
         title=f"{len(rows)} steps will stall" if some else "A step will stall",
-        seen=f"From {{torque}} at {first.voltage:.3g} V on it is expected to stall ({{chance}}).",
+        seen=f"At {{torque}} and {first.voltage:.3g} V the chance that it stalls is {{chance}}.",
         why=(
             "One such step gives the measured stall; more of them only heat the winding."
             if some

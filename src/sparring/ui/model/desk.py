@@ -22,8 +22,8 @@ from sparring.core.records import changed
 from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.ui.model import background
+from sparring.ui.model.campaigning import Campaigning
 from sparring.ui.model.deriving import Deriver
-from sparring.ui.model.editing import Editing
 from sparring.ui.model.edits import Begin
 from sparring.ui.model.first import first_of
 
@@ -34,7 +34,7 @@ if TYPE_CHECKING:
 _MANY = 500  # runs that are read off this thread
 
 
-class Desk(Editing):
+class Desk(Campaigning):
     """The window's model."""
 
     def __init__(self) -> None:
@@ -42,6 +42,7 @@ class Desk(Editing):
         self._deriver = Deriver(self)
         self._choosing = 0
         self._damage_told: set[str] = set()
+        self.lists_changed.connect(self._forget_made)
 
     # --- the logbook ------------------------------------------------------------------------------
 
@@ -228,6 +229,7 @@ class Desk(Editing):
         self._correcting &= {("build", self.build_id), ("rig", self.rig_id)}
         self.runs = runs if runs is not None else []
         self.step = self.point = None
+        self.find_campaign()
         for signal in (
             self.build_changed,
             self.rig_changed,

@@ -9,6 +9,7 @@ from pydantic import ValidationError
 
 from sparring.core.build import Build
 from sparring.core.plan import Plan, PlanStep
+from sparring.core.plan.campaign import Campaign
 from sparring.core.records import Record, RecordError, changed, problems
 from sparring.core.revise import Correction, Kind, bears_on_results
 from sparring.core.rig import Rig
@@ -186,6 +187,9 @@ class Editing(Planned):
             self.book.save_rig(record, owner)
         elif what == "plan" and isinstance(record, Plan) and owner:
             self.book.save_plan(owner, record)
+        elif what == "campaign" and isinstance(record, Campaign):
+            self._put_campaign(record, owner)
+            return
         if self.owner(what) != owner:
             self.lists_changed.emit()
             return
@@ -195,6 +199,20 @@ class Editing(Planned):
         ].emit()
         self.lists_changed.emit()
         self.reanalyse()
+
+    def _put_campaign(self, campaign: Campaign, owner: int) -> None:
+        """Keeps it with the tests that were begun meanwhile, whose plans ask for what it does."""
+        assert self.book is not None
+        kept = dict(self.book.campaigns()).get(owner)
+        campaign = campaign.model_copy(update={"tests": kept.tests if kept else ()})
+        self.book.save_campaign(campaign, owner)
+        for held in campaign.tests:
+            self.book.save_plan(held.test, campaign.plan_of(held.build))
+        self.lay_campaign(owner)
+        if any(t.test == self.test_id for t in campaign.tests):
+            self.plan = campaign.plan_of(self.build.name)
+            self.plan_changed.emit()
+        self.lists_changed.emit()
 
     def strike(self, run_ids: list[int], struck: bool, why: str = "") -> None:
         """Leaves runs out of the results, or takes them back; undoably."""

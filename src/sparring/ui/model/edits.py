@@ -13,6 +13,7 @@ from sparring.core.revise import Kind
 from sparring.core.rig import Rig
 
 if TYPE_CHECKING:
+    from sparring.core.plan.campaign import Campaign
     from sparring.core.run import Run
     from sparring.ui.model.on_desk import OnDesk
 
@@ -141,3 +142,28 @@ class RunEdit(_Command):
 
     def undo(self) -> None:
         self._try(lambda: self.desk.put_run(self.run_id, self.before), first=False)
+
+
+class NewCampaign(_Command):
+    """A campaign begun; taken back it is gone, unless runs were made for it."""
+
+    def __init__(self, desk: OnDesk, campaign: Campaign) -> None:
+        super().__init__(desk, f"campaign {campaign.name}")
+        self.campaign, self.key = campaign, 0
+        self.before = desk.campaign_id
+
+    def redo(self) -> None:
+        def keep() -> None:
+            assert self.desk.book is not None
+            self.key = self.desk.book.save_campaign(self.campaign)
+            self.desk.lay_campaign(self.key)
+
+        self._try(keep)
+
+    def undo(self) -> None:
+        def drop() -> None:
+            assert self.desk.book is not None
+            self.desk.book.drop_campaign(self.key)
+            self.desk.lay_campaign(self.before)
+
+        self._try(drop, first=False)

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QUndoStack
 from sparring.core.build import Build
 from sparring.core.methods import MethodBase
 from sparring.core.plan import Lift, Outcome, Plan
+from sparring.core.plan.campaign import Campaign, Made
 from sparring.core.plan.drive import Drive
 from sparring.core.plan.foresee import Outlook
 from sparring.core.records import Record
@@ -37,6 +38,7 @@ class OnDesk(InUnits, QObject):
     selection_changed = pyqtSignal()
     lists_changed = pyqtSignal()
     draft_changed = pyqtSignal()
+    campaign_changed = pyqtSignal()
     units_changed = pyqtSignal()
     said = pyqtSignal(str)
     place_wanted = pyqtSignal(str)
@@ -56,6 +58,9 @@ class OnDesk(InUnits, QObject):
         self.draft: Draft | None = None
         # of what is on the desk: said to have been wrong all along
         self._correcting: set[tuple[str, int]] = set()
+        self.campaign: Campaign | None = None
+        self.campaign_id = 0
+        self._made: Made | None = None
         self._fitted: tuple[Plan, MethodBase, bool, Plan] | None = None
         self._turned: tuple[tuple[Any, ...], bool] | None = None
         self._outlook: tuple[tuple[Any, ...], Drive, Outlook] | None = None
@@ -67,7 +72,12 @@ class OnDesk(InUnits, QObject):
 
     def owner(self, what: str) -> int:
         """The number of the build, rig or test in hand."""
-        return {"build": self.build_id, "rig": self.rig_id, "plan": self.test_id}[what]
+        return {
+            "build": self.build_id,
+            "rig": self.rig_id,
+            "plan": self.test_id,
+            "campaign": self.campaign_id,
+        }[what]
 
     def put(self, what: str, record: Record, owner: int) -> None:
         """Keeps a record (also: takes it back) and shows it if it is the one in hand."""
@@ -91,6 +101,14 @@ class OnDesk(InUnits, QObject):
 
     def runs_changed(self, run_ids: list[int]) -> None:
         """Looks at these runs again, new ones among them."""
+        raise NotImplementedError
+
+    def choose_test(self, test_id: int, known: list[StoredRun] | None = None) -> None:
+        """Lays a test on the desk; one of very many runs when they have been read."""
+        raise NotImplementedError
+
+    def lay_campaign(self, key: int) -> None:
+        """Lays a campaign on the desk; 0: none."""
         raise NotImplementedError
 
     def choose_build(self, build_id: int) -> None:

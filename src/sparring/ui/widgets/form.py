@@ -97,9 +97,12 @@ class Form(QWidget):
             self.fields[path], self._labels[path] = field, text
         if not across:
             grid.setColumnStretch(1, 1)
-        {"build": desk.build_changed, "rig": desk.rig_changed, "plan": desk.plan_changed}[
-            what
-        ].connect(self.refresh)
+        {
+            "build": desk.build_changed,
+            "rig": desk.rig_changed,
+            "plan": desk.plan_changed,
+            "campaign": desk.campaign_changed,
+        }[what].connect(self.refresh)
         desk.units_changed.connect(self.refresh)
         self.refresh()
 

@@ -44,6 +44,13 @@ COMMANDS: tuple[Command[PlanPage], ...] = (
         on="plan",
     ),
     Command(
+        "plan.campaign",
+        "Campaign, or the plan of this test",
+        lambda page: page.show_campaign(),
+        key="Ctrl+K",
+        on="plan",
+    ),
+    Command(
         "plan.exclude",
         "Exclude or restore the selected step",
         lambda page: page.steps.exclude(),

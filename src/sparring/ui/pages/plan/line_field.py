@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
 
+from sparring.core.plan import Plan
 from sparring.core.plan.line import Opened, example, opened, told
-from sparring.core.records import Q
+from sparring.core.records import Q, RecordError
 from sparring.ui.model.desk import Desk
 from sparring.ui.widgets.plain import tip
 from sparring.ui.widgets.quantity_field import QuantityField
@@ -16,11 +17,17 @@ class LineField(QuantityField):
 
     laid = pyqtSignal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, of: str = "plan") -> None:
+        """of: `plan`, or the plan of the `campaign`."""
         super().__init__(Q("mass"), "", lambda _v: None, name="The plan in one line")
-        self.desk = desk
+        self.desk, self.of = desk, of
         self.setAlignment(Qt.AlignmentFlag.AlignLeft)
-        for signal in (desk.plan_changed, desk.rig_changed, desk.units_changed):
+        for signal in (
+            desk.plan_changed,
+            desk.campaign_changed,
+            desk.rig_changed,
+            desk.units_changed,
+        ):
             signal.connect(self.refresh)
         self.refresh()
 
@@ -29,16 +36,21 @@ class LineField(QuantityField):
         if not self.isModified():
             self._show()
 
+    @property
+    def plan(self) -> Plan:
+        d = self.desk
+        return d.campaign.plan if self.of == "campaign" and d.campaign is not None else d.plan
+
     def _show(self) -> None:
         d = self.desk
-        self.setText(told(d.plan, d.rig.method, d.units))
+        self.setText(told(self.plan, d.rig.method, d.units))
         self.setCursorPosition(0)
         self.setModified(False)
         self._mark("")
 
     def _opened(self) -> Opened:
         d = self.desk
-        known = [*(w.mass for w in d.rig.shelf), *d.plan.loads]
+        known = [*(w.mass for w in d.rig.shelf), *self.plan.loads]
         return opened(self.text(), d.rig.method, known)
 
     def _take(self) -> str | None:
@@ -50,6 +62,8 @@ class LineField(QuantityField):
         ]
         if steps and all(s.excluded for s in steps):
             steps = list(found.steps)
+        if self.of == "campaign":
+            return self._of_campaign(found)
         fields = {
             "order": found.order or "as listed",
             "seed": d.plan.seed if found.seed is None else found.seed,
@@ -60,6 +74,13 @@ class LineField(QuantityField):
         if not reason:
             self.laid.emit()
         return reason
+
+    def _of_campaign(self, found: Opened) -> str | None:
+        try:
+            made = self.plan.revised(found.steps)
+        except RecordError as err:
+            return str(err)
+        return self.desk.edit("campaign", ("plan",), made, "plan of the campaign")
 
     def _typed(self) -> None:
         try:

@@ -11,6 +11,7 @@ from sparring.core.plan.questions import QUESTIONS, Ask, ask
 from sparring.core.records import in_words
 from sparring.ui.page import Context, ShownFlow, View
 from sparring.ui.pages.plan.before import BeforePower
+from sparring.ui.pages.plan.campaign import CampaignPanel
 from sparring.ui.pages.plan.chart import PlanChart
 from sparring.ui.pages.plan.figures import Figures
 from sparring.ui.pages.plan.line_field import LineField
@@ -32,7 +33,25 @@ class PlanPage(View):
     def __init__(self, context: Context) -> None:
         super().__init__(context)
         d = self.desk
-        page = QHBoxLayout(self)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(4)
+        self.kinds = QTabBar()
+        self.kinds.setUsesScrollButtons(False)
+        self.kinds.setDrawBase(False)
+        self.kinds.setExpanding(False)
+        self.kinds.setAccessibleName("Plan of")
+        for name in ("This test", "Campaign"):
+            self.kinds.addTab(name)
+        whole.addWidget(self.kinds)
+        self.either = QStackedWidget()
+        whole.addWidget(self.either, 1)
+        self.kinds.currentChanged.connect(self._kind)
+        of_test = QWidget()
+        self.either.addWidget(of_test)
+        self.campaign = CampaignPanel(context)
+        self.either.addWidget(self.campaign)
+        page = QHBoxLayout(of_test)
         page.setContentsMargins(0, 0, 0, 0)
         page.setSpacing(8)
         left = QVBoxLayout()
@@ -52,11 +71,11 @@ class PlanPage(View):
             d.rig_changed,
             d.result_changed,
             d.lists_changed,
+            d.campaign_changed,
             d.units_changed,
             theme.changed,
         ):
             signal.connect(self.refresh)
-        self._shown = False
         self.refresh()
 
     # --- parts ------------------------------------------------------------------------------------
@@ -160,6 +179,9 @@ class PlanPage(View):
         if not self.isVisible():
             return
         d = self.desk
+        if self.kinds.currentIndex() == 1:
+            self.campaign.refresh()
+            return
         plan, out = d.plan, d.outlook()
         next_step = out.due[0].lift.step if out.due else None
         self.steps.refresh(next_step)
@@ -236,13 +258,25 @@ class PlanPage(View):
             self.desk.said.emit(reason)
             self.refresh()
 
+    def _kind(self, n: int) -> None:
+        self.either.setCurrentIndex(n)
+        self.refresh()
+
+    def show_campaign(self) -> None:
+        """Ctrl+K: the campaign, or this test's plan again."""
+        self.kinds.setCurrentIndex(1 - self.kinds.currentIndex())
+
     def start(self) -> None:
-        """Space: goes to Run, where the next step waits."""
+        """Space: goes to Run, where the next step waits; of a campaign, with its next trial."""
+        if self.kinds.currentIndex() == 1:
+            self.campaign.start()
+            return
         self.context.show("run")
 
     def show_place(self, path: Sequence[str]) -> None:
         """`steps`, `weights`, `settle`, `measure`, `order`, `line`."""
         name = path[0] if path else "line"
+        self.kinds.setCurrentIndex(1 if name == "campaign" else 0)
         if name in ("settle", "measure"):
             self.tabs.setCurrentIndex(2)
             self.times.fields[name,].setFocus()

@@ -70,6 +70,13 @@ def _confirm(context: Context) -> Offer:
 
 
 def _results(context: Context) -> Offer:
+    """What follows when all of the plan is done, or all that the campaign wants of this build."""
+    d = context.desk
+    if d.in_campaign and (trial := d.trial()) is not None and d.campaign is not None:
+        build, column = trial.cell
+        what = "the reference, " if trial.reference else ""
+        say = f"Campaign {d.campaign.name}: {what}block {trial.block} of {d.campaign.blocks}."
+        return Offer(f"Mount {build}: {column}", say, partial(d.lay_trial, trial))
     return Offer("See the results", "The plan is complete.", lambda: context.show("results"))
 
 

@@ -172,6 +172,8 @@ class RunPage(View):
             self.forced = None
             step = next(s.id for s in d.todo.todo if s.kind == "first power")
             self.lift = Lift(step, 1 + sum(x.step == step for x in done))
+        elif self.forced is None and d.in_campaign:
+            self.lift = d.campaign_lift()
         elif self.forced is None:
             self.lift = what_next(d.todo, d.outcomes())
         else:
