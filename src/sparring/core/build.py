@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from functools import cached_property
 from typing import Annotated, ClassVar, Literal
 
@@ -224,6 +225,12 @@ class Build(Record):
     def ratio(self) -> float:
         """Motor speed over output speed, signed [-]."""
         return self._nominal_ratio
+
+    def ratio_doubt(self) -> float:
+        """Standard uncertainty of the ratio as a part of it: of boxes whose teeth nobody has
+        counted.
+        """
+        return math.hypot(*(m.u / m.value for s in self.stages if (m := s.ratio_measured())))
 
     def backlash(self) -> float:
         """Backlash seen at the output [rad]: each stage's, divided by the ratio behind it; those of

@@ -101,7 +101,8 @@ def _dry(build: Build, revision: int) -> Build:
         "lubricant": "dry",
         "stages": tuple(map(rubbing, build.stages)),
     }
-    return build.model_copy(update=update)
+    fields = {name: getattr(build, name) for name in Build.model_fields}
+    return Build(**fields | update)  # not a copy, which would keep what was worked out of the other
 
 
 def _curlew(motor: MotorReadings) -> Build:

@@ -48,6 +48,7 @@ _WINDING = declare("winding-temperature", "winding temperature", "rig").id
 _HISTORY = declare("winding-before", "winding temperature before", "rig").id
 _HEATING = declare("winding-warming", "self-heating by the current", "rig").id
 _MAGNETS = declare("magnets", "magnets by temperature", "build").id
+_RATIO = declare("ratio", "ratio of the closed box", "build").id
 _RESOLUTION = declare("resolution", "{0}, resolution", "rig")
 _ROTOR = declare("rotor-inertia", "rotor inertia", "rig").id
 _WHOSE_DRAG = declare("whose-drag", "origin of the drag", "rig").id
@@ -152,7 +153,7 @@ class Inputs:
     kept.
     """
 
-    ratio: float
+    ratio: Uncertain
     figures: dict[str, Uncertain]  # the method's dimensions, by field
     bent: tuple[Uncertain, ...]  # what the second order of their cosines adds
     gravity: Uncertain
@@ -236,6 +237,12 @@ class Inputs:
         return self.tares.setdefault(reading, from_measured(reading, _TARE))
 
 
+def _ratio_of(build: Build) -> Uncertain:
+    """Motor speed over output speed, without sign."""
+    ratio, doubt = abs(build.ratio()), build.ratio_doubt()
+    return ufloat(ratio, doubt * ratio, _RATIO) if doubt else ratio
+
+
 def inputs_of(build: Build, rig: Rig) -> Inputs:
     """Inputs shared by all runs of `build` on `rig`. Raises ReductionError when a record
     contradicts itself.
@@ -266,7 +273,7 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
     made: dict[Any, Meter] = {}
     figures = rig.method.shared()
     inputs = Inputs(
-        ratio=abs(build.ratio()),
+        ratio=_ratio_of(build),
         figures=figures,
         bent=tuple(second_order(x) for x in figures.values() if hasattr(x, "derivatives")),
         gravity=from_measured(rig.gravity, _GRAVITY),

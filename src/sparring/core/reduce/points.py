@@ -175,7 +175,7 @@ class _Window:
         """
         if self.course is None or key not in ("speed", "motor_speed"):
             return None
-        geared = 1.0 if key == "speed" else self.inputs.ratio
+        geared = 1.0 if key == "speed" else nominal(self.inputs.ratio)
         return -geared * slowed(self.inputs, self.steady, self.course)
 
     def speed(self) -> Uncertain:
@@ -355,7 +355,9 @@ class _Window:
         line, warm = self.inputs.motor, self.motor
         volts = self.run.voltage if voltage is None else nominal(voltage)
         torque = warm.torque_from_current(nominal(current), volts)
-        return speed + (line.speed(torque, volts) - warm.speed(torque, volts)) / self.inputs.ratio
+        return speed + (line.speed(torque, volts) - warm.speed(torque, volts)) / nominal(
+            self.inputs.ratio
+        )
 
 
 def point_at(
@@ -465,7 +467,7 @@ def slowed(inputs: Inputs, on: Recording, course: Course | None) -> np.ndarray:
     per_kelvin = current / (motors.COPPER_ZERO + motor.temperature - 273.15)
     winding = np.interp(on.t, course.t, course.winding)
     lost: np.ndarray = (winding - winding[0]) * per_kelvin * nominal(motor.R / motor.k)
-    return lost / inputs.ratio
+    return lost / nominal(inputs.ratio)
 
 
 def _steady(

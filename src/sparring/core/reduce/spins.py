@@ -64,13 +64,13 @@ def reduce_spin(
         if rec.has("voltage")
         else run.voltage
     )
-    no_load = nominal(inputs.motor.speed(0.0, volts)) / inputs.ratio
+    no_load = nominal(inputs.motor.speed(0.0, volts)) / nominal(inputs.ratio)
     inertia = inputs.figures["inertia"] * method.gearing**2
     drag = _drag(inputs, t[top:], speed[top:], no_load)
     course = inputs.course_of(recording, begin)
     # of the motor's line against what it turns: near the no-load speed a part lasts longer than it
-    own = nominal(inertia) + nominal(inputs.rotor) * inputs.ratio**2
-    pull = nominal(inputs.motor.k**2 / inputs.motor.R) * inputs.ratio**2
+    own = nominal(inertia) + nominal(inputs.rotor) * nominal(inputs.ratio)**2
+    pull = nominal(inputs.motor.k**2 / inputs.motor.R) * nominal(inputs.ratio)**2
     follows = own / pull
     points = []
     for part, (low, high) in enumerate(zip(PARTS[:-1] * no_load, PARTS[1:] * no_load, strict=True)):
@@ -92,7 +92,7 @@ def reduce_spin(
         window = Window(float(t[first]), float(t[last - 1]) + 1e-9, True, 0.0)
         placed = run.model_copy(update={"step": run.step * (len(PARTS) - 1) + part})
         on = rec.span(float(rec.t[0]), float(t[top]) + 1e-9)
-        motor = slope * inputs.ratio
+        motor = slope * nominal(inputs.ratio)
         point = point_at(
             inputs,
             rig,
@@ -209,7 +209,7 @@ def read_spin(inputs: Inputs, rig: Rig, run: Run) -> Point:
     nothing = Recording(np.array([0.0, read.time.value]), {})
     parts = len(PARTS) - 1
     placed = run.model_copy(update={"step": run.step * parts + min(max(part, 0), parts - 1)})
-    motor = nominal(faster) * inputs.ratio
+    motor = nominal(faster) * nominal(inputs.ratio)
     point = point_at(
         inputs,
         rig,

@@ -63,7 +63,7 @@ def reduce_sweep(
                 0.0, float(np.nanmax(ch["voltage"])) if rec.has("voltage") else run.voltage
             )
         )
-        / inputs.ratio
+        / nominal(inputs.ratio)
     )
     course = inputs.course_of(recording, begin)
     points = []
@@ -93,7 +93,7 @@ def reduce_sweep(
                 placed,
                 on=on,
                 window=window,
-                acceleration=slope * inputs.ratio or 1e-12,
+                acceleration=slope * nominal(inputs.ratio) or 1e-12,
                 course=course,
             )
             # the torque changes because it is asked to

@@ -231,6 +231,10 @@ class StageBase(Record):
         """Play at its output with its input held [rad]; None: its fields do not tell it."""
         return None
 
+    def ratio_measured(self) -> Measured | None:
+        """Its ratio, without sign, where that was measured; None: it follows from teeth."""
+        return None
+
     def output_at(self) -> tuple[float, float]:
         """Where the output axis lies from the input axis [m]; the direction is the drawing's
         choice.

@@ -8,6 +8,7 @@ from pydantic import Discriminator, Tag
 
 from sparring.core.train.kinds.belt import BeltStage
 from sparring.core.train.kinds.bevel import BevelStage, DifferentialStage
+from sparring.core.train.kinds.closed_box import ClosedBoxStage
 from sparring.core.train.kinds.clutch import ClutchStage
 from sparring.core.train.kinds.cycloid import CycloidStage
 from sparring.core.train.kinds.magnetic import MagneticStage
@@ -38,7 +39,8 @@ Stage = Annotated[
     | Annotated[CycloidStage, Tag("kind cycloid")]
     | Annotated[MagneticStage, Tag("kind magnetic")]
     | Annotated[ClutchStage, Tag("kind clutch")]
-    | Annotated[ShiftStage, Tag("kind shift")],
+    | Annotated[ShiftStage, Tag("kind shift")]
+    | Annotated[ClosedBoxStage, Tag("kind closed box")],
     Discriminator(
         _kind,
         custom_error_type="unknown_kind",
@@ -51,6 +53,7 @@ __all__ = [
     "KINDS",
     "BeltStage",
     "BevelStage",
+    "ClosedBoxStage",
     "ClutchStage",
     "CycloidStage",
     "DifferentialStage",
