@@ -9,8 +9,7 @@ from typer.testing import CliRunner
 
 from sparring.cli.app import app
 from sparring.core.analysis import analyse
-from sparring.core.plan import ladder
-from sparring.core.plan.campaign import (
+from sparring.core.outlook.campaign import (
     Campaign,
     control,
     difference,
@@ -20,6 +19,7 @@ from sparring.core.plan.campaign import (
     reference_of,
     trials,
 )
+from sparring.core.plan import ladder
 from sparring.core.quantity import Measured
 from sparring.core.records import RecordError
 from sparring.logbook import Logbook

@@ -14,13 +14,13 @@ from sparring.core import predict
 from sparring.core.analysis import analyse
 from sparring.core.findings.plan import Planned, judge_plan
 from sparring.core.methods import Generator, Hoist, Lever, RunUp, Scale
+from sparring.core.outlook.drive import Drive, Load
+from sparring.core.outlook.foresee import HOTTEST, driven, foresee
+from sparring.core.outlook.learn import learnt
+from sparring.core.outlook.prepare import checklist, spares
+from sparring.core.outlook.questions import QUESTIONS, Ask, ask
 from sparring.core.plan import Lift, Plan, PlanStep, ladder
-from sparring.core.plan.drive import Drive, Load
-from sparring.core.plan.foresee import HOTTEST, driven, foresee
-from sparring.core.plan.learn import learnt
 from sparring.core.plan.line import opened, told
-from sparring.core.plan.prepare import checklist, spares
-from sparring.core.plan.questions import QUESTIONS, Ask, ask
 from sparring.core.plan.repeats import repeats_for
 from sparring.core.plan.weights import hang
 from sparring.core.quantity import Measured

@@ -18,12 +18,13 @@ from independent.traps import TRAPS
 from sparring.core.analysis import analyse
 from sparring.core.build import Build
 from sparring.core.findings.setup import with_records
+from sparring.core.outlook.drive import Drive, Load
+from sparring.core.outlook.learn import learnt
 from sparring.core.plan import Plan
-from sparring.core.plan.drive import Drive, Load
-from sparring.core.plan.learn import learnt
 from sparring.core.reduce.points import Point
-from sparring.core.reduce.results import Step, TestResult
+from sparring.core.reduce.results import TestResult
 from sparring.core.reduce.split import split_runs
+from sparring.core.reduce.step import Step
 from sparring.core.rig import Rig
 from sparring.core.uncertainty import Uncertain, nominal, std
 from sparring.files import log_files, log_look, record_files

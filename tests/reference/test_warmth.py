@@ -9,7 +9,8 @@ from scipy.integrate import solve_ivp
 from sparring.core.analysis import begins
 from sparring.core.motor import identify
 from sparring.core.recording import Recording
-from sparring.core.reduce.results import Step, loss_model
+from sparring.core.reduce.fits import loss_model
+from sparring.core.reduce.step import Step
 from sparring.core.reduce.warmth import COLD, Bodies, Warmth, course_of
 from sparring.core.reduce.windows import mean_with_uncertainty, parabola, unseen_between_steps
 from sparring.core.run import Run

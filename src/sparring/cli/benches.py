@@ -104,8 +104,8 @@ def simulate(
 ) -> None:
     """Lift a plan's weights on the simulated bench and write what a logger would have."""
     from sparring.core.build import Build
+    from sparring.core.outlook.foresee import driven
     from sparring.core.plan import Plan
-    from sparring.core.plan.foresee import driven
     from sparring.core.plant.bench import bench_of
     from sparring.core.plant.lifts import ladder, one_log
     from sparring.core.plant.sensors import sensors_of

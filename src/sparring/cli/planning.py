@@ -13,8 +13,8 @@ from sparring.cli.common import AsJson, BuildFile, RigFile, app, option, show_ta
 
 if TYPE_CHECKING:
     from sparring.core.build import Build
+    from sparring.core.outlook.questions import Ask
     from sparring.core.plan import Plan
-    from sparring.core.plan.questions import Ask
     from sparring.core.rig import Rig
 
 
@@ -55,7 +55,7 @@ def plan(
     for it, and how long all of it takes.
     """
     from sparring.core.build import Build
-    from sparring.core.plan.questions import QUESTIONS, Ask
+    from sparring.core.outlook.questions import QUESTIONS, Ask
     from sparring.core.rig import Rig
     from sparring.files import record_files
 
@@ -86,8 +86,8 @@ def plan(
 
 def _tell(b: Build, r: Rig, p: Plan, tolerance: float, *, as_json: bool) -> None:
     from sparring.core.findings.plan import Planned, judge_plan
-    from sparring.core.plan.drive import Drive
-    from sparring.core.plan.foresee import foresee
+    from sparring.core.outlook.drive import Drive
+    from sparring.core.outlook.foresee import foresee
     from sparring.core.plan.weights import hang_all
     from sparring.files import plan_files
 
@@ -105,10 +105,10 @@ def _tell(b: Build, r: Rig, p: Plan, tolerance: float, *, as_json: bool) -> None
 
 
 def _plan(about: Ask, question: str, line: str, file: Path | None, *, new: bool) -> Plan:
+    from sparring.core.outlook.foresee import first_power
+    from sparring.core.outlook.questions import ask
     from sparring.core.plan import Plan
-    from sparring.core.plan.foresee import first_power
     from sparring.core.plan.line import opened
-    from sparring.core.plan.questions import ask
     from sparring.core.records import RecordError
     from sparring.files import record_files
 
@@ -251,6 +251,49 @@ def repeats(
     typer.echo(f"{n} runs of each build.")
 
 
+@app.command("data-sheet")
+def data_sheet(
+    logbook: Annotated[Path, typer.Argument(help="logbook folder", exists=True, file_okay=False)],
+    build: Annotated[str, typer.Option(help="build whose data sheet it is: Bought r1")],
+    as_json: AsJson = False,
+) -> None:
+    """A data sheet beside what this unit, and others of its family, measured."""
+    from sparring.core.reduce.against_sheet import compare
+    from sparring.exchange.deriving import derive, family_of
+    from sparring.files import plan_files
+    from sparring.logbook import Logbook, LogbookError
+
+    with told(), Logbook(logbook, create=False) as book:
+        number, record = next(((i, b) for i, b in book.builds() if b.name == build), (0, None))
+        if record is None:
+            raise LogbookError(f"{logbook} has no build {build}")
+        if not record.data_sheet:
+            raise LogbookError(f"{build} has no data sheet; enter one in data_sheet")
+        test = book.newest_test(number)
+        units = [(build, derive(book, test))] if test else []
+        units += family_of(book, number)
+        rows = compare(record.data_sheet, record.sheet_tolerance, [r for _, r in units])
+        document = plan_files.sheet_to_dict(record, [name for name, _ in units], rows)
+    if as_json:
+        typer.echo(json.dumps(document, indent=2))
+        return
+    show_table(
+        ["figure", "V", "stated", *(name for name, _ in units)],
+        [
+            [
+                x.name,
+                f"{x.voltage:g}",
+                "–" if x.stated is None else f"{x.stated:.4g}",
+                *(
+                    "–" if m is None else f"{m.value:.4g} ± {2 * m.u:.2g} ({h or 'not stated'})"
+                    for m, h in zip(x.measured, x.holds, strict=True)
+                ),
+            ]
+            for x in rows
+        ],
+    )
+
+
 @app.command()
 def campaign(
     logbook: Annotated[Path, typer.Argument(help="logbook folder", exists=True, file_okay=False)],
@@ -261,7 +304,7 @@ def campaign(
     as_json: AsJson = False,
 ) -> None:
     """The campaigns of a logbook: what is done of each, what is missing, and what is next."""
-    from sparring.core.plan.campaign import Campaign
+    from sparring.core.outlook.campaign import Campaign
     from sparring.files import plan_files, record_files
     from sparring.logbook import Logbook, LogbookError
 

@@ -13,8 +13,8 @@ from sparring.bench.captures import Notice
 from sparring.bench.link import Link
 from sparring.bench.session import Session
 from sparring.core.build import Build
+from sparring.core.outlook.foresee import driven
 from sparring.core.plan import Lift, Outcome, Plan, remaining, what_next
-from sparring.core.plan.foresee import driven
 from sparring.core.reduce.inputs import ReductionError
 from sparring.core.rig import Rig
 from sparring.core.run import run_of

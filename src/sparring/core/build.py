@@ -10,6 +10,7 @@ from pydantic import Field, model_validator
 
 from sparring.core import motor as motors
 from sparring.core.care import FirstPower
+from sparring.core.data_sheet import SheetLine
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
 from sparring.core.train import kinematics, strength
@@ -52,6 +53,8 @@ class Build(Record):
             "photos",
             "notes",
             "first_power",
+            "data_sheet",
+            "sheet_tolerance",
         ]
     )
 
@@ -79,6 +82,8 @@ class Build(Record):
         Field(max_length=100),
     ] = ()
     notes: str = ""
+    data_sheet: Annotated[tuple[SheetLine, ...], Field(max_length=20)] = ()
+    sheet_tolerance: Annotated[float, Q("ratio", "%", least=0.0, most=1.0)] = 0.10
     first_power: FirstPower | None = None  # None: nobody has said that it turns as it should
 
     @model_validator(mode="after")

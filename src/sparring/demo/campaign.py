@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 
 from sparring.core.analysis import analyse
 from sparring.core.build import Build
+from sparring.core.outlook.campaign import Campaign, column_of, trials
 from sparring.core.plan import ladder as planned
-from sparring.core.plan.campaign import Campaign, column_of, trials
 from sparring.core.plant.bench import bench_of
 from sparring.core.plant.lifts import ladder, runs_of
 from sparring.core.plant.sensors import sensors_of

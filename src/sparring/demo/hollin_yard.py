@@ -27,7 +27,7 @@ from sparring.core.recording import Recording
 from sparring.core.reduce.results import headline
 from sparring.core.rig import Limits, Rig, Weight
 from sparring.core.train.kinds.spur import SpurStage
-from sparring.demo import campaign
+from sparring.demo import bought, campaign
 from sparring.demo.drives import others
 
 _RPM = 2 * math.pi / 60
@@ -240,6 +240,7 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
         progress("a campaign ...")
         hoist = rig()
         rig_ids[hoist.name] = book.save_rig(hoist)
+        bought.make(book, hoist, rig_ids[hoist.name])
         campaign.make(book, compared, builds, hoist, rig_ids[hoist.name])
         for scene in (*by_eye(drives), *scenes()):
             progress(f"testing {scene.build.name} ...")

@@ -25,6 +25,16 @@ def derive(book: Logbook, test_id: int) -> TestResult:
     return result
 
 
+def family_of(book: Logbook, build_id: int) -> list[tuple[str, TestResult]]:
+    """(name, newest result) of the other builds of a family that have tests, oldest first."""
+    family = book.build(build_id).family
+    found = []
+    for other, build in book.builds():
+        if build.family == family and other != build_id and (test := book.newest_test(other)):
+            found.append((build.name, derive(book, test)))
+    return found
+
+
 def peers_of(book: Logbook, test_id: int) -> list[Peer]:
     """The other tests of a logbook, as far as their efficiencies are known."""
     names, tests = {i: b.name for i, b in book.builds()}, book.tests()

@@ -11,13 +11,14 @@ from typing import Any
 from sparring.core.build import Build
 from sparring.core.finding import Finding
 from sparring.core.methods import Hoist
+from sparring.core.outlook.campaign import Campaign, Made, Trial, done, next_trial, trials
+from sparring.core.outlook.drive import Drive
+from sparring.core.outlook.foresee import Foreseen, Outlook
+from sparring.core.outlook.prepare import checklist, spares
 from sparring.core.plan import Plan
-from sparring.core.plan.campaign import Campaign, Made, Trial, done, next_trial, trials
-from sparring.core.plan.drive import Drive
-from sparring.core.plan.foresee import Foreseen, Outlook
 from sparring.core.plan.line import told
-from sparring.core.plan.prepare import checklist, spares
 from sparring.core.plan.weights import Hung
+from sparring.core.reduce.against_sheet import Compared
 from sparring.core.rig import Rig
 from sparring.files.result_files import finding_to_dict
 
@@ -137,3 +138,25 @@ def campaign_to_dict(key: int, campaign: Campaign, made: Made) -> dict[str, Any]
 def _trial(t: Trial) -> dict[str, Any]:
     build, column = t.cell
     return {"build": build, "column": column, "block": t.block, "reference": t.reference}
+
+
+def sheet_to_dict(build: Build, units: Sequence[str], rows: Sequence[Compared]) -> dict[str, Any]:
+    """A data sheet beside what was measured, as described in docs/formats.md."""
+    return {
+        "format": "sparring.data-sheet/1",
+        "build": build.name,
+        "tolerance": build.sheet_tolerance,
+        "units": list(units),
+        "figures": [
+            {
+                "voltage_V": x.voltage,
+                "figure": x.figure,
+                "stated": x.stated,
+                "measured": [
+                    None if m is None else {"value": m.value, "u": m.u, "holds": h}
+                    for m, h in zip(x.measured, x.holds, strict=True)
+                ],
+            }
+            for x in rows
+        ],
+    }

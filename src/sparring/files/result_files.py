@@ -13,7 +13,8 @@ from sparring import __version__
 from sparring.core.finding import Finding, explain
 from sparring.core.reduce.fits import LossModel, Stall
 from sparring.core.reduce.points import Point
-from sparring.core.reduce.results import Step, TestResult
+from sparring.core.reduce.results import TestResult
+from sparring.core.reduce.step import Step
 from sparring.core.revise import Correction
 from sparring.core.uncertainty import Uncertain, budget, nominal, std
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections import Counter
 
-from sparring.core.plan.campaign import Campaign, InLogbook
+from sparring.core.outlook.campaign import Campaign, InLogbook
 from sparring.logbook.database import LogbookError
 from sparring.logbook.rows import Rows
 from sparring.logbook.tables import CampaignRow, RunRow

@@ -146,7 +146,7 @@ def far_from_expected(
     behind = {s.index for s in result.lifted[result.sound :]}  # what drops there is said by itself
     # what the motor puts in, as torque at the output: it does not rest on the load's own figures
     put_in = {
-        s.index: nominal(s.motor_torque) * inputs.ratio
+        s.index: nominal(s.motor_torque) * nominal(inputs.ratio)
         for s in result.running
         if s.gearbox is not None and s.voltage is not None and s.index not in behind
     }

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 
 from sparring.core.build import Build
 from sparring.core.finding import ORDER, Fact, Finding, noted
+from sparring.core.outlook.foresee import HOTTEST, Foreseen, Outlook
 from sparring.core.plan import Plan
-from sparring.core.plan.foresee import HOTTEST, Foreseen, Outlook
 from sparring.core.plan.weights import Hung
 from sparring.core.rig import Rig
 

@@ -9,8 +9,9 @@ from sparring.core.finding import Fact, Finding, Peer, noted
 from sparring.core.findings.registry import rule
 from sparring.core.input_quantity import words
 from sparring.core.reduce.inputs import Inputs
-from sparring.core.reduce.results import Step, TestResult
+from sparring.core.reduce.results import TestResult
 from sparring.core.reduce.spread import differ, random_part, shared_parts, size, tag_of, unshared
+from sparring.core.reduce.step import Step
 from sparring.core.uncertainty import nominal
 
 # relative SD of the gearbox or wire-to-shaft efficiency between repeats

@@ -66,12 +66,12 @@ def speeds_against_ratio(
         n
         for n, q in quotients.items()
         # one of several steps is beyond twice its own doubt by chance
-        if abs(nominal(q) / inputs.ratio - 1) > max(2.6 * std(q) / inputs.ratio, least)
+        if abs(nominal(q / inputs.ratio) - 1) > max(2.6 * std(q / inputs.ratio), least)
     ]
     if not bad:
         return
-    mean = max((quotients[n] for n in bad), key=lambda q: abs(nominal(q) / inputs.ratio - 1))
-    off = nominal(mean) / inputs.ratio - 1
+    mean = max((quotients[n] for n in bad), key=lambda q: abs(nominal(q / inputs.ratio) - 1))
+    off = nominal(mean / inputs.ratio) - 1
     slips = off > 0
     yield noted(
         "speeds-against-ratio",
@@ -112,7 +112,7 @@ def sag(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[F
     fall = first.voltage - last.voltage
     if nominal(fall) <= max(2 * std(fall), _SAG * nominal(first.voltage)):
         return
-    by_supply = fall / inputs.motor.k / inputs.ratio
+    by_supply = fall / inputs.motor.k / nominal(inputs.ratio)
     yield noted(
         "voltage-sag",
         "caution",

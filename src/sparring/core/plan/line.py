@@ -123,7 +123,7 @@ def _loads_of(text: str, method: MethodBase, masses: dict[float, Measured]) -> l
     found = _LOADS.match(text)
     word = found.group(1).lower() if found else ""
     if word == "no load" or not text:
-        return [{}]
+        return [dict(nothing(method))]
     if not found:
         raise QuantityError(
             f"“{text[:60]}” is not understood before “at”; type for example {example(method)}"
@@ -137,6 +137,11 @@ def _loads_of(text: str, method: MethodBase, masses: dict[float, Measured]) -> l
         raise QuantityError(f"a {method.word} has no weights; a plan for it names {what}")
     values = _values(text[found.end() :], "mass", "kg")
     return [{"load": masses.get(round(v, 9), Measured(v))} for v in values]
+
+
+def nothing(method: MethodBase) -> dict[str, Measured]:
+    """No load, as a step has it: where weights count, a mass of nothing, for the hook counts."""
+    return {"load": Measured(0.0)} if method.weighed() else {}
 
 
 def _drives(text: str) -> list[dict[str, float]]:
@@ -263,7 +268,7 @@ def _ladders(steps: Sequence[PlanStep], method: MethodBase, units: dict[str, str
 
 
 def _told_loads(loads: Sequence[tuple[float | None, float | None]], units: dict[str, str]) -> str:
-    if loads[0] == (None, None):
+    if all(not m and r is None for m, r in loads):
         return "no load"
     resistors = [r for _, r in loads if r is not None]
     if resistors:

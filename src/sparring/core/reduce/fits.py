@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from sparring.core.input_quantity import declare
 from sparring.core.reduce.spread import REPEATS, random_part
+from sparring.core.reduce.step import Step
 from sparring.core.uncertainty import (
     Uncertain,
     mean_of,
@@ -20,9 +20,6 @@ from sparring.core.uncertainty import (
     ufloat,
     unexplained,
 )
-
-if TYPE_CHECKING:
-    from sparring.core.reduce.results import Step
 
 NOTABLE_EXCESS = 0.15
 """Loss above the expected one, as a part of it, that is worth a word."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -26,6 +26,7 @@ from sparring.core.reduce.fits import (
 )
 from sparring.core.reduce.points import Point
 from sparring.core.reduce.spread import REPEATS, WINDOW, of_one_run, random_part, shared_parts
+from sparring.core.reduce.step import Step
 from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.core.uncertainty import Uncertain, mean_of, means_of, nominal, std, t_widening, ufloat
@@ -45,35 +46,6 @@ COMBINED = (
     "gearbox",
     "line_torque",
 )
-
-
-@dataclass(frozen=True)
-class Step:
-    """All runs at one weight. The estimates hold type A parts within and between runs and all
-    shared inputs.
-    """
-
-    index: int
-    points: tuple[Point, ...]
-    stalls: tuple[Point, ...]
-    torque: Uncertain
-    speed: Uncertain = None
-    cold_speed: Uncertain = None
-    voltage: Uncertain = None
-    current: Uncertain = None
-    power_in: Uncertain = None
-    power_out: Uncertain = None
-    motor_torque: Uncertain = None
-    motor_power: Uncertain = None
-    wire_to_shaft: Uncertain = None
-    gearbox: Uncertain = None
-    line_torque: Uncertain = None
-    # relative SD between runs, this step alone
-    spread: dict[str, float] = field(default_factory=dict)
-
-    @property
-    def lifted(self) -> bool:
-        return bool(self.points)
 
 
 @dataclass(frozen=True)

@@ -69,8 +69,8 @@ def reduce_spin(
     drag = _drag(inputs, t[top:], speed[top:], no_load)
     course = inputs.course_of(recording, begin)
     # of the motor's line against what it turns: near the no-load speed a part lasts longer than it
-    own = nominal(inertia) + nominal(inputs.rotor) * nominal(inputs.ratio)**2
-    pull = nominal(inputs.motor.k**2 / inputs.motor.R) * nominal(inputs.ratio)**2
+    own = nominal(inertia) + nominal(inputs.rotor) * nominal(inputs.ratio) ** 2
+    pull = nominal(inputs.motor.k**2 / inputs.motor.R) * nominal(inputs.ratio) ** 2
     follows = own / pull
     points = []
     for part, (low, high) in enumerate(zip(PARTS[:-1] * no_load, PARTS[1:] * no_load, strict=True)):

@@ -64,7 +64,7 @@ def reduce_run(
             window=Window(start, stop, True, 0.0),
             stalled=_stuck(rig, run, on),
         )
-    no_load = nominal(inputs.motor.speed(0.0, mean_or(on, "voltage", 12.0))) / inputs.ratio
+    no_load = nominal(inputs.motor.speed(0.0, mean_or(on, "voltage", 12.0))) / nominal(inputs.ratio)
     tail = on.span(max(start, stop - 0.4), stop)
     stalled = (
         run.ended == "stalled"

@@ -57,14 +57,11 @@ def reduce_sweep(
     top = begun + int(np.argmax(force[begun : len(on) - near]))
     bottom = float(force[begun : len(on) - near].min())
     edges = bottom + np.linspace(*_RANGE, PARTS + 1) * (float(force[top]) - bottom)
-    no_load = (
-        nominal(
-            inputs.motor.speed(
-                0.0, float(np.nanmax(ch["voltage"])) if rec.has("voltage") else run.voltage
-            )
+    no_load = nominal(
+        inputs.motor.speed(
+            0.0, float(np.nanmax(ch["voltage"])) if rec.has("voltage") else run.voltage
         )
-        / nominal(inputs.ratio)
-    )
+    ) / nominal(inputs.ratio)
     course = inputs.course_of(recording, begin)
     points = []
     for way, (first, last) in enumerate(((begun, top), (top, len(on) - near))):

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
+from sparring.core.outlook.campaign import Campaign, Trial, next_in, next_trial
 from sparring.core.plan import Lift
-from sparring.core.plan.campaign import Campaign, Trial, next_in, next_trial
 from sparring.ui.model.editing import Editing
 from sparring.ui.model.edits import NewCampaign
 
 if TYPE_CHECKING:
-    from sparring.core.plan.campaign import Made
+    from sparring.core.outlook.campaign import Made
 
 
 class Campaigning(Editing):

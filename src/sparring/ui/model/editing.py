@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any
 from pydantic import ValidationError
 
 from sparring.core.build import Build
+from sparring.core.outlook.campaign import Campaign
 from sparring.core.plan import Plan, PlanStep
-from sparring.core.plan.campaign import Campaign
 from sparring.core.records import Record, RecordError, changed, problems
 from sparring.core.revise import Correction, Kind, bears_on_results
 from sparring.core.rig import Rig

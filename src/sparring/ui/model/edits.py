@@ -13,7 +13,7 @@ from sparring.core.revise import Kind
 from sparring.core.rig import Rig
 
 if TYPE_CHECKING:
-    from sparring.core.plan.campaign import Campaign
+    from sparring.core.outlook.campaign import Campaign
     from sparring.core.run import Run
     from sparring.ui.model.on_desk import OnDesk
 

@@ -10,10 +10,10 @@ from PyQt6.QtGui import QUndoStack
 
 from sparring.core.build import Build
 from sparring.core.methods import MethodBase
+from sparring.core.outlook.campaign import Campaign, Made
+from sparring.core.outlook.drive import Drive
+from sparring.core.outlook.foresee import Outlook
 from sparring.core.plan import Lift, Outcome, Plan
-from sparring.core.plan.campaign import Campaign, Made
-from sparring.core.plan.drive import Drive
-from sparring.core.plan.foresee import Outlook
 from sparring.core.records import Record
 from sparring.core.rig import Rig
 from sparring.core.run import Run

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from sparring.core import quantity
+from sparring.core.outlook.drive import Drive
+from sparring.core.outlook.foresee import FIRST, Outlook, first_power, foresee
+from sparring.core.outlook.learn import learnt
 from sparring.core.plan import Lift, Outcome, Plan, PlanStep, lifts_of, remaining
-from sparring.core.plan.drive import Drive
-from sparring.core.plan.foresee import FIRST, Outlook, first_power, foresee
-from sparring.core.plan.learn import learnt
 from sparring.core.records import annotation, in_words
 from sparring.ui.model.on_desk import OnDesk
 
@@ -102,7 +102,7 @@ class Planned(OnDesk):
         if not method.STEP:
             return ""
         if method.SET_BY[1] == "mass":
-            return self.mass_name(step.load.value) if step.load is not None else "no load"
+            return self.mass_name(step.mass) if step.mass else "no load"
         if step.resistor is None:
             return "open circuit"
         return quantity.show(step.resistor, "resistance", "Ω", decimals=1)

@@ -118,7 +118,9 @@ class ListEditor(QTableWidget):
         self.refresh()
 
     def _value(self, record: Record, at: Path, text: str) -> Any:
-        bare, info, _ = annotation(record, at)
+        bare, info, optional = annotation(record, at)
+        if optional and not text:
+            return None
         if info is not None:
             value = quantity.parse(text, info.kind, info.file_unit)
             return value if bare is Measured else value.value

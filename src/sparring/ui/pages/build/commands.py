@@ -101,6 +101,7 @@ _STAGE: tuple[Command[BuildPage], ...] = (
         for id, words, name in (
             ("build.motors", "Additional motors …", "MotorsDialog"),
             ("build.materials", "Custom materials …", "MaterialsDialog"),
+            ("build.data-sheet", "Data sheet …", "DataSheetDialog"),
             ("build.photos", "Photos …", "PhotosDialog"),
         )
     ),

@@ -21,12 +21,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from sparring.core.data_sheet import SheetLine
 from sparring.core.motor import FurtherMotor
 from sparring.core.train import materials
 from sparring.exchange.export import ExportError, Part, part_of
 from sparring.exchange.exports import exports_of
 from sparring.ui.model.desk import Desk
 from sparring.ui.widgets.files import ask_where
+from sparring.ui.widgets.form import Form
 from sparring.ui.widgets.list_editor import ListEditor
 from sparring.ui.widgets.parts import Table, heading, note
 from sparring.ui.widgets.plain import Label
@@ -110,6 +112,40 @@ class MotorsDialog(BuildDialog):
             name="Additional motors",
         )
         self.column.addWidget(self.list, 1)
+        self.finish()
+
+
+class DataSheetDialog(BuildDialog):
+    """What a bought drive's data sheet says, a line a voltage."""
+
+    def __init__(self, desk: Desk, chosen: Chosen, parent: QWidget) -> None:
+        super().__init__(
+            desk,
+            chosen,
+            parent,
+            "Data sheet",
+            "What the data sheet says of the drive, one row per voltage; what it does not say "
+            "stays empty. Results compares it with what was measured. Type in the last row to add "
+            "one; Delete removes one.",
+        )
+        self.resize(860, 320)
+        columns = [
+            ("voltage", ("voltage",)),
+            ("no-load speed", ("free_speed",)),
+            ("no-load current", ("free_current",)),
+            ("at torque", ("load",)),
+            ("speed", ("load_speed",)),
+            ("current", ("load_current",)),
+            ("stall torque", ("stall_torque",)),
+            ("stall current", ("stall_current",)),
+        ]
+        self.list = ListEditor(
+            desk, ("data_sheet",), SheetLine(), columns=columns, name="Data sheet"
+        )
+        self.column.addWidget(self.list, 1)
+        self.column.addWidget(
+            Form(desk, "build", [("Tolerance of the data sheet ±", ("sheet_tolerance",))])
+        )
         self.finish()
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
-from sparring.core.plan.prepare import checklist
+from sparring.core.outlook.prepare import checklist
 from sparring.ui.model.desk import Desk
 from sparring.ui.widgets.ticked import Clickable
 

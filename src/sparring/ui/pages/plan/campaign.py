@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from sparring.core.plan.campaign import Campaign, Cell, Control, done, reference_of, trials
+from sparring.core.outlook.campaign import Campaign, Cell, Control, done, reference_of, trials
 from sparring.core.reduce.results import TestResult
 from sparring.exchange.deriving import derive
 from sparring.ui.model import background

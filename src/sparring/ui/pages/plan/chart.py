@@ -13,8 +13,8 @@ from PyQt6.QtCore import QPoint, QPointF, Qt, pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from sparring.core import quantity
-from sparring.core.plan.drive import Drive, Load
-from sparring.core.plan.foresee import HOTTEST, Foreseen
+from sparring.core.outlook.drive import Drive, Load
+from sparring.core.outlook.foresee import HOTTEST, Foreseen
 from sparring.core.uncertainty import nominal, std
 from sparring.ui.model.desk import Desk
 from sparring.ui.theme import font, theme

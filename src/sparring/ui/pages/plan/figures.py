@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from sparring.core import quantity
-from sparring.core.plan.drive import Parameter
+from sparring.core.outlook.drive import Parameter
 from sparring.ui.model.desk import Desk
 from sparring.ui.widgets.parts import Table
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QTabBar, QVBoxLayout, QWidget
 
 from sparring.core import predict
-from sparring.core.plan.questions import QUESTIONS, Ask, ask
+from sparring.core.outlook.questions import QUESTIONS, Ask, ask
 from sparring.core.records import in_words
 from sparring.ui.page import Context, ShownFlow, View
 from sparring.ui.pages.plan.before import BeforePower

@@ -7,8 +7,8 @@ from typing import Any, get_args
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from sparring.core.outlook.foresee import Foreseen
 from sparring.core.plan import PlanStep
-from sparring.core.plan.foresee import Foreseen
 from sparring.core.plan.record import STILL, Kind
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, in_words

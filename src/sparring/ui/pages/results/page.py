@@ -19,6 +19,7 @@ from sparring.ui.page import Context, ShownFlow, View
 from sparring.ui.pages.results.budget_view import BudgetView
 from sparring.ui.pages.results.charts import Charts
 from sparring.ui.pages.results.recording_view import RecordingView
+from sparring.ui.pages.results.sheet_table import SheetTable
 from sparring.ui.theme import theme
 from sparring.ui.widgets.leave_out import ask_why
 from sparring.ui.widgets.parts import Table, note, sheet
@@ -82,12 +83,14 @@ class ResultsPage(View):
         self.recording, self.budget = RecordingView(self.desk), BudgetView()
         was = ["when", "of", "what", "was", "is"]
         self.corrected = Table(was, "Corrected after the runs", 5, left=(1, 2, 3, 4))
+        self.sheet = SheetTable(self.desk)
         self.panes = QStackedWidget()
         for name, pane in (
             ("Points", self.table),
             ("Recording", self.recording),
             ("Uncertainty", self.budget),
             ("Corrections", self.corrected),
+            ("Data sheet", self.sheet),
         ):
             self.tabs.addTab(name)
             self.panes.addWidget(pane)
@@ -128,6 +131,7 @@ class ResultsPage(View):
             return
         self.charts.put(result)
         self._table()
+        self.tabs.setTabVisible(4, self.sheet.refresh())
         self._select()
 
     def _picked(self, step: int, lift: int) -> None:

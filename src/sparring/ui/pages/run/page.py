@@ -13,8 +13,8 @@ from sparring.core import predict, quantity
 from sparring.core.build import Build
 from sparring.core.by_eye import ByEye
 from sparring.core.live import Instruments, LiveFigures
+from sparring.core.outlook.foresee import Foreseen
 from sparring.core.plan import Lift, PlanStep, stalls_of, what_next
-from sparring.core.plan.foresee import Foreseen
 from sparring.core.run import Run, run_of
 from sparring.ui.page import Context, ShownFlow, View
 from sparring.ui.pages.run.big_figure import BigFigure

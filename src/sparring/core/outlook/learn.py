@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from sparring.core.plan.drive import Drive, Load, Seen
+from sparring.core.outlook.drive import Drive, Load, Seen
 from sparring.core.reduce.results import TestResult
 from sparring.core.uncertainty import nominal
 

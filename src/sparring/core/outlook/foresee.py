@@ -13,7 +13,7 @@ import numpy as np
 
 from sparring.core.build import Build
 from sparring.core.motor import COPPER_ZERO
-from sparring.core.plan.drive import Drive, Foretold, Load
+from sparring.core.outlook.drive import Drive, Foretold, Load
 from sparring.core.plan.order import Lift, next_lift, sequence
 from sparring.core.plan.record import FIRST_POWER, STILL, Plan, PlanStep
 from sparring.core.reduce.warmth import Bodies, bodies_of

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from sparring.core.build import Build
-from sparring.core.plan.foresee import Outlook
+from sparring.core.outlook.foresee import Outlook
 from sparring.core.plan.record import STILL, Plan
 from sparring.core.rig import Rig
 from sparring.core.train.stage import StageBase

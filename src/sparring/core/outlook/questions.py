@@ -12,7 +12,8 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from sparring.core.build import Build
-from sparring.core.plan.drive import Drive, Load
+from sparring.core.outlook.drive import Drive, Load
+from sparring.core.plan.line import nothing
 from sparring.core.plan.record import Kind, Plan, PlanStep
 from sparring.core.plan.repeats import power, repeats_for
 from sparring.core.plan.weights import hang
@@ -291,15 +292,17 @@ def does_the_data_sheet_hold(a: Ask) -> Plan:
     for v in volts:
         stall, u = a.stall(v)
         if a.rig.method.STEP:
-            steps += _grid([v], [{}], 3)
-            if load < 0.85 * stall:
-                steps += _grid([v], working, 3)
+            steps += _grid([v], [dict(nothing(a.rig.method))], 3)
+            loads = working if load < 0.85 * stall else []
+            further = _loads(a, [0.65 * stall])
+            steps += _grid([v], sorted(loads + further, key=lambda x: _torque(a, x)), 3)
         beyond = _loads(a, [1.3 * stall + 3 * u])[-1:]
         steps += _grid([v], beyond, 2, "to stall")
     reasons.append(
         "At each voltage: turning free (speed, current), at the working load "
-        f"({load:.3g} N·m) where it can carry it, and stalled (torque bracketed, current)."
+        f"({load:.3g} N·m) where it can carry it, at two thirds of the stall, and stalled."
     )
+    reasons.append("Three points on a line tell the stall torque, the stalled run its current.")
     reasons.append("Three voltages tell a wrong figure from a wrong voltage.")
     return _plan(a, "does the data sheet hold", steps, reasons)
 
