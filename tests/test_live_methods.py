@@ -124,6 +124,8 @@ AT = {
     "drawbar": (1.5,),
     "run-up": (1.0,),
     "generator": (1.0,),
+    "tackle": (1.5,),
+    "haul": (1.0,),
 }
 
 

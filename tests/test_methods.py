@@ -13,7 +13,18 @@ from helpers import about_95, benches
 
 from sparring.core.analysis import analyse
 from sparring.core.findings.setup import judge_setup
-from sparring.core.methods import METHODS, Brake, Drawbar, Generator, Hoist, Lever, RunUp
+from sparring.core.methods import (
+    METHODS,
+    Brake,
+    Drawbar,
+    Generator,
+    Haul,
+    Hoist,
+    Lever,
+    RunUp,
+    Tackle,
+)
+from sparring.core.methods.tackle import sheave_efficiency
 from sparring.core.plan import Plan
 from sparring.core.plan import ladder as planned
 from sparring.core.plant.bench import bench_of
@@ -32,7 +43,13 @@ from sparring.files import log_files, log_look
 
 @pytest.mark.parametrize(
     "method",
-    [Brake(hold=2.0), Drawbar(hold=2.5), Generator(hold=2.0, resistors=(22.0, 13.2))],
+    [
+        Brake(hold=2.0),
+        Drawbar(hold=2.5),
+        Generator(hold=2.0, resistors=(22.0, 13.2)),
+        Haul(hold=2.0),
+        Tackle(travel=0.3),
+    ],
     ids=lambda m: m.kind,
 )
 def test_steady_methods_are_covered(method):
@@ -41,6 +58,40 @@ def test_steady_methods_are_covered(method):
     for step in (0, STEPS - 1):
         for name in ("torque", "gearbox"):
             assert about_95(shares(found, name, step), len(found), 0.995), (name, step)
+
+
+def test_a_tackle_pulls_what_its_sheaves_leave():
+    """Part by part along the cord: each sheave hands on 0.95 of the tension, three parts carry."""
+    method = Tackle(parts=3, lead=2, sheave=Measured(0.95), block_mass=Measured(0.0))
+    pull = 10.0
+    tension, carried = pull, 0.0
+    for _ in range(2):
+        tension *= 0.95
+    for _ in range(3):
+        carried += tension
+        tension *= 0.95
+    x = method.figures()
+    assert method.gain(x) == pytest.approx(carried / pull)
+    assert method.expected(carried / 9.81, 9.81) == pytest.approx(pull * method.radius(x))
+    lowering, up, down = pull, pull, 0.0
+    for _ in range(2):
+        up /= 0.95
+    for _ in range(3):
+        down += up
+        up /= 0.95
+    lowering = pull * carried / down  # the same load, let down
+    assert sheave_efficiency(pull, lowering, 3, 2) == pytest.approx(0.95)
+    with pytest.raises(ValueError, match="interchanged"):
+        sheave_efficiency(9.0, 10.0, 3, 1)
+    assert Tackle(sheave=Measured(1.0), lead=3).gain(Tackle(sheave=Measured(1.0)).figures()) == 2
+
+
+def test_a_crate_on_the_floor_pulls_its_friction_and_on_a_slope_its_weight_too():
+    floor = Haul(slope=Measured(0.0), friction=Measured(0.3), crate_mass=Measured(1.0))
+    r = floor.radius(floor.figures())
+    assert floor.expected(1.0, 10.0) == pytest.approx(0.3 * 2.0 * 10 * r)
+    steep = Haul(slope=Measured(math.radians(30)), friction=Measured(0.0), crate_mass=Measured(1.0))
+    assert steep.expected(1.0, 10.0) == pytest.approx(0.5 * 2.0 * 10 * r)
 
 
 def test_meters_that_are_off_are_covered_once_they_are_compared():

@@ -73,14 +73,13 @@ def builds(t: Pictures) -> None:
         t.shot("build-eight")
     for title, name, picture, part, tab in (
         ("r1 split ring", "Curlew r1", "build-split-ring", "stage 1 sun", "Shafts"),
-        ("r1 cycloid", "Plover r1", "build-cycloid", "stage 2 lobes", "Strength"),
     ):
         if t.wanted(picture):
             t.choose(title, name)
             places = next(w["places"] for w in p.widgets(kind="TrainView"))
             p.place("TrainView", part if part in places else sorted(places)[-1])
             p.tab(tab)
-            (t.dark if picture == "build-cycloid" else t.shot)(picture)
+            t.shot(picture)
     p.tab("Shafts")
 
 
@@ -154,7 +153,37 @@ def rigs(t: Pictures) -> None:
         )
         t.shot("rig-calibration")
         p.menu("Bench", "Disconnect")
-    p.tab("Plan")
+    p.tab("Limits")
+
+
+def plans(t: Pictures) -> None:
+    p = t.p
+    if not t.wanted("plan", "plan-campaign", "first-power"):
+        return
+    t.choose("r2 POM, greased", "Dunnock r2")
+    p.key("ctrl+t")
+    p.page("Plan")
+    p.key("ctrl+l", "ctrl+a")
+    p.enter("loads 0.5...2.5 kg in 5, at 6, 9, 12 V, 3 times, shuffled (seed 7)")
+    p.until(lambda: p.widgets("Plan: 15 steps × 3"), "it is laid out")
+    p.place("PlanChart", "step 3")
+    t.shot("plan")
+    p.key("ctrl+k")
+    p.until(lambda: any("Reference:" in w["text"] for w in p.widgets(kind="Label")), "it is drawn")
+    t.shot("plan-campaign")
+    p.key("ctrl+k")
+    if t.wanted("first-power"):
+        t.choose("r1 split ring", "Curlew r1")
+        p.page("Run")
+        t.next("Connect the simulated bench")
+        t.next("Tare")
+        t.next("First power")
+        p.until(
+            lambda: any("turned the right" in b["text"] for b in p.widgets(kind="KeyButton")),
+            "it has turned",
+        )
+        t.shot("first-power")
+        p.menu("Bench", "Disconnect")
 
 
 def run(t: Pictures) -> None:
@@ -211,7 +240,7 @@ def by_eye(t: Pictures) -> None:
 
 def readings(t: Pictures) -> None:
     p = t.p
-    if t.wanted("by-hand", "readings-recorded"):
+    if t.wanted("by-hand"):
         p.key("ctrl+h")
         p.until(lambda: p.state()["dialog"] == "Part measurements", "it opens")
         for repeat in (
@@ -223,25 +252,6 @@ def readings(t: Pictures) -> None:
                 p.type(text) if text else None
                 p.key("Return")
         t.shot("by-hand")
-        p.key("alt+n")
-        p.until(lambda: p.state()["popup"], "the ways are listed")
-        p.key("Down", "Down", "Down", "Return")
-        if t.wanted("readings-recorded"):
-            p.press("Simulate")
-            p.until(lambda: any(b["enabled"] for b in p.buttons("Record")), "it sends")
-            p.key("ctrl+Return")
-            p.until(
-                lambda: (
-                    any(b["enabled"] for b in p.buttons("Record"))
-                    and p.rows(
-                        "SELECT 1 FROM characterisations WHERE way = 'wind-up' AND record LIKE"
-                        " '%parquet%'"
-                    )
-                ),
-                "it is recorded",
-                240,
-            )
-            t.shot("readings-recorded")
         p.key("Escape")
     if t.wanted("import"):
         log = Path(tempfile.mkdtemp()) / "bench-log.csv"
@@ -251,18 +261,6 @@ def readings(t: Pictures) -> None:
         p.until(lambda: p.state()["dialog"].startswith("Import"), "it opens")
         t.shot("import")
         p.key("Escape")
-
-
-def tour(t: Pictures) -> None:
-    p = t.p
-    if not t.wanted("tour"):
-        return
-    t.choose("r1 POM, dry", "Dunnock r1")
-    p.page("Results")
-    p.menu("Help", "Five-minute tour")
-    p.until(lambda: p.widgets("Tour, 3 of"), "it waits for the finding")
-    t.shot("tour")
-    p.press("End the tour")
 
 
 def guide(t: Pictures) -> None:
@@ -303,7 +301,7 @@ def main(out: Path, only: set[str], size: tuple[int, int], env: dict[str, str]) 
         )
         eight_stages(Path(home) / "data" / "sparring" / "demo")
         rooms = (
-            (size, (builds, take_apart, results, rigs, run, by_eye, readings, tour)),
+            (size, (builds, take_apart, results, rigs, plans, run, by_eye, readings)),
             ((1840, 800), (guide,)),
         )
         for room, parts in rooms:

@@ -65,33 +65,36 @@ def test_a_drive_of_ones_own_from_nothing_to_a_result(mine, tmp_path):
     )
     mine.click("Travel")
     mine.enter("2 m")
-    mine.click("Weights of the steps")
-    mine.enter("0.2 kg; 2*0.2 kg")
-    mine.click("Repeats")
-    mine.enter("2")
-    mine.click("Voltage")
-    # at 12 V a ratio of 5 runs into the rig's limit of 600 rpm, and at 5 V on the way down
-    mine.enter("5 V")
     mine.click("Output speed")
     mine.enter("900 rpm")
+    mine.page("Plan")
+    mine.key("ctrl+l", "ctrl+a")
+    # at 12 V a ratio of 5 runs into the rig's limit of 600 rpm, and at 5 V on the way down
+    mine.enter("loads 0.2, 0.4 kg at 5 V, 2 times")
+    mine.until(lambda: mine.widgets("Plan: 2 weights × 2"), "the plan is laid out")
     mine.page("Run")
     lift(mine, "Connect the simulated bench", 0)
     lift(mine, "Tare", 0)
     mine.until(lambda: mine.state()["tared"], "it is tared")
+    lift(mine, "First power: 1.67 V", 1)  # nobody has seen this drive turn
+    lift(mine, "It turned the right way", 1)
     for n, what in enumerate(
-        ("Hang 0.20 kg", "Lift 0.20 kg again", "Hang 0.40 kg", "Lift 0.40 kg again"), start=1
+        ("Hang 0.20 kg", "Lift 0.20 kg again", "Hang 0.40 kg", "Lift 0.40 kg again"), start=2
     ):
         lift(mine, what, n)
-    lift(mine, "See the results", 4)
+    lift(mine, "See the results", 5)
     mine.until(
         lambda: mine.state()["page"] == "Results" and mine.state()["has_result"],
         "the results are shown",
     )
     plan, headline = mine.rows("SELECT plan, headline FROM tests")[0]
-    assert json.loads(plan)["repeats"] == 2
-    assert [json.loads(r)["ended"] for (r,) in mine.rows("SELECT record FROM runs")] == ["top"] * 4
+    assert [s["repeats"] for s in json.loads(plan)["steps"]] == [2, 2]
+    runs = [json.loads(r) for (r,) in mine.rows("SELECT record FROM runs")]
+    assert [r["ended"] for r in runs] == ["top"] * 5
+    assert [r["kind"] for r in runs] == ["first power"] + ["measure"] * 4
+    assert mine.record("build", "Robin r1")["first_power"]["on"]
     assert 0.7 < json.loads(headline)["value"] < 1
-    assert len(list((mine.home / "data/sparring/logbook/recordings").glob("*.parquet"))) == 4
+    assert len(list((mine.home / "data/sparring/logbook/recordings").glob("*.parquet"))) == 5
     out = tmp_path / "out"
     out.mkdir()
     mine.key("ctrl+e")
@@ -105,44 +108,31 @@ def test_a_drive_of_ones_own_from_nothing_to_a_result(mine, tmp_path):
 
 
 def test_a_plan_is_laid_out_by_keyboard_alone(mine):
-    mine.key("alt+2")
-    mine.tab_to("Weights of the steps")
-    mine.enter("0.2 kg; 0.4; 0.6", "Tab")
-    mine.tab_to("Repeats")
-    mine.enter("3", "Tab")
-    mine.enter("9 V", "Tab")
+    mine.key("alt+3", "ctrl+l", "ctrl+a")
+    mine.enter("loads 0.2, 0.4, 0.6 kg at 9 V, 3 times")
+    mine.tab_to("Order of the steps", "shift+Tab")
+    mine.key("Down")
+    mine.tab_to("Below the chart")
+    mine.key("Right", "Right")
+    mine.tab_to("Settling time")
     mine.enter("0.4 s", "Tab")
     mine.enter("0.8 s", "Tab")
-    mine.tab_to("Order")
-    mine.key("Down", "Tab")
-    mine.until(
-        lambda: mine.widgets("Plan: 3 weights × 3") or mine.widgets("Plan: 3 weights, bisected"),
-        "the title block shows it",
-    )
+    mine.until(lambda: mine.widgets("Plan: 3 weights × 3"), "the title block shows it")
     mine.key("alt+4")
-    mine.tab_to("0.40 kg, 0/3")
-    mine.key("Return")
     go = mine.widgets(kind="KeyButton")[0]
     assert go["text"].startswith("Connect the simulated bench")
-    mine.key("space")
-    mine.until(
-        lambda: any("Tare" in b["text"] for b in mine.widgets(kind="KeyButton")),
-        "the bench is there",
-    )
-    mine.key("space")
-    mine.until(
-        lambda: any("Hang 0.40 kg" in b["text"] for b in mine.widgets(kind="KeyButton")),
-        "the chosen weight is next",
-    )
-    mine.key("space")
-    mine.until(lambda: mine.state()["runs"] == 1, "it is lifted")
+    for what, runs in (
+        ("Connect", 0),
+        ("Tare", 0),
+        ("First power: 3 V", 1),
+        ("It turned the right way", 1),
+    ):
+        lift(mine, what, runs)
+    mine.tab_to("0.40 kg, 0/3")
+    mine.key("Return")
+    lift(mine, "Hang 0.40 kg", 2)
     plan = json.loads(mine.rows("SELECT plan FROM tests")[0][0])
-    assert [m.split()[0] for m in plan["loads"]] == ["0.2", "0.4", "0.6"]
-    assert (plan["repeats"], plan["voltage"], plan["settle"], plan["measure"]) == (
-        3,
-        "9 V",
-        "0.4 s",
-        "0.8 s",
-    )
-    assert plan["order"] != "ladder"
-    assert json.loads(mine.rows("SELECT record FROM runs")[0][0])["step"] == 1
+    assert [s["load"].split()[0] for s in plan["steps"]] == ["0.2", "0.4", "0.6"]
+    assert {(s["repeats"], s["voltage"]) for s in plan["steps"]} == {(3, "9 V")}
+    assert (plan["settle"], plan["measure"], plan["order"]) == ("0.4 s", "0.8 s", "shuffled")
+    assert json.loads(mine.rows("SELECT record FROM runs")[1][0])["step"] == 1

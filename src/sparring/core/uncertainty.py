@@ -88,6 +88,17 @@ def cosine(angle: Uncertain) -> Uncertain:
     return math.cos(float(angle))
 
 
+def sine(angle: Uncertain) -> Uncertain:
+    """sin of an angle [rad] with or without uncertainty, to the first order, which is all there is
+    of it near 0.
+    """
+    if hasattr(angle, "nominal_value"):
+        from uncertainties import umath
+
+        return umath.sin(angle)
+    return math.sin(float(angle))
+
+
 @lru_cache(maxsize=256)
 def second_order(angle: Any) -> Uncertain:
     """What the second order of a cosine adds about its mean, in units of cos φ u²/√2: one input for

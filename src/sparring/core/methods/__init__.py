@@ -12,11 +12,13 @@ from sparring.core.methods.base import MethodBase
 from sparring.core.methods.brake import Brake
 from sparring.core.methods.drawbar import Drawbar
 from sparring.core.methods.generator import Generator
+from sparring.core.methods.haul import Haul
 from sparring.core.methods.hoist import Hoist
 from sparring.core.methods.lever import Lever
 from sparring.core.methods.rope_brake import RopeBrake
 from sparring.core.methods.runup import RunUp
 from sparring.core.methods.scale import Scale
+from sparring.core.methods.tackle import Tackle
 
 
 def _kind(value: Any) -> str:
@@ -35,7 +37,9 @@ Method = Annotated[
     | Annotated[RunUp, Tag("method run-up")]
     | Annotated[Generator, Tag("method generator")]
     | Annotated[RopeBrake, Tag("method rope-brake")]
-    | Annotated[Scale, Tag("method scale")],
+    | Annotated[Scale, Tag("method scale")]
+    | Annotated[Tackle, Tag("method tackle")]
+    | Annotated[Haul, Tag("method haul")],
     Discriminator(
         _kind,
         custom_error_type="unknown_method",
@@ -47,6 +51,7 @@ __all__ = [
     "Brake",
     "Drawbar",
     "Generator",
+    "Haul",
     "Hoist",
     "Lever",
     "Method",
@@ -54,6 +59,7 @@ __all__ = [
     "RopeBrake",
     "RunUp",
     "Scale",
+    "Tackle",
 ]
 
 METHODS: tuple[type[MethodBase], ...] = tuple(get_args(k)[0] for k in get_args(get_args(Method)[0]))

@@ -174,6 +174,9 @@ def _a_lift(context: Context, lift: Lift | None) -> Offer:
         run = run_of(d.rig, step, lift.repeat, source, d.voltage_of(step))
         s.lift(run, d.ensure_test(), d.book.capture_path(), setting, step.time)
 
+    if not step.counted:
+        what = f"{step.kind[0].upper()}{step.kind[1:]}: {d.drive_name(step)}"
+        return Offer(what, f"{d.load_name(step) or 'No load'}. Stand clear and watch.", begin)
     weight = d.step_name(step) if method.STEP else ""
     if setting is None or (s.hung is not None and abs(s.hung - setting[1]) < 1e-6):
         again = " again" if any(x.step == lift.step for x in d.done_lifts()) else ""

@@ -14,12 +14,14 @@ from sparring.ui.widgets.benches import (
     brake,
     drawbar,
     generator,
+    haul,
     hoist,
     lever,
     plain,
     rope_brake,
     run_up,
     scale,
+    tackle,
 )
 from sparring.ui.widgets.benches.places import Places
 
@@ -32,6 +34,8 @@ PAINTERS: dict[str, Callable[[QPainter, QRectF, Rig], Places]] = {
     "generator": generator.paint,
     "rope-brake": rope_brake.paint,
     "scale": scale.paint,
+    "tackle": tackle.paint,
+    "haul": haul.paint,
 }
 
 

@@ -1,0 +1,134 @@
+"""Plan: every key and button; a campaign by keyboard alone, from the question to the last run."""
+
+import json
+
+
+def space(demo, what):
+    """Presses Space when it would do `what`."""
+    demo.until(
+        lambda: any(
+            b["enabled"] and b["text"].startswith(what) for b in demo.widgets(kind="KeyButton")
+        ),
+        f"Space would {what}",
+    )
+    demo.key("space")
+
+
+def plan_of(demo):
+    return json.loads(demo.rows("SELECT plan FROM tests ORDER BY id DESC LIMIT 1")[0][0])
+
+
+def test_every_control_of_the_plan_does_what_it_says(demo):
+    demo.item("LogbookPanel", "r2")
+    demo.key("ctrl+t")
+    demo.page("Plan")
+    demo.key("ctrl+l", "ctrl+a")
+    demo.enter("loads 0.5, 1, 1.5 kg at 9, 12 V, 3 times")
+    demo.until(lambda: demo.widgets("Plan: 6 steps × 3"), "a line is laid out")
+    demo.key("ctrl+l", "ctrl+a")
+    demo.enter("loads 1 m at 12 V")
+    demo.until(
+        lambda: any("unit of length" in w["text"] for w in demo.widgets(kind="Label")),
+        "what is wrong is said in place",
+    )
+    demo.key("Escape")
+    demo.choose("Order of the steps", "shuffled")
+    demo.until(lambda: demo.state()["undo"] == "order", "the order is changed")
+    demo.place("PlanChart", "step 1")
+    demo.until(lambda: demo.text("Load of a step").startswith("1"), "a point chooses its step")
+    demo.click("Load of a step")
+    demo.click("Load of a step")
+    demo.enter("1.2 kg")
+    demo.until(lambda: demo.state()["undo"] == "load of a step", "its load is changed")
+    for press, said in (
+        ("Move the step down", "order of the steps"),
+        ("Move the step up", "order of the steps"),
+        ("Copy the step", "a further step"),
+        ("Remove the step", "a step less"),
+        ("Exclude the step, or restore it", "a step excluded"),
+        ("Exclude the step, or restore it", "a step restored"),
+    ):
+        demo.click(press)
+        demo.until(lambda said=said: demo.state()["undo"] == said, f"{press}: {said}")
+    demo.key("ctrl+z", "ctrl+z")
+    demo.until(lambda: demo.state()["undo"] == "a step less", "both are undone")
+    demo.press("Run each step")
+    demo.until(lambda: demo.state()["undo"] == "repeats", "the repeats are enough")
+    demo.press("Plan what the shelf makes")
+    demo.until(lambda: demo.state()["undo"] == "loads from the shelf", "the shelf's own loads")
+    demo.choose("Question", "At what torque does it stall?")
+    demo.until(
+        lambda: demo.widgets("Plan: 15 steps, bisected") or demo.state()["undo"] == "plan",
+        "a question gives a plan",
+    )
+    demo.tab("Drive")
+    demo.until(lambda: demo.widgets("Figures of the drive"), "its figures are listed")
+    demo.tab("Reasons, times")
+    demo.click("Settling time")
+    demo.click("Settling time")
+    demo.enter("0.3 s")
+    demo.until(lambda: demo.state()["undo"] == "settling time", "the settling time is changed")
+    demo.tab("Steps")
+    demo.click("guards closed, eye protection on")
+    demo.press("Start: Run")
+    demo.until(lambda: demo.state()["page"] == "Run", "Start goes to Run")
+
+
+def test_a_campaign_is_driven_by_keyboard_from_the_question_to_the_last_run(demo):
+    demo.item("LogbookPanel", "r3")
+    demo.key("ctrl+t", "alt+3")
+    demo.tab_to("Question", "shift+Tab")
+    demo.key("Down", "Return")
+    demo.until(lambda: demo.state()["undo"] == "plan", "a question gives a plan")
+    demo.key("ctrl+l", "ctrl+a")
+    demo.enter("loads 2 kg at 12 V")
+    demo.key("ctrl+k")
+    demo.until(lambda: demo.widgets("Campaign"), "the campaign is shown")
+    demo.tab_to("New from this plan")
+    demo.key("space")
+    demo.until(lambda: demo.state()["undo"].startswith("campaign Campaign 1"), "it is begun")
+    demo.tab_to("Blocks")
+    demo.key("ctrl+a")
+    demo.enter("1", "Tab")
+    demo.until(lambda: demo.widgets("Next: Dunnock r3\n12 V (Space)"), "the reference is first")
+    demo.key("alt+3", "space")
+    demo.until(lambda: demo.state()["page"] == "Run", "Space leads to Run")
+    runs = 0
+    for trial in range(4):  # three builds and the reference
+        if trial == 0:
+            space(demo, "Connect")
+            space(demo, "Tare")
+            demo.until(lambda: demo.state()["tared"], "it is tared")
+        build = demo.state()["build"]
+        before = demo.rows("SELECT COUNT(*) FROM runs")[0][0]
+        demo.until(
+            lambda: any(
+                b["text"].startswith(("Hang 2.00 kg", "Lift 2.00 kg"))
+                for b in demo.widgets(kind="KeyButton")
+            ),
+            "the load is next",
+        )
+        demo.key("space")
+        demo.until(
+            lambda before=before: demo.rows("SELECT COUNT(*) FROM runs")[0][0] == before + 1,
+            f"{build} is run",
+        )
+        runs += 1
+        if trial < 3:
+            space(demo, "Mount ")
+            demo.until(
+                lambda: any(
+                    b["text"].startswith(("Set up", "Hang", "Lift"))
+                    for b in demo.widgets(kind="KeyButton")
+                ),
+                "the next build is laid",
+            )
+            if demo.state()["build"] != build:
+                space(demo, "Set up the simulated bench again")
+                space(demo, "Tare")
+    space(demo, "See the results")
+    demo.until(lambda: demo.state()["page"] == "Results", "all of it is done")
+    kept = json.loads(demo.rows("SELECT record FROM campaigns ORDER BY id DESC")[0][0])
+    assert len(kept["tests"]) == 3
+    demo.key("alt+3")
+    demo.until(lambda: demo.widgets("All done"), "nothing is left")
