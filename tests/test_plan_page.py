@@ -155,7 +155,7 @@ def test_a_finding_leads_to_its_steps_and_a_click_to_its_step(page, shown, qtbot
     found = {f.id: f for f in shown.desk.plan_findings()}
     shown._show_finding(found["step-will-stall"])
     assert page.steps.table.hasFocus()
-    at = page.chart.places()[f"step {shown.desk.plan.steps[0].id}"]
+    at = page.chart.places()["step 1"]
     picked = []
     page.chart.picked.connect(picked.append)
     page.steps.choose(shown.desk.plan.steps[2].id)

@@ -37,6 +37,7 @@ def test_the_demo_opens_with_its_builds_and_results(window):
         "Siskin",
         "Curlew",
         "Knot",
+        "Bought",
     }
     choose(window, "Dunnock r1")
     assert "drop-at-last-weights" in {f.id for f in window.desk.findings}
@@ -206,7 +207,8 @@ def test_the_logbook_is_searched_by_word_and_condition(window):
             [family.child(i).text(0)[:2] for family in top for i in range(family.childCount())]
         )
     assert shown[0] == ["r3"]
-    assert shown[1] == ["r1", "r2", "r3", "r2"]  # Dunnock, and Wren by eye
+    # Bought, Dunnock, Plover, Wren: those that were run
+    assert shown[1] == ["r1", "r2", "r1", "r2", "r3", "r1", "r2", "r2", "r3"]
     assert shown[2] == ["r1"]
     assert shown[3] == []
     assert "unit of voltage" in window.logbook.note.text()

@@ -32,8 +32,8 @@ from sparring.ui.widgets.parts import Column, Table, heading, note, sheet
 _BESIDE = 236
 _EMPTY = (
     "A campaign compares builds: each at each voltage, in blocks whose order is shuffled, so that "
-    "warming, wear and days do not look like a difference. The builds of this logbook become its "
-    "rows, the voltages of the plan its columns."
+    "warming, wear and days do not look like a difference. Rows are builds of this logbook, "
+    "columns are the voltages of the plan."
 )
 
 

@@ -224,10 +224,10 @@ class PlanChart(QWidget):
             self.picked.emit(id)
 
     def places(self) -> dict[str, QPoint]:
-        """Where the steps' points are on this widget: `step 2`, by their ids."""
+        """Where the steps' points are on this widget: `step 2` is the second of the plan."""
         kt, ks = self._scales
         found = {}
-        for i, r in self.desk.outlook().rows.items():
+        for i, r in enumerate(self.desk.outlook().rows.values(), start=1):
             if r.step.counted:
                 on = self.chart.box.mapViewToScene(QPointF(r.torque / kt, r.speed / ks))
                 found[f"step {i}"] = self.chart.mapTo(self, self.chart.mapFromScene(on))

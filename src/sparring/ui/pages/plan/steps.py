@@ -31,6 +31,7 @@ class Steps(QWidget):
         super().__init__()
         self.desk = desk
         self.step: int | None = None  # id of the selected one
+        self._row = 0  # where it stands
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
@@ -77,8 +78,11 @@ class Steps(QWidget):
         self.table.blockSignals(True)
         self.table.fill(texts)
         ids = [s.id for s in plan.steps]
-        if self.step not in ids:
+        if self.step is None:
             self.step = next_step if next_step in ids else ids[0]
+        elif self.step not in ids:  # changed, and so another one in the same place
+            self.step = ids[min(self._row, len(ids) - 1)]
+        self._row = ids.index(self.step)
         self.table.selectRow(ids.index(self.step))
         self.table.blockSignals(False)
         self.form.show_step(self.desk.plan.step(self.step))
@@ -108,7 +112,7 @@ class Steps(QWidget):
         ids = [s.id for s in self.desk.todo.steps]
         if id not in ids:
             return
-        self.step = id
+        self.step, self._row = id, ids.index(id)
         self.table.blockSignals(True)
         self.table.selectRow(ids.index(id))
         self.table.blockSignals(False)
