@@ -200,9 +200,7 @@ class Machine:
             self._halt("limit")
 
     def _other_columns(self, channels: tuple[str, ...]) -> None:
-        """The board sends other columns from here on: what was recorded ends, and a stretch of its
-        own begins.
-        """
+        """The board sends other columns: what was recorded ends, a stretch of its own begins."""
         if not self._captures.under_way:
             return
         self._tell(
@@ -310,7 +308,9 @@ class Machine:
     def _answered(self, word: str, rest: str, refused: str) -> None:
         assert self._asked is not None
         asked = self._asked[1]
-        if refused:
+        if refused and word == "for":  # nothing moves yet, and it has an end of its own
+            self._tell(Notice("said", f"The bench takes no time: {refused}. Its own end counts."))
+        elif refused:
             self._failed(
                 f"The bench refuses “{f'{word} {asked}'.strip()}”: {refused}. The step has ended.",
                 refused=True,

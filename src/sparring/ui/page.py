@@ -94,7 +94,7 @@ def nothing_measured(desk: Desk) -> str:
     """What is said where a test has no findings."""
     return (
         "No findings: the results are consistent."
-        if desk.result
+        if desk.result and desk.result.steps
         else "No findings yet: they appear with the first runs."
     )
 

@@ -29,6 +29,7 @@ _LOWERS = 0.4  # part of the voltage at which a load is let down
 _STRENGTH = 0.15
 """Standard deviation of a part's strength, as a part of it (common practice for moulded, cut and
 printed parts alike; prints across layers scatter more)."""
+_FIRST = 3.0  # [s] of first power
 _CREEPS = 120.0  # [s] after which somebody ends a run that hardly moves
 _LONGEST_PAUSE = 4 * 3600.0
 _NEAR = 0.8  # part of a limit from which it is near
@@ -131,7 +132,7 @@ FIRST = 999_999
 
 def first_power(voltage: float, id: int) -> PlanStep:
     """The first step of a drive that nobody has seen turn: low voltage, nothing on it."""
-    return PlanStep(id=id, kind="first power", voltage=round(voltage * FIRST_POWER, 2))
+    return PlanStep(id=id, kind="first power", voltage=round(voltage * FIRST_POWER, 2), time=_FIRST)
 
 
 def foresee(
@@ -226,7 +227,8 @@ def _durations(rig: Rig, plan: Plan, steps: Sequence[PlanStep], told: Foretold) 
             found[n] = s.time or 0.0
             continue
         if s.time is not None:
-            found[n] = _RAMP + s.time
+            back = s.time / _LOWERS if method.LETS_DOWN else 0.0
+            found[n] = _RAMP + s.time + back
         elif math.isfinite(hold):
             found[n] = _RAMP + hold + coast
         elif told.state.speed[n] <= 0:
@@ -243,7 +245,7 @@ def _driven_for(rig: Rig, step: PlanStep, lasts: float) -> float:
     """Seconds of a run in which the motor carries the load's current."""
     if step.kind in STILL:
         return 0.0
-    if rig.method.LETS_DOWN and step.time is None:
+    if rig.method.LETS_DOWN:
         return _RAMP + (lasts - _RAMP) / (1 + 1 / _LOWERS)
     return lasts - rig.method.course[2]
 

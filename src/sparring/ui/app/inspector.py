@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
     QHeaderView,
     QLabel,  # noqa: TID251  (to look, not to show)
     QLineEdit,
+    QListView,
     QMenu,
     QMenuBar,
     QPushButton,
@@ -255,7 +256,7 @@ def _items(view: QAbstractItemView) -> dict[str, list[int]]:
 
     def walk(parent: Any) -> None:
         for r in range(model.rowCount(parent)):
-            for c in range(model.columnCount(parent)):
+            for c in range(1 if isinstance(view, QListView) else model.columnCount(parent)):
                 index = model.index(r, c, parent)
                 at = view.visualRect(index)
                 if not at.isEmpty() and at.intersects(port.rect()):

@@ -16,7 +16,7 @@ def _state(desk: Desk) -> str:
     wrong = sum(f.severity == "wrong" for f in desk.findings)
     if wrong:
         return f"needs attention: {wrong} error{'s' * (wrong > 1)}"
-    return "done" if desk.result else ""
+    return "done" if desk.result and desk.result.steps else ""
 
 
 PAGE = Page(

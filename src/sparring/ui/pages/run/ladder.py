@@ -73,7 +73,8 @@ class LadderRow(QWidget):
             p.fillRect(0, 0, 4, self.height(), theme.colour("deep"))
         name, count, found = self.texts
         weight, _, drive = name.partition(", ")
-        p.setFont(font(15, bold=self.current))
+        # a step that measures nothing is told in words
+        p.setFont(font(15 if weight[:1].isdigit() else 12, bold=self.current))
         p.setPen(theme.colour("ink"))
         p.drawText(QRectF(12, 0, 86, 30), Qt.AlignmentFlag.AlignVCenter, weight)
         p.setFont(font(12))

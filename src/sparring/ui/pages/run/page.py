@@ -131,7 +131,9 @@ class RunPage(View):
             self.eye.ask(self._told(), self.lift.repeat, self._asked_for())
         asked = self._asked_for()
         self.ladder.say_where(
-            f"{len(done)} of {d.todo_count()} done"
+            "first power"
+            if d.unseen
+            else f"{len(done)} of {d.todo_count()} done"
             if not self.lift or plan.order == "bisection"
             else f"run {self.lift.repeat} of {asked}"
             if self.lift.repeat <= asked
