@@ -193,7 +193,8 @@ def test_another_way_to_load_is_drawn_and_says_what_is_missing(demo):
         lambda: any("care notes" in w["name"] for w in demo.widgets(kind="_Card")),
         "it says what is missing",
     )
-    demo.choose("Order", "bisection")
+    demo.page("Plan")
+    demo.choose("Order of the steps", "bisection")
     demo.until(lambda: demo.widgets("Plan: 5 weights, bisected"), "the plan's order is changed")
     demo.key("ctrl+z", "ctrl+z")
     demo.until(lambda: demo.state()["rig"] == "Hoist B", "and all of it is undone")

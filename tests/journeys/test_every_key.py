@@ -111,6 +111,7 @@ DOES = {
     "Save as a build file …": lambda demo: file_dialog(demo, "Save as a build file"),
     "New test": begun_anew,
     "Read by eye": by_eye,
+    "First power again": lambda demo: said(demo, "There is no first power to repeat"),
     "Simulated bench": simulated,
     "Tare, unloaded": lambda demo: demo.until(lambda: demo.state()["tared"], "it is tared"),
     "Mark this moment": lambda demo: dialog(demo, "Mark"),

@@ -5,7 +5,7 @@ import pytest
 from desktop import Program, Screen, home_with_demo
 
 BUILD_TABS = ("Shafts", "Strength", "Meshes", "Size and cost", "Changes")
-RIG_TABS = ("Plan", "Sensors", "Masses", "Checks")
+RIG_TABS = ("Limits", "Sensors", "Masses", "Checks")
 METHODS = ("Lever", "Brake", "Drawbar", "Run-up", "Generator")
 SEEN_AS = {
     "B612": ((1280, 800), {}),
@@ -61,8 +61,16 @@ def test_no_text_is_cut(demo_home, tmp_path, how):
         demo.press("New rig")
         for method in METHODS:
             demo.choose("Method", method)
-            demo.tab("Plan")
+            demo.tab("Limits")
             look(method)
+        lay("r2 POM, greased")
+        demo.page("Plan")
+        for tab in ("Steps", "Drive", "Reasons, times"):
+            demo.tab(tab)
+            look(f"Plan, {tab}")
+        demo.key("ctrl+k")
+        look("Plan, campaign")
+        demo.key("ctrl+k")
         demo.page("Run")
         look("Run")
         demo.key("ctrl+b")

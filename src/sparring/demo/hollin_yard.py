@@ -95,6 +95,20 @@ def dunnock(revision: int) -> Build:
     )
 
 
+_SHELF = tuple(
+    Weight(name=name, mass=Measured(kilos, u))
+    for name, kilos, u in (
+        ("2 kg", 2.0, 5e-4),
+        ("1 kg", 1.0, 2.5e-4),
+        ("500 g", 0.5, 2.5e-4),
+        ("200 g, first", 0.2, 1e-4),
+        ("200 g, second", 0.2, 1e-4),
+        ("100 g", 0.1, 1e-4),
+        ("50 g", 0.05, 1e-4),
+    )
+)
+
+
 def rig(name: str = "Hoist A", **method: Any) -> Rig:
     """Hollin Yard's hoist: a turned drum on a steel bracket, a 5 kg cell in the cord."""
     rng = np.random.default_rng(5)
@@ -111,18 +125,7 @@ def rig(name: str = "Hoist A", **method: Any) -> Rig:
         calibration=Calibration(cell="5 kg cell", date="2026-11-12", points=points),
         gravity=Measured(9.812, 0.003),
         limits=Limits(current=3.0, speed=200 * _RPM, stalled_for=0.8),
-        shelf=tuple(
-            Weight(name=name, mass=Measured(kilos, u))
-            for name, kilos, u in (
-                ("2 kg", 2.0, 5e-4),
-                ("1 kg", 1.0, 2.5e-4),
-                ("500 g", 0.5, 2.5e-4),
-                ("200 g, first", 0.2, 1e-4),
-                ("200 g, second", 0.2, 1e-4),
-                ("100 g", 0.1, 1e-4),
-                ("50 g", 0.05, 1e-4),
-            )
-        ),
+        shelf=_SHELF if name == "Hoist A" else (),
         care_read=CareRead(by="Hollin Yard", on="2026-11-12", method="hoist"),
     )
 
