@@ -2,7 +2,7 @@
 drops out.
 
 Run all with `make bench`, or some by name: `python -m benchmarks startup reduce csv paint build
-live many`.
+live many plans`.
 """
 
 from __future__ import annotations
@@ -19,6 +19,7 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.many import many
+from benchmarks.plans import plans
 from benchmarks.yardstick import best, qt, say
 
 BARE = """
@@ -366,6 +367,7 @@ ALL = {
     "build": build,
     "live": live,
     "many": many,
+    "plans": plans,
 }
 
 if __name__ == "__main__":

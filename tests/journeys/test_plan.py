@@ -19,7 +19,7 @@ def plan_of(demo):
 
 
 def test_every_control_of_the_plan_does_what_it_says(demo):
-    demo.item("LogbookPanel", "r2")
+    demo.item("Builds and tests", "r2 POM, greased")
     demo.key("ctrl+t")
     demo.page("Plan")
     demo.key("ctrl+l", "ctrl+a")
@@ -75,7 +75,7 @@ def test_every_control_of_the_plan_does_what_it_says(demo):
 
 
 def test_a_campaign_is_driven_by_keyboard_from_the_question_to_the_last_run(demo):
-    demo.item("LogbookPanel", "r3")
+    demo.item("Builds and tests", "r3 brass")
     demo.key("ctrl+t", "alt+3")
     demo.tab_to("Question", "shift+Tab")
     demo.key("Down", "Return")

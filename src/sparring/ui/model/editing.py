@@ -68,10 +68,18 @@ class Editing(Planned):
 
     def lay_steps(self, steps: Iterable[PlanStep], text: str, **fields: Any) -> str | None:
         """Other steps for the plan, undoably; fields: of the plan, beside them. Steps that do what
-        one did keep their runs. Returns the reason when the plan does not hold.
+        one did keep their runs; without any they are numbered anew. Returns the reason when the
+        plan does not hold.
         """
+        steps = list(steps)
+        if not self.runs:
+            steps = [s.model_copy(update={"id": n}) for n, s in enumerate(steps)]
         try:
-            made = self.plan.revised(steps, [r.run.step for r in self.runs])
+            made = (
+                self.plan.revised(steps, [r.run.step for r in self.runs])
+                if self.runs
+                else changed(self.plan, ("steps",), tuple(steps))
+            )
         except RecordError as err:
             return str(err)
         return self.edit("plan", (), made.model_copy(update=fields), text)

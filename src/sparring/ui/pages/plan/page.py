@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QTabBar, QVBoxLayout, QWidget
 
@@ -24,7 +25,7 @@ from sparring.ui.widgets.form import Form, narrow
 from sparring.ui.widgets.parts import Column, heading, note, sheet
 
 _ORDERS = ("as listed", "shuffled", "bisection")
-_BESIDE = 236  # [px] of the column at the right
+_BESIDE = 216  # [px] of the column at the right
 
 
 class PlanPage(View):
@@ -33,6 +34,7 @@ class PlanPage(View):
     def __init__(self, context: Context) -> None:
         super().__init__(context)
         d = self.desk
+        self._seen: tuple[tuple[Any, ...], tuple[Any, ...]] = ((None,), ())
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(4)
@@ -182,6 +184,12 @@ class PlanPage(View):
         if self.kinds.currentIndex() == 1:
             self.campaign.refresh()
             return
+        # one edit is told by several signals
+        seen = (d.todo, d.outlook(), d.result, d.rig, self.steps.step, self.weights.hung)
+        more = (tuple(d.units.items()), theme.dark)
+        if self._seen[1] == more and all(a is b for a, b in zip(self._seen[0], seen, strict=False)):
+            return
+        self._seen = seen, more
         plan, out = d.plan, d.outlook()
         next_step = out.due[0].lift.step if out.due else None
         self.steps.refresh(next_step)
@@ -251,6 +259,7 @@ class PlanPage(View):
     def _laid(self) -> None:
         """A plan was laid out anew: its first step is looked at."""
         self.steps.step = None
+        self._seen = ((None,), ())
         self.refresh()
 
     def _order(self, n: int) -> None:

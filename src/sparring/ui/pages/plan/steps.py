@@ -51,7 +51,7 @@ class Steps(QWidget):
                 "drive",
                 "runs",
                 f"expected, {d_units['speed']}",
-                "winding, °C",
+                "winding",
                 "limit near",
                 f"measured, {d_units['speed']}",
             ]
@@ -100,7 +100,7 @@ class Steps(QWidget):
         share = f"{near.name} {100 * min(near.share, 9.99):.0f} %" if near is not None else "–"
         if row.stalls > 0.02 and not d.rig.method.HELD:
             share = f"stall {100 * row.stalls:.0f} %"
-        return ["stalls" if row.stalls > 0.5 else speed, f"{row.winding - 273.15:.0f}", share]
+        return ["stalls" if row.stalls > 0.5 else speed, f"{row.winding - 273.15:.0f} °C", share]
 
     def _selected(self) -> None:
         items = self.table.selectedItems()
@@ -136,6 +136,7 @@ class Steps(QWidget):
         at = steps.index(step)
         if 0 <= at + by < len(steps):
             steps[at], steps[at + by] = steps[at + by], steps[at]
+            self.step, self._row = -1, at + by  # it stays the selected one
             self._say(self.desk.lay_steps(steps, "order of the steps"))
 
     def double(self) -> None:
@@ -208,7 +209,7 @@ class StepForm(QWidget):
             text = Label(label)
             text.setBuddy(field)
             self._labels[field] = text
-            field.setMinimumWidth(64)
+            field.setMinimumWidth(140 if field is self.load else 56)
             grid.addWidget(text, 0, n)
             grid.addWidget(field, 1, n)
 
