@@ -34,7 +34,7 @@ def test_every_control_of_the_plan_does_what_it_says(demo):
     demo.key("Escape")
     demo.choose("Order of the steps", "shuffled")
     demo.until(lambda: demo.state()["undo"] == "order", "the order is changed")
-    demo.place("PlanChart", "step 1")
+    demo.place("PlanChart", "step 2")
     demo.until(lambda: demo.text("Load of a step").startswith("1"), "a point chooses its step")
     demo.click("Load of a step")
     demo.click("Load of a step")

@@ -1,4 +1,4 @@
-"""The order in which Tab goes: that in which the eye does."""
+"""The order in which Tab goes, that in which the eye does; Space where a page has a use for it."""
 
 from __future__ import annotations
 
@@ -6,7 +6,17 @@ from collections.abc import Iterator
 from itertools import pairwise
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLayout, QScrollArea, QStackedWidget, QTabWidget, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
+    QLayout,
+    QListWidget,
+    QScrollArea,
+    QStackedWidget,
+    QTabWidget,
+    QWidget,
+)
 
 
 def in_order(root: QWidget) -> None:
@@ -15,6 +25,26 @@ def in_order(root: QWidget) -> None:
     """
     for before, after in pairwise(list(_focusable(root))):
         QWidget.setTabOrder(before, after)
+
+
+def press(page: QWidget) -> bool:
+    """Does what Space does to the part of a page that has the keyboard, where the page has a use of
+    its own for that key; whether there is such a part.
+    """
+    part = QApplication.focusWidget()
+    if part is None or not page.isAncestorOf(part):
+        return False
+    if isinstance(part, QAbstractButton):
+        part.click()
+    elif isinstance(part, QComboBox):
+        part.showPopup()
+    elif isinstance(part, QListWidget) and (item := part.currentItem()) is not None:
+        if item.flags() & Qt.ItemFlag.ItemIsUserCheckable:
+            on = item.checkState() == Qt.CheckState.Checked
+            item.setCheckState(Qt.CheckState.Unchecked if on else Qt.CheckState.Checked)
+    else:
+        return False
+    return True
 
 
 def _focusable(widget: QWidget) -> Iterator[QWidget]:

@@ -21,6 +21,7 @@ from sparring.ui.pages.plan.steps import Steps, buttons
 from sparring.ui.pages.plan.weights import Weights
 from sparring.ui.theme import theme
 from sparring.ui.widgets.choice import Choice
+from sparring.ui.widgets.focus import press
 from sparring.ui.widgets.form import Form, narrow
 from sparring.ui.widgets.parts import Column, heading, note, sheet
 
@@ -166,7 +167,7 @@ class PlanPage(View):
         self.go = QPushButton("Start: Run (Space)")
         self.go.setObjectName("act")
         self.go.setMinimumHeight(40)
-        self.go.clicked.connect(self.start)
+        self.go.clicked.connect(lambda: self.context.show("run"))
         column.addWidget(self.go)
         return frame
 
@@ -276,7 +277,11 @@ class PlanPage(View):
         self.kinds.setCurrentIndex(1 - self.kinds.currentIndex())
 
     def start(self) -> None:
-        """Space: goes to Run, where the next step waits; of a campaign, with its next trial."""
+        """Space: goes to Run, where the next step waits; of a campaign, with its next trial. What has
+        the keyboard and takes a Space goes first.
+        """
+        if press(self):
+            return
         if self.kinds.currentIndex() == 1:
             self.campaign.start()
             return

@@ -34,6 +34,7 @@ class Repeats(QWidget):
         for n, field in enumerate((self.spread, self.difference)):
             label = Label(field.accessibleName())
             label.setBuddy(field)
+            label.setWordWrap(True)
             grid.addWidget(label, n, 0)
             grid.addWidget(field, n, 1)
             field.setMinimumWidth(60)

@@ -47,7 +47,7 @@ class Steps(QWidget):
         self.table.head(
             [
                 "step",
-                "load",
+                f"load, {d_units['mass']}" if d.rig.method.weighed() else "load",
                 "drive",
                 "runs",
                 f"expected, {d_units['speed']}",
@@ -68,7 +68,7 @@ class Steps(QWidget):
             texts.append(
                 [
                     f"{mark}{n}{self._kind(s)}",
-                    d.load_name(s) if s.kind not in STILL else "–",
+                    self._load(s),
                     d.drive_name(s) or "–",
                     "excluded" if s.excluded else f"{count}/{s.repeats}",
                     *self._expects(row),
@@ -90,6 +90,11 @@ class Steps(QWidget):
     def _kind(self, s: PlanStep) -> str:
         told = "" if s.kind == "measure" else f"  {in_words(s.kind)}"
         return told + (f" ({s.part})" if s.part else "")
+
+    def _load(self, s: PlanStep) -> str:
+        """Without its unit, which stands in the head."""
+        told = self.desk.load_name(s) if s.kind not in STILL else "–"
+        return told.removesuffix(self.desk.units["mass"]).rstrip()
 
     def _expects(self, row: Foreseen | None) -> list[str]:
         d = self.desk
@@ -209,7 +214,7 @@ class StepForm(QWidget):
             text = Label(label)
             text.setBuddy(field)
             self._labels[field] = text
-            field.setMinimumWidth(140 if field is self.load else 56)
+            field.setMinimumWidth({self.load: 140, self.kind: 84}.get(field, 56))
             grid.addWidget(text, 0, n)
             grid.addWidget(field, 1, n)
 
