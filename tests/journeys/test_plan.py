@@ -52,9 +52,11 @@ def test_every_control_of_the_plan_does_what_it_says(demo):
         demo.until(lambda said=said: demo.state()["undo"] == said, f"{press}: {said}")
     demo.key("ctrl+z", "ctrl+z")
     demo.until(lambda: demo.state()["undo"] == "a step less", "both are undone")
-    demo.press("Run each step")
+    demo.tab_to("Run each step 9 times")
+    demo.key("space")
     demo.until(lambda: demo.state()["undo"] == "repeats", "the repeats are enough")
-    demo.press("Plan what the shelf makes")
+    demo.tab_to("Plan what the shelf makes", "shift+Tab")
+    demo.key("space")
     demo.until(lambda: demo.state()["undo"] == "loads from the shelf", "the shelf's own loads")
     demo.choose("Question", "At what torque does it stall?")
     demo.until(
@@ -69,7 +71,8 @@ def test_every_control_of_the_plan_does_what_it_says(demo):
     demo.enter("0.3 s")
     demo.until(lambda: demo.state()["undo"] == "settling time", "the settling time is changed")
     demo.tab("Steps")
-    demo.click("guards closed, eye protection on")
+    demo.tab_to("guards closed, eye protection on")
+    demo.key("space")
     demo.press("Start: Run")
     demo.until(lambda: demo.state()["page"] == "Run", "Start goes to Run")
 
@@ -93,7 +96,6 @@ def test_a_campaign_is_driven_by_keyboard_from_the_question_to_the_last_run(demo
     demo.until(lambda: demo.widgets("Next: Dunnock r3\n12 V (Space)"), "the reference is first")
     demo.key("alt+3", "space")
     demo.until(lambda: demo.state()["page"] == "Run", "Space leads to Run")
-    runs = 0
     for trial in range(4):  # three builds and the reference
         if trial == 0:
             space(demo, "Connect")
@@ -113,7 +115,6 @@ def test_a_campaign_is_driven_by_keyboard_from_the_question_to_the_last_run(demo
             lambda before=before: demo.rows("SELECT COUNT(*) FROM runs")[0][0] == before + 1,
             f"{build} is run",
         )
-        runs += 1
         if trial < 3:
             space(demo, "Mount ")
             demo.until(

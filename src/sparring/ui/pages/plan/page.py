@@ -5,7 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QTabBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QPushButton,
+    QSizePolicy,
+    QStackedWidget,
+    QTabBar,
+    QVBoxLayout,
+    QWidget,
+)
 
 from sparring.core import predict
 from sparring.core.outlook.questions import QUESTIONS, Ask, ask
@@ -144,7 +152,8 @@ class PlanPage(View):
 
     def _beside(self) -> QWidget:
         frame, column = sheet(margins=8)
-        frame.setFixedWidth(_BESIDE)
+        frame.setMinimumWidth(_BESIDE)
+        frame.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Preferred)
         inner = QWidget()
         inner.setObjectName("plain")
         parts = QVBoxLayout(inner)
@@ -277,8 +286,8 @@ class PlanPage(View):
         self.kinds.setCurrentIndex(1 - self.kinds.currentIndex())
 
     def start(self) -> None:
-        """Space: goes to Run, where the next step waits; of a campaign, with its next trial. What has
-        the keyboard and takes a Space goes first.
+        """Space: goes to Run, where the next step waits; of a campaign, with its next trial. A part
+        that has the keyboard and takes a Space goes first.
         """
         if press(self):
             return

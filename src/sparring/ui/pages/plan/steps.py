@@ -72,7 +72,9 @@ class Steps(QWidget):
                     d.drive_name(s) or "–",
                     "excluded" if s.excluded else f"{count}/{s.repeats}",
                     *self._expects(row),
-                    d.show(found[s.id].speed, "speed", with_unit=False) if s.id in found else "–",
+                    d.show(found[s.id].speed, "speed", u=False, decimals=1, with_unit=False)
+                    if s.id in found
+                    else "–",
                 ]
             )
         self.table.blockSignals(True)
