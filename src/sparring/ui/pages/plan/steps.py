@@ -50,10 +50,10 @@ class Steps(QWidget):
                 f"load, {d_units['mass']}" if d.rig.method.weighed() else "load",
                 "drive",
                 "runs",
-                f"expected, {d_units['speed']}",
+                f"expected,\n{d_units['speed']}",
                 "winding",
                 "limit near",
-                f"measured, {d_units['speed']}",
+                f"measured,\n{d_units['speed']}",
             ]
         )
         rows, plan = d.outlook().rows, d.todo
