@@ -174,6 +174,15 @@ def test_results_are_told_at_each_voltage(build, rig):
     assert len(ids) == len(set(ids))
 
 
+def test_a_supply_that_sags_is_one_voltage_and_the_same_loads_at_several_are_several():
+    from sparring.core.reduce.split import nominal_voltages
+
+    sagging = nominal_voltages([12.0, 11.0, 9.9, 8.6], (12.0,), [0.5, 1.0, 1.5, 2.0])
+    assert sagging == [12.0] * 4
+    assert nominal_voltages([6.1, 12.1, 6.0, 11.8], (), [0.5, 0.5, 1.0, 1.0]) == [6.0, 12.0] * 2
+    assert nominal_voltages([math.nan, 8.9], (9.0,)) == [9.0, 9.0]
+
+
 # --- commands -------------------------------------------------------------------------------------
 
 
@@ -206,7 +215,7 @@ def test_a_plan_comes_from_a_terminal_and_is_simulated_and_reduced(files, tmp_pa
     plan = str(tmp_path / "p.json")
     assert run("simulate", *files, "--plan", plan, "--out", log).exit_code == 0
     found = json.loads(run("reduce", log, *files, "--plan", plan, "--json").stdout)
-    assert [v["voltage_V"] for v in found["voltages"]][-2:] == [9.0, 12.0]
+    assert [v["voltage_V"] for v in found["voltages"]] == [9.0, 12.0]  # first power is no step
     assert len([s for s in found["steps"] if s["voltage_V"] > 8]) == 6
 
 

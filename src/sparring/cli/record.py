@@ -5,6 +5,7 @@ from __future__ import annotations
 import queue
 import time
 from collections.abc import Callable
+from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -14,10 +15,11 @@ from sparring.bench.link import Link
 from sparring.bench.session import Session
 from sparring.core.build import Build
 from sparring.core.outlook.foresee import driven
-from sparring.core.plan import Lift, Outcome, Plan, remaining, what_next
+from sparring.core.plan import Lift, Outcome, Plan, PlanStep, remaining, what_next
+from sparring.core.plan.record import STILL
 from sparring.core.reduce.inputs import ReductionError
 from sparring.core.rig import Rig
-from sparring.core.run import run_of
+from sparring.core.run import Run, run_of
 from sparring.core.uncertainty import nominal, std
 from sparring.exchange.deriving import derive
 from sparring.logbook import Logbook, LogbookError
@@ -102,13 +104,17 @@ class PlanOnBench:
         method, before = self.rig.method, len(self.runs)
         step = self.plan.step(lift.step)
         assert step is not None
+        if step.kind in STILL:
+            self._rest(step, lift.repeat, confirm)
+            return
         setting = (method.SET_BY[0], step.setting(method)) if method.STEP else None
         if setting is not None and source == "bench" and self.session.facts().hung != setting[1]:
             confirm(f"{setting[0]} {setting[1]:g}")
         if not self.test:
             self.test = self.book.add_test(self.build_id, self.rig_id, self.plan, "")
         run = run_of(self.rig, step, lift.repeat, source, self._volts[step.id] or 0.0)
-        self._step(lambda: self.session.lift(run, self.test, self.book.capture_path(), setting))
+        path = self.book.capture_path()
+        self._step(lambda: self.session.lift(run, self.test, path, setting, step.time))
         if len(self.runs) == before:
             raise Interrupted(f"run {before + 1} was not made")
         ended = self.book.run(self.runs[-1]).run.ended
@@ -116,6 +122,23 @@ class PlanOnBench:
             raise Interrupted(
                 f"run {len(self.runs)} ended by {ended}; it has been saved, and the plan ends here"
             )
+        if step.kind == "first power":
+            confirm("See that it turned the right way, smoothly")
+
+    def _rest(self, step: PlanStep, repeat: int, confirm: Callable[[str], None]) -> None:
+        """A step in which nothing is driven: it cools for its time, or somebody inspects it."""
+        began = datetime.now(UTC).isoformat(timespec="seconds")
+        if step.kind == "inspect":
+            confirm(f"Inspect {step.part or 'the drive'}, its supply off")
+        else:
+            self.say(f"It cools for {step.time or 0:g} s.")
+            end = time.monotonic() + (step.time or 0.0)
+            while time.monotonic() < end:
+                self._hear(0.05)
+        if not self.test:
+            self.test = self.book.add_test(self.build_id, self.rig_id, self.plan, "")
+        run = Run(step=step.id, kind=step.kind, repeat=repeat, started=began, source="eye")
+        self.runs.append(self.book.add_run(self.test, run))
 
     @property
     def build_id(self) -> int:

@@ -102,7 +102,8 @@ def _run(columns: list[tuple[str, str]], cells: list[str]) -> Run:
 def _numbered(runs: Sequence[Run]) -> list[Run]:
     """A step is a weight at a voltage."""
     read = [r.read.voltage if r.read is not None else None for r in runs]
-    volts = nominal_voltages([math.nan if v is None else v.value for v in read])
+    loads = [r.load.value if r.load is not None else 0.0 for r in runs]
+    volts = nominal_voltages([math.nan if v is None else v.value for v in read], (), loads)
     each = [
         (v, r.load.value if r.load is not None else 0.0) for v, r in zip(volts, runs, strict=True)
     ]

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise
 
 import numpy as np
 
 from sparring.core.methods import MethodBase
 from sparring.core.plan import Plan
+from sparring.core.plan.record import Kind
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import ReductionError
@@ -52,8 +54,11 @@ def split_runs(
     supplied = [plan.voltage] * len(spans)
     if "voltage" in ch:
         parts = [recording.span(a + (b - a) * 0.3, b).channels["voltage"] for a, b in spans]
+        planned = {s.voltage for s in plan.todo if s.voltage is not None}
         supplied = nominal_voltages(
-            [float(np.nanmean(v)) if np.isfinite(v).any() else np.nan for v in parts], plan.voltages
+            [float(np.nanmean(v)) if np.isfinite(v).any() else np.nan for v in parts],
+            sorted(planned) if len(plan.voltages) else (),
+            levels if level_of else (),
         )
     order = np.lexsort((levels, supplied))
     step_of, step = {}, 0
@@ -64,6 +69,12 @@ def split_runs(
         ):
             step += 1
         step_of[int(now)] = step
+    # what was only run to prepare, at a voltage of its own, is not measured in
+    kinds: dict[float, Kind] = {
+        s.voltage: s.kind
+        for s in plan.todo
+        if s.voltage is not None and not s.counted and s.voltage not in plan.voltages
+    }
     runs: list[Run] = []
     count: dict[int, int] = {}
     pause = 0.3
@@ -74,6 +85,7 @@ def split_runs(
         runs.append(
             Run(
                 step=s,
+                kind=kinds.get(supplied[n], "measure"),
                 repeat=count[s],
                 load=_as_known(levels[n], plan) if level_of == "mass" else None,
                 voltage=supplied[n],
@@ -85,26 +97,41 @@ def split_runs(
     return runs
 
 
-def nominal_voltages(measured: Sequence[float], planned: Sequence[float] = ()) -> list[float]:
+def nominal_voltages(
+    measured: Sequence[float], planned: Sequence[float] = (), loads: Sequence[float] = ()
+) -> list[float]:
     """The voltage [V] that each run was meant to have, of what was measured in it: those that lie
     together are one, the nearest `planned` one where that is near. NaN: not measured, as the
     others or as planned.
+
+    loads: of each run, in any unit that grows with it. Where every lower voltage has the heavier
+    loads it is one voltage that sags, unless several were planned.
     """
-    known = sorted(v for v in measured if v > 0)
-    groups: list[list[float]] = []
-    for v in known:
-        if groups and v - groups[-1][-1] <= _SAGS / 2 * v:
-            groups[-1].append(v)
+    order = sorted((n for n, v in enumerate(measured) if v > 0), key=lambda n: measured[n])
+    groups: list[list[int]] = []
+    for n in order:
+        if groups and measured[n] - measured[groups[-1][-1]] <= _SAGS / 2 * measured[n]:
+            groups[-1].append(n)
         else:
-            groups.append([v])
-    found: dict[float, float] = {}
+            groups.append([n])
+    if len(loads) and len(planned) < 2 and _sags(groups, loads):
+        groups = [groups[-1] + [n for g in groups[:-1] for n in g]]
+    found: dict[int, float] = {}
     for group in groups:
-        middle = float(np.median(group))
+        top = max(measured[n] for n in group)
+        middle = float(np.median([v for n in group if (v := measured[n]) > (1 - _SAGS) * top]))
         near = min(planned, key=lambda v: abs(v - middle), default=0.0)
         own = near if abs(near - middle) <= _SAGS * middle else float(f"{middle:.2g}")
         found |= dict.fromkeys(group, own)
     rest = max(found.values(), default=max(planned, default=12.0))
-    return [found.get(v, rest) for v in measured]
+    return [found.get(n, rest) for n in range(len(measured))]
+
+
+def _sags(groups: Sequence[Sequence[int]], loads: Sequence[float]) -> bool:
+    """Whether every group of a lower voltage carried more than the one above it."""
+    return len(groups) > 1 and all(
+        min(loads[n] for n in low) > max(loads[n] for n in high) for low, high in pairwise(groups)
+    )
 
 
 def _as_known(mass: float, plan: Plan) -> Measured:

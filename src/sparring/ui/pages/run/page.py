@@ -235,7 +235,9 @@ class RunPage(View):
             return f"stall {100 * row.stalls:.0f} %"
         if method.STANDS:
             return ""
-        eta = predict.power_flow(self.desk.build, row.torque, row.voltage).gearbox
+        build = self.desk.build
+        slope, offset = build.torque_line()
+        eta = row.torque / (abs(build.ratio()) * (slope * row.torque + offset))
         return f"{100 * eta:.0f} % expected"
 
     def _force(self, step: int) -> None:
