@@ -177,7 +177,7 @@ def test_the_first_power_of_a_new_build_is_low_and_waits_for_a_word(page, shown,
     shown.go("run")
     run = shown.view("run")
     s.simulate(d.build, d.rig, speed=20.0)
-    until(lambda: s.state == "ready" and s.ring is not None and s.ring.count > 60)
+    until(lambda: s.state == "ready" and s.obeys and s.ring is not None and s.ring.count > 60)
     run.do_next()
     until(lambda: s.tare is not None)
     run._force(d.plan.steps[0].id)  # nothing goes before it
@@ -202,7 +202,7 @@ def test_what_rests_is_said_to_be_done(page, shown, qtbot):
     shown.go("run")
     run, d, s = shown.view("run"), shown.desk, shown.session
     s.simulate(d.build, d.rig, speed=20.0)
-    until(lambda: s.state == "ready" and s.ring is not None and s.ring.count > 60)
+    until(lambda: s.state == "ready" and s.obeys and s.ring is not None and s.ring.count > 60)
     run.do_next()
     until(lambda: s.tare is not None)
     assert "until" in run.ladder.say.text()
