@@ -309,10 +309,7 @@ def test_the_simulated_bench_is_set_up_anew_for_another_method_and_another_build
         )
     )
     assert "cell" not in s.ring.channels
-    assert (
-        "Lift" in window.view("run").ladder.go.text()
-        or "Hang" in window.view("run").ladder.go.text()
-    )
+    assert "First power" in window.view("run").ladder.go.text()  # a new revision is a new build
     s.disconnect_bench()
 
 
