@@ -132,6 +132,7 @@ class ResultsPage(View):
         self.charts.put(result)
         self._table()
         self.tabs.setTabVisible(4, self.sheet.refresh())
+        self.tabs.setMinimumWidth(self.tabs.sizeHint().width())  # a tab that came needs its room
         self._select()
 
     def _picked(self, step: int, lift: int) -> None:
