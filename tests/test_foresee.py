@@ -101,6 +101,8 @@ def test_what_will_stall_or_break_is_told_with_its_chance(build, rig):
     out = foresee(Drive.of(build), rig, plan)
     assert out.rows[0].stalls < 0.01
     assert out.rows[1].stalls > 0.99
+    assert out.rows[1].danger(held=False) == "stall 100 %"
+    assert all("stall" not in (x.danger(held=True) or "") for x in out.rows.values())
     found = {f.id for f in judge_plan(Planned(build, rig, plan, out))}
     assert "step-will-stall" in found
     weak = changed(build, ("stages", 1, "face_width"), 0.4e-3)

@@ -162,7 +162,6 @@ def _show(rig: Any, plan: Any, outlook: Any, hung: Any, findings: Any) -> None:
             else "–"
         )
         names = [w.name for w in rig.shelf]
-        near = f"{row.near.name} {100 * row.near.share:.0f} %" if row.danger else "–"
         speed = quantity.show(row.speed, "speed", "rpm", u=row.u_speed or None, with_unit=False)
         rows.append(
             [
@@ -174,7 +173,7 @@ def _show(rig: Any, plan: Any, outlook: Any, hung: Any, findings: Any) -> None:
                 f"{row.torque:.3g}" if row.voltage else "–",
                 "stalls" if row.stalls > 0.5 else speed if row.voltage else "–",
                 f"{row.winding - 273.15:.0f}" if row.voltage else "–",
-                near,
+                row.danger(rig.method.HELD) or "–",
             ]
         )
     show_table(

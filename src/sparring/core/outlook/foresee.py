@@ -63,10 +63,15 @@ class Foreseen(NamedTuple):
     lasts: float
     near: Near | None
 
-    @property
-    def danger(self) -> Near | None:
-        """The limit, where it is near."""
-        return self.near if self.near is not None and self.near.share >= _NEAR else None
+    def danger(self, held: bool) -> str | None:
+        """In words, the chance to stall, else the limit that is near. held: the method stalls it
+        on purpose.
+        """
+        if self.stalls > 0.02 and not held:
+            return f"stall {100 * self.stalls:.0f} %"
+        if self.near is None or self.near.share < _NEAR:
+            return None
+        return f"{self.near.name} {100 * min(self.near.share, 9.99):.0f} %"
 
 
 class Due(NamedTuple):
@@ -353,8 +358,4 @@ def _nearest(build: Build, rig: Rig, row: Foreseen, hottest: float) -> Near | No
     if build.limits:
         weakest = build.limits[0]
         shares.append(Near(weakest.name, row.torque / weakest.output))
-    if row.stalls > 0.02 and not rig.method.HELD:
-        shares.append(Near("stall", 0.5 + row.stalls))
-    if row.breaks > 0.02 and build.limits:
-        shares.append(Near(build.limits[0].name, 0.5 + row.breaks))
     return max(shares, key=lambda n: n.share)

@@ -103,10 +103,7 @@ class Steps(QWidget):
         if row is None or row.step.kind in STILL:
             return ["–", "–", "–"]
         speed = d.show(Measured(row.speed, row.u_speed), "speed", with_unit=False)
-        near = row.danger
-        share = f"{near.name} {100 * min(near.share, 9.99):.0f} %" if near is not None else "–"
-        if row.stalls > 0.02 and not d.rig.method.HELD:
-            share = f"stall {100 * row.stalls:.0f} %"
+        share = row.danger(d.rig.method.HELD) or "–"
         return ["stalls" if row.stalls > 0.5 else speed, f"{row.winding - 273.15:.0f} °C", share]
 
     def _selected(self) -> None:
