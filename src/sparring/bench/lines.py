@@ -19,11 +19,13 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from sparring.core import quantity
+from sparring.core import quantity, several
 from sparring.core.recording import CHANNELS
 
 SIMULATED = "simulated bench"
 """The comment by which a simulated board says what it is."""
+SHARED = "shared bench"
+"""The comment of one that somebody else drives, and only lets see."""
 _LONGEST = 4096
 _LARGEST = 1e10  # figure, in whatever unit
 _SKIPPED = 10_000  # lines
@@ -101,6 +103,15 @@ class Block:
 
     def __len__(self) -> int:
         return len(self.t)
+
+    def whole(self) -> Block:
+        """With what all motors take together beside what each takes."""
+        own = self.mapping.channels
+        if several.own("current", 1) not in own:
+            return self
+        found = several.whole(dict(zip(own, self.values.T, strict=True)))
+        columns = tuple(Column(channel) for channel in found)
+        return Block(Mapping(columns), self.t, np.column_stack([*found.values()]))
 
 
 @dataclass(frozen=True)
@@ -317,19 +328,3 @@ def with_checksum(body: str) -> bytes:
     """A sample line as it is sent."""
     raw = body.encode("ascii")
     return raw + b"*%04X\n" % binascii.crc_hqx(raw, 0xFFFF)
-
-
-_FIGURE = re.compile(r"[-+]?\d+(\.\d*)?([eE][-+]?\d+)?")
-
-
-def refusal(reply: str) -> str:
-    """Why a command was refused, by what follows it in the reply; "" where it was not."""
-    if reply.startswith("ok"):
-        return ""
-    return reply.removeprefix("refused").lstrip(": ") or "without a reason"
-
-
-def figure_of(reply: str) -> float | None:
-    """The figure that a reply confirms; None: it names none."""
-    said = _FIGURE.search(reply.removeprefix("ok"))
-    return float(said[0]) if said else None

@@ -1,22 +1,16 @@
-"""The cable: a thread that reads a serial port, keeps trying when it is pulled, and hands on what
-came.
-"""
+"""The cable: a thread that reads a port, keeps trying when it is pulled, and hands on what came."""
 
 from __future__ import annotations
 
-import os
 import threading
 import time
 from collections.abc import Callable
 from typing import Protocol
 
-import serial
+from sparring.bench.lines import Block, Event, LineReader, Mapping, Tally
+from sparring.bench.wire import TURN, Wire, open_wire, reason
 
-from sparring.bench.lines import Block, Event, LineReader, Mapping
-
-_RETRY = 0.3  # [s] between attempts to open the port again
-_TURN = 0.05  # [s] that a read waits for something to come
-_WRITE = 0.2  # [s] that a board which does not listen may hold up a command
+RETRY = 0.3  # [s] between attempts to open a port again
 
 
 class Ends(Protocol):
@@ -31,6 +25,12 @@ class Ends(Protocol):
     def came(self, items: list[Block | Event]) -> None:
         """Lines came."""
 
+    def said(self, text: str) -> None:
+        """Something for the tester to know."""
+
+    def trouble(self, text: str) -> None:
+        """The same, of what must not go on: what is driven has to stop."""
+
     def turn(self, waited: float) -> None:
         """After every read, and while the port is away. waited [s]: for how long the port was open
         and nothing valid came.
@@ -38,7 +38,7 @@ class Ends(Protocol):
 
 
 class Link:
-    """One bench on one port."""
+    """One board on one port: serial, `tcp://host:port` or `unix:/path`."""
 
     def __init__(
         self,
@@ -51,8 +51,9 @@ class Link:
     ) -> None:
         self.port, self.baud, self.clock = port, baud, clock
         self.reader = LineReader(mapping)
+        self.lowers = self.times = True
         self._ends = ends
-        self._serial: serial.Serial | None = None
+        self._wire: Wire | None = None
         self._stop = threading.Event()
         self._write = threading.Lock()
         self._thread = threading.Thread(target=self._run, name=f"link {port}", daemon=True)
@@ -61,6 +62,10 @@ class Link:
         """Begins to read."""
         self._thread.start()
 
+    def tally(self) -> Tally:
+        """What its lines were worth."""
+        return self.reader.tally
+
     def close(self) -> None:
         """Ends the thread and closes the port."""
         self._stop.set()
@@ -68,13 +73,13 @@ class Link:
 
     def send(self, command: str) -> bool:
         """Sends a command line; False when the cable is out or the board does not take it."""
-        port = self._serial
-        if port is None:
+        wire = self._wire
+        if wire is None:
             return False
         try:
             with self._write:
-                port.write(command.encode() + b"\n")
-        except (serial.SerialException, OSError, TypeError):
+                wire.write(command.encode() + b"\n")
+        except OSError:
             return False
         return True
 
@@ -82,47 +87,40 @@ class Link:
         said = ""
         while not self._stop.is_set():
             try:
-                self._serial = serial.Serial(
-                    self.port, self.baud, timeout=_TURN, write_timeout=_WRITE
-                )
-            except (serial.SerialException, OSError, ValueError) as err:
-                number = getattr(err, "errno", None)
-                reason = f"{self.port} cannot be opened: {os.strerror(number) if number else err}"
-                if reason != said:
-                    self._ends.link_down(reason)
-                    said = reason
+                self._wire = open_wire(self.port, self.baud)
+            except (OSError, ValueError) as err:
+                why = f"{self.port} cannot be opened: {reason(err)}"
+                if why != said:
+                    self._ends.link_down(why)
+                    said = why
                 self._rest()
                 continue
             said = ""
             self._ends.link_up()
             try:
                 self._read()
-            # TypeError: the port closed under the read
-            except (serial.SerialException, OSError, TypeError) as err:
+            except OSError as err:
                 if not self._stop.is_set():
-                    why = getattr(err, "strerror", None) or (
-                        "it was unplugged or switched off, or another program is using it"
-                    )
-                    self._ends.link_down(f"{self.port} has disappeared: {why}")
+                    self._ends.link_down(f"{self.port} has disappeared: {reason(err)}")
             finally:
-                port, self._serial = self._serial, None
-                if port is not None:
-                    port.close()
+                wire, self._wire = self._wire, None
+                if wire is not None:
+                    wire.close()
                 self.reader.reset()
             self._rest()
 
     def _rest(self) -> None:
         """Waits before the next attempt; what was begun goes on."""
-        end = self.clock() + _RETRY
-        while not self._stop.wait(_TURN) and self.clock() < end:
+        end = self.clock() + RETRY
+        while not self._stop.wait(TURN) and self.clock() < end:
             self._ends.turn(0.0)
 
     def _read(self) -> None:
-        port = self._serial
-        assert port is not None
+        wire = self._wire
+        assert wire is not None
         waited, last = 0.0, self.clock()
         while not self._stop.is_set():
-            data = port.read(max(1, port.in_waiting))
+            data = wire.read()
             items = self.reader.feed(data) if data else []
             now = self.clock()
             # a turn that took longer than a read waits says that this machine was held up, not that
@@ -130,7 +128,7 @@ class Link:
             waited = (
                 0.0
                 if any(isinstance(i, Block) for i in items)
-                else waited + min(now - last, 2 * _TURN)
+                else waited + min(now - last, 2 * TURN)
             )
             last = now
             if items:

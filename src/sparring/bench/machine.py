@@ -8,7 +8,6 @@ turning. It speaks through `tell`, in order.
 
 from __future__ import annotations
 
-import math
 import threading
 import time
 from collections import deque
@@ -16,16 +15,20 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from sparring.bench import states
+import numpy as np
+
+from sparring.bench import states, texts
+from sparring.bench.answers import figure_of, refusal, unlike
 from sparring.bench.captures import Captures, Notice
 from sparring.bench.clock import BoardClock
-from sparring.bench.lines import SIMULATED, Block, Event, figure_of, refusal
+from sparring.bench.lines import SHARED, SIMULATED, Block, Event
 from sparring.bench.states import MOVING, Port, State
+from sparring.bench.stop import Stop
 from sparring.bench.watch import LimitWatch
+from sparring.core.guard import Guard
 from sparring.core.quantity import Measured
 
 _TARE_DOUBT = 6.0  # [counts] standard uncertainty of a tare
-_ANEW = "It restarted meanwhile: its load and its tare are no longer known"
 
 
 class Machine:
@@ -43,7 +46,7 @@ class Machine:
         self._lock = threading.RLock()
         self.keep: Callable[[Path], int] | None = None  # keeps a lift's stream as a run; its id
         self.silent_after = states.SILENT
-        self.limits: dict[str, float] = {}  # of channels, SI; each lift takes those in force
+        self.guard = Guard()  # each lift takes the one in force
         self.link: Port | None = None
         self._forget()
 
@@ -54,12 +57,15 @@ class Machine:
         self.tare: Measured | None = None
         self.hung: float | None = None
         self.hook_up: bool | None = None  # None: the board has not said
-        self.stop_wanted = False  # and not confirmed
+        self._stop = Stop()
         self.last_t: float | None = None
         self.gaps: list[tuple[float, float]] = []
         self.marks: list[tuple[float, str]] = []
         self.drive_started: float | None = None
         self._watch: LimitWatch | None = None
+        self._blind: set[str] = set()  # limits of which it was said that they are not watched
+        # of the newest lift: [V], 0 where somebody drives it, and for how long [s] if that is said
+        self._driven: tuple[float, float | None] = 0.0, None
         self._channels: tuple[str, ...] | None = None
         self._lost_at: float | None = None
         self._lost_since = 0.0
@@ -77,13 +83,17 @@ class Machine:
             lambda path: self.keep(path) if self.keep is not None else None,
             self._clock,
         )
-        self._stop_sent = self._stop_first = self._fed = 0.0
-        self._said_unconfirmed = False
+        self._fed = 0.0
         self._up_since = 0.0
         self._period = 0.0
         self._watchdog = False
-        self._simulated = False
+        self._simulated = self._shared = False
         self._still = threading.Event()
+
+    @property
+    def stop_wanted(self) -> bool:
+        """Whether a stop was asked for that has not been confirmed."""
+        return self._stop.wanted
 
     # --- what the link says -----------------------------------------------------------------------
 
@@ -104,14 +114,9 @@ class Machine:
                 return
             self.why = why
             if self.last_t is None:
-                self._tell(Notice("said", why))
+                self._say(why)
             elif self.state != "lost":
-                goes_on = (
-                    "the run continues and the gap will be marked"
-                    if self.state == "lifting"
-                    else "it continues from there"
-                )
-                self._tell(Notice("said", f"{why}. Plug it in again: {goes_on}."))
+                self._say(texts.gone(why, self.state == "lifting"))
             self._lose()
 
     def came(self, items: list[Block | Event]) -> None:
@@ -122,6 +127,18 @@ class Machine:
                     return
                 self._block(item) if isinstance(item, Block) else self._event(item)
 
+    def said(self, text: str) -> None:
+        """A device has something to tell."""
+        with self._lock:
+            self._say(text)
+
+    def trouble(self, text: str) -> None:
+        """A device that may drive cannot be reached."""
+        with self._lock:
+            self._say(text)
+            if self.state in (*MOVING, "preparing"):
+                self._halt("interrupted")
+
     def turn(self, waited: float) -> None:
         """Time went by. waited [s]: for how long the port was open and nothing valid came."""
         with self._lock:
@@ -131,46 +148,35 @@ class Machine:
             allowed = states.SIMULATED_SILENT if self._simulated else self.silent_after
             if waited > max(allowed, 5 * self._period) and self.state in MOVING:
                 self.why = f"no valid line for {waited:.1f} s"
-                self._tell(
-                    Notice(
-                        "said",
-                        f"BENCH LOST: {self.why} while it may be moving. It is being told "
-                        "to stop. Cut its power if it does not.",
-                    )
-                )
+                self._say(texts.silent(self.why))
                 self._halt("interrupted")
                 self._lose()
             if self._asked is not None and now - self._asked[2] > states.ANSWER:
-                self._failed(
-                    f"The bench does not answer “{' '.join(self._asked[:2]).strip()}”. The "
-                    "step has ended."
-                )
+                self._failed(texts.unanswered(" ".join(self._asked[:2]).strip()))
             if self.stop_wanted and not self._answers():
-                self.stop_wanted = False
+                self._stop.forget()
                 if self.state == "stopping":
                     self._set("ready")
-                    self._tell(Notice("said", "This bench takes no commands: stop it by hand."))
-            if self.stop_wanted and now - self._stop_sent > states.AGAIN:
+                    self._say(texts.NO_COMMANDS)
+            if self._stop.due(now):
                 self._send_stop()
-            if self.stop_wanted and now - self._stop_first > 1.0 and not self._said_unconfirmed:
-                self._said_unconfirmed = True
+            if self._stop.unconfirmed(now):
                 if self.state == "ready":
                     self._set("stopping")
-                self._tell(
-                    Notice(
-                        "said",
-                        "STOP is not confirmed by the bench yet: cut its power. The "
-                        "command is repeated until it answers.",
-                    )
-                )
+                self._say(texts.UNCONFIRMED)
             if self._watchdog and now - self._fed > states.WATCHDOG / 4 and self.state != "lost":
                 self._fed = now
                 self.link.send(f"watchdog {states.WATCHDOG:g}")
+            if self.state == "lifting" and not self.link.times and self.last_t is not None:
+                lasts = self._driven[1] or self.guard.driven_for
+                if self.last_t - (self.drive_started or self.last_t) > lasts:
+                    self._happened("top", "top")
             self._captures.turn()
 
     # --- samples ----------------------------------------------------------------------------------
 
     def _block(self, block: Block) -> None:
+        block = block.whole()
         if self._channels is not None and block.mapping.channels != self._channels:
             self._other_columns(block.mapping.channels)
         self._channels = block.mapping.channels
@@ -190,25 +196,27 @@ class Machine:
         self._period = 0.9 * self._period + 0.1 * min(step, 1.0)
         self.last_t = float(t[-1])
         self._captures.add(t, block.values, gap)
-        driven = self.state in ("lifting", "lowering")
-        if (
-            driven
-            and self._watch is not None
-            and (wrong := self._watch.look(self._channels, t, block.values))
-        ):
-            self._tell(Notice("said", f"Stopped: {wrong}."))
-            self._halt("limit")
+        if self.state in ("lifting", "lowering") and self._watch is not None:
+            self._hold_against(self._watch, t, block)
+
+    def _hold_against(self, watch: LimitWatch, t: np.ndarray, block: Block) -> None:
+        """The newest samples, against the limits."""
+        tare = None if self.tare is None else self.tare.value
+        if wrong := watch.look(block.mapping.channels, t, block.values, tare):
+            self._say(f"Stopped: {wrong}. The bench has been told to stop.")
+            self.marks.append((float(t[-1]), wrong))
+            self._captures.mark(*self.marks[-1])
+            self._halt("stalled" if watch.stalled else "limit")
+        elif near := watch.near:
+            self._say(f"{near[0].upper()}{near[1:]}.")
 
     def _other_columns(self, channels: tuple[str, ...]) -> None:
         """The board sends other columns: what was recorded ends, a stretch of its own begins."""
         if not self._captures.under_way:
             return
-        self._tell(
-            Notice(
-                "said",
-                f"The bench now sends other columns: {', '.join(channels)}. The recording "
-                "so far has been saved.",
-            )
+        self._say(
+            f"The bench now sends other columns: {', '.join(channels)}. The recording "
+            "so far has been saved."
         )
         if not self._captures.begin_anew(channels) and self._captures.drives:
             self._halt("interrupted")
@@ -240,21 +248,13 @@ class Machine:
         if anew and self.link is not None:
             self._boot = ""
             self._forget_settings()
-            why = _ANEW
+            why = texts.ANEW
         elif self._watchdog and away > states.WATCHDOG:
             why = f"It received nothing for {states.WATCHDOG:g} s and has stopped itself"
-        said = (
-            f"The bench is back after {gap[1] - gap[0]:.1f} s; the gap is marked in the recording."
-        )
-        if why and not self.stop_wanted and state in (*MOVING, "preparing"):
+        ended = bool(why) and not self.stop_wanted and state in (*MOVING, "preparing")
+        if ended or state == "preparing":
             self._halt("interrupted")
-            said = (
-                f"The bench is back after {gap[1] - gap[0]:.1f} s. {why}; it has been told "
-                "to stop, and the run has ended."
-            )
-        elif state == "preparing":
-            self._halt("interrupted")
-        self._tell(Notice("said", said if not why or "run ends" in said else f"{said} {why}."))
+        self._say(texts.back(gap[1] - gap[0], why, ended))
         return gap
 
     def _forget_settings(self) -> None:
@@ -272,12 +272,14 @@ class Machine:
             self._happened(word, event.text)
         elif event.text == SIMULATED:
             self._simulated = True
+        elif event.text == SHARED:
+            self._shared = True
 
     def _reply(self, word: str, rest: str) -> None:
         refused = refusal(rest)
         if word == "hello":
             if self.link is not None and not refused:
-                if not self.obeys:
+                if not self.obeys and not self._shared:
                     self.link.send("stop")  # whoever drove it before may have been killed
                 self.obeys = True
                 self._started(rest.removeprefix("ok").strip())
@@ -289,7 +291,7 @@ class Machine:
         elif self._asked is not None and word == self._asked[0]:
             self._answered(word, rest, refused)
         elif refused:
-            self._tell(Notice("said", f"The bench refuses “{word}”: {refused}."))
+            self._say(f"The bench refuses “{word}”: {refused}.")
         self._tell(Notice("answer", word))
 
     def _started(self, boot: str) -> None:
@@ -298,7 +300,7 @@ class Machine:
         """
         before, self._boot = self._boot, boot
         if before and boot and boot != before:
-            self._tell(Notice("said", f"{_ANEW}."))
+            self._say(f"{texts.ANEW}.")
             if not self.stop_wanted and (
                 self.state in (*MOVING, "preparing") or self._before_loss in (*MOVING, "preparing")
             ):
@@ -309,7 +311,7 @@ class Machine:
         assert self._asked is not None
         asked = self._asked[1]
         if refused and word == "for":  # nothing moves yet, and it has an end of its own
-            self._tell(Notice("said", f"The bench takes no time: {refused}. Its own end counts."))
+            self._say(f"The bench takes no time: {refused}. Its own end counts.")
         elif refused:
             self._failed(
                 f"The bench refuses “{f'{word} {asked}'.strip()}”: {refused}. The step has ended.",
@@ -317,32 +319,16 @@ class Machine:
             )
             return
         figure = figure_of(rest)
-        if word == "tare":
-            if figure is None or not math.isfinite(figure):
-                self._failed(f"The bench answers “tare {rest}”, without a reading: tare again.")
-                return
-            self.tare = Measured(figure, _TARE_DOUBT)
-        elif word in ("hang", "resistor"):
-            wanted = float(asked)
-            self.hung = figure if figure is not None else wanted
-            if not self._set_to(wanted):
-                self._failed(
-                    f"The bench says “{word} {rest}” where {asked} was requested; nothing "
-                    "was started."
-                )
-                return
-        elif (
-            word == "drive"
-            and figure is not None
-            and abs(figure - float(asked)) > 1e-3 * abs(float(asked))
-        ):
-            self._failed(
-                f"The bench says “drive {rest}” where {asked} V was requested; nothing was started."
-            )
+        if word in ("hang", "resistor"):
+            self.hung = figure if figure is not None else float(asked)
+        if why := unlike(word, asked, rest):
+            self._failed(why)
             return
+        if word == "tare" and figure is not None:
+            self.tare = Measured(figure, _TARE_DOUBT)
         self._asked = None
         if word == "up":
-            self.hook_up = True
+            self.hook_up = self.link is not None and self.link.lowers
             self._set("lifting")
         elif word == "down":
             self._set("lowering")
@@ -352,26 +338,23 @@ class Machine:
 
     def _happened(self, word: str, text: str) -> None:
         if word in ("top", "stalled", "limit"):
-            if self.state == "lifting":
+            if self.state == "lifting" and self.link is not None and not self.link.lowers:
+                self._halt("top" if word == "top" else "stalled" if word == "stalled" else "limit")
+            elif self.state == "lifting":
                 self._captures.end(word)
                 self._gently = True
                 self._todo = deque(self._down())
                 self._set("preparing")
                 self._ask()
             elif self.state == "lowering" and word != "top":
-                self._tell(Notice("said", f"The bench stopped itself while lowering: {text}."))
+                self._say(f"The bench stopped itself while lowering: {text}.")
                 self._halt("stalled" if word == "stalled" else "interrupted")
         elif word == "bottom":
             self.hook_up = False
             if self.state == "lowering":
                 self._set("ready")
         elif word == "watchdog" and self.state in (*MOVING, "preparing"):
-            self._tell(
-                Notice(
-                    "said",
-                    f"The bench stopped itself: it received nothing for {states.WATCHDOG:g} s.",
-                )
-            )
+            self._say(f"The bench stopped itself: it received nothing for {states.WATCHDOG:g} s.")
             self._halt("interrupted")
         self._tell(Notice("word", text))
 
@@ -382,7 +365,7 @@ class Machine:
             if self.state != "ready" or self.stop_wanted or self.link is None:
                 return False
             if self._captures.recording and "up" in commands:
-                self._tell(Notice("said", "A recording is already in progress. Stop it first."))
+                self._say("A recording is already in progress. Stop it first.")
                 return False
             self._todo = deque(commands)
             self._set("preparing")
@@ -399,7 +382,7 @@ class Machine:
             return
         word, _, figure = command.partition(" ")
         if word == "down":
-            self._watch = LimitWatch(dict(self.limits))
+            self._watch = LimitWatch(self.guard)
         self._asked = word, figure, self._clock()
         if not self.link.send(command):
             self._failed(f"The bench does not accept “{command}”; nothing was started.")
@@ -409,7 +392,7 @@ class Machine:
         word = self._asked[0] if self._asked is not None else ""
         self._asked = None
         self._todo.clear()
-        self._tell(Notice("said", why))
+        self._say(why)
         if word == "up" and refused:
             self._captures.drop()
         if word in ("up", "down"):
@@ -442,9 +425,7 @@ class Machine:
         self._gently = not self._gently if lowering else True
         if self._captures.drives:
             self._captures.end(reason)
-        if not self.stop_wanted:
-            self._stop_first, self._said_unconfirmed = self._clock(), False
-        self.stop_wanted = self._answers()
+        self._stop.want(self._clock(), answers=self._answers())
         if self.state in ("lost", "connecting"):
             self._before_loss = "stopping"
         # at rest it is confirmed before anybody could see it wanted
@@ -453,12 +434,12 @@ class Machine:
         self._send_stop()
 
     def _send_stop(self) -> None:
-        self._stop_sent = self._clock()
+        self._stop.sent(self._clock())
         if self.link is not None:
             self.link.send("stop")
 
     def _stopped(self) -> None:
-        self.stop_wanted = False
+        self._stop.forget()
         self._still.set()
         self._before_loss = "ready"  # the answer may come before the first sample
         if self.state == "stopping":
@@ -481,7 +462,14 @@ class Machine:
         ):
             return False
         if drives:
-            self._watch = LimitWatch(dict(self.limits))
+            volts, lasting = self._driven
+            guard = self.guard if lasting is None else self.guard._replace(driven_for=lasting)
+            self._watch = LimitWatch(guard, volts)
+            if blind := set(self._watch.unwatched(self._channels)) - self._blind:
+                self._blind |= blind
+                self._say(
+                    f"Not watched, for this bench does not send it: {', '.join(sorted(blind))}."
+                )
         return True
 
     def _fault(self, err: Exception) -> None:
@@ -489,10 +477,13 @@ class Machine:
         with self._lock:
             if self.link is None:
                 return
-            self._tell(Notice("said", str(err)))
+            self._say(str(err))
             if self._captures.drives:
                 self._halt("interrupted")
             self._captures.end("interrupted")
+
+    def _say(self, text: str) -> None:
+        self._tell(Notice("said", text))
 
     def _set(self, state: State) -> None:
         if state != self.state:

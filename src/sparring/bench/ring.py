@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
+
+from sparring.core.recording import Recording
 
 _KEEP = 150_000  # samples of a channel
 
@@ -37,6 +41,12 @@ class Ring:
     def values(self, channel: str) -> np.ndarray:
         """A channel at those times, SI."""
         return self._data[self.channels.index(channel) + 1, self._end - self.count : self._end]
+
+    def recording(self, start: float, gaps: Sequence[tuple[float, float]] = ()) -> Recording:
+        """A copy of what came from `start` [s] on."""
+        part = self.since(start)
+        channels = {c: self.values(c)[part].copy() for c in self.channels}
+        return Recording(self.t[part].copy(), channels, gaps=tuple(gaps))
 
     def since(self, start: float) -> slice:
         """The part of the arrays with t >= start."""

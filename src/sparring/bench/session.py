@@ -25,7 +25,8 @@ class Facts(NamedTuple):
     why: it is lost or not connected yet; obeys: it answers commands; tare, hung: as it has
     confirmed them; hook_up: it was driven up and has not said that it is down; stop_wanted: and not
     confirmed; drive_started: the newest lift's beginning [s]; recording: something is; keeping:
-    something that was is still being put away; simulated: the board says so itself.
+    something that was is still being put away; simulated: the board says so itself; times: it ends
+    a run by itself.
     """
 
     why: str = ""
@@ -38,6 +39,7 @@ class Facts(NamedTuple):
     recording: bool = False
     keeping: bool = False
     simulated: bool = False
+    times: bool = True
 
 
 class Session(Machine):
@@ -46,7 +48,7 @@ class Session(Machine):
     # --- connecting -------------------------------------------------------------------------------
 
     def attach(self, link: Port, tally: Callable[[], Tally]) -> None:
-        """Takes a link that is about to be started. tally: of its reader."""
+        """Takes a link that is about to be started. tally: of its lines."""
         with self._lock:
             self._forget()
             self.link, self._captures.tally = link, tally
@@ -54,14 +56,15 @@ class Session(Machine):
 
     def detach(self) -> None:
         """Lets the bench go: told to stop and given a moment to say so, what was being recorded
-        kept. Close the link afterwards.
+        kept. Close the link afterwards. One that somebody else drives goes on.
         """
         with self._lock:
             if self.link is None:
                 return
             moves = self.obeys and self.state in MOVING
             self._still.clear()
-            self._halt("interrupted")
+            if not self._shared:
+                self._halt("interrupted")
         if moves:
             self._still.wait(_GOODBYE)
         with self._lock:
@@ -88,6 +91,7 @@ class Session(Machine):
                 recording=self._captures.recording,
                 keeping=self._captures.keeping,
                 simulated=self._simulated,
+                times=self.link is None or self.link.times,
             )
 
     # --- what a tester asks for -------------------------------------------------------------------
@@ -120,7 +124,7 @@ class Session(Machine):
         """Sets what is to hang (`("hang", 0.5)`) unless it does, then records and drives; for so
         many seconds, where the bench does not end it before. Whether it was begun; a command that
         the bench refuses or leaves unanswered ends it, with the reason said. A bench that takes no
-        commands is only recorded.
+        commands is only recorded, and a drive without a motor is turned by somebody.
         """
         with self._lock:
             if self.state != "ready" or self.stop_wanted:
@@ -128,27 +132,29 @@ class Session(Machine):
             started = run.started or datetime.now(UTC).isoformat(timespec="seconds")
             run = run.model_copy(update={"tare": self.tare, "started": started})
             self._step = path, {"test": test_id, "run": json.loads(run.to_json())}
-            self._voltage = run.voltage
-            if self.obeys:
+            turned = run.input_speed is not None  # by hand, drill or wind: no bench drives that
+            self._voltage = run.voltage if run.input_speed is None else run.input_speed
+            self._driven = 0.0, None
+            if self.obeys and (self._simulated or not turned):
+                self._driven = 0.0 if turned else self._voltage, seconds
                 first = (
                     [f"{setting[0]} {setting[1]:.6g}"]
                     if setting is not None and not self._set_to(setting[1])
                     else []
                 )
-                lasting = [f"for {seconds:g}"] if seconds is not None else []
-                return self._begin_steps([*first, *lasting, f"drive {run.voltage:g}", "up"])
+                ends = self.link is not None and self.link.times
+                lasting = [f"for {seconds:g}"] if seconds is not None and ends else []
+                return self._begin_steps([*first, *lasting, f"drive {self._voltage:g}", "up"])
             if not self._begin_capture():
                 return False
             self._set("lifting")
             return True
 
     def finish(self) -> None:
-        """Ends a lift by hand, on a bench that takes no commands."""
+        """Ends a lift that has lasted for long enough, as one that went well."""
         with self._lock:
             if self.state == "lifting" and self.link is not None:
-                self._captures.end("top")
-                self.link.send("stop")
-                self._set("ready")
+                self._halt("top")
 
     def record(self, path: Path, note: dict[str, Any]) -> bool:
         """Begins a recording that drives nothing, with `note` in its header; whether it began.

@@ -22,7 +22,15 @@ MOVING: tuple[State, ...] = ("lifting", "lowering", "stopping")
 
 
 class Port(Protocol):
-    """What a session needs of a link."""
+    """What a session needs of a link. lowers: it can let down what was driven up; times: it ends a
+    run by itself.
+    """
+
+    @property
+    def lowers(self) -> bool: ...
+
+    @property
+    def times(self) -> bool: ...
 
     def send(self, command: str) -> bool:
         """Sends a line; False when it cannot be."""

@@ -22,16 +22,20 @@ from pathlib import Path
 import numpy as np
 
 from sparring.bench.lines import SIMULATED, Mapping, with_checksum
+from sparring.bench.simulated.supply import SupplyPanel
+from sparring.core.quantity import from_si, kind_of
+from sparring.core.recording import CHANNELS
 
 _RPM = 60 / (2 * np.pi)
 _DEAF = 2.0  # [s] without a reader
 _TURN = 0.02  # [s] of work before what came of it is sent
-_COLUMNS: dict[str, tuple[str, int, Callable[[float], float]]] = {  # unit, places, SI to unit
+_SENT: dict[str, tuple[str, int, Callable[[float], float]]] = {  # unit, places, SI to unit
     "cell": ("counts", 0, lambda v: v),
     "speed": ("rpm", 2, lambda v: v * _RPM),
     "motor_speed": ("rpm", 1, lambda v: v * _RPM),
     "voltage": ("V", 3, lambda v: v),
     "current": ("A", 3, lambda v: v),
+    "input_force": ("N", 3, lambda v: v),
     "temperature": ("°C", 1, lambda v: v - 273.15),
     "load_voltage": ("V", 3, lambda v: v),
     "load_current": ("A", 3, lambda v: v),
@@ -41,6 +45,15 @@ _COLUMNS: dict[str, tuple[str, int, Callable[[float], float]]] = {  # unit, plac
     "torque": ("N·m", 4, lambda v: v),
     "angle": ("deg", 3, lambda v: np.degrees(v)),
 }
+
+
+def _sent(channel: str) -> tuple[str, int, Callable[[float], float]]:
+    """How a board sends a channel: unit, places, from SI."""
+    if channel in _SENT:
+        return _SENT[channel]
+    kind = CHANNELS[channel].kind
+    unit = kind_of(kind).default
+    return unit, 4, lambda v: from_si(v, unit, kind)
 
 
 @dataclass
@@ -68,9 +81,11 @@ class Board(ABC):
         link: Path | None,
     ) -> None:
         self.sensed = sensed
+        self._how = {c: _sent(c) for c in sensed}
+        self.panel: SupplyPanel | None = None  # a supply that drives it, in place of commands
         self.rate, self.time_scale = rate, speed
         self.columns = Mapping.from_header(
-            ", ".join(["seq", "t/ms", *(f"{c}/{_COLUMNS[c][0]}" for c in sensed)])
+            ", ".join(["seq", "t/ms", *(f"{c}/{_sent(c)[0]}" for c in sensed)])
         )
         self.faults = faults or Faults()
         self.rng = np.random.default_rng(seed)
@@ -127,6 +142,8 @@ class Board(ABC):
         self._closed = True
         os.close(self._master)
         os.close(self._slave)
+        if self.panel is not None:
+            self.panel.close()
         if self.link is not None:
             with contextlib.suppress(OSError):
                 self.link.unlink()
@@ -147,6 +164,9 @@ class Board(ABC):
             while simulated + period <= due and time.monotonic() < turn:
                 chunk += self._sample(period)
                 simulated += period
+            while self.panel is not None and not self.panel.orders.empty():
+                order = self.panel.orders.get()
+                order.done(self.obey(order.word, order.value)[0])
             if self._watchdog and self.moves and time.monotonic() - self._heard > self._watchdog:
                 self.obey("stop", 0.0)
                 chunk += b"! watchdog\n"
@@ -186,7 +206,7 @@ class Board(ABC):
         except OSError:
             return
         *lines, self._input = self._input.split(b"\n")
-        for line in lines:
+        for line in lines if self.panel is None else ():  # a logger alone obeys nothing
             self._command(line.decode("ascii", "replace").strip())
 
     def _command(self, text: str) -> None:
@@ -216,7 +236,7 @@ class Board(ABC):
         clock, shown, said = self.measure(period)
         self.seq += 1
         t = clock * 1e3 + self.rng.standard_normal() * 0.1
-        figures = ((_COLUMNS[c], shown[c]) for c in self.sensed)
+        figures = ((self._how[c], shown[c]) for c in self.sensed)
         body = ",".join(
             [
                 f"{self.seq}",

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from sparring.bench.board import Board, Faults
+from sparring.bench.simulated.board import Board, Faults
 from sparring.core.plant.fixtures import Fixture, seen
 
 

@@ -1,0 +1,1 @@
+"""Several devices that are one bench."""

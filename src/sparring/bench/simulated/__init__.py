@@ -1,0 +1,1 @@
+"""Simulated devices: processes that speak as real ones do."""

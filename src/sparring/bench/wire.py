@@ -1,0 +1,107 @@
+"""How bytes get to a device and back: a serial port, or a socket."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import select
+import socket
+from typing import Protocol
+
+import serial
+
+TURN = 0.05  # [s] that a read waits for something to come
+_WRITE = 0.2  # [s] that a device which does not listen may hold up a command
+_CONNECT = 2.0  # [s] for a device on the network to take a connection
+
+
+class Wire(Protocol):
+    """An open connection. Its errors are OSErrors."""
+
+    def read(self) -> bytes:
+        """What has come; waits for it, `TURN` at most."""
+
+    def write(self, data: bytes) -> None:
+        """Sends all of it."""
+
+    def close(self) -> None:
+        """Ends it."""
+
+
+def open_wire(address: str, baud: int = 115200) -> Wire:
+    """Opens `tcp://host:port`, `unix:/path`, or else a serial port. Raises OSError or ValueError
+    with the reason.
+    """
+    if address.startswith("tcp://"):
+        host, colon, port = address.removeprefix("tcp://").rpartition(":")
+        if not colon or not port.isdigit():
+            raise ValueError("write it as tcp://host:port, for example tcp://192.168.0.10:5025")
+        made = socket.create_connection((host.strip("[]"), int(port)), timeout=_CONNECT)
+        made.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+        return _Socket(made)
+    if address.startswith("unix:"):
+        here = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
+        try:
+            here.settimeout(_CONNECT)
+            here.connect(address.removeprefix("unix:"))
+        except OSError:
+            here.close()
+            raise
+        return _Socket(here)
+    return _Serial(address, baud)
+
+
+class _Serial:
+    def __init__(self, port: str, baud: int) -> None:
+        try:
+            self._port = serial.Serial(port, baud, timeout=TURN, write_timeout=_WRITE)
+        except serial.SerialException as err:  # it says the port twice, and its number
+            raise OSError(
+                err.errno or 0, os.strerror(err.errno) if err.errno else str(err)
+            ) from err
+
+    def read(self) -> bytes:
+        try:
+            return bytes(self._port.read(max(1, self._port.in_waiting)))
+        except TypeError as err:  # it was closed under the read
+            raise OSError(str(err)) from err
+
+    def write(self, data: bytes) -> None:
+        try:
+            self._port.write(data)
+        except TypeError as err:
+            raise OSError(str(err)) from err
+
+    def close(self) -> None:
+        self._port.close()
+
+
+class _Socket:
+    def __init__(self, made: socket.socket) -> None:
+        made.settimeout(_WRITE)
+        self._socket = made
+
+    def read(self) -> bytes:
+        ready, _, _ = select.select([self._socket], [], [], TURN)
+        if not ready:
+            return b""
+        data = self._socket.recv(65536)
+        if not data:
+            raise OSError("the other end has closed the connection")
+        return data
+
+    def write(self, data: bytes) -> None:
+        self._socket.sendall(data)
+
+    def close(self) -> None:
+        with contextlib.suppress(OSError):
+            self._socket.shutdown(socket.SHUT_RDWR)
+        self._socket.close()
+
+
+def reason(err: Exception) -> str:
+    """Why a wire failed, in words."""
+    number, said = getattr(err, "errno", None), getattr(err, "strerror", None)
+    if number and said:
+        return str(said)
+    return str(err) or "it was unplugged or switched off, or another program is using it"
