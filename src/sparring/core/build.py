@@ -14,6 +14,7 @@ from sparring.core.data_sheet import SheetLine
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
 from sparring.core.train import kinematics, strength
+from sparring.core.train.bearings import Bearing
 from sparring.core.train.kinds import SpurStage, Stage
 from sparring.core.train.materials import Material, Setting
 from sparring.core.train.torque import SelfLocking, TorqueFlow, solve_torques
@@ -34,7 +35,11 @@ class Item(Record):
 
 
 class Build(Record):
-    """One revision of one drive: motor, train, materials."""
+    """One revision of one drive: motor, train, materials. driven_by: what else turns it, in place
+    of a motor, whose readings then count for nothing; input_arm: at which the force on its input is
+    weighed, a crank's radius or the arm that holds a drill. winding_limit: of its insulation
+    (120 °C: class E, IEC 60085, from memory); magnet_limit: None: by what the magnets are.
+    """
 
     ASIDE: ClassVar[frozenset[str]] = frozenset(
         [
@@ -49,6 +54,9 @@ class Build(Record):
             "across_layers",
             "fuse",
             "parts",
+            "bearings",
+            "winding_limit",
+            "magnet_limit",
             "currency",
             "photos",
             "notes",
@@ -68,6 +76,8 @@ class Build(Record):
     windup: Annotated[float, Q("stiffness", above=0.0)] = 40.0
     mass: Annotated[Measured, Q("mass", "g", above=0.0)] | None = None
     further_motors: Annotated[tuple[motors.FurtherMotor, ...], Field(max_length=7)] = ()
+    driven_by: Literal["motor", "hand crank", "drill", "wind"] = "motor"
+    input_arm: Annotated[Measured, Q("length", "mm", above=0.0, most=5.0)] | None = None
     expected_load: Annotated[float, Q("torque", "N·m", above=0.0)] | None = None
     holding: Literal["either will do", "must hold by itself", "must turn back"] = "either will do"
     fastest: Annotated[float, Q("speed", "rpm", above=0.0)] | None = None
@@ -75,6 +85,9 @@ class Build(Record):
     across_layers: Annotated[float, Q("ratio", "%", above=0.0, most=1.0)] = 1.0
     fuse: Annotated[str, Field(max_length=60)] = ""
     materials: Annotated[tuple[Material, ...], Field(max_length=40)] = ()
+    winding_limit: Annotated[float, Q("temperature", "°C", above=293.15, most=600.0)] = 393.15
+    magnet_limit: Annotated[float, Q("temperature", "°C", above=293.15, most=900.0)] | None = None
+    bearings: Annotated[tuple[Bearing, ...], Field(max_length=40)] = ()
     parts: Annotated[tuple[Item, ...], Field(max_length=200)] = ()
     currency: Annotated[str, Field(max_length=6)] = "€"
     photos: Annotated[
@@ -88,11 +101,15 @@ class Build(Record):
 
     @model_validator(mode="after")
     def _turns(self) -> Build:
+        if not self.has_motor and self.further_motors:
+            raise ValueError(
+                f"turned by {self.driven_by}, it has no motors; remove the additional ones first"
+            )
         for name, m in (
             ("motor", self.motor),
             *((f"motor {n}", f.readings) for n, f in enumerate(self.further_motors, start=2)),
         ):
-            if m.stall_current.value <= m.no_load_current.value:
+            if self.has_motor and m.stall_current.value <= m.no_load_current.value:
                 raise ValueError(
                     f"{name}: the stall current is not above the no-load current; were they "
                     "interchanged?"
@@ -107,6 +124,19 @@ class Build(Record):
     def name(self) -> str:
         return f"{self.family} r{self.revision}"
 
+    @property
+    def has_motor(self) -> bool:
+        """Whether a motor of its own turns it."""
+        return self.driven_by == "motor"
+
+    @property
+    def usual_input(self) -> float:
+        """Speed [rad/s] at which what turns it usually does (common practice): a hand once a
+        second, a drill 900 a minute, a rotor in the wind twice a second; 0: a motor.
+        """
+        turns = {"hand crank": 1.0, "drill": 15.0, "wind": 2.0}
+        return 2 * math.pi * turns.get(self.driven_by, 0.0)
+
     def shafts(self) -> list[str]:
         """Shaft names from the motor to the output."""
         return [MOTOR, *(f"shaft {n}" for n in range(1, len(self.stages))), OUTPUT]
@@ -115,7 +145,11 @@ class Build(Record):
         return [f"stage {n}" for n in range(1, len(self.stages) + 1)]
 
     def motor_lines(self) -> list[tuple[motors.Motor, float]]:
-        """Every motor's nominal line with its gearing to the input shaft."""
+        """Every motor's nominal line with its gearing to the input shaft; `motors.MOVER` of a drive
+        that has none.
+        """
+        if not self.has_motor:
+            return [(motors.MOVER, 1.0)]
         return [
             (motors.from_readings(self.motor), 1.0),
             *((motors.from_readings(m.readings), m.gearing) for m in self.further_motors),
@@ -134,6 +168,8 @@ class Build(Record):
 
     def rotor_inertia(self) -> float:
         """Of all rotors, as seen at the input shaft [kg·m²]."""
+        if not self.has_motor:
+            return 0.0
         return self.motor.inertia + sum(
             f.readings.inertia * f.gearing**2 for f in self.further_motors
         )
@@ -179,10 +215,10 @@ class Build(Record):
 
     @cached_property
     def _nominal_ratio(self) -> float:
-        return kinematics.ratio_of(self._nominal_speeds, MOTOR, OUTPUT)
+        return kinematics.ratio_of(self.speeds, MOTOR, OUTPUT)
 
     @cached_property
-    def _nominal_speeds(self) -> dict[str, float]:
+    def speeds(self) -> dict[str, float]:
         """Of all shafts, the motor's being 1."""
         return kinematics.solve_speeds(self._nominal, {MOTOR: 1.0})
 
@@ -259,7 +295,7 @@ class Build(Record):
         self, load: float, speed: float = 1.0, friction: list[float] | None = None
     ) -> TorqueFlow:
         """Torques and losses with `load` [N·m] at the output, the motor at `speed` [rad/s]."""
-        speeds = {s: w * speed for s, w in self._nominal_speeds.items()}
+        speeds = {s: w * speed for s, w in self.speeds.items()}
         return solve_torques(
             self.elements(friction),
             MOTOR,
@@ -320,10 +356,10 @@ class Build(Record):
         """
         elements = self.elements(friction)
         try:
-            out = self._nominal_speeds[
+            out = self.speeds[
                 OUTPUT
             ]  # known forwards: from the slow end a high ratio can hardly be solved
-            speeds = {s: w / out for s, w in self._nominal_speeds.items()}
+            speeds = {s: w / out for s, w in self.speeds.items()}
             loads = [
                 solve_torques(
                     elements, OUTPUT, MOTOR, t, drag=self.drags(), speeds=speeds

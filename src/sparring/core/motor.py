@@ -97,6 +97,12 @@ class Motor(NamedTuple):
         return self._replace(R=self.R * factor, temperature=temperature)
 
 
+MOVER = Motor(1.0, 1e-6, 0.0)
+"""What turns a drive that has no motor of its own, as a line: the speed at which it is turned
+[rad/s] stands in the voltage's place and its torque [N·m] in the current's, and it hardly gives
+way."""
+
+
 def identify(
     voltage: Uncertain,
     no_load_speed: Uncertain,

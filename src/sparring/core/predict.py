@@ -13,7 +13,10 @@ import numpy as np
 from sparring.core import motor as motors
 from sparring.core.build import Build
 from sparring.core.methods import RunUp
+from sparring.core.plan import Plan
 from sparring.core.rig import Rig
+
+_MOST = 10.0  # [N·m] up to which curves are drawn that nothing else ends
 
 
 class Loss(NamedTuple):
@@ -37,7 +40,9 @@ class Station(NamedTuple):
 
 
 class PowerFlow(NamedTuple):
-    """The driveline's powers from supply to output, in order."""
+    """The driveline's powers from supply to output, in order; where there is no motor from what
+    turns it, whose speed [rad/s] and torque [N·m] stand in the place of voltage and current.
+    """
 
     stations: tuple[Station, ...]
     voltage: float
@@ -74,10 +79,23 @@ class Curve:
     band: dict[str, tuple[np.ndarray, np.ndarray]] = field(default_factory=dict)
 
 
+def set_to(build: Build, plan: Plan) -> float:
+    """What the drive is set to at the plan's highest: the voltage at its motor [V], or the speed at
+    which its input is turned [rad/s] where it has none.
+    """
+    if build.has_motor:
+        return plan.voltage
+    fastest = max((s.speed or 0.0 for s in plan.todo), default=0.0)
+    return fastest * abs(build.ratio()) or build.usual_input
+
+
 def stall_torque(build: Build, voltage: float, friction: list[float] | None = None) -> float:
     """Output torque at which the drive stalls at a terminal voltage [N·m]; 0 when it cannot move
-    itself.
+    itself. Without a motor the torque at which its weakest part gives way; 10 N·m where none is
+    known to.
     """
+    if not build.has_motor:
+        return build.limits[0].output if build.limits else _MOST
     a, b = build.torque_line(friction)
     return max(0.0, float((build.motor_line().stall_torque(voltage) - b) / a))
 
@@ -96,7 +114,7 @@ def curve(
     """
     a, b = build.torque_line(friction)
     motor = build.motor_line()
-    stall = max((motor.stall_torque(voltage) - b) / a, 1e-9)
+    stall = max(stall_torque(build, voltage, friction), 1e-9)
     torque = np.linspace(0.0, stall, points)
     motor_torque = a * torque + b
     motor_speed = np.maximum(motor.speed(motor_torque, voltage), 0.0)
@@ -173,6 +191,15 @@ def power_flow(build: Build, load: float, voltage: float) -> PowerFlow:
     )
 
 
+def expected_flow(build: Build, plan: Plan, load: float) -> PowerFlow:
+    """What a plan's highest setting does with `load` [N·m] at the output; with half of its stall
+    torque where that load, looked at with another build, is more than this one turns.
+    """
+    drive = set_to(build, plan)
+    stall = stall_torque(build, drive)
+    return power_flow(build, load if load < stall else stall / 2, drive)
+
+
 def measured_flow(
     build: Build, voltage: float, current: float, power_in: float, output_speed: float, load: float
 ) -> PowerFlow:
@@ -220,15 +247,13 @@ def _flow(
         shaft = max(power_in - copper - friction, 0.0)
         predicted = sum(train.mesh_losses.values()) + sum(train.drag_losses.values())
         scale = max(shaft - power_out, 0.0) / predicted if predicted > 0 else 0.0
-    stations = [
-        Station("supply", power_in),
-        Station(
-            "motor",
-            power_in,
-            (Loss("copper", copper, False), Loss("friction and iron", friction, measured)),
-            speed,
-        ),
-    ]
+    if build.has_motor:
+        stations = [Station("supply", power_in)]
+        own = (Loss("copper", copper, False), Loss("friction and iron", friction, measured))
+        stations.append(Station("motor", power_in, own, speed))
+    else:  # what turns it gives all that it takes
+        stations = [Station("supply", power_in, (), speed, current)]
+        shaft = power_in
     left = shaft
     shafts = build.shafts()
     for name, into, out in zip(build.stage_names(), shafts[:-1], shafts[1:], strict=True):

@@ -26,6 +26,7 @@ CHANNELS: dict[str, Channel] = {
         Channel("force", "force", "Load cell"),
         Channel("speed", "speed", "Output speed"),
         Channel("motor_speed", "speed", "Motor speed"),
+        Channel("input_force", "force", "Force at the crank"),
         Channel("voltage", "voltage", "Voltage"),
         Channel("current", "current", "Current"),
         Channel("temperature", "temperature", "Motor temperature"),
@@ -36,6 +37,9 @@ CHANNELS: dict[str, Channel] = {
         Channel("cell_2", "count", "Second load cell, raw"),
         Channel("torque", "torque", "Torque at the output"),
         Channel("angle", "angle", "Angle of the output"),
+        Channel("motor_angle", "angle", "Angle of the motor"),
+        *(Channel(f"current_{n}", "current", f"Current of motor {n}") for n in range(1, 9)),
+        *(Channel(f"voltage_{n}", "voltage", f"Voltage of motor {n}") for n in range(1, 9)),
     )
 }
 

@@ -17,12 +17,17 @@ from sparring.core.records import Q, Record
 
 class Limits(Record):
     """Where the bench is asked to stop by itself; and what cord, arm or tow line [N] and supply or
-    breaker [A] stand, where known.
+    breaker [A] stand, where known. force: on the load cell, less than its rated capacity, which
+    counts in any case; power: electrical; temperature: of the motor.
     """
 
     current: Annotated[float, Q("current", above=0.0)] = 4.0
     speed: Annotated[float, Q("speed", "rpm", above=0.0)] = 20 * math.pi  # 600 rpm
     stalled_for: Annotated[float, Q("time", above=0.0)] = 0.8
+    torque: Annotated[float, Q("torque", above=0.0)] | None = None
+    power: Annotated[float, Q("power", above=0.0)] | None = None
+    temperature: Annotated[float, Q("temperature", "°C", above=293.15, most=600.0)] | None = None
+    force: Annotated[float, Q("force", above=0.0)] | None = None
     cord: Annotated[float, Q("force", above=0.0)] | None = None
     supply: Annotated[float, Q("current", above=0.0)] | None = None
 
@@ -73,10 +78,6 @@ class Rig(Record):
         Check.ours(text=t) for t in CHECKS
     )
     care_read: CareRead | None = None
-
-    def watched(self) -> dict[str, float]:
-        """Channels that a bench is stopped by, and at which magnitude, SI."""
-        return {"current": self.limits.current, "speed": self.method.top_speed(self.limits.speed)}
 
     @property
     def care_confirmed(self) -> bool:

@@ -30,6 +30,7 @@ __all__ = [
     "means_of",
     "nominal",
     "second_order",
+    "settle",
     "std",
     "t_widening",
     "ufloat",
@@ -114,6 +115,13 @@ def logarithm(x: Uncertain) -> Uncertain:
 
         return umath.log(x)
     return math.log(float(x))
+
+
+def settle(x: Uncertain) -> None:
+    """Works out what a value came from, which is else left to whoever asks first: two threads that
+    ask at once would spoil it.
+    """
+    _ = getattr(x, "derivatives", None)
 
 
 def budget(x: Uncertain) -> list[Share]:

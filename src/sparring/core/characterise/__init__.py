@@ -11,9 +11,12 @@ from typing import Any
 from sparring.core.characterise.base import Judged, Method, Result
 from sparring.core.characterise.breakaway import Breakaway
 from sparring.core.characterise.counting import Counting
+from sparring.core.characterise.currents import Currents
 from sparring.core.characterise.drum import DrumFriction
 from sparring.core.characterise.generator import Generator
+from sparring.core.characterise.holding import Holding
 from sparring.core.characterise.motor import BareMotor
+from sparring.core.characterise.sheaves import Sheaves
 from sparring.core.characterise.stepper import Stepper
 from sparring.core.characterise.swing import Swing
 from sparring.core.characterise.windup import WindUp
@@ -24,7 +27,10 @@ METHODS: tuple[type[Method], ...] = (
     Swing,
     WindUp,
     Breakaway,
+    Holding,
+    Currents,
     DrumFriction,
+    Sheaves,
     Generator,
     Counting,
 )

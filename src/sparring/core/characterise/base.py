@@ -52,6 +52,7 @@ class Reading(Record):
     """One repeat. FIELDS: (label, field) in the order in which they are read."""
 
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = ()
+    CLOCK: ClassVar[str] = ""  # the figure that is the time of day it was read
 
     @classmethod
     def understand(cls, name: str, text: str) -> Any:
@@ -151,6 +152,10 @@ class Method(Record):
     def from_log(self, rec: Recording) -> list[Any]:
         """The readings in a recording. Raises ValueError, in words, where there are none."""
         raise ValueError(f"{self.TITLE}: this measurement is typed, not recorded")
+
+    def of_rig(self, rig: Rig) -> Method:
+        """With what the rig tells of the shared dimensions."""
+        return self
 
     def belongs(self, build: Build, rig: Rig) -> str:
         """What the button says that takes over what came out; "": it belongs nowhere here."""

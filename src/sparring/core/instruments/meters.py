@@ -19,6 +19,7 @@ from sparring.core.input_quantity import declare, line_inputs
 from sparring.core.instruments.calibration import Calibration, Day
 from sparring.core.quantity import QuantityError, from_si, parse
 from sparring.core.records import Q, Record
+from sparring.core.several import MOST, own
 from sparring.core.uncertainty import LineFit, Uncertain, fit_line, nominal, std, ufloat
 
 Accuracy = Annotated[float, Q("ratio", "%", least=0.0, most=0.5)]
@@ -108,13 +109,17 @@ class Sensors(Record):
     second_calibration: Calibration | None = None
 
 
+def _each(what: str) -> list[str]:
+    return [own(what, n + 1) for n in range(MOST)]
+
+
 METERS: dict[str, tuple[type[Comparison], type[Record], str, tuple[str, ...]]] = {
-    "voltmeter": (Voltmeter, VoltagePoint, "voltage_accuracy", ("voltage",)),
-    "ammeter": (Ammeter, CurrentPoint, "current_accuracy", ("current",)),
+    "voltmeter": (Voltmeter, VoltagePoint, "voltage_accuracy", ("voltage", *_each("voltage"))),
+    "ammeter": (Ammeter, CurrentPoint, "current_accuracy", ("current", *_each("current"))),
     "tachometer": (Tachometer, SpeedPoint, "speed_accuracy", ("speed", "motor_speed")),
 }
 """By the field of `Sensors`: the comparison, a point of it, the field of the data sheet's accuracy,
-the channels it reads.
+the channels it reads; one comparison stands for the meters of all motors.
 """
 
 

@@ -127,6 +127,14 @@ class MethodBase(Record):
         return float("inf"), float("inf"), 0.0
 
     @property
+    def open_ended(self) -> bool:
+        """Whether a run goes on for as long as is wanted: no travel ends it, and nothing of it
+        comes after the drive.
+        """
+        height, driven, coasts = self.course
+        return math.isinf(height) and math.isfinite(driven) and not coasts and not self.swept
+
+    @property
     def swept(self) -> bool:
         """Whether the load grows slowly to what was set and goes back within one run."""
         return False

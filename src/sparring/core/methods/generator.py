@@ -73,6 +73,12 @@ class Generator(MethodBase):
         current = mean("load_current")
         return None if current is None else x["constant"] * current + x["own_drag"]
 
+    def load_voltage(self, speed: Uncertain, resistor: float | None) -> Uncertain:
+        """Volts at a resistor [Ω], None: an open circuit, at a speed of the generator [rad/s]."""
+        open_circuit = self.constant.value * speed
+        load = self.setting(None, resistor)
+        return open_circuit * load / (load + self.winding)
+
     def setting(self, load: float | None, resistor: float | None) -> float:
         return OPEN if resistor is None else resistor
 

@@ -7,14 +7,14 @@ from __future__ import annotations
 import math
 from typing import Annotated, Any, ClassVar, Literal
 
-from sparring.core.methods.base import Figures, Mean, MethodBase
-from sparring.core.methods.hoist import effective_radius
+from sparring.core.methods.base import Figures
+from sparring.core.methods.cord import OnDrum
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
 from sparring.core.uncertainty import Uncertain, cosine, sine
 
 
-class Haul(MethodBase):
+class Haul(OnDrum):
     """slope: of the way, 0 on a floor; friction: of the crate on it, from a slow pull. By mass the
     torque is as doubtful as the friction; by a cell in the cord it is not.
     """
@@ -33,20 +33,10 @@ class Haul(MethodBase):
         ("Friction coeff. of crate", "friction"),
         ("Drive time", "hold"),
     )
-    ROLLS: ClassVar[tuple[str, str]] = ("drum", "drum_diameter")
-    CELL: ClassVar[str] = "in the cord"
-    CORD: ClassVar[bool] = True
-    SIZE: ClassVar[tuple[str, float, float]] = ("drum_diameter", 3e-3, 0.8)
     DONE: ClassVar[str] = "hauled"
     DOES: ClassVar[tuple[str, str, str]] = ("Haul", "Hauling", "Stopping")
 
     kind: Literal["haul"] = "haul"
-    drum_diameter: Annotated[Measured, Q("length", "mm", above=0.0, most=5.0)] = Measured(
-        0.050, 5e-5
-    )
-    cord_diameter: Annotated[Measured, Q("length", "mm", least=0.0, most=0.1)] = Measured(
-        1e-3, 1e-4
-    )
     crate_mass: Annotated[Measured, Q("mass", "kg", above=0.0)] = Measured(0.4, 1e-3)
     slope: Annotated[Measured, Q("angle", "deg", least=0.0, most=1.5)] = Measured(
         math.radians(15), math.radians(0.5)
@@ -54,26 +44,12 @@ class Haul(MethodBase):
     friction: Annotated[Measured, Q("ratio", "", least=0.0, most=3.0)] = Measured(0.30, 0.02)
     hold: Annotated[float, Q("time", above=0.0, most=3600.0)] = 3.0
 
-    def radius(self, x: Figures) -> Uncertain:
-        """Radius at which the cord's middle runs [m]."""
-        return effective_radius(x["drum_diameter"], x["cord_diameter"])
-
     def known(self, x: Figures, load: Uncertain, g: Uncertain) -> Uncertain:
         along = sine(x["slope"]) + x["friction"] * cosine(x["slope"])
         return (load + x["crate_mass"]) * g * along * self.radius(x)
 
-    def measured(self, x: Figures, mean: Mean) -> Uncertain:
-        force = mean("force")
-        return None if force is None else force * self.radius(x)
-
     def turned(self, x: Figures, travel: Uncertain) -> Uncertain:
         return travel / self.radius(x)
-
-    def expected(self, load: float, g: float) -> float:
-        return float(self.known(self.figures(), load, g))
-
-    def cell_force(self, torque: float) -> float | None:
-        return float(torque / self.radius(self.figures()))
 
     def body(self, load: Any, g: Any) -> dict[str, Any]:
         mass = load + self.crate_mass.value

@@ -9,7 +9,8 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field
 
-from sparring.core.methods.base import Figures, Mean, MethodBase
+from sparring.core.methods.base import Figures
+from sparring.core.methods.cord import OnDrum
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
 from sparring.core.uncertainty import Uncertain
@@ -17,7 +18,7 @@ from sparring.core.uncertainty import Uncertain
 _NESTED = math.sqrt(3) / 2
 
 
-class Hoist(MethodBase):
+class Hoist(OnDrum):
     """drum_radius: entered beside the diameter by those who measured it, to be compared. bearing:
     friction torque of the drum's own bearings, from a run coupled straight to the drum, or from
     half of what lifting and lowering differ by. cord_mass: of the cord that hangs at the beginning,
@@ -40,22 +41,12 @@ class Hoist(MethodBase):
         ("Mass of hanging cord", "cord_mass"),
         ("Travel", "travel"),
     )
-    ROLLS: ClassVar[tuple[str, str]] = ("drum", "drum_diameter")
-    CELL: ClassVar[str] = "in the cord"
     DOES: ClassVar[tuple[str, str, str]] = ("Lift", "Lifting", "Lowering")
     DONE: ClassVar[str] = "lifted"
     LETS_DOWN: ClassVar[bool] = True
-    CORD: ClassVar[bool] = True
-    SIZE: ClassVar[tuple[str, float, float]] = ("drum_diameter", 3e-3, 0.8)
 
     kind: Literal["hoist"] = "hoist"
-    drum_diameter: Annotated[Measured, Q("length", "mm", above=0.0, most=5.0)] = Measured(
-        0.050, 5e-5
-    )
     drum_radius: Annotated[Measured, Q("length", "mm", above=0.0, most=2.5)] | None = None
-    cord_diameter: Annotated[Measured, Q("length", "mm", least=0.0, most=0.1)] = Measured(
-        1e-3, 1e-4
-    )
     layers: Annotated[int, Field(ge=1, le=20)] = 1
     hook_mass: Annotated[Measured, Q("mass", "g", least=0.0)] = Measured(0.047, 5e-4)
     cord_mass: Annotated[Measured, Q("mass", "g", least=0.0)] = Measured(0.0)
@@ -63,31 +54,23 @@ class Hoist(MethodBase):
     travel: Annotated[float, Q("length", "m", above=0.0)] = 1.2
 
     def radius(self, x: Figures) -> Uncertain:
-        """Radius at which the cord's middle runs [m], in the layer it winds on."""
-        return effective_radius(x["drum_diameter"], x["cord_diameter"], self.layers)
+        """Radius at which the cord's middle runs [m], in the layer it winds on: each nests in the
+        grooves of the one below, √3/2 of the cord's diameter higher.
+        """
+        return super().radius(x) + (self.layers - 1) * _NESTED * x["cord_diameter"]
 
     def least_size(self) -> float:
         return max(4 * self.cord_diameter.value, self.SIZE[1])
 
     def known(self, x: Figures, load: Uncertain, g: Uncertain) -> Uncertain:
-        return (
-            torque_from_mass(load + x["cord_mass"] / 2, x["hook_mass"], g, self.radius(x))
-            + x["bearing"]
-        )
+        hung = load + x["cord_mass"] / 2 + x["hook_mass"]
+        return hung * g * self.radius(x) + x["bearing"]
 
     def turned(self, x: Figures, travel: Uncertain) -> Uncertain:
         return travel / self.radius(x)
 
-    def measured(self, x: Figures, mean: Mean) -> Uncertain:
-        force = mean("force")
-        return None if force is None else torque_from_force(force, self.radius(x)) + x["bearing"]
-
-    def expected(self, load: float, g: float) -> float:
-        return float(self.known(self.figures(), load, g))
-
-    def cell_force(self, torque: float) -> float | None:
-        x = self.figures()
-        return float((torque - x["bearing"]) / self.radius(x))
+    def beside(self, x: Figures) -> Uncertain:
+        return x["bearing"]
 
     def body(self, load: Any, g: Any) -> dict[str, Any]:
         x = self.figures()
@@ -100,34 +83,3 @@ class Hoist(MethodBase):
     @property
     def course(self) -> tuple[float, float, float]:
         return self.travel, float("inf"), 0.0
-
-
-def effective_radius(
-    drum_diameter: Uncertain, cord_diameter: Uncertain, layers: int = 1
-) -> Uncertain:
-    """Radius at which the cord's middle runs [m] when it winds on the given layer; each nests in
-    the grooves of the one below, √3/2 of the cord's diameter higher.
-    """
-    return (drum_diameter + cord_diameter) / 2 + (layers - 1) * _NESTED * cord_diameter
-
-
-def torque_from_mass(
-    load: Uncertain, hook: Uncertain, gravity: Uncertain, radius: Uncertain
-) -> Uncertain:
-    """Output torque of a weight that moves steadily [N·m]."""
-    return (load + hook) * gravity * radius
-
-
-def torque_from_force(force: Uncertain, radius: Uncertain) -> Uncertain:
-    """Output torque from the cord force [N·m]."""
-    return force * radius
-
-
-def work(torque: Uncertain, angle: Uncertain) -> Uncertain:
-    """Work over a turned angle [J]; angle in radians."""
-    return torque * angle
-
-
-def power(torque: Uncertain, speed: Uncertain) -> Uncertain:
-    """Mechanical power [W]."""
-    return torque * speed

@@ -7,19 +7,18 @@ block and tackle, from memory).
 
 from __future__ import annotations
 
-import math
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field
 
-from sparring.core.methods.base import Figures, Mean, MethodBase
-from sparring.core.methods.hoist import effective_radius
+from sparring.core.methods.base import Figures
+from sparring.core.methods.cord import OnDrum
 from sparring.core.quantity import Measured
 from sparring.core.records import Q
-from sparring.core.uncertainty import Uncertain
+from sparring.core.uncertainty import Uncertain, nominal
 
 
-class Tackle(MethodBase):
+class Tackle(OnDrum):
     """parts: of line that carry the load; lead: sheaves between them and the drum; sheave:
     efficiency of one, about 0.96 on plain bearings, 0.98 on ball bearings (common practice), or as
     `sheave_efficiency` tells it of lifting and lowering. block_mass: of hook and lower block.
@@ -42,30 +41,16 @@ class Tackle(MethodBase):
         ("Hook and block mass", "block_mass"),
         ("Travel of the load", "travel"),
     )
-    ROLLS: ClassVar[tuple[str, str]] = ("drum", "drum_diameter")
-    CELL: ClassVar[str] = "in the cord"
     DOES: ClassVar[tuple[str, str, str]] = ("Lift", "Lifting", "Lowering")
     DONE: ClassVar[str] = "lifted"
     LETS_DOWN: ClassVar[bool] = True
-    CORD: ClassVar[bool] = True
-    SIZE: ClassVar[tuple[str, float, float]] = ("drum_diameter", 3e-3, 0.8)
 
     kind: Literal["tackle"] = "tackle"
-    drum_diameter: Annotated[Measured, Q("length", "mm", above=0.0, most=5.0)] = Measured(
-        0.050, 5e-5
-    )
-    cord_diameter: Annotated[Measured, Q("length", "mm", least=0.0, most=0.1)] = Measured(
-        1e-3, 1e-4
-    )
     parts: Annotated[int, Field(ge=1, le=20)] = 2
     lead: Annotated[int, Field(ge=0, le=20)] = 1
     sheave: Annotated[Measured, Q("ratio", "%", above=0.3, most=1.0)] = Measured(0.96, 0.01)
     block_mass: Annotated[Measured, Q("mass", "g", least=0.0)] = Measured(0.12, 5e-4)
     travel: Annotated[float, Q("length", "m", above=0.0)] = 0.6
-
-    def radius(self, x: Figures) -> Uncertain:
-        """Radius at which the cord's middle runs [m]."""
-        return effective_radius(x["drum_diameter"], x["cord_diameter"])
 
     def gain(self, x: Figures) -> Uncertain:
         """Weight over the pull at the drum while lifting [-]."""
@@ -75,18 +60,8 @@ class Tackle(MethodBase):
     def known(self, x: Figures, load: Uncertain, g: Uncertain) -> Uncertain:
         return (load + x["block_mass"]) * g / self.gain(x) * self.radius(x)
 
-    def measured(self, x: Figures, mean: Mean) -> Uncertain:
-        force = mean("force")
-        return None if force is None else force * self.radius(x)
-
     def turned(self, x: Figures, travel: Uncertain) -> Uncertain:
         return travel * self.parts / self.radius(x)
-
-    def expected(self, load: float, g: float) -> float:
-        return float(self.known(self.figures(), load, g))
-
-    def cell_force(self, torque: float) -> float | None:
-        return float(torque / self.radius(self.figures()))
 
     def body(self, load: Any, g: Any) -> dict[str, Any]:
         """As seen at the drum: the cord runs `parts` times as far as the load rises."""
@@ -103,7 +78,7 @@ class Tackle(MethodBase):
         return self.travel * self.parts, float("inf"), 0.0
 
 
-def sheave_efficiency(lifting: float, lowering: float, parts: int, lead: int) -> float:
+def sheave_efficiency(lifting: Uncertain, lowering: Uncertain, parts: int, lead: int) -> Uncertain:
     """Efficiency of one sheave [-] from the pull at the drum [N] while the same load is slowly
     lifted and lowered: lifting W = F_up η^s Σ η^j, lowering W = F_down η^−s Σ η^−j.
 
@@ -113,8 +88,9 @@ def sheave_efficiency(lifting: float, lowering: float, parts: int, lead: int) ->
     passed = 2 * lead + parts - 1
     if passed < 1:
         raise ValueError("a cord that runs straight to the load passes no sheave")
-    if not 0 < lowering <= lifting:
+    up, down = nominal(lifting), nominal(lowering)
+    if not 0 < down <= up:
         raise ValueError(
-            f"lowering pulls {lowering:g} N and lifting {lifting:g} N: were they interchanged?"
+            f"lowering pulls {down:.3g} N and lifting {up:.3g} N: were they interchanged?"
         )
-    return math.exp(math.log(lowering / lifting) / passed)
+    return (lowering / lifting) ** (1 / passed)

@@ -14,10 +14,12 @@ from typing import Annotated, Literal, NamedTuple
 import numpy as np
 from pydantic import Field, model_validator
 
+from sparring.core.build import Build
 from sparring.core.plan.order import Lift
 from sparring.core.plan.record import Plan, PlanStep
 from sparring.core.records import Record
 from sparring.core.reduce.results import TestResult
+from sparring.core.train.kinematics import ratio_in_words
 from sparring.core.uncertainty import nominal, t_widening
 
 Name = Annotated[str, Field(min_length=1, max_length=80)]
@@ -26,6 +28,21 @@ Cell = tuple[str, str]
 _RANGE = 2.66
 """Moving ranges to the limits of an individuals control chart, 3/1.128 (NIST/SEMATECH e-Handbook of
 Statistical Methods, 6.3.2.2)."""
+
+
+class Factors(NamedTuple):
+    """What a campaign compares builds in, in words: `36:1`, `POM/brass`, `greased`."""
+
+    ratio: str
+    material: str
+    lubricant: str
+
+
+def factors(build: Build) -> Factors:
+    """Those of a build."""
+    materials = dict.fromkeys(m for s in build.stages if (m := s.material))
+    ratio = ratio_in_words(abs(build.ratio())).removesuffix(" reduction")
+    return Factors(ratio, "/".join(materials) or "–", build.lubricant)
 
 
 class InLogbook(Record):

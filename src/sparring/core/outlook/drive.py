@@ -46,7 +46,8 @@ class Parameter(NamedTuple):
 class Load(NamedTuple):
     """What resists at the output, T = constant + slope ω [N·m, N·m·s/rad], with a voltage at the
     motor [V] and winding and case above the temperature of the motor's readings [K]; arrays of one
-    shape (n,). A constant of infinity holds the output still.
+    shape (n,). A constant of infinity holds the output still. Of a drive without a motor `voltage`
+    is the speed at which its input is turned [rad/s].
     """
 
     constant: np.ndarray
@@ -71,13 +72,16 @@ class Load(NamedTuple):
 
 class State(NamedTuple):
     """At the output and the wires, shape (n,): speed [rad/s], torque [N·m], current [A], and the
-    torque to spare at standstill, as torque of the motor [N·m]: below zero it stalls.
+    torque to spare at standstill, as torque of the motor [N·m]: below zero it stalls. Of a drive
+    without a motor `current` is the torque at its input [N·m]. shaft: torque at the train's input,
+    the motor's own friction taken off [N·m].
     """
 
     speed: np.ndarray
     torque: np.ndarray
     current: np.ndarray
     spare: np.ndarray
+    shaft: np.ndarray
 
 
 class Foretold(NamedTuple):
@@ -158,13 +162,14 @@ class Drive:
             p.value + p.u * float(d)
             for p, d in zip(self.prior, self.mean if z is None else z, strict=True)
         ]
-        many, per = 1 + len(self.build.further_motors), len(_READINGS)
+        own = _motors(self.build)
+        many, per = len(own), len(_READINGS)
         lines = []
-        for n, (r, gearing) in enumerate(_motors(self.build)):
+        for n, (r, gearing) in enumerate(own):
             volts, speed, free, stall, brush = values[n * per : (n + 1) * per]
             line = motors.identify(volts, speed, free, stall, r.winding_temperature, brush)
             lines.append((_warm(line, r, load), gearing))
-        motor = motors.together(lines)
+        motor = motors.together(lines) if lines else motors.MOVER
         motor = motor._replace(R=motor.R + self.source)
         (a0, b0), slopes = self._line
         entered = np.array(self.build.loss_figures())
@@ -182,7 +187,8 @@ class Drive:
         torque = np.where(held, np.maximum(free, 0.0) / a, constant + load.slope * turning * ideal)
         shaft = np.where(turns > 0, a * torque + b, free + b)  # at rest it pushes with all it has
         current = motor.current(shaft, load.voltage)
-        return State(turning * ideal, torque, np.broadcast_to(current, torque.shape), spare)
+        current = np.broadcast_to(current, torque.shape)
+        return State(turning * ideal, torque, current, spare, shaft)
 
     def jacobian(self, load: Load) -> State:
         """Slopes of a state towards each figure's deviation and, last, the losses of one run in
@@ -208,12 +214,12 @@ class Drive:
         u = State(*(np.sqrt(np.einsum("ni,ij,nj->n", s, whole, s)) for s in slopes))
         return Foretold(here, u, ndtr(-here.spare / np.maximum(u.spare, 1e-12)))
 
-    def voltage_for(self, speed: np.ndarray, load: Load) -> np.ndarray:
+    def voltage_for(self, speed: np.ndarray, load: Load, z: np.ndarray | None = None) -> np.ndarray:
         """Voltage [V] at which the output turns at `speed` [rad/s] under a load, shape (n,): all
-        lines are straight in it.
+        lines are straight in it. z: deviations of the figures, as `mean`.
         """
         two = [load._replace(voltage=np.full_like(load.constant, v)) for v in (1e3, 2e3)]
-        slow, fast = (self.state(x).speed for x in two)
+        slow, fast = (self.state(x, z).speed for x in two)
         return np.asarray(1e3 + (speed - slow) * 1e3 / (fast - slow))
 
     def updated(self, seen: Sequence[Seen]) -> Drive:
@@ -277,6 +283,8 @@ def _covariance(values: Sequence[Any]) -> np.ndarray:
 
 
 def _motors(build: Build) -> list[tuple[MotorReadings, float]]:
+    if not build.has_motor:
+        return []
     return [(build.motor, 1.0), *((f.readings, f.gearing) for f in build.further_motors)]
 
 

@@ -16,12 +16,10 @@ from sparring.core.motor import COPPER_ZERO
 from sparring.core.outlook.drive import Drive, Foretold, Load
 from sparring.core.plan.order import Lift, next_lift, sequence
 from sparring.core.plan.record import FIRST_POWER, STILL, Plan, PlanStep
+from sparring.core.records import RecordError
 from sparring.core.reduce.warmth import Bodies, bodies_of
 from sparring.core.rig import Rig
 
-HOTTEST = 393.15
-"""Winding temperature [K] that a plan keeps below: insulation of class E, 120 °C (IEC 60085, from
-memory)."""
 _CHANGE, _AGAIN = 20.0, 5.0
 """Seconds between two runs, with and without another load (common practice for one person)."""
 _RAMP = 0.5  # [s] in which a drive comes up
@@ -30,6 +28,7 @@ _STRENGTH = 0.15
 """Standard deviation of a part's strength, as a part of it (common practice for moulded, cut and
 printed parts alike; prints across layers scatter more)."""
 _FIRST = 3.0  # [s] of first power
+BY_HAND = 0.05  # part of a speed by which a hand, a drill or the wind misses it (common practice)
 _CREEPS = 120.0  # [s] after which somebody ends a run that hardly moves
 _LONGEST_PAUSE = 4 * 3600.0
 _NEAR = 0.8  # part of a limit from which it is near
@@ -43,7 +42,8 @@ class Near(NamedTuple):
 
 
 class Foreseen(NamedTuple):
-    """One step as predicted, SI. voltage: at which it is run; u_: standard uncertainties for one
+    """One step as predicted, SI. voltage: at which it is run (of a drive without a motor: the speed
+    of its input; current: the torque there); u_: standard uncertainties for one
     run; stalls, breaks: chances [0..1]; winding: at the end of its hottest run [K]; tooth: of the
     warmest plastic teeth, were it held for ever [K]; lasts: one run, lowering included [s]; near:
     the limit that it comes closest to.
@@ -106,9 +106,10 @@ def loads_of(drive: Drive, rig: Rig, steps: Sequence[PlanStep]) -> Load:
     method, g = rig.method, rig.gravity.value
     lines = [method.resists(s.setting(method), g) for s in steps]
     constant, slope = np.array(lines, float).reshape(-1, 2).T
+    own = drive.build.has_motor  # without one a voltage turns nothing
     volts = np.array(
         [
-            0.0 if s.kind in STILL else s.voltage if s.voltage is not None else math.nan
+            0.0 if s.kind in STILL else math.nan if s.voltage is None else s.voltage if own else 0.0
             for s in steps
         ]
     )
@@ -120,7 +121,15 @@ def loads_of(drive: Drive, rig: Rig, steps: Sequence[PlanStep]) -> Load:
 
 
 def driven(build: Build, rig: Rig, plan: Plan) -> Plan:
-    """The plan with a voltage in place of each step's speed."""
+    """The plan with a voltage in place of each step's speed; of a drive without a motor the speed
+    of its input [rad/s] stands there. Raises RecordError: that one has steps with a voltage.
+    """
+    if not build.has_motor and any(s.voltage is not None for s in plan.todo):
+        turns = build.usual_input / abs(build.ratio()) * 30 / math.pi
+        raise RecordError(
+            f"{build.name} has no motor that a voltage could turn: plan its steps at a speed of "
+            f"the output, for example at {turns:.3g} rpm"
+        )
     if all(s.speed is None for s in plan.steps):
         return plan
     load = loads_of(Drive.of(build), rig, plan.steps)
@@ -146,14 +155,13 @@ def foresee(
     plan: Plan,
     done: Sequence[Lift] = (),
     *,
-    hottest: float = HOTTEST,
     begin: tuple[float, float] = (0.0, 0.0),
 ) -> Outlook:
     """Predicts what is left of a plan. done: runs already made; begin: winding and case above the
     room [K] now.
     """
     build, plan = drive.build, plan.on(rig.method)
-    steps = plan.todo
+    hottest, steps = build.winding_limit, plan.todo
     load = loads_of(drive, rig, steps)
     cold = drive.foretell(load)
     lasts = _durations(rig, plan, steps, cold)
@@ -186,17 +194,17 @@ def foresee(
     room = build.motor.winding_temperature
     teeth = _teeth(build, told)
     breaks = _breaks(build, told.state.torque)
-    rows, held = {}, rig.method.HELD
+    rows, held, own = {}, rig.method.HELD, build.has_motor
     for n, s in enumerate(steps):
         row = Foreseen(
             step=s,
             voltage=float(load.voltage[n]),
             torque=float(told.state.torque[n]),
             speed=float(told.state.speed[n]),
-            u_speed=float(told.u.speed[n]),
+            u_speed=float(told.u.speed[n]) if own else BY_HAND * float(told.state.speed[n]),
             current=float(told.state.current[n]),
             u_current=float(told.u.current[n]),
-            stalls=0.0 if s.kind in STILL else 1.0 if held else float(told.stalls[n]),
+            stalls=0.0 if s.kind in STILL or not own else 1.0 if held else float(told.stalls[n]),
             breaks=float(breaks[n]),
             winding=room + float(ends[n, 0]),
             tooth=teeth[n],
@@ -345,14 +353,21 @@ def _nearest(build: Build, rig: Rig, row: Foreseen, hottest: float) -> Near | No
     if row.step.kind in STILL:
         return None
     limits, room = rig.limits, build.motor.winding_temperature
-    shares = [
-        Near("current", row.current / limits.current),
-        Near("speed", row.speed / limits.speed),
-        Near("winding", max(row.winding - room, 0.0) / (hottest - room)),
-    ]
-    if limits.supply is not None:
-        shares.append(Near("supply", row.current / limits.supply))
+    shares = [Near("speed", row.speed / limits.speed)]
+    if build.has_motor:
+        shares.append(Near("current", row.current / limits.current))
+        shares.append(Near("winding", max(row.winding - room, 0.0) / (hottest - room)))
+        if limits.power is not None:
+            shares.append(Near("power", row.current * row.voltage / limits.power))
+        if limits.supply is not None:
+            shares.append(Near("supply", row.current / limits.supply))
+    if limits.torque is not None:
+        shares.append(Near("torque", row.torque / limits.torque))
     force = rig.method.cell_force(row.torque)
+    cell = [] if rig.calibration is None else [rig.calibration.capacity]
+    cell += [] if limits.force is None else [limits.force]
+    if cell and force is not None:
+        shares.append(Near("load cell", force / min(cell)))
     if limits.cord is not None and rig.method.CORD and force is not None:
         shares.append(Near("cord", force / limits.cord))
     if build.limits:

@@ -14,18 +14,21 @@ _FLAT = 0.02  # [Ω] that two leads and plugs have anyway
 
 
 def learnt(result: TestResult) -> Drive:
-    """The build's figures, corrected by the steps that turned steadily; their speeds as of a cold
-    motor.
+    """The build's figures, corrected by the steps that turned steadily and lost no more than the
+    lighter ones tell; their speeds as of a cold motor.
     """
     drive = Drive.of(result.build)
     seen = []
-    for s in result.running:
+    for s in result.well_running:
         speed = s.speed if s.cold_speed is None else s.cold_speed
         if speed is None or s.torque is None or nominal(s.torque) <= 0 or not s.points:
             continue
         volts = nominal(s.voltage) if s.voltage is not None else s.points[0].run.voltage
+        current = s.current
+        if not result.build.has_motor:  # its speed is given; the torque at its input tells
+            volts, speed, current = nominal(speed) * abs(result.build.ratio()), None, s.motor_torque
         seen.append(
-            Seen(Load.of(nominal(s.torque), volts), s.torque, speed, s.current, len(s.points))
+            Seen(Load.of(nominal(s.torque), volts), s.torque, speed, current, len(s.points))
         )
     return replace(drive.updated(seen), source=_source(result))
 

@@ -87,7 +87,11 @@ def checklist(build: Build, rig: Rig, plan: Plan, outlook: Outlook) -> list[str]
 
 
 def _of_plan(build: Build, rig: Rig, plan: Plan, outlook: Outlook) -> Iterator[str]:
-    yield f"bench stops at {rig.limits.current:g} A and {rig.limits.speed * 30 / math.pi:.0f} rpm"
+    fastest = f"{rig.limits.speed * 30 / math.pi:.0f} rpm"
+    if build.has_motor:
+        yield f"bench stops at {rig.limits.current:g} A and {fastest}"
+    else:
+        yield f"who turns it stops at {fastest}"
     if rig.method.HELD or any(s.kind in ("to stall", "to failure") for s in plan.todo):
         yield f"stalls are ended after {rig.limits.stalled_for:g} s"
     for s in spares(build, plan, outlook):

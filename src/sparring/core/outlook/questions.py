@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from sparring.core import predict
 from sparring.core.build import Build
 from sparring.core.outlook.drive import Drive, Load
 from sparring.core.plan.line import nothing
@@ -26,7 +27,8 @@ _SPREAD = 0.009
 
 @dataclass(frozen=True)
 class Ask:
-    """What a question is asked about. voltages: to test at [V], empty: the motor's own; spread: of
+    """What a question is asked about. voltages: to test at [V], empty: the motor's own; of a drive
+    without one speeds of its input [rad/s], empty: as what turns it usually does; spread: of
     the repeats, relative, None: not measured yet; difference: that matters, relative; power: chance
     to find it; load: a working load at the output [N·m].
     """
@@ -42,8 +44,25 @@ class Ask:
 
     @property
     def nominal(self) -> float:
-        """The motor's own voltage [V]."""
-        return self.build.motor.voltage.value
+        """The motor's own voltage [V], or the input's usual speed [rad/s]."""
+        b = self.build
+        return b.motor.voltage.value if b.has_motor else b.usual_input
+
+    def drive(self, v: float) -> dict[str, float]:
+        """A step's field that says it."""
+        b = self.build
+        if b.has_motor:
+            return {"voltage": v}
+        turns = v / abs(b.ratio()) * 30 / math.pi
+        return {"speed": float(f"{turns:.3g}") * math.pi / 30}
+
+    def at(self, v: float) -> str:
+        """`At 12 V`."""
+        return f"At {v:g} V" if self.build.has_motor else f"Turned at {v * 30 / math.pi:.0f} rpm"
+
+    @property
+    def settings(self) -> str:
+        return "voltages" if self.build.has_motor else "speeds"
 
     def volts(self, *parts: float) -> list[float]:
         """Those asked for, else these parts of the motor's own."""
@@ -51,7 +70,11 @@ class Ask:
         return sorted(self.voltages) or own
 
     def stall(self, voltage: float) -> tuple[float, float]:
-        """Predicted stall torque and its standard uncertainty [N·m]."""
+        """Predicted stall torque and its standard uncertainty [N·m]; of a drive without a motor
+        the torque at which its weakest part gives way, and nothing beyond is asked of it.
+        """
+        if not self.build.has_motor:
+            return predict.stall_torque(self.build, voltage), 0.0
         drive = Drive.of(self.build)
         held = Load.of(np.inf, voltage)
         here, slopes = drive.state(held), drive.jacobian(held)
@@ -67,6 +90,7 @@ class Question(NamedTuple):
 
 
 QUESTIONS: dict[str, Question] = {}
+_OF_MOTORS = ("find the stall", "does the data sheet hold")
 
 
 def question(id: str, words: str) -> Callable[[Callable[[Ask], Plan]], Callable[[Ask], Plan]]:
@@ -85,6 +109,10 @@ def ask(id: str, about: Ask) -> Plan:
     """
     if id not in QUESTIONS:
         raise ValueError(f"“{id}” is not one of the questions: {', '.join(QUESTIONS)}")
+    if not about.build.has_motor and id in _OF_MOTORS:
+        raise ValueError(
+            "this drive has no motor of its own: it neither stalls nor has a data sheet"
+        )
     return QUESTIONS[id].plan(about)
 
 
@@ -137,6 +165,7 @@ def _plan(
 
 
 def _grid(
+    a: Ask,
     voltages: Sequence[float],
     loads: Sequence[dict[str, Any]],
     repeats: int,
@@ -144,7 +173,7 @@ def _grid(
     **more: Any,
 ) -> list[dict[str, Any]]:
     return [
-        {"kind": kind, "voltage": v, "repeats": repeats, **load, **more}
+        {"kind": kind, **a.drive(v), "repeats": repeats, **load, **more}
         for v in voltages
         for load in loads
     ]
@@ -167,10 +196,16 @@ def efficiency_curve(a: Ask) -> Plan:
     reasons = []
     for v in a.volts():
         stall, u = a.stall(v)
-        steps += _grid([v], _loads(a, np.linspace(0.12, 0.85, 6) * stall), 3)
+        steps += _grid(a, [v], _loads(a, np.linspace(0.12, 0.85, 6) * stall), 3)
+        most = (
+            f"it should stall at {stall:.3g} ± {2 * u:.2g} N·m"
+            if a.build.has_motor
+            else f"its parts carry {stall:.3g} N·m"
+        )
         reasons.append(
-            f"At {v:g} V it should stall at {stall:.3g} ± {2 * u:.2g} N·m: six loads from an "
-            "eighth of it to six sevenths, below what may stall."
+            f"{a.at(v)} {most}: six loads from an eighth of it to six sevenths."
+            if "load" in steps[-1]
+            else f"{a.at(v)} {most}: each load that the rig has."
         )
     reasons.append(
         "Three runs of each load, so that a spread can be told; shuffled, so that warming does not "
@@ -186,12 +221,12 @@ def find_the_stall(a: Ask) -> Plan:
     for v in a.volts():
         stall, u = a.stall(v)
         if a.rig.method.HELD:
-            steps += _grid([v], [{}], 5, "to stall")
+            steps += _grid(a, [v], [{}], 5, "to stall")
             reasons.append(f"At {v:g} V {stall:.3g} N·m is expected; five pushes tell the spread.")
             continue
         half = min(max(3 * u, 0.12 * stall), 0.9 * stall)
         loads = _loads(a, np.linspace(stall - half, stall + half, 15))
-        steps += _grid([v], loads, 1, "to stall")
+        steps += _grid(a, [v], loads, 1, "to stall")
         reasons.append(
             f"At {v:g} V it should stall at {stall:.3g} ± {2 * u:.2g} N·m: {len(loads)} loads "
             f"around it, of which halving tries about {math.log2(len(loads) + 1):.0f}."
@@ -211,7 +246,7 @@ def is_it_better(a: Ask) -> Plan:
     return _plan(
         a,
         "is it better",
-        _grid([v], _loads(a, np.array([0.25, 0.45, 0.65]) * stall), n),
+        _grid(a, [v], _loads(a, np.array([0.25, 0.45, 0.65]) * stall), n),
         [
             said,
             f"To find a difference of {100 * a.difference:.2g} % with a power of "
@@ -241,7 +276,7 @@ def what_breaks(a: Ask) -> Plan:
     return _plan(
         a,
         "what breaks",
-        _grid([v], loads, 1, "to failure", part=weakest.name),
+        _grid(a, [v], loads, 1, "to failure", part=weakest.name),
         [
             f"The {weakest.name} should fail first, at {weakest.output:.3g} N·m ({weakest.mode}): "
             "loads rise from half of it.",
@@ -257,15 +292,15 @@ def how_does_it_wear(a: Ask) -> Plan:
     stall, _ = a.stall(v)
     torque = a.load if a.load is not None else 0.4 * stall
     load = _loads(a, [torque])[0]
-    check = {"kind": "measure", "voltage": v, "repeats": 3, **load}
+    check = {"kind": "measure", **a.drive(v), "repeats": 3, **load}
     steps: list[dict[str, Any]] = [
-        {"kind": "run in", "voltage": round(0.5 * v, 3), "time": 300.0},
+        {"kind": "run in", **a.drive(round(0.5 * v, 3)), "time": 300.0},
         check,
         {"kind": "inspect", "part": "teeth, backlash"},
     ]
     for _ in range(4):
         steps += [
-            {"kind": "hold", "voltage": v, "time": 1800.0, **load},
+            {"kind": "hold", **a.drive(v), "time": 1800.0, **load},
             check,
             {"kind": "inspect", "part": "teeth, backlash"},
         ]
@@ -292,12 +327,12 @@ def does_the_data_sheet_hold(a: Ask) -> Plan:
     for v in volts:
         stall, u = a.stall(v)
         if a.rig.method.STEP:
-            steps += _grid([v], [dict(nothing(a.rig.method))], 3)
+            steps += _grid(a, [v], [dict(nothing(a.rig.method))], 3)
             loads = working if load < 0.85 * stall else []
             further = _loads(a, [0.65 * stall])
-            steps += _grid([v], sorted(loads + further, key=lambda x: _torque(a, x)), 3)
+            steps += _grid(a, [v], sorted(loads + further, key=lambda x: _torque(a, x)), 3)
         beyond = _loads(a, [1.3 * stall + 3 * u])[-1:]
-        steps += _grid([v], beyond, 2, "to stall")
+        steps += _grid(a, [v], beyond, 2, "to stall")
     reasons.append(
         "At each voltage: turning free (speed, current), at the working load "
         f"({load:.3g} N·m) where it can carry it, at two thirds of the stall, and stalled."
@@ -315,12 +350,12 @@ def what_does_each_stage_lose(a: Ask) -> Plan:
     return _plan(
         a,
         "what does each stage lose",
-        _grid(volts, _loads(a, np.linspace(0.15, 0.75, 4) * stall), 3),
+        _grid(a, volts, _loads(a, np.linspace(0.15, 0.75, 4) * stall), 3),
         [
             f"Run it on the whole train, then with one of its {n} stages taken out, at the same "
             "torque where that stage sat: the difference is what the stage loses.",
-            "Three voltages at the same loads tell drag that grows with speed from drag that does "
-            "not; one voltage cannot.",
+            f"Three {a.settings} at the same loads tell drag that grows with speed from drag that "
+            "does not; one cannot.",
         ],
         order="shuffled",
         seed=a.seed,
@@ -336,14 +371,14 @@ def which_speed_for_which_load(a: Ask) -> Plan:
         own, u = a.stall(v)
         loads = _loads(a, np.linspace(0.1, 0.85, 5) * stall)
         kept = [x for x in loads if _torque(a, x) < 0.9 * own - 2 * u] or loads[:1]
-        steps += _grid([v], kept, 2)
+        steps += _grid(a, [v], kept, 2)
     return _plan(
         a,
         "which speed for which load",
         steps,
         [
-            f"{len(volts)} voltages and the same loads at each, where they should not stall: a map "
-            "needs points all round.",
+            f"{len(volts)} {a.settings} and the same loads at each, where they should not stall: a "
+            "map needs points all round.",
             "Two runs of each: the neighbours tell the rest.",
         ],
         order="shuffled",

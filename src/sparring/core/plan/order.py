@@ -11,6 +11,8 @@ from sparring.core.plan.record import Plan, PlanStep
 
 _SHUFFLED = ("measure", "to stall")
 """Kinds that may change places; what prepares, holds or breaks stays where it was put."""
+_RISING = "to failure"
+"""Of which each repeat is a specimen of its own."""
 
 
 class Lift(NamedTuple):
@@ -21,26 +23,42 @@ class Lift(NamedTuple):
 
 
 class Outcome(NamedTuple):
-    """A run that counts, as far as what comes next goes."""
+    """A run that counts, as far as what comes next goes. specimen: which one was run to failure,
+    from 1; 0: no such run.
+    """
 
     step: int
     stalled: bool
+    broke: bool = False
+    specimen: int = 0
 
 
 def sequence(plan: Plan) -> list[Lift]:
     """All runs in the order to make them. Shuffled: every round makes each step once, in an order
-    that the seed tells again.
+    that the seed tells again. To failure: one specimen after the other, each up its whole ladder.
     """
-    if plan.order != "shuffled":
-        return [Lift(s.id, r) for s in plan.todo for r in range(1, s.repeats + 1)]
     order: list[Lift] = []
-    for moves, group in groupby(plan.todo, lambda s: s.kind in _SHUFFLED):
+    moving = _SHUFFLED if plan.order == "shuffled" else ()
+    for kind, group in groupby(plan.todo, lambda s: _RISING if s.kind == _RISING else ""):
+        steps = list(group)
+        if kind == _RISING:
+            most = max(s.repeats for s in steps)
+            order += [Lift(s.id, r) for r in range(1, most + 1) for s in steps if r <= s.repeats]
+        else:
+            order += _of_group(plan.seed, steps, moving)
+    return order
+
+
+def _of_group(seed: int, all_steps: Sequence[PlanStep], moving: Sequence[str]) -> list[Lift]:
+    """Steps of which those of the kinds `moving` may change places with their neighbours."""
+    order: list[Lift] = []
+    for moves, group in groupby(all_steps, lambda s: s.kind in moving):
         steps = list(group)
         if not moves:
             order += [Lift(s.id, r) for s in steps for r in range(1, s.repeats + 1)]
             continue
         for r in range(1, max(s.repeats for s in steps) + 1):
-            random.Random(1000 * plan.seed + r).shuffle(steps)
+            random.Random(1000 * seed + r).shuffle(steps)
             order += [Lift(s.id, r) for s in steps if r <= s.repeats]
     return order
 
@@ -107,18 +125,18 @@ def lifts_of(outcomes: Iterable[Outcome]) -> list[Lift]:
     """What was done, numbered per step in the order it was made."""
     counts: dict[int, int] = {}
     done = []
-    for step, _ in outcomes:
-        counts[step] = counts.get(step, 0) + 1
-        done.append(Lift(step, counts[step]))
+    for o in outcomes:
+        counts[o.step] = counts.get(o.step, 0) + 1
+        done.append(Lift(o.step, o.specimen or counts[o.step]))
     return done
 
 
 def stalls_of(outcomes: Iterable[Outcome]) -> dict[int, int]:
     """How often each step stalled."""
     counts: dict[int, int] = {}
-    for step, stalled in outcomes:
-        if stalled:
-            counts[step] = counts.get(step, 0) + 1
+    for o in outcomes:
+        if o.stalled:
+            counts[o.step] = counts.get(o.step, 0) + 1
     return counts
 
 
@@ -139,17 +157,33 @@ def _given_up(plan: Plan, stalls: dict[int, int]) -> set[int]:
     }
 
 
+def _spared(plan: Plan, outcomes: Sequence[Outcome]) -> set[Lift]:
+    """Runs to failure of a specimen that has failed: no more is asked of it at that voltage."""
+    spared: set[Lift] = set()
+    for (id, repeat), outcome in zip(lifts_of(outcomes), outcomes, strict=True):
+        failed = plan.step(id)
+        if outcome.broke and failed is not None and failed.kind == _RISING:
+            spared |= {
+                Lift(s.id, repeat)
+                for s in plan.todo
+                if s.kind == _RISING and s.voltage == failed.voltage
+            }
+    return spared
+
+
 def what_next(plan: Plan, outcomes: Sequence[Outcome]) -> Lift | None:
     """The next run; a load that stalled twice, and heavier ones, are not tried unasked. None: all
     done.
     """
     stalls = stalls_of(outcomes)
-    return next_lift(plan, lifts_of(outcomes), _given_up(plan, stalls), stalls)
+    done = {*lifts_of(outcomes), *_spared(plan, outcomes)}
+    return next_lift(plan, done, _given_up(plan, stalls), stalls)
 
 
 def remaining(plan: Plan, outcomes: Sequence[Outcome]) -> int:
     """How many runs are left to make; by bisection the most that halving may need."""
-    done, stalls = set(lifts_of(outcomes)), stalls_of(outcomes)
+    done = {*lifts_of(outcomes), *_spared(plan, outcomes)}
+    stalls = stalls_of(outcomes)
     if plan.order == "bisection":
         left = 0
         for steps in _ladders(plan.todo):

@@ -91,7 +91,9 @@ class Plan(Record):
     """The steps, in the order they are listed; order: as listed, shuffled within rounds by `seed`,
     or by bisection, which makes only those that close in on the stall.
 
-    settle: time before what is measured in, measure: for how long; question: what it is to answer;
+    settle: time before what is measured in, measure: for how long; advance: when steady, a run that
+    only its time ends is over as soon as it has been so for long enough, and a run for which nobody
+    has to do anything begins by itself; question: what it is to answer;
     reasons: why its figures are what they are.
     """
 
@@ -103,6 +105,7 @@ class Plan(Record):
     measure: Annotated[float, Q("time", above=0.0)] = 1.0
     order: Literal["as listed", "shuffled", "bisection"] = "as listed"
     seed: Annotated[int, Field(ge=0, le=999_999)] = 0
+    advance: Literal["by hand", "when steady"] = "by hand"
     question: Annotated[str, Field(max_length=40)] = ""
     reasons: tuple[Annotated[str, Field(max_length=400)], ...] = ()
 

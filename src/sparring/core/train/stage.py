@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import math
 from abc import abstractmethod
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from functools import lru_cache
 from typing import Annotated, ClassVar, NamedTuple
 
@@ -187,6 +187,33 @@ class Capacity(NamedTuple):
     basis: str = ""
 
 
+class Pass(NamedTuple):
+    """Something of a stage that comes round besides its shafts and teeth: so often for one turn of
+    the shaft that is counted by. kind: as in `core.orders.tones`.
+    """
+
+    order: float
+    kind: str
+    part: str
+    reason: str
+
+
+def planets_pass(
+    turns: Mapping[str, float], planets: int, *, own: str, carrier: str, rims: Mapping[str, str]
+) -> tuple[Pass, ...]:
+    """What planets do: each turns in its carrier, and all of them pass sun and rings in turn. own:
+    their shaft; rims: shaft of each sun or ring by its name.
+    """
+    going = turns[carrier]
+    found = [Pass(abs(turns[own] - going), "planet", "one of the planets", "turns in its carrier")]
+    for member, shaft in rims.items():
+        order = planets * abs(going - turns[shaft])
+        found.append(
+            Pass(order, "passage", f"planets past the {member}", f"{planets} planets, one by one")
+        )
+    return tuple(found)
+
+
 class StageBase(Record):
     """Base of all kinds. A kind adds its fields and fills in what follows."""
 
@@ -240,6 +267,12 @@ class StageBase(Record):
         choice.
         """
         return (0.0, 0.0)
+
+    def passes(self, turns: Mapping[str, float], a: str, b: str, name: str) -> tuple[Pass, ...]:
+        """What comes round besides shafts and teeth. turns: of each shaft for one turn of that
+        which is counted by, signed.
+        """
+        return ()
 
     def faults(self) -> list[Finding]:
         """What does not assemble, mesh or hold."""

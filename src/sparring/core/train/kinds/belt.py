@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -17,6 +18,7 @@ from sparring.core.train.stage import (
     Capacity,
     Length,
     Loops,
+    Pass,
     Share,
     StageBase,
     Teeth,
@@ -64,6 +66,10 @@ class BeltStage(StageBase):
         return [
             kinematics.belt(a, b, self.driving, self.driven, eta=max(1e-6, 1 - lost), name=name)
         ]
+
+    def passes(self, turns: Mapping[str, float], a: str, b: str, name: str) -> tuple[Pass, ...]:
+        order = self.driving * abs(turns[a]) / self.links
+        return (Pass(order, "belt", f"the {self.means}", f"{self.links} teeth go round once"),)
 
     def centre_distance(self) -> float:
         """Distance of the axes [m] at which the belt lies taut: its length is 2 C sin θ + π(r₁+r₂)

@@ -5,6 +5,7 @@ assemble.
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import ClassVar, Literal
 
@@ -24,12 +25,14 @@ from sparring.core.train.stage import (
     Helix,
     MeshLoad,
     Module,
+    Pass,
     Planets,
     Shift,
     StageBase,
     Teeth,
     Width,
     paths_of,
+    planets_pass,
 )
 
 
@@ -178,6 +181,12 @@ class PlanetaryStage(StageBase):
             else kinematics.Ground(m[self.held], name)
         )
         return [*found, held]
+
+    def passes(self, turns: Mapping[str, float], a: str, b: str, name: str) -> tuple[Pass, ...]:
+        m = self.members(a, b, name)
+        rims = {member: m[member] for member in ("sun", "ring")}
+        own, carrier = m["planets"], m["carrier"]
+        return planets_pass(turns, self.planets, own=own, carrier=carrier, rims=rims)
 
     def contacts(self) -> tuple[Contact, ...]:
         ring = self.ring_material or self.material

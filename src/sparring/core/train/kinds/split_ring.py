@@ -5,7 +5,7 @@ ratio, little efficiency.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from typing import ClassVar, Literal
 
@@ -23,12 +23,14 @@ from sparring.core.train.stage import (
     Helix,
     MeshLoad,
     Module,
+    Pass,
     Planets,
     Shift,
     StageBase,
     Teeth,
     Width,
     paths_of,
+    planets_pass,
 )
 
 
@@ -145,6 +147,11 @@ class SplitRingStage(StageBase):
             ),
             kinematics.Ground(held, name),
         ]
+
+    def passes(self, turns: Mapping[str, float], a: str, b: str, name: str) -> tuple[Pass, ...]:
+        rims = {"sun": a, "held ring": f"{name} ring", "turning ring": b}
+        own, carrier = f"{name} planets", f"{name} carrier"
+        return planets_pass(turns, self.planets, own=own, carrier=carrier, rims=rims)
 
     def contacts(self) -> tuple[Contact, ...]:
         lower, upper = self.ring_pairs()

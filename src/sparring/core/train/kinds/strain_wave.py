@@ -5,6 +5,7 @@ ring of teeth into a stiff one.
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from functools import lru_cache
 from typing import ClassVar, Literal
 
@@ -19,6 +20,7 @@ from sparring.core.train.stage import (
     Capacity,
     Length,
     Loops,
+    Pass,
     Share,
     StageBase,
     Teeth,
@@ -76,6 +78,11 @@ class StrainWaveStage(StageBase):
             kinematics.strain_wave(flexible, ring, a, self.flexible, self.ring, eta, name),
             kinematics.Ground(fixed, name),
         ]
+
+    def passes(self, turns: Mapping[str, float], a: str, b: str, name: str) -> tuple[Pass, ...]:
+        rim = 0.0 if self.held == "ring" else turns[b]
+        order = self.nodes * abs(turns[a] - rim)
+        return (Pass(order, "passage", "lobes of the wave generator", f"{self.nodes} lobes"),)
 
     def capacities(self, a: str, b: str, setting: Setting = ROOM) -> tuple[Capacity, ...]:
         return (
