@@ -19,6 +19,8 @@ from sparring.core.build import Build
 from sparring.core.quantity import G_N
 from sparring.core.rig import Rig
 
+_ALIKE = ("each", "waves")  # on all lanes
+
 
 @dataclass
 class Bench:
@@ -82,12 +84,17 @@ class Bench:
     bind: Any = 0.0
     strength: Any = np.inf
     wear_rate: Any = 0.0  # backlash gained per work at the output [rad/J]
+    turned: Any = 0.0  # 1: by hand, drill or wind, its speed [rad/s] in the voltage's place
+    each: tuple[tuple[float, float, float], ...] = ()  # k, R, gearing of each of several motors
+    # what gears that are not true do to the output's turning: (order, part of the speed, phase)
+    waves: tuple[tuple[float, float, float], ...] = ()
+    arm: Any = 0.1  # at which the force that turns it is weighed [m]
 
     def lanes(self) -> int:
         sizes = [1]
         for f in fields(self):
             value = getattr(self, f.name)
-            value = 0.0 if value is None else value
+            value = 0.0 if value is None or f.name in _ALIKE else value
             sizes += [np.size(part) for part in (value if isinstance(value, tuple) else (value,))]
         return max(sizes)
 
@@ -107,11 +114,17 @@ class Bench:
         changed = {}
         for f in fields(self):
             value = getattr(self, f.name)
-            if value is not None:
+            if value is not None and f.name not in _ALIKE:
                 changed[f.name] = (
                     tuple(map(change, value)) if isinstance(value, tuple) else change(value)
                 )
         return replace(self, **changed)
+
+
+_GIVES_WAY = 0.5
+"""[rad/s per N·m] by which a hand or a drill turns slower for what it has to turn (invented)."""
+_ARMS = 0.02
+"""Inertia of a crank with its hand [kg·m²] (invented)."""
 
 
 def bench_of(
@@ -124,7 +137,7 @@ def bench_of(
 ) -> Bench:
     """The bench that `build` on `rig` would be if every stated figure were exact, with `load` on it
     (a mass [kg] or what the method has instead); `changed` replaces parameters."""
-    motor = build.motor_line()
+    motor, several = build.motor_line(), bool(build.further_motors)
     up = build.torque_line(friction)
     back = build.back_drive_line(friction)
     base: dict[str, Any] = {
@@ -132,6 +145,7 @@ def bench_of(
         "R": motor.R,
         "friction": motor.friction,
         "between": motor.between,
+        "each": tuple((m.k, m.R, g) for m, g in build.motor_lines()) if several else (),
         "inertia": inventory.take(build).inertia_in,
         "heat_capacity": build.heat_capacity(),
         "heat_resistance": build.motor.heat_resistance / (1 + len(build.further_motors)),
@@ -143,4 +157,7 @@ def bench_of(
         "gravity": rig.gravity.value,
         "reference": build.motor.winding_temperature,
     }
+    if not build.has_motor:
+        base |= {"R": _GIVES_WAY, "inertia": base["inertia"] + _ARMS, "turned": 1.0}
+        base |= {"arm": 0.1 if build.input_arm is None else build.input_arm.value}
     return Bench(**{**base, **rig.method.body(load, rig.gravity.value), **changed})

@@ -42,7 +42,7 @@ def read(
     if method.ACCELERATES:
         return _spun(lifted, rng)
     t, true = lifted.recording.t, lifted.truth
-    on = t[true["voltage"] > 0.5 * true["voltage"].max()]
+    on = t[true["voltage"] > 0.5 * true["voltage"].max()]  # or its input turned
     start, stop = float(on[0]) + RAMP + settle, float(on[-1]) - 0.3 * (not method.HELD)
     inside = (t >= start) & (t <= stop)
     figures = {

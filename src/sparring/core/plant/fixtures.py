@@ -229,6 +229,44 @@ class FromRest(Fixture):
         return {"break-away-torque": self.stick * running, "turning-torque": running}
 
 
+class Hanging(Fixture):
+    """A load hangs on the drive without power, which lets it creep at a steady rate."""
+
+    READINGS = "holding"
+    KEY = "holding"
+    CHANNELS = ("torque", "angle")
+
+    def __init__(self, bench: Bench, load: Any = 0.35, creep: Any = 2e-3) -> None:
+        """load [N·m]; creep [rad/s]."""
+        super().__init__(bench)
+        self.load, self.creep = load, creep
+        self.length = 20.0
+
+    def _at(self, t: float, dt: float) -> dict[str, Any]:
+        return {"torque": self.load + 0 * self.creep, "angle": self.creep * t + 0 * self.load}
+
+    def truth(self) -> dict[str, Any]:
+        return {"creep-per-minute": 60 * self.creep, "not-held": self.load}
+
+
+class Idling(Fixture):
+    """The drive turns free, with nothing on its output."""
+
+    READINGS = "currents"
+    KEY = "currents"
+    CHANNELS = ("current",)
+
+    def __init__(self, bench: Bench) -> None:
+        super().__init__(bench)
+        self.length = 5.0
+
+    def _at(self, t: float, dt: float) -> dict[str, Any]:
+        return {"current": (self.bench.friction + self.bench.up[1]) / self.bench.k}
+
+    def truth(self) -> dict[str, Any]:
+        return {"current-recorded": self._at(0.0, 0.0)["current"]}
+
+
 class StraightOnTheDrum(Fixture):
     """The bare motor on a hoist's drum, the gearbox left out, lifts and lowers one weight three
     times, slowly.
@@ -280,7 +318,8 @@ class StraightOnTheDrum(Fixture):
 
 
 FIXTURES: dict[str, type[Fixture]] = {
-    f.READINGS: f for f in (MotorAlone, OnCords, ToAndFro, FromRest, StraightOnTheDrum)
+    f.READINGS: f
+    for f in (MotorAlone, OnCords, ToAndFro, FromRest, Hanging, Idling, StraightOnTheDrum)
 }
 """By the title of the readings they serve."""
 

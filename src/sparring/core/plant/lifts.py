@@ -13,6 +13,7 @@ from sparring.core.methods import MethodBase
 from sparring.core.plan import Plan, PlanStep, sequence
 from sparring.core.plan.record import STILL
 from sparring.core.plant.bench import Bench
+from sparring.core.plant.mishaps import Mishap
 from sparring.core.plant.plant import STEP, Plant
 from sparring.core.plant.sensors import SensorSet
 from sparring.core.recording import Recording
@@ -53,14 +54,16 @@ def lift(
     lasting: Sequence[float | None] = (),
     stalled_for: float = 0.8,
     dt: float = STEP,
+    mishap: Mishap | None = None,
 ) -> list[Lifted]:
     """Runs on all lanes of `bench` at once, each until its course is done, a stall, or `most`
     seconds, or what `lasting` says of a lane; one result a lane.
 
     volts: drive voltage, scalar or (n,); method: says how a run goes; rate: samples a second; seed:
-    repeats the same run.
+    repeats the same run; mishap: what happens on the way.
     """
     runs = _Runs(bench, sensors, method, seed=seed, period=1.0 / rate, stalled_for=stalled_for)
+    runs.mishap = mishap
     if most is not None:
         runs.most = most
     if any(x is not None for x in lasting):
@@ -101,6 +104,7 @@ class _Runs:
         self.samples: dict[str, list[np.ndarray]] = {}
         self.truths: dict[str, list[np.ndarray]] = {}
         self._before = self.plant.state.angle.copy()
+        self.mishap: Mishap | None = None
 
     @property
     def over(self) -> bool:
@@ -115,6 +119,8 @@ class _Runs:
         plant.open = (now >= self.end_time) & (self.coast > 0)
         if self.method.swept:
             plant.tightened = swept_part((now - _REST_BEFORE - RAMP) / self.hold)
+        if self.mishap is not None:
+            self.mishap.act(plant, now - _REST_BEFORE)
         # what is cut off below need not be run
         plant.asleep = now > self.end_time + _REST_AFTER + self.coast + self.period
         plant.advance(self.period, dt)
@@ -125,6 +131,9 @@ class _Runs:
         read = self.sensors.read(truth, plant.time, self.crept, self.rng, self.method.CHANNELS)
         if not self.method.CELL:
             del read["cell"]
+        if np.any(self.bench.turned):  # its source is weighed in place of a supply
+            read["input_force"] = read.pop("current") / np.asarray(self.bench.arm)
+            del read["voltage"], read["temperature"]
         for store, values in ((self.samples, read), (self.truths, truth)):
             for key, value in values.items():
                 store.setdefault(key, []).append(np.broadcast_to(value, (plant.n,)))
@@ -138,6 +147,8 @@ class _Runs:
         truth["speed"] = (plant.state.angle - self._before) / self.bench.ratio / self.period
         truth["motor_speed"] = truth["speed"] * self.bench.ratio
         truth["speed"] = self.method.tachometer(truth["speed"], truth["rise"])
+        if self.mishap is not None:
+            self.mishap.see(truth, plant.time - _REST_BEFORE)
         self._before = plant.state.angle.copy()
         return truth
 
@@ -170,6 +181,8 @@ class _Runs:
             recording = Recording(
                 t_seen[:stop], {k: v[:stop, lane].copy() for k, v in samples.items()}
             )
+            if self.mishap is not None:
+                recording = self.mishap.spoil(recording, lane)
             true = {k: v[:stop, lane].copy() for k, v in truths.items()}
             ended, stall = str(self.ended[lane]), float(self.stall[lane])
             found.append(Lifted(recording, true, ended, stall))
@@ -240,7 +253,7 @@ def runs_of(
                 kind=s.kind,
                 repeat=r,
                 load=s.load if method.weighed() else None,
-                voltage=s.voltage,
+                voltage=s.voltage if "voltage" in x.recording.channels else 0.0,
                 source=source,
                 ended=x.ended,
                 tare=tare,

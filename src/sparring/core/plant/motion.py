@@ -176,7 +176,7 @@ class Motion:
         some = self.maths.some
         self._limited = some(b.current_limit < np.inf)
         self._binds = some(b.bind > 0)
-        self._uneven = some(b.runout != 0)
+        self._uneven = some(b.runout != 0) or bool(b.waves)
         self._pushes = some(b.rigid > 0)
         self._leans = some(b.reach < np.inf)
         self._rubs = some(b.grip > 0)
@@ -207,22 +207,31 @@ class Motion:
         for _ in range(steps):
             self.step(state, duration / steps)
 
-    def drum_radius(self, angle: Any) -> Any:
-        """Radius at which the cord leaves the drum [m], with its run-out."""
+    def unevenness(self, angle: Any) -> Any:
+        """By how much the output is faster at a motor's angle than the ratio has it, by gears that
+        are not true, as a part."""
+        turned, cos = angle / self.bench.ratio, self.maths.cos
+        return sum(a * cos(order * turned + phase) for order, a, phase in self.bench.waves)
+
+    def _radius(self, angle: Any) -> Any:
+        """Cord wound up for each turn of the output that the ratio has, over 2π [m], with the
+        drum's run-out.
+        """
         b = self.bench
-        return (
-            b.radius * (1 + b.runout * self.maths.cos(angle / b.ratio))
-            if self._uneven
-            else b.radius
-        )
+        if not self._uneven:
+            return b.radius
+        out = b.runout * self.maths.cos(angle / b.ratio)
+        return b.radius * (1 + out + self.unevenness(angle))
 
     def wound(self, angle: Any) -> Any:
         """Cord wound up [m]: the integral of the radius over the drum's angle."""
         b = self.bench
         wound = self._per_angle * angle
-        return (
-            wound + b.radius * b.runout * self.maths.sin(angle / b.ratio) if self._uneven else wound
-        )
+        if not self._uneven:
+            return wound
+        turned, sin = angle / b.ratio, self.maths.sin
+        ahead = sum(a / order * sin(order * turned + phase) for order, a, phase in b.waves)
+        return wound + b.radius * (b.runout * sin(turned) + ahead)
 
     def _stretch(self, s: State, angle: Any, height: Any) -> Any:
         stretch = self.wound(angle) - height - self._play
@@ -237,7 +246,7 @@ class Motion:
         radius [m]).
         """
         b, maths = self.bench, self.maths
-        radius = self.drum_radius(angle)
+        radius = self._radius(angle)
         stretch = self._stretch(s, angle, height)
         pull_rate = (radius * speed / b.ratio if self._uneven else self._per_angle * speed) - rise
         pulls = maths.maximum(stretch, 0.0)
@@ -377,7 +386,9 @@ class Motion:
         k3 = self.rates(s, maths.along(y, h / 2, k2))
         k4 = self.rates(s, maths.along(y, h, k3))
         after = maths.blend(y, h, k1, k2, k3, k4)
-        crossed = y[0] * after[0] < 0
+        # also where it would turn over within the step, and the step's own stages undo that
+        turns = (abs(y[0]) > REST) & (y[0] * (y[0] + h * k1[0]) < 0)
+        crossed = (y[0] * after[0] < 0) | turns
         finely = None
         if some(crossed):
             # friction turns over within this step: those benches take it in small ones

@@ -8,6 +8,7 @@ import numpy as np
 
 from sparring.core.plant.bench import Bench
 from sparring.core.plant.motion import FEW, REST, Arrays, Floats, Motion, State, one_by_one
+from sparring.core.several import own
 
 _ENERGIES = ("supplied", "leads", "copper", "friction", "train", "cord", "lifted")
 
@@ -53,6 +54,13 @@ class Plant:
             energy=[zeros() for _ in _ENERGIES] if account else [],
         )
         self.start_energy = self.stored()
+
+    def become(self, bench: Bench) -> None:
+        """Goes on as another bench from here, in the same state: something gave way, or jammed."""
+        self.bench = bench
+        self._all = Motion(bench, Arrays)
+        self._some = None
+        self._alone.clear()
 
     def _motion(self) -> Motion:
         return self._all.drive(self.volts, self.open, self.tightened)
@@ -123,20 +131,28 @@ class Plant:
         current = motion.current(s.speed, s.temperature)
         terminal = motion.terminal(current, s.speed, s.temperature)
         force, *_, radius = motion.cord(s, s.angle, s.speed, s.height, s.rise)
+        uneven = 1 + motion.unevenness(s.angle)
+        radius, turned = radius / uneven, s.speed / b.ratio * uneven
         shaft = b.k * current - b.friction
         torque = force * radius + b.bearing * (s.speed > REST)
+        warm = motion.resistance(s.temperature) / b.R
+        of_each = {
+            own("current", n): (terminal - k * g * s.speed) / (R * warm)
+            for n, (k, R, g) in enumerate(b.each, start=1)
+        }
         k, winding = b.generates
         generated = np.asarray(k * s.rise / (np.asarray(winding, float) + b.resistor))
         return {
+            **of_each,
             "force": force if b.cell_arm is None else force * radius / b.cell_arm,
             "torque": torque,
-            "speed": s.speed / b.ratio,
+            "speed": turned,
             "motor_speed": s.speed.copy(),
             "voltage": terminal,
             "current": current + b.between * terminal,
             "power_in": terminal * (current + b.between * terminal),
             "motor_torque": shaft,
-            "power_out": torque * s.speed / b.ratio,
+            "power_out": torque * turned,
             "motor_power": shaft * s.speed,
             "temperature": s.temperature.copy(),
             "height": s.height.copy(),

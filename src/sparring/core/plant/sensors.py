@@ -56,7 +56,11 @@ class SensorSet:
             "load_voltage": (self.noise_voltage, self.step_voltage),
             "load_current": (self.noise_current, self.step_current),
         }
-        further = {c: _to_step(truth[c] + noise[c][0] * normal(n), noise[c][1]) for c in also}
+        each = [c for c in truth if c.startswith("current_")]
+        noise |= dict.fromkeys(each, (self.noise_current, self.step_current))
+        further = {
+            c: _to_step(truth[c] + noise[c][0] * normal(n), noise[c][1]) for c in (*also, *each)
+        }
         return {
             **further,
             "cell": np.round(

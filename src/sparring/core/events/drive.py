@@ -1,0 +1,244 @@
+"""Events of the drive and its load: stall, jam, slip, skip, breakage, traction, a slack cord."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from sparring.core.events.event import Found, detector
+from sparring.core.events.watched import Watched, before_and_after, stretches
+from sparring.core.finding import Fact
+from sparring.core.methods import Drawbar
+from sparring.core.train.stage import StageBase
+
+_STILL = 0.03  # part of its usual speed below which an output stands still
+_SUDDEN = 0.12  # [s] within which a jam stops it
+_SLIPS = 0.04  # part by which the speeds leave the ratio
+_UP = 0.6  # [s] in which a drive comes up
+
+
+def _stops(w: Watched) -> list[tuple[int, int, bool]]:
+    """(first sample, last + 1, whether it stopped suddenly) of each standstill, driven."""
+    speed = w.get("speed")
+    if speed is None or w.rig.method.STANDS or w.rig.method.HELD:
+        return []
+    found = []
+    usual = w.free_speed
+    for a, b in w.spans:
+        still = np.abs(np.nan_to_num(speed[a:b], nan=np.inf)) < _STILL * usual
+        for first, last in stretches(still, w.many(0.25)):
+            if first < w.many(_UP) and last < b - a - 2:
+                continue  # on the way up, and it moves on
+            before = speed[a + max(0, first - w.many(_SUDDEN + 0.1)) : a + first]
+            ran = len(before) > 2 and float(np.nanmax(before)) > 0.25 * usual
+            if first == 0 and last < w.many(_UP):
+                continue  # it has not begun yet
+            found.append((a + first, a + last, ran))
+    return found
+
+
+@detector("stall", "Stalled", "note")
+def stall(w: Watched) -> Found:
+    """The output stands still for a quarter of a second, driven, and came to it slowly."""
+    for a, b, sudden in _stops(w):
+        if not sudden:
+            yield float(w.t[a]), float(w.t[b - 1]), "The output stands still, driven.", {}
+
+
+@detector("jam", "Jammed", "wrong")
+def jam(w: Watched) -> Found:
+    """The output stops within an eighth of a second from running, and stays so, driven."""
+    speed = w.get("speed")
+    if speed is None or _broke(w):
+        return
+    for a, b, sudden in _stops(w):
+        if sudden:
+            ran = float(np.nanmax(speed[max(0, a - w.many(0.3)) : a]))
+            facts = {"speed": Fact(ran, "speed", digits=3)}
+            yield float(w.t[a]), float(w.t[b - 1]), "It stopped at once, from {speed}.", facts
+
+
+@detector("slip", "Slipping", "wrong")
+def slip(w: Watched) -> Found:
+    """The speeds at both ends leave the ratio for a fifth of a second: something slips between
+    them, and no clutch is there to do so.
+    """
+    if not _clutches(w):
+        yield from _slips(w)
+
+
+@detector("clutch-slip", "Clutch slips", "caution")
+def clutch_slip(w: Watched) -> Found:
+    """The speeds at both ends leave the ratio for a fifth of a second, with a clutch or a belt
+    between them.
+    """
+    if _clutches(w):
+        yield from _slips(w)
+
+
+def _clutches(w: Watched) -> list[StageBase]:
+    return [s for s in w.build.stages if getattr(s, "type", "") == "slip"]
+
+
+def _slips(w: Watched) -> Found:
+    motor, out = w.get("motor_speed"), w.get("speed")
+    if motor is None or out is None or _broke(w):
+        return
+    ratio = abs(w.build.ratio())
+    fast = np.nan_to_num(motor) > 0.2 * float(np.nanquantile(np.abs(motor), 0.98))
+    with np.errstate(invalid="ignore", divide="ignore"):
+        lost = np.where(fast & w.on, 1 - out * ratio / motor, np.nan)
+    if np.isfinite(lost).sum() < w.many(0.5):
+        return
+    usual = float(np.nanmedian(lost))
+    # a ratio entered wrong is one from beginning to end: what slips does not always do so
+    base = usual if abs(usual) > _SLIPS and np.nanstd(lost) < _SLIPS / 2 else 0.0
+    width = w.many(0.2)
+    _, mean = before_and_after(lost, width)
+    scatter = 1.4826 * float(np.nanmedian(np.abs(lost - usual)))
+    off = np.nan_to_num(mean - base) > max(_SLIPS, 4 * scatter / np.sqrt(width))
+    for a, b in stretches(off, w.many(0.1)):
+        most = float(np.nanmax(mean[a:b] - base))
+        facts = {"lost": Fact(most, "ratio")}
+        seen = "The output turns {lost} slower than the ratio says."
+        yield float(w.t[a]), float(w.t[min(b - 1 + width, len(w.t) - 1)]), seen, facts
+        return
+
+
+# --- the load -------------------------------------------------------------------------------------
+
+
+def _load(w: Watched) -> np.ndarray | None:
+    """What tells the load: force, or else a generator's or the motor's current."""
+    for name in ("force", "load_current", "current"):
+        if (y := w.get(name)) is not None:
+            return y
+    return None
+
+
+def _drops(w: Watched, y: np.ndarray, part: float) -> list[tuple[int, float, float]]:
+    """(sample, level before, part lost) where the load falls by more than a part of it at once."""
+    width = w.many(0.25)
+    found = []
+    for a, b in w.spans:
+        a += w.many(_UP)
+        if b - a < width + 4:
+            continue
+        z = y[a:b]
+        before, _ = before_and_after(z, width)
+        after = np.minimum(z, np.append(z[1:], z[-1]))  # a tooth takes hardly a sample
+        noise = 1.4826 * float(np.nanmedian(np.abs(z - np.nanmedian(z))))
+        with np.errstate(invalid="ignore", divide="ignore"):
+            lost = np.where(before - after > 8 * noise, 1 - after / before, 0.0)
+        for first, last in stretches(np.nan_to_num(lost) > part, 1):
+            k = first + int(np.argmax(lost[first:last]))
+            found.append((a + first, float(before[first]), float(lost[k])))
+    return found
+
+
+def _broke(w: Watched) -> tuple[int, float] | None:
+    """(sample, level before) where the load goes and stays away though the drive is on."""
+    y = w.get("force")
+    if y is None:
+        return None
+    for k, level, _ in _drops(w, y, 0.6):
+        end = next((b for a, b in w.spans if a <= k < b), len(y))
+        rest = y[k + w.many(0.05) : end]
+        if len(rest) >= w.many(0.3) and float(np.nanquantile(rest, 0.9)) < 0.3 * level:
+            return k, level
+    return None
+
+
+@detector("breakage", "Something broke", "wrong")
+def breakage(w: Watched) -> Found:
+    """The load goes at once and does not come back, though the drive is on."""
+    if (found := _broke(w)) is not None:
+        k, level = found
+        facts = {"force": Fact(level, "force", digits=3)}
+        yield float(w.t[k]), float(w.t[-1]), "The load of {force} is gone at once.", facts
+
+
+@detector("skip", "Skipped", "wrong")
+def skip(w: Watched) -> Found:
+    """The load falls by a fifth or more within a sample or two, and swings above its level within a
+    third of a second: a tooth, a belt or a pole has jumped.
+    """
+    y = _load(w)
+    if y is None or _broke(w):
+        return
+    last = -1
+    stops = [a for a, _, _ in _stops(w)]
+    for k, level, lost in _drops(w, y, 0.2):
+        back = y[k + 1 : k + w.many(0.33)]
+        if k < last or len(back) < 4 or not (back > 1.05 * level).any():
+            continue
+        stood = any(abs(k - a) < w.many(0.5) for a in stops)
+        if stood or _slack(w, y, k, level) or not _goes_on(w, k):
+            continue
+        last = k + w.many(0.4)
+        at = float(w.t[min(k + w.many(0.4), len(y) - 1)])
+        yield (
+            float(w.t[k]),
+            at,
+            "The load falls by {lost} and is back.",
+            {"lost": Fact(lost, "ratio")},
+        )
+
+
+def _goes_on(w: Watched, k: int) -> bool:
+    """Whether it turns as before, half a second after."""
+    speed = w.get("speed")
+    if speed is None:
+        return True
+    before = speed[max(k - w.many(0.3), 0) : k - 1]
+    after = speed[k + w.many(0.4) : k + w.many(0.7)]
+    if len(before) < 3 or len(after) < 3:
+        return True
+    return abs(float(np.nanmedian(after) / np.nanmedian(before)) - 1) < 0.08
+
+
+def _slack(w: Watched, y: np.ndarray, k: int, level: float) -> bool:
+    """Whether nothing pulls for a tenth of a second."""
+    part = y[k : k + w.many(0.5)]
+    return bool(stretches(np.nan_to_num(part) < 0.08 * level, w.many(0.1)))
+
+
+@detector("cord-slack", "Cord went slack", "caution")
+def cord_slack(w: Watched) -> Found:
+    """Nothing pulls for a tenth of a second in the middle of a run, and then it does again."""
+    y = w.get("force")
+    if y is None or not w.rig.method.CORD or _broke(w):
+        return
+    for k, level, _ in _drops(w, y, 0.6):
+        later = y[k + w.many(0.1) : k + w.many(1.5)]
+        if _slack(w, y, k, level) and (later > 0.7 * level).any():
+            end = k + w.many(0.1) + int(np.argmax(later > 0.7 * level))
+            yield (
+                float(w.t[k]),
+                float(w.t[min(end, len(y) - 1)]),
+                "The cord carries no load for a while.",
+                {},
+            )
+            return
+
+
+@detector("traction-loss", "Wheels lost their grip", "caution")
+def traction_loss(w: Watched) -> Found:
+    """Of a vehicle the pull falls and stays lower while the wheels turn faster."""
+    force, speed = w.get("force"), w.get("speed")
+    if not isinstance(w.rig.method, Drawbar) or force is None or speed is None:
+        return
+    width, gap = w.many(0.3), w.many(0.2)
+    for a, b in w.spans:
+        a += w.many(_UP)
+        if b - a < 2 * width + gap:
+            continue
+        pull, turns = (before_and_after(y[a:b], width, gap) for y in (force, speed))
+        with np.errstate(invalid="ignore", divide="ignore"):
+            less, faster = 1 - pull[1] / pull[0], turns[1] / turns[0] - 1
+        here = np.where((less > 0.12) & (faster > 0.005), less, 0.0)
+        if here.any():
+            k = int(np.nanargmax(here))
+            facts = {"less": Fact(float(here[k]), "ratio")}
+            seen = "The pull falls by {less} while the wheels turn faster."
+            yield float(w.t[a + k]), float(w.t[b - 1]), seen, facts
+            return
