@@ -23,6 +23,7 @@ MARKS = declare("marks", "{0}, between marks", "rig")
 SCALES = {
     "force": declare("scale", "scale, read by eye", "rig").id,
     "slack": declare("scale.slack", "scale, slack end", "rig").id,
+    "input_force": declare("scale.input", "scale at the crank", "rig").id,
     "rest": declare("scale.rest", "scale, at rest", "rig").id,
 }
 """What a scale is off by is not known apart from how it is read: its ± is taken as one and the same
@@ -34,7 +35,8 @@ class ByEye(Record):
 
     How fast it turned is told in one of three ways: `speed` off a tachometer; `turned`, the
     angle of the output in `time`; `travel`, the way of the load in `time`, with a method that
-    knows what it turns for that. Of a run-up: from `first_speed` to `second_speed` of the mass in
+    knows what it turns for that; how fast the input turned in `motor_speed`, or `input_turned` in
+    the same `time`. Of a run-up: from `first_speed` to `second_speed` of the mass in
     `time`, and where it was let coast from one to the other in `coast_time`. voltage, current: of
     the supply while it ran; force: of the scale or load cell [N], rest: the same with nothing
     pulling, where it is not zero, slack: at the other end of a rope; load_voltage, load_current: at
@@ -47,6 +49,8 @@ class ByEye(Record):
         ("Time", "time"),
         ("Output speed", "speed"),
         ("Motor speed", "motor_speed"),
+        ("Input turned", "input_turned"),
+        ("Force at the crank", "input_force"),
         ("Voltage", "voltage"),
         ("Current", "current"),
         ("First speed", "first_speed"),
@@ -66,6 +70,8 @@ class ByEye(Record):
     time: Annotated[Measured, Q("time", above=0.0)] | None = None
     speed: Annotated[Measured, Q("speed", "rpm", least=0.0)] | None = None
     motor_speed: Annotated[Measured, Q("speed", "rpm", least=0.0)] | None = None
+    input_turned: Annotated[Measured, Q("angle", "rev", above=0.0)] | None = None
+    input_force: Annotated[Measured, Q("force", least=0.0)] | None = None
     voltage: Annotated[Measured, Q("voltage", least=0.0)] | None = None
     current: Annotated[Measured, Q("current", least=0.0)] | None = None
     first_speed: Annotated[Measured, Q("speed", "rpm", least=0.0)] | None = None
@@ -94,6 +100,13 @@ class ByEye(Record):
             raise ValueError(
                 f"{' and '.join(told)} are both given; delete one of them, either gives the speed"
             )
+        if self.motor_speed is not None and self.input_turned is not None:
+            raise ValueError(
+                "motor speed and input turned are both given; delete one of them, either gives the "
+                "input speed"
+            )
+        if self.time is None and self.input_turned is not None:
+            raise ValueError("input turned without its time gives no speed; enter the time")
         if self.time is None and (self.turned is not None or self.travel is not None):
             raise ValueError(f"{told[0]} without its time gives no speed; enter the time")
         return self

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
-from typing import Literal, NamedTuple
+from typing import Any, Literal, NamedTuple, TypeVar
 
 from sparring.core import quantity
 from sparring.core.uncertainty import Uncertain, nominal, std
@@ -78,6 +78,22 @@ def noted(
         steps=steps,
         place=place,
     )
+
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def of_motor(rule: F) -> F:
+    """Marks a rule that speaks of the motor or its supply: of a drive that has none it says
+    nothing.
+    """
+    rule.of_motor = True  # type: ignore[attr-defined]
+    return rule
+
+
+def applies(rule: Callable[..., Any], *, has_motor: bool) -> bool:
+    """Whether a rule has to do with a drive."""
+    return has_motor or not hasattr(rule, "of_motor")
 
 
 class PeerStep(NamedTuple):

@@ -5,19 +5,23 @@ Results have doubt; these have none.
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
 
+from sparring.core import several
 from sparring.core.instruments import calibration
 from sparring.core.instruments.meters import METERS, Meter, meter
+from sparring.core.motor import Motor
 from sparring.core.rig import Rig
 from sparring.core.uncertainty import nominal
 
 
 class LiveFigures(NamedTuple):
-    """Means over a moment, SI; None where there is no reading."""
+    """Means over a moment, SI; None where there is no reading. currents, shares: of each of several
+    motors, what it takes and which part of the torque it gives; empty where not known.
+    """
 
     torque: float | None = None
     speed: float | None = None
@@ -25,6 +29,8 @@ class LiveFigures(NamedTuple):
     current: float | None = None
     power_in: float | None = None
     force: float | None = None
+    shares: tuple[float, ...] = ()
+    currents: tuple[float, ...] = ()
 
 
 class Instruments:
@@ -69,10 +75,19 @@ class Instruments:
         """
         if channel == "force" and "force" not in channels:
             return self.force(channels["cell"], tare) if "cell" in channels else None
+        if channel in ("current", "voltage") and several.summed(channels):
+            return several.corrected(channels, self.true).get(channel)
         return self.true(channel, channels[channel]) if channel in channels else None
 
-    def figures(self, channels: Mapping[str, np.ndarray], tare: float | None) -> LiveFigures:
-        """Of the newest samples, each of shape (n,), as the bench sent them; tare as in `force`."""
+    def figures(
+        self,
+        channels: Mapping[str, np.ndarray],
+        tare: float | None,
+        lines: Sequence[tuple[Motor, float]] = (),
+    ) -> LiveFigures:
+        """Of the newest samples, each of shape (n,), as the bench sent them; tare as in `force`;
+        lines: of the drive's motors, each with its gearing.
+        """
         series = {
             key: self.series(key, channels, tare)
             for key in ("speed", "voltage", "current", "force")
@@ -92,7 +107,23 @@ class Instruments:
             current=mean["current"],
             power_in=power,
             force=mean["force"],
+            **self._of_each(channels, lines),
         )
+
+    def _of_each(
+        self, channels: Mapping[str, np.ndarray], lines: Sequence[tuple[Motor, float]]
+    ) -> dict[str, tuple[float, ...]]:
+        """What each of several motors takes, and gives."""
+        motors = several.count(channels)
+        if motors < 2 or motors != len(lines):
+            return {}
+        own = [several.own("current", n + 1) for n in range(motors)]
+        amps = [_mean(self.true(c, channels[c])) for c in own]
+        known = [i for i in amps if i is not None]
+        if len(known) < motors:
+            return {}
+        shares = several.shares(lines, known) or ()
+        return {"currents": tuple(known), "shares": tuple(map(float, shares))}
 
 
 def _mean(values: np.ndarray | None) -> float | None:

@@ -7,13 +7,21 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from sparring.core.finding import ORDER, Finding, Peer
-from sparring.core.findings import efficiency, method, repeats, rig, speed, stall
+from sparring.core.finding import ORDER, Finding, Peer, applies
+from sparring.core.findings import efficiency, method, motors, repeats, rig, speed, stall
 from sparring.core.findings.registry import RULES
 from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.results import TestResult
 
-_MODULES = (efficiency, method, repeats, rig, speed, stall)  # they register their rules themselves
+_MODULES = (
+    efficiency,
+    method,
+    motors,
+    repeats,
+    rig,
+    speed,
+    stall,
+)  # they register their rules themselves
 
 
 def judge(result: TestResult, inputs: Inputs, peers: Sequence[Peer] = ()) -> list[Finding]:
@@ -22,7 +30,8 @@ def judge(result: TestResult, inputs: Inputs, peers: Sequence[Peer] = ()) -> lis
     found: list[Finding] = []
     for part in parts:
         voltage = part.levels[0].voltage if len(parts) > 1 else None
-        for f in (f for check in RULES for f in check(part, inputs, peers)):
+        rules = [r for r in RULES if applies(r, has_motor=result.build.has_motor)]
+        for f in (f for check in rules for f in check(part, inputs, peers)):
             _join(found, f, voltage)
     return sorted(found, key=lambda f: ORDER[f.severity])
 

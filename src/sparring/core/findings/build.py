@@ -12,7 +12,7 @@ from functools import cached_property
 from sparring.core import motor as motors
 from sparring.core import predict
 from sparring.core.build import MOTOR, OUTPUT, Build
-from sparring.core.finding import ORDER, Fact, Finding, noted
+from sparring.core.finding import ORDER, Fact, Finding, applies, noted, of_motor
 from sparring.core.train import kinematics, strength
 from sparring.core.train.kinds import ClutchStage
 from sparring.core.train.torque import back_drive_efficiency
@@ -49,11 +49,14 @@ def build_rule(function: Rule) -> Rule:
 
 
 def judge_build(build: Build, voltage: float) -> list[Finding]:
-    """All findings on a build with `voltage` [V] at its motor, worst first."""
+    """All findings on a build with `voltage` [V] at its motor, or turned at so many rad/s where it
+    has none (`predict.set_to`), worst first.
+    """
     case = Case(build, voltage)
     found = [
         replace(f, facts={k: v._replace(digits=3) for k, v in f.facts.items()})
         for check in BUILD_RULES
+        if applies(check, has_motor=build.has_motor)
         for f in check(case)
     ]
     return sorted(found, key=lambda f: ORDER[f.severity])
@@ -89,7 +92,20 @@ def weakest_part(case: Case) -> Iterable[Finding]:
         any(isinstance(s, ClutchStage) and s.type == "slip" for s in case.build.stages)
         and first.mode == "slips"
     )
-    if first.output < case.stall and not protected:
+    if not case.build.has_motor:
+        yield Finding(
+            id="weakest-part",
+            severity="note",
+            title=f"Weakest: {first.name}",
+            seen=f"{first.mode.capitalize()} at {{breaks}} output torque.",
+            why="Nothing limits the torque of a hand, a drill or the wind" + first.basis + ".",
+            causes=others,
+            remedies=(),
+            steps=(),
+            place=place,
+            facts={"breaks": facts["breaks"]},
+        )
+    elif first.output < case.stall and not protected:
         yield Finding(
             id="breaks-before-stall",
             severity="caution" if case.build.is_fuse(first) else "wrong",
@@ -211,6 +227,10 @@ def unknown_material(case: Case) -> Iterable[Finding]:
         )
 
 
+def _source(build: Build) -> str:
+    return "motor" if build.has_motor else "input"
+
+
 @build_rule
 def holds_or_turns_back(case: Case) -> Iterable[Finding]:
     """Self-locking, against what is wanted; and what drag carried through does."""
@@ -223,7 +243,7 @@ def holds_or_turns_back(case: Case) -> Iterable[Finding]:
             "holds",
             "note" if b.holding == "either will do" else "good" if wanted else "wrong",
             title="Self-locking",
-            seen="No torque at the output turns the motor.",
+            seen=f"No torque at the output turns the {_source(b)}.",
             why=(
                 "Mesh friction exceeds what the load can drive through"
                 + ("." if wanted else ", but this build must be back-drivable.")
@@ -250,8 +270,8 @@ def holds_or_turns_back(case: Case) -> Iterable[Finding]:
             else "Back-drivable, although it must be self-locking"
         ),
         seen=(
-            "The output turns the train from {needs} and the motor from {motor}; {share} "
-            "of any torque beyond reaches the motor."
+            f"The output turns the train from {{needs}} and the {_source(b)} from {{driven}}; "
+            f"{{share}} of any torque beyond reaches the {_source(b)}."
         ),
         why=(
             "A high ratio multiplies drag torque, so small loads may still be held, and "
@@ -262,7 +282,7 @@ def holds_or_turns_back(case: Case) -> Iterable[Finding]:
         ),
         place="build.holding",
         needs=(needs, "torque"),
-        motor=(breaks_away, "torque"),
+        driven=(breaks_away, "torque"),
         share=(case.back or 0.0, "ratio"),
     )
 
@@ -325,6 +345,7 @@ def over_speed(case: Case) -> Iterable[Finding]:
 
 
 @build_rule
+@of_motor
 def motor_range(case: Case) -> Iterable[Finding]:
     """The expected load against what the motor does well."""
     load = case.build.expected_load
@@ -388,9 +409,9 @@ def ratio_convention(case: Case) -> Iterable[Finding]:
         yield noted(
             "step-up",
             "note",
-            title="The output turns faster than the motor",
+            title=f"The output turns faster than the {_source(case.build)}",
             seen=f"This train is a {kinematics.ratio_in_words(ratio)}.",
-            why="Here the motor drives the gear named first in each stage.",
+            why=f"Here the {_source(case.build)} drives the gear named first in each stage.",
             causes=("a stage entered with driving and driven gear interchanged",),
             remedies=("If a reduction was meant, interchange pinion and wheel.",),
             place="build.stages.0.",
@@ -398,6 +419,7 @@ def ratio_convention(case: Case) -> Iterable[Finding]:
 
 
 @build_rule
+@of_motor
 def motors_share(case: Case) -> Iterable[Finding]:
     """Unequal motors on one train."""
     lines = case.build.motor_lines()

@@ -6,14 +6,16 @@ from collections.abc import Iterable, Sequence
 from itertools import pairwise
 
 from sparring.core import predict
-from sparring.core.finding import Finding, Peer, noted
+from sparring.core.finding import Finding, Peer, noted, of_motor
 from sparring.core.findings.registry import rule
 from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.results import TestResult
+from sparring.core.reduce.step import Step
 from sparring.core.uncertainty import Uncertain, mean_of, nominal, std
 
 
 @rule
+@of_motor
 def output_above_input(
     result: TestResult, inputs: Inputs, peers: Sequence[Peer]
 ) -> Iterable[Finding]:
@@ -58,13 +60,14 @@ def gearbox_above_one(
         return
     worst = max(bad, key=lambda s: nominal(s.gearbox))
     sure = nominal(worst.gearbox) - 2 * std(worst.gearbox) > 1
+    own = result.build.has_motor
     yield noted(
         "gearbox-above-one",
         "wrong" if sure else "caution",
         title="Gearbox efficiency above 1",
         seen="At {torque} the gearbox efficiency is {eta}.",
         why=(
-            "Output torque cannot exceed ratio times motor torque"
+            f"Output torque cannot exceed ratio times {'motor' if own else 'input'} torque"
             + (
                 "; the excess is significant."
                 if sure
@@ -72,20 +75,26 @@ def gearbox_above_one(
             )
         ),
         causes=(
-            (
-                "the bare motor's torque was measured too low: another voltage, a warm "
-                "winding, a flat battery"
+            *(
+                (
+                    "the bare motor's torque was measured too low: another voltage, a warm "
+                    "winding, a flat battery",
+                    "the no-load current was read with the gearbox on",
+                )
+                if own
+                else ("the crank's radius is entered too small, or its scale reads too low",)
             ),
-            "the no-load current was read with the gearbox on",
             "a tooth was miscounted",
             "the drum's diameter is entered too large",
         ),
         remedies=(
-            "Measure the bare motor again: no-load and stall at the test's voltage.",
+            "Measure the bare motor again: no-load and stall at the test's voltage."
+            if own
+            else "Measure the crank's radius again, and hold its scale square to it.",
             "Count the teeth again.",
         ),
         steps=tuple(s.index for s in bad),
-        place="build.motor",
+        place="build.motor" if own else "build.input_arm",
         torque=(worst.torque, "torque"),
         eta=(worst.gearbox, "ratio"),
     )
@@ -148,13 +157,14 @@ def far_from_expected(
     put_in = {
         s.index: nominal(s.motor_torque) * nominal(inputs.ratio)
         for s in result.running
-        if s.gearbox is not None and s.voltage is not None and s.index not in behind
+        if s.gearbox is not None and _set_to(result, s) is not None and s.index not in behind
     }
     most = max(put_in.values(), default=0.0)
     for step in result.running:
-        if (torque := put_in.get(step.index, 0.0)) <= 0 or step.voltage is None:
+        set_to = _set_to(result, step)
+        if (torque := put_in.get(step.index, 0.0)) <= 0 or set_to is None:
             continue
-        flow = predict.power_flow(result.build, _USUAL * torque, nominal(step.voltage))
+        flow = predict.power_flow(result.build, _USUAL * torque, set_to)
         expected = flow.gearbox
         off = nominal(step.gearbox) - expected
         allowed = max(_FAR, _MORE * (1 - expected)) + (_DRAG * most / torque if off < 0 else 0.0)
@@ -183,7 +193,9 @@ def far_from_expected(
             else (
                 "a length or a mass entered too large",
                 "friction of another material or lubricant",
-                "the bare motor was measured with something on its shaft",
+                "the bare motor was measured with something on its shaft"
+                if result.build.has_motor
+                else "the scale at the crank reads too low, or is not held square to it",
             )
         ),
         remedies=(
@@ -199,11 +211,19 @@ def far_from_expected(
     )
 
 
+def _set_to(result: TestResult, step: Step) -> float | None:
+    """As `predict.set_to`, of a step; None where it was not measured."""
+    if result.build.has_motor:
+        return None if step.voltage is None else nominal(step.voltage)
+    return nominal(step.speed) * abs(result.build.ratio())
+
+
 def _apart(quotient: Uncertain, more: float = 1.0) -> bool:
     return abs(nominal(quotient) - 1) > max(3 * std(quotient), 0.05) * more
 
 
 @rule
+@of_motor
 def motor_torques_disagree(
     result: TestResult, inputs: Inputs, peers: Sequence[Peer]
 ) -> Iterable[Finding]:

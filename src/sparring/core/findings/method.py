@@ -9,8 +9,9 @@ from dataclasses import replace
 from itertools import pairwise
 
 from sparring.core import predict
-from sparring.core.finding import Finding, Peer, noted
+from sparring.core.finding import Fact, Finding, Peer, noted, of_motor
 from sparring.core.findings.registry import rule
+from sparring.core.happening import Happening
 from sparring.core.methods import Drawbar
 from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.results import TestResult
@@ -105,6 +106,38 @@ def noticed(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterab
 
 
 @rule
+def happened(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
+    """What the detectors found in the recordings."""
+    steps: dict[str, set[int]] = {}
+    first: dict[str, tuple[int, Happening]] = {}
+    for s in result.steps:
+        for p in (*s.points, *s.stalls):
+            meant = p.run.kind in ("to stall", "to failure")  # it was planned so
+            for e in () if meant else (p.source or p.run).events:
+                if e.severity in ("wrong", "caution"):
+                    steps.setdefault(e.id, set()).add(s.index)
+                    first.setdefault(e.id, (p.run.repeat, e))
+    for id, at in steps.items():
+        repeat, e = first[id]
+        what = e.seen[:1].lower() + e.seen[1:].rstrip(".")
+        yield replace(
+            noted(
+                "happened",
+                "caution",
+                title=f"{e.title} during a run",
+                seen=f"First in run {repeat}, for {{lasted}}: {what}.",
+                why="What was measured in that run is not what a sound drive does.",
+                remedies=(
+                    "Open its recording: the event is shaded where it happened.",
+                    "Exclude the run with this reason, and repeat it.",
+                ),
+                lasted=Fact(e.until - e.at, "time", digits=2),
+            ),
+            steps=tuple(sorted(at)),
+        )
+
+
+@rule
 def brake_fades(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """The torque of a friction brake falls within the runs."""
     points = [
@@ -175,6 +208,7 @@ def peak_is_no_average(
 
 
 @rule
+@of_motor
 def warm_motor(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """The motor is warmer than when its line was measured."""
     known = [
@@ -259,6 +293,7 @@ def cell_out_of_its_range(
 
 
 @rule
+@of_motor
 def more_than_the_motor_gives(
     result: TestResult, inputs: Inputs, peers: Sequence[Peer]
 ) -> Iterable[Finding]:
@@ -351,6 +386,7 @@ def methods_disagree(
 
 
 @rule
+@of_motor
 def supply_is_chopped(
     result: TestResult, inputs: Inputs, peers: Sequence[Peer]
 ) -> Iterable[Finding]:

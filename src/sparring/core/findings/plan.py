@@ -4,12 +4,13 @@ tell.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
 from sparring.core.build import Build
 from sparring.core.finding import ORDER, Fact, Finding, noted
-from sparring.core.outlook.foresee import HOTTEST, Foreseen, Outlook
+from sparring.core.outlook.foresee import Foreseen, Outlook
 from sparring.core.plan import Plan
 from sparring.core.plan.weights import Hung
 from sparring.core.rig import Rig
@@ -60,7 +61,7 @@ def _steps(rows: Sequence[Foreseen]) -> tuple[int, ...]:
 def will_stall(p: Planned) -> Iterable[Finding]:
     """A step that is meant to turn will hardly do so."""
     rows = [r for r in p.rows if r.stalls > 0.5 and r.step.kind != "to stall"]
-    if not rows or p.rig.method.HELD:
+    if not p.build.has_motor or not rows or p.rig.method.HELD:
         return
     first = min(rows, key=lambda r: r.torque)
     some = len(rows) > 1
@@ -81,6 +82,43 @@ def will_stall(p: Planned) -> Iterable[Finding]:
         place="plan.steps",
         torque=Fact(first.torque, "torque", digits=3),
         chance=Fact(first.stalls, "ratio", digits=2),
+    )
+
+
+@plan_rule
+def no_motor(p: Planned) -> Iterable[Finding]:
+    """A voltage for a drive that has no motor."""
+    rows = [r for r in p.rows if r.step.voltage is not None]
+    if not rows or p.build.has_motor:
+        return
+    turns = p.build.usual_input / abs(p.build.ratio()) * 30 / math.pi
+    yield noted(
+        "step-without-speed",
+        "wrong",
+        title="A voltage turns nothing here",
+        seen=f"{p.build.name} is turned by {p.build.driven_by}, and has no motor.",
+        why="Its steps are told by the speed of its output.",
+        remedies=(f"Give a speed in place of the voltage: at {turns:.3g} rpm.",),
+        steps=_steps(rows),
+        place="plan.line",
+    )
+
+
+@plan_rule
+def cannot_sweep(p: Planned) -> Iterable[Finding]:
+    """A sweep with a load that stays as it is set."""
+    rows = [r for r in p.rows if r.step.kind == "sweep"]
+    if not rows or p.rig.method.swept:
+        return
+    yield noted(
+        "step-cannot-sweep",
+        "caution",
+        title="A sweep is run as one load",
+        seen=f"A {p.rig.method.word} keeps the load that is set.",
+        why="A sweep grows the load slowly within one run, which a swept brake does.",
+        remedies=("Plan a ladder of loads, or take a swept brake on Rig.",),
+        steps=_steps(rows),
+        place="plan.steps",
     )
 
 
@@ -110,7 +148,7 @@ def may_break(p: Planned) -> Iterable[Finding]:
 @plan_rule
 def too_hot(p: Planned) -> Iterable[Finding]:
     """A run heats the winding beyond its insulation even from cold."""
-    rows = [r for r in p.rows if r.winding > HOTTEST]
+    rows = [r for r in p.rows if r.winding > p.build.winding_limit]
     if rows:
         worst = max(rows, key=lambda r: r.winding)
         yield noted(
@@ -118,8 +156,8 @@ def too_hot(p: Planned) -> Iterable[Finding]:
             "wrong",
             title="The winding will be too hot",
             seen="A run at {torque} ends with the winding at {winding}, even from cold.",
-            why=f"Insulation of class E ends at {HOTTEST - 273.15:.0f} °C; a burnt motor tells "
-            "nothing.",
+            why=f"Its insulation ends at {p.build.winding_limit - 273.15:.0f} °C; a burnt motor "
+            "tells nothing.",
             remedies=("Run it for a shorter time, at a lower voltage, or with a lighter load.",),
             steps=_steps(rows),
             place="plan.steps",
@@ -131,9 +169,18 @@ def too_hot(p: Planned) -> Iterable[Finding]:
 @plan_rule
 def limit_stops(p: Planned) -> Iterable[Finding]:
     """The bench's own limits will end a step."""
-    limits = p.rig.limits
-    for name, limit in (("current", limits.current), ("speed", limits.speed)):
-        expected = {i: float(getattr(r, name)) for i, r in p.outlook.rows.items()}
+    limits, found = p.rig.limits, p.outlook.rows
+    asked: list[tuple[str, float | None, dict[int, float]]] = [
+        ("current", limits.current, {i: r.current for i, r in found.items()}),
+        ("speed", limits.speed, {i: r.speed for i, r in found.items()}),
+        ("torque", limits.torque, {i: r.torque for i, r in found.items()}),
+    ]
+    if p.build.has_motor:
+        drawn = {i: r.current * r.voltage for i, r in found.items()}
+        asked.append(("power", limits.power, drawn))
+    for name, limit, expected in asked:
+        if limit is None:
+            continue
         rows = [r for r in p.rows if expected[r.step.id] > limit]
         if rows:
             worst = max(rows, key=lambda r: expected[r.step.id])
@@ -174,13 +221,14 @@ def separates(p: Planned) -> Iterable[Finding]:
     """Whether the plan can tell drag that grows with the speed from drag that does not."""
     rows = [r for r in p.rows if r.stalls < 0.5]
     drives = {(r.step.voltage, r.step.speed) for r in rows}
+    what = "voltage" if p.build.has_motor else "speed"
     if len(rows) < 4 or p.rig.method.STANDS or p.rig.method.HELD:
         return
     if len(drives) > 1:
         yield noted(
             "voltages-separate-losses",
             "good",
-            title=f"{len(drives)} voltages separate the losses",
+            title=f"{len(drives)} {what}s separate the losses",
             seen="The same load is run at several speeds.",
             why="So drag that grows with the speed can be told from drag that does not.",
             steps=_steps(rows),
@@ -190,10 +238,10 @@ def separates(p: Planned) -> Iterable[Finding]:
         yield noted(
             "one-voltage-mixes-losses",
             "note",
-            title="One voltage does not separate the losses",
-            seen="Every load is run at one voltage, so that its speed follows from it.",
+            title=f"One {what} does not separate the losses",
+            seen=f"Every load is run at one {what}.",
             why="Constant drag and drag that grows with the speed then look the same.",
-            remedies=("Add a second voltage, for example half of the first.",),
+            remedies=(f"Add a second {what}, for example half of the first.",),
             steps=_steps(rows),
             place="plan.steps",
         )

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
-from sparring.core.finding import Fact, Finding, Peer, noted
+from sparring.core.finding import Fact, Finding, Peer, noted, of_motor
 from sparring.core.findings.registry import rule
 from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.results import TestResult, output_orders
@@ -103,6 +103,7 @@ def speeds_against_ratio(
 
 
 @rule
+@of_motor
 def sag(result: TestResult, inputs: Inputs, peers: Sequence[Peer]) -> Iterable[Finding]:
     """The supply sags: part of the fall in speed is the supply's, not the drive's."""
     known = [s for s in result.running if s.voltage is not None]

@@ -34,7 +34,9 @@ def reduce_read(inputs: Inputs, rig: Rig, run: Run) -> Point:
         )
     if rig.method.ACCELERATES:
         return read_spin(inputs, rig, run)
-    told = (run.read.turned, run.read.travel, run.read.speed)
+    told = [run.read.turned, run.read.travel, run.read.speed]
+    if not inputs.has_motor:  # its input is counted instead
+        told += [run.read.input_turned, run.read.motor_speed]
     length = run.read.time.value if run.read.time is not None else 0.0
     nothing = Recording(np.array([0.0, length]), {})
     course = None

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from sparring.core import inventory
+from sparring.core import inventory, several
 from sparring.core import motor as motors
 from sparring.core.build import Build
 from sparring.core.by_eye import MARKS, SCALES
@@ -48,8 +48,11 @@ _WINDING = declare("winding-temperature", "winding temperature", "rig").id
 _HISTORY = declare("winding-before", "winding temperature before", "rig").id
 _HEATING = declare("winding-warming", "self-heating by the current", "rig").id
 _MAGNETS = declare("magnets", "magnets by temperature", "build").id
+_ARM = declare("input-arm", "crank radius", "rig").id
 _RATIO = declare("ratio", "ratio of the closed box", "build").id
 _RESOLUTION = declare("resolution", "{0}, resolution", "rig")
+_AMMETER = declare("ammeter.motor", "ammeter of motor {0}", "rig")
+_AMMETER_ZERO = declare("ammeter.motor.offset", "ammeter of motor {0}, zero", "rig")
 _ROTOR = declare("rotor-inertia", "rotor inertia", "rig").id
 _WHOSE_DRAG = declare("whose-drag", "origin of the drag", "rig").id
 _OTHER_DRAG = declare("other-drag", "drag at other speeds", "rig").id
@@ -68,7 +71,7 @@ _MOTOR = {
 }
 
 
-def _heat_doubt(m: motors.MotorReadings) -> float:
+def heat_doubt(m: motors.MotorReadings) -> float:
     """Standard uncertainty of the warming by the motor's heat figures, as a part of it; those of
     the template, which nobody entered, are any motor's.
     """
@@ -97,21 +100,15 @@ class Instruments:
 
     def corrected(self, rec: Recording) -> Recording:
         """The recording as the instruments' comparisons say it truly was."""
-        by_channel = {
-            "voltage": self.voltage,
-            "current": self.current,
-            "speed": self.speed,
-            "motor_speed": self.speed,
-        }
-        if all((m.zero, m.gain) == (0.0, 1.0) for m in by_channel.values()):
+        own = dict(zip(METERS, (self.voltage, self.current, self.speed), strict=True))
+        if all((m.zero, m.gain) == (0.0, 1.0) for m in own.values()):
             return rec
-        return replace(
-            rec,
-            channels={
-                c: by_channel[c].correct(v) if c in by_channel else v
-                for c, v in rec.channels.items()
-            },
-        )
+        by = {channel: own[name] for name, (*_, read) in METERS.items() for channel in read}
+
+        def correct(channel: str, shown: np.ndarray) -> np.ndarray:
+            return by[channel].correct(shown) if channel in by else shown
+
+        return replace(rec, channels=several.corrected(rec.channels, correct))
 
 
 def instruments_of(sensors: Sensors, made: dict[Any, Meter] | None = None) -> Instruments:
@@ -159,6 +156,8 @@ class Inputs:
     gravity: Uncertain
     meters: Instruments
     motor: motors.Motor
+    lines: tuple[tuple[motors.Motor, float], ...]  # of each motor, with its gearing
+    ammeters: tuple[Meter, ...]  # each motor's own
     warming: Uncertain  # 0 ± 1: of the motor's temperature, where the warming begins
     before: Uncertain  # 0 ± 1: of what warmed it before, where nobody knows
     magnets: Uncertain  # part of k lost with a kelvin of the case
@@ -174,6 +173,8 @@ class Inputs:
     )
     # 0 ± 1: what a scale that a person reads is off by, by the figure read off it
     scales: dict[str, Uncertain]
+    has_motor: bool = True
+    arm: Uncertain = None  # at which the force on the input is weighed [m]; None: it is not
     marks: dict[tuple[str, Measured], Uncertain] = field(default_factory=dict)
     masses: dict[Measured, Uncertain] = field(default_factory=dict)
     tares: dict[Any, Uncertain] = field(default_factory=dict)
@@ -237,6 +238,17 @@ class Inputs:
         return self.tares.setdefault(reading, from_measured(reading, _TARE))
 
 
+def _ammeters(sensors: Sensors, motors: int) -> tuple[Meter, ...]:
+    """One for each motor, by the data sheet; nothing says that they err alike."""
+    gain, zero = by_data_sheet(sensors, "ammeter")
+    return tuple(
+        Meter(
+            ufloat(1.0, gain / 2, _AMMETER.of(n)), rest=ufloat(0.0, zero / 2, _AMMETER_ZERO.of(n))
+        )
+        for n in range(1, motors + 1)
+    )
+
+
 def _ratio_of(build: Build) -> Uncertain:
     """Motor speed over output speed, without sign."""
     ratio, doubt = abs(build.ratio()), build.ratio_doubt()
@@ -263,11 +275,12 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
             brush=figure("brush_drop"),
         )
 
+    lines = [(motors.MOVER, 1.0)]
     try:
-        further = [
-            (line(f.readings, n), f.gearing) for n, f in enumerate(build.further_motors, start=2)
-        ]
-        motor = motors.together([(line(m, 1), 1.0), *further])
+        if build.has_motor:
+            further = enumerate(build.further_motors, start=2)
+            lines = [(line(m, 1), 1.0), *((line(f.readings, n), f.gearing) for n, f in further)]
+        motor = motors.together(lines)
     except ValueError as err:
         raise ReductionError(str(err)) from err
     made: dict[Any, Meter] = {}
@@ -280,11 +293,15 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
         meters=instruments_of(rig.sensors, made),
         made=made,
         motor=motor,
+        lines=tuple(lines),
+        ammeters=_ammeters(rig.sensors, len(lines)),
+        has_motor=build.has_motor,
+        arm=None if build.input_arm is None else from_measured(build.input_arm, _ARM),
         warming=ufloat(0.0, 1.0, _WINDING),
         before=ufloat(0.0, 1.0, _HISTORY),
         magnets=from_measured(motors.MAGNETS[m.magnets], _MAGNETS),
         bodies=bodies_of(build),
-        heating=ufloat(1.0, _heat_doubt(m), _HEATING),
+        heating=ufloat(1.0, heat_doubt(m), _HEATING),
         resolution={c: ufloat(0.0, 1.0, _RESOLUTION.of(c)) for c in CHANNELS},
         cell=None,
         whose_drag=ufloat(0.0, 1.0, _WHOSE_DRAG),

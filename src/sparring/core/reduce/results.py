@@ -29,7 +29,16 @@ from sparring.core.reduce.spread import REPEATS, WINDOW, of_one_run, random_part
 from sparring.core.reduce.step import Step
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.core.uncertainty import Uncertain, mean_of, means_of, nominal, std, t_widening, ufloat
+from sparring.core.uncertainty import (
+    Uncertain,
+    mean_of,
+    means_of,
+    nominal,
+    settle,
+    std,
+    t_widening,
+    ufloat,
+)
 
 _SAME = 0.02  # part by which two voltages that were set are one
 COMBINED = (
@@ -45,6 +54,9 @@ COMBINED = (
     "wire_to_shaft",
     "gearbox",
     "line_torque",
+    "load_voltage",
+    "load_power",
+    "input_to_load",
 )
 
 
@@ -92,6 +104,12 @@ class TestResult:
     def running(self) -> list[Step]:
         """The steps at which it turned steadily: with a speed, which an arm at its stop has not."""
         return [s for s in self.lifted if s.speed is not None]
+
+    @property
+    def well_running(self) -> list[Step]:
+        """Those of them that lose no more than the lighter ones of their voltage tell."""
+        sound = {s.index for s in _sound_steps(self)}
+        return [s for s in self.running if s.index in sound]
 
     @property
     def main(self) -> Level | None:
@@ -162,7 +180,8 @@ def combine(
             _step(first + n, d, [s for s in scatters[max(0, n - 1) : n + 2] if s is not None])
             for n, d in enumerate(ordered)
         ]
-        levels.append(_level(voltage, first, steps[first:], held=rig.method.HELD))
+        own = build.has_motor
+        levels.append(_level(voltage, first, steps[first:], held=rig.method.HELD, has_motor=own))
     found = TestResult(
         build,
         rig,
@@ -176,14 +195,27 @@ def combine(
         findings=(),
         skipped=tuple((r, why) for r, why in skipped if r.kind in COUNTED),
     )
-    if (main := found.main) is None:
-        return found
-    losses = found.losses if len(levels) == 1 else loss_model(_sound_steps(found))
-    return replace(found, line=main.line, stall=main.stall, sound=main.sound, losses=losses)
+    if (main := found.main) is not None:
+        losses = found.losses if len(levels) == 1 else loss_model(_sound_steps(found))
+        found = replace(found, line=main.line, stall=main.stall, sound=main.sound, losses=losses)
+    _settle(found)
+    return found
 
 
-def _level(voltage: float, first: int, steps: Sequence[Step], *, held: bool) -> Level:
-    line = speed_line(steps)
+def _settle(found: TestResult) -> None:
+    """From here on a window reads it, and others beside it."""
+    levels = [x for v in found.levels for x in (v.line, v.stall, v.losses)]
+    for part in (*found.steps, *levels, found.losses):
+        for value in vars(part).values() if part is not None else ():
+            for x in value if isinstance(value, tuple) else (value,):
+                settle(x)
+
+
+def _level(
+    voltage: float, first: int, steps: Sequence[Step], *, held: bool, has_motor: bool
+) -> Level:
+    """has_motor: without one its speed is what it was turned at, and no line over the torque."""
+    line = speed_line(steps) if has_motor else None
     losses, sound = sound_losses([s for s in steps if s.lifted])
     stall = held_stall(steps) if held else found_stall(steps, line)
     return Level(voltage, first, first + len(steps), line, stall, losses, sound)
@@ -344,4 +376,19 @@ def _step(n: int, drawn: Drawn, near: Sequence[_Scatter]) -> Step:
         row = effects[COMBINED.index(name)] * nominal(mean) / math.sqrt(count)
         parts = zip(row.tolist(), strange, strict=True)
         values[name] = sum((part * x for part, x in parts if part), start=mean)
-    return Step(n, running, stalls, spread=drawn.spread, **values)
+    shares = _shares(running)
+    return Step(n, running, stalls, spread=drawn.spread, shares=shares, **values)
+
+
+def _shares(running: Sequence[Point]) -> tuple[Uncertain, ...]:
+    """What each motor gives of the torque: the repeats' mean, with their scatter."""
+    known = [p.shares for p in running if p.shares]
+    if not known:
+        return ()
+    seen = np.array([[nominal(x) for x in shares] for shares in known])
+    means = [mean_of(of_motor) for of_motor in zip(*known, strict=True)]
+    if len(known) < 2:
+        return tuple(means)
+    widened = t_widening(len(known) - 1) / math.sqrt(len(known))
+    scatter = seen.std(axis=0, ddof=1) * widened
+    return tuple(m + ufloat(0.0, float(s), REPEATS) for m, s in zip(means, scatter, strict=True))

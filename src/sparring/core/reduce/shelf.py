@@ -112,7 +112,7 @@ def to_bytes(points: Sequence[Point], run: Run, shared: Shared) -> bytes | None:
             figures = {
                 f.name: told(getattr(p, f.name))
                 for f in dataclasses.fields(p)
-                if f.name not in ("run", "source", "pull", "ripple")
+                if f.name not in ("run", "source", "pull", "ripple", "shares")
             }
             figures["pull"] = (
                 None
@@ -120,6 +120,7 @@ def to_bytes(points: Sequence[Point], run: Run, shared: Shared) -> bytes | None:
                 else [told(p.pull.mean), p.pull.least, p.pull.most, p.pull.fade]
             )
             figures["ripple"] = list(p.ripple.items())
+            figures["shares"] = [told(x) for x in p.shares]
             placed = None if p.run == run else (p.run.step, p.run.repeat, p.run.load is None)
             told_points.append((placed, p.source is not None, figures))
     except KeyError:
@@ -157,6 +158,7 @@ def from_bytes(data: bytes, run: Run, shared: Shared) -> list[Point]:
                 )
             pull, ripple = figures.pop("pull"), figures.pop("ripple")
             values = {name: said(x) for name, x in figures.items()}
+            values["shares"] = tuple(said(x) for x in figures["shares"])
             values["window"] = Window(*values["window"])
             values["left"] = Warmth(*values["left"])
             values["begun"] = None if values["begun"] is None else Warmth(*values["begun"])

@@ -35,7 +35,11 @@ def split_runs(
     coast = method.course[2] if method is not None else 0.0
     least = 0.1 if method is not None and method.STANDS else 0.4
     spans = powered_spans(
-        recording.t, ch.get("voltage"), ch.get("current"), speed=ch.get("speed"), least=least
+        recording.t,
+        ch.get("voltage"),
+        ch.get("current"),
+        speed=ch.get("speed", ch.get("motor_speed")),
+        least=least,
     )
     if not spans:
         raise ReductionError(

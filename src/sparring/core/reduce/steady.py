@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from sparring.core.recording import Recording
+from sparring.core.reduce.in_window import mean_or, slowed
 from sparring.core.reduce.inputs import Inputs, ReductionError, seen
-from sparring.core.reduce.points import Point, mean_or, point_at, slowed
+from sparring.core.reduce.points import Point, point_at
 from sparring.core.reduce.warmth import COLD, Warmth
 from sparring.core.reduce.windows import Window, find_window, powered_spans
 from sparring.core.rig import Rig
@@ -35,6 +38,9 @@ def reduce_run(
     never on.
     """
     rec = seen(inputs, run, recording)
+    if not inputs.has_motor and not rec.has("speed") and rec.has("motor_speed"):
+        turned = rec.channels["motor_speed"] / nominal(inputs.ratio)
+        rec = replace(rec, channels={**rec.channels, "speed": turned})
     stands = rig.method.STANDS
     if not rec.has("speed") and not stands:
         raise ReductionError("the recording has no output speed; assign a column to it, or log it")
@@ -65,6 +71,8 @@ def reduce_run(
             stalled=_stuck(rig, run, on),
         )
     no_load = nominal(inputs.motor.speed(0.0, mean_or(on, "voltage", 12.0))) / nominal(inputs.ratio)
+    if not inputs.has_motor:
+        no_load = float(np.nanmax(np.abs(on.channels["speed"])))
     tail = on.span(max(start, stop - 0.4), stop)
     stalled = (
         run.ended == "stalled"
@@ -105,3 +113,22 @@ def _stuck(rig: Rig, run: Run, on: Recording) -> bool:
         )
     turned = float(np.trapezoid(np.nan_to_num(on.channels["speed"]), on.t))
     return not rig.method.got_there(turned)
+
+
+def steady_enough(recording: Recording, settle: float, measure: float) -> bool:
+    """Whether a run that is going on has been steady for as long as is measured [s], by the same
+    judgement that picks the window of a result; so it may end.
+    """
+    key = "speed" if recording.has("speed") else "motor_speed"
+    if not recording.has(key) or len(recording) < 8:
+        return False
+    ch = recording.channels
+    spans = powered_spans(recording.t, ch.get("voltage"), ch.get("current"), ch[key], least=0.4)
+    if not spans or spans[-1][1] - spans[-1][0] < settle + measure:
+        return False
+    on = recording.span(*spans[-1])
+    try:
+        window = find_window(on.t, on.channels[key], settle, measure)
+    except ValueError:
+        return False
+    return window.steady and window.length >= 0.95 * measure

@@ -29,6 +29,10 @@ class Step:
     wire_to_shaft: Uncertain = None
     gearbox: Uncertain = None
     line_torque: Uncertain = None
+    load_voltage: Uncertain = None
+    load_power: Uncertain = None
+    input_to_load: Uncertain = None
+    shares: tuple[Uncertain, ...] = ()  # of the torque, each of several motors
     # relative SD between runs, this step alone
     spread: dict[str, float] = field(default_factory=dict)
 

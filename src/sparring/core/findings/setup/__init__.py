@@ -8,7 +8,7 @@ from dataclasses import replace
 from datetime import date
 
 from sparring.core.build import Build
-from sparring.core.finding import ORDER, Finding
+from sparring.core.finding import ORDER, Finding, applies
 from sparring.core.findings.setup import care, loads, sensors
 from sparring.core.findings.setup.bench import SETUP_RULES, Bench
 from sparring.core.plan import Plan
@@ -24,6 +24,7 @@ def judge_setup(build: Build, rig: Rig, plan: Plan, today: date) -> list[Finding
     found = [
         replace(f, facts={k: v._replace(digits=3) for k, v in f.facts.items()})
         for check in SETUP_RULES
+        if applies(check, has_motor=build.has_motor)
         for f in check(bench)
     ]
     return sorted(found, key=lambda f: ORDER[f.severity])

@@ -31,6 +31,11 @@ class Bench:
         return self.build.motor_line()
 
     @cached_property
+    def set_to(self) -> float:
+        """See `predict.set_to`."""
+        return predict.set_to(self.build, self.plan)
+
+    @cached_property
     def torques(self) -> list[float]:
         """About what each step asks for [N·m], lightest first."""
         method = self.rig.method
@@ -39,12 +44,12 @@ class Bench:
 
     @cached_property
     def stall(self) -> float:
-        return predict.stall_torque(self.build, self.plan.voltage)
+        return predict.stall_torque(self.build, self.set_to)
 
     @property
     def free_speed(self) -> float:
         """Of the output [rad/s]."""
-        return predict.no_load_speed(self.build, self.plan.voltage)
+        return predict.no_load_speed(self.build, self.set_to)
 
 
 Rule = Callable[[Bench], Iterable[Finding]]

@@ -8,7 +8,7 @@ import math
 from collections.abc import Iterable
 
 from sparring.core import predict
-from sparring.core.finding import Finding, noted
+from sparring.core.finding import Finding, noted, of_motor
 from sparring.core.findings.setup.bench import Bench, setup_rule
 from sparring.core.methods import Drawbar, Lever, RunUp
 from sparring.core.uncertainty import nominal
@@ -185,7 +185,7 @@ def heat(b: Bench) -> Iterable[Finding]:
     m = b.rig.method
     heaviest = b.stall if m.HELD else max(b.torques, default=0.0)
     if 0 < heaviest < b.stall:
-        power = predict.power_flow(b.build, heaviest, b.plan.voltage).power_out
+        power = predict.power_flow(b.build, heaviest, b.set_to).power_out
         if m.holds_for(power) < m.course[1] < math.inf:
             yield noted(
                 "brake-too-hot",
@@ -205,9 +205,9 @@ def heat(b: Bench) -> Iterable[Finding]:
     lasts = b.plan.settle + b.plan.measure if math.isinf(m.course[1]) else m.course[1]
     slope, drag = b.build.torque_line()
     carried = (slope * heaviest + drag + nominal(b.motor.friction)) / nominal(b.motor.k)
-    current = min(carried, b.plan.voltage / nominal(b.motor.R))
+    current = min(carried, b.set_to / nominal(b.motor.R))
     rise = current**2 * nominal(b.motor.R) * lasts / b.build.heat_capacity()
-    if rise > _HOT:
+    if rise > _HOT and b.build.has_motor:
         yield noted(
             "winding-too-hot",
             "caution",
@@ -223,6 +223,7 @@ def heat(b: Bench) -> Iterable[Finding]:
 
 
 @setup_rule
+@of_motor
 def supply(b: Bench) -> Iterable[Finding]:
     """Starting draws more than the bench stops at, or than the supply, or the breaker before it,
     gives.

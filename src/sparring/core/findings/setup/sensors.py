@@ -9,7 +9,7 @@ from datetime import date
 
 import numpy as np
 
-from sparring.core.finding import Finding, noted
+from sparring.core.finding import Finding, noted, of_motor
 from sparring.core.findings.setup.bench import Bench, setup_rule
 from sparring.core.instruments import calibration, meters
 from sparring.core.quantity import G_N
@@ -187,6 +187,7 @@ def gravity(b: Bench) -> Iterable[Finding]:
 
 
 @setup_rule
+@of_motor
 def supply_averaged(b: Bench) -> Iterable[Finding]:
     """A chopped supply whose voltage and current are averaged before they are multiplied."""
     if b.rig.sensors.supply == "chopped, averaged":
@@ -239,12 +240,10 @@ def meters_compared(b: Bench) -> Iterable[Finding]:
     """
     stands = b.rig.method.STANDS
     slope, offset = b.build.torque_line()
-    current = b.motor.current(slope * max(b.torques, default=0.0) + offset, b.plan.voltage)
-    asked = {
-        "voltmeter": b.plan.voltage,
-        "ammeter": nominal(current),
-        "tachometer": b.rig.method.top_speed(b.free_speed),
-    }
+    current = b.motor.current(slope * max(b.torques, default=0.0) + offset, b.set_to)
+    asked = {"tachometer": b.rig.method.top_speed(b.free_speed)}
+    if b.build.has_motor:
+        asked |= {"voltmeter": b.set_to, "ammeter": nominal(current)}
     for name, most in asked.items():
         comparison: meters.Comparison | None = getattr(b.rig.sensors, name)
         if comparison is None or stands:

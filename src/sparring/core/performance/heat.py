@@ -1,0 +1,127 @@
+"""The thermal figures of a motor, as its runs tell them: how winding and case warm."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from typing import NamedTuple
+
+import numpy as np
+
+from sparring.core.build import Build
+from sparring.core.motor import COPPER_ZERO
+from sparring.core.recording import Recording
+from sparring.core.reduce.inputs import heat_doubt
+from sparring.core.reduce.warmth import Bodies, Warmth, bodies_of
+
+_FEWEST_KELVIN = 3.0  # that a case must warm, to tell anything
+_THERMOMETER = 0.7  # [K], standard: of one that is stuck on
+NAMES = ("copper", "iron", "inner", "outer")
+"""Of the thermal figures, as `Bodies` has them."""
+_TIMES = 120  # instants of a recording that are compared
+
+
+class Heat(NamedTuple):
+    """Thermal figures with the covariance of their logarithms, in the order of `Bodies`; told: of
+    each whether the runs told it, or the motor's data.
+    """
+
+    bodies: Bodies
+    covariance: np.ndarray
+    told: tuple[bool, ...]
+    kelvin: float  # by which the case warmed at most in the runs
+
+
+class Course(NamedTuple):
+    """One stretch of a test: times [s], shape (n,), current [A], case temperature [K] or nothing;
+    rested: seconds without current before it.
+    """
+
+    t: np.ndarray
+    current: np.ndarray
+    case: np.ndarray | None
+    rested: float
+
+
+def as_entered(build: Build) -> Heat:
+    """By the motor's own data alone."""
+    doubt = heat_doubt(build.motor)
+    return Heat(bodies_of(build), np.eye(4) * doubt**2, (False,) * 4, 0.0)
+
+
+def identify(build: Build, courses: Sequence[Course]) -> Heat:
+    """The thermal figures by what the case's thermometer did while the current was known: least
+    squares on their logarithms, from the motor's data on (normal prior).
+
+    The winding has no thermometer: what the case does not tell stays as entered.
+    """
+    from scipy.optimize import least_squares
+
+    prior = as_entered(build)
+    known = [c for c in courses if c.case is not None and len(c.t) > 8]
+    warms = max((float(np.ptp(c.case)) for c in known if c.case is not None), default=0.0)
+    if warms < _FEWEST_KELVIN:
+        return prior._replace(kelvin=warms)
+    R = build.motor_line().R
+    zero = COPPER_ZERO + build.motor.winding_temperature - 273.15
+    doubt = math.sqrt(float(prior.covariance[0, 0]))
+
+    def left(x: np.ndarray) -> np.ndarray:
+        bodies = Bodies(*np.array(prior.bodies) * np.exp(x * doubt))
+        rows, now = [x], Warmth(whole=True)
+        for course in courses:
+            now = bodies.rest(now, course.rested)
+            case, now = _case(bodies, course, now, R, zero)
+            if course.case is not None and len(course.t) > 8:
+                at = np.linspace(course.t[0], course.t[-1], _TIMES)
+                shown = _shown(course, at)
+                # the room, and what the thermometer is off by, are not known: differences count
+                away = shown - np.interp(at, *case)
+                # neighbouring instants are no independent readings
+                own = _THERMOMETER * math.sqrt(_TIMES / 12)
+                rows.append((away - away.mean()) / own)
+        return np.concatenate(rows)
+
+    found = least_squares(left, np.zeros(4), method="lm", max_nfev=60)
+    covariance = np.linalg.inv(np.asarray(found.jac).T @ np.asarray(found.jac)) * doubt**2
+    told = tuple(bool(math.sqrt(covariance[n, n]) < doubt / 2) for n in range(4))
+    bodies = Bodies(*(float(b) for b in np.array(prior.bodies) * np.exp(found.x * doubt)))
+    return Heat(bodies, covariance, told, warms)
+
+
+def _shown(course: Course, at: np.ndarray) -> np.ndarray:
+    assert course.case is not None
+    good = np.isfinite(course.case)
+    return np.asarray(np.interp(at, course.t[good], course.case[good]))
+
+
+def _case(
+    bodies: Bodies, course: Course, begin: Warmth, R: float, zero: float
+) -> tuple[tuple[np.ndarray, np.ndarray], Warmth]:
+    """((times, case above the room), how warm at its end)."""
+    span = float(course.t[-1] - course.t[0])
+    step = max(span / 400, 0.02)
+    at = course.t[0] + step * np.arange(max(int(span / step), 1) + 1)
+    squared = np.interp(at, course.t, course.current**2)
+    power = (squared[1:] + squared[:-1]) / 2 * R
+    winding, case = bodies.follow(power, step, begin)
+    for _ in range(2):  # warm copper resists more
+        winding, case = bodies.follow(power * (1 + winding[:-1] / zero), step, begin)
+    return (at, case), Warmth(float(winding[-1]), float(case[-1]), begin.whole)
+
+
+def courses_of(recordings: Iterable[tuple[Recording, float]]) -> list[Course]:
+    """What `identify` takes, of recordings with the seconds of rest before each."""
+    found = []
+    for rec, rested in recordings:
+        if not rec.has("current") or len(rec) < 2:
+            continue
+        good = np.isfinite(rec.channels["current"])
+        t, current = rec.t[good], rec.channels["current"][good]
+        if len(t) < 2:
+            continue
+        case = rec.channels["temperature"][good] if rec.has("temperature") else None
+        if case is not None and np.isfinite(case).sum() < 8:
+            case = None
+        found.append(Course(t, current, case, rested))
+    return found
