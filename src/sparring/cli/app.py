@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from pathlib import Path
+from types import MappingProxyType
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from sparring import __version__
-from sparring.cli import benches, files, logbooks, parts, planning
+from sparring.cli import benches, charting, devices, endure, files, logbooks, parts, planning
 from sparring.cli.common import (
     AsJson,
     BuildFile,
+    LogColumns,
+    LogFile,
     PlanFile,
     RigFile,
     app,
@@ -23,9 +27,24 @@ from sparring.cli.common import (
 )
 
 if TYPE_CHECKING:
+    from sparring.core.build import Build
+    from sparring.core.plan import Plan
+    from sparring.core.recording import Recording
     from sparring.core.reduce.results import TestResult
+    from sparring.core.rig import Rig
+    from sparring.core.run import Run
 
-__all__ = ["app", "benches", "files", "logbooks", "parts", "planning"]  # whose commands it has
+__all__ = [
+    "app",
+    "benches",
+    "charting",
+    "devices",
+    "endure",
+    "files",
+    "logbooks",
+    "parts",
+    "planning",
+]  # whose commands it has
 
 
 def _version(value: bool) -> None:
@@ -88,22 +107,90 @@ def train(
 
 @app.command()
 def reduce(
-    log: Annotated[
-        Path, typer.Argument(help="log of another logger, CSV or TSV", exists=True, dir_okay=False)
-    ],
+    log: LogFile,
     build: BuildFile,
     rig: RigFile,
     plan: PlanFile = None,
     as_json: AsJson = False,
-    column: Annotated[
-        list[str] | None,
-        typer.Option(help="NUMBER=CHANNEL:UNIT, columns from 1; replaces the guesses"),
-    ] = None,
+    column: LogColumns = None,
+    at_voltage: Annotated[
+        str, typer.Option(help="with --json: curves at this voltage too, by the model")
+    ] = "",
+    winding: Annotated[str, typer.Option(help="temperature of the winding for these")] = "",
 ) -> None:
     """Torque, power, efficiency and findings from a log."""
     from sparring.core.analysis import analyse
-    from sparring.core.build import Build
     from sparring.core.findings.setup import with_records
+    from sparring.core.performance.heat import courses_of, identify
+    from sparring.files import performance_files
+
+    with told():
+        b, r, p, recording, runs, remarks = _runs_of(log, build, rig, plan, column)
+        result = with_records(analyse(b, r, p, [(run, recording) for run in runs]))
+        _some_steps(log, result)
+        more: dict[str, Any] = {}
+        if as_json:
+            heat = identify(b, courses_of([(recording, 0.0)])) if b.has_motor else None
+            more = performance_files.to_dict(result, heat)
+            more["curves_at"] = _curves_at(result, at_voltage, winding)
+    for remark in remarks:
+        typer.echo(remark, err=True)
+    _tell(result, as_json=as_json, more=more)
+
+
+def _curves_at(result: TestResult, voltage: str, winding: str) -> dict[str, Any] | None:
+    """The curves of a test, reduced to a voltage and a temperature of the winding."""
+    from sparring.core.performance.model import performance
+    from sparring.files import performance_files
+
+    found = performance(result)
+    if not voltage or found is None:
+        return None
+    volts, reference = option("--at-voltage", voltage, "voltage"), 0.0
+    if winding:
+        kelvin = option("--winding", winding, "temperature")
+        reference = kelvin - result.build.motor.winding_temperature
+    return performance_files.curves(found, volts, reference)
+
+
+@app.command()
+def events(
+    log: LogFile,
+    build: BuildFile,
+    rig: RigFile,
+    plan: PlanFile = None,
+    as_json: AsJson = False,
+    column: LogColumns = None,
+) -> None:
+    """What happened in the runs of a log: stalls, jams, slips, breakages, failing sensors …"""
+    from sparring.core.events import detect, in_words
+    from sparring.core.finding import SEVERITY
+    from sparring.core.reduce.inputs import part_of
+    from sparring.files import event_files
+
+    with told():
+        b, r, _, recording, runs, remarks = _runs_of(log, build, rig, plan, column)
+        found = [(run, detect(b, r, run, part_of(run, recording))) for run in runs]
+    for remark in remarks:
+        typer.echo(remark, err=True)
+    if as_json:
+        typer.echo(json.dumps(event_files.to_dict(b, r, found), indent=2))
+        return
+    rows = [
+        [str(n), f"{e.at:.2f}", SEVERITY[e.severity], e.title, in_words(e)]
+        for n, (_, events) in enumerate(found, start=1)
+        for e in events
+    ]
+    show_table(["run", "at s", "", "event", "seen"], rows) if rows else typer.echo("No events.")
+
+
+def _runs_of(
+    log: Path, build: Path, rig: Path, plan: Path | None, column: list[str] | None
+) -> tuple[Build, Rig, Plan, Recording, list[Run], list[str]]:
+    """Records, the recording of a log, the runs in it, and remarks on what was left out. Raises as
+    its files do, and ReductionError where no run is in it.
+    """
+    from sparring.core.build import Build
     from sparring.core.plan import Plan
     from sparring.core.reduce.inputs import ReductionError
     from sparring.core.reduce.split import split_runs
@@ -111,19 +198,13 @@ def reduce(
     from sparring.files import log_files, log_look, record_files
 
     columns = columns_of(column) if column else None
-    with told():
-        b, r = record_files.load(build, Build), record_files.load(rig, Rig)
-        p = record_files.load(plan, Plan) if plan else Plan()
-        recording, remarks = log_files.read(log_look.look(log), columns)
-        try:
-            runs = split_runs(recording, p, method=r.method)
-        except ReductionError as err:
-            raise ReductionError(f"{log}: {err}") from err
-        result = with_records(analyse(b, r, p, [(run, recording) for run in runs]))
-        _some_steps(log, result)
-    for remark in remarks:
-        typer.echo(remark, err=True)
-    _tell(result, as_json=as_json)
+    b, r = record_files.load(build, Build), record_files.load(rig, Rig)
+    p = record_files.load(plan, Plan) if plan else Plan()
+    recording, remarks = log_files.read(log_look.look(log), columns)
+    try:
+        return b, r, p, recording, split_runs(recording, p, method=r.method), remarks
+    except ReductionError as err:
+        raise ReductionError(f"{log}: {err}") from err
 
 
 @app.command("by-eye")
@@ -166,14 +247,16 @@ def _some_steps(path: Path, result: TestResult) -> None:
         raise typer.Exit(1)
 
 
-def _tell(result: TestResult, *, as_json: bool) -> None:
+def _tell(
+    result: TestResult, *, as_json: bool, more: Mapping[str, Any] = MappingProxyType({})
+) -> None:
     from sparring.core import quantity
     from sparring.core.finding import SEVERITY, explain
     from sparring.core.uncertainty import nominal, std
     from sparring.files import result_files
 
     if as_json:
-        typer.echo(json.dumps(result_files.to_dict(result), indent=2))
+        typer.echo(json.dumps({**result_files.to_dict(result), **more}, indent=2))
         return
 
     def cell(x: Any, kind: str, unit: str) -> str:

@@ -4,12 +4,39 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from sparring.cli.common import AsJson, BuildFile, PlanFile, RigFile, app, told
+from sparring.cli.common import (
+    AsJson,
+    BuildFile,
+    LogColumns,
+    LogFile,
+    PlanFile,
+    RigFile,
+    app,
+    columns_of,
+    option,
+    told,
+)
 from sparring.home import home
+
+if TYPE_CHECKING:
+    from sparring.core.build import Build
+    from sparring.core.rig import Rig
+
+
+Uneven = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--uneven",
+        help=(
+            "ORDER=PART, as 2.5=1.5%: the output's speed swings by so much, so often a turn, as a "
+            "gear that is not true makes it; may be given several times"
+        ),
+    ),
+]
 
 
 @app.command()
@@ -41,47 +68,93 @@ def bench(
             )
         ),
     ] = "",
+    scpi: Annotated[
+        int | None,
+        typer.Option(
+            min=0,
+            max=65535,
+            help="port of a simulated supply that is told in SCPI text to drive it (0: a free one);"
+            " the board is then a logger alone",
+        ),
+    ] = None,
+    load: Annotated[
+        float | None, typer.Option(min=0, help="with --scpi: the load that is on it, kg")
+    ] = None,
+    mishap: Annotated[
+        str, typer.Option(help="what goes wrong in every run: jam, breakage, skip, slip …")
+    ] = "",
+    uneven: Uneven = None,
 ) -> None:
     """Run a simulated bench on a pseudo-terminal; prints the port to open."""
-    from sparring.bench.board import Board, Faults
-    from sparring.bench.fixture import FixtureBench
-    from sparring.bench.simulator import SimulatedBench
-    from sparring.core.build import Build
+    from sparring.bench.simulated.board import Board, Faults
+    from sparring.bench.simulated.fixture import FixtureBench
+    from sparring.bench.simulated.simulator import SimulatedBench
     from sparring.core.plant.bench import bench_of
     from sparring.core.plant.fixtures import FIXTURES
+    from sparring.core.plant.mishaps import LIVE
     from sparring.core.plant.sensors import sensors_of
-    from sparring.core.rig import Rig
-    from sparring.files import record_files
 
-    if not (build and rig):
-        from sparring.demo import hollin_yard
     fixtures = {f.KEY: f for f in FIXTURES.values()}
     if readings and readings not in fixtures:
         raise typer.BadParameter(
             f"{readings} is not one of {', '.join(fixtures)}", param_hint="--readings"
         )
+    if mishap and mishap not in LIVE:
+        raise typer.BadParameter(f"{mishap} is not one of {', '.join(LIVE)}", param_hint="--mishap")
+    if load is not None and scpi is None:
+        raise typer.BadParameter("only with --scpi: else the bench is told", param_hint="--load")
     with told():
-        b = record_files.load(build, Build) if build else hollin_yard.dunnock(2)
-        r = record_files.load(rig, Rig) if rig else hollin_yard.rig()
-        truth = bench_of(b, r, friction=[f * friction for f in b.loss_figures()])
-        how: dict[str, Any] = {
-            "seed": seed,
-            "rate": rate,
-            "speed": speed,
-            "faults": Faults(drop, garble),
-            "link": link,
-        }
+        b, r = _given_or_demo(build, rig)
+        true = [f * friction for f in b.loss_figures()]
+        truth = bench_of(b, r, friction=true, waves=_waves(uneven))
+        how: dict[str, Any] = {"seed": seed, "rate": rate, "speed": speed, "link": link}
+        how["faults"] = Faults(drop, garble)
         simulated: Board = (
             FixtureBench(fixtures[readings](truth), **how)
             if readings
-            else SimulatedBench(truth, sensors_of(r), r, **how)
+            else SimulatedBench(
+                truth, sensors_of(r), r, mishap=mishap, supply=scpi, load=load, **how
+            )
         )
+    _serve(simulated, seconds)
+
+
+def _waves(given: list[str] | None) -> tuple[tuple[float, float, float], ...]:
+    """What `--uneven` says: order, part, phase. Raises QuantityError naming it."""
+    waves = []
+    for n, text in enumerate(given or ()):
+        order, _, part = text.partition("=")
+        found = option("--uneven", order, "ratio"), option("--uneven", part or "?", "ratio")
+        if not (found[0] > 0 and 0 <= found[1] < 1):
+            raise typer.BadParameter(
+                f"{text}: an order above 0 and a part below 100 %, as 2.5=1.5%",
+                param_hint="--uneven",
+            )
+        waves.append((*found, float(n)))
+    return tuple(waves)
+
+
+def _given_or_demo(build: Path | None, rig: Path | None) -> tuple[Build, Rig]:
+    from sparring.core.build import Build
+    from sparring.core.rig import Rig
+    from sparring.files import record_files
+
+    if not (build and rig):
+        from sparring.demo import hollin_yard
+    b = record_files.load(build, Build) if build else hollin_yard.dunnock(2)
+    return b, record_files.load(rig, Rig) if rig else hollin_yard.rig()
+
+
+def _serve(simulated: Any, seconds: float) -> None:
+    """Until its time is over, or somebody ends it."""
     import signal
     import sys
 
     # ended as by Ctrl+C, also where a shell has that ignored
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     typer.echo(simulated.port)
+    if simulated.panel is not None:
+        typer.echo(simulated.panel.address)
     sys.stdout.flush()
     try:
         simulated.serve(seconds)
@@ -89,6 +162,34 @@ def bench(
         pass
     finally:
         simulated.close()
+
+
+@app.command()
+def replay(
+    log: LogFile,
+    link: Annotated[Path | None, typer.Option(help="link to the port, to create")] = None,
+    speed: Annotated[float, typer.Option(min=0.1, max=50, help="recorded s per s")] = 1.0,
+    seconds: Annotated[float, typer.Option(help="stop after this time")] = float("inf"),
+    column: LogColumns = None,
+) -> None:
+    """Play a log, or a recording of a logbook, as a board, from its begin at each `up`; prints the
+    port to open.
+    """
+    from sparring.bench.simulated.replay import ReplayBench
+    from sparring.files import log_files, log_look
+    from sparring.logbook import recordings
+
+    with told():
+        remarks: list[str] = []
+        if log.suffix.lower() == ".parquet":
+            recording = recordings.read(log)
+        else:
+            columns = columns_of(column) if column else None
+            recording, remarks = log_files.read(log_look.look(log), columns)
+        simulated = ReplayBench(recording, speed=speed, link=link)
+    for remark in remarks:
+        typer.echo(remark, err=True)
+    _serve(simulated, seconds)
 
 
 @app.command()
@@ -101,6 +202,7 @@ def simulate(
         int, typer.Option(min=0, help="random seed: the same number gives the same runs")
     ] = 1,
     rate: Annotated[float, typer.Option(min=10, max=1000, help="samples per second")] = 80.0,
+    uneven: Uneven = None,
 ) -> None:
     """Lift a plan's weights on the simulated bench and write what a logger would have."""
     from sparring.core.build import Build
@@ -108,6 +210,7 @@ def simulate(
     from sparring.core.plan import Plan
     from sparring.core.plant.bench import bench_of
     from sparring.core.plant.lifts import ladder, one_log
+    from sparring.core.plant.plant import STEP
     from sparring.core.plant.sensors import sensors_of
     from sparring.core.rig import Rig
     from sparring.files import log_files, record_files
@@ -115,52 +218,33 @@ def simulate(
     with told():
         b, r = record_files.load(build, Build), record_files.load(rig, Rig)
         p = record_files.load(plan, Plan) if plan else Plan()
-        lifts = ladder(bench_of(b, r), sensors_of(r), r, driven(b, r, p), seed=seed, rate=rate)
+        truth = bench_of(b, r, waves=(waves := _waves(uneven)))
+        how = {"dt": min(STEP, 1 / (20 * rate))} if waves else {}
+        lifts = ladder(truth, sensors_of(r), r, driven(b, r, p), seed=seed, rate=rate, **how)
         log_files.write(out, one_log(lifts, r.method))
     typer.echo(f"{out}: {len(lifts)} runs")
 
 
-@app.command()
-def record(
-    port: Annotated[str, typer.Option("--port", help="serial port of the bench")],
-    build: BuildFile,
-    rig: RigFile,
-    plan: PlanFile = None,
-    logbook: Annotated[
-        Path | None, typer.Option(help="logbook folder to save it in; default: your own")
-    ] = None,
-    yes: Annotated[
-        bool, typer.Option("--yes", help="do not ask: the bench sets its loads itself")
-    ] = False,
-    as_json: AsJson = False,
-) -> None:
-    """Do a whole plan on a bench and keep it in a logbook. Ctrl+C stops the bench; what was taken
-    is kept.
-    """
-    import signal
-    import sys
+def _life_test(folder: Path, *, detach: bool, lines: bool, ask: bool = False) -> int:
+    from sparring.cli import endure
+    from sparring.endurance.process import detach as detached
 
-    from sparring.cli.record import record as record_plan
-    from sparring.core.build import Build
-    from sparring.core.plan import Plan
-    from sparring.core.rig import Rig
-    from sparring.files import record_files
+    if not detach:
+        return endure.go_on(folder, lines=lines, ask=ask)
+    typer.echo(f"{folder}: process {detached(folder)}")
+    return 0
 
-    for number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
-        signal.signal(number, signal.default_int_handler)
-    if not yes and not sys.stdin.isatty():
-        typer.echo(
-            "There is no terminal to ask at. Use --yes if the bench sets its loads itself.",
-            err=True,
-        )
-        raise typer.Exit(2)
-    with told():
-        b, r = record_files.load(build, Build), record_files.load(rig, Rig)
-        p = record_files.load(plan, Plan) if plan else Plan()
-        document = record_plan(
-            logbook or home() / "logbook", b, r, p, port, ask=not yes, quiet=as_json
-        )
-    if as_json:
+
+def _line(told: dict[str, Any]) -> None:
+    """One line, at once: whoever reads it acts on it."""
+    typer.echo(json.dumps(told, ensure_ascii=False))
+
+
+def _tell_record(document: dict[str, Any], *, lines: bool, as_json: bool) -> None:
+    """What a plan has come to; exit status 1 where it was not completed."""
+    if lines:
+        _line({"kind": "record", **document})
+    elif as_json:
         typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
     else:
         typer.echo(
@@ -178,3 +262,85 @@ def record(
     if not document["whole"]:
         typer.echo(f"The plan was not completed: {document['why']}.", err=True)
         raise typer.Exit(1)
+
+
+@app.command()
+def record(
+    build: Annotated[Path | None, typer.Option("--build", help="build file (JSON)")] = None,
+    rig: Annotated[Path | None, typer.Option("--rig", help="rig file (JSON)")] = None,
+    port: Annotated[str, typer.Option("--port", help="port of the bench, or tcp://host:port")] = "",
+    devices: Annotated[
+        Path | None, typer.Option("--devices", help="devices file, in place of one port")
+    ] = None,
+    plan: PlanFile = None,
+    logbook: Annotated[
+        Path | None, typer.Option(help="logbook folder to save it in; default: your own")
+    ] = None,
+    yes: Annotated[
+        bool, typer.Option("--yes", help="do not ask: the bench sets its loads itself")
+    ] = False,
+    endurance: Annotated[
+        Path | None, typer.Option("--endurance", help="life test file, in place of a plan")
+    ] = None,
+    resume: Annotated[
+        Path | None, typer.Option("--resume", help="folder of a life test, to go on with")
+    ] = None,
+    detach: Annotated[
+        bool, typer.Option("--detach", help="a life test in a process of its own")
+    ] = False,
+    lines: Annotated[
+        bool, typer.Option("--lines", help="what happens as JSON, a line each, while it does")
+    ] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Do a whole plan on a bench and keep it in a logbook. Ctrl+C stops the bench; what was taken
+    is kept.
+    """
+    import signal
+    import sys
+
+    from sparring.bench.devices.connecting import one_board
+    from sparring.cli.record import record as record_plan
+    from sparring.core.build import Build
+    from sparring.core.instruments.devices import DeviceSet
+    from sparring.core.plan import Plan
+    from sparring.core.rig import Rig
+    from sparring.files import record_files
+
+    for number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
+        signal.signal(number, signal.default_int_handler)
+    if endurance is None and resume is None and not yes and not sys.stdin.isatty():
+        typer.echo(
+            "There is no terminal to ask at. Use --yes if the bench sets its loads itself.",
+            err=True,
+        )
+        raise typer.Exit(2)
+    if resume is not None:
+        with told():
+            raise typer.Exit(_life_test(resume, detach=detach, lines=lines))
+    if build is None or rig is None:
+        raise typer.BadParameter("needed, but with --resume", param_hint="--build, --rig")
+    if bool(port) == bool(devices):
+        raise typer.BadParameter("give one of --port and --devices", param_hint="--port")
+    with told():
+        b, r = record_files.load(build, Build), record_files.load(rig, Rig)
+        p = record_files.load(plan, Plan) if plan else Plan()
+        on = record_files.load(devices, DeviceSet) if devices else one_board(port)
+        if endurance is not None:
+            from sparring.cli import endure
+            from sparring.core.endurance import Endurance
+
+            duty = record_files.load(endurance, Endurance)
+            journal = endure.begun(logbook or home() / "logbook", b, r, duty, on)
+            raise typer.Exit(_life_test(journal.folder, detach=detach, lines=lines, ask=not yes))
+        document = record_plan(
+            logbook or home() / "logbook",
+            b,
+            r,
+            p,
+            on,
+            ask=not yes,
+            quiet=as_json or lines,
+            tell=_line if lines else None,
+        )
+    _tell_record(document, lines=lines, as_json=as_json)

@@ -32,6 +32,13 @@ PlanFile = Annotated[
         "--plan", help="plan file (JSON); default: the standard ladder", exists=True, dir_okay=False
     ),
 ]
+LogFile = Annotated[
+    Path, typer.Argument(help="log of another logger, CSV or TSV", exists=True, dir_okay=False)
+]
+LogColumns = Annotated[
+    list[str] | None,
+    typer.Option("--column", help="NUMBER=CHANNEL:UNIT, columns from 1; replaces the guesses"),
+]
 Inspect = Annotated[
     Path | None,
     typer.Option(
@@ -54,10 +61,12 @@ def data_errors() -> tuple[type[Exception], ...]:
     from sparring.files.log_look import LogError
     from sparring.logbook import LogbookError
     from sparring.logbook.recordings import RecordingError
+    from sparring.report.charts import ChartError
 
     return (
         RecordError,
         ExportError,
+        ChartError,
         LogError,
         ReductionError,
         RecordingError,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import re
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -101,7 +102,7 @@ def _tell(b: Build, r: Rig, p: Plan, tolerance: float, *, as_json: bool) -> None
         document = plan_files.to_dict(b, r, p, outlook, drive, hung, findings)
         typer.echo(json.dumps(document, indent=2))
         return
-    _show(r, p, outlook, hung, findings)
+    _show(b, r, p, outlook, hung, findings)
 
 
 def _plan(about: Ask, question: str, line: str, file: Path | None, *, new: bool) -> Plan:
@@ -122,7 +123,7 @@ def _plan(about: Ask, question: str, line: str, file: Path | None, *, new: bool)
             p = ask(question or "efficiency curve", about)
         except ValueError as err:
             raise RecordError(str(err)) from err
-    if new:
+    if new and about.build.has_motor:
         first = first_power(p.voltage, 1 + max(s.id for s in p.steps))
         p = p.model_copy(update={"steps": (first, *p.steps)})
     return p
@@ -146,12 +147,13 @@ def _shelf(text: str) -> tuple[Any, ...]:
     return tuple(found)
 
 
-def _show(rig: Any, plan: Any, outlook: Any, hung: Any, findings: Any) -> None:
+def _show(build: Any, rig: Any, plan: Any, outlook: Any, hung: Any, findings: Any) -> None:
     from sparring.core import quantity
     from sparring.core.finding import SEVERITY, explain
     from sparring.core.plan.line import told as in_line
 
-    rows = []
+    rows, own = [], build.has_motor
+    drive = 1.0 if own else 30 / math.pi
     for h, (_, row) in zip(hung, outlook.rows.items(), strict=True):
         s = row.step
         load = (
@@ -166,20 +168,20 @@ def _show(rig: Any, plan: Any, outlook: Any, hung: Any, findings: Any) -> None:
         rows.append(
             [
                 s.kind,
-                f"{row.voltage:.3g}" if row.voltage else "–",
+                f"{row.voltage * drive:.3g}" if row.voltage else "–",
                 load,
                 " + ".join(names[n] for n in h.on) if h is not None else "–",
                 str(s.repeats),
                 f"{row.torque:.3g}" if row.voltage else "–",
                 "stalls" if row.stalls > 0.5 else speed if row.voltage else "–",
-                f"{row.winding - 273.15:.0f}" if row.voltage else "–",
+                f"{row.winding - 273.15:.0f}" if row.voltage and own else "–",
                 row.danger(rig.method.HELD) or "–",
             ]
         )
     show_table(
         [
             "step",
-            "V",
+            "V" if own else "input rpm",
             "load",
             "hang",
             "runs",
@@ -250,6 +252,68 @@ def repeats(
     typer.echo(f"{n} runs of each build.")
 
 
+@app.command("step-up")
+def step_up(
+    build: BuildFile,
+    voltage: Annotated[
+        str, typer.Option(help="at the motor; that of its readings if not given")
+    ] = "",
+    load: Annotated[str, typer.Option(help="torque at the output")] = "0 N·m",
+    logbook: Annotated[
+        Path | None,
+        typer.Option(
+            help="logbook folder in which revisions of the build were tried",
+            exists=True,
+            file_okay=False,
+        ),
+    ] = None,
+    as_json: AsJson = False,
+) -> None:
+    """How many further step-up stages, each like the last, the drive still turns: as predicted, and
+    as tried.
+    """
+    from sparring.core.build import Build
+    from sparring.core.outlook.step_up import further
+    from sparring.core.records import RecordError
+    from sparring.exchange.deriving import series_of
+    from sparring.files import plan_files, record_files
+    from sparring.logbook import Logbook, LogbookError
+
+    with told():
+        b = record_files.load(build, Build)
+        results = {}
+        if logbook is not None:
+            with Logbook(logbook, create=False) as book:
+                number = next((i for i, x in book.builds() if x.name == b.name), None)
+                if number is None:
+                    raise LogbookError(f"{logbook} has no build {b.name}")
+                results = series_of(book, number)
+        volts = option("--voltage", voltage, "voltage") if voltage else b.motor.voltage.value
+        torque = option("--load", load, "torque")
+        try:
+            rows = further(b, volts, torque, results)
+        except ValueError as err:
+            raise RecordError(str(err)) from err
+    document = plan_files.step_up_to_dict(b, volts, torque, rows)
+    if as_json:
+        typer.echo(json.dumps(document, indent=2))
+        return
+    show_table(
+        ["stages", "ratio", "speed rpm", "current A", "turns %", "tried"],
+        [
+            [
+                str(x.stages),
+                f"1:{x.ratio:.3g}",
+                f"{x.speed.value * 60 / (2 * math.pi):.4g}",
+                f"{x.current.value:.3g}",
+                f"{100 * (1 - x.stalls):.0f}",
+                "–" if x.tried is None else "turned" if x.tried.turned else "did not turn",
+            ]
+            for x in rows
+        ],
+    )
+
+
 @app.command("data-sheet")
 def data_sheet(
     logbook: Annotated[Path, typer.Argument(help="logbook folder", exists=True, file_okay=False)],
@@ -314,7 +378,11 @@ def campaign(
             if missing := next((b for b in given.builds if b not in known), None):
                 raise LogbookError(f"{logbook} has no build {missing}: import it first")
             book.save_campaign(given)
-        found = [plan_files.campaign_to_dict(k, c, book.runs_made(c)) for k, c in book.campaigns()]
+        builds = {b.name: b for _, b in book.builds()}
+        found = [
+            plan_files.campaign_to_dict(k, c, book.runs_made(c), builds)
+            for k, c in book.campaigns()
+        ]
     if as_json:
         document = {"format": "sparring.campaigns/1", "logbook": str(logbook), "campaigns": found}
         typer.echo(json.dumps(document, indent=2))

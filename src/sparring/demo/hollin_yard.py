@@ -27,7 +27,7 @@ from sparring.core.recording import Recording
 from sparring.core.reduce.results import headline
 from sparring.core.rig import Limits, Rig, Weight
 from sparring.core.train.kinds.spur import SpurStage
-from sparring.demo import bought, campaign
+from sparring.demo import bought, campaign, life, to_failure
 from sparring.demo.drives import others
 
 _RPM = 2 * math.pi / 60
@@ -130,6 +130,17 @@ def rig(name: str = "Hoist A", **method: Any) -> Rig:
     )
 
 
+def strong_hoist() -> Rig:
+    """The third hoist, a short one with a 20 kg cell."""
+    rng = np.random.default_rng(6)
+    masses = [0.0, 2.0, 5.0, 10.0, 15.0]
+    points = calibration_points(to_failure.ZERO, to_failure.GAIN, masses, rng, noise=6.0)
+    cell = Calibration(cell="20 kg cell", date="2026-11-12", points=points)
+    hoist = rig("Hoist C")
+    short = hoist.method.model_copy(update={"travel": 0.3})
+    return hoist.model_copy(update={"method": short, "calibration": cell})
+
+
 def plan(*loads: float, repeats: int = 5) -> Plan:
     return plans.ladder([Measured(m, 2.5e-4) for m in loads], repeats=repeats)
 
@@ -148,12 +159,14 @@ class Scene:
     bench: dict[str, Any] = field(default_factory=dict)
     sensors: dict[str, Any] = field(default_factory=dict)
     friction: float = 1.0  # true friction over the nominal one
+    how: dict[str, Any] = field(default_factory=dict)  # it is run, as `lifts.lift` takes it
     eye: bool = False
 
 
 def by_eye(drives: Sequence[Build]) -> list[Scene]:
     """Two tests of an afternoon without the board: the worm drive on a lever until it stalls, the
-    planetary one of the second revision on the hoist with a phone as tachometer."""
+    planetary one of the second revision on the hoist with a phone as tachometer; and before, the
+    same on a logger fast enough to hear its planets."""
     named = {build.name: build for build in drives}
     lever = Lever(
         arm=Measured(0.250, 2.5e-4),
@@ -169,6 +182,17 @@ def by_eye(drives: Sequence[Build]) -> list[Scene]:
         care_read=CareRead(by="Hollin Yard", on="2026-11-12", method="lever"),
     )
     return [
+        Scene(
+            "logged fast",
+            named["Wren r2"],
+            rig(),
+            plan=plan(0.5, 1.5, repeats=3),
+            seed=14,
+            # a planet of the last stage runs out, and its meshes ripple
+            bench={"waves": ((2.5, 0.045, 0.4), (60.0, 0.03, 1.1))},
+            friction=1.04,
+            how={"rate": 400.0, "dt": 6e-4},
+        ),
         Scene(
             "lever to stall, by eye",
             named["Siskin r1"],
@@ -245,6 +269,13 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
         rig_ids[hoist.name] = book.save_rig(hoist)
         bought.make(book, hoist, rig_ids[hoist.name])
         campaign.make(book, compared, builds, hoist, rig_ids[hoist.name])
+        progress("a life test ...")
+        knot = next(b for b in drives if b.family == "Knot")
+        life.make(book, knot, builds[knot.name], hoist, rig_ids[hoist.name])
+        curlew = next(b for b in drives if b.family == "Curlew")
+        strong = strong_hoist()
+        rig_ids[strong.name] = book.save_rig(strong)
+        to_failure.make(book, curlew, builds[curlew.name], strong, rig_ids[strong.name])
         for scene in (*by_eye(drives), *scenes()):
             progress(f"testing {scene.build.name} ...")
             build_id = builds.get(scene.build.name) or book.save_build(scene.build)
@@ -259,6 +290,7 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
                 scene.rig,
                 scene.plan,
                 seed=scene.seed,
+                **scene.how,
             )
             tare = Measured(84_120.0, 4.0)
             rng = np.random.default_rng(scene.seed)

@@ -2,8 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from datetime import datetime, timedelta
+
 from sparring.core.analysis import Reductions, analyse
 from sparring.core.finding import Peer, PeerStep
+from sparring.core.outlook.step_up import in_a_row, same_series
+from sparring.core.performance.heat import Heat, courses_of, identify
+from sparring.core.recording import Recording
+from sparring.core.reduce.inputs import part_of
 from sparring.core.reduce.results import TestResult, headline
 from sparring.logbook import Logbook
 
@@ -35,6 +42,19 @@ def family_of(book: Logbook, build_id: int) -> list[tuple[str, TestResult]]:
     return found
 
 
+def series_of(book: Logbook, build_id: int) -> dict[int, TestResult]:
+    """The newest result of every build of a family that has more or fewer of its last stage, by how
+    many; the build itself among them.
+    """
+    build = book.build(build_id)
+    found = {}
+    for other, b in book.builds():
+        alike = b.family == build.family and same_series(b, build)
+        if alike and (test := book.newest_test(other)):
+            found[in_a_row(b)] = derive(book, test)
+    return found
+
+
 def peers_of(book: Logbook, test_id: int) -> list[Peer]:
     """The other tests of a logbook, as far as their efficiencies are known."""
     names, tests = {i: b.name for i, b in book.builds()}, book.tests()
@@ -50,3 +70,35 @@ def peers_of(book: Logbook, test_id: int) -> list[Peer]:
         for t in tests
         if t.id != test_id and t.headline and t.headline.get("steps") and t.build_id in names
     ]
+
+
+_RESTS = 20.0  # [s] between two runs of which no clock tells (common practice for one person)
+_MOST_RUNS = 40  # whose recordings tell how a motor warms
+
+
+def heat_of(book: Logbook, test_id: int) -> Heat:
+    """The thermal figures of a test's build as its recordings tell them, of long tests by the first
+    runs. Raises LogbookError, RecordingError.
+    """
+    build = book.build(book.test(test_id).build_id)
+    return identify(build, courses_of(_recorded(book, test_id)))
+
+
+def _recorded(book: Logbook, test_id: int) -> Iterator[tuple[Recording, float]]:
+    """Recordings in time, each with the seconds of rest before it."""
+    ended: datetime | None = None
+    kept = [r for r in book.runs(test_id) if r.recording]
+    for stored in sorted(kept, key=lambda r: r.run.started)[:_MOST_RUNS]:
+        run = stored.run
+        rec = part_of(run, book.recording(stored.recording))
+        if len(rec) < 2:
+            continue
+        rested = _RESTS
+        try:
+            began = datetime.fromisoformat(run.started)
+            if ended is not None:
+                rested = max((began - ended).total_seconds(), 0.0)
+            ended = began + timedelta(seconds=float(rec.t[-1] - rec.t[0]))
+        except (ValueError, TypeError):
+            ended = None
+        yield rec, rested

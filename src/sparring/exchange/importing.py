@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from sparring.core.build import Build
+from sparring.core.events import with_events
 from sparring.core.plan import Plan, PlanStep
 from sparring.core.recording import Recording
 from sparring.core.reduce.split import split_runs
@@ -64,15 +65,18 @@ def import_runs(
     anything is kept.
     """
     runs = [r.model_copy(update=_in_force(book.rig(rig_id))) for r in form.read(path)]
-    plan = _plan_of(runs, plan)
+    plan = _plan_of(runs, plan, book.build(build_id))
     test_id = book.add_test(build_id, rig_id, plan, path.name[:120])
     for run in runs:
         book.add_run(test_id, run)
     return test_id, [_found(runs, path)]
 
 
-def _plan_of(runs: Sequence[Run], plan: Plan) -> Plan:
-    """The plan that these runs carried out, with the times of `plan`."""
+def _plan_of(runs: Sequence[Run], plan: Plan, build: Build) -> Plan:
+    """The plan that these runs carried out, with the times of `plan`; of a drive without a motor at
+    its usual speed, for no log says which was meant.
+    """
+    usual = None if build.has_motor else build.usual_input / abs(build.ratio())
     repeats = Counter(r.step for r in runs)
     steps = {r.step: r for r in reversed(runs)}
     return plan.model_copy(
@@ -82,7 +86,8 @@ def _plan_of(runs: Sequence[Run], plan: Plan) -> Plan:
                     id=n,
                     kind=steps[n].kind,
                     load=steps[n].load,
-                    voltage=steps[n].voltage,
+                    voltage=steps[n].voltage if usual is None else None,
+                    speed=usual,
                     repeats=min(repeats[n], 100),
                 )
                 for n in sorted(steps)
@@ -121,11 +126,12 @@ def import_log(
     """
     recording, remarks = form.read(log, columns, lambda part: progress(0.9 * part))
     rig = book.rig(rig_id)
+    build = book.build(build_id)
     runs = [
-        run.model_copy(update=_in_force(rig))
+        with_events(build, rig, run.model_copy(update=_in_force(rig)), recording)
         for run in split_runs(recording, plan, method=rig.method)
     ]
-    plan = _plan_of(runs, plan)
+    plan = _plan_of(runs, plan, build)
     progress(0.95)
     test_id = book.add_test(build_id, rig_id, plan, log.path.name[:120])
     first = book.add_run(test_id, runs[0], recording)

@@ -1,8 +1,9 @@
 """Tables of what a person read: a line a run, as a spreadsheet writes them.
 
-Columns by their names: `weight`, `ended` (`lifted` or `stalled`; empty: lifted), `broke`, and the
-fields of `ByEye` (`turned`, `travel`, `time`, `speed`, `voltage` …). A figure has its unit in its
-cell or, in brackets, in its column's head, and its ± (95 %) in its cell: `1586 ± 5`, `0.50 kg`.
+Columns by their names: `weight`, `ended` (`lifted` or `stalled`; empty: lifted), `broke`,
+`noticed`, `happened` (ids of events), and the fields of `ByEye` (`turned`, `travel`, `time`,
+`speed`, `voltage` …). A figure has its unit in its cell or, in brackets, in its column's head, and
+its ± (95 %) in its cell: `1586 ± 5`, `0.50 kg`.
 """
 
 from __future__ import annotations
@@ -18,6 +19,7 @@ from pydantic import ValidationError
 
 from sparring.core import quantity
 from sparring.core.by_eye import ByEye, reading
+from sparring.core.events import DETECTORS, seen_by_a_person, with_seen
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, RecordError, problems
 from sparring.core.reduce.split import nominal_voltages
@@ -27,7 +29,8 @@ from sparring.files.table_files import head_of, lines_of, too_wide
 _WEIGHT = "weight"
 _ENDS = {"": "top", "lifted": "top", "ran": "top", "stalled": "stalled"}
 _FIELDS = tuple(name for _, name in ByEye.FIELDS)
-_COLUMNS = (_WEIGHT, *_FIELDS, "ended", "broke", "noticed")
+_SAID = ("ended", "broke", "noticed", "happened")
+_COLUMNS = (_WEIGHT, *_FIELDS, *_SAID)
 
 
 def _marker(column: str) -> Q:
@@ -69,7 +72,7 @@ def _run(columns: list[tuple[str, str]], cells: list[str]) -> Run:
     if wide := too_wide(columns, cells):
         raise ValueError(wide)
     told: dict[str, Measured] = {}
-    said = {"ended": "", "broke": "", "noticed": ""}
+    said = dict.fromkeys(_SAID, "")
     wrong = []
     for (name, unit), cell in zip(columns, cells, strict=False):
         text = cell.strip()
@@ -86,17 +89,24 @@ def _run(columns: list[tuple[str, str]], cells: list[str]) -> Run:
             wrong.append(f"{name}: {err}")
     if said["ended"].lower() not in _ENDS:
         wrong.append(f"ended: {said['ended']!r} must be lifted or stalled")
+    happened = _words(said["happened"])
+    if unknown := [w for w in happened if w not in DETECTORS]:
+        wrong.append(f"happened: {unknown[0]!r} is not one of {', '.join(DETECTORS)}")
     if wrong:
         raise ValueError("\n".join(wrong))
     load = told.pop(_WEIGHT, None)
     try:
-        noticed = tuple(w.strip() for w in said["noticed"].lower().split(",") if w.strip())
-        seen = ByEye.model_validate({**told, "noticed": noticed})
+        seen = ByEye.model_validate({**told, "noticed": _words(said["noticed"])})
     except ValidationError as err:
         raise ValueError(problems(err, "").replace("the whole record: ", "")) from err
-    return Run(
+    run = Run(
         load=load, source="eye", ended=_ENDS[said["ended"].lower()], broke=said["broke"], read=seen
     )
+    return with_seen(run, [seen_by_a_person(id) for id in happened])
+
+
+def _words(cell: str) -> tuple[str, ...]:
+    return tuple(w.strip() for w in cell.lower().split(",") if w.strip())
 
 
 def _numbered(runs: Sequence[Run]) -> list[Run]:
@@ -124,7 +134,7 @@ def text_of(runs: Sequence[Run]) -> str:
     used = [c for c in _FIELDS if any(getattr(r.read, c) is not None for r in read_ones)]
     out = io.StringIO()
     table = csv.writer(out, lineterminator="\n")
-    table.writerow([_WEIGHT, *used, "ended", "broke", "noticed"])
+    table.writerow([_WEIGHT, *used, *_SAID])
     for r in read_ones:
         figures = [r.load, *(getattr(r.read, c) for c in used)]
         cells = [
@@ -133,5 +143,6 @@ def text_of(runs: Sequence[Run]) -> str:
         ]
         noticed = "" if r.read is None else ", ".join(r.read.noticed)
         ended = "stalled" if r.ended == "stalled" else "lifted"
-        table.writerow([*cells, ended, r.broke, noticed])
+        happened = ", ".join(e.id for e in r.events)
+        table.writerow([*cells, ended, r.broke, noticed, happened])
     return out.getvalue()

@@ -17,7 +17,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 import pyarrow.csv as pcsv
 
-from sparring.core import quantity
+from sparring.core import quantity, several
 from sparring.core.recording import Recording
 from sparring.files.log_look import LogError, LogLook, kind_of_channel
 
@@ -93,7 +93,7 @@ def read(
             f"{log.path}: the lines are {apart:.3g} s apart; if the time is in "
             f"milliseconds, declare it: --column {by_channel['t'][0] + 1}=t:ms"
         )
-    return Recording(t - t[0] if t[0] != 0 else t, arrays), remarks
+    return Recording(t - t[0] if t[0] != 0 else t, several.whole(arrays)), remarks
 
 
 def _mapping(
@@ -230,6 +230,7 @@ def write(path: Path, recording: Recording) -> None:
         "force": "N",
         "speed": "rpm",
         "motor_speed": "rpm",
+        "input_force": "N",
         "voltage": "V",
         "current": "A",
         "temperature": "°C",
@@ -244,6 +245,7 @@ def write(path: Path, recording: Recording) -> None:
     columns = {}
     for key, values in {"t": recording.t, **recording.channels}.items():
         kind = kind_of_channel(key)
+        units.setdefault(key, quantity.kind_of(kind).si)
         zero = quantity.to_si(0.0, units[key], kind)
         scale = quantity.to_si(1.0, units[key], kind) - zero
         columns[f"{'time' if key == 't' else key} [{units[key]}]"] = pa.array(

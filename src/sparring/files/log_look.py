@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from itertools import product
 from pathlib import Path
 
-from sparring.core import quantity
+from sparring.core import quantity, several
 from sparring.core.recording import CHANNELS
 
 _PEEK = 64_000
@@ -52,7 +52,9 @@ class LogLook:
 
 _NAMES: tuple[tuple[str, str], ...] = (  # first match wins
     (r"^(t|time|zeit|seconds?|timestamp|elapsed|ms|millis)\b", "t"),
-    (r"motor.*(speed|rpm|drehzahl)|(speed|rpm).*(motor|input)|rpm_?in|^n_?m", "motor_speed"),
+    (r"motor.*(speed|rpm|drehzahl)|(speed|rpm).*(motor|input|crank)|rpm_?in|^n_?m", "motor_speed"),
+    (r"(crank|input).*(force|pull|kraft)|(force|pull).*(crank|input)", "input_force"),
+    (r"(crank|input).*(turns?|rev)", "motor_speed"),
     (r"speed|rpm|omega|drehzahl|tach|^n$", "speed"),
     (r"load.*volt|volt.*load", "load_voltage"),
     (r"load.*(curr|amp)|curr.*load", "load_current"),
@@ -63,12 +65,13 @@ _NAMES: tuple[tuple[str, str], ...] = (  # first match wins
     (r"count|raw|adc|^cell$", "cell"),
     (r"(force|cell|pull|kraft).*2|slack", "force_2"),
     (r"torque|moment", "torque"),
+    (r"motor.?(angle|winkel)|(angle|winkel).*motor", "motor_angle"),
     (r"angle|winkel|^phi$|encoder", "angle"),
     (r"force|load ?cell|pull|kraft|^f$", "force"),
     (r"mass|weight|load|gewicht", "mass"),
     (r"temp|°c|celsius", "temperature"),
-    (r"curr|amp|strom|^i$", "current"),
-    (r"volt|spannung|^u$|^v$|bus", "voltage"),
+    (r"curr|amp|strom|^i ?\d?$", "current"),
+    (r"volt|spannung|^[uv] ?\d?$|bus", "voltage"),
 )
 _UNIT_KINDS = {
     "V": "voltage",
@@ -223,6 +226,8 @@ def _guess(header: str) -> ColumnGuess:
     channel = next(
         (c for pattern, c in _NAMES if re.search(pattern, name)), _UNIT_KINDS.get(unit, "")
     )
+    if channel in ("current", "voltage") and (n := re.search(r"(?:^|\D)([1-8])$", name)):
+        channel = several.own(channel, int(n[1]))
     if not channel:
         return ColumnGuess(header, "", unit)
     if channel == "t" and not unit and "ms" in name.split():

@@ -5,22 +5,66 @@ beside values.
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from sparring.core.build import Build
 from sparring.core.finding import Finding
-from sparring.core.methods import Hoist
-from sparring.core.outlook.campaign import Campaign, Made, Trial, done, next_trial, trials
+from sparring.core.methods import Generator, Hoist
+from sparring.core.outlook.campaign import Campaign, Made, Trial, done, factors, next_trial, trials
 from sparring.core.outlook.drive import Drive
 from sparring.core.outlook.foresee import Foreseen, Outlook
 from sparring.core.outlook.prepare import checklist, spares
+from sparring.core.outlook.step_up import Further, Tried, in_a_row
 from sparring.core.plan import Plan
 from sparring.core.plan.line import told
 from sparring.core.plan.weights import Hung
+from sparring.core.quantity import Measured
 from sparring.core.reduce.against_sheet import Compared
 from sparring.core.rig import Rig
 from sparring.files.result_files import finding_to_dict
+
+
+def step_up_to_dict(
+    build: Build, voltage: float, load: float, rows: Sequence[Further]
+) -> dict[str, Any]:
+    """`sparring.step-up/1`."""
+    turned = [r.stages for r in rows if r.tried is not None and r.tried.turned]
+    stood = [r.stages for r in rows if r.tried is not None and not r.tried.turned]
+    return {
+        "format": "sparring.step-up/1",
+        "build": build.name,
+        "stages": in_a_row(build),
+        "voltage_V": voltage,
+        "load_Nm": load,
+        "rows": [
+            {
+                "stages": r.stages,
+                "ratio": 1 / r.ratio,
+                **_measured("speed_rad_per_s", r.speed),
+                **_measured("current_A", r.current),
+                "chance_of_stall": r.stalls,
+                "tried": None if r.tried is None else _tried(r.tried),
+            }
+            for r in rows
+        ],
+        "last_that_turned": max(turned, default=None),
+        "first_that_did_not": min(stood, default=None),
+    }
+
+
+def _tried(t: Tried) -> dict[str, Any]:
+    return {
+        "turned": t.turned,
+        "runs": t.runs,
+        **_measured("speed_rad_per_s", t.speed),
+        **_measured("current_A", t.current),
+    }
+
+
+def _measured(name: str, m: Measured | None) -> dict[str, float | None]:
+    value, u = (None, None) if m is None else (m.value, m.u)
+    return {name: value, f"u_{name}": u}
 
 
 def to_dict(
@@ -43,7 +87,7 @@ def to_dict(
         "question": plan.question or None,
         "reasons": list(plan.reasons),
         "steps": [
-            _step(outlook.rows[s.id]) | {"weights": _weights(h, rig)}
+            _step(outlook.rows[s.id], build, rig) | {"weights": _weights(h, rig)}
             for s, h in zip(steps, hung, strict=True)
         ],
         "runs": [
@@ -67,23 +111,34 @@ def to_dict(
     }
 
 
-def _step(row: Foreseen) -> dict[str, Any]:
-    s = row.step
+def _step(row: Foreseen, build: Build, rig: Rig) -> dict[str, Any]:
+    s, own, method = row.step, build.has_motor, rig.method
+    drive: dict[str, float | None] = {
+        "voltage_V": row.voltage,
+        "current_A": row.current,
+        "u_current_A": row.u_current,
+        "winding_K": row.winding,
+    }
+    if not own:  # see `Foreseen`
+        drive = dict.fromkeys(drive) | {
+            "input_speed_rad_per_s": row.voltage,
+            "input_torque_Nm": row.current,
+            "u_input_torque_Nm": row.u_current,
+        }
+    if isinstance(method, Generator):
+        drive["load_voltage_V"] = float(method.load_voltage(row.speed, s.resistor))
     return {
         "id": s.id,
         "kind": s.kind,
         "repeats": s.repeats,
         "load_kg": s.mass,
         "resistor_ohm": s.resistor,
-        "voltage_V": row.voltage,
+        **drive,
         "torque_Nm": row.torque,
         "speed_rad_per_s": row.speed,
         "u_speed_rad_per_s": row.u_speed,
-        "current_A": row.current,
-        "u_current_A": row.u_current,
         "chance_of_stall": row.stalls,
         "chance_of_failure": row.breaks,
-        "winding_K": row.winding,
         "teeth_K": row.tooth,
         "lasts_s": row.lasts,
         "limit": None if row.near is None else {"name": row.near.name, "share": row.near.share},
@@ -105,8 +160,10 @@ def _weights(hung: Hung | None, rig: Rig) -> dict[str, Any] | None:
     }
 
 
-def campaign_to_dict(key: int, campaign: Campaign, made: Made) -> dict[str, Any]:
-    """A campaign with its progress, as described in docs/formats.md."""
+def campaign_to_dict(
+    key: int, campaign: Campaign, made: Made, builds: Mapping[str, Build]
+) -> dict[str, Any]:
+    """A campaign with its progress, as described in docs/formats.md. builds: by name."""
     order = trials(campaign)
     whole = {c: done(campaign, c, made) for c in dict.fromkeys(t.cell for t in order)}
     step = next_trial(campaign, made)
@@ -118,6 +175,11 @@ def campaign_to_dict(key: int, campaign: Campaign, made: Made) -> dict[str, Any]
         "seed": campaign.seed,
         "reference": campaign.reference or None,
         "line": told(campaign.plan, Hoist.ours()) if campaign.plan.loads else None,
+        "builds": [
+            {"build": name, **factors(builds[name])._asdict()}
+            for name in campaign.builds
+            if name in builds
+        ],
         "trials": len(order),
         "done": sum(t.number <= whole[t.cell] for t in order),
         "cells": [

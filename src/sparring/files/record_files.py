@@ -9,12 +9,21 @@ from pathlib import Path
 from typing import TypeVar
 
 from sparring.core.build import Build
+from sparring.core.endurance import Endurance
+from sparring.core.instruments.devices import DeviceSet
 from sparring.core.plan import Plan
 from sparring.core.records import Record, RecordError
 from sparring.core.rig import Rig
 from sparring.core.run import Run
 
-SCHEMAS: dict[str, type[Record]] = {"build": Build, "rig": Rig, "plan": Plan, "run": Run}
+SCHEMAS: dict[str, type[Record]] = {
+    "build": Build,
+    "rig": Rig,
+    "plan": Plan,
+    "run": Run,
+    "devices": DeviceSet,
+    "endurance": Endurance,
+}
 _LARGEST = 5_000_000
 
 R = TypeVar("R", bound=Record)

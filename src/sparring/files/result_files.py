@@ -29,6 +29,9 @@ FIELDS = {
     "motor_power": "motor_power_W",
     "wire_to_shaft": "efficiency_wire_to_shaft",
     "gearbox": "efficiency_gearbox",
+    "load_voltage": "load_voltage_V",
+    "load_power": "load_power_W",
+    "input_to_load": "efficiency_input_to_load",
 }
 
 
@@ -57,7 +60,7 @@ def to_dict(result: TestResult, corrections: Sequence[Correction] = ()) -> dict[
         "loss_model": _losses(result.losses),
         "voltages": [
             {
-                "voltage_V": level.voltage,
+                "voltage_V": level.voltage if result.build.has_motor else None,
                 "steps": list(range(level.first, level.last)),
                 "stall": _stall(level.stall),
                 "loss_model": _losses(level.losses),
@@ -122,6 +125,8 @@ def _step(s: Step) -> dict[str, Any]:
     row: dict[str, Any] = {"step": s.index, "lifted": len(s.points), "stalled": len(s.stalls)}
     for key, name in FIELDS.items():
         row |= _value(getattr(s, key), name)
+    if s.shares:
+        row["torque_shares"] = [_value(x, "share") for x in s.shares]
     return row | {"points": [_point(p) for p in (*s.points, *s.stalls)]}
 
 

@@ -5,10 +5,12 @@ from __future__ import annotations
 import json
 from collections import Counter
 
+from sqlalchemy import func, select
+
 from sparring.core.outlook.campaign import Campaign, InLogbook
 from sparring.logbook.database import LogbookError
 from sparring.logbook.rows import Rows
-from sparring.logbook.tables import CampaignRow, RunRow
+from sparring.logbook.tables import CampaignRow, RunRow, TestRow
 
 
 class Campaigns(Rows):
@@ -46,6 +48,19 @@ class Campaigns(Rows):
         )
         self.save_campaign(begun, key)
         return begun
+
+    def end_in(self, key: int, test: int) -> None:
+        """Takes a test that was begun out of its campaign and of the logbook. Raises LogbookError
+        where it has runs.
+        """
+        with self._session() as s:
+            if s.scalar(select(func.count(RunRow.id)).where(RunRow.test_id == test)):
+                raise LogbookError("it has runs since, and stays in the logbook")
+            row = self._row(s, CampaignRow, key)
+            campaign = Campaign.from_json(row.record)
+            rest = tuple(t for t in campaign.tests if t.test != test)
+            row.record = campaign.model_copy(update={"tests": rest}).to_json()
+            s.delete(self._row(s, TestRow, test))
 
     def runs_made(self, campaign: Campaign) -> dict[str, Counter[int]]:
         """Runs that count, by build, by step id."""

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from sparring.core.events import with_events
+from sparring.core.records import RecordError
 from sparring.core.run import Run
 from sparring.logbook import former, recordings
 from sparring.logbook.characterised import Characterisation
@@ -29,6 +32,9 @@ def adopt(book: Logbook, stream: Path) -> int:
     run = Run.model_validate_json(json.dumps(note["run"]))
     run = run.model_copy(update={"ended": note.get("ended", "interrupted")})
     test = int(note["test"])
+    with contextlib.suppress(LogbookError, RecordError):  # a damaged build costs no run
+        known = book.test(test)
+        run = with_events(book.build(known.build_id), book.rig(known.rig_id), run, recording)
     name = book.keep_recording(recording, book.belongs(test, run))
     # killed before its stream went, it is there already
     run_id = book.run_with(test, name) or book.add_run(test, run, name)
@@ -48,8 +54,7 @@ def recover(book: Logbook) -> list[str]:
         part.unlink()
     said = [_recover(book, stream) for stream in sorted(folder.glob("*.arrow"))]
     said += adopt_methods(book)
-    taken = [run for name in sorted(left_over(book)) if (run := _take_in(book, name)) is not None]
-    if taken:
+    if taken := take_in(book):
         lifts = f"Run {taken[0]} was" if len(taken) == 1 else f"{len(taken)} runs were"
         said.append(
             f"{lifts} recovered: the recordings existed but the logbook's database did not "
@@ -61,6 +66,25 @@ def recover(book: Logbook) -> list[str]:
             "lists them."
         )
     return [text for text in said if text]
+
+
+def take_in(book: Logbook) -> list[int]:
+    """Makes runs of recordings that say themselves where they belong, in the order in which they
+    were made; their ids.
+    """
+    noted = {name: _noted(book, name) for name in left_over(book)}
+    order = sorted(noted, key=lambda n: (*noted[n], n))
+    return [run for name in order if (run := _take_in(book, name)) is not None]
+
+
+def _noted(book: Logbook, name: str) -> tuple[int, int, int]:
+    """(test, repeat, step) that a recording says it is of; zeros where it says nothing."""
+    try:
+        note: dict[str, Any] = recordings.note(book.folder / "recordings" / name)
+        run = note["run"]
+        return int(note["test"]), int(run.get("repeat", 0)), int(run.get("step", 0))
+    except (OSError, RecordingError, KeyError, TypeError, ValueError, AttributeError):
+        return 0, 0, 0
 
 
 def left_over(book: Logbook) -> set[str]:

@@ -45,6 +45,7 @@ from sparring.logbook.tables import (
 )
 
 _RECORDING = re.compile(r"[0-9a-f]+\.parquet")
+_OURS = ("recordings", "photos", "sounds", "endurance", "logbook.lock", keeping.FOLDER, DERIVED)
 
 
 class Logbook(Characterised, Campaigns, Settings):
@@ -71,10 +72,7 @@ class Logbook(Characterised, Campaigns, Settings):
         if (
             not known
             and self.folder.is_dir()
-            and any(
-                p.name not in ("recordings", "photos", "logbook.lock", keeping.FOLDER, DERIVED)
-                for p in self.folder.iterdir()
-            )
+            and any(p.name not in _OURS for p in self.folder.iterdir())
         ):
             raise LogbookError(
                 f"{self.folder} holds other files; choose an empty folder for a new logbook"
