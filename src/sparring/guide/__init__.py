@@ -12,6 +12,7 @@ CHAPTERS = (
     ("rig", "Rig"),
     ("plan", "Plan"),
     ("run", "Run, with a board"),
+    ("life", "Life tests"),
     ("by-eye", "Run by eye"),
     ("results", "Results"),
     ("parts", "Part measurements"),
@@ -20,6 +21,7 @@ CHAPTERS = (
     ("first-test-by-eye", "Example: by eye"),
     ("first-test-by-board", "Example: with a board"),
     ("board", "A board of your own"),
+    ("devices", "Several devices"),
     ("safety", "Safety"),
 )
 """(file without its ending, name in the list of chapters)."""

@@ -38,7 +38,8 @@ class Context:
 
 class ShownFlow(NamedTuple):
     """What the driveline shows. source: predicted, measured, live; lines: of the rig, under it;
-    wire: efficiency wire to shaft, its ±, the gearbox's.
+    wire: efficiency wire to shaft, its ±, the gearbox's; blank: it is let down, and no figure of
+    its driving holds.
     """
 
     flow: predict.PowerFlow
@@ -46,6 +47,7 @@ class ShownFlow(NamedTuple):
     lines: tuple[str, str]
     wire: tuple[str, str, str]
     live: bool = False
+    blank: bool = False
 
 
 class View(QWidget):

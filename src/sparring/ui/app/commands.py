@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from functools import partial
 
+from sparring.core.events import DETECTORS
 from sparring.core.input_quantity import lowered
+from sparring.core.plant.mishaps import LIVE
 from sparring.exchange.export import KeptTest
 from sparring.exchange.exports import exports_of
 from sparring.ui.app.errands import Errands
@@ -25,6 +27,10 @@ def _redo(errands: Errands) -> str:
 
 def _export(errands: Errands, id: str) -> None:
     errands.export_test(id)
+
+
+def _rehearse(errands: Errands, mishap: str) -> None:
+    errands.simulate(mishap)
 
 
 COMMANDS: tuple[Command[Errands], ...] = (
@@ -107,7 +113,18 @@ COMMANDS: tuple[Command[Errands], ...] = (
     Command(
         "bench.simulate", "Simulated bench", lambda e: e.simulate(), menu="Bench", key="Ctrl+B"
     ),
-    Command("bench.connect", "Connect a board …", lambda e: e.connect_board(), menu="Bench"),
+    *(
+        Command(
+            f"bench.rehearse.{id}",
+            DETECTORS[id].title,
+            partial(_rehearse, mishap=id),
+            menu="Bench ▸ Rehearse an event",
+            told=f"Rehearse on the simulated bench: {lowered(DETECTORS[id].title)}",
+        )
+        for id in LIVE
+    ),
+    Command("bench.replay", "Replay a recording …", lambda e: e.replay(), menu="Bench"),
+    Command("bench.connect", "Connect devices …", lambda e: e.connect_devices(), menu="Bench"),
     Command("bench.disconnect", "Disconnect", lambda e: e.session.disconnect_bench(), menu="Bench"),
     Command("bench.tare", "Tare, unloaded", lambda e: e.session.zero(), menu="Bench", group=1),
     Command(

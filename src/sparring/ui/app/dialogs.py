@@ -1,4 +1,4 @@
-"""Dialogs of the window: connect a board, units, copies of a logbook, keys."""
+"""Dialogs of the window: units, copies of a logbook, keys."""
 
 from __future__ import annotations
 
@@ -6,99 +6,15 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QDialog,
-    QDialogButtonBox,
-    QFormLayout,
-    QLineEdit,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QVBoxLayout, QWidget
 
 from sparring.core import quantity
 from sparring.core.input_quantity import lowered
-from sparring.core.recording import CHANNELS
 from sparring.ui.command import Command
 from sparring.ui.model.desk import Desk
 from sparring.ui.pages import PAGES
 from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.parts import Table, note
-from sparring.ui.widgets.plain import Label
-
-
-class ConnectDialog(QDialog):
-    """A board on a serial port: which port, how fast, and what its columns are when it does not say
-    so itself.
-    """
-
-    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        from serial.tools import list_ports
-
-        self.desk = desk
-        self.setWindowTitle("Connect a bench")
-        self.setMinimumWidth(520)
-        column = QVBoxLayout(self)
-        form = QFormLayout()
-        self.port = Choice()
-        self.port.setEditable(True)
-        self.port.addItems([p.device for p in list_ports.comports()])
-        self.baud = Choice()
-        self.baud.addItems(["9600", "57600", "115200", "230400", "921600"])
-        self.baud.setCurrentText("115200")
-        self.plain = QCheckBox("The board sends bare numbers")
-        self.columns = QLineEdit(
-            str(
-                (desk.book.setting("columns") if desk.book else None)
-                or "t/ms, cell/counts, speed/rpm, voltage/V, current/A"
-            )
-        )
-        self.columns.setAccessibleName("Columns of the board")
-        self.columns.setEnabled(False)
-        self.plain.toggled.connect(self.columns.setEnabled)
-        form.addRow("Port", self.port)
-        form.addRow("Speed, baud", self.baud)
-        form.addRow("", self.plain)
-        form.addRow("Columns", self.columns)
-        column.addLayout(form)
-        column.addWidget(
-            note(
-                "Columns as name/unit, left to right. Names: seq, t, "
-                f"{', '.join(CHANNELS)}; columns with any other name are ignored."
-            )
-        )
-        self.said = Label()
-        self.said.setObjectName("wrong")
-        self.said.setWordWrap(True)
-        column.addWidget(self.said)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        go = buttons.addButton("Connect", QDialogButtonBox.ButtonRole.AcceptRole)
-        if go:
-            go.setObjectName("act")
-        buttons.accepted.connect(self._accept)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
-        self.mapping: Any = None
-
-    def _accept(self) -> None:
-        from sparring.bench.lines import LineError, Mapping
-
-        if not self.port.currentText().strip():
-            self.said.setText("No port found: plug the board in, or type the path of the port.")
-            return
-        if self.plain.isChecked():
-            try:
-                self.mapping = Mapping.from_header(self.columns.text())
-            except LineError as err:
-                self.said.setText(str(err))
-                return
-            if not self.mapping.channels:
-                self.said.setText("None of these names is a channel; see the list above.")
-                return
-            if self.desk.book:
-                self.desk.book.set_setting("columns", self.columns.text())
-        self.accept()
 
 
 class UnitsDialog(QDialog):

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
 
 from sparring import __version__
+from sparring.core.instruments.devices import DeviceSet
 from sparring.exchange import exports
 from sparring.exchange.export import ExportError
 from sparring.home import home
@@ -275,19 +276,29 @@ class Errands:
             except ExportError as err:
                 self.say(str(err))
 
-    def simulate(self) -> None:
-        self.session.simulate(self.desk.build, self.desk.rig)
+    def simulate(self, mishap: str = "") -> None:
+        """The simulated bench; with what goes wrong in each of its runs."""
+        self.session.simulate(self.desk.build, self.desk.rig, mishap=mishap)
         self.window.go("run")
 
-    def connect_board(self) -> None:
-        from sparring.ui.app.dialogs import ConnectDialog
+    def replay(self) -> None:
+        """A log in place of the bench: what was recorded once comes again."""
+        from sparring.exchange.imports import LOGS
 
-        dialog = ConnectDialog(self.desk, self.window)
+        offered = f"Recordings of a logbook (*.parquet);;{file_filter(LOGS)}"
+        name, _ = QFileDialog.getOpenFileName(self.window, "Replay a recording", "", offered)
+        if name:
+            self.session.replay(Path(name), self.desk.build, self.desk.rig)
+            self.window.go("run")
+
+    def connect_devices(self) -> None:
+        """The devices of the bench; a board alone is one of them."""
+        from sparring.ui.app.devices.dialog import DevicesDialog
+
+        dialog = DevicesDialog(self.desk, self.session, self.window)
 
         def accepted() -> None:
-            self.session.connect_port(
-                dialog.port.currentText().strip(), int(dialog.baud.currentText()), dialog.mapping
-            )
+            self.session.connect_devices(DeviceSet.ours(devices=tuple(dialog.devices)))
             self.window.go("run")
 
         dialog.accepted.connect(accepted)

@@ -391,7 +391,7 @@ class MainWindow(Window):
     def _expected(self) -> ShownFlow:
         """What is expected at the load that the tester looks at."""
         d = self.desk
-        flow = predict.power_flow(d.build, d.load, d.plan.voltage)
+        flow = predict.expected_flow(d.build, d.plan, d.load)
         wire = d.show(flow.wire_to_shaft, "ratio", decimals=1)
         gearbox = f"gearbox {d.show(flow.gearbox, 'ratio', decimals=1)}"
         return ShownFlow(flow, "predicted", (d.rig.name, d.dimension()), (wire, "", gearbox))
@@ -420,7 +420,7 @@ class MainWindow(Window):
 
     def _bench_state(self) -> None:
         s = self.session
-        name = "Simulated bench" if s.simulated else s.port or "No bench"
+        name = "Simulated bench" if s.simulated else s.name
         self.connection.setToolTip(tip(name))
         name = self.connection.fontMetrics().elidedText(
             name, Qt.TextElideMode.ElideMiddle, _PORT_ROOM

@@ -176,7 +176,7 @@ class CharacteriseDialog(QDialog):
         if self.desk.book is not None:
             before = (c for c in self.desk.book.characterisations() if c.way == way)
             fresh = replace(fresh, dimensions=getattr(next(before, None), "dimensions", {}))
-        self._lay(fresh)
+        self._lay(fresh, anew=True)
 
     def open_record(self, key: int) -> None:
         """Lays a kept record into the dialog."""
@@ -232,13 +232,16 @@ class CharacteriseDialog(QDialog):
             self._list()
             self.desk.lists_changed.emit()
 
-    def _lay(self, kept: Characterisation) -> None:
+    def _lay(self, kept: Characterisation, *, anew: bool = False) -> None:
+        """anew: nothing is measured yet, so what the rig tells goes before what is remembered."""
         self.kept, kind = kept, WAYS[kept.way]
         self.method, told = kind(), ""
         try:
             self.method = kind.from_json(json.dumps(kept.dimensions))
         except RecordError as err:  # of another version: what was typed in the grid is still there
             told = str(err)
+        if anew:
+            self.method = self.method.of_rig(self.desk.rig)
         self.title.setText(kind.TITLE)
         self.name.setText(kept.name)
         self.remark.setText(kept.note)

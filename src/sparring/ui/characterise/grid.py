@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import datetime
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent
@@ -34,6 +35,8 @@ class ReadingGrid(QTableWidget):
         if horizontal is not None:
             horizontal.setDefaultSectionSize(122)
         self.faults: dict[tuple[int, int], str] = {}
+        # row of the time of day, which fills itself in; -1: there is none
+        self._clock = next((r for r, (_, x) in enumerate(kind.FIELDS) if x == kind.CLOCK), -1)
         self._filling = False
         self.itemChanged.connect(self._typed)
 
@@ -92,8 +95,21 @@ class ReadingGrid(QTableWidget):
         return item
 
     def _typed(self, item: QTableWidgetItem) -> None:
-        if not self._filling:
-            self._check()
+        if self._filling:
+            return
+        self._note_the_time(item)
+        self._check()
+
+    def _note_the_time(self, typed: QTableWidgetItem) -> None:
+        """Of a reading that is one figure with its clock: when it was typed."""
+        at = self._clock
+        if at < 0 or typed.row() == at or not typed.text().strip():
+            return
+        clock = self._cell(at, typed.column())
+        if not clock.text().strip():
+            self._filling = True
+            clock.setText(f"{datetime.now():%H:%M:%S}")
+            self._filling = False
 
     def _check(self) -> None:
         """Marks what cannot be read, in place; nothing typed is lost."""
@@ -120,6 +136,8 @@ class ReadingGrid(QTableWidget):
     def next_cell(self) -> None:
         """Goes on as a tester reads: down the column, then to the next repeat."""
         r, c = self.currentRow(), self.currentColumn()
+        if r + 1 == self._clock and self._cell(r + 1, c).text():
+            r += 1  # it is filled in by itself
         if r + 1 < self.rowCount():
             self.setCurrentCell(r + 1, c)
             return

@@ -129,6 +129,32 @@ def _break_away(p: QPainter) -> None:
     _turning(p, 136, 57, 14)
 
 
+def _holding(p: QPainter) -> None:
+    floor(p, 20, 180, 96)
+    drive(p, QRectF(40, 14, 60, 46))
+    ink(p, 1.6, "brass")
+    p.drawEllipse(QPointF(118, 37), 16, 16)
+    shaft(p, QPointF(118, 37), 5)
+    taut(p, QPointF(134, 37), QPointF(134, 66))
+    mass(p, 134, 66, 24, 16)
+    _name(p, 30, 72, "no power")
+    _name(p, 164, 40, "creeps?")
+
+
+def _currents(p: QPainter) -> None:
+    floor(p, 20, 180, 92)
+    ink(p, 1.6, "pale")
+    p.drawEllipse(QPointF(44, 57), 15, 15)
+    _name(p, 44, 57, "A")
+    drive(p, QRectF(78, 34, 60, 46))
+    ink(p, 1.6, "pale")
+    p.drawRect(QRectF(138, 53, 36, 8))
+    _turning(p, 158, 57, 16)
+    p.setPen(theme.colour("current"))
+    p.drawLine(QPointF(59, 57), QPointF(78, 57))
+    _name(p, 158, 30, "free, held, loaded")
+
+
 def _drum(p: QPainter) -> None:
     floor(p, 40, 170, 96)
     ink(p, 1.6, "brass")
@@ -138,6 +164,20 @@ def _drum(p: QPainter) -> None:
     mass(p, 120, 68, 24, 18)
     _turning(p, 96, 34, 30, True)
     _name(p, 46, 70, "torque at the shaft")
+
+
+def _sheaves(p: QPainter) -> None:
+    floor(p, 40, 170, 96)
+    ink(p, 1.6, "brass")
+    for x, y in ((96, 22), (110, 52)):
+        p.drawEllipse(QPointF(x, y), 14, 14)
+        shaft(p, QPointF(x, y), 3)
+    taut(p, QPointF(96, 8), QPointF(30, 8))
+    taut(p, QPointF(124, 14), QPointF(124, 52))
+    taut(p, QPointF(110, 22), QPointF(96, 52))
+    taut(p, QPointF(110, 66), QPointF(110, 72))
+    mass(p, 110, 72, 24, 16)
+    _name(p, 34, 24, "pull each way")
 
 
 def _counting(p: QPainter) -> None:
@@ -158,6 +198,9 @@ _SKETCHES: dict[str, Callable[[QPainter], None]] = {
     "stepper": _stepper,
     "wind-up": _wind_up,
     "break-away": _break_away,
+    "holding": _holding,
+    "currents": _currents,
     "drum-friction": _drum,
+    "sheaves": _sheaves,
     "counting": _counting,
 }

@@ -48,7 +48,7 @@ class Driveline(QWidget):
         self.rig_lines: tuple[str, str] = ("", "")
         # efficiency shown large, its uncertainty, the gearbox's
         self.wire: tuple[str, ...] = ("", "", "")
-        self.live = False
+        self.live = self.blank = False
         self._angle = 0.0
         self._gap = False
         self._drawn_for: object = None
@@ -59,7 +59,7 @@ class Driveline(QWidget):
         self.setMouseTracking(True)
         self.setAccessibleName("Driveline: power from the supply to the output")
         self._timer = QTimer(self)
-        self._timer.setInterval(50)
+        self._timer.setInterval(120)
         self._timer.timeout.connect(self._turn)
         for signal in (theme.changed, desk.units_changed):
             signal.connect(self.update)
@@ -67,12 +67,12 @@ class Driveline(QWidget):
     def put(self, shown: ShownFlow) -> None:
         """Shows a flow through the build that lies on the desk."""
         self.build = self.desk.build
-        self.flow, self.source, self.rig_lines, self.wire, self.live = shown
+        self.flow, self.source, self.rig_lines, self.wire, self.live, self.blank = shown
         flow, source = shown.flow, shown.source
-        turning = self.live and flow.power_out > 0.01 and not theme.calm
+        turning = self.live and not self.blank and flow.power_out > 0.01 and not theme.calm
         if turning != self._timer.isActive():
             self._timer.start() if turning else self._timer.stop()
-        if not self._flows(flow):
+        if self.blank or not self._flows(flow):
             said = f"{source}: no power flows."
         else:
             losses = ", ".join(
@@ -89,7 +89,7 @@ class Driveline(QWidget):
         self.update()
 
     def _turn(self) -> None:
-        self._angle += 0.09
+        self._angle += 0.2
         self.update()
 
     # --- places -----------------------------------------------------------------------------------
@@ -99,7 +99,7 @@ class Driveline(QWidget):
         stations = (
             [s.name for s in self.flow.stations]
             if self.flow
-            else ["supply", "motor", *self.build.stage_names(), "output"]
+            else ["supply", *["motor"] * self.build.has_motor, *self.build.stage_names(), "output"]
         )
         names = [*stations, "rig"]
         width = self.width() - _RESULT - 24
@@ -150,7 +150,8 @@ class Driveline(QWidget):
         columns = self._columns()
         ends = [left for _, left in columns[1:]] + [self.width() - _RESULT - 4.0]
         places = {name: (left, end) for (name, left), end in zip(columns, ends, strict=True)}
-        if self.flow is not None and self._flows(self.flow) and not self.folded:
+        flows = self.flow is not None and self._flows(self.flow) and not self.blank
+        if flows and not self.folded:
             self._ribbon(p, places)
         for name, (left, end) in places.items():
             self._part(p, name, left, end - left - 8)
@@ -160,6 +161,8 @@ class Driveline(QWidget):
 
     def _flows(self, flow: PowerFlow) -> bool:
         """Whether there is power to draw: what a resting bench shows is its instruments' noise."""
+        if not self.build.has_motor:
+            return flow.power_in > 1e-3
         idle = self.build.motor.no_load_current.value * self.build.motor.voltage.value
         return flow.power_in > _RESTING * idle
 
@@ -167,8 +170,14 @@ class Driveline(QWidget):
         d, flow = self.desk, self.flow
         if name == "rig":
             return self.rig_lines
-        if flow is None or station is None:
+        if flow is None or station is None or self.blank:
             return "–", ""
+        if name == "supply" and not self.build.has_motor:
+            torque = d.three(station.torque or 0.0, "torque")
+            return (
+                d.three(station.speed or 0.0, "speed"),
+                f"{torque}  {d.show(flow.power_in, 'power', decimals=2)}",
+            )
         if name == "supply":
             return (
                 d.show(flow.voltage, "voltage", decimals=2),
@@ -205,6 +214,8 @@ class Driveline(QWidget):
         )
         big, small = self._figures(name, station)
         title = f"{self.desk.rig.method.word}" if name == "rig" else name
+        if name == "supply" and not self.build.has_motor:
+            title = self.build.driven_by
         gear_room = 0.0
         if name.startswith("stage") and width > 132:
             gear_room = 58.0
@@ -393,7 +404,7 @@ class Driveline(QWidget):
         p.setPen(theme.colour("ink-2"))
         p.setFont(font(11))
         flag = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        p.drawText(box, flag, "Wire to shaft")
+        p.drawText(box, flag, "Wire to shaft" if self.build.has_motor else "Input to shaft")
         p.setPen(theme.colour("ink"))
         p.setFont(font(28, bold=True))
         p.drawText(box.translated(0, 16).adjusted(0, 0, 0, 22), flag, self.wire[0])

@@ -54,7 +54,7 @@ class LogbookPanel(QFrame):
         self.setWindowTitle("Logbook")
         self.setAccessibleName("Logbook")
         self.search = QLineEdit()
-        self.search.setPlaceholderText("word, or condition")
+        self.search.setPlaceholderText("word, or value")
         self.search.setAccessibleName("Find in the logbook")
         self.search.setToolTip(
             tip(
@@ -134,6 +134,7 @@ class LogbookPanel(QFrame):
         families: dict[str, QTreeWidgetItem] = {}
         shown = 0
         for build_id, build, own in self._listed:
+            whole = len(own)
             known = [t.headline for t in reversed(own) if t.headline]
             head = next((h for h in known if "value" in h), None)
             alone = next((h for h in known if h.get("stall") is not None), None)
@@ -176,7 +177,10 @@ class LogbookPanel(QFrame):
             item.setTextAlignment(
                 1, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             )
-            item.setData(0, Qt.ItemDataRole.UserRole, ("build", build_id))
+            # where a search finds one of several tests, it leads to that
+            one = len(own) == 1 < whole
+            leads = ("test", own[0].id) if one else ("build", build_id)
+            item.setData(0, Qt.ItemDataRole.UserRole, leads)
             family.addChild(item)
             if len(own) > 1:
                 self._add_tests(item, own)

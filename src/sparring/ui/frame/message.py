@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QWid
 from sparring.ui.widgets.plain import Label
 
 _SHOWN_FOR = 9000  # [ms]
+_A_LETTER = 75  # [ms] a sentence that is longer is shown for longer: some 13 letters a second
 
 
 class Message(QFrame):
@@ -39,7 +40,6 @@ class Message(QFrame):
         self._on_cancel: Callable[[], None] | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
-        self._timer.setInterval(_SHOWN_FOR)
         self._timer.timeout.connect(self.hide)
         self.hide()
 
@@ -54,7 +54,7 @@ class Message(QFrame):
     def say(self, text: str, *, stay: bool = False) -> None:
         """Shows a sentence for a while, or until the next one."""
         self._show(text, working=False)
-        self._timer.stop() if stay else self._timer.start()
+        self._timer.stop() if stay else self._timer.start(max(_SHOWN_FOR, _A_LETTER * len(text)))
 
     def work(self, text: str, cancel: Callable[[], None]) -> None:
         """Shows that something long has begun; `cancel` is what its button does."""

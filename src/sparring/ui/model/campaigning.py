@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from sparring.core.outlook.campaign import Campaign, Trial, next_in, next_trial
 from sparring.core.plan import Lift
 from sparring.ui.model.editing import Editing
-from sparring.ui.model.edits import NewCampaign
+from sparring.ui.model.edits import NewCampaign, NewTrial
 
 if TYPE_CHECKING:
     from sparring.core.outlook.campaign import Made
@@ -65,22 +65,21 @@ class Campaigning(Editing):
         return next_in(self.campaign, trial, self.made())
 
     def lay_trial(self, trial: Trial) -> None:
-        """Lays the build and test of a trial on the desk; its test is begun with the rig in
-        hand.
+        """Lays the build and test of a trial on the desk; its test is begun, undoably, with the rig
+        in hand.
         """
         assert self.book is not None
         assert self.campaign is not None
         build = trial.cell[0]
         test = self.campaign.test_of(build)
-        if test is None:
-            number = next((i for i, b in self.book.builds() if b.name == build), None)
-            if number is None:
-                self.said.emit(f"The logbook has no build {build}. Edit the campaign's builds.")
-                return
-            plan = self.campaign.plan_of(build)
-            test = self.book.add_test(number, self.rig_id, plan, self.campaign.name[:120])
-            self.campaign = self.book.begin_in(self.campaign, self.campaign_id, build, test)
-        self.choose_test(test)
+        if test is not None:
+            self.choose_test(test)
+            return
+        number = next((i for i, b in self.book.builds() if b.name == build), None)
+        if number is None:
+            self.said.emit(f"The logbook has no build {build}. Edit the campaign's builds.")
+            return
+        self.undo.push(NewTrial(self, self.campaign, number, build))
 
     def _forget_made(self) -> None:
         self._made: Mapping[str, Mapping[int, int]] | None = None

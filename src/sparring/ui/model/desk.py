@@ -274,17 +274,19 @@ class Desk(Campaigning):
         if reason := self.edit("build", ("first_power",), seen, "first power"):
             self.said.emit(reason)
 
-    def new_revision(self) -> None:
-        """A copy of the build in hand under the next number, laid on the desk; nobody has seen that
-        one turn.
+    def new_revision(self, of: Build | None = None) -> None:
+        """The build in hand, or what was made of it, under the next number, laid on the desk;
+        nobody has seen that one turn.
         """
         assert self.book is not None
         number = self.book.next_revision(self.build.family)
-        build = self.build.model_copy(update={"revision": number, "first_power": None})
+        build = (of or self.build).model_copy(update={"revision": number, "first_power": None})
         self.undo.push(Begin(self, build, f"new revision {build.name}"))
         self.said.emit(
             f"{build.name} created as a copy. Change what is new; the tests of the old one "
             "stay with it."
+            if of is None
+            else f"{build.name} created: {build.train_in_words()}. Run it next."
         )
 
     def add_build(self, build: Build) -> None:
@@ -331,9 +333,10 @@ class Desk(Campaigning):
 
     def build_findings(self) -> list[Finding]:
         """Judgements on the build in hand, before anything is measured."""
+        from sparring.core import predict
         from sparring.core.findings.build import judge_build
 
-        return judge_build(self.build, self.plan.voltage)
+        return judge_build(self.build, predict.set_to(self.build, self.plan))
 
     def setup_findings(self) -> list[Finding]:
         """Judgements on the bench as set up, before anything runs; and what was measured of it

@@ -67,9 +67,9 @@ class Editing(Planned):
         return self._keep(what, after, text)
 
     def lay_steps(self, steps: Iterable[PlanStep], text: str, **fields: Any) -> str | None:
-        """Other steps for the plan, undoably; fields: of the plan, beside them. Steps that do what
-        one did keep their runs; without any they are numbered anew. Returns the reason when the
-        plan does not hold.
+        """Other steps for the plan, undoably; fields: of the plan, beside them. It answers no
+        question any more unless they say which. Steps that do what one did keep their runs; without
+        any they are numbered anew. Returns the reason when the plan does not hold.
         """
         steps = list(steps)
         if not self.runs:
@@ -82,7 +82,15 @@ class Editing(Planned):
             )
         except RecordError as err:
             return str(err)
-        return self.edit("plan", (), made.model_copy(update=fields), text)
+        asked: dict[str, Any] = {"question": "", "reasons": ()}
+        return self.edit("plan", (), made.model_copy(update=asked | fields), text)
+
+    def still_answers(self, why: str) -> dict[str, Any]:
+        """What `lay_steps` takes where the plan goes on to answer its question; why: its steps are
+        now as they are.
+        """
+        plan = self.plan
+        return {"question": plan.question, "reasons": (*plan.reasons, why)} if plan.question else {}
 
     def change_step(self, id: int, text: str, **fields: Any) -> str | None:
         """Other fields for one step of the plan, undoably. Returns the reason when it does not
@@ -95,7 +103,7 @@ class Editing(Planned):
             ]
         except ValidationError as err:
             return problems(err, "").removeprefix("the whole record: ")
-        return self.lay_steps(steps, text, question="", reasons=())
+        return self.lay_steps(steps, text)
 
     def _as_draft(self, after: Build | Rig, text: str) -> Draft | None:
         """An edit that has to wait for the tester's word, joined to one that waits already; None

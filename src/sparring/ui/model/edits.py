@@ -144,6 +144,40 @@ class RunEdit(_Command):
         self._try(lambda: self.desk.put_run(self.run_id, self.before), first=False)
 
 
+class NewTrial(_Command):
+    """The test of a campaign's trial begun and laid on the desk; taken back it is gone, unless runs
+    were made in it.
+    """
+
+    def __init__(self, desk: OnDesk, campaign: Campaign, build_id: int, build: str) -> None:
+        super().__init__(desk, f"test of {build}")
+        self.campaign, self.key = campaign, desk.campaign_id
+        self.build_id, self.build, self.rig_id = build_id, build, desk.rig_id
+        self.before = desk.build_id, desk.rig_id, desk.test_id
+        self.made = 0
+
+    def redo(self) -> None:
+        def begin() -> None:
+            book = self.desk.book
+            assert book is not None
+            plan = self.campaign.plan_of(self.build)
+            self.made = book.add_test(self.build_id, self.rig_id, plan, self.campaign.name[:120])
+            now = dict(book.campaigns())[self.key]
+            book.begin_in(now, self.key, self.build, self.made)
+            self.desk.choose_test(self.made)
+
+        self._try(begin, first=not self.made)
+
+    def undo(self) -> None:
+        def end() -> None:
+            assert self.desk.book is not None
+            self.desk.book.end_in(self.key, self.made)
+            self.desk.lay_again(*self.before)
+            self.desk.lay_campaign(self.key)
+
+        self._try(end, first=False)
+
+
 class NewCampaign(_Command):
     """A campaign begun; taken back it is gone, unless runs were made for it."""
 

@@ -4,6 +4,7 @@ memory.
 
 from __future__ import annotations
 
+import math
 import sys
 import tempfile
 from collections import deque
@@ -17,6 +18,8 @@ from PyQt6.QtCore import QObject, QProcess, QTimer, pyqtSignal
 from sparring.bench.ring import Ring
 from sparring.bench.session import Facts, Session
 from sparring.core.build import Build
+from sparring.core.guard import Guard
+from sparring.core.instruments.devices import Device, DeviceSet
 from sparring.core.methods import MethodBase
 from sparring.core.quantity import Measured
 from sparring.core.rig import Rig
@@ -24,7 +27,8 @@ from sparring.core.run import Run
 
 if TYPE_CHECKING:
     from sparring.bench.captures import Notice
-    from sparring.bench.lines import Mapping, Tally
+    from sparring.bench.devices.joined import Joined
+    from sparring.bench.lines import Tally
     from sparring.bench.link import Link
     from sparring.bench.states import State
 
@@ -50,10 +54,11 @@ class BenchSession(QObject):
     kept = pyqtSignal(int)  # a lift is in the logbook; its id
     recorded = pyqtSignal(Path)  # the stream of a recording that drove nothing is closed
     said = pyqtSignal(str)
+    stop_asked = pyqtSignal()  # by the tester
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.link: Link | None = None
+        self.link: Link | Joined | None = None
         self.ring: Ring | None = None
         self.state: State = "off"
         self.port = ""
@@ -61,7 +66,7 @@ class BenchSession(QObject):
         # what the simulated bench is set up with: `on_bench`, or the key of a set-up for readings
         self.simulates = ""
         self.keep: Callable[[Path], int] | None = None
-        self.limits: dict[str, float] = {}  # of channels, SI
+        self.guard = Guard()
         self._rests: tuple[int, datetime] | None = None
         self.again = False  # first power is to be run once more
         self._session: Session | None = None  # made with the first bench
@@ -85,38 +90,42 @@ class BenchSession(QObject):
         speed: float = _SIMULATION_SPEED,
         rate: float = 80.0,
         friction: float = 1.05,
+        mishap: str = "",
     ) -> None:
         """Starts the simulated bench as a process of its own, and connects to it like to a board.
-        readings: the key of a set-up for readings that it is in place of the rig."""
+        readings: the key of a set-up for readings that it is in place of the rig; mishap: what
+        goes wrong in every run.
+        """
         self.disconnect_bench()
         self._files = tempfile.TemporaryDirectory(prefix="sparring-bench-")
         folder = Path(self._files.name)
         (folder / "build.json").write_text(build.to_json(), encoding="utf-8")
         (folder / "rig.json").write_text(rig.to_json(), encoding="utf-8")
-        self.simulated, self.simulates = True, readings or on_bench(build, rig)
+        options = {
+            "--build": str(folder / "build.json"),
+            "--rig": str(folder / "rig.json"),
+            "--seed": str(seed),
+            "--speed": str(speed),
+            "--rate": str(rate),
+            "--friction": str(friction),
+        }
+        options |= {"--readings": readings} if readings else {}
+        options |= {"--mishap": mishap} if mishap else {}
+        told = [text for option in options.items() for text in option]
+        self._stand_in(["bench", *told], readings or on_bench(build, rig))
+
+    def replay(self, log: Path, build: Build, rig: Rig) -> None:
+        """Plays a log as a board, as a process of its own, in place of the bench of these."""
+        self.disconnect_bench()
+        self._stand_in(["replay", str(log)], on_bench(build, rig))
+
+    def _stand_in(self, command: list[str], simulates: str) -> None:
+        """Starts a process that prints its port and speaks as a board does."""
+        self.simulated, self.simulates = True, simulates
         self._set_state("connecting")
         process = QProcess(self)
         process.setProgram(sys.executable)
-        process.setArguments(
-            [
-                "-m",
-                "sparring",
-                "bench",
-                "--build",
-                str(folder / "build.json"),
-                "--rig",
-                str(folder / "rig.json"),
-                "--seed",
-                str(seed),
-                "--speed",
-                str(speed),
-                "--rate",
-                str(rate),
-                "--friction",
-                str(friction),
-                *(["--readings", readings] if readings else []),
-            ]
-        )
+        process.setArguments(["-m", "sparring", *command])
         process.readyReadStandardOutput.connect(lambda: self._port_known(process))
         process.finished.connect(lambda code, _status: self._bench_ended(process, code))
         self._process = process
@@ -130,27 +139,30 @@ class BenchSession(QObject):
     def _bench_ended(self, process: QProcess, code: int) -> None:
         if process is self._process and code:
             said = bytes(process.readAllStandardError().data()).decode().strip()
-            self.said.emit(f"The simulated bench ended: {said or code}")
+            self.said.emit(f"The simulated bench ended: {said.splitlines()[-1] if said else code}")
 
-    def connect_port(
-        self,
-        port: str,
-        baud: int = 115200,
-        mapping: Mapping | None = None,
-        *,
-        simulated: bool = False,
-    ) -> None:
-        """Connects to a serial port; keeps trying when it is not there yet, or goes."""
-        from sparring.bench.link import Link
+    def connect_port(self, port: str, columns: str = "", *, simulated: bool = False) -> None:
+        """Connects to a board alone; columns: of one that sends bare numbers."""
+        board = Device.ours(address=port, columns=columns)
+        self.connect_devices(DeviceSet.ours(devices=(board,)), simulated=simulated)
+
+    def connect_devices(self, devices: DeviceSet, *, simulated: bool = False) -> None:
+        """Connects to devices; keeps trying where one is not there yet, or goes."""
+        from sparring.bench.devices.connecting import port_for
+        from sparring.bench.lines import LineError
 
         if not simulated:
             self.disconnect_bench()
-        self.port, self.simulated, self.ring = port, simulated, None
         if self._session is None:
             self._session = Session(self._queue.append)
         session = self._session
-        link = Link(port, session, baud=baud, mapping=mapping)
-        session.attach(link, lambda: link.reader.tally)
+        try:
+            link = port_for(devices, session)
+        except LineError as err:
+            self.said.emit(str(err))
+            return
+        self.port, self.simulated, self.ring = link.port, simulated, None
+        session.attach(link, link.tally)
         session.keep, self.link = self.keep, link
         self._frame.start()
         link.start()
@@ -218,6 +230,11 @@ class BenchSession(QObject):
         return self._facts.drive_started
 
     @property
+    def keeping(self) -> bool:
+        """Whether something that was recorded is still being put away."""
+        return self._facts.keeping
+
+    @property
     def recording(self) -> bool:
         """Whether something is being recorded."""
         return self._facts.recording
@@ -250,6 +267,20 @@ class BenchSession(QObject):
         return words.get(self.state, self.state)
 
     @property
+    def shared(self) -> bool:
+        """Whether it is a life test's, which is only looked at here."""
+        return self.link is not None and self.port.startswith("unix:")
+
+    @property
+    def name(self) -> str:
+        """What is connected, in words."""
+        return "Life test" if self.shared else self.port or "No bench"
+
+    def has_no_end(self, method: MethodBase) -> bool:
+        """Whether a run goes on until somebody ends it: neither the bench nor its time does."""
+        return not self._facts.times and math.isinf(method.course[1])
+
+    @property
     def live(self) -> Ring | None:
         """The ring while samples come; none once the bench was let go or lost: what it last showed
         is no reading.
@@ -259,7 +290,7 @@ class BenchSession(QObject):
     @property
     def tally(self) -> Tally | None:
         """What the line was worth."""
-        return self.link.reader.tally if self.link else None
+        return self.link.tally() if self.link else None
 
     def rested_since(self, step: int) -> datetime:
         """When the rest of a step that drives nothing began; now, if it has just."""
@@ -278,6 +309,7 @@ class BenchSession(QObject):
         stop.
         """
         self._do(lambda s: s.stop())
+        self.stop_asked.emit()
 
     def zero(self, clear: str = "") -> None:
         """Tares; first `clear` (`hang 0`)."""
@@ -299,7 +331,7 @@ class BenchSession(QObject):
         """Sets what is to hang, records and drives; see `Session.lift`."""
 
         def begin(s: Session) -> bool:
-            s.limits = self.limits
+            s.guard = self.guard
             return s.lift(run, test_id, path, setting, seconds)
 
         self._do(begin)

@@ -64,6 +64,7 @@ class OnDesk(InUnits, QObject):
         self._fitted: tuple[Plan, MethodBase, bool, Plan] | None = None
         self._turned: tuple[tuple[Any, ...], bool] | None = None
         self._outlook: tuple[tuple[Any, ...], Drive, Outlook] | None = None
+        self._mended = 0  # the run after which what broke was replaced
         self._counted: tuple[list[StoredRun], list[Outcome], list[Lift]] = ([], [], [])
         self.settings = QSettings("sparring", "sparring")
         self.units = stored_units(self.settings)

@@ -14,6 +14,7 @@ from sparring.ui.model.on_desk import OnDesk
 
 if TYPE_CHECKING:
     from sparring.core.run import Run
+    from sparring.logbook.stored import StoredRun
 
 
 class Planned(OnDesk):
@@ -38,7 +39,7 @@ class Planned(OnDesk):
     @property
     def unseen(self) -> bool:
         """Whether nobody has said that the build turns as it should, and no run tells it."""
-        if self.build.first_power is not None or self.book is None:
+        if self.build.first_power is not None or self.book is None or not self.build.has_motor:
             return False
         known = (self.build_id, self.book, self.runs)
         if self._turned is None or any(
@@ -128,7 +129,8 @@ class Planned(OnDesk):
         """
         if not step.counted:
             return in_words(step.kind)
-        several = len(self.todo.voltages) > 1 or step.speed is not None
+        drives = {(s.voltage, s.speed) for s in self.todo.todo if s.counted}
+        several = len(drives) > 1
         parts = [self.load_name(step), self.drive_name(step) if several else ""]
         return ", ".join(p for p in parts if p) or self.rig.method.DOES[0].lower()
 
@@ -138,7 +140,7 @@ class Planned(OnDesk):
         if method.swept or method.ACCELERATES:
             return f"part {run.step + 1}"
         step = PlanStep.ours(kind=run.kind, load=run.load, voltage=run.voltage)
-        if not method.weighed():
+        if not method.weighed() or not self.build.has_motor:
             step = self.todo.step(run.step) or step
             if step.resistor is None and method.STEPS[0]:
                 return f"part {run.step + 1}"
@@ -167,11 +169,23 @@ class Planned(OnDesk):
     def outcomes(self) -> list[Outcome]:
         """Runs of the test in hand that count, in the order they were made."""
         if self._counted[0] is not self.runs:  # it is looked at many times between two lifts
-            outcomes = [
-                Outcome(r.run.step, r.run.ended == "stalled") for r in self.runs if not r.struck
-            ]
+            outcomes = [r.run.outcome for r in self.runs if not r.struck]
             self._counted = self.runs, outcomes, lifts_of(outcomes)
         return self._counted[1]
+
+    @property
+    def broken(self) -> str:
+        """The part that broke in the newest run, until somebody says that it is whole again."""
+        newest = self._newest()
+        return "" if newest is None or newest.id == self._mended else newest.run.broke
+
+    def mended(self) -> None:
+        """What broke was replaced."""
+        newest = self._newest()
+        self._mended = 0 if newest is None else newest.id
+
+    def _newest(self) -> StoredRun | None:
+        return next((r for r in reversed(self.runs) if not r.struck), None)
 
     def done_lifts(self) -> list[Lift]:
         """They as lifts, numbered per weight."""

@@ -4,18 +4,28 @@ table or CSV.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QGuiApplication, QPainter, QPen
-from PyQt6.QtWidgets import QDialog, QGraphicsGridLayout, QMenu
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QGuiApplication, QImage, QPainter, QPen
+from PyQt6.QtWidgets import (
+    QDialog,
+    QFileDialog,
+    QGraphicsGridLayout,
+    QGraphicsItem,
+    QMenu,
+    QMessageBox,
+)
 
 from sparring.ui.theme import font, theme
 
 pg.setConfigOptions(antialias=True)
+_PRINTED, _DOTS = 160.0, 300.0  # width on paper [mm], dots an inch
 
 
 class _Axis(pg.AxisItem):
@@ -26,6 +36,8 @@ class _Axis(pg.AxisItem):
     def __init__(self, side: str) -> None:
         super().__init__(side)
         self.enableAutoSIPrefix(False)
+        # its lines and figures are drawn anew only when they change, not with every curve over them
+        self.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
 
     def paint(self, painter: QPainter, option: Any, widget: Any) -> None:
         # straight onto the chart: played from a picture, every text looks its font up again and
@@ -66,12 +78,12 @@ class Chart(pg.GraphicsView):
         self.setCentralItem(panel)
         self.setAccessibleName(name or y_label)
         self.setAccessibleDescription("Chart. Enter shows its figures as a table, Menu its menu")
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.dialog: QDialog | None = None
-        if (port := self.viewport()) is not None:  # the chart itself takes the keyboard
-            port.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        if (port := self.viewport()) is not None:  # the chart itself takes the keyboard, and
+            port.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # a policy of its port would go on to it
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setMinimumHeight(60)
-        self.rows: Callable[[], tuple[list[str], list[list[float]]]] | None = None
+        self.rows: Callable[[], tuple[list[str], list[list[Any]]]] | None = None
         self.x_label, self.y_label = x_label, y_label
         self._styled: list[Callable[[], None]] = []
         self._cross = [pg.InfiniteLine(angle=a, movable=False) for a in (90, 0)]
@@ -154,6 +166,22 @@ class Chart(pg.GraphicsView):
         elif event.button() == Qt.MouseButton.RightButton:
             self.menu().popup(event.screenPos().toPoint())
 
+    def paintEvent(self, event: Any) -> None:
+        super().paintEvent(event)
+        if self.hasFocus():
+            p = QPainter(self.viewport())
+            p.setPen(QPen(theme.colour("reseda"), 2))
+            p.drawRect(self.rect().adjusted(1, 1, -2, -2))
+            p.end()
+
+    def focusInEvent(self, event: Any) -> None:
+        super().focusInEvent(event)
+        self.viewport().update()
+
+    def focusOutEvent(self, event: Any) -> None:
+        super().focusOutEvent(event)
+        self.viewport().update()
+
     def keyPressEvent(self, event: Any) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.rows is not None:
             self.show_table()
@@ -177,6 +205,7 @@ class Chart(pg.GraphicsView):
         menu = QMenu(self)
         menu.addAction("Show all", lambda: self.box.autoRange())
         menu.addAction("Copy as picture", self.copy_picture)
+        menu.addAction("Save as picture …", self.save)
         if self.rows is not None:
             menu.addAction("Show as table", self.show_table)
             menu.addAction("Copy as table", lambda: self.copy_table("\t"))
@@ -188,16 +217,63 @@ class Chart(pg.GraphicsView):
         if clipboard:
             clipboard.setPixmap(self.grab())
 
+    def save(self) -> None:
+        """Asks for a file, and draws the chart into it at the size it is printed at."""
+        name = re.sub(r"\W+", "-", self.accessibleName().lower()).strip("-")
+        filters = "Drawing (*.svg);;Picture (*.png)"
+        typed, chosen = QFileDialog.getSaveFileName(self, "Save chart", f"{name}.svg", filters)
+        if typed:
+            path = Path(typed)
+            ending = path.suffix.lower()
+            if ending not in (".svg", ".png"):
+                path = path.with_name(path.name + (".png" if "png" in chosen else ".svg"))
+            try:
+                self.draw(path)
+            except OSError as err:
+                QMessageBox(QMessageBox.Icon.Warning, "Save chart", str(err), parent=self).open()
+
+    def draw(self, path: Path) -> None:
+        """Draws what is shown as SVG or PNG, by the ending, 160 mm wide at 300 dots an inch. Raises
+        OSError.
+        """
+        for part in (*self._cross, self._readout):
+            part.hide()
+        size = self.size()
+        if path.suffix.lower() == ".svg":
+            from PyQt6.QtSvg import QSvgGenerator
+
+            device: Any = QSvgGenerator()
+            device.setFileName(str(path))
+            device.setSize(size)
+            device.setViewBox(self.rect())
+            device.setTitle(self.accessibleName())
+            width = size.width()
+        else:
+            width = round(_PRINTED / 25.4 * _DOTS)
+            height = round(width * size.height() / max(size.width(), 1))
+            device = QImage(width, height, QImage.Format.Format_RGB32)
+            device.setDotsPerMeterX(round(_DOTS / 25.4e-3))
+            device.setDotsPerMeterY(round(_DOTS / 25.4e-3))
+            device.fill(theme.colour("sheet"))
+        painter = QPainter()
+        if not painter.begin(device):
+            raise OSError(f"{path} could not be written; choose another folder")
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        height = round(width * size.height() / max(size.width(), 1))
+        self.render(painter, QRectF(0, 0, width, height), self.rect())
+        painter.end()
+        if isinstance(device, QImage) and not device.save(str(path)):
+            raise OSError(f"{path} could not be written; choose another folder")
+
     def copy_table(self, separator: str) -> None:
+        from sparring.ui.widgets.chart_table import figure
+
         clipboard = QGuiApplication.clipboard()
         if clipboard and self.rows is not None:
             head, lines = self.rows()
             clipboard.setText(
                 "\n".join(
-                    [
-                        separator.join(head),
-                        *(separator.join(f"{v:.6g}" for v in line) for line in lines),
-                    ]
+                    [separator.join(head), *(separator.join(map(figure, line)) for line in lines)]
                 )
             )
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import (
@@ -150,6 +151,11 @@ class ImportDialog(QDialog):
             if what.currentData()
         }
 
+    def _told_by(self, chosen: Sequence[str]) -> tuple[str, ...]:
+        """What follows from the columns: of a drive without a motor its input tells the speed."""
+        by_input = not self.desk.build.has_motor and "motor_speed" in chosen
+        return ("speed",) if by_input else ()
+
     def _check(self) -> None:
         chosen = [c for c, _ in self.mapping().values()]
         problem = ""
@@ -159,7 +165,7 @@ class ImportDialog(QDialog):
             problem = f"{name} is assigned to two columns."
         elif "t" not in chosen:
             problem = "Choose which column is the time."
-        elif missing := [c for c in self.needs if c not in chosen]:
+        elif missing := [c for c in self.needs if c not in (*chosen, *self._told_by(chosen))]:
             label = CHANNELS[missing[0]].label
             problem = f"Choose which column is the {label[0].lower() + label[1:]}."
         else:

@@ -44,6 +44,7 @@ class ListEditor(QTableWidget):
         )
         self.setAccessibleName(name)
         self.setAccessibleDescription("Type in the last row to add one; Delete removes a row")
+        self.setTabKeyNavigation(False)  # Tab leads out again, arrows from cell to cell
         self.setHorizontalHeaderLabels([label for label, _ in columns])
         vertical, horizontal = self.verticalHeader(), self.horizontalHeader()
         if vertical is not None:

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QEvent, QObject, QSize, Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
+    QBoxLayout,
     QFrame,
+    QPushButton,
     QScrollArea,
     QSizePolicy,
     QTableWidget,
@@ -64,6 +68,17 @@ class Column(QScrollArea):
     def reveal(self, widget: QWidget) -> None:
         """Scrolls until a widget in it is seen."""
         self.ensureWidgetVisible(widget, 0, 40)
+
+
+def press(layout: QBoxLayout, *offered: tuple[str, Callable[[], None]]) -> None:
+    """Adds buttons that none of the keys of a dialog press unasked: what is on each, and what it
+    does.
+    """
+    for text, act in offered:
+        button = QPushButton(text)
+        button.setAutoDefault(False)
+        button.clicked.connect(lambda _on, act=act: act())
+        layout.addWidget(button)
 
 
 def heading(text: str) -> Label:
@@ -167,7 +182,8 @@ class Table(QTableWidget):
         if self._wraps:
             need[-1] = max(_WRAPPED, port.width() - sum(need[:-1]))
         spare = max(0, port.width() - sum(need))
-        wide = [c for c in self._wide if not self.isColumnHidden(c)]
+        seen = [c for c in columns if not self.isColumnHidden(c)]
+        wide = [c for c in self._wide if c in seen] or seen[-1:]
         for n, c in enumerate(wide):
             need[c] += spare // len(wide) + (spare % len(wide) if n == 0 else 0)
         for c in columns:

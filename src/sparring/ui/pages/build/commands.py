@@ -101,9 +101,18 @@ _STAGE: tuple[Command[BuildPage], ...] = (
         for id, words, name in (
             ("build.motors", "Additional motors …", "MotorsDialog"),
             ("build.materials", "Custom materials …", "MaterialsDialog"),
+            ("build.bearings", "Bearings …", "BearingsDialog"),
             ("build.data-sheet", "Data sheet …", "DataSheetDialog"),
             ("build.photos", "Photos …", "PhotosDialog"),
         )
+    ),
+    Command(
+        "build.step-up",
+        "Further step-up stages …",
+        _dialog("step_up", "StepUpDialog"),
+        menu="Stage",
+        group=3,
+        on="build",
     ),
 )
 _GEAR: tuple[Command[BuildPage], ...] = (

@@ -4,7 +4,6 @@ common.
 
 from __future__ import annotations
 
-import shutil
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt
@@ -24,13 +23,16 @@ from PyQt6.QtWidgets import (
 from sparring.core.data_sheet import SheetLine
 from sparring.core.motor import FurtherMotor
 from sparring.core.train import materials
+from sparring.core.train.bearings import Bearing
 from sparring.exchange.export import ExportError, Part, part_of
 from sparring.exchange.exports import exports_of
+from sparring.logbook import photos
 from sparring.ui.model.desk import Desk
 from sparring.ui.widgets.files import ask_where
 from sparring.ui.widgets.form import Form
 from sparring.ui.widgets.list_editor import ListEditor
 from sparring.ui.widgets.parts import Table, heading, note
+from sparring.ui.widgets.photo import scaled, show_large
 from sparring.ui.widgets.plain import Label
 
 Chosen = tuple[int, str]
@@ -110,6 +112,35 @@ class MotorsDialog(BuildDialog):
             FurtherMotor(readings=desk.build.motor),
             columns=columns,
             name="Additional motors",
+        )
+        self.column.addWidget(self.list, 1)
+        self.finish()
+
+
+class BearingsDialog(BuildDialog):
+    """The rolling bearings whose parts are looked for in the orders."""
+
+    def __init__(self, desk: Desk, chosen: Chosen, parent: QWidget) -> None:
+        super().__init__(
+            desk,
+            chosen,
+            parent,
+            "Bearings",
+            "Rolling bearings whose outer ring stands still: Orders (Results) names what their "
+            f"balls, rings and cages do. Shafts: {', '.join(desk.build.shafts())}. Type in the "
+            "last row to add one; Delete removes one.",
+        )
+        self.resize(760, 320)
+        columns = [
+            ("name", ("name",)),
+            ("shaft", ("shaft",)),
+            ("balls", ("balls",)),
+            ("ball diameter", ("ball_diameter",)),
+            ("pitch diameter", ("pitch_diameter",)),
+            ("contact angle", ("contact_angle",)),
+        ]
+        self.list = ListEditor(
+            desk, ("bearings",), Bearing.ours(), columns=columns, name="Bearings"
         )
         self.column.addWidget(self.list, 1)
         self.finish()
@@ -231,7 +262,7 @@ class PhotosDialog(BuildDialog):
 
     @property
     def folder(self) -> Path | None:
-        return self.desk.book.folder / "photos" if self.desk.book else None
+        return self.desk.book.folder / photos.FOLDER if self.desk.book else None
 
     def refresh(self) -> None:
         self.list.clear()
@@ -240,16 +271,7 @@ class PhotosDialog(BuildDialog):
             picture = QPixmap(str(path))
             item = QListWidgetItem(name if not picture.isNull() else f"{name} (missing)")
             if not picture.isNull():
-                item.setIcon(
-                    QIcon(
-                        picture.scaled(
-                            200,
-                            150,
-                            Qt.AspectRatioMode.KeepAspectRatio,
-                            Qt.TransformationMode.SmoothTransformation,
-                        )
-                    )
-                )
+                item.setIcon(QIcon(scaled(picture, 200, 150)))
             self.list.addItem(item)
         if not self.list.count():
             self.result_text.setText("No photo yet. Add one of the open drive.")
@@ -263,16 +285,11 @@ class PhotosDialog(BuildDialog):
         if QPixmap(str(path)).isNull():
             self.result_text.setText(f"{path.name} is not a readable picture; use a JPEG or PNG.")
             return
-        build = f"{self.desk.build.family}-r{self.desk.build.revision}".replace("/", "-")
-        name = f"{build}-{path.name}"
-        n = 1
-        while (folder / name).exists():
-            n += 1
-            name = f"{build}-{path.stem}-{n}{path.suffix}"
+        of = f"{self.desk.build.family}-r{self.desk.build.revision}"
         try:
-            shutil.copyfile(path, folder / name)
-        except OSError as err:
-            self.result_text.setText(f"{path.name} could not be copied: {err.strerror}.")
+            name = photos.keep(folder.parent, path, of)
+        except photos.PhotoError as err:
+            self.result_text.setText(str(err))
             return
         self.result_text.setText(
             self.desk.edit("build", ("photos",), (*self.desk.build.photos, name), "adding a photo")
@@ -288,11 +305,9 @@ class PhotosDialog(BuildDialog):
 
     def _take_off(self) -> None:
         row = self.list.currentRow()
-        photos = self.desk.build.photos
-        if 0 <= row < len(photos):
-            self.desk.edit(
-                "build", ("photos",), photos[:row] + photos[row + 1 :], "removing a photo"
-            )
+        kept = self.desk.build.photos
+        if 0 <= row < len(kept):
+            self.desk.edit("build", ("photos",), kept[:row] + kept[row + 1 :], "removing a photo")
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() == Qt.Key.Key_Delete:
@@ -303,20 +318,8 @@ class PhotosDialog(BuildDialog):
     def _large(self, item: QListWidgetItem) -> None:
         if self.folder is None:
             return
-        picture = QPixmap(str(self.folder / self.desk.build.photos[self.list.row(item)]))
-        large = QDialog(self)
-        large.setWindowTitle(item.text())
-        label = Label()
-        label.setPixmap(
-            picture.scaled(
-                1100,
-                700,
-                Qt.AspectRatioMode.KeepAspectRatio,
-                Qt.TransformationMode.SmoothTransformation,
-            )
-        )
-        QVBoxLayout(large).addWidget(label)
-        large.open()
+        name = self.desk.build.photos[self.list.row(item)]
+        show_large(self, self.folder / name, item.text())
 
 
 # --- outlines -------------------------------------------------------------------------------------

@@ -31,12 +31,15 @@ _MOTOR = (
     ("Thermal time constant", "heat_time"),
     ("Thermal resistance, K/W", "heat_resistance"),
 )
+_DRIVEN = (("Driven by", "driven_by"), ("Crank radius or arm", "input_arm"))
 _USE = (
     ("Expected load", "expected_load"),
     ("Back-driving", "holding"),
     ("Maximum shaft speed", "fastest"),
     ("Lubricant", "lubricant"),
     ("Part temperature", "works_at"),
+    ("Winding limit", "winding_limit"),
+    ("Magnet limit", "magnet_limit"),
     ("Interlayer strength", "across_layers"),
     ("Fuse part", "fuse"),
     ("Wind-up stiffness", "windup"),
@@ -65,6 +68,7 @@ class BuildFields(QWidget):
         super().__init__()
         self.desk = desk
         self._shown: tuple[int, str] | None = None
+        self._motor_shown: bool | None = None  # whether the fields are a motor's
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         panel, column = sheet(margins=10)
@@ -112,6 +116,13 @@ class BuildFields(QWidget):
         self._soon.setSingleShot(True)
         self._soon.timeout.connect(self._order)
         desk.build_changed.connect(self._soon.start)
+        desk.build_changed.connect(self._other_drive)
+
+    def _other_drive(self) -> None:
+        """A motor has other fields than a hand."""
+        if self._motor_shown is not None and self._motor_shown != self._in_hand().has_motor:
+            self.groups["motor"].renew()
+            self._soon.start()
 
     def _order(self) -> None:
         in_order(self)
@@ -141,7 +152,11 @@ class BuildFields(QWidget):
         return JointForm(self.desk, self._shown[0] if self._shown else 0, 0)
 
     def _motor(self) -> Form:
-        return Form(self.desk, "build", [(label, ("motor", field)) for label, field in _MOTOR])
+        own = self._in_hand().has_motor
+        self._motor_shown = own
+        rows: list[tuple[str, Path]] = [(label, (field,)) for label, field in _DRIVEN]
+        readings: list[tuple[str, Path]] = [(label, ("motor", field)) for label, field in _MOTOR]
+        return Form(self.desk, "build", rows[:1] + readings if own else rows)
 
     def _use(self) -> Form:
         return Form(self.desk, "build", [(label, (field,)) for label, field in _USE])
@@ -194,7 +209,7 @@ class BuildFields(QWidget):
             if field.endswith("joint"):
                 return self.groups["joints"]
             return self.groups["material" if _is_material(field) else "teeth"]
-        if path[0] == "motor":
+        if path[0] == "motor" or any(path[0] == field for _, field in _DRIVEN):
             return self.groups["motor"]
         return self.groups["use" if any(path[0] == field for _, field in _USE) else "notes"]
 

@@ -165,10 +165,14 @@ class BuildPage(View):
     def _show_load(self) -> None:
         """What is expected at the slider's load."""
         d = self.desk
-        self.desk.load = predict.stall_torque(d.build, d.plan.voltage) * self.slider.value() / 200
-        flow = predict.power_flow(d.build, self.desk.load, d.plan.voltage)
+        set_to = predict.set_to(d.build, d.plan)
+        d.load = predict.stall_torque(d.build, set_to) * self.slider.value() / 200
+        flow = predict.power_flow(d.build, d.load, set_to)
         if flow.power_out > 0:
-            text = f"{d.three(d.load, 'torque')}: {d.show(flow.current, 'current', decimals=2)}"
+            takes = d.show(flow.current, "current", decimals=2)
+            if not d.build.has_motor:
+                takes = f"{d.three(flow.current, 'torque')} in"
+            text = f"{d.three(d.load, 'torque')}: {takes}"
         else:
             text = (
                 f"{d.three(self.desk.load, 'torque')}: stalled"

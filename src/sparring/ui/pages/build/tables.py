@@ -12,7 +12,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QTabBar, QVBoxLayout, QWidget
 
 from sparring.core import inventory, predict, quantity, revise
-from sparring.core.build import Build, Item
+from sparring.core.build import MOTOR, Build, Item
 from sparring.core.predict import PowerFlow
 from sparring.core.train import fit
 from sparring.core.train.losses import basic_efficiency
@@ -77,7 +77,7 @@ class BuildTables(QWidget):
                 "rotation",
                 "drives",
                 "stage loss",
-                "stage efficiency",
+                "η without drag",
                 "limited by",
             ],
             "Shafts",
@@ -197,7 +197,7 @@ class BuildTables(QWidget):
                 else "stands"
             )
             row = [
-                shaft,
+                shaft if build.has_motor or shaft != MOTOR else "input",
                 d.show(abs(turning), "speed", decimals=1 if abs(turning) < 100 else 0),
                 d.three(torque, "torque"),
                 sense,
@@ -224,7 +224,7 @@ class BuildTables(QWidget):
 
     def _fill_strength(self, build: Build) -> None:
         d = self.desk
-        stall = predict.stall_torque(build, d.plan.voltage)
+        stall = predict.stall_torque(build, predict.set_to(d.build, d.plan))
         rows = []
         for limit in build.limits:
             share = limit.output / stall if stall > 0 else math.inf
@@ -297,7 +297,7 @@ class BuildTables(QWidget):
         d = self.desk
         inv = inventory.take(build)
         self.items.refresh()
-        stall = predict.stall_torque(build, d.plan.voltage)
+        stall = predict.stall_torque(build, predict.set_to(d.build, d.plan))
         size = " × ".join(d.show(v, "length", decimals=0, with_unit=False) for v in inv.size)
         lines = [
             (

@@ -17,7 +17,15 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from sparring.core.outlook.campaign import Campaign, Cell, Control, done, reference_of, trials
+from sparring.core.outlook.campaign import (
+    Campaign,
+    Cell,
+    Control,
+    done,
+    factors,
+    reference_of,
+    trials,
+)
 from sparring.core.reduce.results import TestResult
 from sparring.exchange.deriving import derive
 from sparring.ui.model import background
@@ -35,6 +43,9 @@ _EMPTY = (
     "warming, wear and days do not look like a difference. Rows are builds of this logbook, "
     "columns are the voltages of the plan."
 )
+
+
+_HEAD = ("build", "ratio", "material", "lubricant")
 
 
 class CampaignPanel(QWidget):
@@ -99,7 +110,7 @@ class CampaignPanel(QWidget):
     def _matrix(self) -> QWidget:
         frame, column = sheet("Trials done", margins=8)
         self.table = Table(
-            ["build", "what"], "Trials done of each build at each voltage", 1, left=(1,)
+            list(_HEAD), "Trials done of each build at each voltage", 1, left=(1, 2, 3)
         )
         column.addWidget(self.table, 1)
         self.order = note("")
@@ -175,18 +186,19 @@ class CampaignPanel(QWidget):
         self.which.setCurrentIndex(self.which.findData(d.campaign_id))
         trial = d.trial()
         columns = c.columns
-        if self.table.columnCount() != 2 + len(columns):
-            self.table.setColumnCount(2 + len(columns))
-        self.table.head(["build", "what it is", *columns])
-        known = {b.name: b.title for _, b in d.book.builds()}
+        if self.table.columnCount() != len(_HEAD) + len(columns):
+            self.table.setColumnCount(len(_HEAD) + len(columns))
+        self.table.head([*_HEAD, *columns])
+        known = {b.name: factors(b) for _, b in d.book.builds()}
+        gone = ("not in the logbook", "", "")
         self.table.fill(
             [
-                [b, known.get(b, ""), *(self._cell(c, (b, v), made, trial) for v in columns)]
+                [b, *known.get(b, gone), *(self._cell(c, (b, v), made, trial) for v in columns)]
                 for b in c.builds
             ]
         )
         for row, build in enumerate(c.builds):
-            for n, column in enumerate(columns, start=2):
+            for n, column in enumerate(columns, start=len(_HEAD)):
                 whole_cell = done(c, (build, column), made) >= c.needed((build, column))
                 here = trial is not None and trial.cell == (build, column)
                 item = self.table.item(row, n)

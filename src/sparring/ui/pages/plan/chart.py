@@ -12,9 +12,9 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QPoint, QPointF, Qt, pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from sparring.core import quantity
+from sparring.core import predict, quantity
 from sparring.core.outlook.drive import Drive, Load
-from sparring.core.outlook.foresee import HOTTEST, Foreseen
+from sparring.core.outlook.foresee import BY_HAND, Foreseen
 from sparring.core.uncertainty import nominal, std
 from sparring.ui.model.desk import Desk
 from sparring.ui.theme import font, theme
@@ -77,7 +77,7 @@ class PlanChart(QWidget):
         drive = d.drive()
         prior = Drive.of(d.build)
         learnt = bool(np.any(drive.mean))
-        volts = sorted({r.voltage for r in rows})[:_MOST_LINES]
+        volts = sorted({float(f"{r.voltage:.4g}") for r in rows if r.voltage})[:_MOST_LINES]
         right = 0.0
         for v in volts:
             if learnt:
@@ -88,17 +88,20 @@ class PlanChart(QWidget):
         self._danger(drive, max(volts, default=12.0), right)
         self._steps(rows)
         top = max((float(drive.state(Load.of(0.0, v)).speed[0]) for v in volts), default=1.0)
+        head = 1.17 if d.build.has_motor else 1.3  # a level line is named above itself
         self.chart.box.setRange(
-            xRange=(0, right), yRange=(-0.04 * top / ks, 1.1 * top / ks), padding=0
+            xRange=(0, right), yRange=(-0.04 * top / ks, head * top / ks), padding=0
         )
 
     def _line(self, drive: Drive, volts: float, *, before: bool = False) -> float:
         """One voltage's curve with its band; the torque at which it stalls [N·m]."""
         kt, ks = self._scales
-        stall = float(drive.state(Load.of(np.inf, volts)).torque[0])
-        torque = np.linspace(0.0, 1.03 * stall, _POINTS)
+        stall, own = self._stall(drive, volts), drive.build.has_motor
+        torque = np.linspace(0.0, (1.03 if own else 1.0) * stall, _POINTS)
         told = drive.foretell(Load.of(torque, volts))
         x, y, u = torque / kt, told.state.speed / ks, told.u.speed / ks
+        if not own:
+            u = BY_HAND * y
         if before:
             style = Qt.PenStyle.DashLine
             self._add(pg.PlotDataItem(x, y, pen=pen("ink-3", 1, style)))
@@ -106,8 +109,18 @@ class PlanChart(QWidget):
         edges = [pg.PlotCurveItem(x, np.maximum(y + k * u, 0.0)) for k in (-2, 2)]
         self._add(pg.FillBetweenItem(*edges, brush=pg.mkBrush(theme.colour("speed", 50))))
         self._add(pg.PlotDataItem(x, y, pen=pen("speed", 1.3)))
-        self._text(f"{volts:.3g} V", x[0], y[0], "speed", (0, 1))
+        told_as = (
+            f"{volts:.3g} V" if own else f"turned at {self.desk.show(volts, 'speed', decimals=0)}"
+        )
+        self._text(told_as, x[0], y[0] + (0.0 if own else 2 * u[0]), "speed", (0, 1))
         return stall
+
+    @staticmethod
+    def _stall(drive: Drive, volts: float) -> float:
+        """Torque at which it stalls [N·m], or what the parts carry of one without a motor."""
+        if not drive.build.has_motor:
+            return predict.stall_torque(drive.build, volts)
+        return float(drive.state(Load.of(np.inf, volts)).torque[0])
 
     def _text(
         self, text: str, x: float, y: float, colour: str, anchor: tuple[float, float]
@@ -133,21 +146,30 @@ class PlanChart(QWidget):
         region.setZValue(-10)
         self._add(region)
         top = float(drive.state(Load.of(0.0, volts)).speed[0]) / ks
-        self._text(first.what, right, 1.06 * top, "vermilion-text", (1, 0))
+        self._text(
+            first.what,
+            right,
+            1.13 * top if drive.build.has_motor else 1.28 * top,
+            "vermilion-text",
+            (1, 0),
+        )
 
     def _dangers(self, drive: Drive, volts: float) -> Iterator[Danger]:
         d = self.desk
-        stall = float(drive.state(Load.of(np.inf, volts)).torque[0])
-        torque = np.linspace(0.0, stall, _POINTS)
+        torque = np.linspace(0.0, self._stall(drive, volts), _POINTS)
         current = drive.state(Load.of(torque, volts)).current
+        if not d.build.has_motor:
+            current = np.zeros(0)
         if (over := np.flatnonzero(current > d.rig.limits.current)).size:
             yield Danger(torque[over[0]], f"over {d.show(d.rig.limits.current, 'current')}")
         if d.build.limits:
             weakest = d.build.limits[0]
             yield Danger(weakest.output, f"{weakest.name} may fail")
-        rows = [r for r in d.outlook().rows.values() if r.winding > HOTTEST]
+        limit = d.build.winding_limit
+        rows = [r for r in d.outlook().rows.values() if r.winding > limit]
         if rows:
-            yield Danger(min(r.torque for r in rows), f"winding over {HOTTEST - 273.15:.0f} °C")
+            words = f"winding over {d.show(limit, 'temperature', decimals=0)}"
+            yield Danger(min(r.torque for r in rows), words)
 
     def _steps(self, rows: list[Foreseen]) -> None:
         d, (kt, ks) = self.desk, self._scales
@@ -204,7 +226,9 @@ class PlanChart(QWidget):
         }
 
     def _rows(self) -> tuple[list[str], list[list[float]]]:
-        head = ["voltage V", "torque N·m", "speed rad/s", "u", "current A", "u", "chance of stall"]
+        own = self.desk.build.has_motor
+        drive, takes = ("voltage V", "current A") if own else ("input rad/s", "input torque N·m")
+        head = [drive, "torque N·m", "speed rad/s", "u", takes, "u", "chance of stall"]
         return head, [
             [r.voltage, r.torque, r.speed, r.u_speed, r.current, r.u_current, r.stalls]
             for r in self.desk.outlook().rows.values()

@@ -67,8 +67,6 @@ class LineField(QuantityField):
         fields = {
             "order": found.order or "as listed",
             "seed": d.plan.seed if found.seed is None else found.seed,
-            "question": "",
-            "reasons": (),
         }
         reason = d.lay_steps(steps, "plan", **fields)
         if not reason:

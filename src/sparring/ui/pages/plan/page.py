@@ -71,7 +71,7 @@ class PlanPage(View):
         left.addWidget(self._head())
         chart, column = sheet(margins=6)
         self.chart = PlanChart(d)
-        self.chart.picked.connect(lambda id: self.steps.choose(id))
+        self.chart.picked.connect(self._picked)
         column.addWidget(self.chart)
         left.addWidget(chart, 1)
         left.addWidget(self._below(), 1)
@@ -135,7 +135,11 @@ class PlanPage(View):
         self.times = Form(
             self.desk,
             "plan",
-            [("Settling time", ("settle",)), ("Measuring time, at least", ("measure",))],
+            [
+                ("Settling time", ("settle",)),
+                ("Measuring time, at least", ("measure",)),
+                ("Runs advance", ("advance",)),
+            ],
         )
         why = QWidget()
         lines = QVBoxLayout(why)
@@ -224,6 +228,11 @@ class PlanPage(View):
         )
         self.flow_changed.emit()
 
+    def _picked(self, id: int) -> None:
+        """A step was clicked in the chart: keys are for it now."""
+        self.steps.choose(id)
+        self.steps.table.setFocus()
+
     def _chosen(self, id: int) -> None:
         out = self.desk.outlook()
         self.chart.put(out.due[0].lift.step if out.due else None, id)
@@ -297,10 +306,10 @@ class PlanPage(View):
         self.context.show("run")
 
     def show_place(self, path: Sequence[str]) -> None:
-        """`steps`, `weights`, `settle`, `measure`, `order`, `line`."""
+        """`steps`, `weights`, `settle`, `measure`, `advance`, `order`, `line`."""
         name = path[0] if path else "line"
         self.kinds.setCurrentIndex(1 if name == "campaign" else 0)
-        if name in ("settle", "measure"):
+        if name in ("settle", "measure", "advance"):
             self.tabs.setCurrentIndex(2)
             self.times.fields[name,].setFocus()
         elif name == "steps":

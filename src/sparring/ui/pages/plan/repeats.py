@@ -96,5 +96,6 @@ class Repeats(QWidget):
             s.model_copy(update={"repeats": self.needed}) if s.kind == "measure" else s
             for s in self.desk.plan.steps
         ]
-        if reason := self.desk.lay_steps(steps, "repeats"):
+        kept = self.desk.still_answers(f"{self.needed} runs of each step for the difference asked.")
+        if reason := self.desk.lay_steps(steps, "repeats", **kept):
             self.desk.said.emit(reason)

@@ -104,7 +104,8 @@ class Steps(QWidget):
             return ["–", "–", "–"]
         speed = d.show(Measured(row.speed, row.u_speed), "speed", with_unit=False)
         share = row.danger(d.rig.method.HELD) or "–"
-        return ["stalls" if row.stalls > 0.5 else speed, f"{row.winding - 273.15:.0f} °C", share]
+        winding = f"{row.winding - 273.15:.0f} °C" if d.build.has_motor else "–"
+        return ["stalls" if row.stalls > 0.5 else speed, winding, share]
 
     def _selected(self) -> None:
         items = self.table.selectedItems()
@@ -213,7 +214,7 @@ class StepForm(QWidget):
             text = Label(label)
             text.setBuddy(field)
             self._labels[field] = text
-            field.setMinimumWidth({self.load: 140, self.kind: 84}.get(field, 56))
+            field.setMinimumWidth({self.load: 168, self.kind: 84}.get(field, 56))
             grid.addWidget(text, 0, n)
             grid.addWidget(field, 1, n)
 
@@ -247,12 +248,13 @@ class StepForm(QWidget):
         self.time.set_value(step.time)
         if not self.part.isModified():
             self.part.setText(step.part)
-        driven = step.kind not in STILL
+        driven, own = step.kind not in STILL, self.desk.build.has_motor
+        self._labels[self.speed].setText("or speed" if own else "Speed")
         weights = bool(method.STEP) and method.SET_BY[1] == "mass"
         for field, shown in (
             (self.load, driven and weights and step.kind != "first power"),
             (self.resistor, driven and bool(method.STEPS[0])),
-            (self.voltage, driven),
+            (self.voltage, driven and (own or step.voltage is not None)),
             (self.speed, driven),
             (self.repeats, driven),
             (self.time, step.kind in ("hold", "run in", "cool down")),
@@ -268,7 +270,11 @@ class StepForm(QWidget):
         if kind in ("hold", "run in", "cool down"):
             fields["time"] = self.step.time or 60.0
         if kind not in STILL and self.step.voltage is None and self.step.speed is None:
-            fields["voltage"] = self.desk.plan.voltage
+            build = self.desk.build
+            if build.has_motor:
+                fields["voltage"] = self.desk.plan.voltage
+            else:
+                fields["speed"] = build.usual_input / abs(build.ratio())
         return fields
 
     def _put(self, text: str, **fields: Any) -> None:

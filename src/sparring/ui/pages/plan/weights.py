@@ -110,7 +110,8 @@ class Weights(QWidget):
             s.model_copy(update={"load": self.hung[s.id].total}) if self._differs(s) else s
             for s in self.desk.plan.steps
         ]
-        if reason := self.desk.lay_steps(steps, "loads from the shelf"):
+        kept = self.desk.still_answers("The loads are what the shelf makes nearest to these.")
+        if reason := self.desk.lay_steps(steps, "loads from the shelf", **kept):
             self.desk.said.emit(reason)
 
 

@@ -10,18 +10,25 @@ from typing import Any
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QTabBar, QVBoxLayout, QWidget
 
 from sparring.core import predict
+from sparring.core.characterise.base import Part
+from sparring.core.methods import Generator
 from sparring.core.recording import Recording
 from sparring.core.reduce.points import Point
 from sparring.core.reduce.results import TestResult
-from sparring.core.uncertainty import budget, nominal
+from sparring.core.reduce.step import Step
+from sparring.core.uncertainty import Uncertain, budget, nominal
 from sparring.ui.model import background
+from sparring.ui.model.insight import Insight
 from sparring.ui.page import Context, ShownFlow, View
 from sparring.ui.pages.results.budget_view import BudgetView
-from sparring.ui.pages.results.charts import Charts
+from sparring.ui.pages.results.figure_table import FigureTable
+from sparring.ui.pages.results.kinds import KINDS
+from sparring.ui.pages.results.kinds.base import Kind
 from sparring.ui.pages.results.recording_view import RecordingView
 from sparring.ui.pages.results.sheet_table import SheetTable
 from sparring.ui.theme import theme
 from sparring.ui.widgets.leave_out import ask_why
+from sparring.ui.widgets.measured import MeasuredList
 from sparring.ui.widgets.parts import Table, note, sheet
 
 _COLUMNS = (
@@ -31,8 +38,17 @@ _COLUMNS = (
     ("power out", "power_out", "power"),
     ("wire to shaft", "wire_to_shaft", "ratio"),
     ("gearbox", "gearbox", "ratio"),
+    ("load", "load_voltage", "voltage"),
+    ("predicted", "", "voltage"),
+    ("at the load", "load_power", "power"),
+    ("to the load", "input_to_load", "ratio"),
+    ("motors' shares", "shares", "ratio"),
 )
-"""Of the table of points: heading, figure of a step, its kind."""
+"""Of the table of points: heading, figure of a step ("": the volts that a generator's constant
+predicts), its kind."""
+_SHARES = len(_COLUMNS) - 1  # a figure for each motor
+# columns of the power at the output and the wires' efficiency; from which on a generator's are
+_OUT, _WIRE, _AT_LOAD = 5, 6, 8
 
 
 class ResultsPage(View):
@@ -49,16 +65,79 @@ class ResultsPage(View):
         column = QVBoxLayout(full)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
-        self.charts = Charts(desk)
-        self.charts.picked.connect(self._picked)
-        column.addWidget(self.charts, 1)
+        column.addWidget(self._kinds(), 1)
         column.addWidget(self._below())
         self.either.addWidget(full)
         self.either.addWidget(self._nothing())
+        self.insight = Insight(desk)
+        self.insight.changed.connect(self._draw)
         for signal in (desk.result_changed, desk.units_changed, theme.changed):
             signal.connect(self.refresh)
         desk.selection_changed.connect(self._select)
         self.refresh()
+
+    def _kinds(self) -> QWidget:
+        """One large chart, and the row of its kinds; each is made when it is first wanted."""
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        self.row = QTabBar()
+        self.row.setDrawBase(False)
+        self.row.setExpanding(False)
+        self.row.setUsesScrollButtons(False)
+        self.row.setAccessibleName("Chart")
+        self.charts = QStackedWidget()
+        self._made: dict[str, Kind] = {}
+        for kind in KINDS:
+            self.row.addTab(kind.NAME)
+            self.charts.addWidget(QWidget())
+        self.row.currentChanged.connect(lambda _n: self._draw())
+        self.controls = QStackedWidget()  # the choices of the kind that is shown
+        line = QHBoxLayout()
+        line.addWidget(self.row)
+        line.addWidget(self.controls, 1)
+        column.addLayout(line)
+        column.addWidget(self.charts, 1)
+        return whole
+
+    def kind(self, id: str = "") -> Kind:
+        """A kind of chart by its id; the one that is shown."""
+        n = next((n for n, k in enumerate(KINDS) if id == k.ID), self.row.currentIndex())
+        made = self._made.get(KINDS[n].ID)
+        if made is None:
+            made = self._made[KINDS[n].ID] = KINDS[n](self.desk)
+            made.picked.connect(self._picked)
+            self.controls.addWidget(made.controls)
+            old = self.charts.widget(n)
+            self.charts.insertWidget(n, made)
+            if old is not None:
+                self.charts.removeWidget(old)
+                old.deleteLater()
+        return made
+
+    def turn(self, by: int) -> None:
+        """Shows the next kind of chart, or the one before."""
+        self.row.setCurrentIndex((self.row.currentIndex() + by) % self.row.count())
+
+    def show_kind(self, id: str) -> None:
+        self.row.setCurrentIndex(next(n for n, k in enumerate(KINDS) if id == k.ID))
+
+    def _draw(self) -> None:
+        """Draws what is worked out in the chart that is shown."""
+        shown = self.kind()
+        self.charts.setCurrentWidget(shown)
+        self.controls.setCurrentWidget(shown.controls)
+        found = self.insight.found
+        if found is None or found.result is not self.desk.result:
+            return
+        if found.complete:
+            self.figures.put(found)
+            self._offer(5, found.model is not None)
+        if found.complete or shown.AT_ONCE:
+            shown.put(found)
+        else:
+            shown.nothing(self.insight.failed or "It is being worked out.")
 
     def _below(self) -> QWidget:
         """Points, recording, uncertainty and corrections, one at a time."""
@@ -78,12 +157,16 @@ class ResultsPage(View):
         row.addWidget(self.broke)
         row.addWidget(self.strike)
         below.addLayout(row)
-        self.table = Table(["weight", "runs", *(head for head, _, _ in _COLUMNS)], "Points", 8)
+        heads = [head for head, _, _ in _COLUMNS]
+        self.table = Table(["weight", "runs", *heads], "Points", 2)
         self.table.itemSelectionChanged.connect(self._row_chosen)
         self.recording, self.budget = RecordingView(self.desk), BudgetView()
         was = ["when", "of", "what", "was", "is"]
         self.corrected = Table(was, "Corrected after the runs", 5, left=(1, 2, 3, 4))
         self.sheet = SheetTable(self.desk)
+        self.figures = FigureTable(self.desk)
+        parts: tuple[Part, ...] = ("build",)
+        self.measured = MeasuredList(self.desk, parts, self.context.measure)
         self.panes = QStackedWidget()
         for name, pane in (
             ("Points", self.table),
@@ -91,14 +174,18 @@ class ResultsPage(View):
             ("Uncertainty", self.budget),
             ("Corrections", self.corrected),
             ("Data sheet", self.sheet),
+            ("Key figures", self.figures),
+            ("Measured", self.measured),
         ):
             self.tabs.addTab(name)
             self.panes.addWidget(pane)
+        for n in (3, 4, 5):  # until there is something in them: their room is the neighbours'
+            self.tabs.setTabVisible(n, False)
         self.tabs.currentChanged.connect(self.panes.setCurrentIndex)
         below.addWidget(self.panes, 1)
         self.summary = note("")
         below.addWidget(self.summary)
-        frame.setFixedHeight(234)
+        frame.setFixedHeight(206)
         return frame
 
     def _nothing(self) -> QWidget:
@@ -127,13 +214,19 @@ class ResultsPage(View):
         result = self.desk.result
         self.either.setCurrentIndex(0 if result is not None and result.steps else 1)
         if result is None or not result.steps:
-            self.charts.clear()
+            for kind in self._made.values():
+                kind.clear()
+            self.insight.refresh()
             return
-        self.charts.put(result)
+        self.insight.refresh()
         self._table()
-        self.tabs.setTabVisible(4, self.sheet.refresh())
-        self.tabs.setMinimumWidth(self.tabs.sizeHint().width())  # a tab that came needs its room
+        self._offer(4, self.sheet.refresh())
         self._select()
+
+    def _offer(self, tab: int, there: bool) -> None:
+        """Shows or hides a tab below the chart; one that comes needs its room."""
+        self.tabs.setTabVisible(tab, there)
+        self.tabs.setMinimumWidth(self.tabs.sizeHint().width())
 
     def _picked(self, step: int, lift: int) -> None:
         self.tabs.setCurrentIndex(1)
@@ -151,28 +244,47 @@ class ResultsPage(View):
         for s in result.steps:
             lifts = [str(len(s.points))] * bool(s.points)
             lifts += [f"{len(s.stalls)} stalled"] * bool(s.stalls)
-            figures = [d.show(getattr(s, n), kind, with_unit=False) for _, n, kind in _COLUMNS]
+            figures = [
+                d.show(getattr(s, n) if n else self._predicted(s), kind, with_unit=False)
+                for _, n, kind in _COLUMNS[:_SHARES]
+            ]
+            figures.append(" / ".join(d.show(x, "ratio", with_unit=False) for x in s.shares))
             rows.append([self._weight((*s.points, *s.stalls)[0]), " + ".join(lifts), *figures])
         self.table.blockSignals(True)
+        generates = isinstance(d.rig.method, Generator)
+        self.table.setColumnHidden(_OUT, generates)  # what arrives at the load stands for it
+        self.table.setColumnHidden(_WIRE, not d.build.has_motor)
+        for column in range(_AT_LOAD, 2 + _SHARES):
+            self.table.setColumnHidden(column, not generates)
+        self.table.setColumnHidden(2 + _SHARES, not any(s.shares for s in result.steps))
         self.table.fill(rows)
         self.table.blockSignals(False)
         text = "; ".join([*self._corrections(), *self._in_words(result)])
+        text = text[:1].upper() + text[1:]
         self.summary.setText(f"{text}. All ± are 95 % half-widths (k = 2). Grey: predicted.")
+
+    def _predicted(self, step: Step) -> Uncertain:
+        """Volts at the load by the generator's constant and the speed as measured."""
+        run = (*step.points, *step.stalls)[0].run
+        method, plan = self.desk.rig.method, self.desk.todo.step(run.step)
+        if not isinstance(method, Generator) or step.speed is None or plan is None:
+            return None
+        return method.load_voltage(nominal(step.speed), plan.resistor)
 
     def _in_words(self, result: TestResult) -> Iterator[str]:
         """Stall, losses, and what was left out; of several voltages the main one's stall."""
         show, stall = self.desk.show, result.stall
-        if len(result.levels) > 1:
-            yield f"At {result.voltage:.3g} V"
+        of = f"At {result.voltage:.3g} V: stall" if len(result.levels) > 1 else "Stall"
         if stall.held is not None:
-            yield f"Stall torque, measured, {show(stall.held, 'torque')}"
+            yield f"{of} torque, measured, {show(stall.held, 'torque')}"
         if stall.by_line is not None:
-            yield f"Stall from the speed line {show(stall.by_line, 'torque')}"
+            yield f"{of} from the speed line {show(stall.by_line, 'torque')}"
         if stall.lifted is not None and stall.not_lifted is not None:
             between = [show(nominal(t), "torque") for t in (stall.lifted, stall.not_lifted)]
             yield f"from loads between {' and '.join(between)}"
-        predicted = predict.stall_torque(result.build, result.voltage)
-        yield f"predicted {show(predicted, 'torque')}"
+        if result.build.has_motor:
+            predicted = predict.stall_torque(result.build, result.voltage)
+            yield f"predicted {show(predicted, 'torque')}"
         if result.losses is not None:
             constant = show(result.losses.constant, "torque")
             part = show(result.losses.proportional, "ratio")
@@ -185,7 +297,7 @@ class ResultsPage(View):
     def _corrections(self) -> list[str]:
         """Lists what was put right after the runs; for the line below, how much that is."""
         made = self.desk.corrections()
-        self.tabs.setTabVisible(3, bool(made))
+        self._offer(3, bool(made))
         self.corrected.fill(
             [[f"{c.at.astimezone():%d %b %H:%M}", c.name, c.field, c.before, c.after] for c in made]
         )
@@ -209,6 +321,7 @@ class ResultsPage(View):
 
     def _select(self) -> None:
         result, step = self.desk.result, self.desk.step
+        self.kind().select()
         point = self.chosen_point()
         self.strike.setEnabled(point is not None)
         self.broke.setEnabled(point is not None)
@@ -268,7 +381,10 @@ class ResultsPage(View):
             self.asked = ask_break(self.desk, lambda: stored, self)
 
     def show_place(self, path: Sequence[str]) -> None:
-        """`step.2`: chooses the third step."""
+        """`step.2`: chooses the third step; `orders`: the kind of chart of that name."""
+        if path and path[0] in {k.ID for k in KINDS}:
+            self.show_kind(path[0])
+            return
         if path[:1] == ("step",) or path[:1] == ["step"]:
             self.desk.select(int(path[1]), 0)
             self.tabs.setCurrentIndex(0)
@@ -279,17 +395,23 @@ class ResultsPage(View):
             return None
         chosen = d.step is not None and d.step < len(result.steps)
         step = result.steps[d.step] if chosen and d.step is not None else result.best
-        if step is None or not step.lifted or step.power_in is None or step.voltage is None:
+        if step is None or not step.lifted or step.power_in is None:
+            return None
+        source = (step.voltage, step.current)
+        if not d.build.has_motor:
+            source = (step.motor_power / step.motor_torque, step.motor_torque)
+        if None in source:
             return None
         flow = predict.measured_flow(
             d.build,
-            nominal(step.voltage),
-            nominal(step.current),
+            nominal(source[0]),
+            nominal(source[1]),
             power_in=nominal(step.power_in),
             output_speed=nominal(step.speed),
             load=nominal(step.torque),
         )
-        head, _, tail = d.show(step.wire_to_shaft, "ratio", decimals=None).partition(" ± ")
+        whole = step.wire_to_shaft if d.build.has_motor else step.gearbox
+        head, _, tail = d.show(whole, "ratio", decimals=None).partition(" ± ")
         wire = (
             f"{head} %" if tail else head,
             f"± {tail}, k = 2" if tail else "",

@@ -10,16 +10,20 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from sparring.core.by_eye import ByEye
 from sparring.core.input_quantity import lowered
 from sparring.core.recording import CHANNELS, Recording
 from sparring.core.reduce.points import Point
+from sparring.core.run import Run
+from sparring.logbook import photos
 from sparring.ui.model.desk import Desk
 from sparring.ui.theme import CHANNEL_COLOURS, font, theme
 from sparring.ui.widgets.chart import Chart, pen, thinned
 from sparring.ui.widgets.parts import note
+from sparring.ui.widgets.photo import show_large
+from sparring.ui.widgets.plain import tip
 
 _SHOWN = ("speed", "cell", "force", "current", "voltage", "motor_speed", "temperature")
 
@@ -42,6 +46,9 @@ class RecordingView(QWidget):
         column.setSpacing(2)
         self.about = note("Select a point in the chart or a row of the table.")
         column.addWidget(self.about)
+        self._photos = QHBoxLayout()
+        self._photos.addStretch(1)
+        column.addLayout(self._photos)
         column.addStretch(0)
         self._column = column
         self._items: list[Any] = []
@@ -56,6 +63,7 @@ class RecordingView(QWidget):
     def put_read(self, point: Point, name: str) -> None:
         """What a person read in a run that has no recording."""
         self._clear()
+        self._put_photos(point.run)
         read, d = point.run.read, self.desk
         figures = [
             f"{lowered(words)} {d.show(figure, marker.kind)}"
@@ -67,6 +75,22 @@ class RecordingView(QWidget):
             f"{name}, run {point.run.repeat}, read by eye: {', '.join(figures) or 'how it ended'}."
         )
 
+    def _put_photos(self, run: Run) -> None:
+        """A button for each photo of the run."""
+        while self._photos.count() > 1:
+            item = self._photos.takeAt(0)
+            if item is not None and (old := item.widget()) is not None:
+                old.deleteLater()
+        for n, name in enumerate(run.photos):
+            button = QPushButton(name)
+            button.setToolTip(tip("Photo kept with this run."))
+            button.clicked.connect(lambda _on, name=name: self._large(name))
+            self._photos.insertWidget(n, button)
+
+    def _large(self, name: str) -> None:
+        if self.desk.book is not None:
+            show_large(self, self.desk.book.folder / photos.FOLDER / name, name)
+
     def _clear(self) -> None:
         for item in self._items:
             self.chart.remove(item)
@@ -76,6 +100,7 @@ class RecordingView(QWidget):
         """The recording of a run, its window shaded; name: of the step."""
         self._clear()
         run = point.run
+        self._put_photos(run)
         part = rec.span(
             run.start if run.start is not None else -np.inf,
             run.stop if run.stop is not None else np.inf,
@@ -90,6 +115,7 @@ class RecordingView(QWidget):
             pen=pen("reseda", 1),
         )
         self._items += [region, *self._curves(part, zero), *self._marks(part, zero)]
+        self._items += self._events(run, zero)
         for item in self._items:
             self.chart.add(item)
         self.chart.box.setRange(xRange=(0, float(part.t[-1]) - zero), yRange=(-5, 140), padding=0)
@@ -123,6 +149,24 @@ class RecordingView(QWidget):
                 labelOpts={"position": 0.15, **look},
                 pen=pen("amber", 1.4, Qt.PenStyle.DashLine),
             )
+
+    def _events(self, run: Run, zero: float) -> Iterator[Any]:
+        """What the detectors found, each over the time it took; one label above the other."""
+        for n, e in enumerate(run.events):
+            colour = "vermilion" if e.severity == "wrong" else "amber"
+            span = (e.at - zero, max(e.until, e.at + 1e-3) - zero)
+            brush = pg.mkBrush(theme.colour(colour, 40))
+            line = pen(colour, 1.2)
+            yield pg.LinearRegionItem(span, movable=False, brush=brush, pen=line)
+            label = pg.TextItem(
+                f"{e.title}: {e.seen}",
+                color=theme.colour("ink"),
+                anchor=(0, 0),
+                fill=pg.mkBrush(theme.colour("sheet", 225)),
+            )
+            label.setFont(font(11, bold=True))
+            label.setPos(span[0], 118 - 16 * (n % 6))
+            yield label
 
     def _in_words(self, rec: Recording, point: Point, name: str, zero: float) -> str:
         d, window = self.desk, point.window

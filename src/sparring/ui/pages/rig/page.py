@@ -155,6 +155,10 @@ class RigPage(View):
                     ("Current", ("limits", "current")),
                     ("Output speed", ("limits", "speed")),
                     ("Stalled for", ("limits", "stalled_for")),
+                    ("Output torque", ("limits", "torque")),
+                    ("Electrical power", ("limits", "power")),
+                    ("Motor temperature", ("limits", "temperature")),
+                    ("Load cell force", ("limits", "force")),
                 ],
             ),
             (
@@ -254,7 +258,7 @@ class RigPage(View):
         d, (what, field) = self.desk, self.desk.rig.method.ROLLS
         self.surface.setVisible(bool(what))
         if what:
-            turns = predict.no_load_speed(d.build, d.plan.voltage)
+            turns = predict.no_load_speed(d.build, predict.set_to(d.build, d.plan))
             fast = getattr(d.rig.method, field).value / 2 * turns
             shown = " = ".join(quantity.show(fast, "velocity", u, decimals=2) for u in _FAST)
             self.surface.setText(

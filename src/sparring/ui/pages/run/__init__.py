@@ -35,11 +35,21 @@ COMMANDS: tuple[Command[RunPage], ...] = (
     Command(
         "run.mark",
         "Mark this moment",
-        lambda page: page.mark(),
+        lambda page: page.noted.mark(),
         menu="Bench",
         group=1,
         key="M",
         on="run",
+    ),
+    Command(
+        "run.happened",
+        "What happened …",
+        lambda page: page.noted.happened(),
+        menu="Bench",
+        group=1,
+        key="E",
+        on="run",
+        told="What happened: an event that was seen or heard",
     ),
     Command(
         "run.again",
@@ -63,9 +73,29 @@ COMMANDS: tuple[Command[RunPage], ...] = (
         told="Read by eye, without a board",
     ),
     Command(
+        "run.life",
+        "Life test …",
+        lambda page: page.live(),
+        menu="Bench",
+        group=1,
+        key="Ctrl+J",
+        on="run",
+        told="Life test: a duty cycle over and over, for days",
+    ),
+    Command(
+        "run.photo",
+        "Photo of this run …",
+        lambda page: page.noted.choose_photo(),
+        menu="Bench",
+        group=1,
+        key="P",
+        on="run",
+        told="Photo of the newest run; or drop it on the page",
+    ),
+    Command(
         "run.broke",
         "Part broke …",
-        lambda page: page.broke(),
+        lambda page: page.noted.broke(),
         key="B",
         on="run",
         told="Part broke: stops, and asks which part",
@@ -74,5 +104,6 @@ COMMANDS: tuple[Command[RunPage], ...] = (
 KEYS = (
     ("Enter", "reading by eye: next value; after the last one the run is saved"),
     ("Alt+S", "reading by eye: it stalled"),
+    ("Alt+W", "reading by eye: what happened"),
 )
 PAGE = Page(id="run", name="Run", make=_make, state=_state, commands=COMMANDS, keys=KEYS)

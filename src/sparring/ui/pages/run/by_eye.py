@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
@@ -10,6 +11,8 @@ from PyQt6.QtGui import QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
 
 from sparring.core.by_eye import ByEye
+from sparring.core.events import BY_A_PERSON
+from sparring.core.happening import Happening
 from sparring.core.quantity import Measured
 from sparring.core.records import RecordError, problems
 from sparring.ui.model.desk import Desk
@@ -29,7 +32,10 @@ _WAYS = {
     "angle and time": ("turned", "time"),
     "travel and time": ("travel", "time"),
     "tachometer": ("speed",),
+    "input turns and time": ("input_turned", "time"),
+    "tachometer on the input": ("motor_speed",),
 }
+_OF_INPUT = ("input_turned", "motor_speed")  # of a drive without a motor
 _SPEED = {name for names in _WAYS.values() for name in names}
 _NOTICED_WORDS = ("hot to the touch", "smells", "bends", "unusual sound")
 _ASKED = ("Hot to the tou&ch?", "S&mells?", "&Bends?", "&Odd sound?")
@@ -47,10 +53,11 @@ def _sentence(words: str) -> str:
 
 class EyePanel(QFrame):
     """`entered(readings, ended)`: a run was read to its end; `corrected(stored, run)`: one of those
-    before was put right.
+    before was put right; `asked()`: something happened, and which event it was is to be asked.
     """
 
     entered = pyqtSignal(object, str)
+    asked = pyqtSignal()
     corrected = pyqtSignal(object, object)
 
     def __init__(self, desk: Desk) -> None:
@@ -117,6 +124,10 @@ class EyePanel(QFrame):
             button.clicked.connect(self.begin)
             self.noticed[what] = button
             asked.addWidget(button)
+        self.happened = QPushButton("&What happened? …")
+        self.happened.setToolTip(tip("An event that was seen or heard: slip, skip, breakage …"))
+        self.happened.clicked.connect(self.asked)
+        asked.addWidget(self.happened)
         asked.addStretch(1)
         self.out = QPushButton("Exclude the selected run …")
         self.out.clicked.connect(self._leave_out)
@@ -154,13 +165,24 @@ class EyePanel(QFrame):
 
     def _wanted(self) -> tuple[str, ...]:
         way = _WAYS[self.way.currentText()] if self._by_way else ()
-        return (*way, *self.desk.rig.method.BY_EYE)
+        build, read = self.desk.build, self.desk.rig.method.BY_EYE
+        if not build.has_motor:
+            read = tuple(name for name in read if name not in ("voltage", "current"))
+            read = (*(("input_force",) if build.input_arm is not None else ()), *read)
+        return (*way, *read)
 
     def _ways(self) -> dict[str, tuple[str, ...]]:
         """Those that tell the speed with this method: the way of the load does with some."""
         method = self.desk.rig.method
         by_way = method.turned(method.figures(), 1.0) is not None
-        return {way: names for way, names in _WAYS.items() if by_way or "travel" not in names}
+        own = self.desk.build.has_motor
+        found = {
+            way: names
+            for way, names in _WAYS.items()
+            if (by_way or "travel" not in names) and not (own and set(_OF_INPUT) & set(names))
+        }
+        # what turns it is in the hand: that is what is counted first
+        return found if own else dict(sorted(found.items(), key=lambda w: w[1][0] not in _OF_INPUT))
 
     def _offer_ways(self) -> None:
         ways = list(self._ways())
@@ -184,7 +206,8 @@ class EyePanel(QFrame):
         self.figures.lay(wanted, self.way)
         self.way.setVisible(self._by_way)
         self.timing.offer(
-            timer=bool({"time", "coast_time"} & set(wanted)), taps=bool({"turned"} & set(wanted))
+            timer=bool({"time", "coast_time"} & set(wanted)),
+            taps=bool({"turned", "input_turned"} & set(wanted)),
         )
         self._column.removeWidget(self.table)
         self.table.deleteLater()
@@ -216,6 +239,7 @@ class EyePanel(QFrame):
         widgets = (*self.figures.fields(), self.keep, self.stalled, self.timing)
         for widget in (*widgets, *self.noticed.values()):
             widget.setEnabled(reads)
+        self.happened.setEnabled(bool(self._where) and self._correcting is None)
         self.leave.setVisible(self._correcting is not None)
         alarms = [what for what, button in self.noticed.items() if button.isChecked()]
         colour = theme.hex("vermilion-text") if alarms else theme.hex("ink")
@@ -242,6 +266,12 @@ class EyePanel(QFrame):
             if self._laid
             else "Watch whether it gets to the upper stop."
         )
+
+    def say(self, events: Sequence[Happening], part: str) -> None:
+        """What is said to have happened in the run that is read."""
+        told = [e.title for e in events] + ([f"{part} broke"] if part else [])
+        self.said.setText(f"{'; '.join(told)}: saved with this run." if told else "")
+        self.begin()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Enter presses the button that has the keyboard, as it goes on in a field; Del leaves the
@@ -273,7 +303,8 @@ class EyePanel(QFrame):
         self.begin()
 
     def _tapped(self, turns: int, time: Measured) -> None:
-        self.figures.type("turned", Measured(2 * math.pi * turns))
+        name = "turned" if "turned" in self.figures.names else "input_turned"
+        self.figures.type(name, Measured(2 * math.pi * turns))
         self.figures.type("time", time)
 
     # --- what was read ----------------------------------------------------------------------------
@@ -292,7 +323,7 @@ class EyePanel(QFrame):
             ended = "stalled"
         noticed = tuple(what for what, button in self.noticed.items() if button.isChecked())
         try:
-            tells = {"turned", "travel", "speed"} & told.keys()
+            tells = {"turned", "travel", "speed", *_OF_INPUT} & told.keys()
             if ended == "top" and self._by_way and not tells and not self._recorded():
                 raise RecordError("no reading gives the speed; enter one, or press It stalled")
             read = ByEye.model_validate({**told, "noticed": noticed})
@@ -415,7 +446,9 @@ class EyePanel(QFrame):
         words = {"stalled": "stalled", "top": self.desk.rig.method.DONE}
         ended = words.get(run.ended, run.ended)
         noticed = () if run.read is None else run.read.noticed
-        return ", ".join([ended, *noticed, *["recorded"] * bool(stored.recording)])
+        said = [e.title.lower() for e in run.events if e.seen == BY_A_PERSON]
+        broke = [f"{run.broke} broke"] * bool(run.broke)
+        return ", ".join([ended, *noticed, *said, *broke, *["recorded"] * bool(stored.recording)])
 
     def _fill(self) -> None:
         """All runs of the test, the newest first."""

@@ -25,6 +25,9 @@ _TIME = 2 * REACTION  # [s]
 # digits of usual displays (common practice, no source)
 _USUAL = {
     "turned": math.radians(5),
+    "input_turned": math.radians(5),
+    "motor_speed": _SPEED,
+    "input_force": 0.1,
     "travel": 2e-3,
     "time": _TIME,
     "speed": _SPEED,

@@ -93,9 +93,18 @@ class LadderRow(QWidget):
         p.setPen(
             theme.colour("vermilion-text" if self.stalled else "torque" if self.done else "ink-2")
         )
-        p.setFont(font(13, bold=self.current))
+        size = 13
+        p.setFont(font(size, bold=self.current))
+        room = self.width() - 122
+        if p.fontMetrics().horizontalAdvance(found) > room:  # its meaning goes before a word
+            found = found.replace(" expected", "")
+        if p.fontMetrics().horizontalAdvance(found) > 1.3 * room:  # nor does a ±
+            found = f"{found.partition(' ±')[0]} %" if " ±" in found else found
+        while size > 10 and p.fontMetrics().horizontalAdvance(found) > room:
+            size -= 1
+            p.setFont(font(size, bold=self.current))
         p.drawText(
-            QRectF(114, 0, self.width() - 122, 30),
+            QRectF(114, 0, room, 30),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
             found,
         )

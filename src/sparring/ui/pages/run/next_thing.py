@@ -7,17 +7,20 @@ from datetime import timedelta
 from functools import partial
 from typing import Literal, NamedTuple
 
+from sparring.core.guard import guard_of
 from sparring.core.plan import Lift, PlanStep
 from sparring.core.plan.record import STILL
 from sparring.core.run import Run, run_of
 from sparring.ui.model.live import on_bench
+from sparring.ui.model.living import LifeTest
 from sparring.ui.page import Context
 from sparring.ui.pages.run.by_eye import EyePanel
 
 
 class Offer(NamedTuple):
     """text: on the button; say: below it; act: what it does, None while nothing can be done; alarm:
-    the text is what matters most now; key: does the same.
+    the text is what matters most now; key: does the same; by_itself: nobody has to do anything
+    before it, and the plan wants it to begin so.
     """
 
     text: str
@@ -25,18 +28,38 @@ class Offer(NamedTuple):
     act: Callable[[], None] | None = None
     alarm: bool = False
     key: str = "Space"
+    by_itself: bool = False
 
 
-def next_thing(context: Context, lift: Lift | None, eye: EyePanel | None = None) -> Offer:
+def next_thing(
+    context: Context, lift: Lift | None, eye: EyePanel | None = None, *, enough: bool = False
+) -> Offer:
     """What is offered now. lift: the next one, None when all of the plan is done; eye: where runs
-    are read by a person.
+    are read by a person; enough: the run under way has been steady for long enough.
     """
     s = context.session
     # a bench that may be moving goes before all else
     still = s.state in ("off", "connecting", "ready") or (s.state == "lost" and not s.stop_wanted)
     if eye is not None and still:
         return _by_eye(context, lift, eye)
-    return _while_it_moves(context) or _before_a_lift(context) or _a_lift(context, lift)
+    return _while_it_moves(context, enough) or _before_a_lift(context) or _a_lift(context, lift)
+
+
+def of_life(life: LifeTest, show: Callable[[str], None]) -> Offer:
+    """What is offered while a life test is on the desk."""
+    assert life.journal is not None
+    now = life.journal.now
+    if now.state == "ended":
+        say = f"The life test has ended: {now.why}. Ctrl+T starts a new test."
+        return Offer("See the results", say, partial(show, "results"))
+    if not life.alive:
+        return Offer("Go on", "Its process is gone. It goes on where it was.", life.go_on)
+    if now.state == "inspection":
+        return Offer("Inspected: go on", f"{now.why}.", partial(life.tell, "resume"))
+    if now.state == "paused":
+        return Offer("Go on", f"Paused: {now.why}.", partial(life.tell, "resume"))
+    say = "The life test goes on when this window is closed. Esc stops it at once."
+    return Offer("Pause after this run", say, partial(life.tell, "pause"))
 
 
 def _by_eye(context: Context, lift: Lift | None, eye: EyePanel) -> Offer:
@@ -44,6 +67,8 @@ def _by_eye(context: Context, lift: Lift | None, eye: EyePanel) -> Offer:
         return _confirm(context)
     if lift is None:
         return _results(context)
+    if context.desk.broken:
+        return _replace(context)
     step = context.desk.todo.step(lift.step)
     if step is not None and step.kind in STILL:
         return _at_rest(context, step)
@@ -52,6 +77,21 @@ def _by_eye(context: Context, lift: Lift | None, eye: EyePanel) -> Offer:
         return Offer("It turns the right way, smoothly", say, context.desk.saw_it_turn)
     say = "By eye. Ctrl+Y returns to the bench."
     return Offer("Save this run", say, partial(eye.finish, "top"), key="Enter")
+
+
+def _replace(context: Context) -> Offer:
+    """Something broke in the newest run."""
+    d = context.desk
+    say = (
+        f"In the last run broke: {d.broken}. Replace it by the like, or press Ctrl+R for a new"
+        " revision. Space then goes on."
+    )
+
+    def done() -> None:
+        d.mended()
+        d.plan_changed.emit()
+
+    return Offer("Replaced: go on", say, done)
 
 
 def _first_power(context: Context) -> str:
@@ -80,14 +120,14 @@ def _results(context: Context) -> Offer:
     return Offer("See the results", "The plan is complete.", lambda: context.show("results"))
 
 
-def _while_it_moves(context: Context) -> Offer | None:
+def _while_it_moves(context: Context, enough: bool) -> Offer | None:
     """Where there is no bench, or it is busy."""
-    d, s = context.desk, context.session
-    _, doing, stopping = d.rig.method.DOES
+    d, s, method = context.desk, context.session, context.desk.rig.method
+    _, doing, stopping = method.DOES
     if s.state == "off":
         return Offer(
             "Connect the simulated bench",
-            "No bench connected. The Bench menu connects a board on a serial port instead.",
+            "No bench connected. The Bench menu connects a board or other devices instead.",
             lambda: s.simulate(d.build, d.rig),
         )
     if s.state == "lost" and s.stop_wanted:
@@ -103,7 +143,11 @@ def _while_it_moves(context: Context) -> Offer | None:
         say = "STOP is repeated until the bench confirms it. Cut its power if it does not stop."
         return Offer("STOP not confirmed", say, alarm=True)
     if s.state == "lifting":
-        return Offer(f"{doing} …") if s.obeys else Offer("End this run", act=s.finish)
+        if not (s.obeys and (d.build.has_motor or s.simulated)) or s.has_no_end(method):
+            return Offer("End this run", act=s.finish)
+        if enough:
+            return Offer("End this run", f"{doing}, steady for long enough.", s.finish)
+        return Offer(f"{doing} …")
     return None
 
 
@@ -161,26 +205,33 @@ def _a_lift(context: Context, lift: Lift | None) -> Offer:
     if lift is None:
         return _results(context)
 
+    if d.broken:
+        return _replace(context)
     step = d.todo.step(lift.step)
     assert step is not None
     if step.kind in STILL:
         return _at_rest(context, step)
+    if step.voltage is not None and not d.build.has_motor:
+        say = f"{d.build.name} has no motor: on Plan, give a speed in place of the voltage."
+        return Offer("Plan a speed", say, lambda: context.show("plan.line"))
     setting = (method.SET_BY[0], step.setting(method)) if method.STEP else None
 
     def begin() -> None:
         assert d.book is not None
-        s.limits = d.rig.watched()
+        s.guard = guard_of(d.rig)
         source: Literal["simulated", "bench"] = "simulated" if s.stands_in else "bench"
-        run = run_of(d.rig, step, lift.repeat, source, d.voltage_of(step))
+        own = d.build.has_motor
+        run = run_of(d.rig, step, lift.repeat, source, d.voltage_of(step), has_motor=own)
         s.lift(run, d.ensure_test(), d.book.capture_path(), setting, step.time)
 
     if not step.counted:
         what = f"{step.kind[0].upper()}{step.kind[1:]}: {d.drive_name(step)}"
         return Offer(what, f"{d.load_name(step) or 'No load'}. Stand clear and watch.", begin)
     weight = d.step_name(step) if method.STEP else ""
+    by_itself = s.obeys and d.todo.advance == "when steady"
     if setting is None or (s.hung is not None and abs(s.hung - setting[1]) < 1e-6):
         again = " again" if any(x.step == lift.step for x in d.done_lifts()) else ""
-        return Offer(f"{do} {weight}".strip() + again, act=begin)
+        return Offer(f"{do} {weight}".strip() + again, act=begin, by_itself=by_itself)
     if s.obeys:
         say = (
             f"The simulated bench sets the {method.STEP} by itself."
@@ -188,7 +239,9 @@ def _a_lift(context: Context, lift: Lift | None) -> Offer:
             else f"Apply the {method.STEP} while the bench is at rest."
         )
         verb = "Hang" if method.weighed() else "Set"
-        return Offer(f"{verb} {weight}, then {do.lower()}", say, begin)
+        hands = not s.stands_in  # a real bench has its load put on by somebody
+        text = f"{verb} {weight}, then {do.lower()}"
+        return Offer(text, say, begin, by_itself=by_itself and not hands)
     return Offer(
         f"Record a run {f'of {weight}' if weight else ''}".strip(),
         f"This bench takes no commands: press, {do.lower()} by hand, press again at the end.",

@@ -4,36 +4,51 @@ thing, Esc stops.
 
 from __future__ import annotations
 
+import time
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
+from PyQt6.QtCore import QMimeData, QTimer
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from sparring.core import predict, quantity
+from sparring.bench.states import MOVING
+from sparring.core import predict
 from sparring.core.build import Build
 from sparring.core.by_eye import ByEye
-from sparring.core.live import Instruments, LiveFigures
+from sparring.core.events import Event, in_words
+from sparring.core.live import Instruments
 from sparring.core.outlook.foresee import Foreseen
 from sparring.core.plan import Lift, PlanStep, stalls_of, what_next
 from sparring.core.run import Run, run_of
+from sparring.ui.model.advancing import Advance
+from sparring.ui.model.living import LifeTest
+from sparring.ui.model.watching import Watching
 from sparring.ui.page import Context, ShownFlow, View
-from sparring.ui.pages.run.big_figure import BigFigure
 from sparring.ui.pages.run.by_eye import EyePanel
 from sparring.ui.pages.run.ladder import Ladder, LadderRow
-from sparring.ui.pages.run.next_thing import next_thing
+from sparring.ui.pages.run.life_dialog import LifeDialog
+from sparring.ui.pages.run.life_panel import LifePanel
+from sparring.ui.pages.run.live_row import LiveRow
+from sparring.ui.pages.run.next_thing import Offer, next_thing, of_life
+from sparring.ui.pages.run.noted import PICTURES, Noted
 from sparring.ui.pages.run.strips import Strips
-from sparring.ui.widgets.parts import note, sheet
+from sparring.ui.pages.run.word_strip import WordStrip
+from sparring.ui.widgets.parts import note
 
 _AVERAGE = 0.5  # [s] over which a live figure is averaged
-_KINDS = ("torque", "speed", "current", "force")
 _EMPTY = (
     "The strips show load cell, speed and current as soon as a bench is connected. Press Space to"
     " try the simulated one."
 )
-MARKS = ("click heard", "grinding", "smell", "tooth skipped", "touched")
 
 if TYPE_CHECKING:
     from sparring.logbook.stored import StoredRun
+
+
+# [s] between two pictures, while it moves and at rest
+_FIGURES, _STRIPS, _FLOWS = (0.12, 0.4), (0.2, 0.8), (0.3, 1.2)
 
 
 class RunPage(View):
@@ -47,52 +62,56 @@ class RunPage(View):
         self._wants_eye = desk.settings.value("eye/on", False, type=bool)
         # of the live figures, with the build they are of
         self._flow: tuple[Build, predict.PowerFlow] | None = None
+        self._backwards = False  # the output turns the other way
         self._revealed: int | None = None  # step that the ladder was scrolled to
         self.forced: int | None = None  # step that the tester chose out of turn
         self._forced_for: tuple[Any, ...] = ()
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
         page.setSpacing(8)
-        figures, column = sheet(margins=8)
-        row = QHBoxLayout()
-        row.setSpacing(6)
-        self.figures = {
-            "torque": BigFigure("Output torque", "torque"),
-            "speed": BigFigure("Output speed", "speed"),
-            "current": BigFigure("Current", "current"),
-            "force": BigFigure("Load cell", "force"),
-        }
-        for figure in self.figures.values():
-            row.addWidget(figure, 1)
-        column.addLayout(row)
-        page.addWidget(figures)
-        self.eye = EyePanel(desk)
+        self.row, self.eye = LiveRow(desk), EyePanel(desk)
+        page.addWidget(self.row)
         self.eye.entered.connect(self._read)
         self.eye.corrected.connect(self._put_right)
         self.eye.hide()
         page.addWidget(self.eye, 1)
-        self._live_parts = figures
         self.strips = Strips(desk, session, self._series)
         page.addWidget(self.strips, 1)
         self.empty = note(_EMPTY)
         page.addWidget(self.empty)
+        self.strip = WordStrip()
+        page.addWidget(self.strip)
+        self.noted = Noted(desk, session, self.strip)
+        self.noted.follow(self.eye)
+        self.life = LifeTest(desk, session)
+        self.life_panel = LifePanel(self.life)
+        self.life_panel.hide()
+        page.insertWidget(1, self.life_panel, 2)
+        self.life.changed.connect(self.refresh)
+        self.setAcceptDrops(True)
         self.ladder.go.clicked.connect(self.do_next)
         self.ladder.stop.clicked.connect(session.stop)
-        session.arrived.connect(self._paint_live)
+        # when figures, strips and driveline were last painted
+        self._painted = self._drawn = self._flowed = 0.0
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self._paint_live)
+        session.arrived.connect(self._arrived)
         session.state_changed.connect(self.refresh)
         session.happened.connect(lambda _t: self.refresh())
         session.kept.connect(self._kept)
-        for signal in (
-            desk.plan_changed,
-            desk.result_changed,
-            desk.lists_changed,
-            desk.build_changed,
-            desk.rig_changed,
-        ):
+        self.watching = Watching(desk, session)
+        self.watching.happened.connect(self._happened)
+        self.watching.steady.connect(self._steady)
+        self.advance = Advance(self)
+        self.advance.ticked.connect(self.refresh)
+        self.advance.due.connect(self.do_next)
+        session.stop_asked.connect(self._hold)
+        for signal in (desk.plan_changed, desk.result_changed, desk.lists_changed):
             signal.connect(self.refresh)
-        desk.rig_changed.connect(self._know_the_rig)
+        for signal in (desk.rig_changed, desk.build_changed):
+            signal.connect(self._know_the_rig)
         self._know_the_rig()
-        self.refresh()
 
     # --- what to do next --------------------------------------------------------------------------
 
@@ -103,24 +122,29 @@ class RunPage(View):
         """Brings ladder and button in step with desk and bench."""
         d, s = self.desk, self.session
         plan, method = d.todo, d.rig.method
-        self.figures["speed"].rename("Flywheel speed" if method.ACCELERATES else "Output speed")
+        self.row.figures["speed"].rename("Flywheel speed" if method.ACCELERATES else "Output speed")
         done = d.done_lifts()
         self._choose_lift(done)
         self._rows(done, stalls_of(d.outcomes()))
-        offer = next_thing(self.context, self.lift, self.eye if self.by_eye else None)
+        offer = self._begins_by_itself(self._offer())
         self.ladder.go.key = offer.key
         self.ladder.go.say(offer.text, alarm=offer.alarm)
         self.ladder.go.setEnabled(offer.act is not None)
         self.ladder.say.setText(offer.say)
         self.ladder.stop.setEnabled(s.state != "off")
-        by_eye = self.by_eye
+        lives = self.life.journal is not None
+        by_eye = self.by_eye and not lives
         for part, shown in (
             (self.eye, by_eye),
-            (self._live_parts, not by_eye),
-            (self.strips, not by_eye),
+            (self.row, not by_eye),
+            (self.strips, not by_eye and not lives),
+            (self.life_panel, lives),
         ):
             part.setVisible(shown)
-        if by_eye and not d.rig.care_confirmed:
+        if lives:
+            self.life_panel.refresh()
+        self.noted.by_eye = by_eye and self.lift is not None and offer.key != "Space"
+        if by_eye and self.lift is not None and offer.key == "Space":  # nothing is read before that
             self.eye.rest(offer.text, offer.say)
         elif by_eye and self.lift is None:
             self.eye.rest(
@@ -131,7 +155,9 @@ class RunPage(View):
             self.eye.ask(self._told(), self.lift.repeat, self._asked_for())
         asked = self._asked_for()
         self.ladder.say_where(
-            "first power"
+            "life test"
+            if lives
+            else "first power"
             if d.unseen
             else f"{len(done)} of {d.todo_count()} done"
             if not self.lift or plan.order == "bisection"
@@ -139,14 +165,41 @@ class RunPage(View):
             if self.lift.repeat <= asked
             else f"run {self.lift.repeat}, {asked} planned"
         )
-        self.empty.setVisible(s.ring is None and not by_eye)
+        self.empty.setVisible(s.ring is None and not by_eye and not lives)
         # what the figures showed last is no reading; the strips keep what has been
         if s.live is None:
             self._flow = None
-            for figure, kind in zip(self.figures.values(), _KINDS, strict=True):
-                figure.put("–", d.units[kind])
+            self.row.blank()
         if s.ring is None:
             self.strips.blank()
+
+    def _offer(self) -> Offer:
+        if self.life.journal is not None:
+            return of_life(self.life, self.context.show)
+        eye = self.eye if self.by_eye else None
+        return next_thing(self.context, self.lift, eye, enough=self.watching.enough)
+
+    def _begins_by_itself(self, offer: Offer) -> Offer:
+        """What is offered, with the countdown where it begins without being asked for."""
+        if self.session.state != "ready" or not self.advance.wanted:
+            return offer
+        if not offer.by_itself or not self.isVisible():  # nothing begins that nobody looks at
+            self.advance.hold()
+            return offer
+        self.advance.count()
+        return offer._replace(say=f"Begins by itself in {self.advance.left} s. Esc holds it.")
+
+    def _hold(self) -> None:
+        if self.advance.wanted:
+            self.advance.hold()
+            self.desk.said.emit("Held: the next run begins when you say so.")
+            self.refresh()
+
+    def _steady(self) -> None:
+        """The run under way has been steady for long enough."""
+        if self.desk.todo.advance == "when steady":
+            self.session.finish()
+        self.refresh()
 
     def _step(self) -> PlanStep | None:
         """The step of the next run."""
@@ -196,7 +249,7 @@ class RunPage(View):
             self.ladder.rows_box.removeWidget(gone)
             gone.deleteLater()
         found = {s.points[0].run.step: s for s in d.result.lifted} if d.result else {}
-        expected = d.outlook().rows
+        expected, lives = d.outlook().rows, self.life.journal is not None
         for step, row in zip(steps, self.ladder.rows, strict=True):
             i, row.step = step.id, step.id
             n = sum(1 for x in done if x.step == i)
@@ -215,7 +268,7 @@ class RunPage(View):
                 if n and i not in stalls and d.rig.method.STANDS:
                     text = "lifted"
             row.put(
-                (d.step_name(step), f"{n}/{step.repeats}", text),
+                (d.step_name(step), f"{n}/{step.repeats}" if not lives else f"{n}", text),
                 n,
                 step.repeats,
                 stalled=i in stalls or "stall" in text,
@@ -250,8 +303,8 @@ class RunPage(View):
         if self.desk.book is None:
             self.desk.said.emit("The logbook is still opening.")
             return
-        eye = self.eye if self.by_eye else None
-        if (act := next_thing(self.context, self.lift, eye).act) is not None:
+        self.advance.hold()
+        if (act := self._offer().act) is not None:
             act()
         self.refresh()
 
@@ -284,9 +337,11 @@ class RunPage(View):
         if d.book is None or self.lift is None or step is None:
             d.said.emit("The logbook is still opening.")
             return
-        run = run_of(d.rig, step, self.lift.repeat, "eye", d.voltage_of(step))
+        volts, own = d.voltage_of(step), d.build.has_motor
+        run = run_of(d.rig, step, self.lift.repeat, "eye", volts, has_motor=own)
         self.forced = None
-        d.keep_read(run.model_copy(update={"read": read, "ended": ended}))
+        run = run.model_copy(update={"read": read, "ended": ended})
+        d.keep_read(self.noted.of_the_run_read(run))
         self.refresh()
         self.eye.begin()
 
@@ -296,22 +351,15 @@ class RunPage(View):
         self.refresh()
         self.eye.begin()
 
-    def broke(self) -> None:
-        """B: stops, and asks which part gave way in this run."""
-        from sparring.ui.widgets.break_dialog import ask_break
-
-        s, desk = self.session, self.desk
-        lifting, before = s.state == "lifting", {r.id for r in desk.runs}
-        s.stop()
-        if not lifting and not desk.runs:
-            desk.said.emit("There is no run yet in which a part could have broken.")
+    def live(self) -> None:
+        """Lays out a life test, and begins it."""
+        if self.desk.book is None:
+            self.desk.said.emit("The logbook is still opening.")
             return
-
-        def run() -> StoredRun | None:
-            new = [r for r in desk.runs if r.id not in before] if lifting else desk.runs
-            return new[-1] if new else None
-
-        self._mark_dialog = ask_break(desk, run, self)
+        dialog = LifeDialog(self.desk, self)
+        dialog.accepted.connect(lambda: self.life.begin(dialog.plan, dialog.devices))
+        dialog.open()
+        self.asked = dialog
 
     def again(self) -> None:
         """N: first power did not go well; it is run again."""
@@ -321,68 +369,83 @@ class RunPage(View):
         self.session.again = True
         self.refresh()
 
-    def mark(self) -> None:
-        """M: marks this moment with a word; the run goes on."""
-        ring = self.session.live
-        if ring is None or not ring.count:
-            self.desk.said.emit("There is nothing to mark: no bench is connected.")
-            return
-        at = float(ring.t[-1])
-        dialog = QInputDialog(self)
-        dialog.setWindowTitle("Mark")
-        dialog.setLabelText("Heard or seen:")
-        dialog.setComboBoxItems(list(MARKS))
-        dialog.setComboBoxEditable(True)
-        dialog.textValueSelected.connect(lambda text: self.session.mark(text, at))
-        dialog.setModal(False)
-        dialog.show()
-        self._mark_dialog = dialog
+    def _happened(self, event: Event) -> None:
+        """Says and marks what a detector found in the run under way; what broke is stopped."""
+        self.session.mark(event.title, event.at)
+        self.desk.said.emit(f"{event.title}: {in_words(event)}")
+        if event.id == "breakage":
+            self.noted.broke()
 
     def _kept(self, run_id: int) -> None:
         self.forced, self.session.again = None, False
         self.desk.runs_changed([run_id])
         if self.desk.runs:
             self.strips.kept.append(self.desk.runs[-1].run)
+            self.noted.kept()
+            self.advance.after(self.desk.runs[-1].run)
+            self.refresh()
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        if event is not None and _pictures(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Photos dropped anywhere on the page are kept with the run."""
+        for path in _pictures(event.mimeData()) if event is not None else ():
+            self.noted.photo(path)
 
     # --- live pictures ----------------------------------------------------------------------------
 
     def _know_the_rig(self) -> None:
         self._instruments = Instruments(self.desk.rig)
+        self._lines = self.desk.build.motor_lines()
+        self.refresh()
 
     def _tare(self) -> float | None:
         return self.session.tare.value if self.session.tare is not None else None
 
-    def _series(self, key: str) -> np.ndarray | None:
+    def _series(self, key: str, part: slice) -> np.ndarray | None:
         ring = self.session.ring
-        return (
-            None
-            if ring is None
-            else self._instruments.series(
-                key, {c: ring.values(c) for c in ring.channels}, self._tare()
-            )
-        )
+        if ring is None:
+            return None
+        sent = {c: ring.values(c)[part] for c in ring.channels}
+        return self._instruments.series(key, sent, self._tare())
+
+    def _arrived(self) -> None:
+        """New samples are shown a dozen times a second while it moves, and at rest now and then:
+        nobody reads faster, and a small computer has other things to do.
+        """
+        pause = _FIGURES[self.session.state not in MOVING]
+        left = self._painted + pause - time.monotonic()
+        if left <= 0:
+            self._paint_live()
+        elif not self._soon.isActive():
+            self._soon.start(int(1000 * left) + 1)
 
     def _paint_live(self) -> None:
+        self._painted = time.monotonic()
         ring = self.session.ring
         if ring is None or ring.count < 4:
             return
-        if self.isVisible():
+        rests = self.session.state not in MOVING
+        if self.isVisible() and self._painted - self._drawn >= _STRIPS[rests]:
+            self._drawn = self._painted
             self.strips.show_newest()
         if self.session.live is None:  # the last that came before it was lost
             return
         recent = ring.since(float(ring.t[-1]) - _AVERAGE)
         x = self._instruments.figures(
-            {c: ring.values(c)[recent] for c in ring.channels}, self._tare()
+            {c: ring.values(c)[recent] for c in ring.channels}, self._tare(), self._lines
         )
         if self.isVisible():
-            self._figures(x)
-        if (
-            x.voltage is not None
-            and x.current is not None
-            and x.speed is not None
-            and x.torque is not None
-        ):
-            moving = x.speed > 0.05
+            self.row.put(x)
+        due = self._painted - self._flowed >= _FLOWS[rests] or self._flow is None
+        figures = (x.voltage, x.current, x.speed, x.torque)
+        if due and x.voltage is not None and x.current is not None and None not in figures:
+            assert x.speed is not None
+            assert x.torque is not None
+            self._flowed = self._painted
+            moving, self._backwards = x.speed > 0.05, x.speed < -0.05
             build = self.desk.build
             flow = predict.measured_flow(
                 build,
@@ -405,17 +468,23 @@ class RunPage(View):
         live = self._flow if self.session.live is not None else None
         if live is not None and live[0] is d.build:
             flow = live[1]
-            moving = flow.power_out > 0.02
+            down = self.session.state == "lowering" or self._backwards
+            moving = flow.power_out > 0.02 and not down
             wire = d.show(flow.wire_to_shaft, "ratio", decimals=1) if moving else "–"
             gearbox = (
-                f"gearbox {d.show(flow.gearbox, 'ratio', decimals=0)}" if moving else "at rest"
+                f"gearbox {d.show(flow.gearbox, 'ratio', decimals=0)}"
+                if moving
+                else "no efficiency"
+                if down
+                else "at rest"
             )
             return ShownFlow(
                 flow,
-                f"live, {self.session.word(d.rig.method)}",
+                f"live, {self.session.word(d.rig.method)}" if not self.life.alive else "life test",
                 (weight or d.rig.name, d.dimension()),
                 (wire, "", gearbox),
                 live=True,
+                blank=down,
             )
         if step is None or weight is None:
             return None
@@ -425,21 +494,7 @@ class RunPage(View):
         gearbox = f"gearbox {d.show(expected.gearbox, 'ratio', decimals=1)}"
         return ShownFlow(expected, "predicted", (weight, d.dimension()), (wire, "", gearbox))
 
-    def _figures(self, x: LiveFigures) -> None:
-        d = self.desk
-        for key, value, kind, size in (
-            ("torque", x.torque, "torque", 3),
-            ("speed", x.speed, "speed", 1),
-            ("current", x.current, "current", 2),
-            ("force", x.force, "force", 2),
-        ):
-            unit = d.units[kind]
-            if value is None or not np.isfinite(value):
-                self.figures[key].put("–", unit)
-                continue
-            shown = quantity.from_si(value, unit, kind)
-            places = max(0, size - (1 if abs(shown) >= 100 else 0))
-            text = f"{shown:.{places}f}"
-            self.figures[key].put(
-                "0." + "0" * places if places and float(text) == 0 else text, unit
-            )
+
+def _pictures(dropped: QMimeData | None) -> list[Path]:
+    paths = [Path(u.toLocalFile()) for u in dropped.urls()] if dropped is not None else []
+    return [p for p in paths if p.suffix.lower() in PICTURES]

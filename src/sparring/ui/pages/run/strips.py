@@ -23,17 +23,18 @@ from sparring.ui.theme import CHANNEL_COLOURS, theme
 from sparring.ui.widgets.chart import Chart, pen, thinned
 
 _SPAN = 30.0  # [s] shown
+_TURN = 5.0  # [s] by which the strips go on when their right edge is reached
 _LEAST = 0.05  # of a scale, in whatever unit is shown: at rest nothing is magnified
 STRIPS = (("force", "Load cell"), ("speed", "Output speed"), ("current", "Current"))
 
 
 class Strips(QWidget):
-    """series: what is known of a strip's quantity so far, SI, as long as the ring's clock; None
-    where there is nothing.
+    """series: what is known of a strip's quantity in a part of the ring, SI, as long as that of its
+    clock; None where there is nothing.
     """
 
     def __init__(
-        self, desk: Desk, session: BenchSession, series: Callable[[str], np.ndarray | None]
+        self, desk: Desk, session: BenchSession, series: Callable[[str, slice], np.ndarray | None]
     ) -> None:
         super().__init__()
         self.desk, self.session, self.series = desk, session, series
@@ -102,21 +103,23 @@ class Strips(QWidget):
         assert ring is not None
         t = ring.t
         now = float(t[-1])
-        part = ring.since(now - _SPAN)
+        part = ring.since(now - _SPAN)  # the page is turned at its right edge, and not pulled along
         for key, _label in STRIPS:
-            y = self.series(key)
+            y = self.series(key, part)
             if y is None:
                 continue
             kind = CHANNELS[key].kind
             unit = self.desk.units[kind]
-            x, v = thinned(t[part], y[part], 900)
+            x, v = thinned(t[part], y, 900)
             shown = v / quantity.factor(unit, kind)
             for _, back in self.session.gaps:  # no line over what nobody saw
                 if x[0] <= back <= x[-1]:
                     shown[np.searchsorted(x, back - 1e-9)] = np.nan
             self.curves[key].setData(x, shown, connect="finite")
             box = self.charts[key].box
-            box.setXRange(max(now - _SPAN, float(t[0])), max(now, float(t[0]) + _SPAN), padding=0)
+            right = float(t[0]) + max(_SPAN, _TURN * np.ceil((now - float(t[0])) / _TURN))
+            if box.viewRange()[0][1] != right:
+                box.setXRange(right - _SPAN, right, padding=0)
             if np.isfinite(shown).any():  # a cell without a calibration has no force yet
                 high, low = float(np.nanmax(shown)), float(np.nanmin(shown))
                 self._scale(key, box, low, high)
