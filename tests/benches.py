@@ -155,6 +155,7 @@ def study(
         k: tuple(np.concatenate([c[j] for c in v]) for j in range(len(v[0])))
         for k, v in columns.items()
     }
+    del joined["each"], joined["waves"]  # of one motor, its gears true
     fields = {k: v if k in ("up", "down", "generates") else v[0] for k, v in joined.items()}
     for optional in ("weight", "cell_arm"):
         if getattr(made[0][2], optional) is None:

@@ -117,6 +117,8 @@ def shown(qapp, windows, request):
     window.heard.forget()
     if "rig" in window.views:
         window.view("rig").tabs.setCurrentIndex(0)
+    if "run" in window.views:
+        window.view("run")._wants_eye = False  # whatever the rig of a test before has
     yield window
     window.session.disconnect_bench()
     close_others(window)

@@ -2,16 +2,25 @@
 
 from sparring.bench.lines import LineReader, with_checksum
 from sparring.bench.session import Session
+from sparring.core.guard import Guard, channel
 from sparring.core.run import Run
 from sparring.logbook.recordings import read_stream
 
 HEADER = b"# columns: seq, t/ms, speed/rpm, voltage/V, current/A\n"
 
 
+def guard(**most):
+    """Limits on channels as they come: `guard(current=3.0)`, SI."""
+    units = {"current": "A", "speed": "rpm"}
+    return Guard(tuple(channel(key, key, key, units[key], value) for key, value in most.items()))
+
+
 class FakeBench:
     """A board of a few lines on a cable that can be out: it obeys at once, or is held back,
     refuses, is deaf. No thread, no clock but its own.
     """
+
+    lowers = times = True
 
     def __init__(self, folder):
         self.folder, self.now, self.board_time, self.seq = folder, 100.0, 0.0, 0

@@ -110,7 +110,9 @@ class Heard:
         self._session, self._page = window.session, window.view("run")
         self.states, self.said, self.speeds, self.flows = [], [], [], []
         self._session.state_changed.connect(lambda: self.states.append(self._session.state))
-        self._session.arrived.connect(lambda: self.speeds.append(self._page.figures["speed"].value))
+        self._session.arrived.connect(
+            lambda: self.speeds.append(self._page.row.figures["speed"].value)
+        )
         self._page.flow_changed.connect(lambda: self.flows.append(self._page.flow().flow))
         for signal in (self._session.said, window.desk.said):
             signal.connect(self.said.append)
@@ -121,7 +123,9 @@ class Heard:
 
     def fastest(self):
         """The highest output speed that the figures have shown."""
-        return max((float(text) for text in self.speeds if text != "–"), default=0.0)
+        return max(
+            (float(text.replace("−", "-")) for text in self.speeds if text != "–"), default=0.0
+        )
 
     def forget(self):
         for kept in (self.states, self.said, self.speeds, self.flows):

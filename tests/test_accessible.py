@@ -110,7 +110,7 @@ def test_a_chart_gives_its_figures_as_a_table_by_the_keyboard(window, qtbot):
     window.go("results")
     until(lambda: window.desk.result is not None)
     idle()
-    chart = window.view("results").charts.efficiency
+    chart = window.view("results").kind("torque").efficiency
     chart.setFocus()
     qtbot.keyClick(chart, Qt.Key.Key_Return)
     until(lambda: chart.dialog is not None and chart.dialog.isVisible())
@@ -118,7 +118,8 @@ def test_a_chart_gives_its_figures_as_a_table_by_the_keyboard(window, qtbot):
     head, lines = chart.rows()
     assert [table.horizontalHeaderItem(c).text() for c in range(table.columnCount())] == head
     assert table.rowCount() == len(lines) == 5
-    assert float(table.item(0, 0).text()) == pytest.approx(lines[0][0], rel=1e-5)
+    assert table.item(0, 0).text() == lines[0][0] == "0.50 kg"
+    assert float(table.item(0, 1).text()) == pytest.approx(lines[0][1], rel=1e-5)
     chart.dialog.reject()
 
 

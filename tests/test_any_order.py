@@ -2,7 +2,7 @@
 
 import json
 
-from fake_bench import HEADER, FakeBench
+from fake_bench import HEADER, FakeBench, guard
 from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
@@ -71,7 +71,7 @@ class AnyOrder(RuleBasedStateMachine):
 
     @rule(seconds=st.sampled_from([0.5, 5.0]))
     def over(self, seconds):
-        self.bench.session.limits = {"current": 3.0}
+        self.bench.session.guard = guard(current=3.0)
         self.bench.run(seconds, 100.0, 9.0)
 
     @rule(mass=st.sampled_from([0.5, 1.0, 2.5]))

@@ -8,10 +8,10 @@ from helpers import wait_for
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sparring.bench.board import Faults
 from sparring.bench.lines import Block, Column, Event, LineError, LineReader, Mapping, with_checksum
 from sparring.bench.link import Link
-from sparring.bench.simulator import SimulatedBench
+from sparring.bench.simulated.board import Faults
+from sparring.bench.simulated.simulator import SimulatedBench
 from sparring.core.plant.bench import bench_of
 from sparring.core.plant.sensors import sensors_of
 from sparring.core.records import changed

@@ -114,6 +114,48 @@ def test_what_was_noticed_stops_is_kept_and_is_a_finding(window, page, qtbot):
     assert not page.eye.prompt.text().startswith("STOP")
 
 
+def test_what_happened_is_answered_for_every_event_that_a_person_can_tell(window, page, qtbot):
+    """Said before the run is saved, taken back, a part named; later of a run that is kept."""
+
+    def say(word):
+        page.eye.happened.click()
+        titles = [b.accessibleName() for b in page.strip.words if b.isVisible()]
+        assert "Wheels lost their grip" not in titles  # a hoist has none
+        page.strip.words[titles.index(word)].click()
+
+    say("Skipped")
+    say("Slipping")
+    assert page.eye.said.text() == "Skipped; Slipping: saved with this run."
+    say("Slipping")  # taken back
+    say("Something broke")
+    assert page.strip.asks.text() == "What broke?"
+    part = page.strip.words[0].accessibleName()
+    page.strip.words[0].click()
+    assert page.eye.said.text().startswith(f"Skipped; Something broke; {part} broke: saved")
+    typed(page, qtbot, "26 rev", "2", "12.1", "0.62")
+    until(lambda: len(window.desk.runs) == 1)
+    run = window.desk.runs[0].run
+    assert [e.id for e in run.events] == ["skip", "breakage"]
+    assert run.broke == part
+    assert not page.eye.said.text()
+    assert page.ladder.go.text() == "Replaced: go on\nSpace"  # nothing is read before that
+    assert part in page.ladder.say.text()
+    page.do_next()
+    assert "skipped" in page.eye.table.item(0, page.eye.table.columnCount() - 1).text()
+    until(lambda: window.desk.result is not None)
+    assert "happened" in {f.id for f in window.desk.result.findings}
+    typed(page, qtbot, "26 rev", "2", "12.1", "0.62")
+    until(lambda: len(window.desk.runs) == 2)
+    assert not window.desk.runs[1].run.events
+    page.turn_eye()  # nothing is read now: it belongs to the newest run
+    page.noted.happened()
+    titles = [b.accessibleName() for b in page.strip.words if b.isVisible()]
+    page.strip.words[titles.index("Cord went slack")].click()
+    until(lambda: [e.id for e in window.desk.runs[1].run.events] == ["cord-slack"])
+    window.desk.undo.undo()
+    until(lambda: not window.desk.runs[1].run.events)
+
+
 def test_a_run_is_left_out_with_a_reason_and_taken_back(window, page, qtbot):
     typed(page, qtbot, "26 rev", "2", "12.1", "0.62")
     until(lambda: len(window.desk.runs) == 1)

@@ -15,7 +15,7 @@ from sparring.core.analysis import analyse
 from sparring.core.findings.plan import Planned, judge_plan
 from sparring.core.methods import Generator, Hoist, Lever, RunUp, Scale
 from sparring.core.outlook.drive import Drive, Load
-from sparring.core.outlook.foresee import HOTTEST, driven, foresee
+from sparring.core.outlook.foresee import driven, foresee
 from sparring.core.outlook.learn import learnt
 from sparring.core.outlook.prepare import checklist, spares
 from sparring.core.outlook.questions import QUESTIONS, Ask, ask
@@ -86,12 +86,13 @@ def test_heat_is_carried_from_run_to_run_and_pauses_keep_the_winding_cool(build,
     hot = ladder([Measured(4.2)], (12.0,), 12)
     limit = 293.15 + 40
     free = foresee(Drive.of(build), rig, hot)
-    kept = foresee(Drive.of(build), rig, hot, hottest=limit)
+    cool = build.model_copy(update={"winding_limit": limit})
+    kept = foresee(Drive.of(cool), rig, hot)
     assert free.rows[0].winding > limit + 5
     assert kept.rows[0].winding == pytest.approx(limit, abs=1.0)
     assert kept.cooling > 60
     assert kept.seconds == pytest.approx(free.seconds + kept.cooling)
-    assert free.rows[0].winding < HOTTEST + 100
+    assert free.rows[0].winding < build.winding_limit + 100
     done = [Lift(0, r) for r in range(1, 12)]
     assert len(foresee(Drive.of(build), rig, hot, done).due) == 1
 

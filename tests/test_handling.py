@@ -8,14 +8,16 @@ import numpy as np
 import pytest
 from helpers import lay, wait_for
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDropEvent, QGuiApplication
+from PyQt6.QtGui import QDropEvent, QGuiApplication, QImage
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
+from sparring.core.instruments.devices import SUPPLY
 from sparring.core.predict import measured_flow, power_flow
 from sparring.core.quantity import Measured, unbroken
 from sparring.core.records import Q
 from sparring.files import log_files
-from sparring.ui.app.dialogs import ConnectDialog, UnitsDialog, keys_of
+from sparring.ui.app.devices.dialog import DevicesDialog
+from sparring.ui.app.dialogs import UnitsDialog, keys_of
 from sparring.ui.model import background
 from sparring.ui.page import ShownFlow
 from sparring.ui.pages.run.big_figure import BigFigure
@@ -113,6 +115,7 @@ def test_a_chart_is_copied_as_table_and_picture(qapp, qtbot):
     assert [a.text() for a in chart.menu().actions()] == [
         "Show all",
         "Copy as picture",
+        "Save as picture …",
         "Show as table",
         "Copy as table",
         "Copy as CSV",
@@ -121,6 +124,23 @@ def test_a_chart_is_copied_as_table_and_picture(qapp, qtbot):
     assert QGuiApplication.clipboard().text() == "t s,speed\n0,1.5\n1,2.5"
     chart.copy_picture()
     assert not QGuiApplication.clipboard().pixmap().isNull()
+
+
+def test_a_chart_is_saved_as_drawing_and_picture_at_print_size(qapp, qtbot, tmp_path):
+    chart = Chart("s", "speed")
+    qtbot.addWidget(chart)
+    chart.resize(400, 200)
+    chart.draw(tmp_path / "x.svg")
+    text = (tmp_path / "x.svg").read_text()
+    assert "<svg" in text
+    assert "<path" in text
+    chart.draw(tmp_path / "x.png")
+    picture = QImage(str(tmp_path / "x.png"))
+    assert picture.width() == round(160 / 25.4 * 300)
+    assert picture.dotsPerMeterX() == pytest.approx(300 / 25.4e-3, rel=1e-3)
+    for name in ("x.png", "x.svg"):
+        with pytest.raises(OSError, match="could not be written"):
+            chart.draw(tmp_path / "nowhere" / name)
 
 
 def test_axes_show_the_unit_they_name_without_hidden_factors(qapp, qtbot):
@@ -133,10 +153,10 @@ def test_axes_show_the_unit_they_name_without_hidden_factors(qapp, qtbot):
 
 
 def test_results_copy_their_points(window):
-    head, rows = window.view("results").charts._rows()
-    assert len(head) == 8
+    head, rows = window.view("results").kind("torque")._rows()
+    assert head[:3] == ["step", "torque N·m", "u"]
     assert len(rows) == 5
-    assert np.isfinite(rows).all()
+    assert np.isfinite([row[1:] for row in rows]).all()
 
 
 def test_rows_of_the_table_choose_the_point(window):
@@ -146,23 +166,34 @@ def test_rows_of_the_table_choose_the_point(window):
     until(lambda: "run 1" in window.view("results").recording.about.text())
 
 
-def test_the_connect_dialog_refuses_columns_it_does_not_know(window):
-    dialog = ConnectDialog(window.desk, window)
-    dialog.port.setCurrentText("")
-    dialog._accept()
-    assert "No port" in dialog.said.text()
-    dialog.port.setCurrentText("/dev/none")
-    dialog.plain.setChecked(True)
-    dialog.columns.setText("t/ms, speed/kg")
-    dialog._accept()
-    assert "unit of mass" in dialog.said.text()
-    dialog.columns.setText("a, b")
-    dialog._accept()
-    assert "None of these" in dialog.said.text()
+def test_the_devices_dialog_refuses_what_does_not_hold_together(window):
+    dialog = DevicesDialog(window.desk, window.session, window)
+    for field, text, said in (
+        (dialog.address, "", "address"),
+        (dialog.columns, "t/ms, speed/kg", "unit of mass"),
+        (dialog.columns, "a, b", "is a channel"),
+        (dialog.delay, "4 V", "unit of voltage"),
+        (dialog.name, "", "name"),
+    ):
+        before = field.currentText() if field is dialog.address else field.text()
+        put = field.setEditText if field is dialog.address else field.setText
+        put(text)
+        dialog._accept()
+        assert said in dialog.said.text(), text
+        put(before)
     dialog.columns.setText("t/ms, speed/rpm")
+    dialog._add(SUPPLY)
+    assert [d.name for d in dialog.devices] == ["Board", "Supply"]
+    dialog.templates.fill([["up", "OUTP ON", "", ""]])
     dialog._accept()
-    assert dialog.mapping.channels == ("speed",)
-    assert window.desk.book.setting("columns") == "t/ms, speed/rpm"
+    assert "has to be stopped" in dialog.said.text()
+    dialog.templates.fill([[t.word, t.send, t.check, t.answer] for t in SUPPLY.templates])
+    dialog._accept()
+    assert dialog.said.text() == ""
+    kept = DevicesDialog(window.desk, window.session, window).devices
+    assert kept == dialog.devices
+    assert kept[0].columns == "t/ms, speed/rpm"
+    assert kept[1].templates == SUPPLY.templates
 
 
 def test_keys_are_listed_and_about_tells_the_licence(window):

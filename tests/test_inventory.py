@@ -61,7 +61,7 @@ def test_planets_count_about_their_axis_and_round_the_centre():
     """Kinetic energy summed over points of the drawn planets equals ½ J ω²."""
     stage = PlanetaryStage()
     build = Build(stages=(stage,))
-    speeds = build._nominal_speeds
+    speeds = build.speeds
     density = materials.find("POM").density
     energy = 0.0
     for body in stage.bodies("motor", "output", "stage 1"):

@@ -346,8 +346,8 @@ def test_a_tester_in_a_hurry_breaks_nothing(window, qtbot, monkeypatch):
         lambda: window.view("rig").choose_method(rng.choice(METHODS)),
         lambda: qtbot.keyClick(window, Qt.Key.Key_Escape),
         *(
-            page.mark,
-            page.broke,
+            page.noted.mark,
+            page.noted.broke,
             errands.characterise,
             errands.simulate,
             shorter,

@@ -30,6 +30,7 @@ from sparring.core.plan.weights import hang, hang_all
 from sparring.core.quantity import Measured, QuantityError
 from sparring.core.records import RecordError, changed
 from sparring.core.rig import Weight
+from sparring.core.run import Run
 
 KILOS = [Measured(m, 5e-4) for m in (0.5, 1.0, 1.5, 2.0, 2.5)]
 
@@ -216,7 +217,8 @@ def by_brute_force(masses, load, on, allowed):
     """(moves, how far off) of the best of all subsets."""
     best = None
     for pick in itertools.product((False, True), repeat=len(masses)):
-        off = abs(sum(m for m, p in zip(masses, pick, strict=True) if p) - load)
+        whole = sum(m for m, p in zip(masses, pick, strict=True) if p)
+        off = round(abs(whole - load), 9)  # of equal ones the fewest moves, whatever rounding says
         moves = sum(p != (n in on) for n, p in enumerate(pick))
         key = (0, moves, off) if off <= allowed else (1, off, moves)
         best = min(best or key, key)
@@ -296,3 +298,23 @@ def test_the_power_is_what_many_trials_find():
 def test_what_cannot_be_planned_is_said(spread, difference):
     with pytest.raises(ValueError, match=r"spread|difference"):
         repeats_for(spread, difference)
+
+
+def test_to_failure_each_specimen_goes_up_its_ladder_until_it_fails():
+    plan = ladder([Measured(m, 5e-4) for m in (1.0, 2.0, 3.0)], (12.0,), 2)
+    steps = tuple(s.model_copy(update={"kind": "to failure"}) for s in plan.steps)
+    plan = plan.model_copy(update={"steps": steps})
+    ids = [s.id for s in steps]
+    assert sequence(plan) == [Lift(i, r) for r in (1, 2) for i in ids]
+
+    def run(n, specimen, broke=""):
+        return Run(step=ids[n], kind="to failure", repeat=specimen, broke=broke).outcome
+
+    made = [run(0, 1), run(1, 1, "pinion")]
+    assert what_next(plan, made) == Lift(ids[0], 2)  # the second specimen, from the beginning
+    assert remaining(plan, made) == 3
+    made += [run(0, 2), run(1, 2)]
+    assert what_next(plan, made) == Lift(ids[2], 2)
+    made += [run(2, 2, "pinion")]
+    assert what_next(plan, made) is None
+    assert remaining(plan, made) == 0

@@ -1,12 +1,13 @@
 """The Plan page: a plan laid out, changed and taken back in the real window."""
 
 import pytest
-from helpers import lay
+from helpers import lay, make_runs
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QPushButton
 from window_helpers import choose, enter, idle, until
 
 from sparring.core.methods import Generator
+from sparring.core.outlook.campaign import Campaign
 from sparring.core.quantity import Measured
 from sparring.core.rig import Weight
 
@@ -171,7 +172,8 @@ def test_a_finding_leads_to_its_steps_and_a_click_to_its_step(page, shown, qtbot
 
 def test_the_first_power_of_a_new_build_is_low_and_waits_for_a_word(page, shown, qtbot):
     d, s = shown.desk, shown.session
-    choose(shown, "Curlew r1")
+    d.new_revision()  # which nobody has seen turn
+    idle()
     first = d.todo.todo[0]
     assert (first.kind, first.voltage, first.load) == ("first power", 4.0, None)
     shown.go("run")
@@ -217,3 +219,25 @@ def test_the_page_fits_its_buttons(page):
     for button in page.findChildren(QPushButton):
         if button.isVisible() and button.text():
             assert button.fontMetrics().horizontalAdvance(button.text()) < button.width()
+
+
+def test_a_trial_that_was_laid_is_taken_back(page, shown, qtbot):
+    """Its test goes with it, unless runs were made in it since."""
+    d = shown.desk
+    enter(page.line, "loads 1 kg at 12 V, 2 times", qtbot)
+    plan = d.plan.model_copy(update={"question": ""})
+    d.begin_campaign(Campaign(name="Taken back", builds=(d.build.name,), blocks=2, plan=plan))
+    was, tests = d.test_id, d.book.count_tests()
+    d.lay_trial(d.trial())
+    assert d.in_campaign
+    assert d.book.count_tests() == tests + 1
+    d.undo.undo()
+    assert (d.test_id, d.book.count_tests()) == (was, tests)
+    assert not d.campaign.tests
+    d.undo.redo()
+    assert d.in_campaign
+    runs, _ = make_runs(d.build, d.rig, d.plan)
+    d.add_run(runs[0][0])
+    d.undo.undo()
+    assert "it has runs" in shown.message.text()
+    assert d.in_campaign

@@ -12,16 +12,106 @@ from sparring.core.characterise import METHODS
 from sparring.core.characterise.base import local_gravity
 from sparring.core.characterise.breakaway import Breakaway, BreakawayReading
 from sparring.core.characterise.counting import Counting, CountReading
+from sparring.core.characterise.currents import CurrentReading, Currents
 from sparring.core.characterise.generator import Generator, GeneratorReading
+from sparring.core.characterise.holding import Holding, HoldingReading
 from sparring.core.characterise.motor import BareMotor
 from sparring.core.characterise.stepper import Stepper, StepReading
 from sparring.core.characterise.swing import Swing, SwingReading
 from sparring.core.characterise.windup import WindUp, WindUpReading
+from sparring.core.finding import explain
 from sparring.core.quantity import Measured
+from sparring.core.recording import Recording
 from sparring.core.records import changed
 from sparring.core.uncertainty import nominal, std
 
 RPM = 2 * math.pi / 60
+
+
+def hold(load, moved=None, *, seconds=600.0, let_go=None):
+    return HoldingReading(
+        load=Measured(load, 0.002),
+        watched=Measured(seconds, 1.0),
+        moved=None if moved is None else Measured(math.radians(moved), math.radians(0.25)),
+        let_go=None if let_go is None else Measured(let_go, 0.5),
+    )
+
+
+def test_a_hold_is_what_did_not_move_beyond_its_doubt_and_creep_is_told_per_minute():
+    way = Holding(radius=Measured(0.025, 1e-4))
+    judged = way.reduce([hold(0.2, 0.1), hold(0.4, -0.3), hold(0.6, 6.0), hold(0.9, let_go=8.0)])
+    assert nominal(figure(judged, "held").value) == pytest.approx(0.4)
+    assert nominal(figure(judged, "not-held").value) == pytest.approx(0.6)
+    creep = figure(judged, "creep-per-minute").value
+    assert math.degrees(nominal(creep)) == pytest.approx(0.6)  # 6° in 10 min
+    # 2u of the angle is 0.5° in 10 min, of the time next to nothing
+    assert math.degrees(2 * std(creep)) == pytest.approx(0.05, rel=0.01)
+    assert nominal(figure(judged, "let-go-after").value) == pytest.approx(8.0)
+    assert ids(judged) == {"lets-go", "creeps", "held-for-a-time"}
+    assert "holds-not-always" in ids(way.reduce([hold(0.6, 0.1), hold(0.4, 3.0)]))
+    short = way.reduce([hold(0.2, 0.0, seconds=20.0)])
+    assert [f.severity for f in short.findings] == ["note"]
+    # 1.2 kg on 25 mm
+    weighed = HoldingReading(mass=Measured(1.2, 1e-3), moved=Measured(0.0, 0.004))
+    assert nominal(figure(way.reduce([weighed]), "held").value) == pytest.approx(
+        1.2 * 9.80665 * 0.025
+    )
+    for wrong, said in (
+        (HoldingReading(moved=Measured(0.0, 0.004)), "once"),
+        (HoldingReading(load=Measured(1.0)), "missing"),
+        (HoldingReading(load=Measured(1.0), moved=Measured(0.0)), "±"),
+    ):
+        with pytest.raises(ValueError, match=said):
+            way.reduce([wrong])
+    with pytest.raises(ValueError, match="radius"):
+        Holding().reduce([weighed])
+
+
+def test_a_load_that_is_let_go_in_a_recording_is_told_with_its_moment():
+    t = np.linspace(0.0, 20.0, 1601)
+    rng = np.random.default_rng(2)
+    angle = np.where(t < 12.0, 0.001 * t, 0.012 + 3.0 * (t - 12.0))
+    rec = Recording(
+        t,
+        {
+            "torque": 0.5 + 0.01 * rng.standard_normal(1601),
+            "angle": angle + 1e-3 * rng.standard_normal(1601),
+        },
+    )
+    (found,) = Holding().from_log(rec)
+    assert found.let_go.value == pytest.approx(12.0 + math.pi / 6 / 3.0, abs=0.05)
+    assert found.load.value == pytest.approx(0.5, abs=0.002)
+    coarse = Recording(t, {"torque": 0.5 + 0 * t, "angle": np.round(0.0021 * t, 2)})
+    (found,) = Holding().from_log(coarse)  # an encoder of 0.01 rad tells no more than its steps
+    assert found.moved.value == pytest.approx(0.04, abs=2 * found.moved.u)
+    assert found.moved.u >= 0.01 / math.sqrt(12)
+
+
+def test_currents_are_told_by_what_was_done_and_a_drift_with_its_times():
+    def read(done, amps, clock=None):
+        return CurrentReading(done=done, current=Measured(amps, 0.005), clock=clock)
+
+    readings = [
+        read("At rest", 0.03, "09:00"),
+        read("0.5 kg", 0.40, "09:02"),
+        read("0.5 kg", 0.404, "09:04"),
+        read("1 kg", 0.70, "09:05"),
+        read("1 kg", 0.85, "09:40:30"),
+    ]
+    judged = Currents(ammeter=0.01).reduce(readings)
+    assert [r.id for r in judged.results] == ["current-at-rest", "current-0-5-kg", "current-1-kg"]
+    mean = figure(judged, "current-0-5-kg").value
+    assert nominal(mean) == pytest.approx(0.402)
+    # each reading's own ±, halved by two of them, and the ammeter's, which is one for both
+    assert std(mean) == pytest.approx(math.hypot(0.005 / math.sqrt(2), 0.005 * 0.402), rel=1e-3)
+    assert ids(judged) == {"current-at-rest", "current-drifts"}
+    (drift,) = [f for f in judged.findings if f.id == "current-drifts"]
+    assert "at 09:05 and 09:40:30" in explain(drift)
+    assert Currents().typed([["{odd} words", "0.3 A", ""]])[0].clock is None
+    with pytest.raises(ValueError, match="done is missing"):
+        Currents().typed([["", "0.3 A", ""]])
+    with pytest.raises(ValueError, match="Repeat 1, at: “noon” is not a time of day"):
+        Currents().typed([["free", "0.3 A", "noon"]])
 
 
 def test_the_swing_formula_against_the_exact_motion():

@@ -14,9 +14,11 @@ from readings_helpers import figure, ids
 from sparring.core.characterise import METHODS
 from sparring.core.characterise.drum import DrumFriction, DrumReading
 from sparring.core.characterise.motor import BareMotor
+from sparring.core.characterise.sheaves import Sheaves
 from sparring.core.characterise.swing import Swing
 from sparring.core.characterise.windup import WindUp
 from sparring.core.instruments.meters import VoltagePoint, Voltmeter
+from sparring.core.methods.tackle import Tackle
 from sparring.core.plant.bench import bench_of
 from sparring.core.plant.fixtures import FIXTURES, record
 from sparring.core.quantity import Measured
@@ -147,6 +149,27 @@ def test_drum_friction_is_half_of_what_the_ways_differ_by(window):
     assert window.desk.rig.method.bearing.value == 0
 
 
+def test_a_sheave_is_told_by_lifting_and_lowering(window, rig):
+    tackle = changed(rig, ("method",), Tackle(parts=3, lead=2))
+    window.desk.put("rig", tackle, window.desk.rig_id)
+    window.errands.characterise()
+    dialog = window.errands.dialog
+    dialog.begin(Sheaves.ID)
+    assert (dialog.method.parts, dialog.method.lead) == (3, 2)  # as the rig has them
+    # 30 N on three parts and two lead sheaves of 0.95, summed part by part
+    up = 30 / sum(0.95 ** (2 + j) for j in range(3))
+    down = 30 / sum(0.95 ** -(2 + j) for j in range(3))
+    dialog.grid.set_texts([[f"{up:.5f} N ± 0.1 N", f"{down:.5f} N ± 0.1 N"]])
+    dialog.use.click()
+    sheave = window.desk.rig.method.sheave
+    assert sheave.value == pytest.approx(0.95, rel=1e-4)
+    # each pull's ± by itself, a sixth of it: the quotient goes over six sheaves
+    u = 0.05 * math.hypot(1 / up, 1 / down) / 6
+    assert sheave.u == pytest.approx(0.95 * u, rel=0.02)
+    dialog.grid.set_texts([[f"{down:.5f} N", f"{up:.5f} N"]])
+    assert "interchanged" in dialog.said.text()
+
+
 def test_nominally_equal_motors_are_told_apart_beyond_their_doubt(window, build):
     def measure(current):
         dialog = CharacteriseDialog(window.desk, window.session, window)
@@ -177,6 +200,8 @@ TYPED = {  # one column each, as a tester types it
     "break-away": (["0.25 N·m", "0.2 N·m"], "Break-away torque"),
     "counting": (["20", "4 s ± 0.1 s", ""], "Speed of the wanted shaft"),
     "wind-up": (["0.5 N·m", "1 deg"], ""),
+    "holding": (["0.4 N·m", "", "10 min", "0.1 deg ± 0.5 deg", ""], "Held"),
+    "currents": (["held by hand", "0.8 A"], "held by hand"),
 }
 
 

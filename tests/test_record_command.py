@@ -8,7 +8,9 @@ import sys
 import pytest
 from helpers import wait_for
 
-from sparring.cli.record import Interrupted, PlanOnBench
+from sparring.bench.attended import Interrupted
+from sparring.bench.devices.connecting import one_board
+from sparring.cli.on_bench import PlanOnBench
 from sparring.core.plan import Plan
 from sparring.core.plan import ladder as planned
 from sparring.core.quantity import Measured
@@ -76,12 +78,12 @@ def test_a_plan_is_done_from_a_terminal(tmp_path, build, rig, interrupt):
 
 
 def test_a_bench_that_says_nothing_is_told_from_a_terminal(tmp_path, build, rig, monkeypatch):
-    monkeypatch.setattr("sparring.cli.record._FIRST", 0.5)
+    monkeypatch.setattr("sparring.bench.attended._FIRST", 0.5)
     with Logbook(tmp_path / "book") as book:
         said = []
         work = PlanOnBench(book, build, rig, Plan(), said.append)
         with pytest.raises(Interrupted, match="no valid lines"):
-            work.go(str(tmp_path / "nothing"), said.append, lambda *_: None)
+            work.go(one_board(str(tmp_path / "nothing")), said.append, lambda *_: None)
         assert "cannot be opened" in said[0]
 
 
@@ -99,8 +101,38 @@ def test_a_plan_from_a_terminal_ends_at_the_rigs_limit(tmp_path, build, rig):
         said = []
         work = PlanOnBench(book, build, low, Plan(), said.append)
         with pytest.raises(Interrupted, match="ended by limit"):
-            work.go(bench.stdout.readline().strip(), said.append, lambda *_: None)
+            work.go(one_board(bench.stdout.readline().strip()), said.append, lambda *_: None)
         assert [r.run.ended for r in book.runs(work.test)] == ["limit"]
-        assert any("current exceeded the rig's limit" in text for text in said)
+        assert any("exceeded the rig's limit of 0.150 A" in text for text in said)
+    bench.terminate()
+    bench.communicate(timeout=20)
+
+
+def test_a_drive_that_nobody_has_seen_turn_begins_with_first_power(tmp_path, build, rig):
+    """On a bench that is no simulation; once it was seen, the plan alone is done."""
+    unseen = changed(build, ("first_power",), None)
+    for name, record in (("b", unseen), ("r", rig)):
+        record_files.save(tmp_path / f"{name}.json", record)
+    files = ["--build", str(tmp_path / "b.json"), "--rig", str(tmp_path / "r.json")]
+    bench = subprocess.Popen(
+        [sys.executable, "-m", "sparring", "bench", *files, "--speed", "8"],
+        stdout=subprocess.PIPE,
+        text=True,
+    )
+    port = bench.stdout.readline().strip()
+    plan = planned((Measured(0.5, 5e-4),), repeats=1)
+    with Logbook(tmp_path / "book") as book:
+        for kinds in (["first power", "measure"], ["measure"]):
+            asked = []
+            work = PlanOnBench(book, unseen, rig, plan, lambda _text: None)
+            facts = work.session.facts
+            work.session.facts = lambda facts=facts: facts()._replace(simulated=False)
+            work.go(one_board(port), asked.append, lambda *_: None)
+            runs = [book.run(n).run for n in work.runs]
+            assert [r.kind for r in runs] == kinds
+            assert any("right way" in text for text in asked) == (len(kinds) == 2)
+            assert book.builds()[0][1].first_power is not None
+            assert len(book.test(work.test).plan.steps) == 1
+        assert runs[0].voltage == 12.0
     bench.terminate()
     bench.communicate(timeout=20)

@@ -9,7 +9,6 @@ from helpers import make_runs
 from sparring.core import predict
 from sparring.core.analysis import analyse
 from sparring.core.finding import Peer, PeerStep, explain
-from sparring.core.methods import hoist
 from sparring.core.plan import Lift, next_lift, sequence
 from sparring.core.plan import ladder as planned
 from sparring.core.quantity import Measured
@@ -265,12 +264,6 @@ def test_likelihood_of_a_stall_rises_with_the_weight(build, rig):
     assert chances == sorted(chances)
     assert chances[0] < 0.01
     assert chances[-1] > 0.99
-
-
-def test_turned_degrees_and_work_cp():
-    """1586° in one second is 264 rpm (cp); work is torque times angle in radians."""
-    assert pytest.approx(264, abs=0.5) == 1586 / 360 * 60
-    assert hoist.work(2.0, np.pi) == pytest.approx(2 * np.pi)
 
 
 def test_headline_carries_what_derived_it(result):

@@ -109,12 +109,12 @@ def test_pulling_the_bench_away_is_told_and_the_lift_is_kept(window):
     before = s.ring.count
     until(lambda: s.ring.count > before + 60)
     s._process.kill()
-    assert "–" not in {f.value for f in window.view("run").figures.values()}
+    assert "–" not in {f.value for f in window.view("run").row.figures.values()}
     until(lambda: s.state == "lost")
     assert "Plug it in again" in window.message.text()
     label = window.message.label
     assert label.height() >= label.heightForWidth(label.width())  # all of it can be read
-    assert {f.value for f in window.view("run").figures.values()} == {"–"}
+    assert {f.value for f in window.view("run").row.figures.values()} == {"–"}
     assert len(window.view("run").strips.curves["speed"].getData()[0]) > 60  # what has been stays
     until(lambda: window.driveline.source == "predicted")
     s.disconnect_bench()
@@ -130,8 +130,6 @@ def test_a_bench_that_only_prints_numbers_is_recorded_by_hand(window, tmp_path):
     import threading
     import time
     import tty
-
-    from sparring.bench.lines import Mapping
 
     master, slave = os.openpty()
     tty.setraw(slave)
@@ -154,10 +152,7 @@ def test_a_bench_that_only_prints_numbers_is_recorded_by_hand(window, tmp_path):
     window.desk.new_test()
     window.go("run")
     s = window.session
-    s.connect_port(
-        os.ttyname(slave),
-        mapping=Mapping.from_header("t/ms, cell/counts, speed/rpm, voltage/V, current/A"),
-    )
+    s.connect_port(os.ttyname(slave), "t/ms, cell/counts, speed/rpm, voltage/V, current/A")
     thread.start()
     until(lambda: s.state == "ready")
     assert "Record a run" in window.view("run").ladder.go.text()

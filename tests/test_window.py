@@ -128,7 +128,9 @@ def test_results_open_the_recording_of_a_clicked_point(window):
     window.go("results")
     page = window.view("results")
     step = window.desk.result.lifted[1]
-    page.charts._clicked(page.charts.efficiency, nominal(step.torque), 100 * nominal(step.gearbox))
+    page.kind("torque")._clicked(
+        page.kind("torque").efficiency, nominal(step.torque), 100 * nominal(step.gearbox)
+    )
     idle()
     assert page.tabs.currentIndex() == 1
     assert window.desk.step == step.index
@@ -207,8 +209,8 @@ def test_the_logbook_is_searched_by_word_and_condition(window):
             [family.child(i).text(0)[:2] for family in top for i in range(family.childCount())]
         )
     assert shown[0] == ["r3"]
-    # Bought, Dunnock, Plover, Wren: those that were run
-    assert shown[1] == ["r1", "r2", "r1", "r2", "r3", "r1", "r2", "r2", "r3"]
+    # Bought, Curlew, Dunnock, Knot, Plover, Wren: those that were run
+    assert shown[1] == ["r1", "r2", "r1", "r1", "r2", "r3", "r1", "r1", "r2", "r2", "r3"]
     assert shown[2] == ["r1"]
     assert shown[3] == []
     assert "unit of voltage" in window.logbook.note.text()

@@ -18,6 +18,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 import attacks
 import storms
+import week
 from tally import Tally
 
 ATTACKS = vars(attacks) | vars(storms)
@@ -55,6 +56,7 @@ def benches() -> int:
     with tempfile.TemporaryDirectory() as folder:
         stops = 1e3 * np.array(storms.stop_times(STOPS, 1, Path(folder)))
         lost = np.array(storms.kills(KILLS, 1, Path(folder)))
+        lived = week.week(hours=7 * 16.0, kills=10, seed=1, folder=Path(folder))
     shares = ", ".join(f"{np.percentile(stops, q):.0f} ms at {q} %" for q in (50, 99, 99.9))
     write(
         "benches",
@@ -67,6 +69,12 @@ def benches() -> int:
             (
                 f"Killed outright while recording, {KILLS} times: {np.median(lost):.2f} s of the"
                 f" lift lost in the middle, {lost.max():.2f} s at most."
+            ),
+            "",
+            (
+                f"A simulated week of a life test, killed ten times: {max(lived.lost):.1f} s lost"
+                f" at most; {lived.cycles} of {lived.wanted[2]} cycles, {lived.turns:.0f} of"
+                f" {lived.wanted[1]:.0f} turns."
             ),
         ],
     )

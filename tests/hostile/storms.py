@@ -25,6 +25,7 @@ from tally import LINES, Tally, a_recording
 from sparring.bench.lines import Block, LineReader, with_checksum
 from sparring.bench.link import Link
 from sparring.bench.session import Session
+from sparring.core.guard import Guard, channel
 from sparring.core.recording import Recording
 from sparring.core.run import Run
 from sparring.demo import hollin_yard
@@ -266,7 +267,7 @@ def stop_times(n, seed, folder: Path) -> list[float]:
     tty.setraw(theirs)
     state: queue.SimpleQueue = queue.SimpleQueue()
     session = Session(lambda notice: state.put(notice.what) if notice.kind == "state" else None)
-    session.limits = {"current": 3.0}
+    session.guard = Guard((channel("current", "current", "current", "A", 3.0),))
     session.keep = lambda _stream: 0
     link = Link(os.ttyname(theirs), session)
     session.attach(link, lambda: link.reader.tally)

@@ -3,6 +3,7 @@
 import attacks
 import pytest
 import storms
+import week
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QWidget
 
@@ -64,3 +65,12 @@ def test_names_are_shown_and_never_rendered(shown, tmp_path, build, rig, plan, l
                 seen += 1
             assert "<img" not in widget.toolTip(), widget.toolTip()
     assert seen
+
+
+def test_hours_of_a_life_test_with_ten_kills_loses_no_more_than_a_second_each(tmp_path):
+    """`make attack` does a week."""
+    found = week.week(hours=0.1, kills=10, seed=1, folder=tmp_path)
+    assert len(found.lost) == 10
+    assert max(found.lost) <= 1.0 + 1e-6
+    assert (found.driven, found.turns) == pytest.approx(found.wanted[:2])
+    assert found.cycles == found.wanted[2]

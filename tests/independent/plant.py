@@ -6,7 +6,7 @@ Many benches at once: every figure has shape (n,) or is one number. SI, temperat
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
 from scipy.integrate import solve_ivp
@@ -83,6 +83,46 @@ class Course:
     @property
     def warmth(self) -> tuple[np.ndarray, np.ndarray]:
         return self.winding[-1], self.case[-1]
+
+
+def only(drive: Drive, j: int) -> Drive:
+    """One of many drives, by itself."""
+    values = {f.name: np.atleast_1d(getattr(drive, f.name)) for f in fields(drive)}
+    return Drive(**{n: v[j : j + 1] if len(v) > 1 else v for n, v in values.items()})
+
+
+@dataclass(frozen=True)
+class Steady:
+    """A cold drive that turns steadily, shape as asked: terminal voltage, current, torque and
+    efficiencies, losses by cause [W].
+    """
+
+    volts: np.ndarray
+    current: np.ndarray
+    wire_to_shaft: np.ndarray
+    gearbox: np.ndarray
+    motor: np.ndarray
+    copper_and_brushes: np.ndarray
+    friction: np.ndarray
+    gears: np.ndarray
+
+
+def steady(drive: Drive, torque: np.ndarray, speed: np.ndarray) -> Steady:
+    """At an output torque [N·m] and speed [rad/s], by the equations of the head of this file."""
+    shaft = (drive.drag + (1 + drive.part) * torque) / drive.ratio
+    current = (shaft + drive.friction) / drive.k
+    volts = current * drive.R + drive.brush + drive.k * drive.ratio * speed
+    motor_speed = drive.ratio * speed
+    return Steady(
+        volts,
+        current,
+        torque * speed / (volts * current),
+        torque / (shaft * drive.ratio),
+        shaft * motor_speed / (volts * current),
+        current**2 * drive.R + current * drive.brush,
+        drive.friction * motor_speed,
+        shaft * motor_speed - torque * speed,
+    )
 
 
 def cold(drive: Drive) -> tuple[np.ndarray, np.ndarray]:

@@ -6,6 +6,7 @@ from what its data sheet says of gain, zero and resolution.
 
 from __future__ import annotations
 
+import itertools
 import json
 import math
 from dataclasses import dataclass, field, replace
@@ -69,6 +70,7 @@ class Setup:
     runs: list[Truth]
     stall: float
     ideal: dict[str, list[float]] = field(default_factory=dict)
+    drive: plant.Drive | None = None
 
 
 def _contact(z1: int, z2: int) -> tuple[float, float, float]:
@@ -235,10 +237,11 @@ def make(
     coarse: float = 1.0,
     drags: float = 0.0,
     trap: Trap | None = None,
+    volts: tuple[float, ...] = (VOLTS,),
 ) -> list[Setup]:
     """n set-ups of a method. hangs: correlation of noise from one sample to the next; vary: of the
     losses from run to run; pause: between runs [s], not logged; coarse: how many usual steps a
-    display goes at once; drags: as `drives`.
+    display goes at once; drags: as `drives`; volts: at which the ladder is run.
     """
     rng = np.random.default_rng(seed)
     owner = Owner(rng)
@@ -251,18 +254,18 @@ def make(
     warmth = plant.cold(drive)
     seconds = 5.0 if way.spins else 1.5 if way.holds else seconds
     truths: list[list[Truth]] = [[] for _ in range(n)]
-    for step in range(len(way.settings)):
+    for fed, step in itertools.product(volts, range(len(way.settings))):
         load = way.load(way.settings[step])
         if trap.drops_out and step == len(way.settings) - 1:
             drive = replace(drive, R=drive.R * trap.motors)
         for _ in range(repeats):
             factor = 1 + vary * rng.standard_normal(n)
-            course = plant.run(drive, load, VOLTS, seconds, warmth, factor)
-            usual = plant.run(drive, load, VOLTS, seconds, warmth)
+            course = plant.run(drive, load, fed, seconds, warmth, factor)
+            usual = plant.run(drive, load, fed, seconds, warmth)
             coasting = plant.coasts(load, course.speed[-1], 6.5) if way.spins else None
             for j, log in enumerate(logs):
                 truths[j].append(_truth(usual, j, step, log.now, drive.ratio[j]))
-                facts = {"coasting": coasting, "rate": rates[j], "rng": rng}
+                facts = {"coasting": coasting, "rate": rates[j], "rng": rng, "fed": fed}
                 _logged(log, way, course, j, step, meters[j], **facts)
                 log.now += pause
             warmth = plant.rests(drive, course.warmth, pause)
@@ -274,6 +277,7 @@ def make(
                 truths[j],
                 stall=float(drive.stall(VOLTS)[j]),
                 ideal=_ideal(way, drive, j, truths=truths[j], vary=vary, rng=rng),
+                drive=plant.only(drive, j),
             )
         )
     return made
@@ -318,7 +322,7 @@ def _ideal(way, drive, j, *, truths, vary, rng) -> dict[str, list[float]]:
     return found
 
 
-def _logged(log, way, course, j, step, meters, *, coasting, rate, rng) -> None:
+def _logged(log, way, course, j, step, meters, *, coasting, rate, rng, fed) -> None:
     """One run of a bench, then a moment at rest."""
     until = float(course.t[-1])
     if way.travels is not None:
@@ -342,7 +346,7 @@ def _logged(log, way, course, j, step, meters, *, coasting, rate, rng) -> None:
             shown[way.channel] = meters[way.channel].shows(seen, rng)
         log.add(step, seconds, **shown)
 
-    stretch(t, np.full(len(t), VOLTS), true["current"], true["speed"], true["torque"])
+    stretch(t, np.full(len(t), fed), true["current"], true["speed"], true["torque"])
     nothing = np.zeros(len(rest))
     if way.spins:
         after, slower = coasting

@@ -100,7 +100,7 @@ class Program:
         self._link = None
         self.until(self._connected, "the window opens")
         self.until(lambda: self.state()["logbook"], "the logbook opens")
-        self.until(lambda: len(self.state()["pages_made"]) == 4, "all pages are made")
+        self.until(lambda: len(self.state()["pages_made"]) == 5, "all pages are made")
         windows = screen.xdo("search", "--onlyvisible", "--pid", self._process.pid).split()
         self.window = windows[-1]
         screen.xdo("windowactivate", "--sync", self.window)

@@ -40,9 +40,13 @@ def test_lifts_on_the_simulated_bench_by_space_marks_and_escape(demo):
     go(demo, "Hang 0.50 kg, then lift")
     demo.until(lambda: demo.state()["bench"] == "lifting", "it lifts")
     demo.key("m")
-    demo.until(lambda: demo.state()["dialog"] == "Mark", "it asks for a word")
-    demo.key("Return")
-    demo.until(lambda: not demo.state()["dialog"], "the mark is made")
+    demo.until(lambda: demo.buttons("1 click heard"), "it asks for a word")
+    demo.key("1")
+    demo.until(lambda: not demo.buttons("1 click heard"), "the mark is made")
+    demo.key("m")
+    demo.click("Word of your own")
+    demo.enter("whine")
+    demo.until(lambda: not demo.widgets("Word of your own"), "and one in words of one's own")
     demo.until(
         lambda: demo.state()["bench"] == "ready" and demo.state()["runs"] == 1,
         "the lift is kept as it happens",
@@ -62,8 +66,8 @@ def test_a_board_waits_for_the_care_notes_and_escape_stops_it_under_a_dialog(dem
     demo.page("Rig")
     demo.press("New rig")
     demo.until(lambda: demo.state()["rig"] == "Hoist B copy", "a rig of one's own")
-    demo.menu("Bench", "Connect a board")
-    demo.until(lambda: demo.state()["dialog"] == "Connect a bench", "it asks for the port")
+    demo.menu("Bench", "Connect devices")
+    demo.until(lambda: demo.state()["dialog"] == "Devices on the bench", "it asks for the port")
     demo.enter(board.port, "Tab")
     demo.press("Connect")
     demo.until(lambda: not demo.state()["dialog"], "the dialog is done")
@@ -115,8 +119,8 @@ def begun(demo, board, tmp_path):
     demo.tab("Checks")
     demo.click("Name of the person")
     demo.enter("A. Tester")
-    demo.menu("Bench", "Connect a board")
-    demo.until(lambda: demo.state()["dialog"] == "Connect a bench", "it asks for the port")
+    demo.menu("Bench", "Connect devices")
+    demo.until(lambda: demo.state()["dialog"] == "Devices on the bench", "it asks for the port")
     demo.enter(str(cable.link), "Tab")
     demo.press("Connect")
     demo.until(

@@ -5,6 +5,9 @@ does what it says.
 import pytest
 from desktop import Program, home_with_demo
 
+from sparring.core.events import DETECTORS
+from sparring.core.plant.mishaps import LIVE
+
 
 @pytest.fixture(scope="module")
 def demo(screen, demo_home, tmp_path_factory):
@@ -91,6 +94,23 @@ def by_eye(demo):
     demo.until(lambda: not demo.widgets("Turned"), "and shows the live figures again")
 
 
+def marked(demo):
+    demo.until(lambda: demo.buttons("1 click heard"), "it asks for a word")
+    demo.press("Close")
+    demo.until(lambda: not demo.buttons("1 click heard"), "and is closed without one")
+
+
+def happened(demo):
+    """The strip of events, closed without an answer; where there is no run, it says so."""
+    demo.until(
+        lambda: demo.buttons("1 Stalled") or "no run yet" in demo.state()["message"],
+        "it asks what happened",
+    )
+    if demo.buttons("1 Stalled"):
+        demo.press("Close")
+        demo.until(lambda: not demo.buttons("1 Stalled"), "and is closed without one")
+
+
 DOES = {
     "Undo": undone,
     "Redo": redone,
@@ -112,9 +132,11 @@ DOES = {
     "New test": begun_anew,
     "Read by eye": by_eye,
     "First power again": lambda demo: said(demo, "There is no first power to repeat"),
+    **dict.fromkeys((DETECTORS[id].title for id in LIVE), simulated),
     "Simulated bench": simulated,
     "Tare, unloaded": lambda demo: demo.until(lambda: demo.state()["tared"], "it is tared"),
-    "Mark this moment": lambda demo: dialog(demo, "Mark"),
+    "Mark this moment": marked,
+    "What happened …": happened,
     "Stop": lambda demo: demo.until(lambda: demo.state()["bench"] == "ready", "it is at rest"),
     "Part measurements: motor, inertia, backlash, friction …": lambda demo: dialog(
         demo, "Part measurements"
@@ -122,7 +144,10 @@ DOES = {
     "Disconnect": lambda demo: demo.until(
         lambda: demo.state()["bench"] == "off", "the bench is let go"
     ),
-    "Connect a board …": lambda demo: dialog(demo, "Connect a bench"),
+    "Replay a recording …": lambda demo: file_dialog(demo, "Replay a recording"),
+    "Life test …": lambda demo: dialog(demo, "Life test"),
+    "Photo of this run …": lambda demo: file_dialog(demo, "Photo of the newest run"),
+    "Connect devices …": lambda demo: dialog(demo, "Devices on the bench"),
     "Show or hide the logbook": lambda demo: turned(demo, "ctrl+1", "Builds and tests"),
     "Show or hide the findings": lambda demo: turned(demo, "ctrl+2", "Findings"),
     "Units …": lambda demo: dialog(demo, "Units"),
@@ -218,7 +243,7 @@ def test_the_mouse_in_a_chart(demo):
     demo.until(lambda: demo.state()["has_result"], "there is a result")
 
     def places():
-        return demo.widgets(kind="Charts")[0]["places"]
+        return demo.widgets(kind="TorqueKind")[0]["places"]
 
     first, chart = places(), demo.widget("Efficiency over output torque")["at"]
     demo.click_at(chart, button=4, times=3)
@@ -259,8 +284,8 @@ def test_b_on_run_stops_and_asks_what_broke(demo):
     demo.item("Builds and tests", "r2 POM, greased")
     demo.page("Run")
     demo.key("b")
-    demo.until(lambda: "What broke" in demo.state()["dialog"], "it asks which part")
-    demo.key("Down", "Return")
+    demo.until(lambda: demo.buttons("1 stage"), "it asks which part")
+    demo.key("1")
     demo.until(lambda: demo.state()["undo"] == "note of a breakage", "it is noted")
     demo.key("ctrl+z")
     demo.until(lambda: demo.state()["redo"] == "note of a breakage", "and taken back")

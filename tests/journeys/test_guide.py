@@ -31,7 +31,7 @@ def test_the_first_start_offers_a_tour_that_waits_for_each_thing(first_start):
     waits(3)
     demo.click_at(next(w for w in demo.widgets(kind="_Card"))["at"])
     waits(4)
-    demo.place("Charts", "gearbox 2")
+    demo.place("TorqueKind", "gearbox 2")
     waits(5)
     demo.page("Build")
     demo.place("TrainView", "stage 1 wheel")

@@ -23,7 +23,7 @@ def test_results_are_read_and_a_finding_is_opened(demo):
     before = len(demo.widgets(kind="Label"))
     demo.click_at(card["at"])
     demo.until(lambda: len(demo.widgets(kind="Label")) > before, f"{title}: why is read")
-    demo.place("Charts", "gearbox 1")
+    demo.place("TorqueKind", "gearbox 1")
     demo.until(lambda: demo.text("Below the charts") == "Recording", "the point's recording opens")
     demo.until(
         lambda: any("steady" in w["text"] for w in demo.widgets(kind="Label")),

@@ -108,14 +108,17 @@ def test_wide_swings_take_longer_and_the_platform_is_taken_off():
 
 def test_nested_layers_of_cord_by_their_geometry():
     """Three cords that touch stand on an equilateral triangle: the upper one √3/2 d higher."""
-    from sparring.core.methods.hoist import effective_radius
+    from sparring.core.methods import Hoist
+
+    def radius(layers):
+        hoist = Hoist(cord_diameter=Measured(d, 0.0), layers=layers)
+        return hoist.radius(hoist.figures())
 
     d = 1e-3
     a, b = np.array([0.0, 0.0]), np.array([d, 0.0])
     top = (a + b) / 2 + np.array([0.0, math.sqrt(d**2 - (d / 2) ** 2)])
-    grown = effective_radius(0.05, d, 3) - effective_radius(0.05, d, 1)
-    assert grown == pytest.approx(2 * top[1])
-    assert effective_radius(0.05, d, 1) == pytest.approx(0.0255)
+    assert radius(3) - radius(1) == pytest.approx(2 * top[1])
+    assert radius(1) == pytest.approx(0.0255)
 
 
 def test_power_is_the_mean_of_torque_times_speed(build, rig):

@@ -119,6 +119,19 @@ def test_a_broken_tooth_lets_the_weight_fall_and_energy_still_balances(build, ri
     assert abs(plant.imbalance()[0]) < 1e-3
 
 
+@pytest.mark.parametrize("volts", [-1.0, -2.0, -4.0, 4.0, 12.0])
+def test_a_drive_that_is_switched_off_comes_to_rest_and_stays_there(build, rig, volts):
+    plant = Plant(bench_of(build, rig, mass=np.linspace(0.02, 0.2, 30)))
+    plant.volts[:] = volts
+    plant.advance(1.5)
+    plant.volts[:] = 0.0
+    plant.advance(3.0)
+    assert np.abs(plant.state.speed).max() < 1e-6
+    angle = plant.state.angle.copy()
+    plant.advance(1.0)
+    assert plant.state.angle == pytest.approx(angle, abs=1e-6)
+
+
 def test_spin_up_of_a_free_motor_is_an_exponential(build, rig):
     """ω = ω₀ (1 − e^(−t/τ)), τ = J ω₀/T_s on a straight line (constant friction, winding cold)."""
     b = bench_of(
