@@ -4,7 +4,7 @@ VENV   := .venv
 BIN    := $(VENV)/bin
 QUIET  := --quiet --disable-pip-version-check
 
-.PHONY: demo run test studies journeys attack study lint bench screenshots schemas findings guide dist deb install lock clean
+.PHONY: demo run test studies journeys attack study coverage lint bench screenshots schemas findings guide dist deb install lock clean
 
 demo: $(VENV)/.ready        ## start the application on the demo logbook
 	@tools/with-display $(BIN)/sparring demo
@@ -12,14 +12,18 @@ demo: $(VENV)/.ready        ## start the application on the demo logbook
 run: $(VENV)/.ready         ## start the application on your own logbook
 	@tools/with-display $(BIN)/sparring open
 
-# What simulates by the hundred: tracing it would take as long again, and it covers nothing more.
+# What simulates by the hundred: it covers no more than the rest does.
 STUDIES := tests/reference tests/hostile tests/test_independent.py tests/test_methods.py \
 	tests/test_closure.py tests/test_by_eye.py tests/test_readings.py tests/test_live.py \
-	tests/test_live_methods.py
+	tests/test_live_methods.py tests/test_orders_planted.py \
+	tests/test_performance_closure.py
 
-test: $(VENV)/.ready-dev    ## all tests: those of the program with its branch coverage, then the studies beside the journeys
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --ignore tests/journeys $(STUDIES:%=--ignore %) --cov --cov-report=term
+test: $(VENV)/.ready-dev    ## all tests: those of the program, then the studies beside the journeys
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --ignore tests/journeys $(STUDIES:%=--ignore %)
 	$(MAKE) --output-sync --jobs=2 studies journeys
+
+coverage: $(VENV)/.ready-dev  ## the branches that the tests of the program cover: twice as long as without
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --ignore tests/journeys $(STUDIES:%=--ignore %) --cov --cov-report=term
 
 studies: $(VENV)/.ready-dev ## only what simulates by the hundred
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest $(STUDIES)
@@ -38,7 +42,7 @@ attack: $(VENV)/.ready-dev  ## hostile files, damaged logbooks, crashes, boards 
 
 study: $(VENV)/.ready-dev   ## truth inside the stated intervals, 200 benches of every kind, on both benches (about a quarter of an hour)
 	PYTHONPATH=tests $(BIN)/python -m independent.study
-	SPARRING_ALL_BENCHES=1 QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest tests/test_closure.py tests/test_methods.py tests/test_by_eye.py tests/test_readings.py
+	SPARRING_ALL_BENCHES=1 QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest tests/test_closure.py tests/test_methods.py tests/test_by_eye.py tests/test_readings.py tests/test_orders_planted.py tests/test_performance_closure.py
 
 bench: $(VENV)/.ready-dev   ## measurements, printed as ratios taken in one run
 	@$(BIN)/python -m compileall -q src

@@ -5,14 +5,17 @@ screen, driven by keys and clicks.
 from __future__ import annotations
 
 import os
+import random
 import subprocess
 import sys
 import tempfile
 from pathlib import Path
 
-sys.path.insert(0, str(Path(__file__).parent.parent / "tests" / "journeys"))
+TESTS = Path(__file__).parent.parent / "tests"
+sys.path[:0] = [str(TESTS), str(TESTS / "journeys")]
 
 from desktop import COMMAND, Program, Screen
+from printing import Printing
 
 _LINE = "{};{:.1f};{:.2f};{};1.50;ok\n"
 LOG = "Time (ms);RPM out;Bus voltage (V);Current (mA);Load (kg);Note\n" + "".join(
@@ -68,35 +71,6 @@ def builds(t: Pictures) -> None:
     t.choose("r1 POM, dry", "Dunnock r1")
     p.page("Build")
     t.shot("build")
-    if t.wanted("build-eight"):
-        t.choose("r8 eight stages", "Dunnock r8")
-        t.shot("build-eight")
-    for title, name, picture, part, tab in (
-        ("r1 split ring", "Curlew r1", "build-split-ring", "stage 1 sun", "Shafts"),
-    ):
-        if t.wanted(picture):
-            t.choose(title, name)
-            places = next(w["places"] for w in p.widgets(kind="TrainView"))
-            p.place("TrainView", part if part in places else sorted(places)[-1])
-            p.tab(tab)
-            t.shot(picture)
-    p.tab("Shafts")
-
-
-def take_apart(t: Pictures) -> None:
-    p = t.p
-    if not t.wanted("take-apart"):
-        return
-    t.choose("r2 POM, greased", "Dunnock r2")
-    p.press("Gear")
-    p.item_of_menu("Module from calipers")
-    p.until(lambda: "Module" in p.state()["dialog"], "it opens")
-    p.key("ctrl+a")
-    p.type("14.41 mm +- 0.05 mm, 16")
-    p.key("Return")
-    p.type("39.97 mm +- 0.05 mm, 48")
-    t.shot("take-apart")
-    p.key("Escape")
 
 
 def results(t: Pictures) -> None:
@@ -105,8 +79,6 @@ def results(t: Pictures) -> None:
     p.page("Results")
     p.click_at(next(w for w in p.widgets(kind="_Card") if "drop" in w["name"].casefold())["at"])
     t.shot("results")
-    p.place("Charts", "gearbox 4")
-    t.shot("results-recording")
     p.tab("Uncertainty")
     p.tab("Points")
 
@@ -158,7 +130,7 @@ def rigs(t: Pictures) -> None:
 
 def plans(t: Pictures) -> None:
     p = t.p
-    if not t.wanted("plan", "plan-campaign", "first-power"):
+    if not t.wanted("plan", "plan-campaign"):
         return
     t.choose("r2 POM, greased", "Dunnock r2")
     p.key("ctrl+t")
@@ -171,24 +143,13 @@ def plans(t: Pictures) -> None:
     p.key("ctrl+k")
     p.until(lambda: any("Reference:" in w["text"] for w in p.widgets(kind="Label")), "it is drawn")
     t.shot("plan-campaign")
-    p.key("ctrl+k")
-    if t.wanted("first-power"):
-        t.choose("r1 split ring", "Curlew r1")
-        p.page("Run")
-        t.next("Connect the simulated bench")
-        t.next("Tare")
-        t.next("First power")
-        p.until(
-            lambda: any("turned the right" in b["text"] for b in p.widgets(kind="KeyButton")),
-            "it has turned",
-        )
-        t.shot("first-power")
-        p.menu("Bench", "Disconnect")
+    p.key("ctrl+k", "ctrl+z")
+    p.until(lambda: not p.widgets("Plan: 15 steps × 3"), "the plan is as it was")
 
 
 def run(t: Pictures) -> None:
     p = t.p
-    if not t.wanted("run", "run-dark"):
+    if not t.wanted("run"):
         return
     t.choose("r2 POM, greased", "Dunnock r2")
     p.key("ctrl+t")
@@ -202,8 +163,8 @@ def run(t: Pictures) -> None:
         if n == 1:
             p.until(lambda: p.state()["bench"] == "lifting", "it lifts")
             p.key("m")
-            p.until(lambda: p.state()["dialog"] == "Mark", "it asks for a word")
-            p.key("Return")
+            p.until(lambda: p.buttons("1 click heard"), "it asks for a word")
+            p.key("1")
     p.until(
         lambda: (
             p.state()["bench"] == "ready" and p.state()["runs"] == 3 and not p.state()["message"]
@@ -214,9 +175,80 @@ def run(t: Pictures) -> None:
     t.next("Hang 2.75 kg")
     p.until(lambda: p.state()["moving"], "it has moved for two seconds")
     t.shot("run", at_once=True)
-    t.dark("run-dark", at_once=True)
     p.key("Escape")
     p.menu("Bench", "Disconnect")
+
+
+def events(t: Pictures) -> None:
+    """A jam that a limit ends, by night; a skip, in its recording."""
+    p = t.p
+    if not t.wanted("run-dark", "results-recording"):
+        return
+    t.choose("r2 POM, greased", "Dunnock r2")
+
+    def limit(current: str) -> None:
+        p.page("Rig")
+        p.click("Current", "QuantityField")
+        p.enter(current)
+        p.page("Run")
+
+    p.key("ctrl+t")
+    p.page("Run")
+    for n, (what, weight) in enumerate((("Skip", "1.25 kg"), ("Jam", "1.25 kg")), start=1):
+        if what == "Jam":
+            limit("1.5 A")
+        p.menu("Bench ▸ Rehearse an event", what)
+        t.next("Tare")
+        p.until(lambda: p.state()["tared"], "it is tared")
+        p.click(weight, "LadderRow")
+        t.next(weight)
+        p.until(lambda n=n: p.state()["runs"] == n, "the run is kept")
+        if what == "Jam":
+            t.dark("run-dark", at_once=True)
+        else:
+            p.until(lambda: p.state()["has_result"], "it is reduced")
+            p.page("Results")
+            shown = next(w["places"] for w in p.widgets(kind="TorqueKind"))
+            p.place("TorqueKind", next(name for name in shown if name.startswith("gearbox")))
+            t.shot("results-recording")
+            p.page("Run")
+    limit("3 A")
+    p.menu("Bench", "Disconnect")
+
+
+def life(t: Pictures) -> None:
+    if not t.wanted("life"):
+        return
+    t.choose("r1 belt", "Knot r1")
+    t.p.page("Run")
+    t.p.until(lambda: t.p.widgets("Cycles 900"), "it is read")
+    t.shot("life")
+
+
+def devices(t: Pictures) -> None:
+    """A board that says nothing of its columns."""
+    p = t.p
+    if not t.wanted("devices"):
+        return
+    acts = {"press": False}
+
+    def figures(now: float) -> tuple[float, ...]:
+        cell = 84000 + random.gauss(0, 8) + (6000 if acts["press"] else 0)
+        return round(cell), 119.7, round(12.0 + random.gauss(0, 0.005), 3)
+
+    board = Printing(figures, 50)
+    p.menu("Bench", "Connect devices")
+    p.until(lambda: p.state()["dialog"] == "Devices on the bench", "it asks for them")
+    p.enter(board.port, "Tab")
+    p.press("By example")
+    p.until(lambda: p.state()["dialog"] == "Columns of the board", "it shows the columns")
+    p.press("Find")
+    p.until(lambda: any("Now press" in w["text"] for w in p.widgets(kind="Label")), "it asks")
+    acts["press"] = True
+    p.until(lambda: any("moved from" in w["text"] for w in p.widgets(kind="Label")), "it is found")
+    t.shot("devices")
+    p.key("Escape", "Escape")
+    board.close()
 
 
 def by_eye(t: Pictures) -> None:
@@ -263,6 +295,67 @@ def readings(t: Pictures) -> None:
         p.key("Escape")
 
 
+KINDS = (  # of charts of Results, each of the test that it has most to show of
+    ("torque", "r1 12 V", "Bought r1"),
+    ("map", "r1 12 V", "Bought r1"),
+    ("losses", "r1 12 V", "Bought r1"),
+    ("orders", "logged fast", "Wren r2"),
+    ("temperature", "r3 brass", "Dunnock r3"),
+    ("repeats", "r3 brass", "Dunnock r3"),
+)
+
+
+def kinds(t: Pictures) -> None:
+    """All kinds of charts of Results on one sheet, by day and by night."""
+    from PIL import Image
+
+    p = t.p
+    for name, dark in (("results-kinds", False), ("results-kinds-dark", True)):
+        if not t.wanted(name):
+            continue
+        if dark:
+            p.key("ctrl+d")
+        p.page("Results")
+        cells, before = [], 0
+        for n, (kind, title, build) in enumerate(KINDS):
+            choose_test(t, title, build)
+            if n > before:
+                p.key("ctrl+Next")
+            before = n
+            p.until(lambda: not p.state()["busy"], f"{kind} is drawn")
+            p.screen.xdo("mousemove", 640, 4)
+            p.rest()
+            with tempfile.TemporaryDirectory() as folder:
+                path = p.picture(Path(folder) / "one.png")
+                cells.append(Image.open(path).convert("RGB").crop((176, 212, 1052, 532)))
+        p.key("ctrl+Next")
+        wide, high = cells[0].size
+        whole = Image.new("RGB", (2 * wide, 3 * high))
+        for n, cell in enumerate(cells):
+            whole.paste(cell, (n % 2 * wide, n // 2 * high))
+        whole.save(t.out / f"{name}.png", optimize=True)
+        print(t.out / f"{name}.png")
+        p.key("ctrl+f", "ctrl+a", "Delete")
+        if dark:
+            p.key("ctrl+d")
+
+
+def choose_test(t: Pictures, title: str, build: str) -> None:
+    """A test by what the logbook's search finds of it."""
+    p = t.p
+    p.key("ctrl+f")
+    p.enter(title)
+    p.until(
+        lambda: any(
+            text.startswith("r")
+            for w in p.widgets("Builds and tests")
+            for text in w.get("items", {})
+        ),
+        "it is found",
+    )
+    t.choose(f"r{build[-1]}", build)
+
+
 def guide(t: Pictures) -> None:
     """On a wider screen: the guide stands beside the window."""
     p = t.p
@@ -277,21 +370,6 @@ def guide(t: Pictures) -> None:
     t.shot("guide")
 
 
-def eight_stages(folder: Path) -> None:
-    """A revision of the demo's Dunnock with many stages, beside the demo's own."""
-    from sparring.core.records import changed
-    from sparring.demo import hollin_yard
-    from sparring.logbook import Logbook
-
-    build = hollin_yard.dunnock(2)
-    teeth = ((12, 24), (14, 28), (15, 30), (14, 21), (16, 24), (12, 18), (14, 21), (15, 20))
-    one = build.stages[0]
-    stages = tuple(changed(changed(one, ("pinion",), p), ("wheel",), w) for p, w in teeth)
-    with Logbook(folder) as book:
-        made = build.model_copy(update={"stages": stages, "revision": 8, "title": "eight stages"})
-        book.save_build(made)
-
-
 def main(out: Path, only: set[str], size: tuple[int, int], env: dict[str, str]) -> None:
     out.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as home:
@@ -299,9 +377,11 @@ def main(out: Path, only: set[str], size: tuple[int, int], env: dict[str, str]) 
         subprocess.run(
             [str(COMMAND), "demo", "--no-window"], env=made, check=True, capture_output=True
         )
-        eight_stages(Path(home) / "data" / "sparring" / "demo")
         rooms = (
-            (size, (builds, take_apart, results, rigs, plans, run, by_eye, readings)),
+            (
+                size,
+                (builds, results, kinds, rigs, plans, run, events, by_eye, life, readings, devices),
+            ),
             ((1840, 800), (guide,)),
         )
         for room, parts in rooms:
