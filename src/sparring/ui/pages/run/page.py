@@ -170,8 +170,7 @@ class RunPage(View):
         if s.live is None:
             self._flow = None
             self.row.blank()
-        if s.ring is None:
-            self.strips.blank()
+            self.strips.rest()
 
     def _offer(self) -> Offer:
         if self.life.journal is not None:

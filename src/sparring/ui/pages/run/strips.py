@@ -24,6 +24,7 @@ from sparring.ui.widgets.chart import Chart, pen, thinned
 
 _SPAN = 30.0  # [s] shown
 _TURN = 5.0  # [s] by which the strips go on when their right edge is reached
+_LEAST_SAMPLES = 4  # of which a line is drawn
 _LEAST = 0.05  # of a scale, in whatever unit is shown: at rest nothing is magnified
 STRIPS = (("force", "Load cell"), ("speed", "Output speed"), ("current", "Current"))
 
@@ -93,9 +94,14 @@ class Strips(QWidget):
             chart = self.charts[key]
             chart.set_labels("s" if key == "current" else "", f"{label}, {self.desk.units[kind]}")
 
-    def blank(self) -> None:
-        for curve in self.curves.values():
-            curve.setData([], [])
+    def rest(self) -> None:
+        """Nothing sends: all that came before it was lost stays, to its last sample."""
+        ring = self.session.ring
+        if ring is None:
+            for curve in self.curves.values():
+                curve.setData([], [])
+        elif ring.count >= _LEAST_SAMPLES and len(self.charts) == len(STRIPS):
+            self.show_newest()
 
     def show_newest(self) -> None:
         """The last half minute of the ring."""
