@@ -22,6 +22,7 @@ PARTS = (
     ("On a rig before it runs", "They stand on Rig.", ("findings/setup/",)),
     ("On plans", "They stand on Plan.", ("findings/plan.py",)),
     ("On builds", "They stand on Build.", ("findings/build.py", "train/")),
+    ("On inspections", "They stand on Wear.", ("wear/why/",)),
     ("On part measurements", "They stand under the readings.", ("characterise/",)),
 )
 HEAD = """# What each finding means

@@ -11,7 +11,17 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from sparring import __version__
-from sparring.cli import benches, charting, devices, endure, files, logbooks, parts, planning
+from sparring.cli import (
+    benches,
+    charting,
+    devices,
+    endure,
+    files,
+    logbooks,
+    parts,
+    planning,
+    wearing,
+)
 from sparring.cli.common import (
     AsJson,
     BuildFile,
@@ -44,6 +54,7 @@ __all__ = [
     "logbooks",
     "parts",
     "planning",
+    "wearing",
 ]  # whose commands it has
 
 

@@ -15,6 +15,7 @@ from sparring.core.plan import Plan
 from sparring.core.records import Record, RecordError
 from sparring.core.rig import Rig
 from sparring.core.run import Run
+from sparring.core.wear.inspection import Inspection, Inspections
 
 SCHEMAS: dict[str, type[Record]] = {
     "build": Build,
@@ -23,6 +24,8 @@ SCHEMAS: dict[str, type[Record]] = {
     "run": Run,
     "devices": DeviceSet,
     "endurance": Endurance,
+    "inspection": Inspection,
+    "inspections": Inspections,
 }
 _LARGEST = 5_000_000
 
