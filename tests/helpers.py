@@ -114,7 +114,7 @@ class Heard:
             lambda: self.speeds.append(self._page.row.figures["speed"].value)
         )
         self._page.flow_changed.connect(lambda: self.flows.append(self._page.flow().flow))
-        for signal in (self._session.said, window.desk.said):
+        for signal in (self._session.said, window.desk.said, window.desk.warned):
             signal.connect(self.said.append)
 
     def lifts(self):

@@ -32,6 +32,13 @@ class BareBoard:
     def words(self):
         return [line.split()[0] for _, line in self.heard]
 
+    def hears(self, word, since, seconds=60.0):
+        """Whether `word` comes after its first `since` lines; waits for what is on its way."""
+        end = time.monotonic() + seconds
+        while word not in self.words()[since:] and time.monotonic() < end:
+            time.sleep(0.02)
+        return word in self.words()[since:]
+
     def close(self):
         self._ends.set()
         self._thread.join(5)

@@ -147,6 +147,7 @@ class MainWindow(Window):
         self.work.chosen.connect(lambda name: self.go(next(p.id for p in PAGES if p.name == name)))
         d.place_wanted.connect(self.show_place)
         d.said.connect(self.say)
+        d.warned.connect(lambda text: self.say(text, stay=True))
         d.not_opened.connect(self._not_opened)
         s.said.connect(self.say)
         self.driveline.part_clicked.connect(self._part)
@@ -278,9 +279,7 @@ class MainWindow(Window):
         self.view(page.id).show_place(path if head == page.id else [head, *path])
 
     def say(self, text: str, *, stay: bool = False) -> None:
-        """A sentence for the tester, above the title block for a while (or until the next one);
-        nothing else moves.
-        """
+        """A sentence for the tester, above the title block for a while (or until the next one)."""
         self.message.say(text, stay=stay)
 
     def _place_message(self) -> None:

@@ -247,7 +247,7 @@ class Desk(Campaigning):
         if new := sorted(set(damage) - self._damage_told):
             self._damage_told |= set(new)
             more = f" and {len(new) - 3} more" if len(new) > 3 else ""
-            self.said.emit(
+            self.warned.emit(
                 f"Damaged in this logbook and omitted: {', '.join(new[:3])}{more}. "
                 "Everything else is available; an earlier backup may hold them intact: "
                 "Logbook ▸ Restore a backup."

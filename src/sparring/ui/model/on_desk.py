@@ -41,6 +41,7 @@ class OnDesk(InUnits, QObject):
     campaign_changed = pyqtSignal()
     units_changed = pyqtSignal()
     said = pyqtSignal(str)
+    warned = pyqtSignal(str)  # is to stay until something else is said
     place_wanted = pyqtSignal(str)
 
     def __init__(self) -> None:

@@ -81,7 +81,7 @@ def dirt_in_mesh(build: Build, wear: Wear) -> Iterator[Finding]:
             "caution",
             title="Foreign dirt in the drive",
             seen=f"Dirt lies at {', '.join(sorted({s.part for s in dirt}))}{more}.",
-            why="Hard grains cut and dent the softer flank; the rates are not those of a clean drive.",
+            why="Hard grains cut the softer flank; the rates are not those of a clean drive.",
             causes=("the housing is open", "chips of making", "dirty or old grease"),
             remedies=(
                 "Clean the drive and close the housing.",
