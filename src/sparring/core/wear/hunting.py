@@ -45,14 +45,14 @@ class Other(NamedTuple):
 
 def hunting_near(z1: int, z2: int, least: int = 6) -> list[Other]:
     """Pairs that differ by a tooth or two and have no common factor, those that keep the ratio best
-    first; with the same sum of teeth, and so the same centre distance, before others.
+    first.
     """
     found = [
-        (a + b != 0, Other(z1 + a, z2 + b, (z2 + b) / (z1 + a) / (z2 / z1) - 1))
+        Other(z1 + a, z2 + b, (z2 + b) / (z1 + a) / (z2 / z1) - 1)
         for a in range(-2, 3)
         for b in range(-2, 3)
-        if abs(a) + abs(b) <= 2 and min(z1 + a, z2 + b) >= least and factor(z1 + a, z2 + b) == 1
+        if abs(a) + abs(b) <= 2
+        and min(z1 + a, z2 + b) >= least
+        and factor(z1 + a, z2 + b) == 1
     ]
-    return [
-        x for _, x in sorted(found, key=lambda f: (abs(f[1].change) > 0.1, f[0], abs(f[1].change)))
-    ]
+    return sorted(found, key=lambda x: abs(x.change))

@@ -29,6 +29,7 @@ from sparring.core.wear.parts import Flank, Gear, flanks_of, gears_of
 
 THICKNESS = ("span", "over pins", "chordal thickness")
 """Sizes that tell how thick the teeth are."""
+_FAR = 0.8  # modules by which a tooth may be thinner or thicker than drawn
 _DENSITY = 0.01  # standard uncertainty of a material's density, as a part (common practice)
 
 
@@ -66,43 +67,52 @@ def taken(readings: Sequence[float], accuracy: float) -> Taken:
     return Taken(float(x.mean()), math.hypot(accuracy / 2, scatter))
 
 
-def span_sensitivity(gear: Gear, size: Size) -> float:
-    """How much a size loses for each metre of the sum of a driving and a coasting flank's depth.
-
-    Raises ValueError where such a size cannot be.
+def thinner(gear: Gear, size: Size, value: float) -> tuple[float, float]:
+    """(by how much the two flanks of a tooth together are thinner than drawn [m], and its change
+    for each metre of the size). Raises ValueError where such a size cannot be.
     """
+    depth, step = 0.0, 1e-7
+    for _ in range(30):  # Newton; a size over pins is not quite straight in it
+        try:
+            at = _size_at(gear, size, depth)
+            slope = (at - _size_at(gear, size, depth + step)) / step
+        except ValueError as err:
+            if not depth or size.pin is None:
+                raise
+            raise ValueError(
+                f"on teeth this thin a pin of {size.pin * 1e3:.2f} mm no longer rests on the "
+                "flanks; measure the span, or use thicker pins from new on"
+            ) from err
+        off = (at - value) / slope
+        depth = min(max(depth + off, -_FAR * gear.module), _FAR * gear.module)
+        if abs(off) < 1e-12:
+            return depth, 1.0 / slope
+    raise ValueError(
+        f"{value * 1e3:.3f} mm is not what a gear of {gear.teeth} teeth, module "
+        f"{gear.module * 1e3:.4g} mm, can have; drawn it has "
+        f"{_size_at(gear, size, 0.0) * 1e3:.3f} mm. Check the teeth spanned, or the pin"
+    )
+
+
+def _size_at(gear: Gear, size: Size, depth: float) -> float:
+    """What a size is when both flanks together are thinner by `depth` than drawn [m]."""
+    shift = gear.shift - depth / (2 * gear.module * math.sin(gear.alpha))
+    if gear.ring:
+        raise ValueError("the teeth of a ring are measured by the drive's backlash or its mass")
     if size.kind == "span":
         assert size.over is not None
-        _drawn(gear, size)  # raises where the calipers would miss the flanks
-        return 1.0
-    if size.kind == "chordal thickness":
-        return 1.0 / math.cos(gear.alpha)
-    step = 1e-7
-    shift = step / (2 * gear.module * math.sin(gear.alpha))
-    return (_drawn(gear, size) - _drawn(gear, size, -shift)) / step
-
-
-def drawn(gear: Gear, size: Size) -> float:
-    """What a size is by the build [m]. Raises ValueError where it cannot be."""
-    return _drawn(gear, size)
-
-
-def _drawn(gear: Gear, size: Size, further: float = 0.0) -> float:
-    about = {"shift": gear.shift + further, "alpha": gear.alpha, "helix": gear.helix}
-    if gear.ring and size.kind in THICKNESS:
-        raise ValueError("the teeth of a ring are measured by its backlash or its mass")
-    if size.kind == "span":
-        assert size.over is not None
-        return teeth.span_over_teeth(gear.module, gear.teeth, size.over, **about)
+        return teeth.span_over_teeth(
+            gear.module, gear.teeth, size.over, shift=shift, alpha=gear.alpha, helix=gear.helix
+        )
     if size.kind == "over pins":
         assert size.pin is not None
-        return teeth.over_pins(gear.module, gear.teeth, size.pin, **about)
-    if size.kind == "chordal thickness":
-        virtual = teeth.virtual_teeth(gear.teeth, gear.alpha, gear.helix)
-        radius = gear.module * virtual / 2
-        thick = gear.module * (math.pi / 2 + 2 * (gear.shift + further) * math.tan(gear.alpha))
-        return 2 * radius * math.sin(thick / radius / 2)
-    raise ValueError(f"the build does not tell what “{size.kind}” is when new")
+        return teeth.over_pins(
+            gear.module, gear.teeth, size.pin, shift=shift, alpha=gear.alpha, helix=gear.helix
+        )
+    virtual = teeth.virtual_teeth(gear.teeth, gear.alpha, gear.helix)
+    radius = gear.module * virtual / 2
+    thick = gear.module * (math.pi / 2 + 2 * shift * math.tan(gear.alpha))
+    return 2 * radius * math.sin(thick / radius / 2)
 
 
 @dataclass(frozen=True)
@@ -141,20 +151,15 @@ def exposures(given: Inspections) -> Exposures:
             f"two inspections after the same {turns[order][again[0]]:.0f} turns; put their "
             "readings into one"
         )
-    if (np.diff(work[order]) < 0).any():
+    u_turns = np.array([math.hypot(i.turns.u, i.elsewhere_turns.u) for i in looks])[order]
+    u_work = np.array([math.hypot(i.work.u, i.elsewhere_work.u) for i in looks])[order]
+    falls = np.diff(work[order]) < -3 * np.hypot(u_work[1:], u_work[:-1])
+    if falls.any():
         raise ReductionError(
             "the work falls from one inspection to the next while the turns rise; turns and work "
             "are those since the drive was new"
         )
-    u_turns = [math.hypot(i.turns.u, i.elsewhere_turns.u) for i in looks]
-    u_work = [math.hypot(i.work.u, i.elsewhere_work.u) for i in looks]
-    return Exposures(
-        tuple(int(k) for k in order),
-        turns[order],
-        work[order],
-        np.array(u_turns)[order],
-        np.array(u_work)[order],
-    )
+    return Exposures(tuple(int(k) for k in order), turns[order], work[order], u_turns, u_work)
 
 
 def rows_of(build: Build, given: Inspections) -> list[Row]:
@@ -206,25 +211,24 @@ def _by_size(
 ) -> list[Row]:
     if not 1 <= len(flanks) <= 2:
         return []
+    now, key = taken(size.readings, size.accuracy), f"{size.part}, {size.kind}, as new"
+    first = next((x for x in new.sizes if x.same == size.same), None) if new else None
+    value, u = now.value, now.u
     try:
-        per_depth, nominal = span_sensitivity(gear, size), drawn(gear, size)
+        if first is None:  # as thick or thin as it was made: all sizes of this gear share that
+            start, shared = 0.0, (f"{size.part}, as made", given.tolerance / 2)
+        else:
+            if size.control and first.control:  # what has not run has swelled alike
+                factor, doubt = _swelled(size.control, first.control, size.accuracy)
+                value, u = value / factor, math.hypot(u / factor, value * doubt)
+            before = taken(first.readings, first.accuracy)
+            start, per = thinner(gear, size, before.value)
+            shared = (key, before.u * per)
+        depth, per = thinner(gear, size, value)
     except ValueError as err:
         raise ReductionError(f"{where}, {size.part}, {size.kind}: {err}") from err
-    now, key = taken(size.readings, size.accuracy), f"{size.part}, {size.kind}, as new"
-    first = next((s for s in new.sizes if s.same == size.same), None) if new else None
-    value, u = now.value, now.u
-    if first is not None and size.control and first.control:
-        # what has not run has swelled alike
-        factor, doubt = _swelled(size.control, first.control, size.accuracy)
-        value, u = value / factor, math.hypot(u / factor, value * doubt)
-    if first is not None:
-        before = taken(first.readings, first.accuracy)
-        start, shared = before.value, (key, before.u)
-    else:  # thin or thick as it was made: all sizes of this gear have that in common
-        start, shared = nominal, (f"{size.part}, as made", given.tolerance / 2 * per_depth)
-    return [
-        Row(n, size.kind, size.part, start - value, u, {f.id: per_depth for f in flanks}, (shared,))
-    ]
+    loads = {f.id: 1.0 for f in flanks}
+    return [Row(n, size.kind, size.part, depth - start, u * per, loads, (shared,))]
 
 
 def _swelled(now: Sequence[float], new: Sequence[float], accuracy: float) -> tuple[float, float]:

@@ -150,7 +150,7 @@ def broke_below(build: Build, wear: Wear) -> Iterator[Finding]:
                 "fuse-went-first",
                 "good",
                 title="The fuse part went first, as meant",
-                seen=f"{fuse} is broken, and nothing else is.",
+                seen=f"The fuse part ({fuse}) is broken, and nothing else is.",
                 why="It has saved the parts behind it.",
                 remedies=("Replace it and go on.",),
                 place=place(next(iter(parts))),
@@ -161,8 +161,8 @@ def broke_below(build: Build, wear: Wear) -> Iterator[Finding]:
                 "wrong",
                 title="The fuse part did not go first",
                 seen=(
-                    f"{', '.join(sorted(others))} broke, and {fuse} "
-                    f"{'too' if went else 'is whole'}."
+                    f"What broke: {', '.join(sorted(others))}; the fuse part ({fuse}) "
+                    f"{'broke too' if went else 'is whole'}."
                 ),
                 why="What the fuse was to save is lost.",
                 causes=(

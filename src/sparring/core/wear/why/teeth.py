@@ -80,7 +80,7 @@ def _suspects(wear: Wear, gear: Gear, mate: Gear, bad: set[int]) -> str:
 
 
 def _instead(gear: Gear, mate: Gear) -> list[str]:
-    near = hunting.hunting_near(gear.teeth, mate.teeth)[:2]
+    near = hunting.hunting_near(*sorted((gear.teeth, mate.teeth)))[:2]
     if not near or "planet" in gear.body + mate.body:
         return []  # a planet's teeth follow from those of sun and ring
     pairs = " or ".join(f"{x.z1}/{x.z2}" for x in near)
