@@ -9,7 +9,7 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import Field, model_validator
 
 from sparring.core import motor as motors
-from sparring.core.care import FirstPower
+from sparring.core.care import Allowed, Dismantling, FirstPower
 from sparring.core.data_sheet import SheetLine
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
@@ -61,6 +61,9 @@ class Build(Record):
             "photos",
             "notes",
             "first_power",
+            "allowed",
+            "tooth_tolerance",
+            "dismantling",
             "data_sheet",
             "sheet_tolerance",
         ]
@@ -97,6 +100,9 @@ class Build(Record):
     notes: str = ""
     data_sheet: Annotated[tuple[SheetLine, ...], Field(max_length=20)] = ()
     sheet_tolerance: Annotated[float, Q("ratio", "%", least=0.0, most=1.0)] = 0.10
+    allowed: Allowed = Allowed.ours()
+    tooth_tolerance: Annotated[float, Q("length", "mm", above=0.0, most=1e-3)] = 0.05e-3
+    dismantling: Annotated[tuple[Dismantling, ...], Field(max_length=200)] = ()
     first_power: FirstPower | None = None  # None: nobody has said that it turns as it should
 
     @model_validator(mode="after")

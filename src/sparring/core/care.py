@@ -5,12 +5,12 @@ The notes are common practice, with no source; they say so themselves.
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field
 
 from sparring.core.methods.base import MethodBase
-from sparring.core.records import Record
+from sparring.core.records import Q, Record
 
 DEFERS = (
     "This is common practice, not a rule. Local codes and licensed people take precedence "
@@ -36,6 +36,32 @@ class FirstPower(Record):
 
     by: Annotated[str, Field(max_length=80)] = ""
     on: Annotated[str, Field(pattern=r"^\d{4}-\d{2}-\d{2}$")]
+
+
+class Allowed(Record):
+    """What a drive may lose before it is worn out, and the duty that it does. thinning: of each
+    flank, None: a part of its module; efficiency: of the gearbox, that is left; play: backlash at
+    the output.
+    """
+
+    thinning: Annotated[float, Q("length", "mm", above=0.0)] | None = None
+    play: Annotated[float, Q("angle", "deg", above=0.0)] | None = None
+    efficiency: Annotated[float, Q("ratio", "%", above=0.0, most=1.0)] | None = None
+    duty_torque: Annotated[float, Q("torque", "N·m", above=0.0)] | None = None
+    duty_speed: Annotated[float, Q("speed", "rpm", above=0.0)] | None = None
+
+
+class Dismantling(Record):
+    """A step of taking a drive apart, in its order; put together it is gone through from the end.
+    grease: what is greased there and with what; mind: what must not be mixed up; photo: of the
+    logbook.
+    """
+
+    step: Annotated[str, Field(min_length=1, max_length=120)]
+    kind: Literal["unscrew", "press out", "lift off", "cut", "other"] = "unscrew"
+    grease: Annotated[str, Field(max_length=120)] = ""
+    mind: Annotated[str, Field(max_length=200)] = ""
+    photo: Annotated[str, Field(max_length=200)] = ""
 
 
 def care_notes(method: MethodBase) -> tuple[str, str, str]:

@@ -111,10 +111,10 @@ class Rows:
         return said
 
     def _records(
-        self, s: Session, table: type[Any], record: type[R], *order: Any
+        self, s: Session, table: type[Any], record: type[R], *order: Any, where: Any = ()
     ) -> list[tuple[int, R]]:
         found = [
             (r.id, self._said(table, r.id, r.record, record.from_json))
-            for r in self._rows(s, table, order=order)
+            for r in self._rows(s, table, *where, order=order)
         ]
         return [(key, said) for key, said in found if said is not None]

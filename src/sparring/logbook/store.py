@@ -32,6 +32,7 @@ from sparring.logbook.characterised import Characterised
 from sparring.logbook.database import LogbookError, damaged, engine_of, migrate, why
 from sparring.logbook.derived import NAME as DERIVED
 from sparring.logbook.derived import Derived
+from sparring.logbook.inspected import Inspected
 from sparring.logbook.settings import Settings
 from sparring.logbook.stored import KeptRecording, StoredRun, StoredTest, headline_said, moment
 from sparring.logbook.tables import (
@@ -48,7 +49,7 @@ _RECORDING = re.compile(r"[0-9a-f]+\.parquet")
 _OURS = ("recordings", "photos", "sounds", "endurance", "logbook.lock", keeping.FOLDER, DERIVED)
 
 
-class Logbook(Characterised, Campaigns, Settings):
+class Logbook(Characterised, Campaigns, Inspected, Settings):
     """A logbook folder, opened by one program at a time."""
 
     def __init__(self, folder: Path, *, create: bool = True, database: str | None = None) -> None:

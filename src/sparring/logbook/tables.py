@@ -26,7 +26,7 @@ from sqlalchemy import (
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 from sqlalchemy.orm.attributes import set_committed_value
 
-SCHEMA = "0006"
+SCHEMA = "0007"
 """The newest migration; the tests hold it against the migrations folder."""
 
 
@@ -150,6 +150,18 @@ class CampaignRow(Base):
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     name: Mapped[str] = mapped_column(String(80))
     record: Mapped[str] = mapped_column(Text)
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class InspectionRow(Base):
+    """What was seen and measured on an opened drive."""
+
+    __tablename__ = "inspections"
+    SEALED = ("id", "build_id", "record", "struck")
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    build_id: Mapped[int] = mapped_column(ForeignKey("builds.id", ondelete="CASCADE"), index=True)
+    record: Mapped[str] = mapped_column(Text)
+    struck: Mapped[bool] = mapped_column(default=False)
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 

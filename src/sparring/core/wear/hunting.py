@@ -51,8 +51,6 @@ def hunting_near(z1: int, z2: int, least: int = 6) -> list[Other]:
         Other(z1 + a, z2 + b, (z2 + b) / (z1 + a) / (z2 / z1) - 1)
         for a in range(-2, 3)
         for b in range(-2, 3)
-        if abs(a) + abs(b) <= 2
-        and min(z1 + a, z2 + b) >= least
-        and factor(z1 + a, z2 + b) == 1
+        if abs(a) + abs(b) <= 2 and min(z1 + a, z2 + b) >= least and factor(z1 + a, z2 + b) == 1
     ]
     return sorted(found, key=lambda x: abs(x.change))

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
+from sparring.core.care import Allowed
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
 from sparring.core.wear.modes import BY_ID
@@ -208,24 +209,12 @@ class Inspection(Record):
         return self.turns.value + self.elsewhere_turns.value == 0
 
 
-class Allowed(Record):
-    """What a drive may lose before it is worn out, and the duty it does. thinning: of each flank;
-    None: by `THINNING` of its module.
-    """
-
-    thinning: Annotated[float, Q("length", "mm", above=0.0)] | None = None
-    play: Annotated[float, Q("angle", "deg", above=0.0)] | None = None
-    efficiency: Annotated[float, Q("ratio", "%", above=0.0, most=1.0)] | None = None
-    duty_torque: Annotated[float, Q("torque", "N·m", above=0.0)] | None = None
-    duty_speed: Annotated[float, Q("speed", "rpm", above=0.0)] | None = None
-
-
 class Inspections(Record):
     """All looks at one drive, in any order. tolerance: ± (k = 2) of the thickness of a tooth as
-    made, where it was not measured when it was new.
+    made, where it was not measured when it was new. Of what is not said the build's holds.
     """
 
     version: Literal["sparring.inspections/1"] = "sparring.inspections/1"
     inspections: Annotated[tuple[Inspection, ...], Field(min_length=1, max_length=200)]
-    allowed: Allowed = Allowed.ours()
-    tolerance: Annotated[float, Q("length", "mm", above=0.0)] = 0.05e-3
+    allowed: Allowed | None = None
+    tolerance: Annotated[float, Q("length", "mm", above=0.0)] | None = None

@@ -9,6 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from sparring.core.build import Build
+from sparring.core.care import Allowed
 from sparring.core.finding import ORDER
 from sparring.core.quantity import Measured
 from sparring.core.wear.course import Course, Span, course, covariance, span
@@ -28,13 +29,13 @@ _EARLY = 0.5  # of the life left, by which the next look comes at the latest
 def wear_of(build: Build, given: Inspections) -> Wear:
     """Raises ReductionError: which reading of which inspection, and what to do."""
     looks = exposures(given)
-    rows = rows_of(build, given)
+    rows, allowed = rows_of(build, given), given.allowed or build.allowed
     flanks = flanks_of(build)
     last = float(looks.turns[-1])
     torque = float(looks.work[-1] / (2 * math.pi * last)) if last else math.nan
-    duty = (given.allowed.duty_torque or torque, given.allowed.duty_speed)
-    told, known = _flanks(flanks, rows, looks, given, duty[0])
-    trends = _trends(given, looks, duty)
+    duty = (allowed.duty_torque or torque, allowed.duty_speed)
+    told, known = _flanks(flanks, rows, looks, allowed.thinning, duty[0])
+    trends = _trends(given, looks, allowed)
     ends, look = _ends(told, trends, duty[1], last)
     made = Wear(
         given=given,
@@ -78,7 +79,7 @@ def _groups(flanks: list[Flank], rows: list[Row]) -> list[list[Flank]]:
 
 
 def _flanks(
-    flanks: list[Flank], rows: list[Row], looks: Exposures, given: Inspections, torque: float
+    flanks: list[Flank], rows: list[Row], looks: Exposures, thinning: float | None, torque: float
 ) -> tuple[tuple[FlankWear, ...], Course | None]:
     groups = _groups(flanks, rows)
     if not rows or not groups:
@@ -107,7 +108,7 @@ def _flanks(
     for n, group in enumerate(groups):
         for f in group:
             told.append(
-                _flank(f, n, known, rows, at[f.id], looks, given, torque, several, len(group) > 1)
+                _flank(f, n, known, rows, at[f.id], thinning, torque, several, len(group) > 1)
             )
     order = {f.id: k for k, f in enumerate(flanks)}
     return tuple(sorted(told, key=lambda t: order[t.flank.id])), known
@@ -137,8 +138,7 @@ def _flank(
     known: Course,
     rows: list[Row],
     at: np.ndarray,
-    looks: Exposures,
-    given: Inspections,
+    thinning: float | None,
     torque: float,
     several: bool,
     together: bool,
@@ -146,7 +146,7 @@ def _flank(
     lost = known.lost(group, float(at[-1]))
     rates = known.draws[0][:, group]
     per_turn = f.exposure(1.0, 2 * math.pi * torque)
-    allowed = given.allowed.thinning or THINNING * f.module
+    allowed = thinning or THINNING * f.module
     ways, agree = _ways(f, rows)
     with np.errstate(divide="ignore"):
         left = np.where(
@@ -202,9 +202,7 @@ _FIGURES: tuple[tuple[str, str, str], ...] = (
 """(field of an inspection, name, kind)."""
 
 
-def _trends(
-    given: Inspections, looks: Exposures, duty: tuple[float, float | None]
-) -> tuple[Trend, ...]:
+def _trends(given: Inspections, looks: Exposures, allowed: Allowed) -> tuple[Trend, ...]:
     found = []
     for name, title, kind in _FIGURES:
         read = [
@@ -214,8 +212,8 @@ def _trends(
         ]
         if read:
             limits: Mapping[str, float | None] = {
-                "play": given.allowed.play,
-                "efficiency": given.allowed.efficiency,
+                "play": allowed.play,
+                "efficiency": allowed.efficiency,
             }
             found.append(_trend(title, kind, read, limits.get(name)))
     return tuple(found)

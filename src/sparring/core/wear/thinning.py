@@ -169,7 +169,7 @@ def rows_of(build: Build, given: Inspections) -> list[Row]:
     e = exposures(given)
     looks = [given.inspections[k] for k in e.order]
     gears = {g.name: g for g in gears_of(build)}
-    flanks = flanks_of(build)
+    flanks, tolerance = flanks_of(build), given.tolerance or build.tooth_tolerance
     by_body: dict[str, list[Flank]] = {}
     for f in flanks:
         by_body.setdefault(f.body, []).append(f)
@@ -182,7 +182,7 @@ def rows_of(build: Build, given: Inspections) -> list[Row]:
                 continue
             gear = _gear(gears, size.part, where)
             if not look.is_new:
-                found += _by_size(n, where, size, gear, by_body.get(gear.body, []), new, given)
+                found += _by_size(n, where, size, gear, by_body.get(gear.body, []), new, tolerance)
         for weighing in look.weighings:
             gear = _gear(gears, weighing.part, where)
             if not look.is_new:
@@ -207,7 +207,7 @@ def _by_size(
     gear: Gear,
     flanks: list[Flank],
     new: Inspection | None,
-    given: Inspections,
+    tolerance: float,
 ) -> list[Row]:
     if not 1 <= len(flanks) <= 2:
         return []
@@ -216,7 +216,7 @@ def _by_size(
     value, u = now.value, now.u
     try:
         if first is None:  # as thick or thin as it was made: all sizes of this gear share that
-            start, shared = 0.0, (f"{size.part}, as made", given.tolerance / 2)
+            start, shared = 0.0, (f"{size.part}, as made", tolerance / 2)
         else:
             if size.control and first.control:  # what has not run has swelled alike
                 factor, doubt = _swelled(size.control, first.control, size.accuracy)
