@@ -24,9 +24,7 @@ from sparring.core.wear.why import RULES
 PLANETARY = Build(stages=(PlanetaryStage(support="on one side"),))
 SPUR = Build(
     stages=(
-        SpurStage(
-            pinion=14, wheel=84, material="PLA, printed", input_joint=Joint(kind="D flat")
-        ),
+        SpurStage(pinion=14, wheel=84, material="PLA, printed", input_joint=Joint(kind="D flat")),
     ),
     fuse="stage 1 pinion",
 )

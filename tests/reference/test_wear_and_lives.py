@@ -64,7 +64,9 @@ def test_play_of_a_planetary_by_hand():
 @pytest.mark.parametrize("depth", [0.0, 0.02e-3, 0.12e-3])
 def test_thinner_teeth_are_found_from_sizes_reckoned_elsewhere(depth):
     gear = gears_of(BUILD)[0]
-    spanned = Size(part=gear.name, kind="span", over=3, readings=(wearing.span(18, 1e-3, 3, depth),))
+    spanned = Size(
+        part=gear.name, kind="span", over=3, readings=(wearing.span(18, 1e-3, 3, depth),)
+    )
     pins = wearing.over_pins(18, 1e-3, wearing.PIN, depth)
     over = Size(part=gear.name, kind="over pins", pin=wearing.PIN, readings=(pins,))
     for size in (spanned, over):
@@ -104,9 +106,7 @@ def test_weibull_as_scipy_fits_it_with_censored_lives(last):
     t, failed = np.array(BEARINGS), np.arange(23) < last
     t = np.minimum(t, t[last - 1])
     ours = weibull.fit(t, failed)
-    shape, _, scale = weibull_min.fit(
-        CensoredData(uncensored=t[failed], right=t[~failed]), floc=0
-    )
+    shape, _, scale = weibull_min.fit(CensoredData(uncensored=t[failed], right=t[~failed]), floc=0)
     assert ours.shape.value == pytest.approx(shape, rel=1e-4)
     assert ours.scale.value == pytest.approx(scale, rel=1e-4)
     # the bounds by χ²: where twice the log likelihood has fallen by 3.841, by SciPy's density

@@ -27,7 +27,7 @@ from sparring.core.recording import Recording
 from sparring.core.reduce.results import headline
 from sparring.core.rig import Limits, Rig, Weight
 from sparring.core.train.kinds.spur import SpurStage
-from sparring.demo import bought, campaign, life, to_failure
+from sparring.demo import bought, campaign, life, to_failure, worn
 from sparring.demo.drives import others
 
 _RPM = 2 * math.pi / 60
@@ -262,7 +262,7 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
         rig_ids: dict[str, int] = {}
         drives = others(motor())
         builds = {build.name: book.save_build(build) for build in drives}
-        compared = [dunnock(1), dunnock(2), *drives]
+        compared = [worn.fit(dunnock(1)), worn.fit(dunnock(2)), *drives]
         builds |= {build.name: book.save_build(build) for build in compared[:2]}
         progress("a campaign ...")
         hoist = rig()
@@ -276,6 +276,8 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
         strong = strong_hoist()
         rig_ids[strong.name] = book.save_rig(strong)
         to_failure.make(book, curlew, builds[curlew.name], strong, rig_ids[strong.name])
+        progress("worn drives ...")
+        worn.make(book, book.builds())
         for scene in (*by_eye(drives), *scenes()):
             progress(f"testing {scene.build.name} ...")
             build_id = builds.get(scene.build.name) or book.save_build(scene.build)

@@ -108,7 +108,9 @@ def _flanks(
     for n, group in enumerate(groups):
         for f in group:
             told.append(
-                _flank(f, n, known, rows, at[f.id], thinning, torque, several, len(group) > 1)
+                _flank(
+                    f, n, known, rows, at[f.id], looks, thinning, torque, several, len(group) > 1
+                )
             )
     order = {f.id: k for k, f in enumerate(flanks)}
     return tuple(sorted(told, key=lambda t: order[t.flank.id])), known
@@ -138,6 +140,7 @@ def _flank(
     known: Course,
     rows: list[Row],
     at: np.ndarray,
+    looks: Exposures,
     thinning: float | None,
     torque: float,
     several: bool,
@@ -164,7 +167,36 @@ def _flank(
         together=together,
         allowed=allowed,
         left=span(np.maximum(left, 0.0)),
+        points=_points(f, rows, looks),
+        band=_band(f, group, known, looks),
     )
+
+
+def _points(f: Flank, rows: list[Row], looks: Exposures) -> np.ndarray:
+    """What each look measured by itself: its ways weighed by their uncertainty."""
+    found = []
+    for n in range(len(looks.turns)):
+        mine = [r for r in rows if r.inspection == n and f.id in r.loads and r.by != "backlash"]
+        if not mine:
+            continue
+        whole = np.array([sum(r.loads.values()) for r in mine])
+        u = np.array([math.hypot(r.u, *(s for _, s in r.shared)) for r in mine]) / whole
+        depth = np.array([r.value for r in mine]) / whole
+        weight = 1 / u**2
+        mean = float((depth * weight).sum() / weight.sum())
+        found.append((float(looks.turns[n]), mean, 1 / math.sqrt(float(weight.sum()))))
+    return np.array(found).reshape(-1, 3)
+
+
+def _band(f: Flank, group: int, known: Course, looks: Exposures) -> np.ndarray:
+    """Its depth from new on, with its 95 % interval, at the mean load so far."""
+    last = float(looks.turns[-1])
+    mean = float(looks.work[-1]) / last
+    found = []
+    for part in np.linspace(0.0, 1.5, 31):
+        depth = known.lost(group, f.exposure(part * last, part * last * mean), part)
+        found.append((part * last, *np.quantile(depth, [0.025, 0.5, 0.975])))
+    return np.array(found)
 
 
 def _ways(f: Flank, rows: list[Row]) -> tuple[tuple[Way, ...], bool]:

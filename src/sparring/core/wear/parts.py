@@ -13,7 +13,7 @@ from typing import NamedTuple
 
 from sparring.core.build import OUTPUT, Build
 from sparring.core.train.pair import Pair
-from sparring.core.train.stage import Contact
+from sparring.core.train.stage import Body, Contact
 from sparring.core.train.teeth import base_helix
 
 
@@ -35,6 +35,40 @@ class Gear(NamedTuple):
     shift: float
     helix: float
     ring: bool
+
+
+class Part(NamedTuple):
+    """A body that can be looked at, in the order from the motor. name: `stage 1 planet 2`; body: as
+    it is drawn; driving: the side of its teeth that carries, 1 counter-clockwise of the tooth, −1
+    clockwise.
+    """
+
+    name: str
+    stage: int
+    body: Body
+    driving: int
+
+
+def parts_of(build: Build) -> list[Part]:
+    """Every body of every stage; those of one name are numbered."""
+    found: list[Part] = []
+    shafts = build.shafts()
+    for n, (stage, name) in enumerate(zip(build.stages, build.stage_names(), strict=True)):
+        bodies = stage.bodies(shafts[n], shafts[n + 1], name)
+        names = [b.name for b in bodies]
+        drivers = {c.a for c in stage.contacts()} - {c.b for c in stage.contacts()}
+        seen: dict[str, int] = {}
+        of_it = []
+        for b in bodies:
+            seen[b.name] = seen.get(b.name, 0) + 1
+            number = f" {seen[b.name]}" if names.count(b.name) > 1 else ""
+            ahead = 1 if build.speeds.get(b.shaft, 1.0) >= 0 else -1
+            drives = b.name in drivers or not stage.contacts()
+            side = ahead if drives else -ahead
+            of_it.append(Part(f"{name} {b.name}{number}", n, b, side))
+        rank = {b: k for k, b in enumerate(dict.fromkeys(reversed(names)))}
+        found += sorted(of_it, key=lambda p: rank[p.body.name])
+    return found
 
 
 class Flank(NamedTuple):

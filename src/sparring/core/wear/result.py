@@ -43,6 +43,8 @@ class FlankWear:
     together: bool
     allowed: float
     left: Span | None
+    points: np.ndarray  # shape (n, 3): turns, depth, u of each look that measured it by itself
+    band: np.ndarray  # shape (m, 4): turns, low, middle, high, half as far again as it has turned
 
     @property
     def k_w(self) -> Span:

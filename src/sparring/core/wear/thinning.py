@@ -74,8 +74,8 @@ def thinner(gear: Gear, size: Size, value: float) -> tuple[float, float]:
     depth, step = 0.0, 1e-7
     for _ in range(30):  # Newton; a size over pins is not quite straight in it
         try:
-            at = _size_at(gear, size, depth)
-            slope = (at - _size_at(gear, size, depth + step)) / step
+            at = size_at(gear, size, depth)
+            slope = (at - size_at(gear, size, depth + step)) / step
         except ValueError as err:
             if not depth or size.pin is None:
                 raise
@@ -90,11 +90,11 @@ def thinner(gear: Gear, size: Size, value: float) -> tuple[float, float]:
     raise ValueError(
         f"{value * 1e3:.3f} mm is not what a gear of {gear.teeth} teeth, module "
         f"{gear.module * 1e3:.4g} mm, can have; drawn it has "
-        f"{_size_at(gear, size, 0.0) * 1e3:.3f} mm. Check the teeth spanned, or the pin"
+        f"{size_at(gear, size, 0.0) * 1e3:.3f} mm. Check the teeth spanned, or the pin"
     )
 
 
-def _size_at(gear: Gear, size: Size, depth: float) -> float:
+def size_at(gear: Gear, size: Size, depth: float) -> float:
     """What a size is when both flanks together are thinner by `depth` than drawn [m]."""
     shift = gear.shift - depth / (2 * gear.module * math.sin(gear.alpha))
     if gear.ring:

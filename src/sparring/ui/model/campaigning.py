@@ -7,14 +7,14 @@ from typing import TYPE_CHECKING
 
 from sparring.core.outlook.campaign import Campaign, Trial, next_in, next_trial
 from sparring.core.plan import Lift
-from sparring.ui.model.editing import Editing
 from sparring.ui.model.edits import NewCampaign, NewTrial
+from sparring.ui.model.inspecting import Inspecting
 
 if TYPE_CHECKING:
     from sparring.core.outlook.campaign import Made
 
 
-class Campaigning(Editing):
+class Campaigning(Inspecting):
     """What a desk does with campaigns."""
 
     def lay_campaign(self, key: int) -> None:

@@ -230,6 +230,7 @@ class Desk(Campaigning):
         self.runs = runs if runs is not None else []
         self.step = self.point = None
         self.find_campaign()
+        self.find_inspections()
         for signal in (
             self.build_changed,
             self.rig_changed,

@@ -214,6 +214,8 @@ class Editing(Planned):
             what
         ].emit()
         self.lists_changed.emit()
+        if what == "build":
+            self.find_inspections()
         self.reanalyse()
 
     def _put_campaign(self, campaign: Campaign, owner: int) -> None:

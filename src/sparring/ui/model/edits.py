@@ -15,6 +15,7 @@ from sparring.core.rig import Rig
 if TYPE_CHECKING:
     from sparring.core.outlook.campaign import Campaign
     from sparring.core.run import Run
+    from sparring.core.wear.inspection import Inspection
     from sparring.ui.model.on_desk import OnDesk
 
 
@@ -201,3 +202,44 @@ class NewCampaign(_Command):
             self.desk.lay_campaign(self.before)
 
         self._try(drop, first=False)
+
+
+class NewInspection(_Command):
+    """An inspection begun; taken back it is out of what is judged."""
+
+    def __init__(self, desk: OnDesk, inspection: Inspection) -> None:
+        super().__init__(desk, "new inspection")
+        self.inspection, self.made, self.before = inspection, 0, desk.look_id
+        self.build = desk.build_id
+
+    def redo(self) -> None:
+        def keep() -> None:
+            assert self.desk.book is not None
+            self.made = self.desk.book.save_inspection(self.build, self.inspection, self.made)
+            self.desk.look_id = self.made
+            self.desk.find_inspections()
+
+        self._try(keep, first=not self.made)
+
+    def undo(self) -> None:
+        def drop() -> None:
+            self.desk.look_id = self.before
+            self.desk.put_look(self.made, None)
+
+        self._try(drop, first=False)
+
+
+class InspectionEdit(_Command):
+    """An inspection changed; after: None: taken out."""
+
+    def __init__(
+        self, desk: OnDesk, key: int, *, before: Inspection, after: Inspection | None, text: str
+    ) -> None:
+        super().__init__(desk, text)
+        self.key, self.before, self.after = key, before, after
+
+    def redo(self) -> None:
+        self._try(lambda: self.desk.put_look(self.key, self.after))
+
+    def undo(self) -> None:
+        self._try(lambda: self.desk.put_look(self.key, self.before), first=False)

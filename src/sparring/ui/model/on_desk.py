@@ -21,6 +21,8 @@ from sparring.ui.model.units import InUnits, stored_units
 
 if TYPE_CHECKING:
     from sparring.core.reduce.results import TestResult
+    from sparring.core.wear.inspection import Inspection
+    from sparring.core.wear.result import Wear
     from sparring.logbook import Logbook
     from sparring.logbook.stored import StoredRun
     from sparring.ui.model.draft import Draft
@@ -39,6 +41,7 @@ class OnDesk(InUnits, QObject):
     lists_changed = pyqtSignal()
     draft_changed = pyqtSignal()
     campaign_changed = pyqtSignal()
+    wear_changed = pyqtSignal()
     units_changed = pyqtSignal()
     said = pyqtSignal(str)
     warned = pyqtSignal(str)  # is to stay until something else is said
@@ -62,6 +65,11 @@ class OnDesk(InUnits, QObject):
         self.campaign: Campaign | None = None
         self.campaign_id = 0
         self._made: Made | None = None
+        self.looks: list[tuple[int, Inspection]] = []
+        self.look_id = 0
+        self.wear: Wear | None = None
+        self.wear_failed = ""
+        self._judged = 0
         self._fitted: tuple[Plan, MethodBase, bool, Plan] | None = None
         self._turned: tuple[tuple[Any, ...], bool] | None = None
         self._outlook: tuple[tuple[Any, ...], Drive, Outlook] | None = None
@@ -91,6 +99,14 @@ class OnDesk(InUnits, QObject):
 
     def add_run(self, run: Run) -> int:
         """Keeps a run without a recording; its number."""
+        raise NotImplementedError
+
+    def put_look(self, key: int, inspection: Inspection | None) -> None:
+        """Keeps an inspection, or takes it out."""
+        raise NotImplementedError
+
+    def find_inspections(self) -> None:
+        """Looks for those of the build on the desk."""
         raise NotImplementedError
 
     def put_struck(self, run_ids: list[int], struck: bool, why: str = "") -> None:

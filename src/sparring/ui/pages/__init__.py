@@ -3,6 +3,6 @@
 from __future__ import annotations
 
 from sparring.ui.page import Page
-from sparring.ui.pages import build, plan, results, rig, run
+from sparring.ui.pages import build, plan, results, rig, run, wear
 
-PAGES: tuple[Page, ...] = (build.PAGE, rig.PAGE, plan.PAGE, run.PAGE, results.PAGE)
+PAGES: tuple[Page, ...] = (build.PAGE, rig.PAGE, plan.PAGE, run.PAGE, results.PAGE, wear.PAGE)

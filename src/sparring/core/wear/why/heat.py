@@ -7,6 +7,7 @@ from typing import Any
 
 from sparring.core.build import Build
 from sparring.core.finding import Fact, Finding, noted
+from sparring.core.wear.parts import parts_of
 from sparring.core.wear.result import Wear
 from sparring.core.wear.why.registry import gear_of, harm, newest, place, rule
 
@@ -23,17 +24,17 @@ def flank_melted(build: Build, wear: Wear) -> Iterator[Finding]:
             for (stage, _), t in build.teeth_at(build.flow(torque, pace * ratio)).items():
                 warm[stage] = max(warm.get(stage, 0.0), t)
     for s in harm(wear, "melted", "cold-flow", "creep"):
-        gear = gear_of(build, s.part)
-        if gear is None or s.spot in ("planet pin", "carrier"):
+        part = next((p for p in parts_of(build) if p.name == s.part), None)
+        if part is None or s.spot in ("planet pin", "carrier"):
             continue
-        material = build.setting().material(gear.material)
+        material = build.setting().material(part.body.material)
         facts: dict[str, Any] = {}
         told = f"The {s.part} is {'melted' if s.mode == 'melted' else 'deformed'} at its {s.spot}"
         if material is not None:
             facts["softens"] = Fact(material.softens, "temperature", digits=2)
             told += f"; {material.name} has half its strength left at {{softens}}"
-            if gear.stage in warm:
-                facts["warm"] = Fact(warm[gear.stage], "temperature", digits=2)
+            if part.stage in warm:
+                facts["warm"] = Fact(warm[part.stage], "temperature", digits=2)
                 told += ", and its teeth are reckoned at {warm} under the test's load"
         yield noted(
             "flank-melted",

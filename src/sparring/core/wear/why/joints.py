@@ -12,7 +12,8 @@ from sparring.core.wear.inspection import Seen
 from sparring.core.wear.result import Wear
 from sparring.core.wear.why.registry import BROKEN, gear_of, harm, newest, place, rule
 
-_WALLS = 0.8  # of what a part should carry, below which it broke too early (common practice)
+_BY_LOAD = "broken-root", "broken-end", "overload", "fatigue-fracture", "flank-fracture"
+_EARLY = 0.8  # of what a part should carry, below which it broke too early (common practice)
 
 
 def _joint_limit(build: Build, s: Seen) -> Limit | None:
@@ -177,10 +178,10 @@ def broke_below(build: Build, wear: Wear) -> Iterator[Finding]:
             )
     if look.peak_torque is None:
         return
-    for part in sorted(parts):
+    for part in sorted({s.part for s in broken if s.mode in _BY_LOAD}):
         of_it = [x for x in build.limits if part.startswith(x.name) and "shaft" not in x.part]
         limit = min(of_it, key=lambda x: x.output, default=None)
-        if limit is None or look.peak_torque >= _WALLS * limit.output:
+        if limit is None or look.peak_torque >= _EARLY * limit.output:
             continue
         fatigue = any(s.mode == "fatigue-fracture" for s in broken if s.part == part)
         yield noted(

@@ -59,6 +59,10 @@ def ways_agree(build: Build, wear: Wear) -> Iterator[Finding]:
             return
 
 
+def _rough(turns: float) -> str:
+    return f"{float(f'{turns:.2g}'):,.0f}".replace(",", "\u202f")
+
+
 def _listed(words: list[str]) -> str:
     told = " and ".join([", ".join(words[:-1]), words[-1]]) if len(words) > 1 else words[0]
     return told[0].upper() + told[1:]
@@ -119,9 +123,9 @@ def ran_in(build: Build, wear: Wear) -> Iterator[Finding]:
             "note",
             title="It has run in",
             seen=(
-                f"Until about {wear.runs_in.value:,.0f} turns of the output"
-                f" ({wear.runs_in.low:,.0f} to {wear.runs_in.high:,.0f}) it wore faster than"
-                " since.".replace(",", " ")
+                f"Until about {_rough(wear.runs_in.value)} turns of the output "
+                f"({_rough(wear.runs_in.low)} to {_rough(wear.runs_in.high)}) it wore faster "
+                "than since."
             ),
             why="The rate and the life left are those of the steady state after it.",
         )

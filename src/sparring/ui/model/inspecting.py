@@ -1,0 +1,109 @@
+"""The inspections of the build in hand, and what they tell, worked out off the window's thread."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from sparring.core.records import RecordError, changed
+from sparring.core.wear.inspection import Inspection, Inspections
+from sparring.ui.model import background
+from sparring.ui.model.editing import Editing
+from sparring.ui.model.edits import InspectionEdit, NewInspection
+
+if TYPE_CHECKING:
+    from sparring.core.wear.result import Wear
+
+
+class Inspecting(Editing):
+    """What a desk does with inspections. looks: (number, inspection) by their turns; look_id: the
+    one that is shown.
+    """
+
+    def find_inspections(self) -> None:
+        """Those of the build on the desk."""
+        found = self.book.inspections(self.build_id) if self.book and self.build_id else []
+        self.looks = sorted(
+            found, key=lambda x: (x[1].turns.value + x[1].elsewhere_turns.value, x[0])
+        )
+        known = [key for key, _ in self.looks]
+        if self.look_id not in known:
+            self.look_id = known[-1] if known else 0
+        self.judge_wear()
+
+    @property
+    def look(self) -> Inspection | None:
+        """The inspection that is shown."""
+        return dict(self.looks).get(self.look_id)
+
+    def choose_look(self, key: int) -> None:
+        self.look_id = key
+        self.wear_changed.emit()
+
+    def begin_inspection(self, inspection: Inspection) -> None:
+        """Keeps a new one, undoably, and shows it."""
+        self.undo.push(NewInspection(self, inspection))
+
+    def edit_look(self, path: tuple[str | int, ...], value: object, text: str) -> str | None:
+        """Changes the inspection that is shown, undoably; the reason where it does not hold."""
+        if self.look is None:
+            return "There is no inspection yet. Begin one first."
+        try:
+            after = changed(self.look, path, value)
+        except RecordError as err:
+            return str(err)
+        self.edit_whole_look(after, text)
+        return None
+
+    def edit_whole_look(self, after: Inspection, text: str) -> None:
+        """The inspection that is shown becomes another, undoably."""
+        before = self.look
+        if before is not None and after != before:
+            edit = InspectionEdit(self, self.look_id, before=before, after=after, text=text)
+            self.undo.push(edit)
+
+    def strike_look(self) -> None:
+        """Takes the inspection that is shown out of what is judged."""
+        if self.look is not None:
+            self.undo.push(
+                InspectionEdit(
+                    self, self.look_id, before=self.look, after=None, text="inspection removed"
+                )
+            )
+
+    def put_look(self, key: int, inspection: Inspection | None) -> None:
+        """Keeps it (None: takes it out) and shows it."""
+        assert self.book is not None
+        if inspection is None:
+            self.book.strike_inspection(key)
+        else:
+            self.book.save_inspection(self.build_id, inspection, key)
+            self.look_id = key
+        self.find_inspections()
+
+    def judge_wear(self) -> None:
+        """Works out anew what the inspections tell."""
+        self._judged += 1
+        ticket, build = self._judged, self.build
+        given = tuple(i for _, i in self.looks)
+        self.wear_changed.emit()
+        if not given:
+            self.wear, self.wear_failed = None, ""
+            self.wear_changed.emit()
+            return
+
+        def work() -> Wear:
+            from sparring.core.wear.judge import wear_of
+
+            return wear_of(build, Inspections(inspections=given))
+
+        def done(found: Wear) -> None:
+            if ticket == self._judged:
+                self.wear, self.wear_failed = found, ""
+                self.wear_changed.emit()
+
+        def failed(err: Exception) -> None:
+            if ticket == self._judged:
+                self.wear, self.wear_failed = None, str(err)
+                self.wear_changed.emit()
+
+        background.run(work, done, failed)

@@ -1,0 +1,87 @@
+"""Taking apart and putting together: the build's own list, ticked off while it is done."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from sparring.core.care import Dismantling
+from sparring.core.wear.inspection import Done
+from sparring.ui.model.desk import Desk
+from sparring.ui.widgets.list_editor import ListEditor
+from sparring.ui.widgets.parts import heading, note
+
+
+class ApartPanel(QWidget):
+    """Space ticks the step that is chosen; from its first tick to its last is the time taken."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 4, 0, 0)
+        column.setSpacing(4)
+        self.told = note("")
+        column.addWidget(self.told)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Steps of taking apart")
+        self.list.setAccessibleDescription("Space ticks a step off")
+        self.list.setWordWrap(True)
+        self.list.itemChanged.connect(self._ticked)
+        column.addWidget(self.list, 3)
+        column.addWidget(heading("Its order, for this build and its revisions"))
+        columns = [
+            ("Step", ("step",)),
+            ("How", ("kind",)),
+            ("Grease", ("grease",)),
+            ("Mind", ("mind",)),
+        ]
+        self.order = ListEditor(
+            desk, ("dismantling",), Dismantling.ours(step="step"), columns, "Order of taking apart"
+        )
+        column.addWidget(self.order, 2)
+
+    def refresh(self) -> None:
+        look, steps = self.desk.look, self.desk.build.dismantling
+        done = {d.step for d in look.taken_apart} if look is not None else set()
+        self.list.blockSignals(True)
+        row = self.list.currentRow()
+        self.list.clear()
+        for s in steps:
+            more = [s.kind, *([f"mind: {s.mind}"] if s.mind else [])]
+            more += [f"grease: {s.grease}"] if s.grease else []
+            item = QListWidgetItem(f"{s.step}\n{', '.join(more)}")
+            item.setData(Qt.ItemDataRole.UserRole, s.step)
+            flags = item.flags() | Qt.ItemFlag.ItemIsUserCheckable
+            item.setFlags(flags if look is not None else flags & ~Qt.ItemFlag.ItemIsEnabled)
+            ticked = Qt.CheckState.Checked if s.step in done else Qt.CheckState.Unchecked
+            item.setCheckState(ticked)
+            self.list.addItem(item)
+        self.list.setCurrentRow(max(row, 0) if steps else -1)
+        self.list.blockSignals(False)
+        if not steps:
+            self.told.setText("No order yet: type its steps below, as they are done.")
+        else:
+            took = f", {look.took / 60:.0f} min" if look is not None and look.took else ""
+            count = sum(s.step in done for s in steps)
+            self.told.setText(
+                f"{count} of {len(steps)} done{took}. Put together from the last to the first."
+            )
+
+    def _ticked(self, item: QListWidgetItem) -> None:
+        look = self.desk.look
+        if look is None:
+            return
+        step = item.data(Qt.ItemDataRole.UserRole)
+        now = datetime.now().astimezone()
+        others = tuple(d for d in look.taken_apart if d.step != step)
+        if item.checkState() == Qt.CheckState.Checked:
+            done = (*others, Done(step=step, at=now.isoformat(timespec="seconds")))
+        else:
+            done = others
+        times = sorted(datetime.fromisoformat(d.at) for d in done if d.at)
+        took = (times[-1] - times[0]).total_seconds() if len(times) > 1 else look.took
+        after = look.model_copy(update={"taken_apart": done, "took": took})
+        self.desk.edit_whole_look(after, f"“{step}” ticked")
