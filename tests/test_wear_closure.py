@@ -41,7 +41,7 @@ def test_rates_and_lives_hold(looks):
 def test_weibull_bounds_hold_with_half_of_them_censored(n):
     rng = np.random.default_rng(n)
     several = benches(60)
-    inside = {name: 0 for name in ("shape", "scale", "b10", "b50")}
+    inside = dict.fromkeys(("shape", "scale", "b10", "b50"), 0)
     for _ in range(several):
         shape, scale = rng.uniform(0.8, 4.0), 1e5 * np.exp(rng.normal())
         t = np.sort(scale * rng.weibull(shape, n))

@@ -100,7 +100,7 @@ class Program:
         self._link = None
         self.until(self._connected, "the window opens")
         self.until(lambda: self.state()["logbook"], "the logbook opens")
-        self.until(lambda: len(self.state()["pages_made"]) == 5, "all pages are made")
+        self.until(lambda: len(self.state()["pages_made"]) == 6, "all pages are made")
         windows = screen.xdo("search", "--onlyvisible", "--pid", self._process.pid).split()
         self.window = windows[-1]
         screen.xdo("windowactivate", "--sync", self.window)
@@ -396,7 +396,7 @@ class Program:
         self.until(lambda: self.state()["menu_open"], f"the menu {head} opens")
 
     def page(self, name):
-        self.key(f"alt+{('Build', 'Rig', 'Plan', 'Run', 'Results').index(name) + 1}")
+        self.key(f"alt+{('Build', 'Rig', 'Plan', 'Run', 'Results', 'Wear').index(name) + 1}")
         self.until(lambda: self.state()["page"] == name, f"{name} is shown")
 
     def file_dialog(self, path):

@@ -140,7 +140,7 @@ def test_survivors_alone():
 
 
 def test_cycles_of_the_example_in_astm_e1049():
-    """Figure 6 and its table: ranges 3, 4, 6, 8 and 9 with ½, 1½, ½, 1 and ½ cycles (from memory)."""
+    """Figure 6 and its table: ranges 3, 4, 6, 8, 9 with ½, 1½, ½, 1, ½ cycles (from memory)."""
     found = cycles_of(np.array([-2, 1, -3, 5, -1, 3, -4, 4, -2.0]))
     assert {r: n for r, _, _, n in found.by_range()} == {3: 0.5, 4: 1.5, 6: 0.5, 8: 1.0, 9: 0.5}
 

@@ -197,16 +197,16 @@ def _drawn(book: Logbook, build: Build) -> Photo | None:
             for r, d in ((inner, -0.10 * step), (outer, 0.02 * step))
         ]
         pen.line(ends, fill=worn, width=7)
-    font = ImageFont.load_default(22)
+    font = ImageFont.load_default(34)
     pen.text((20, 20), f"{build.name}, second pinion", fill="#3a3833", font=font)
-    pen.text((20, size - 44), "drawn from the build, not a photograph", fill="#3a3833", font=font)
+    pen.text((20, size - 60), "drawn from the build, not a photograph", fill="#3a3833", font=font)
     folder = book.folder / "photos"
     folder.mkdir(mode=0o700, exist_ok=True)
     name = f"{build.name} second pinion.png"
     picture.save(Path(folder) / name)
     radius = body.reach * scale / size
     tooth = 4
-    a = math.pi / 2 - (tooth - 1) * step
+    a = math.pi / 2 + (tooth - 1) * step  # counted counter-clockwise
     at = (0.5 + 0.8 * radius * math.cos(a), 0.5 - 0.8 * radius * math.sin(a))
     return Photo(
         file=name,

@@ -287,8 +287,8 @@ def _ends(
 ) -> tuple[Ends | None, float | None]:
     """What ends the life first, and the turns since new at which to look next."""
     all_of = [
-        *((f"{f.flank.id}: allowed thinning", f.left) for f in flanks if f.left),
-        *((f"allowed {t.name}", t.left) for t in trends if t.left),
+        *((f"thinning of {f.flank.body}", f.left) for f in flanks if f.left),
+        *((t.name, t.left) for t in trends if t.left),
     ]
     if not all_of:
         return None, None

@@ -103,13 +103,14 @@ class WearingDrive:
             if material is not None:
                 whole = math.pi / 4 * (gear.module * gear.teeth) ** 2 * gear.width
                 mass = material.density * (whole - lost) + 2e-6 * float(noise())
+                mass = round(mass, 6)
                 weighings.append(Weighing(part=gear.name, readings=(mass,), accuracy=4e-6))
         u_play = math.radians(0.02)
         worst = self.worst(turns)
         ripple = _RIPPLE[0] + _RIPPLE[1] * worst / 0.1
         return Inspection(
             made=made,
-            elsewhere_turns=Measured(turns, 0.002 * turns),
+            elsewhere_turns=Measured(turns, float(f"{0.002 * turns:.1g}")),
             elsewhere_work=Measured(self.work(turns), 0.01 * self.work(turns)),
             hours=hours,
             play=Measured(self.play(turns) + u_play * float(noise()), u_play),

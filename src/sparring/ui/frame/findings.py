@@ -14,6 +14,7 @@ from sparring.ui.page import Judgements
 from sparring.ui.theme import theme
 from sparring.ui.widgets.plain import Label
 
+_HEARD = "result_changed", "build_changed", "plan_changed", "rig_changed", "wear_changed"
 _SOON = 40  # [ms]
 
 
@@ -137,7 +138,7 @@ class FindingsPanel(QFrame):
         self._soon.setSingleShot(True)
         self._soon.setInterval(_SOON)
         self._soon.timeout.connect(self.refresh)
-        for name in ("result_changed", "build_changed", "plan_changed", "rig_changed"):
+        for name in _HEARD:
             getattr(desk, name).connect(partial(self._heard, name))
 
     def show_about(self, about: Judgements) -> None:

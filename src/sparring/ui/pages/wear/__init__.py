@@ -40,7 +40,7 @@ def _shows(id: str) -> Callable[[WearPage], None]:
 
 
 COMMANDS: tuple[Command[WearPage], ...] = (
-    Command("wear.new", "New inspection", lambda page: page.begin(), key="Ctrl+I", on="wear"),
+    Command("wear.new", "New inspection", lambda page: page.begin(), key="Ctrl+Shift+I", on="wear"),
     Command("wear.next", "Next part", lambda page: page.turn(1), key="Ctrl+PgDown", on="wear"),
     Command("wear.before", "Previous part", lambda page: page.turn(-1), key="Ctrl+PgUp", on="wear"),
     Command(

@@ -39,7 +39,7 @@ class CourseChart(QWidget):
         row.addStretch(1)
         self.figure = Choice()
         self.figure.setAccessibleName("Figure over its life")
-        self.figure.setMinimumContentsLength(20)
+        self.figure.setMinimumContentsLength(12)
         self.figure.setSizeAdjustPolicy(
             Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
         )

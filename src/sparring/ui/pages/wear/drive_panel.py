@@ -44,6 +44,9 @@ _ALLOWED = [
 ]
 
 
+_LABELS = 200  # [px]
+
+
 class DrivePanel(Column):
     """Fields of the inspection, and what the build may lose."""
 
@@ -52,6 +55,9 @@ class DrivePanel(Column):
         self.desk = desk
         inner = QWidget()
         self.setWidget(inner)
+        for ground in (inner, self.viewport()):
+            if ground is not None:
+                ground.setAutoFillBackground(False)
         column = QVBoxLayout(inner)
         column.setContentsMargins(2, 4, 6, 4)
         column.setSpacing(4)
@@ -68,7 +74,9 @@ class DrivePanel(Column):
         self.note.editingFinished.connect(self._noted)
         column.addWidget(self.note)
         column.addWidget(heading("What it may lose, and its duty"))
-        column.addWidget(Form(desk, "build", list(_ALLOWED)))
+        allowed = Form(desk, "build", list(_ALLOWED))
+        allowed.align(_LABELS)
+        column.addWidget(allowed)
         column.addStretch(1)
 
     def _grid(self, rows: tuple[tuple[str, str], ...]) -> QGridLayout:
@@ -76,6 +84,7 @@ class DrivePanel(Column):
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(3)
         grid.setColumnStretch(1, 1)
+        grid.setColumnMinimumWidth(0, _LABELS)
         for n, (words, name) in enumerate(rows):
             bare, info, optional = annotation(Inspection(), (name,))
             assert info is not None

@@ -62,11 +62,12 @@ class WearPage(View):
         above.setStretchFactor(1, 5)
         below = QSplitter()
         below.setChildrenCollapsible(False)
-        for widget, stretch in ((self._course(), 5), (self._rates(), 5)):
+        for widget, stretch in ((self._course(), 4), (self._rates(), 5)):
             below.addWidget(widget)
             below.setStretchFactor(below.count() - 1, stretch)
-        whole.addWidget(above, 3)
-        whole.addWidget(below, 2)
+        below.setSizes([4000, 5000])
+        whole.addWidget(above, 9)
+        whole.addWidget(below, 5)
         d = self.desk
         for signal in (d.wear_changed, d.build_changed, d.units_changed, theme.changed):
             signal.connect(self.refresh)
@@ -79,13 +80,13 @@ class WearPage(View):
         row.setSpacing(6)
         self.looks = Choice()
         self.looks.setAccessibleName("Inspection")
-        self.looks.setMinimumContentsLength(30)
+        self.looks.setMinimumContentsLength(16)
         self.looks.activated.connect(
             lambda _n: self.desk.choose_look(self.looks.currentData() or 0)
         )
         row.addWidget(self.looks, 1)
         self.new = QPushButton("New inspection")
-        self.new.setToolTip("Adds up what the drive has done since it was new (Ctrl+I)")
+        self.new.setToolTip("Adds up what the drive has done since it was new (Ctrl+Shift+I)")
         self.new.clicked.connect(self.begin)
         row.addWidget(self.new)
         return row

@@ -81,12 +81,15 @@ class PhotosPanel(QWidget):
             button.clicked.connect(lambda on, tool=tool, b=button: self._tool(tool, on, b))
             self.tools.addButton(button)
             row.addWidget(button)
-        row.addStretch(1)
         self.beside = Choice()
         self.beside.setAccessibleName("Photo laid over it")
-        self.beside.setMinimumContentsLength(9)
+        self.beside.setMinimumContentsLength(6)
+        self.beside.setToolTip("Another photo, laid over the right of this one")
         self.beside.activated.connect(lambda _n: self._lay_over())
-        row.addWidget(self.beside)
+        self.beside.setSizeAdjustPolicy(
+            Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
+        )
+        row.addWidget(self.beside, 1)
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setAccessibleName("Before and after")
         self.slider.setRange(0, 100)
@@ -177,7 +180,7 @@ class PhotosPanel(QWidget):
 
         look = self.desk.look
         if look is None or self.desk.book is None:
-            self.desk.said.emit("There is no inspection yet. Begin one first (Ctrl+I).")
+            self.desk.said.emit("There is no inspection yet. Begin one first (Ctrl+Shift+I).")
             return
         made = list(look.photos)
         for path in files:

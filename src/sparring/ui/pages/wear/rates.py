@@ -12,7 +12,7 @@ from sparring.core.wear.result import FlankWear
 from sparring.ui.model.desk import Desk
 from sparring.ui.widgets.parts import Table, heading, note
 
-_HEAD = ["flank", "lost µm", "k_w 10⁻⁶", "µm/1000", "turns left"]
+_HEAD = ["flank", "lost µm", "k_w 10⁻⁶", "µm/1000", "left, thousands"]
 
 
 class Rates(QWidget):
@@ -55,7 +55,7 @@ class Rates(QWidget):
             _pm(f.thinning, 1e6),
             _pm(f.k_w, 1e15),
             _pm(f.per_turn, 1e9),
-            rough_span(f.left),
+            _thousands(f.left),
         ]
 
     def _chosen(self) -> None:
@@ -83,7 +83,8 @@ class Rates(QWidget):
             hours = ""
             if wear.ends.hours is not None and math.isfinite(wear.ends.hours.value):
                 hours = f", {rough_span(wear.ends.hours)} h at the stated duty"
-            parts.append(f"Ends by {wear.ends.reason}: {rough_span(wear.ends.left)} turns{hours}.")
+            left = rough_span(wear.ends.left)
+            parts.append(f"Ends by {wear.ends.reason}: {left} turns{hours}.")
         if wear.next_look is not None and wear.ends is not None and wear.ends.left.value > 0:
             parts.append(f"Look next at {rough(wear.next_look)} turns.")
         if wear.runs_in is not None:
@@ -94,8 +95,11 @@ class Rates(QWidget):
 
 
 def _pm(x: Span, scale: float) -> str:
+    return plus_minus(x.value * scale, 2 * x.u * scale)
+
+
+def plus_minus(value: float, half: float) -> str:
     """A figure with its ±, as many digits as that warrants."""
-    value, half = x.value * scale, 2 * x.u * scale
     if not math.isfinite(half) or half <= 0:
         return f"{value:.3g}"
     digits = max(0, 1 - math.floor(math.log10(half)))
@@ -103,6 +107,16 @@ def _pm(x: Span, scale: float) -> str:
         step = 10.0 ** (math.floor(math.log10(half)) - 1)
         return f"{step * round(value / step):.0f} ± {step * round(half / step):.0f}"
     return f"{value:.{digits}f} ± {half:.{digits}f}"
+
+
+def _thousands(x: Span | None) -> str:
+    """`640 (290 to 1600)`."""
+    if x is None:
+        return "–"
+    low, value, high = (f"{float(f'{v / 1e3:.2g}'):g}" for v in (x.low, x.value, x.high))
+    if not math.isfinite(x.value):
+        return f"> {low}"
+    return f"{value} ({low} to {high if math.isfinite(x.high) else '…'})"
 
 
 def rough(x: float) -> str:
@@ -123,4 +137,7 @@ def rough_span(x: Span | None) -> str:
     if not math.isfinite(x.value):
         return f"more than {rough(x.low)}"
     high = rough(x.high) if math.isfinite(x.high) else "…"
-    return f"{rough(x.value)} ({rough(x.low)} to {high})"
+    low, word = rough(x.low), high.partition(" ")[2]
+    if word and low.endswith(f" {word}"):
+        low = low.removesuffix(f" {word}")
+    return f"{rough(x.value)} ({low} to {high})"

@@ -46,7 +46,6 @@ class SeenPanel(QWidget):
     def __init__(self, desk: Desk, cursor: Cursor) -> None:
         super().__init__()
         self.desk, self.caret = desk, cursor
-        self.severity = 2
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 4, 0, 0)
         column.setSpacing(4)
@@ -73,7 +72,7 @@ class SeenPanel(QWidget):
         self.mode = Choice()
         self.mode.setAccessibleName("Mode of damage")
         self.mode.setIconSize(QSize(_DRAWN, _DRAWN))
-        self.mode.setMinimumContentsLength(18)
+        self.mode.setMinimumContentsLength(12)
         self.mode.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         for m in MODES:
             self.mode.addItem(f"{m.title}   {m.key}", m.id)
@@ -181,9 +180,9 @@ class SeenPanel(QWidget):
         if c.part is None:
             return
         if look is None:
-            self.desk.said.emit("There is no inspection yet. Begin one first (Ctrl+I).")
+            self.desk.said.emit("There is no inspection yet. Begin one first (Ctrl+Shift+I).")
             return
-        new = Seen(part=c.part.name, spot=c.spot, mode=mode, teeth=c.chosen, severity=self.severity)
+        new = Seen(part=c.part.name, spot=c.spot, mode=mode, teeth=c.chosen)
         seen = list(look.seen)
         alike = next(
             (n for n in self.places_of() if seen[n].spot == c.spot and seen[n].mode == mode), None
@@ -194,12 +193,11 @@ class SeenPanel(QWidget):
             old = seen[alike]
             whole = not c.chosen or not old.teeth
             teeth = () if whole else tuple(sorted({*old.teeth, *c.chosen}))
-            seen[alike] = old.model_copy(update={"teeth": teeth, "severity": self.severity})
+            seen[alike] = old.model_copy(update={"teeth": teeth})
         self._keep(seen, f"{BY_ID[mode].title} on {c.part.name}")
 
     def grade(self, severity: int) -> None:
-        """Severity of what is seen where the cursor is, and of the next mark."""
-        self.severity = severity
+        """Severity of what is seen where the cursor is."""
         look, c = self.desk.look, self.caret
         if look is None:
             return

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHeaderView, QVBoxLayout, QWidget
 
 from sparring.core import quantity
 from sparring.core.quantity import QuantityError
@@ -12,6 +12,7 @@ from sparring.core.records import RecordError, problems
 from sparring.core.wear.inspection import Inspection, Size, Weighing
 from sparring.ui.model.desk import Desk
 from sparring.ui.pages.wear.cursor import Cursor
+from sparring.ui.pages.wear.rates import plus_minus
 from sparring.ui.widgets.parts import Table, heading, note
 from sparring.ui.widgets.text_table import TextTable
 
@@ -36,6 +37,10 @@ class SizesPanel(QWidget):
             )
         )
         self.table = TextTable(_HEAD, "Sizes of this part")
+        head = self.table.horizontalHeader()
+        assert head is not None
+        for n in (0, 1, 3):  # what is left goes to the readings
+            head.setSectionResizeMode(n, QHeaderView.ResizeMode.ResizeToContents)
         self.table.typed.connect(self._typed)
         column.addWidget(self.table, 2)
         self.wrong = note("")
@@ -60,8 +65,8 @@ class SizesPanel(QWidget):
         for f in wear.flanks if wear is not None else ():
             for w in f.ways:
                 if part is not None and w.of == part.name:
-                    half = 2 * w.depth.u * 1e6
-                    told.append([w.by, f"{w.depth.value * 1e6:.1f} ± {half:.2g}"])
+                    depth, half = w.depth.value, 2 * w.depth.u
+                    told.append([w.by, plus_minus(depth * 1e6, half * 1e6)])
         self.ways.fill([list(x) for x in dict.fromkeys(map(tuple, told))])
 
     def _rows(self, look: Inspection, part: str) -> list[list[str]]:
