@@ -88,11 +88,6 @@ def rigs(t: Pictures) -> None:
     t.choose("r3 brass", "Dunnock r3")
     p.page("Rig")
     t.shot("rig")
-    if t.wanted("correction"):
-        p.click("Drum radius (check)")
-        p.enter("25 mm")
-        t.shot("correction")
-        p.key("Escape")
     for method, picture, tab in (("Lever", "rig-lever", "Checks"),):
         if t.wanted(picture):
             p.choose("Method", method)
@@ -306,15 +301,13 @@ KINDS = (  # of charts of Results, each of the test that it has most to show of
 
 
 def kinds(t: Pictures) -> None:
-    """All kinds of charts of Results on one sheet, by day and by night."""
+    """All kinds of charts of Results on one sheet."""
     from PIL import Image
 
     p = t.p
-    for name, dark in (("results-kinds", False), ("results-kinds-dark", True)):
+    for name in ("results-kinds",):
         if not t.wanted(name):
             continue
-        if dark:
-            p.key("ctrl+d")
         p.page("Results")
         cells, before = [], 0
         for n, (kind, title, build) in enumerate(KINDS):
@@ -336,8 +329,22 @@ def kinds(t: Pictures) -> None:
         whole.save(t.out / f"{name}.png", optimize=True)
         print(t.out / f"{name}.png")
         p.key("ctrl+f", "ctrl+a", "Delete")
-        if dark:
-            p.key("ctrl+d")
+
+
+def wear(t: Pictures) -> None:
+    """A drive that was opened, by day; its photo and its lives by night."""
+    p = t.p
+    if not t.wanted("wear", "wear-dark"):
+        return
+    t.choose("r1 POM, dry", "Dunnock r1")
+    p.page("Wear")
+    p.choose("Part", "stage 2 pinion")
+    p.until(lambda: p.widgets("Wear of each flank"), "its wear is worked out")
+    p.until(lambda: not p.state()["busy"], "all is drawn")
+    t.shot("wear")
+    p.tab("Lives")
+    p.until(lambda: p.widgets("Weibull plot of the lives"), "the lives are drawn")
+    t.dark("wear-dark")
 
 
 def choose_test(t: Pictures, title: str, build: str) -> None:
@@ -380,7 +387,20 @@ def main(out: Path, only: set[str], size: tuple[int, int], env: dict[str, str]) 
         rooms = (
             (
                 size,
-                (builds, results, kinds, rigs, plans, run, events, by_eye, life, readings, devices),
+                (
+                    builds,
+                    results,
+                    wear,
+                    kinds,
+                    rigs,
+                    plans,
+                    run,
+                    events,
+                    by_eye,
+                    life,
+                    readings,
+                    devices,
+                ),
             ),
             ((1840, 800), (guide,)),
         )

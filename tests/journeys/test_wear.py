@@ -31,8 +31,7 @@ def at(demo, where):
 
 def seen(demo, count):
     demo.until(
-        lambda: len(newest(demo)["seen"]) == count,
-        f"{count} are kept of {newest(demo)['seen']}",
+        lambda: len(newest(demo)["seen"]) == count, f"{count} are kept of {newest(demo)['seen']}"
     )
     return newest(demo)["seen"][-1]
 

@@ -9,7 +9,7 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import Field, model_validator
 
 from sparring.core import motor as motors
-from sparring.core.care import Allowed, Dismantling, FirstPower
+from sparring.core.care import Allowed, Dismantling, FirstPower, Life
 from sparring.core.data_sheet import SheetLine
 from sparring.core.quantity import Measured
 from sparring.core.records import Q, Record
@@ -64,6 +64,7 @@ class Build(Record):
             "allowed",
             "tooth_tolerance",
             "dismantling",
+            "lives",
             "data_sheet",
             "sheet_tolerance",
         ]
@@ -103,6 +104,7 @@ class Build(Record):
     allowed: Allowed = Allowed.ours()
     tooth_tolerance: Annotated[float, Q("length", "mm", above=0.0, most=1e-3)] = 0.05e-3
     dismantling: Annotated[tuple[Dismantling, ...], Field(max_length=200)] = ()
+    lives: Annotated[tuple[Life, ...], Field(max_length=1000)] = ()
     first_power: FirstPower | None = None  # None: nobody has said that it turns as it should
 
     @model_validator(mode="after")

@@ -51,6 +51,17 @@ class Allowed(Record):
     duty_speed: Annotated[float, Q("speed", "rpm", above=0.0)] | None = None
 
 
+class Life(Record):
+    """How long one specimen of a build ran, in turns of its output, at which load; still running:
+    it had not failed then.
+    """
+
+    turns: Annotated[float, Q("ratio", "", above=0.0)]
+    ended: Literal["failed", "still running"] = "failed"
+    load: Annotated[float, Q("torque", "N·m", above=0.0)] | None = None
+    note: Annotated[str, Field(max_length=200)] = ""
+
+
 class Dismantling(Record):
     """A step of taking a drive apart, in its order; put together it is gone through from the end.
     grease: what is greased there and with what; mind: what must not be mixed up; photo: of the

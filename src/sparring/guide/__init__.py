@@ -15,6 +15,7 @@ CHAPTERS = (
     ("life", "Life tests"),
     ("by-eye", "Run by eye"),
     ("results", "Results"),
+    ("wear", "Wear"),
     ("parts", "Part measurements"),
     ("logbook", "The logbook"),
     ("findings", "What each finding means"),

@@ -58,6 +58,7 @@ COMMANDS: tuple[Command[WearPage], ...] = (
             ("drive", "The whole drive", ""),
             ("photos", "Photos", ""),
             ("apart", "Taking apart", ""),
+            ("lives", "Lives of several specimens", ""),
         )
     ),
 )

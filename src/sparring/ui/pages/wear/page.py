@@ -25,6 +25,7 @@ from sparring.ui.pages.wear.course_chart import CourseChart
 from sparring.ui.pages.wear.cursor import Cursor
 from sparring.ui.pages.wear.drive_panel import DrivePanel
 from sparring.ui.pages.wear.gear_view import GearView
+from sparring.ui.pages.wear.lives_panel import LivesPanel
 from sparring.ui.pages.wear.photos_panel import PhotosPanel
 from sparring.ui.pages.wear.rates import Rates, rough
 from sparring.ui.pages.wear.seen_panel import SeenPanel
@@ -39,6 +40,7 @@ _TABS = (
     ("drive", "Drive"),
     ("photos", "Photos"),
     ("apart", "Taking apart"),
+    ("lives", "Lives"),
 )
 
 
@@ -126,9 +128,9 @@ class WearPage(View):
         self.drive = DrivePanel(self.desk)
         self.photos = PhotosPanel(self.desk, self.caret)
         self.apart = ApartPanel(self.desk)
-        for (_, words), pane in zip(
-            _TABS, (self.seen, self.sizes, self.drive, self.photos, self.apart), strict=True
-        ):
+        self.lives = LivesPanel(self.desk)
+        panes = (self.seen, self.sizes, self.drive, self.photos, self.apart, self.lives)
+        for (_, words), pane in zip(_TABS, panes, strict=True):
             self.tabs.addTab(words)
             self.panes.addWidget(pane)
         self.tabs.currentChanged.connect(self.panes.setCurrentIndex)
@@ -171,7 +173,7 @@ class WearPage(View):
         if not d.looks:
             self.looks.setPlaceholderText("No inspection yet")
         self._show_part()
-        for pane in (self.seen, self.sizes, self.drive, self.photos, self.apart):
+        for pane in (self.seen, self.sizes, self.drive, self.photos, self.apart, self.lives):
             pane.refresh()
         self.course.refresh()
         self.rates.refresh()
