@@ -97,7 +97,7 @@ EXPORT = Export("one-line", "One line of text", KeptTest, ".txt", write)
 LINES = {
     "ui/pages/__init__.py": (
         ("import build, plan, results,", "import build, notes, plan, results,"),
-        ("results.PAGE)", "results.PAGE, notes.PAGE)"),
+        ("wear.PAGE)", "wear.PAGE, notes.PAGE)"),
     ),
     "core/methods/__init__.py": (
         ("import RunUp\n", "import RunUp\nfrom sparring.core.methods.slope import Slope\n"),

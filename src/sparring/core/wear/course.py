@@ -123,7 +123,7 @@ def course(
     """
     n, p = exposed.shape
     if n == 0 or p == 0:
-        raise ValueError("no figure to reckon a rate from")
+        raise ValueError("no figure to calculate a rate from")
     looks = len(np.unique(share))
     places = np.zeros(1)
     if looks > 1:  # one look cannot tell

@@ -284,7 +284,7 @@ MODES: tuple[Mode, ...] = (
         "plastic deformation",
         "k",
         ("bore", "joint", "body"),
-        "the shell gives way and the part has gone soft",
+        "the shell yields and the part has gone soft",
         (_PLATE, _line(0.2, 0.3, 0.35, 0.6, 0.45, 0.35, 0.6, 0.55, 0.7, 0.32, 0.8, 0.5)),
     ),
     Mode(

@@ -48,7 +48,7 @@ class FlankWear:
 
     @property
     def k_w(self) -> Span:
-        """The wear coefficient to reckon with: steady where it is known."""
+        """The wear coefficient to calculate with: steady where it is known."""
         return self.steady or self.mean
 
 

@@ -40,7 +40,7 @@ def one_end_of_face(build: Build, wear: Wear) -> Iterator[Finding]:
             causes=(
                 "the shafts are not parallel",
                 "the shaft bends under load",
-                "a bearing has play, or the housing gives way",
+                "a bearing has play, or the housing yields",
                 "the bore is not square to the gear",
             ),
             remedies=(
@@ -98,7 +98,7 @@ def planets_lean(build: Build, wear: Wear) -> Iterator[Finding]:
             seen=f"{told}; by the build the pins are {held}.",
             why="A pin held on one side bends away from its load, and the planet bears at one end.",
             causes=(
-                "the pins are held on one side" if one_side else "the second plate gives way",
+                "the pins are held on one side" if one_side else "the second plate yields",
                 "the carrier is too thin or too soft at this temperature",
                 "the pins are thinner than the load asks for",
             ),

@@ -35,7 +35,7 @@ def flank_melted(build: Build, wear: Wear) -> Iterator[Finding]:
             told += f"; {material.name} has half its strength left at {{softens}}"
             if part.stage in warm:
                 facts["warm"] = Fact(warm[part.stage], "temperature", digits=2)
-                told += ", and its teeth are reckoned at {warm} under the test's load"
+                told += ", and its teeth are calculated at {warm} under the test's load"
         yield noted(
             "flank-melted",
             "wrong" if s.severity >= 4 else "caution",

@@ -47,7 +47,7 @@ def joint_turned(build: Build, wear: Wear) -> Iterator[Finding]:
         yield noted(
             "joint-turned",
             "wrong" if s.severity >= 4 else "caution",
-            title=f"Joint gives way: {s.part}",
+            title=f"Joint yields: {s.part}",
             seen=told + ".",
             why="A joint with play strikes at every start and grows until it slips or splits.",
             causes=tuple(causes),
@@ -189,7 +189,7 @@ def broke_below(build: Build, wear: Wear) -> Iterator[Finding]:
             "wrong",
             title=f"Broke below what it should carry: {part}",
             seen=(
-                "By the strength table it gives way at {limit} at the output; no more than {most} "
+                "By the strength table it fails at {limit} at the output; no more than {most} "
                 "was seen, {share} of that."
             ),
             why="A static figure says nothing of what repeats, strikes or was flawed.",
@@ -201,7 +201,7 @@ def broke_below(build: Build, wear: Wear) -> Iterator[Finding]:
                 ),
                 "a shock shorter than the log shows",
                 "a flaw: a void, a poor layer, a sharp corner",
-                "it was warmer than reckoned",
+                "it was warmer than calculated",
             ),
             remedies=(
                 "Look at the break: rest lines mean fatigue, a rough white one overload.",
