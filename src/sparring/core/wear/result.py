@@ -80,7 +80,7 @@ class Trend:
 
 @dataclass(frozen=True)
 class Wear:
-    """All of it. torque: mean at the output over the turns [N·m]; duty: that of what is reckoned
+    """All of it. torque: mean at the output over the turns [N·m]; duty: that of what is calculated
     ahead, and its speed [rad/s] or None; runs_in: turns after which running-in was over, None: not
     seen.
     """

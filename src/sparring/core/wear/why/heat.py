@@ -14,7 +14,7 @@ from sparring.core.wear.why.registry import gear_of, harm, newest, place, rule
 
 @rule
 def flank_melted(build: Build, wear: Wear) -> Iterator[Finding]:
-    """A flank that melted or flowed: the temperature reckoned against where it softens."""
+    """A flank that melted or flowed: the temperature held against where it softens."""
     warm: dict[int, float] = {}
     torque, speed = wear.duty
     if torque > 0:
