@@ -68,9 +68,9 @@ def make(book: Logbook, builds: Sequence[tuple[int, Build]]) -> None:
     """Inspections of every worn drive among `builds`."""
     for key, build in builds:
         if build.name == "Dunnock r1":
-            _opened(book, key, build, 46e-6, extra=2.0)
+            _opened(book, key, build, 62e-6, extra=2.0)
         elif build.name == "Dunnock r2":
-            _opened(book, key, build, 9e-6, extra=1.0)
+            _opened(book, key, build, 13e-6, extra=1.0)
         elif build.name == "Wren r2":
             book.save_inspection(key, _bent_planets(build))
         elif build.name == "Siskin r1":

@@ -11,10 +11,12 @@ from sparring import __version__
 from sparring.core.build import Build
 from sparring.core.wear.course import Span
 from sparring.core.wear.inspection import Inspection, Inspections
+from sparring.core.wear.look_at import mesh_work
 from sparring.core.wear.result import FlankWear, Trend, Wear
 from sparring.files import record_files
 from sparring.files.result_files import finding_to_dict
 
+_OF_A_MESH = ("turns", "turns"), ("work_J", "work"), ("heat_J", "heat")
 _TO_MM3 = 1e9  # mm³/(N·m) in 1 m²/N
 
 
@@ -51,6 +53,7 @@ def to_dict(build: Build, wear: Wear) -> dict[str, Any]:
             }
             for n, place in enumerate(looks.order)
         ],
+        "meshes": _meshes(build, wear),
         "mean_torque_Nm": _number(wear.torque),
         "duty": {"torque_Nm": _number(wear.duty[0]), "speed_rad_per_s": wear.duty[1]},
         "flanks": [_flank(f) for f in wear.flanks],
@@ -71,6 +74,22 @@ def to_dict(build: Build, wear: Wear) -> dict[str, Any]:
         },
         "findings": [finding_to_dict(f) for f in wear.findings],
     }
+
+
+def _meshes(build: Build, wear: Wear) -> list[dict[str, Any]]:
+    """What each mesh did since new, and since the look before the last."""
+    looks = wear.looks
+    now = mesh_work(build, float(looks.turns[-1]), float(looks.work[-1]))
+    at = -2 if len(looks.turns) > 1 else -1
+    before = mesh_work(build, float(looks.turns[at]), float(looks.work[at]))
+    return [
+        {
+            "mesh": n.mesh,
+            **{key: getattr(n, f) for key, f in _OF_A_MESH},
+            **{f"{key}_since_last": getattr(n, f) - getattr(b, f) for key, f in _OF_A_MESH},
+        }
+        for n, b in zip(now, before, strict=True)
+    ]
 
 
 def _flank(f: FlankWear) -> dict[str, Any]:

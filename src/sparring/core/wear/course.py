@@ -24,6 +24,7 @@ _PLACES = 24  # of the change point, evenly in its logarithm
 _LATEST = 0.5  # of the turns of the last look, by which running-in is over
 _EXTRA = (1.2, 0.8)  # of the steady rate: expected, and its standard deviation
 _DRAWS = 4000
+_CHANCE = 0.003  # of readings that scatter so much by themselves
 _VAGUE = 30.0  # standard deviation of the prior of k, as a multiple of its first guess
 
 
@@ -162,7 +163,7 @@ def _between(share: np.ndarray) -> tuple[float, float]:
 def _unlikely(chi: float, freedom: int) -> bool:
     from scipy.special import chdtrc
 
-    return bool(chdtrc(freedom, chi) < 0.05)
+    return bool(chdtrc(freedom, chi) < _CHANCE)
 
 
 def _extra(exposed: np.ndarray, share: np.ndarray, at: float) -> np.ndarray:

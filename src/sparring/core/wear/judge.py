@@ -22,7 +22,7 @@ from sparring.core.wear.why import findings_of
 THINNING = 0.2
 """Allowed thinning of a flank, in modules, where nobody said another (common practice: VDI 2736-2
 names 0.1 to 0.2, from memory)."""
-_MOST_DISTINCT = 3.0  # standard uncertainties between two ways of measuring, from which it is said
+_MOST_DISTINCT = 3.5  # standard uncertainties between two ways of measuring, from which it is said
 _EARLY = 0.5  # of the life left, by which the next look comes at the latest
 
 

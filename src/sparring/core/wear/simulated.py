@@ -28,7 +28,7 @@ _FAILS_SHAPE = 4.0
 class WearingDrive:
     """k: steady k_w of each flank by its id, or "" for all others [m²/N]; extra, until: more of it,
     as a part, up to so many turns of the output; load: at the output [N·m]; made: how much thinner
-    each gear's teeth are than drawn [m], by its name.
+    each gear's teeth are than drawn [m], by its name; accuracy: ± of what measures them [m].
     """
 
     build: Build
@@ -38,6 +38,7 @@ class WearingDrive:
     until: float = 0.0
     seed: int = 1
     made: Mapping[str, float] = field(default_factory=dict)
+    accuracy: float = 0.02e-3
 
     @cached_property
     def flanks(self) -> list[Flank]:
@@ -127,10 +128,10 @@ class WearingDrive:
         over = max(2, round(gear.teeth * math.degrees(gear.alpha) / 180 + 0.5))
         found = []
         for about, u in (
-            ({"kind": "span", "over": over, "accuracy": 0.02e-3}, 6e-6),
-            ({"kind": "over pins", "pin": 1.9 * gear.module, "accuracy": 0.02e-3}, 5e-6),
+            ({"kind": "span", "over": over}, 0.35 * self.accuracy),
+            ({"kind": "over pins", "pin": 1.9 * gear.module}, 0.3 * self.accuracy),
         ):
-            asked = Size(part=gear.name, readings=(gear.module,), **about)
+            asked = Size(part=gear.name, readings=(gear.module,), accuracy=self.accuracy, **about)
             try:
                 true = size_at(gear, asked, thin)
             except ValueError:

@@ -11,6 +11,7 @@ from sparring.ui.model.editing import Editing
 from sparring.ui.model.edits import InspectionEdit, NewInspection
 
 if TYPE_CHECKING:
+    from sparring.core.wear.peers import Faster
     from sparring.core.wear.result import Wear
 
 
@@ -85,6 +86,7 @@ class Inspecting(Editing):
         self._judged += 1
         ticket, build = self._judged, self.build
         given = tuple(i for _, i in self.looks)
+        self.worn_peers = []
         self.wear_changed.emit()
         if not given:
             self.wear, self.wear_failed = None, ""
@@ -100,6 +102,7 @@ class Inspecting(Editing):
             if ticket == self._judged:
                 self.wear, self.wear_failed = found, ""
                 self.wear_changed.emit()
+                self._compare_wear(ticket)
 
         def failed(err: Exception) -> None:
             if ticket == self._judged:
@@ -107,3 +110,35 @@ class Inspecting(Editing):
                 self.wear_changed.emit()
 
         background.run(work, done, failed)
+
+    def _compare_wear(self, ticket: int) -> None:
+        """Holds the rates against those of the other builds that were inspected."""
+        book, mine, wear = self.book, self.build_id, self.wear
+        if book is None or wear is None or not wear.flanks:
+            return
+
+        def work() -> list[Faster]:
+            from sparring.core.reduce.inputs import ReductionError
+            from sparring.core.wear.judge import wear_of
+            from sparring.core.wear.peers import WornPeer, against
+
+            found = []
+            for key, build in book.builds():
+                looks = tuple(i for _, i in book.inspections(key)) if key != mine else ()
+                if len(looks) < 2:
+                    continue
+                try:
+                    flanks = wear_of(build, Inspections(inspections=looks)).flanks
+                except ReductionError:
+                    continue  # said where that build is shown
+                peer = WornPeer(build.name, build.lubricant, flanks)
+                if (faster := against(wear.flanks, peer)) is not None:
+                    found.append(faster)
+            return found
+
+        def done(found: list[Faster]) -> None:
+            if ticket == self._judged:
+                self.worn_peers = found
+                self.wear_changed.emit()
+
+        background.run(work, done, lambda err: self.said.emit(str(err)))

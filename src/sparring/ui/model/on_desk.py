@@ -22,6 +22,7 @@ from sparring.ui.model.units import InUnits, stored_units
 if TYPE_CHECKING:
     from sparring.core.reduce.results import TestResult
     from sparring.core.wear.inspection import Inspection
+    from sparring.core.wear.peers import Faster
     from sparring.core.wear.result import Wear
     from sparring.logbook import Logbook
     from sparring.logbook.stored import StoredRun
@@ -69,6 +70,7 @@ class OnDesk(InUnits, QObject):
         self.look_id = 0
         self.wear: Wear | None = None
         self.wear_failed = ""
+        self.worn_peers: list[Faster] = []
         self._judged = 0
         self._fitted: tuple[Plan, MethodBase, bool, Plan] | None = None
         self._turned: tuple[tuple[Any, ...], bool] | None = None

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from sparring.core.care import Dismantling
 from sparring.core.wear.inspection import Done
+from sparring.core.wear.look_at import bets
 from sparring.ui.model.desk import Desk
 from sparring.ui.widgets.list_editor import ListEditor
 from sparring.ui.widgets.parts import heading, note
@@ -23,6 +24,8 @@ class ApartPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 4, 0, 0)
         column.setSpacing(4)
+        self.bets = note("")
+        column.addWidget(self.bets)
         self.told = note("")
         column.addWidget(self.told)
         self.list = QListWidget()
@@ -61,6 +64,14 @@ class ApartPanel(QWidget):
             self.list.addItem(item)
         self.list.setCurrentRow(max(row, 0) if steps else -1)
         self.list.blockSignals(False)
+        load = (look.peak_torque if look is not None else None) or self.desk.build.expected_load
+        earlier = [i for key, i in self.desk.looks if key != self.desk.look_id]
+        first = bets(self.desk.build, earlier, load or 0.0)[:4]
+        self.bets.setText(
+            "Look first at: " + "; ".join(f"{b.part} ({b.why})" for b in first) + "."
+            if first
+            else ""
+        )
         if not steps:
             self.told.setText("No order yet: type its steps below, as they are done.")
         else:

@@ -89,6 +89,15 @@ class Rates(QWidget):
             parts.append(f"Look next at {rough(wear.next_look)} turns.")
         if wear.runs_in is not None:
             parts.append(f"Ran in until {rough_span(wear.runs_in)} turns.")
+        for x in self.desk.worn_peers[:2]:
+            low, high = f"{x.times.low:.2g}", f"{x.times.high:.2g}"
+            if x.differs:
+                parts.append(
+                    f"Wears {x.times.value:.2g} ({low} to {high}) times as fast as {x.peer.name}, "
+                    f"{x.peer.lubricant}."
+                )
+            else:
+                parts.append(f"Cannot be told apart from {x.peer.name} ({low} to {high} times).")
         if any(f.together for f in wear.flanks):
             parts.append("One rate for those that only the backlash tells.")
         return " ".join(parts)

@@ -9,14 +9,14 @@ from PyQt6.QtGui import QIcon, QPainter, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from sparring.core.quantity import Measured
-from sparring.core.wear.inspection import Seen
+from sparring.core.wear.inspection import Mark, Seen
 from sparring.core.wear.modes import BY_ID, MODES, Mode
 from sparring.core.wear.why.registry import numbers
 from sparring.ui.model.desk import Desk
 from sparring.ui.pages.wear.cursor import BODY_SPOTS, ROWS, Cursor
 from sparring.ui.pages.wear.strip import Strip
 from sparring.ui.theme import theme
-from sparring.ui.widgets.choice import Choice
+from sparring.ui.widgets.choice import Choice, Count
 from sparring.ui.widgets.parts import Table, note
 from sparring.ui.widgets.plain import Label
 from sparring.ui.widgets.quantity_field import QuantityField
@@ -51,8 +51,7 @@ class SeenPanel(QWidget):
         column.setSpacing(4)
         self.strip = Strip(cursor)
         column.addWidget(self.strip, 3)
-        self.meets = note("")
-        column.addWidget(self.meets)
+        column.addLayout(self._marks())
         column.addLayout(self._pen())
         self.table = Table(
             ["observation", "where", "teeth", "severity"], "Observations of this part", left=(1, 2)
@@ -65,6 +64,46 @@ class SeenPanel(QWidget):
         cursor.cleared.connect(self.clear)
         cursor.moved.connect(self._moved)
         theme.changed.connect(self._draw_modes)
+
+    def _marks(self) -> QHBoxLayout:
+        """What the part meets, and how its marked first tooth stands to it."""
+        row = QHBoxLayout()
+        self.meets = note("")
+        row.addWidget(self.meets, 1)
+        row.addWidget(Label("Tooth 1 meets"))
+        self.marked = Count()
+        self.marked.setAccessibleName("Tooth of the mate that meets tooth 1")
+        self.marked.setToolTip(
+            "Tooth 1 is the one with the pen mark; which tooth of the mate it meets when the "
+            "drive is put together. Teeth are counted counter-clockwise, both seen from one side."
+        )
+        self.marked.setRange(0, 2000)
+        self.marked.setSpecialValueText("not known")
+        self.marked.setKeyboardTracking(False)
+        self.marked.valueChanged.connect(self._marked)
+        row.addWidget(self.marked)
+        return row
+
+    def mate(self) -> str:
+        """The part that it meets first; "": none."""
+        part = self.caret.part
+        if part is None:
+            return ""
+        stage = self.desk.build.stages[part.stage]
+        for c in stage.contacts():
+            if part.body.name in (c.a, c.b):
+                other = c.b if part.body.name == c.a else c.a
+                number = " 1" if "planet" in other and hasattr(stage, "planets") else ""
+                return f"stage {part.stage + 1} {other}{number}"
+        return ""
+
+    def _marked(self, tooth: int) -> None:
+        look, part = self.desk.look, self.caret.part
+        if look is None or part is None:
+            return
+        others = tuple(m for m in look.marks if m.part != part.name)
+        mark = Mark(part=part.name, how="pen", mate=self.mate(), meets=tooth or None)
+        self.desk.edit_look(("marks",), (*others, mark), f"mark on {part.name}")
 
     def _pen(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -150,6 +189,13 @@ class SeenPanel(QWidget):
         if rows:
             self.table.selectRow(here.index(kept) if kept in here else len(rows) - 1)
         self.table.blockSignals(False)
+        mark = None
+        if look is not None and self.caret.part is not None:
+            mark = next((m for m in look.marks if m.part == self.caret.part.name), None)
+        self.marked.blockSignals(True)
+        self.marked.setValue(mark.meets if mark is not None and mark.meets else 0)
+        self.marked.setEnabled(look is not None and bool(self.mate()))
+        self.marked.blockSignals(False)
         self._chosen()
 
     def _at(self) -> int | None:

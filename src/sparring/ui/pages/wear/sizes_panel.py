@@ -55,7 +55,7 @@ class SizesPanel(QWidget):
     def refresh(self) -> None:
         look, part = self.desk.look, self.caret.part
         rows = self._rows(look, part.name) if look is not None and part is not None else []
-        if rows != self._shown or not self.wrong.isVisible():
+        if rows != self._shown:  # else a row that is being typed would go
             self._shown = rows
             self.table.fill(rows)
             self.wrong.hide()
@@ -100,9 +100,10 @@ class SizesPanel(QWidget):
             self.wrong.show()
             return
         self.wrong.hide()
-        self._shown = []
         after = look.model_copy(update={"sizes": tuple(sizes), "weighings": tuple(weighings)})
-        if after != look:
+        mine = [s for s in _all(after) if s.part == part.name]
+        if mine != [s for s in _all(look) if s.part == part.name]:
+            self._shown = self._rows(after, part.name)
             self.desk.edit_whole_look(after, f"sizes of {part.name}")
 
 
