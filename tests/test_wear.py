@@ -19,6 +19,7 @@ from sparring.core.train.kinds.spur import SpurStage
 from sparring.core.wear.inspection import Inspection, Inspections, Mark, Seen, Size, Weighing
 from sparring.core.wear.judge import wear_of
 from sparring.core.wear.modes import MODES
+from sparring.core.wear.simulated import WearingDrive
 from sparring.core.wear.why import RULES
 
 PLANETARY = Build(stages=(PlanetaryStage(support="on one side"),))
@@ -188,3 +189,30 @@ def test_the_commands_tell_stable_documents(tmp_path):
     )
     given = ("cycles", tmp_path / "log.csv", "--lives", tmp_path / "loads.csv", "--json")
     assert json.loads(run(*given)[1])["damage"]["miner_sum"] > 0
+
+
+def test_a_simulated_drive_wears_and_its_rate_is_found_again(tmp_path):
+    """Propagation only: plant and reduction share their formulas."""
+    (tmp_path / "b.json").write_text(json.dumps(wearing.build()))
+    to = tmp_path / "i.json"
+    words = ["simulate-wear", "--build", tmp_path / "b.json", "--out", to, "--k-w", "8e-6"]
+    code, text = run(*words, "--extra", "0")
+    assert code == 0
+    assert "4 inspections" in text
+    found = json.loads(run("wear", to, "--build", tmp_path / "b.json", "--json")[1])
+    inside = [x["k_w_low_mm3_per_Nm"] <= 8e-6 <= x["k_w_high_mm3_per_Nm"] for x in found["flanks"]]
+    assert sum(inside) >= 3
+    assert found["trends"][1]["value"][-1] > found["trends"][1]["value"][0]  # backlash
+    assert run(*words, "--turns", "many")[0] == 1
+    assert found["meshes"][0]["heat_J_since_last"] >= 0
+
+
+def test_a_worn_bench_has_more_play_more_ripple_and_breaks_in_the_end():
+    build = Build.from_json(json.dumps(wearing.build()))
+    drive = WearingDrive(build, {"": 1e-14}, 0.5)
+    young, old = (drive.on_bench(part * drive.fails_at()) for part in (0.1, 0.9))
+    for name in ("backlash", "waves"):
+        assert old[name] > young[name]
+    assert drive.on_bench(1.01 * drive.fails_at())["strength"] < 0.01 < old["strength"]
+    lives = [WearingDrive(build, {"": 1e-14}, 0.5, seed=s).fails_at() for s in range(12)]
+    assert max(lives) > 1.3 * min(lives)  # they scatter

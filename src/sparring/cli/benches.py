@@ -39,6 +39,11 @@ Uneven = Annotated[
 ]
 
 
+Worn = Annotated[float, typer.Option(min=0, help="as worn as after so many turns of the output")]
+KW = Annotated[str, typer.Option(help="wear coefficient of --worn, mm³/(N·m)")]
+WornAt = Annotated[str, typer.Option(help="load of the turns of --worn")]
+
+
 @app.command()
 def bench(
     build: Annotated[
@@ -84,6 +89,9 @@ def bench(
         str, typer.Option(help="what goes wrong in every run: jam, breakage, skip, slip …")
     ] = "",
     uneven: Uneven = None,
+    worn: Worn = 0.0,
+    k_w: KW = "5e-6",
+    worn_at: WornAt = "0.5 N·m",
 ) -> None:
     """Run a simulated bench on a pseudo-terminal; prints the port to open."""
     from sparring.bench.simulated.board import Board, Faults
@@ -105,8 +113,10 @@ def bench(
         raise typer.BadParameter("only with --scpi: else the bench is told", param_hint="--load")
     with told():
         b, r = _given_or_demo(build, rig)
-        true = [f * friction for f in b.loss_figures()]
-        truth = bench_of(b, r, friction=true, waves=_waves(uneven))
+        changed, grown = _worn(b, worn, k_w, worn_at)
+        true = [f * friction * grown for f in b.loss_figures()]
+        changed["waves"] = (*changed.get("waves", ()), *_waves(uneven))
+        truth = bench_of(b, r, friction=true, **changed)
         how: dict[str, Any] = {"seed": seed, "rate": rate, "speed": speed, "link": link}
         how["faults"] = Faults(drop, garble)
         simulated: Board = (
@@ -117,6 +127,20 @@ def bench(
             )
         )
     _serve(simulated, seconds)
+
+
+def _worn(build: Build, turns: float, k_w: str, load: str) -> tuple[dict[str, Any], float]:
+    """What of a bench is changed by wear, and by how much its losses have grown."""
+    from sparring.cli.wearing import k_of
+    from sparring.core.reduce.inputs import ReductionError
+    from sparring.core.wear.simulated import WearingDrive
+
+    if not turns:
+        return {}, 1.0
+    drive = WearingDrive(build, {"": k_of(k_w)}, option("--worn-at", load, "torque"))
+    if not drive.flanks:
+        raise ReductionError("--worn: this drive has no gears whose teeth are known")
+    return drive.on_bench(turns), drive.losses(turns)
 
 
 def _waves(given: list[str] | None) -> tuple[tuple[float, float, float], ...]:
@@ -203,6 +227,9 @@ def simulate(
     ] = 1,
     rate: Annotated[float, typer.Option(min=10, max=1000, help="samples per second")] = 80.0,
     uneven: Uneven = None,
+    worn: Worn = 0.0,
+    k_w: KW = "5e-6",
+    worn_at: WornAt = "0.5 N·m",
 ) -> None:
     """Lift a plan's weights on the simulated bench and write what a logger would have."""
     from sparring.core.build import Build
@@ -218,7 +245,10 @@ def simulate(
     with told():
         b, r = record_files.load(build, Build), record_files.load(rig, Rig)
         p = record_files.load(plan, Plan) if plan else Plan()
-        truth = bench_of(b, r, waves=(waves := _waves(uneven)))
+        changed, grown = _worn(b, worn, k_w, worn_at)
+        waves = changed["waves"] = (*changed.get("waves", ()), *_waves(uneven))
+        true = [f * grown for f in b.loss_figures()]
+        truth = bench_of(b, r, friction=true, **changed)
         how = {"dt": min(STEP, 1 / (20 * rate))} if waves else {}
         lifts = ladder(truth, sensors_of(r), r, driven(b, r, p), seed=seed, rate=rate, **how)
         log_files.write(out, one_log(lifts, r.method))

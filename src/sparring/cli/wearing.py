@@ -87,6 +87,54 @@ def _interval(x: dict[str, float | None] | None) -> str:
     return f"{value:.3g} ({low:.3g} to {'…' if high is None else f'{high:.3g}'})"
 
 
+def k_of(text: str) -> float:
+    """A wear coefficient in mm³/(N·m) [m²/N]. Raises QuantityError."""
+    return option("--k-w", text, "ratio") * 1e-9
+
+
+@app.command("simulate-wear")
+def simulate_wear(
+    build: BuildFile,
+    out: Annotated[Path, typer.Option("--out", help="inspections to write (JSON)")],
+    turns: Annotated[
+        str, typer.Option(help="of the output at each inspection, parted by commas")
+    ] = "0,50000,150000,400000",
+    load: Annotated[str, typer.Option(help="at the output")] = "0.5 N·m",
+    k_w: Annotated[str, typer.Option(help="steady wear coefficient, mm³/(N·m)")] = "5e-6",
+    extra: Annotated[str, typer.Option(help="more of it while it runs in")] = "100%",
+    until: Annotated[float, typer.Option(min=0, help="turns until it has run in")] = 20_000.0,
+    seed: Annotated[int, typer.Option(min=0, help="the same number gives the same readings")] = 1,
+) -> None:
+    """Inspections of a simulated drive that wears: readings with error, and when it fails."""
+    from sparring.core.build import Build
+    from sparring.core.records import RecordError
+    from sparring.core.wear.inspection import Inspections
+    from sparring.core.wear.simulated import WearingDrive
+    from sparring.files import record_files
+
+    with told():
+        b = record_files.load(build, Build)
+        try:
+            given = sorted(float(x) for x in turns.split(","))
+        except ValueError as err:
+            raise RecordError(f"--turns {turns}: write numbers parted by commas") from err
+        more: dict[str, Any] = {"extra": option("--extra", extra, "ratio"), "until": until}
+        drive = WearingDrive(
+            b, {"": k_of(k_w)}, option("--load", load, "torque"), seed=seed, **more
+        )
+        if not drive.flanks:
+            raise RecordError(f"{build}: this drive has no gears whose teeth are known")
+        fails = drive.fails_at()
+        looks = tuple(drive.inspected(t, "") for t in given if t <= fails)
+        if not looks:
+            raise RecordError(
+                f"--turns {turns}: it fails after {fails:.3g} turns, before the first"
+            )
+        record_files.save(out, Inspections(inspections=looks))
+    late = "" if len(looks) == len(given) else f", {len(given) - len(looks)} came too late"
+    typer.echo(f"{out}: {len(looks)} inspections; it fails after {fails:.3g} turns{late}")
+
+
 @app.command()
 def life(
     lives: _LivesFile,

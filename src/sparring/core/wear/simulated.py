@@ -9,6 +9,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
@@ -70,7 +71,29 @@ class WearingDrive:
         """Of the gearbox at its load [-]."""
         slope, drag = self.build.torque_line()
         new = self.load / ((slope * self.load + drag) * abs(self.build.ratio()))
-        return 1 - (1 - new) * (1 + _LOSS * self.worst(turns) / 0.1)
+        return 1 - (1 - new) * self.losses(turns)
+
+    def losses(self, turns: float) -> float:
+        """Its losses over those when new."""
+        return 1 + _LOSS * self.worst(turns) / 0.1
+
+    def on_bench(self, turns: float) -> dict[str, Any]:
+        """What a simulated bench is changed in after so many turns, by the names of its parameters:
+        backlash that goes on growing with the work, ripple of the worst mesh, a strength that falls
+        to nothing where it fails. Its losses are those of `losses`.
+        """
+        worst = max(self.flanks, key=lambda f: self.depth(f, turns) / f.module)
+        gear = next(g for g in self.gears if g.body == worst.body)
+        grown = [f.lever * self.k.get(f.id, self.k.get("", 0.0)) * f.per_work for f in self.flanks]
+        ripple = _RIPPLE[1] * self.worst(turns) / 0.1
+        weakest = min((x.output for x in self.build.limits), default=math.inf)
+        spent = min(1.0, (turns / self.fails_at()) ** 3)
+        return {
+            "backlash": self.play(turns),
+            "wear_rate": sum(grown),
+            "waves": ((worst.turns * gear.teeth, min(ripple, 0.9), 0.0),),
+            "strength": max(weakest * (1 - spent), 1e-6),
+        }
 
     def fails_at(self) -> float:
         """Turns at which a tooth breaks: drawn once, by Weibull's law about the turns at which the
@@ -115,7 +138,9 @@ class WearingDrive:
             elsewhere_work=Measured(self.work(turns), 0.01 * self.work(turns)),
             hours=hours,
             play=Measured(self.play(turns) + u_play * float(noise()), u_play),
-            efficiency=Measured(self.efficiency(turns) + 0.003 * float(noise()), 0.003),
+            efficiency=Measured(
+                min(max(self.efficiency(turns) + 0.003 * float(noise()), 0.0), 1.0), 0.003
+            ),
             at_load=self.load,
             windup=Measured(self.build.windup * (1 - worst) * (1 + 0.01 * float(noise())), 0.5),
             ripple=Measured(max(ripple * (1 + 0.05 * float(noise())), 0.0), 0.05 * ripple),
