@@ -137,7 +137,7 @@ class WearingDrive:
             elsewhere_turns=Measured(turns, float(f"{0.002 * turns:.1g}")),
             elsewhere_work=Measured(self.work(turns), 0.01 * self.work(turns)),
             hours=hours,
-            play=Measured(self.play(turns) + u_play * float(noise()), u_play),
+            play=Measured(max(0.0, self.play(turns) + u_play * float(noise())), u_play),
             efficiency=Measured(
                 min(max(self.efficiency(turns) + 0.003 * float(noise()), 0.0), 1.0), 0.003
             ),
