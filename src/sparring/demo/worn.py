@@ -87,7 +87,13 @@ def _opened(book: Logbook, key: int, build: Build, wanted: float, extra: float) 
     rng = np.random.default_rng(build.revision)
     scatter = {f.id: k * float(np.exp(0.15 * rng.standard_normal())) for f in flanks_of(build)}
     drive = WearingDrive(
-        build, scatter | {pinion.id: k}, _LOAD, extra=extra, until=until, seed=20 + build.revision
+        build,
+        scatter | {pinion.id: k},
+        _LOAD,
+        extra=extra,
+        until=until,
+        seed=20 + build.revision,
+        accuracy=6e-6,
     )
     photo = _drawn(book, build)
     for n, (t, hours, day) in enumerate(zip(turns, _HOURS, _DAYS, strict=True)):

@@ -122,8 +122,6 @@ class CourseChart(QWidget):
         if wear.next_look is not None and wear.next_look < 1.5e3 * far:
             at = wear.next_look / 1e3
             self._add(pg.InfiniteLine(at, pen=pen("amber", 1.4, Qt.PenStyle.DashLine)))
-            low = float(np.nanmin(y - 2 * u)) if len(y) else 0.0
-            self._text("look next", at, low, "ink-2", (1, 1))
             far = max(far, at)
         tops = [float(np.nanmax(y + 2 * u))] if len(y) else []
         lows = [float(np.nanmin(y - 2 * u))] if len(y) else []
@@ -135,6 +133,8 @@ class CourseChart(QWidget):
             self.chart.box.setRange(
                 xRange=(-0.03 * far, 1.3 * far), yRange=(low - room, high + room), padding=0
             )
+            if wear.next_look is not None and wear.next_look <= 1e3 * far:
+                self._text("look next", wear.next_look / 1e3, high + room, "ink-2", (0, 0))
 
     def _limit(self, shown: Trend) -> float | None:
         allowed = self.desk.build.allowed

@@ -80,6 +80,7 @@ class SeenPanel(QWidget):
         self.marked.setRange(0, 2000)
         self.marked.setSpecialValueText("not known")
         self.marked.setKeyboardTracking(False)
+        self.marked.setButtonSymbols(Count.ButtonSymbols.NoButtons)
         self.marked.valueChanged.connect(self._marked)
         row.addWidget(self.marked)
         return row
