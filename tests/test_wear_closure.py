@@ -40,7 +40,7 @@ def test_rates_and_lives_hold(looks):
 @pytest.mark.parametrize("n", [5, 10, 20])
 def test_weibull_bounds_hold_with_half_of_them_censored(n):
     rng = np.random.default_rng(n)
-    several = benches(60)
+    several = benches(100)
     inside = dict.fromkeys(("shape", "scale", "b10", "b50"), 0)
     for _ in range(several):
         shape, scale = rng.uniform(0.8, 4.0), 1e5 * np.exp(rng.normal())
