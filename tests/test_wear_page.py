@@ -116,6 +116,26 @@ def test_a_build_without_gears_or_looks_says_so(window):
         QApplication.processEvents()
 
 
+@pytest.mark.parametrize("build", ["Plover r1", "Siskin r1", "Curlew r1", "Bought r1", "Wren r2"])
+def test_every_part_of_every_kind_is_drawn_and_can_be_marked(window, build):
+    choose(window, build)
+    window.go("wear")
+    page, d = window.view("wear"), window.desk
+    if d.look is None:
+        d.begin_inspection(Inspection())
+    for n in range(page.part.count()):
+        page._choose(n)
+        assert not page.gear.grab().isNull()
+        assert not page.seen.strip.grab().isNull()
+        before = len(d.look.seen)
+        page.caret.marked.emit("crack")
+        assert len(d.look.seen) == before + 1
+        for name, at in page.gear.places().items():
+            tooth, spot = name.removeprefix("tooth ").split(", ")
+            if page.caret.teeth < 40:
+                assert page.gear.at(at.toPointF()) == (int(tooth), spot), (page.caret.part, name)
+
+
 def test_the_lives_of_specimens_make_a_line(window):
     page = opened(window)
     page.show_tab("lives")

@@ -82,7 +82,7 @@ class GearView(QWidget):
             "driving flank": (0.2 * part.driving * step, (inner + outer) / 2),
             "coasting flank": (-0.2 * part.driving * step, (inner + outer) / 2),
             "tip": (0.0, outer),
-            "root": (0.5 * part.driving * step, inner),
+            "root": (0.44 * part.driving * step, inner),
         }.get(spot, (0.0, 0.4 * inner))
         a = self.angle_of(tooth) + off
         return QPointF(

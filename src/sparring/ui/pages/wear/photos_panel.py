@@ -49,7 +49,7 @@ class PhotosPanel(QWidget):
         column.setSpacing(4)
         row = QHBoxLayout()
         self.which = Choice()
-        self.which.setAccessibleName("Photo")
+        self.which.setAccessibleName("Photo of this inspection")
         self.which.setMinimumContentsLength(10)
         self.which.setSizeAdjustPolicy(
             Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
