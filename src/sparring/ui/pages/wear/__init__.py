@@ -53,7 +53,7 @@ COMMANDS: tuple[Command[WearPage], ...] = (
     *(
         Command(f"wear.{id}", words, _shows(id), key=key, on="wear")
         for id, words, key in (
-            ("teeth", "Teeth and observations", "Ctrl+T"),
+            ("teeth", "Teeth and observations", "Ctrl+G"),
             ("sizes", "Sizes and mass", "Ctrl+M"),
             ("drive", "The whole drive", ""),
             ("photos", "Photos", ""),
