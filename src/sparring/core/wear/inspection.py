@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, get_args
 
 from pydantic import Field, field_validator, model_validator
 
@@ -43,6 +43,7 @@ Spot = Literal[
 ]
 TOOTHED: tuple[Spot, ...] = ("driving flank", "coasting flank", "both flanks", "tip", "root")
 """Spots of which each tooth has one."""
+BODY_SPOTS: tuple[Spot, ...] = tuple(s for s in get_args(Spot) if s not in TOOTHED)
 End = Literal["whole face", "inner end", "outer end", "middle"]
 Height = Literal["", "below the pitch line", "at the pitch line", "above the pitch line"]
 Part = Annotated[str, Field(min_length=1, max_length=60)]

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 
-from sparring.core.wear.inspection import Seen, Spot
+from sparring.core.wear.inspection import BODY_SPOTS, Seen, Spot
 from sparring.core.wear.modes import BY_KEY
 from sparring.core.wear.parts import Part
 
@@ -16,19 +16,6 @@ ROWS: tuple[tuple[Spot, str], ...] = (
     ("coasting flank", "coasting flank"),
     ("tip", "tip"),
     ("root", "root"),
-)
-BODY_SPOTS: tuple[Spot, ...] = (
-    "bore",
-    "flat",
-    "hex",
-    "key",
-    "pin",
-    "planet pin",
-    "carrier",
-    "race",
-    "belt tooth",
-    "magnet",
-    "body",
 )
 _ARROWS = {
     Qt.Key.Key_Left: (-1, 0),

@@ -5,22 +5,13 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import (
-    QFocusEvent,
-    QKeyEvent,
-    QMouseEvent,
-    QPainter,
-    QPainterPath,
-    QPaintEvent,
-    QPen,
-    QPolygonF,
-)
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 
 from sparring.core.wear.inspection import TOOTHED, Spot
 from sparring.core.wear.parts import Part
 from sparring.ui.pages.wear.cursor import ROWS, Cursor
+from sparring.ui.pages.wear.on_teeth import OnTeeth
 from sparring.ui.theme import font, theme
 from sparring.ui.widgets.train_drawing import path_of
 
@@ -28,25 +19,13 @@ _MARGIN = 26  # [px] for the numbers
 _NEAREST = 12  # [px] between numbers of teeth
 
 
-class GearView(QWidget):
-    """Click a flank, a tip or a root, drag over several; arrows go from tooth to tooth, a letter
-    marks the mode, a digit its severity.
-    """
+class GearView(OnTeeth):
+    """The part that the cursor is on."""
 
-    turned = pyqtSignal(int)  # to the next part, or the one before
-
-    def __init__(self, cursor: Cursor) -> None:
-        super().__init__()
-        self.caret = cursor
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Part, tooth by tooth")
-        self.setAccessibleDescription(
-            "Arrows choose a tooth and a spot, a letter marks a mode of damage, 0 to 5 its severity"
-        )
+    def __init__(self, caret: Cursor) -> None:
+        super().__init__(caret, "Part, tooth by tooth")
         self.setMinimumSize(180, 180)
-        self._dragging = False
-        cursor.moved.connect(self._moved)
-        theme.changed.connect(self.update)
+        caret.moved.connect(self._moved)
 
     def sizeHint(self) -> QSize:
         return QSize(340, 320)
@@ -55,7 +34,6 @@ class GearView(QWidget):
         c = self.caret
         if c.part is not None:
             self.setAccessibleName(f"{c.part.name}, tooth {c.tooth}, {c.spot}")
-        self.update()
 
     # --- geometry ---------------------------------------------------------------------------------
 
@@ -156,10 +134,7 @@ class GearView(QWidget):
             self._paint_teeth(p, part)
         self._paint_body(p, part, middle, scale)
         self._paint_words(p, part)
-        if self.hasFocus():
-            p.setPen(QPen(theme.colour("reseda"), 1.5))
-            p.setBrush(Qt.BrushStyle.NoBrush)
-            p.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
+        self.paint_focus(p)
 
     def _paint_teeth(self, p: QPainter, part: Part) -> None:
         c, n = self.caret, part.body.teeth
@@ -249,42 +224,6 @@ class GearView(QWidget):
         p.drawText(box, Qt.AlignmentFlag.AlignLeft, f"{where}{c.spot}")
         p.setPen(theme.colour("heat-text"))
         p.drawText(box, Qt.AlignmentFlag.AlignRight, "the thicker, the worse")
-
-    # --- hands ------------------------------------------------------------------------------------
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or event.button() != Qt.MouseButton.LeftButton:
-            return
-        self.setFocus()
-        found = self.at(event.position())
-        if found is not None:
-            extend = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            self.caret.go(*found, extend=extend)
-            self._dragging = True
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        found = self.at(event.position()) if event is not None and self._dragging else None
-        if found is not None and found[0] not in self.caret.selected:
-            self.caret.go(found[0], extend=True)
-
-    def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
-        self._dragging = False
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None:
-            return
-        if event.key() in (Qt.Key.Key_PageDown, Qt.Key.Key_PageUp):
-            self.turned.emit(1 if event.key() == Qt.Key.Key_PageDown else -1)
-        elif not self.caret.key(event):
-            super().keyPressEvent(event)
-
-    def focusInEvent(self, event: QFocusEvent | None) -> None:
-        super().focusInEvent(event)
-        self.update()
-
-    def focusOutEvent(self, event: QFocusEvent | None) -> None:
-        super().focusOutEvent(event)
-        self.update()
 
     def places(self) -> dict[str, QPoint]:
         """Where what can be clicked is, by its name."""

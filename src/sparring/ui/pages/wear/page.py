@@ -124,6 +124,7 @@ class WearPage(View):
         self.tabs.setAccessibleName("About the part and the inspection")
         self.panes = QStackedWidget()
         self.seen = SeenPanel(self.desk, self.caret)
+        self.seen.strip.turned.connect(self.turn)
         self.sizes = SizesPanel(self.desk, self.caret)
         self.drive = DrivePanel(self.desk)
         self.photos = PhotosPanel(self.desk, self.caret)

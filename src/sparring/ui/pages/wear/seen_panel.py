@@ -9,11 +9,11 @@ from PyQt6.QtGui import QIcon, QPainter, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from sparring.core.quantity import Measured
-from sparring.core.wear.inspection import Mark, Seen
+from sparring.core.wear.inspection import BODY_SPOTS, Mark, Seen
 from sparring.core.wear.modes import BY_ID, MODES, Mode
 from sparring.core.wear.why.registry import numbers
 from sparring.ui.model.desk import Desk
-from sparring.ui.pages.wear.cursor import BODY_SPOTS, ROWS, Cursor
+from sparring.ui.pages.wear.cursor import ROWS, Cursor
 from sparring.ui.pages.wear.strip import Strip
 from sparring.ui.theme import theme
 from sparring.ui.widgets.choice import Choice, Count

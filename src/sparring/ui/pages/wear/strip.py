@@ -5,28 +5,23 @@ shows.
 from __future__ import annotations
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 
+from sparring.core.wear.inspection import Spot
 from sparring.ui.pages.wear.cursor import ROWS, Cursor
+from sparring.ui.pages.wear.on_teeth import OnTeeth
 from sparring.ui.theme import font, theme
 
 _HEAD, _LEFT, _GAP = 18, 96, 3  # [px]
 _WORST = 5
 
 
-class Strip(QWidget):
+class Strip(OnTeeth):
     """A row a spot, a column a tooth; the keys are those of the drawing."""
 
-    def __init__(self, cursor: Cursor) -> None:
-        super().__init__()
-        self.caret = cursor
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("All teeth in a row")
-        self.setAccessibleDescription("Arrows choose a tooth and a spot, as in the drawing")
+    def __init__(self, caret: Cursor) -> None:
+        super().__init__(caret, "All teeth in a row")
         self.setMinimumHeight(_HEAD + (len(ROWS) + 1) * 20)
-        cursor.moved.connect(self.update)
-        theme.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
         return QSize(400, _HEAD + (len(ROWS) + 1) * 34)
@@ -71,42 +66,16 @@ class Strip(QWidget):
             for tooth in c.selected:
                 p.setPen(QPen(theme.colour("reseda"), 2 if tooth == c.tooth else 1.3))
                 p.drawRect(self._cell(tooth, spots.index(c.spot)).adjusted(-1, -1, 1, 1))
-        if self.hasFocus():
-            p.setPen(QPen(theme.colour("reseda"), 1.5))
-            p.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
+        self.paint_focus(p)
 
-    def _at(self, where: QPointF) -> tuple[int, int] | None:
-        for row in range(len(ROWS)):
+    def at(self, where: QPointF) -> tuple[int, Spot] | None:
+        for row, (spot, _) in enumerate(ROWS):
             box = self._cell(1, row)
             if box.top() <= where.y() <= box.bottom() + _GAP and where.x() >= _LEFT:
                 wide = (self.width() - _LEFT - 6) / max(self.caret.teeth, 1)
                 tooth = int((where.x() - _LEFT) / wide) + 1
-                return (tooth, row) if tooth <= self.caret.teeth else None
+                return (tooth, spot) if tooth <= self.caret.teeth else None
         return None
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and event.button() == Qt.MouseButton.LeftButton:
-            self.setFocus()
-            if found := self._at(event.position()):
-                extend = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-                self.caret.go(found[0], ROWS[found[1]][0], extend=extend)
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        found = self._at(event.position()) if event is not None else None
-        if found is not None and found[0] not in self.caret.selected:
-            self.caret.go(found[0], extend=True)
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and not self.caret.key(event):
-            super().keyPressEvent(event)
-
-    def focusInEvent(self, event: QFocusEvent | None) -> None:
-        super().focusInEvent(event)
-        self.update()
-
-    def focusOutEvent(self, event: QFocusEvent | None) -> None:
-        super().focusOutEvent(event)
-        self.update()
 
     def places(self) -> dict[str, QPoint]:
         """Where each cell is, by its name."""
