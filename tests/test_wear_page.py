@@ -87,6 +87,15 @@ def test_what_a_table_of_sizes_cannot_be_is_said_and_stays(window):
     assert not page.sizes.wrong.isVisible()
 
 
+def test_a_part_without_sizes_has_a_row_to_type_in_and_keeps_nothing_of_another(window):
+    page = opened(window, "Wren r2")
+    page.show_place(["part", "stage 1 sun"])
+    assert page.sizes.table.rowCount() == 1
+    page.sizes.table.item(0, 2).setText("3.2")  # of what, is not said yet
+    page.turn(1)
+    assert page.sizes.table.rows() == []
+
+
 def test_an_inspection_adds_up_what_the_tests_did(window, qtbot):
     choose(window, "Dunnock r2")
     window.go("wear")

@@ -50,13 +50,14 @@ class SizesPanel(QWidget):
         column.addWidget(heading("What each tells"))
         self.ways = Table(["by", "lost, µm, off each flank"], "What each size tells")
         column.addWidget(self.ways, 1)
-        self._shown: list[list[str]] = []
+        self._shown: tuple[int, str, list[list[str]]] | None = None  # look, part, rows
 
     def refresh(self) -> None:
         look, part = self.desk.look, self.caret.part
         rows = self._rows(look, part.name) if look is not None and part is not None else []
-        if rows != self._shown:  # else a row that is being typed would go
-            self._shown = rows
+        shown = (self.desk.look_id, part.name if part is not None else "", rows)
+        if shown != self._shown:  # else a row that is being typed would go
+            self._shown = shown
             self.table.fill(rows)
             self.wrong.hide()
         self.table.setEnabled(look is not None)
@@ -103,7 +104,7 @@ class SizesPanel(QWidget):
         after = look.model_copy(update={"sizes": tuple(sizes), "weighings": tuple(weighings)})
         mine = [s for s in _all(after) if s.part == part.name]
         if mine != [s for s in _all(look) if s.part == part.name]:
-            self._shown = self._rows(after, part.name)
+            self._shown = (self.desk.look_id, part.name, self._rows(after, part.name))
             self.desk.edit_whole_look(after, f"sizes of {part.name}")
 
 
