@@ -8,6 +8,7 @@ from datetime import datetime
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QPushButton,
+    QSizePolicy,
     QSplitter,
     QStackedWidget,
     QTabBar,
@@ -68,8 +69,9 @@ class WearPage(View):
             below.addWidget(widget)
             below.setStretchFactor(below.count() - 1, stretch)
         below.setSizes([4000, 5000])
-        whole.addWidget(above, 9)
-        whole.addWidget(below, 5)
+        for row, share in ((above, 8), (below, 5)):
+            row.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
+            whole.addWidget(row, share)
         d = self.desk
         for signal in (d.wear_changed, d.build_changed, d.units_changed, theme.changed):
             signal.connect(self.refresh)

@@ -34,6 +34,7 @@ class Rates(QWidget):
             "allowed, with the 95 % interval"
         )
         self.table.itemSelectionChanged.connect(self._chosen)
+        self.table.setMinimumHeight(64)
         column.addWidget(self.table, 1)
         self.told = note("")
         column.addWidget(self.told)
@@ -87,8 +88,6 @@ class Rates(QWidget):
             parts.append(f"Ends by {wear.ends.reason}: {left} turns{hours}.")
         if wear.next_look is not None and wear.ends is not None and wear.ends.left.value > 0:
             parts.append(f"Look next at {rough(wear.next_look)} turns.")
-        if wear.runs_in is not None:
-            parts.append(f"Ran in until {rough_span(wear.runs_in)} turns.")
         for x in self.desk.worn_peers[:2]:
             low, high = f"{x.times.low:.2g}", f"{x.times.high:.2g}"
             if x.differs:

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QSize
 from PyQt6.QtGui import QIcon, QPainter, QPen, QPixmap, QPolygonF
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from sparring.core.quantity import Measured
 from sparring.core.wear.inspection import BODY_SPOTS, Mark, Seen
@@ -56,6 +56,7 @@ class SeenPanel(QWidget):
         self.table = Table(
             ["observation", "where", "teeth", "severity"], "Observations of this part", left=(1, 2)
         )
+        self.table.setMinimumHeight(66)
         self.table.itemSelectionChanged.connect(self._chosen)
         column.addWidget(self.table, 3)
         column.addLayout(self._details())
@@ -134,10 +135,9 @@ class SeenPanel(QWidget):
             self.mode.setItemIcon(n, QIcon(drawing(m)))
             self.mode.setItemData(n, m.look[0].upper() + m.look[1:], 3)  # its tool tip
 
-    def _details(self) -> QGridLayout:
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(6)
-        grid.setVerticalSpacing(2)
+    def _details(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(4)
         self.end, self.height_ = Choice(), Choice()
         self.end.setAccessibleName("End of the face")
         self.end.addItems(_ENDS)
@@ -155,16 +155,12 @@ class SeenPanel(QWidget):
         self.note = QLineEdit()
         self.note.setAccessibleName("Note on the observation")
         self.note.setPlaceholderText("note")
+        self.extent.setPlaceholderText("extent")
         self.note.editingFinished.connect(self._noted)
-        for n, (words, field) in enumerate(
-            (("End", self.end), ("Height", self.height_), ("Extent", self.extent), ("", self.note))
-        ):
-            line, at = divmod(n, 2)
-            if words:
-                grid.addWidget(Label(words), line, 2 * at)
-            grid.addWidget(field, line, 2 * at + (1 if words else 0), 1, 1 if words else 2)
-            grid.setColumnStretch(2 * at + 1, 1)
-        return grid
+        for field, share in ((self.end, 0), (self.height_, 0), (self.extent, 2), (self.note, 3)):
+            field.setToolTip(field.accessibleName())
+            row.addWidget(field, share)
+        return row
 
     # --- showing ----------------------------------------------------------------------------------
 

@@ -21,7 +21,7 @@ class Strip(OnTeeth):
 
     def __init__(self, caret: Cursor) -> None:
         super().__init__(caret, "All teeth in a row")
-        self.setMinimumHeight(_HEAD + (len(ROWS) + 1) * 20)
+        self.setMinimumHeight(_HEAD + (len(ROWS) + 1) * 17)
 
     def sizeHint(self) -> QSize:
         return QSize(400, _HEAD + (len(ROWS) + 1) * 34)
