@@ -24,6 +24,7 @@ from sparring.home import home
 
 if TYPE_CHECKING:
     from sparring.core.build import Build
+    from sparring.core.plant.bench import Bench
     from sparring.core.rig import Rig
 
 
@@ -97,7 +98,6 @@ def bench(
     from sparring.bench.simulated.board import Board, Faults
     from sparring.bench.simulated.fixture import FixtureBench
     from sparring.bench.simulated.simulator import SimulatedBench
-    from sparring.core.plant.bench import bench_of
     from sparring.core.plant.fixtures import FIXTURES
     from sparring.core.plant.mishaps import LIVE
     from sparring.core.plant.sensors import sensors_of
@@ -113,10 +113,7 @@ def bench(
         raise typer.BadParameter("only with --scpi: else the bench is told", param_hint="--load")
     with told():
         b, r = _given_or_demo(build, rig)
-        changed, grown = _worn(b, worn, k_w, worn_at)
-        true = [f * friction * grown for f in b.loss_figures()]
-        changed["waves"] = (*changed.get("waves", ()), *_waves(uneven))
-        truth = bench_of(b, r, friction=true, **changed)
+        truth = _truth(b, r, friction, uneven, (worn, k_w, worn_at))
         how: dict[str, Any] = {"seed": seed, "rate": rate, "speed": speed, "link": link}
         how["faults"] = Faults(drop, garble)
         simulated: Board = (
@@ -127,6 +124,18 @@ def bench(
             )
         )
     _serve(simulated, seconds)
+
+
+def _truth(
+    build: Build, rig: Rig, friction: float, uneven: list[str] | None, worn: tuple[float, str, str]
+) -> Bench:
+    """The bench that a build on a rig is: its losses times `friction`, not true, and worn."""
+    from sparring.core.plant.bench import bench_of
+
+    changed, grown = _worn(build, *worn)
+    changed["waves"] = (*changed.get("waves", ()), *_waves(uneven))
+    true = [f * friction * grown for f in build.loss_figures()]
+    return bench_of(build, rig, friction=true, **changed)
 
 
 def _worn(build: Build, turns: float, k_w: str, load: str) -> tuple[dict[str, Any], float]:
@@ -235,7 +244,6 @@ def simulate(
     from sparring.core.build import Build
     from sparring.core.outlook.foresee import driven
     from sparring.core.plan import Plan
-    from sparring.core.plant.bench import bench_of
     from sparring.core.plant.lifts import ladder, one_log
     from sparring.core.plant.plant import STEP
     from sparring.core.plant.sensors import sensors_of
@@ -245,11 +253,8 @@ def simulate(
     with told():
         b, r = record_files.load(build, Build), record_files.load(rig, Rig)
         p = record_files.load(plan, Plan) if plan else Plan()
-        changed, grown = _worn(b, worn, k_w, worn_at)
-        waves = changed["waves"] = (*changed.get("waves", ()), *_waves(uneven))
-        true = [f * grown for f in b.loss_figures()]
-        truth = bench_of(b, r, friction=true, **changed)
-        how = {"dt": min(STEP, 1 / (20 * rate))} if waves else {}
+        truth = _truth(b, r, 1.0, uneven, (worn, k_w, worn_at))
+        how = {"dt": min(STEP, 1 / (20 * rate))} if truth.waves else {}
         lifts = ladder(truth, sensors_of(r), r, driven(b, r, p), seed=seed, rate=rate, **how)
         log_files.write(out, one_log(lifts, r.method))
     typer.echo(f"{out}: {len(lifts)} runs")

@@ -71,6 +71,7 @@ class WearPage(View):
         below.setSizes([4000, 5000])
         for row, share in ((above, 8), (below, 5)):
             row.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
+            row.setMinimumHeight(row.minimumSizeHint().height())
             whole.addWidget(row, share)
         d = self.desk
         for signal in (d.wear_changed, d.build_changed, d.units_changed, theme.changed):

@@ -83,7 +83,7 @@ class PhotosPanel(QWidget):
             row.addWidget(button)
         self.beside = Choice()
         self.beside.setAccessibleName("Photo laid over it")
-        self.beside.setMinimumContentsLength(6)
+        self.beside.setMinimumContentsLength(4)
         self.beside.setToolTip("Another photo, laid over the right of this one")
         self.beside.activated.connect(lambda _n: self._lay_over())
         self.beside.setSizeAdjustPolicy(
@@ -94,7 +94,7 @@ class PhotosPanel(QWidget):
         self.slider.setAccessibleName("Before and after")
         self.slider.setRange(0, 100)
         self.slider.setValue(50)
-        self.slider.setFixedWidth(80)
+        self.slider.setFixedWidth(64)
         self.slider.valueChanged.connect(self._slid)
         row.addWidget(self.slider)
         return row
