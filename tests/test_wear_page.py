@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 from window_helpers import choose, idle, until
 
+from sparring.core.care import Life
 from sparring.core.wear.inspection import Inspection
 
 
@@ -150,6 +151,20 @@ def test_the_lives_of_specimens_make_a_line(window):
     page.show_tab("lives")
     until(lambda: "5 of 8 failed" in page.lives.told.text())
     assert "B10" in page.lives.told.text()
+    two = [
+        Life(turns=turns, load=load, ended=ended)
+        for turns, load, ended in (
+            (9e5, 0.5, "failed"),
+            (1.2e6, 0.5, "failed"),
+            (2e6, 0.5, "still running"),
+            (1.1e5, 1.0, "failed"),
+            (1.6e5, 1.0, "failed"),
+        )
+    ]
+    window.desk.edit("build", ("lives",), tuple(two))
+    until(lambda: "to the power of" in page.lives.told.text())
+    until(lambda: "Miner's sum" in page.lives.told.text())
+    assert not page.lives.chart.isHidden()
     window.desk.edit("build", ("lives",), ())
     until(lambda: "A row a specimen" in page.lives.told.text())
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import math
 from dataclasses import dataclass
 
@@ -9,11 +10,14 @@ import numpy as np
 
 from sparring.core.endurance import Cycle
 from sparring.core.endurance.cycle import Adds
+from sparring.core.live import Instruments
+from sparring.core.lives.cycles import Cycles, cycles_of
 from sparring.core.quantity import Measured
 from sparring.logbook import Logbook
 
 _TORQUE = 0.01  # standard uncertainty of the work, as a part, beside that of the turns (common
 # practice: a load cell of 2 %)
+_GATE = 0.05  # of the greatest torque: smaller swings are ripple and noise (common practice)
 
 
 @dataclass(frozen=True)
@@ -69,3 +73,29 @@ def worked(book: Logbook, build_id: int) -> Worked:
         unknown,
         total.peak_torque,
     )
+
+
+def cycles_of_test(book: Logbook, test_id: int) -> Cycles | None:
+    """Load cycles of all runs of a test whose torque was measured; None: of none."""
+    test = book.test(test_id)
+    rig = book.rig(test.rig_id)
+    instruments, method = Instruments(rig), rig.method
+    found = []
+    for stored in book.runs(test_id, struck=True):
+        if not stored.recording:
+            continue
+        channels = book.recording(stored.recording).channels
+        tare = stored.run.tare.value if stored.run.tare else None
+        force = instruments.series("force", channels, tare)
+        known = {key: channels.get(key) for key in method.CHANNELS} | {"force": force}
+        load = method.measured(method.figures(), known.get)
+        if load is None:
+            continue
+        with contextlib.suppress(ValueError):  # a run in which nothing changed
+            found.append(cycles_of(np.asarray(load, float), gate=_GATE * float(np.nanmax(load))))
+    if not found:
+        return None
+    ranges, means, counts = (
+        np.concatenate([getattr(c, name) for c in found]) for name in ("ranges", "means", "counts")
+    )
+    return Cycles(ranges, means, counts, sum(c.reversals for c in found))

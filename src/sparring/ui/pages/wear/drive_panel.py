@@ -12,9 +12,11 @@ from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 from sparring.core.quantity import Measured
 from sparring.core.records import annotation
 from sparring.core.wear.inspection import Inspection
+from sparring.core.wear.look_at import mesh_work
 from sparring.ui.model.desk import Desk
+from sparring.ui.pages.wear.rates import rough
 from sparring.ui.widgets.form import Form
-from sparring.ui.widgets.parts import Column, heading, note
+from sparring.ui.widgets.parts import Column, Table, heading, note
 from sparring.ui.widgets.plain import Label
 from sparring.ui.widgets.quantity_field import QuantityField
 
@@ -73,6 +75,9 @@ class DrivePanel(Column):
         self.note.setPlaceholderText("note on the inspection")
         self.note.editingFinished.connect(self._noted)
         column.addWidget(self.note)
+        column.addWidget(heading("What each mesh has done"))
+        self.meshes = Table(["mesh", "turns", "work, kJ", "heat, kJ"], "What each mesh has done")
+        column.addWidget(self.meshes)
         column.addWidget(heading("What it may lose, and its duty"))
         allowed = Form(desk, "build", list(_ALLOWED))
         allowed.align(_LABELS)
@@ -113,6 +118,16 @@ class DrivePanel(Column):
         if self.note.isModified():
             self.desk.edit_look(("note",), self.note.text().strip()[:2000], "note")
 
+    def _show_meshes(self, look: Inspection) -> None:
+        turns = look.turns.value + look.elsewhere_turns.value
+        work = look.work.value + look.elsewhere_work.value
+        rows = [
+            [m.mesh, rough(m.turns), f"{m.work / 1e3:.3g}", f"{m.heat / 1e3:.2g}"]
+            for m in mesh_work(self.desk.build, turns, work)
+        ]
+        self.meshes.fill(rows)
+        self.meshes.setFixedHeight(34 + 22 * len(rows))
+
     def refresh(self) -> None:
         look = self.desk.look
         for name, field in self.fields.items():
@@ -123,9 +138,11 @@ class DrivePanel(Column):
             )
         self.note.setEnabled(look is not None)
         if look is None:
+            self.meshes.fill([])
             self.tests.setText("")
             return
         self.note.setText(look.note)
+        self._show_meshes(look)
         turns = f"{look.turns.value:,.0f}".replace(",", "\u202f")
         self.tests.setText(
             f"By its tests here: {turns} turns, {look.work.value / 1e3:.3g} kJ, "

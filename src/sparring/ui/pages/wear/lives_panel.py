@@ -9,6 +9,7 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from sparring.core import quantity
 from sparring.core.care import Life
 from sparring.core.lives import few, loads, weibull
 from sparring.ui.model import background
@@ -39,6 +40,7 @@ class LivesPanel(QWidget):
         self._of: tuple[Life, ...] | None = None
         self._ticket, self._items = 0, list[Any]()
         self._found: Found | None = None
+        self._used = ""
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 4, 0, 0)
         column.setSpacing(4)
@@ -53,8 +55,6 @@ class LivesPanel(QWidget):
         self.chart = Chart("output turns", "failed, %", name="Weibull plot of the lives")
         self.chart.axes["left"].setWidth(44)
         self.chart.rows = self._rows
-        ticks = [(float(_paper(p)), f"{100 * p:g}") for p in _FAILED]
-        self.chart.axes["left"].setTicks([ticks])
         column.addWidget(self.chart, 3)
         self.told = note("")
         column.addWidget(self.told)
@@ -64,7 +64,7 @@ class LivesPanel(QWidget):
         lives = self.desk.build.lives
         if lives == self._of:
             return
-        self._of, self._found = lives, None
+        self._of, self._found, self._used = lives, None, ""
         self._ticket += 1
         ticket = self._ticket
         if not lives:
@@ -75,6 +75,7 @@ class LivesPanel(QWidget):
             if ticket == self._ticket:
                 self._found = found
                 self._draw()
+                self._use(found)
 
         def failed(err: Exception) -> None:
             done(str(err))
@@ -86,10 +87,16 @@ class LivesPanel(QWidget):
             self.chart.remove(item)
         self._items.clear()
         found, lives = self._found, self._of or ()
-        self.chart.setVisible(isinstance(found, weibull.Fit))
-        self.told.setText(_in_words(found, len(lives)))
-        if not isinstance(found, weibull.Fit):
-            return
+        self.chart.setVisible(isinstance(found, weibull.Fit | loads.LoadLife))
+        self.told.setText(_in_words(found, len(lives)) + self._used)
+        if isinstance(found, loads.LoadLife):
+            self._draw_loads(found, lives)
+        elif isinstance(found, weibull.Fit):
+            self._draw_weibull(found, lives)
+
+    def _draw_weibull(self, found: weibull.Fit, lives: tuple[Life, ...]) -> None:
+        self.chart.set_labels("output turns", "failed, %")
+        self.chart.axes["left"].setTicks([[(float(_paper(p)), f"{100 * p:g}") for p in _FAILED]])
         ranks = np.array(found.ranks)
         x, y = np.log10(ranks[:, 0]), _paper(ranks[:, 1])
         part = np.linspace(0.01, 0.99, 2)
@@ -118,6 +125,58 @@ class LivesPanel(QWidget):
             yRange=(float(_paper(0.009)), float(_paper(0.992))),
             padding=0,
         )
+
+    def _draw_loads(self, found: loads.LoadLife, lives: tuple[Life, ...]) -> None:
+        """Loads over lives, both in logarithms: half failed, and a tenth."""
+        unit = self.desk.units["torque"]
+        self.chart.set_labels("output turns", f"load, {unit}")
+        low, high = found.loads
+        at = np.geomspace(0.9 * low, 1.1 * high, _DRAWN)
+        for part, colour in ((0.5, "reseda"), (0.1, "speed")):
+            line = np.log10([found.life(float(x), part)[0] for x in at])
+            self._add(pg.PlotCurveItem(line, np.log10(at), pen=pen(colour, 1.6)))
+        reach = [float(line.min()), float(line.max())]
+        for ended, symbol in (("failed", "o"), ("still running", "t1")):
+            some = [v for v in lives if v.ended == ended and v.load is not None]
+            if some:
+                x = np.log10([v.turns for v in some])
+                y = np.log10([v.load or 1.0 for v in some])
+                ink = pen("vermilion" if ended == "failed" else "ink-2", 1.5)
+                self._add(pg.ScatterPlotItem(x, y, symbol=symbol, size=8, pen=ink, brush=None))
+                reach += [float(x.min()), float(x.max())]
+        marks = sorted({v.load for v in lives if v.load is not None})
+        ticks = [(math.log10(x), f"{x / quantity.factor(unit, 'torque'):.3g}") for x in marks]
+        self.chart.axes["left"].setTicks([ticks])
+        self.chart.axes["bottom"].setTicks([_decades(min(reach), max(reach))])
+        self.chart.box.setRange(
+            xRange=(min(reach) - 0.1, max(reach) + 0.1),
+            yRange=(math.log10(0.85 * low), math.log10(1.18 * high)),
+            padding=0,
+        )
+
+    def _use(self, found: Found) -> None:
+        """How much of a life the test on the desk has used, by Miner's sum on the line."""
+        book, test = self.desk.book, self.desk.test_id
+        if not isinstance(found, loads.LoadLife) or book is None or not test:
+            return
+        ticket = self._ticket
+
+        def work() -> loads.Damage | None:
+            from sparring.exchange.working import cycles_of_test
+
+            counted = cycles_of_test(book, test)
+            return None if counted is None else loads.miner(counted, found)
+
+        def done(used: loads.Damage | None) -> None:
+            if ticket == self._ticket and used is not None:
+                low, high = (1 / x for x in used.repeats[:0:-1])
+                self._used = (
+                    f" By its load cycles the test on the desk used {100 * used.sum:.2g} % of a "
+                    f"life ({100 * low:.1g} to {100 * high:.1g} %; Miner's sum)."
+                )
+                self._draw()
+
+        background.run(work, done, lambda err: self.desk.said.emit(str(err)))
 
     def _add(self, item: Any) -> None:
         self.chart.add(item)
