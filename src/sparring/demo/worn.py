@@ -20,7 +20,11 @@ from sparring.core.wear.simulated import WearingDrive
 from sparring.logbook import Logbook
 
 ALLOWED = Allowed.ours(
-    thinning=80e-6, play=math.radians(3.0), efficiency=0.60, duty_torque=0.5, duty_speed=9.0
+    thinning=80e-6,
+    play=math.radians(3.0),
+    efficiency=0.60,
+    duty_torque=0.5,
+    duty_speed=90 * 2 * math.pi / 60,
 )
 DISMANTLING = (
     Dismantling.ours(step="motor: two M3 screws at the back plate"),

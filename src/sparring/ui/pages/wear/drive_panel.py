@@ -7,7 +7,7 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
-from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
 
 from sparring.core.quantity import Measured
 from sparring.core.records import annotation
@@ -77,6 +77,7 @@ class DrivePanel(Column):
         column.addWidget(self.note)
         column.addWidget(heading("What each mesh has done"))
         self.meshes = Table(["mesh", "turns", "work, kJ", "heat, kJ"], "What each mesh has done")
+        self.meshes.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         column.addWidget(self.meshes)
         column.addWidget(heading("What it may lose, and its duty"))
         allowed = Form(desk, "build", list(_ALLOWED))
