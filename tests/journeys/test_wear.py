@@ -174,6 +174,11 @@ def test_an_observation_is_described_and_the_drive_s_own_lists_are_typed(demo):
     )
 
 
+def listed(demo):
+    steps = demo.widgets("Steps of taking apart")
+    return " ".join(text for w in steps for text in w.get("items", {}))
+
+
 def labels(demo):
     return " ".join(w["text"] for w in demo.widgets(kind="Label"))
 
@@ -207,6 +212,12 @@ def test_a_photo_of_ones_own_is_added_and_taking_apart_is_ticked(demo, tmp_path)
     demo.until(lambda: len(of_dunnock(demo)["taken_apart"]) == 4, "a tick is taken away")
     demo.key("space")
     demo.until(lambda: len(of_dunnock(demo)["taken_apart"]) == 5, "and set again")
+    demo.press("Photo of the step …")
+    demo.file_dialog(tmp_path / "gear.png")
+    demo.until(lambda: "with a photo" in listed(demo), "the step has its photo")
+    demo.press("Show it")
+    demo.until(lambda: demo.state()["dialog"].startswith("motor: two"), "it is shown large")
+    demo.key("Escape")
     demo.tab("Drive")
     demo.click("Most torque it saw")
     demo.enter("0.9 N·m")

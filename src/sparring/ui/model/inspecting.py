@@ -29,7 +29,14 @@ class Inspecting(Editing):
         known = [key for key, _ in self.looks]
         if self.look_id not in known:
             self.look_id = known[-1] if known else 0
-        self.judge_wear()
+        self._judged += 1  # what is being worked out is of what was before
+        self._wear_due = True
+        if (
+            self._wear_of != self.build_id or not self.looks
+        ):  # else it stays until the new one comes
+            self.wear, self.wear_failed, self.worn_peers = None, "", []
+        self._wear_of = self.build_id
+        self.wear_changed.emit()
 
     @property
     def look(self) -> Inspection | None:
@@ -81,17 +88,13 @@ class Inspecting(Editing):
             self.look_id = key
         self.find_inspections()
 
-    def judge_wear(self) -> None:
-        """Works out anew what the inspections tell."""
-        self._judged += 1
+    def want_wear(self) -> None:
+        """Somebody looks at what the inspections tell: it is worked out, where it is not yet."""
         ticket, build = self._judged, self.build
         given = tuple(i for _, i in self.looks)
-        self.worn_peers = []
-        self.wear_changed.emit()
-        if not given:
-            self.wear, self.wear_failed = None, ""
-            self.wear_changed.emit()
+        if not self._wear_due or not given:
             return
+        self._wear_due = False
 
         def work() -> Wear:
             from sparring.core.wear.judge import wear_of

@@ -71,7 +71,7 @@ class OnDesk(InUnits, QObject):
         self.wear: Wear | None = None
         self.wear_failed = ""
         self.worn_peers: list[Faster] = []
-        self._judged = 0
+        self._judged, self._wear_due, self._wear_of = 0, False, 0
         self._fitted: tuple[Plan, MethodBase, bool, Plan] | None = None
         self._turned: tuple[tuple[Any, ...], bool] | None = None
         self._outlook: tuple[tuple[Any, ...], Drive, Outlook] | None = None

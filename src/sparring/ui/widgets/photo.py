@@ -10,6 +10,10 @@ from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
 from sparring.ui.widgets.plain import Label
 
+KINDS = ".png", ".jpg", ".jpeg", ".webp", ".bmp", ".tif", ".tiff"
+PICTURES = f"Pictures ({' '.join(f'*{kind}' for kind in KINDS)})"
+"""Of a dialog that asks for a picture."""
+
 
 def scaled(picture: QPixmap, width: int, height: int) -> QPixmap:
     """Within width and height, its shape kept."""

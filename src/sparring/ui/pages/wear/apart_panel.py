@@ -3,16 +3,25 @@
 from __future__ import annotations
 
 from datetime import datetime
+from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from sparring.core.care import Dismantling
 from sparring.core.wear.inspection import Done
 from sparring.core.wear.look_at import bets
 from sparring.ui.model.desk import Desk
 from sparring.ui.widgets.list_editor import ListEditor
-from sparring.ui.widgets.parts import heading, note
+from sparring.ui.widgets.parts import heading, note, press
+from sparring.ui.widgets.photo import PICTURES, show_large
 
 
 class ApartPanel(QWidget):
@@ -33,8 +42,13 @@ class ApartPanel(QWidget):
         self.list.setAccessibleDescription("Space ticks a step off")
         self.list.setWordWrap(True)
         self.list.itemChanged.connect(self._ticked)
+        self.list.itemDoubleClicked.connect(lambda _item: self.show_photo())
         column.addWidget(self.list, 3)
-        column.addWidget(heading("Its order, for this build and its revisions"))
+        row = QHBoxLayout()
+        row.addWidget(heading("Its order, for this build and its revisions"))
+        row.addStretch(1)
+        press(row, ("Photo of the step …", self.ask_photo), ("Show it", self.show_photo))
+        column.addLayout(row)
         columns = [
             ("Step", ("step",)),
             ("How", ("kind",)),
@@ -55,6 +69,7 @@ class ApartPanel(QWidget):
         for s in steps:
             more = [s.kind, *([f"mind: {s.mind}"] if s.mind else [])]
             more += [f"grease: {s.grease}"] if s.grease else []
+            more += ["with a photo"] if s.photo else []
             item = QListWidgetItem(f"{s.step}\n{', '.join(more)}")
             item.setData(Qt.ItemDataRole.UserRole, s.step)
             flags = item.flags() | Qt.ItemFlag.ItemIsUserCheckable
@@ -80,6 +95,38 @@ class ApartPanel(QWidget):
             self.told.setText(
                 f"{count} of {len(steps)} done{took}. Put together from the last to the first."
             )
+
+    def ask_photo(self) -> None:
+        """Asks for a picture of the step that is chosen; it is copied into the logbook."""
+        name, _ = QFileDialog.getOpenFileName(self, "Photo of the step", "", PICTURES)
+        if name:
+            self.add_photo(Path(name))
+
+    def add_photo(self, path: Path) -> None:
+        from sparring.logbook import photos
+
+        n, book = self.list.currentRow(), self.desk.book
+        if book is None or not 0 <= n < len(self.desk.build.dismantling):
+            self.desk.said.emit("Choose a step first.")
+            return
+        try:
+            name = photos.keep(book.folder, path, self.desk.build.name)
+        except photos.PhotoError as err:
+            self.desk.said.emit(str(err))
+            return
+        if refused := self.desk.edit("build", ("dismantling", n, "photo"), name):
+            self.desk.said.emit(refused)
+
+    def show_photo(self) -> None:
+        """The picture of the step that is chosen, large."""
+        from sparring.logbook.photos import FOLDER
+
+        n, book = self.list.currentRow(), self.desk.book
+        steps = self.desk.build.dismantling
+        if book is None or not 0 <= n < len(steps) or not steps[n].photo:
+            self.desk.said.emit("This step has no photo.")
+            return
+        show_large(self, book.folder / FOLDER / steps[n].photo, steps[n].step)
 
     def _ticked(self, item: QListWidgetItem) -> None:
         look = self.desk.look

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QPushButton,
@@ -158,8 +159,16 @@ class WearPage(View):
 
     # --- showing ----------------------------------------------------------------------------------
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.refresh()
+
     def refresh(self) -> None:
+        """Follows the desk, while it is looked at."""
         d = self.desk
+        if not self.isVisible():
+            return
+        d.want_wear()
         if self._of is not d.build:
             self._of, kept = d.build, self.caret.part
             self._parts = parts_of(d.build)

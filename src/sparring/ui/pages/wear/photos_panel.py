@@ -27,8 +27,8 @@ from sparring.ui.pages.wear.cursor import Cursor
 from sparring.ui.pages.wear.photo_view import PhotoView, Tool
 from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.parts import note
+from sparring.ui.widgets.photo import KINDS, PICTURES
 
-_KINDS = ".png", ".jpg", ".jpeg", ".webp", ".bmp", ".tif", ".tiff"
 _TOOLS: tuple[tuple[Tool, str, str], ...] = (
     ("pin", "Pin", "A click pins the part and tooth that are chosen"),
     ("scale", "Scale", "A drag along something whose length is known sets the scale"),
@@ -170,8 +170,7 @@ class PhotosPanel(QWidget):
 
     def ask(self) -> None:
         """Asks for files."""
-        kinds = " ".join(f"*{k}" for k in _KINDS)
-        names, _ = QFileDialog.getOpenFileNames(self, "Photos", "", f"Pictures ({kinds})")
+        names, _ = QFileDialog.getOpenFileNames(self, "Photos", "", PICTURES)
         self.add([Path(n) for n in names])
 
     def add(self, files: list[Path]) -> None:
@@ -306,4 +305,4 @@ class PhotosPanel(QWidget):
     def _dropped(event: QDropEvent) -> list[Path]:
         data = event.mimeData()
         files = [Path(u.toLocalFile()) for u in data.urls()] if data is not None else []
-        return [f for f in files if f.suffix.lower() in _KINDS]
+        return [f for f in files if f.suffix.lower() in KINDS]
