@@ -133,7 +133,7 @@ class GearView(OnTeeth):
         if part.body.teeth:
             self._paint_teeth(p, part)
         self._paint_body(p, part, middle, scale)
-        self._paint_words(p, part)
+        self._paint_words(p)
         self.paint_focus(p)
 
     def _paint_teeth(self, p: QPainter, part: Part) -> None:
@@ -212,7 +212,7 @@ class GearView(OnTeeth):
             p.setPen(QPen(theme.colour("vermilion"), 1 + 0.6 * grade))
             p.drawPath(path)
 
-    def _paint_words(self, p: QPainter, part: Part) -> None:
+    def _paint_words(self, p: QPainter) -> None:
         c = self.caret
         p.setFont(font(11))
         p.setPen(theme.colour("ink-2"))
@@ -221,9 +221,12 @@ class GearView(OnTeeth):
         if teeth and len(c.selected) > 1:
             where = "all teeth, " if len(c.selected) >= teeth else f"{len(c.selected)} teeth, "
         box = QRectF(6, self.height() - 20, self.width() - 12, 18)
-        p.drawText(box, Qt.AlignmentFlag.AlignLeft, f"{where}{c.spot}")
-        p.setPen(theme.colour("heat-text"))
-        p.drawText(box, Qt.AlignmentFlag.AlignRight, "the thicker, the worse")
+        told, key = f"{where}{c.spot}", "the thicker, the worse"
+        p.drawText(box, Qt.AlignmentFlag.AlignLeft, told)
+        wide = p.fontMetrics().horizontalAdvance
+        if wide(told) + wide(key) + 20 < box.width():
+            p.setPen(theme.colour("heat-text"))
+            p.drawText(box, Qt.AlignmentFlag.AlignRight, key)
 
     def places(self) -> dict[str, QPoint]:
         """Where what can be clicked is, by its name."""
