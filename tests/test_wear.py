@@ -78,6 +78,38 @@ def test_what_is_planted_is_told_and_as_new_says_nothing(name):
     assert not told(build, *[s.model_copy(update={"severity": 0}) for s in seen])
 
 
+def judged(change=lambda told: None, seed=7, **how):
+    """Ids of the findings of a made life test of six looks, changed."""
+    told, _ = wearing.life_test(seed, 6, first=True, **how)
+    change(told)
+    build = Build.from_json(json.dumps(wearing.build()))
+    given = Inspections.from_json(json.dumps(told))
+    return {f.id for f in wear_of(build, given).findings}
+
+
+def read_wrong(told):
+    told["inspections"][-1]["sizes"][0]["readings"] = ["7.0 mm"]
+
+
+def changed_load(told):
+    for look in told["inspections"][3:5]:  # its play was read with something else in the way
+        for size in look["sizes"]:
+            size["readings"] = [f"{float(x.split()[0]) - 0.06:.6f} mm" for x in size["readings"]]
+
+
+def little_allowed(told):
+    told["allowed"] = {"thinning": "0.01 mm"}
+
+
+def test_what_the_figures_tell_is_planted_too():
+    assert "wear-ways-agree" in judged(runs_in=False)
+    assert "wear-ways-disagree" in judged(read_wrong, runs_in=False)
+    assert "wear-scatters" in judged(changed_load, runs_in=False)
+    assert "worn-out" in judged(little_allowed, runs_in=False)
+    assert sum("ran-in" in judged(seed=s, runs_in=True) for s in range(8)) >= 5
+    assert sum("ran-in" in judged(seed=s, runs_in=False) for s in range(8)) <= 1
+
+
 def test_every_rule_has_its_case():
     by_sizes = {"wear-ways-disagree", "wear-ways-agree", "wear-scatters", "worn-out", "ran-in"}
     # one rule tells of the fuse both ways, and of what broke too early
