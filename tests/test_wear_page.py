@@ -169,16 +169,17 @@ def test_the_lives_of_specimens_make_a_line(window):
     until(lambda: "A row a specimen" in page.lives.told.text())
 
 
-def test_the_record_of_the_demo_is_a_file_that_the_command_reads(window, tmp_path):
+def test_an_exported_test_has_the_inspections_that_the_command_reads(window, tmp_path):
     from typer.testing import CliRunner
 
     from sparring.cli.app import app
+    from sparring.exchange.export import KeptTest
+    from sparring.exchange.out import test_folder
 
     opened(window)
-    looks = [json.loads(i.to_json()) for _, i in window.desk.looks]
-    (tmp_path / "i.json").write_text(json.dumps(looks))
-    (tmp_path / "b.json").write_text(window.desk.build.to_json())
-    words = ["wear", str(tmp_path / "i.json"), "--build", str(tmp_path / "b.json"), "--json"]
+    folder = test_folder.write(KeptTest(window.desk.book, window.desk.test_id), tmp_path)
+    words = ["wear", str(folder / "inspections.json"), "--build", str(folder / "build.json")]
+    words.append("--json")
     document = json.loads(CliRunner().invoke(app, words).output)
     wear = window.desk.wear
     assert [f["thinning_m"] for f in document["flanks"]] == [f.thinning.value for f in wear.flanks]

@@ -11,6 +11,7 @@ from sparring.exchange.out import result, sheet
 
 def write(source: KeptTest, out: Path) -> Path:
     """Writes the folder into `out`; where it is. What is half-written does not stay."""
+    from sparring.core.wear.inspection import Inspections
     from sparring.files import eye_files, log_files, record_files
     from sparring.logbook.recordings import RecordingError
 
@@ -25,6 +26,9 @@ def write(source: KeptTest, out: Path) -> Path:
             ("plan", source.test.plan),
         ):
             record_files.save(making / f"{name}.json", record)
+        looks = tuple(i for _, i in source.book.inspections(source.test.build_id))
+        if looks:  # of the build, whichever test they came after
+            record_files.save(making / "inspections.json", Inspections(inspections=looks))
         runs = source.book.runs(source.test.id)
         if any(run.run.read is not None for run in runs):
             (making / "readings.csv").write_text(

@@ -31,9 +31,8 @@ class Inspecting(Editing):
             self.look_id = known[-1] if known else 0
         self._judged += 1  # what is being worked out is of what was before
         self._wear_due = True
-        if (
-            self._wear_of != self.build_id or not self.looks
-        ):  # else it stays until the new one comes
+        # of the same build it stays until the new one comes
+        if self._wear_of != self.build_id or not self.looks:
             self.wear, self.wear_failed, self.worn_peers = None, "", []
         self._wear_of = self.build_id
         self.wear_changed.emit()
@@ -116,7 +115,7 @@ class Inspecting(Editing):
 
     def _compare_wear(self, ticket: int) -> None:
         """Holds the rates against those of the other builds that were inspected."""
-        book, mine, wear = self.book, self.build_id, self.wear
+        book, mine, wear, known = self.book, self.build_id, self.wear, self._peer_wear
         if book is None or wear is None or not wear.flanks:
             return
 
@@ -130,11 +129,13 @@ class Inspecting(Editing):
                 looks = tuple(i for _, i in book.inspections(key)) if key != mine else ()
                 if len(looks) < 2:
                     continue
-                try:
-                    flanks = wear_of(build, Inspections(inspections=looks)).flanks
-                except ReductionError:
-                    continue  # said where that build is shown
-                peer = WornPeer(build.name, build.lubricant, flanks)
+                if known.get(key, (None,))[0] != (build, looks):  # a mark here changes none of them
+                    try:
+                        flanks = wear_of(build, Inspections(inspections=looks)).flanks
+                    except ReductionError:
+                        flanks = ()  # said where that build is shown
+                    known[key] = (build, looks), flanks
+                peer = WornPeer(build.name, build.lubricant, known[key][1])
                 if (faster := against(wear.flanks, peer)) is not None:
                     found.append(faster)
             return found

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from sparring.core.reduce.results import TestResult
     from sparring.core.wear.inspection import Inspection
     from sparring.core.wear.peers import Faster
-    from sparring.core.wear.result import Wear
+    from sparring.core.wear.result import FlankWear, Wear
     from sparring.logbook import Logbook
     from sparring.logbook.stored import StoredRun
     from sparring.ui.model.draft import Draft
@@ -71,6 +71,7 @@ class OnDesk(InUnits, QObject):
         self.wear: Wear | None = None
         self.wear_failed = ""
         self.worn_peers: list[Faster] = []
+        self._peer_wear: dict[int, tuple[Any, tuple[FlankWear, ...]]] = {}  # as last worked out
         self._judged, self._wear_due, self._wear_of = 0, False, 0
         self._fitted: tuple[Plan, MethodBase, bool, Plan] | None = None
         self._turned: tuple[tuple[Any, ...], bool] | None = None
