@@ -123,7 +123,7 @@ class DrivePanel(Column):
         turns = look.turns.value + look.elsewhere_turns.value
         work = look.work.value + look.elsewhere_work.value
         rows = [
-            [m.mesh, rough(m.turns), f"{m.work / 1e3:.3g}", f"{m.heat / 1e3:.2g}"]
+            [m.mesh, rough(m.turns), rough(m.work / 1e3), rough(m.heat / 1e3)]
             for m in mesh_work(self.desk.build, turns, work)
         ]
         self.meshes.fill(rows)

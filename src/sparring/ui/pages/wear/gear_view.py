@@ -224,7 +224,7 @@ class GearView(OnTeeth):
         told, key = f"{where}{c.spot}", "the thicker, the worse"
         p.drawText(box, Qt.AlignmentFlag.AlignLeft, told)
         wide = p.fontMetrics().horizontalAdvance
-        if wide(told) + wide(key) + 20 < box.width():
+        if wide(told) + wide(key) + 6 < box.width():
             p.setPen(theme.colour("heat-text"))
             p.drawText(box, Qt.AlignmentFlag.AlignRight, key)
 
