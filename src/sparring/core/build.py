@@ -65,6 +65,7 @@ class Build(Record):
             "tooth_tolerance",
             "dismantling",
             "lives",
+            "making_time",
             "data_sheet",
             "sheet_tolerance",
         ]
@@ -79,6 +80,7 @@ class Build(Record):
     lubricant: Literal["dry", "greased", "oiled"] = "greased"
     windup: Annotated[float, Q("stiffness", above=0.0)] = 40.0
     mass: Annotated[Measured, Q("mass", "g", above=0.0)] | None = None
+    making_time: Annotated[float, Q("time", "h", above=0.0)] | None = None
     further_motors: Annotated[tuple[motors.FurtherMotor, ...], Field(max_length=7)] = ()
     driven_by: Literal["motor", "hand crank", "drill", "wind"] = "motor"
     input_arm: Annotated[Measured, Q("length", "mm", above=0.0, most=5.0)] | None = None

@@ -10,10 +10,11 @@ from sparring.core.plan.order import (
     stalls_of,
     what_next,
 )
-from sparring.core.plan.record import COUNTED, Plan, PlanStep, ladder
+from sparring.core.plan.record import COUNTED, Factor, Plan, PlanStep, ladder
 
 __all__ = [
     "COUNTED",
+    "Factor",
     "Lift",
     "Outcome",
     "Plan",

@@ -87,6 +87,13 @@ class PlanStep(Record):
         return (self.kind, self.load, self.resistor, self.voltage, self.speed, self.part)
 
 
+class Factor(Record):
+    """What a test is one level of: `specimen`, `operator`, or whatever else the tester varies."""
+
+    name: Annotated[str, Field(min_length=1, max_length=40)]
+    level: Annotated[str, Field(min_length=1, max_length=60)]
+
+
 class Plan(Record):
     """The steps, in the order they are listed; order: as listed, shuffled within rounds by `seed`,
     or by bisection, which makes only those that close in on the stall.
@@ -94,7 +101,8 @@ class Plan(Record):
     settle: time before what is measured in, measure: for how long; advance: when steady, a run that
     only its time ends is over as soon as it has been so for long enough, and a run for which nobody
     has to do anything begins by itself; question: what it is to answer;
-    reasons: why its figures are what they are.
+    reasons: why its figures are what they are; factors: what the test is one level of, beyond what
+    build and rig say.
     """
 
     version: Literal["sparring.plan/2"] = "sparring.plan/2"
@@ -108,6 +116,7 @@ class Plan(Record):
     advance: Literal["by hand", "when steady"] = "by hand"
     question: Annotated[str, Field(max_length=40)] = ""
     reasons: tuple[Annotated[str, Field(max_length=400)], ...] = ()
+    factors: Annotated[tuple[Factor, ...], Field(max_length=20)] = ()
 
     @model_validator(mode="before")
     @classmethod
@@ -125,6 +134,9 @@ class Plan(Record):
         counts = Counter(s.id for s in self.steps)
         if (twice := next((i for i, n in counts.items() if n > 1), None)) is not None:
             raise ValueError(f"two steps have the id {twice}; give each its own, or none")
+        named = Counter(f.name for f in self.factors)
+        if (again := next((f for f, n in named.items() if n > 1), None)) is not None:
+            raise ValueError(f"the factor {again} stands there twice; give it one level")
         if all(s.excluded for s in self.steps):
             raise ValueError("all steps are excluded; keep at least one")
         return self

@@ -61,6 +61,8 @@ KINDS: dict[str, Kind] = {
     k.name: k
     for k in (
         Kind("length", "m", {"mm": 1e-3, "cm": 1e-2, "m": 1.0, "in": _INCH, "ft": _FOOT}, "50 mm"),
+        Kind("area", "m²", {"m²": 1.0, "cm²": 1e-4, "ft²": _FOOT**2}, "1.2 m²"),
+        Kind("volume", "m³", {"L": 1e-3, "cm³": 1e-6, "m³": 1.0, "in³": _INCH**3}, "0.4 L"),
         Kind("mass", "kg", {"kg": 1.0, "g": 1e-3, "lb": _POUND, "oz": _OUNCE}, "310 g"),
         Kind(
             "force", "N", {"N": 1.0, "kgf": G_N, "lbf": _POUND * G_N, "ozf": _OUNCE * G_N}, "10 lb"
@@ -115,6 +117,8 @@ KINDS: dict[str, Kind] = {
 }
 _DIMENSIONS = {
     "length": "[length]",
+    "area": "[length] ** 2",
+    "volume": "[length] ** 3",
     "mass": "[mass]",
     "force": "[length] * [mass] / [time] ** 2",
     "torque": "[length] ** 2 * [mass] / [time] ** 2",
@@ -174,6 +178,11 @@ SPELLINGS = {
     "turn": "rev",
     "turns": "rev",
     "degrees": "deg",
+    "l": "L",
+    "litre": "L",
+    "litres": "L",
+    "m2": "m²",
+    "m3": "m³",
 }
 
 

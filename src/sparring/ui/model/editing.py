@@ -225,10 +225,12 @@ class Editing(Planned):
         campaign = campaign.model_copy(update={"tests": kept.tests if kept else ()})
         self.book.save_campaign(campaign, owner)
         for held in campaign.tests:
-            self.book.save_plan(held.test, campaign.plan_of(held.build))
+            said = self.book.test(held.test).plan.factors
+            plan = campaign.plan_of(held.build).model_copy(update={"factors": said})
+            self.book.save_plan(held.test, plan)
         self.lay_campaign(owner)
         if any(t.test == self.test_id for t in campaign.tests):
-            self.plan = campaign.plan_of(self.build.name)
+            self.plan = self.book.test(self.test_id).plan
             self.plan_changed.emit()
         self.lists_changed.emit()
 

@@ -1,0 +1,174 @@
+"""The mixed model y = X β + specimen + block + residual: the variances by restricted maximum
+likelihood (statsmodels), the effects with intervals that hold for few specimens.
+"""
+
+from __future__ import annotations
+
+import math
+import warnings
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+
+_NOTHING = 1e-6  # part of the residual's variance below which a random effect is none
+
+
+class Contrast(NamedTuple):
+    """value, standard uncertainty and effective degrees of freedom (Satterthwaite)."""
+
+    value: float
+    u: float
+    freedom: float
+
+
+@dataclass(frozen=True)
+class Mixed:
+    """beta: shape (p,); gain: how it follows from y, shape (p, n); covariance: (p, p); random:
+    standard deviation by random effect, the residual's as `residual`; dropped: random effects that
+    the design does not tell apart from the factors; left: residuals beyond fixed and random
+    effects, shape (n,); fitted.
+    """
+
+    beta: np.ndarray
+    gain: np.ndarray
+    covariance: np.ndarray
+    random: Mapping[str, float]
+    dropped: tuple[str, ...]
+    left: np.ndarray
+    fitted: np.ndarray
+    _slopes: np.ndarray  # of the covariance towards each variance, shape (v, p, p)
+    _doubt: np.ndarray  # covariance of the variances, shape (v, v)
+
+    def contrast(self, weights: np.ndarray, shared: np.ndarray | None = None) -> Contrast:
+        """weights @ beta; weights: shape (p,). shared: what inputs that are no scatter add to each
+        observation (k = 1), shape (n, inputs): they add what they do to this, and have infinite
+        freedom.
+
+        Freedom by Satterthwaite: 2 v²/var(v), v the variance of the contrast, by the information
+        matrix of the variances (Giesbrecht and Burns 1985; Fai and Cornelius 1996). In balanced
+        designs it is that of the analysis of variance.
+        """
+        variance = float(weights @ self.covariance @ weights)
+        slopes = np.einsum("i,vij,j->v", weights, self._slopes, weights)
+        spread = float(slopes @ self._doubt @ slopes)
+        freedom = 2 * variance**2 / spread if spread > 0 else math.inf
+        beyond = 0.0
+        if shared is not None and shared.size:
+            beyond = float((((weights @ self.gain) @ shared) ** 2).sum())
+        whole = variance + beyond
+        if beyond > 0:
+            freedom = freedom * (whole / variance) ** 2
+        return Contrast(float(weights @ self.beta), math.sqrt(whole), max(freedom, 1.0))
+
+
+def mixed(
+    y: Sequence[float] | np.ndarray, x: np.ndarray, groups: Mapping[str, Sequence[str]]
+) -> Mixed:
+    """y: shape (n,); x: (n, p), of full rank; groups: by random effect the group of each
+    observation, "": of none.
+
+    Range: more observations than p. Raises ValueError otherwise.
+    """
+    y, x = np.asarray(y, float), np.asarray(x, float)
+    n, p = x.shape
+    if n <= p:
+        raise ValueError(
+            f"{n} observations do not tell {p} effects and a scatter; lift each once more"
+        )
+    scale = float(np.std(y)) or 1.0
+    told, matrices = [], []
+    beside = np.eye(n) - x @ np.linalg.pinv(x)  # what the fixed effects leave
+    seen = [beside]
+    for name, of in groups.items():
+        z = _members(of)
+        part = beside @ z @ z.T @ beside
+        # a variance is told where its pattern is none of those before, nor the residual's
+        if z.shape[1] > 1 and _independent([*seen, part]):
+            told.append(name)
+            matrices.append(z)
+            seen.append(part)
+    variances = _variances(y / scale, x, dict(zip(told, matrices, strict=True)))
+    kept = [k for k, name in enumerate(told) if variances[name] > _NOTHING * variances["residual"]]
+    parts = [matrices[k] @ matrices[k].T for k in kept] + [np.eye(n)]
+    theta = [variances[told[k]] for k in kept] + [variances["residual"]]
+    return _solved(
+        y,
+        x,
+        parts,
+        np.array(theta) * scale**2,
+        names=[told[k] for k in kept],
+        nothing=[name for k, name in enumerate(told) if k not in kept],
+        dropped=tuple(name for name in groups if name not in told),
+    )
+
+
+def _independent(parts: Sequence[np.ndarray]) -> bool:
+    sizes = [float(np.linalg.norm(part)) for part in parts]
+    if min(sizes) < 1e-9:
+        return False
+    flat = np.array([part.ravel() / size for part, size in zip(parts, sizes, strict=True)])
+    return int(np.linalg.matrix_rank(flat, tol=1e-6)) == len(parts)
+
+
+def _members(of: Sequence[str]) -> np.ndarray:
+    names = [g for g in dict.fromkeys(of) if g]
+    return np.array([[float(g == name) for name in names] for g in of]).reshape(len(of), -1)
+
+
+def _variances(y: np.ndarray, x: np.ndarray, z: Mapping[str, np.ndarray]) -> dict[str, float]:
+    """By random effect and the residual, of y."""
+    n, p = x.shape
+    if not z:
+        left = y - x @ np.linalg.lstsq(x, y, rcond=None)[0]
+        return {"residual": max(float(left @ left) / (n - p), 1e-30)}
+    from statsmodels.regression.mixed_linear_model import MixedLM, VCSpec
+
+    spec = VCSpec(
+        [*z], [[[str(k) for k in range(m.shape[1])]] for m in z.values()], [[m] for m in z.values()]
+    )
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # a variance of nothing lies at its bound
+        found = MixedLM(y, x, groups=np.ones(n), exog_vc=spec).fit(reml=True)
+    variances = dict(zip(z, map(float, found.vcomp), strict=True))
+    return {**variances, "residual": max(float(found.scale), 1e-30)}
+
+
+def _solved(
+    y: np.ndarray,
+    x: np.ndarray,
+    parts: Sequence[np.ndarray],
+    theta: np.ndarray,
+    *,
+    names: Sequence[str],
+    nothing: Sequence[str],
+    dropped: tuple[str, ...],
+) -> Mixed:
+    """Generalised least squares at these variances, with what they leave open of themselves."""
+    v = sum((t * part for t, part in zip(theta, parts, strict=True)), start=np.zeros_like(parts[0]))
+    inverse = np.linalg.inv(v)
+    weighted = inverse @ x
+    covariance = np.linalg.inv(x.T @ weighted)
+    gain = covariance @ weighted.T
+    beta = gain @ y
+    p = inverse - weighted @ gain
+    slopes = np.array([gain @ part @ gain.T for part in parts])
+    information = np.array([[0.5 * np.trace(p @ a @ p @ b) for b in parts] for a in parts])
+    by = p @ y
+    random = sum(
+        (t * part @ by for t, part in zip(theta[:-1], parts[:-1], strict=True)),
+        start=np.zeros(len(y)),
+    )
+    sizes = {name: math.sqrt(t) for name, t in zip(names, theta[:-1], strict=True)}
+    return Mixed(
+        beta,
+        gain,
+        covariance,
+        {**sizes, **dict.fromkeys(nothing, 0.0), "residual": math.sqrt(float(theta[-1]))},
+        dropped,
+        y - x @ beta - random,
+        x @ beta,
+        slopes,
+        np.linalg.inv(information),
+    )

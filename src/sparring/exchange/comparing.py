@@ -1,0 +1,161 @@
+"""Builds and tests of a logbook, laid side by side."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import NamedTuple
+
+from sparring.core.build import Build
+from sparring.core.characterise import WAYS, Result, judged
+from sparring.core.compare.subject import Subject, blocks_of
+from sparring.core.outlook.campaign import Campaign
+from sparring.core.performance.model import Performance, performance
+from sparring.core.reduce.inputs import ReductionError
+from sparring.core.reduce.results import TestResult
+from sparring.core.wear.inspection import Inspection, Inspections
+from sparring.core.wear.result import Wear
+from sparring.exchange.deriving import derive
+from sparring.logbook import Logbook
+
+
+class Choice(NamedTuple):
+    """What is to be compared: a build, and which of its tests; 0: its newest with runs, or none."""
+
+    build: int
+    test: int = 0
+
+
+@dataclass
+class Seen:
+    """What was derived before, by all that it follows from; so that a further build costs only
+    itself.
+    """
+
+    subjects: dict[tuple[object, ...], Subject] = field(default_factory=dict)
+
+
+def subjects_of(
+    book: Logbook,
+    choices: Sequence[Choice],
+    seen: Seen | None = None,
+    progress: Callable[[float], None] = lambda _part: None,
+) -> list[Subject]:
+    """In the order of the choices. Raises LogbookError, ReductionError."""
+    seen = seen or Seen()
+    campaigns = [c for _, c in book.campaigns()]
+    many = {c.build for c in choices if sum(d.build == c.build for d in choices) > 1}
+    found = []
+    for n, choice in enumerate(choices):
+        progress(n / len(choices))
+        build = book.build(choice.build)
+        test = choice.test or book.newest_test(choice.build)
+        found.append(_subject(book, choice.build, build, test, campaigns, seen=seen))
+        if choice.build in many:
+            found[-1] = _told_apart(found[-1])
+    return found
+
+
+def _told_apart(s: Subject) -> Subject:
+    from dataclasses import replace
+
+    what = " ".join(x for x in (s.said.get("specimen", ""), s.title) if x)
+    return replace(s, name=f"{s.build.name}, {what or f'test {s.test}'}")
+
+
+def _subject(
+    book: Logbook,
+    build_id: int,
+    build: Build,
+    test_id: int,
+    campaigns: Sequence[Campaign],
+    *,
+    seen: Seen,
+) -> Subject:
+    looks = tuple(i for _, i in book.inspections(build_id))
+    records = book.characterisations("build", build_id)
+    mine = tuple((c.id, c.to_json()) for c in records)
+    if not test_id:
+        key: tuple[object, ...] = (build, looks, mine)
+        if key not in seen.subjects:
+            seen.subjects[key] = Subject(
+                build.name, build, parts=_parts(book, build_id), wear=_wear(build, looks)
+            )
+        return seen.subjects[key]
+    test = book.test(test_id)
+    runs = book.runs(test_id)
+    rig = book.rig(test.rig_id)
+    key = (
+        build,
+        looks,
+        mine,
+        test.plan,
+        rig,
+        test.title,
+        tuple((r.recording, r.run) for r in runs),
+    )
+    if key in seen.subjects:
+        return seen.subjects[key]
+    result = derive(book, test_id) if runs else None
+    campaign = next((c for c in campaigns if c.test_of(build.name) == test_id), None)
+    seen.subjects[key] = Subject(
+        build.name,
+        build,
+        result=result,
+        model=_model(result),
+        rig=rig.name,
+        test=test_id,
+        title=test.title,
+        day=_day([r.run.started for r in runs] or [test.created.isoformat()]),
+        campaign="" if campaign is None else campaign.name,
+        blocks={} if campaign is None else blocks_of(campaign, build.name),
+        parts=_parts(book, build_id),
+        wear=_wear(build, looks),
+        said={f.name: f.level for f in test.plan.factors},
+    )
+    return seen.subjects[key]
+
+
+def _model(result: TestResult | None) -> Performance | None:
+    try:
+        return None if result is None else performance(result)
+    except (ValueError, ArithmeticError):  # its figures stand without it
+        return None
+
+
+def _day(moments: Sequence[str]) -> str:
+    """The day of the first, ISO 8601; "" where nobody says."""
+    days = []
+    for text in moments:
+        try:
+            days.append(datetime.fromisoformat(text).date().isoformat())
+        except ValueError:
+            continue
+    return min(days, default="")
+
+
+def _parts(book: Logbook, build_id: int) -> Mapping[str, Result]:
+    """The newest figure of each kind that was measured of a build by hand."""
+    found: dict[str, Result] = {}
+    for c in book.characterisations("build", build_id):  # the newest first
+        if c.way not in WAYS:
+            continue
+        try:
+            results = judged(c.way, c.dimensions, c.readings).results
+        except ValueError:
+            continue  # said where it is shown
+        for r in results:
+            found.setdefault(r.id, r)
+    return found
+
+
+def _wear(build: Build, looks: tuple[Inspection, ...]) -> Wear | None:
+    from sparring.core.wear.judge import wear_of
+
+    if len(looks) < 2:
+        return None
+    try:
+        return wear_of(build, Inspections(inspections=looks))
+    except ReductionError:
+        return None  # said on Wear
