@@ -141,7 +141,7 @@ class Drive:
         )
 
     @cached_property
-    def _line(self) -> tuple[tuple[float, float], np.ndarray]:
+    def line(self) -> tuple[tuple[float, float], np.ndarray]:
         """(a, b) of T_motor = a T + b as entered, and its slopes towards each stage's friction,
         shape (stages, 2): straight over the ± of a friction.
         """
@@ -171,7 +171,7 @@ class Drive:
             lines.append((_warm(line, r, load), gearing))
         motor = motors.together(lines) if lines else motors.MOVER
         motor = motor._replace(R=motor.R + self.source)
-        (a0, b0), slopes = self._line
+        (a0, b0), slopes = self.line
         entered = np.array(self.build.loss_figures())
         away = np.array(values[many * per : many * per + len(entered)]) - entered
         ideal = 1 / abs(self.build.ratio())

@@ -24,7 +24,7 @@ _CHANGE, _AGAIN = 20.0, 5.0
 """Seconds between two runs, with and without another load (common practice for one person)."""
 _RAMP = 0.5  # [s] in which a drive comes up
 _LOWERS = 0.4  # part of the voltage at which a load is let down
-_STRENGTH = 0.15
+STRENGTH = 0.15
 """Standard deviation of a part's strength, as a part of it (common practice for moulded, cut and
 printed parts alike; prints across layers scatter more)."""
 _FIRST = 3.0  # [s] of first power
@@ -345,7 +345,7 @@ def _breaks(build: Build, torque: np.ndarray) -> np.ndarray:
 
     survives = np.ones(len(torque))
     for limit in build.limits[:6]:
-        survives *= 1 - ndtr((torque - limit.output) / (_STRENGTH * limit.output))
+        survives *= 1 - ndtr((torque - limit.output) / (STRENGTH * limit.output))
     return np.asarray(1 - survives)
 
 

@@ -1,0 +1,130 @@
+"""Winding and case through a cycle that repeats for ever: two bodies, copper that resists more as
+it warms.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+
+_PIECES = 8
+"""Into which a segment is cut at most, so that the copper's warming is followed within it."""
+_FINE = 0.25  # of the winding's own time, that a piece takes
+_HOTTEST = 600.0  # [K] above the room, beyond which nothing is a motor any more
+_ROUNDS = 4
+_STILL = 0.02  # [K]
+
+
+class Cycle(NamedTuple):
+    """Above the room [K]: winding and case, means over each segment, shape (s, c, d); the winding's
+    peak, (c, d).
+    """
+
+    winding: np.ndarray
+    case: np.ndarray
+    peak: np.ndarray
+
+
+def rises(
+    bodies: np.ndarray,
+    R: np.ndarray,
+    zero: np.ndarray,
+    away: np.ndarray,
+    segments: Sequence[tuple[np.ndarray, np.ndarray]],
+    period: float,
+) -> Cycle:
+    """The cycle in its steady state. bodies: as `Bodies`, shape (4, c, 1); R: at the temperature of
+    the readings [Ω], (c, d), zero: copper's at the room [K above it], away: the room above the
+    readings [K]; segments: (mean of I² [A²], time [s]), shape (c, d) each; then it rests until the
+    period [s] is over.
+
+    The two bodies' equations are linear between instants (exact by their two modes); the copper's
+    resistance is that of the middle of each piece, worked out again until it fits.
+    """
+    copper, iron, inner, outer = bodies
+    rates, shapes, back = _modes(copper, iron, inner, outer)
+    enters = back[:, 0] / copper  # what a watt in the copper adds to each mode [K/s]
+    cold = R * (1 + away / (zero - away))
+    fast = float(np.median(copper * inner))
+    plan: list[tuple[int, np.ndarray, np.ndarray]] = []
+    for n, (squared, time) in enumerate(segments):
+        longest = float(np.median(time))
+        pieces = int(np.clip(math.ceil(longest / (_FINE * fast)), 1, _PIECES))
+        plan += [(n, squared, time / pieces)] * pieces
+    driven = sum((time for _, _, time in plan), start=np.zeros_like(R))
+    rest = np.maximum(period - driven, 0.0)
+    warm = [np.zeros_like(R)] * len(plan)
+    middle: list[tuple[np.ndarray, np.ndarray]] = []
+    peak = np.zeros_like(R)
+    for _ in range(_ROUNDS):
+        powers = [s * cold * (1 + w / zero) for (_, s, _), w in zip(plan, warm, strict=True)]
+        begin = _periodic(plan, powers, rates, enters, rest)
+        modes = begin
+        middle, peak = [], np.zeros_like(R)
+        for (_, _, time), power in zip(plan, powers, strict=True):
+            half = [_step(modes[m], rates[m], enters[m], power, time / 2) for m in (0, 1)]
+            modes = [_step(modes[m], rates[m], enters[m], power, time) for m in (0, 1)]
+            winding = _bounded(shapes[0, 0] * half[0] + shapes[0, 1] * half[1])
+            case = _bounded(shapes[1, 0] * half[0] + shapes[1, 1] * half[1])
+            middle.append((winding, case))
+            peak = np.maximum(peak, _bounded(shapes[0, 0] * modes[0] + shapes[0, 1] * modes[1]))
+        before, warm = warm, [w for w, _ in middle]
+        if max(float(np.abs(w - b).max()) for w, b in zip(warm, before, strict=True)) < _STILL:
+            break
+    many = len(segments)
+    winding = np.zeros((many, *R.shape))
+    case = np.zeros((many, *R.shape))
+    for n in range(many):
+        own = [x for (which, _, _), x in zip(plan, middle, strict=True) if which == n]
+        winding[n] = np.mean([w for w, _ in own], axis=0)
+        case[n] = np.mean([c for _, c in own], axis=0)
+    return Cycle(winding, case, peak)
+
+
+def _bounded(x: np.ndarray) -> np.ndarray:
+    return np.asarray(np.clip(x, 0.0, _HOTTEST))
+
+
+def _modes(
+    copper: np.ndarray, iron: np.ndarray, inner: np.ndarray, outer: np.ndarray
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(rates [1/s] (2, c, 1), shapes (2, 2, c, 1): body by mode, the way back (2, 2, c, 1): mode by
+    body)."""
+    a, b = -1 / (copper * inner), 1 / (copper * inner)
+    c, d = 1 / (iron * inner), -1 / (iron * inner) - 1 / (iron * outer)
+    centre, apart = (a + d) / 2, np.sqrt(((a - d) / 2) ** 2 + b * c)
+    rates = np.array([centre + apart, centre - apart])
+    shapes = np.array([[b * np.ones_like(r) for r in rates], [r - a for r in rates]])
+    det = shapes[0, 0] * shapes[1, 1] - shapes[0, 1] * shapes[1, 0]
+    back = np.array([[shapes[1, 1], -shapes[0, 1]], [-shapes[1, 0], shapes[0, 0]]]) / det
+    return rates, shapes, back
+
+
+def _step(
+    mode: np.ndarray, rate: np.ndarray, enters: np.ndarray, power: np.ndarray, time: np.ndarray
+) -> np.ndarray:
+    kept = np.exp(rate * time)
+    return np.asarray(mode * kept + enters * power * (kept - 1) / rate)
+
+
+def _periodic(
+    plan: Sequence[tuple[int, np.ndarray, np.ndarray]],
+    powers: Sequence[np.ndarray],
+    rates: np.ndarray,
+    enters: np.ndarray,
+    rest: np.ndarray,
+) -> list[np.ndarray]:
+    """The modes at the beginning of a cycle that ends as it began."""
+    found = []
+    for m in (0, 1):
+        mode = np.zeros_like(rest)
+        whole = np.zeros_like(rest)
+        for (_, _, time), power in zip(plan, powers, strict=True):
+            mode = _step(mode, rates[m], enters[m], power, time)
+            whole = whole + time
+        mode = mode * np.exp(rates[m] * rest)
+        found.append(mode / (1 - np.exp(rates[m] * (whole + rest))))
+    return found
