@@ -11,12 +11,12 @@ from window_helpers import choose, enter, idle, press, until
 
 from sparring.core.plan import Plan
 from sparring.core.quantity import Measured
+from sparring.core.search import Facts, query
 from sparring.core.train.kinds import SpurStage
 from sparring.core.uncertainty import nominal
 from sparring.files import log_look
 from sparring.ui.app.application import application
 from sparring.ui.app.shell import MainWindow
-from sparring.ui.frame.logbook import matcher
 from sparring.ui.pages import PAGES
 from sparring.ui.theme import theme
 
@@ -218,9 +218,10 @@ def test_the_logbook_is_searched_by_word_and_condition(window):
 
 
 def test_conditions_know_units():
-    keep = matcher("dun mass < 11 oz")
-    assert keep("Dunnock", {"mass": 0.3, "ratio": 30, "efficiency": 0.8, "stall": None})
-    assert not keep("Wren", {"mass": 0.3, "ratio": 30, "efficiency": 0.8, "stall": None})
+    keep = query("dun mass < 11 oz")
+    figures = {"mass": 0.3, "ratio": 30, "efficiency": 0.8, "stall": None}
+    assert keep(Facts("dunnock", figures))
+    assert not keep(Facts("wren", figures))
 
 
 def test_a_log_is_imported_through_the_dialog_and_its_mapping_remembered(window, tmp_path):

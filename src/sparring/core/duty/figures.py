@@ -37,11 +37,12 @@ class Limit(NamedTuple):
 
 
 class Thins(NamedTuple):
-    """A flank: depth for one turn of the output and N·m at it [m/(N·m)], and depth that is left
-    [m], shape (d,).
+    """A flank, and of which gear: depth for one turn of the output and N·m at it [m/(N·m)], and
+    depth that is left [m], shape (d,).
     """
 
     flank: str
+    gear: str
     depth: np.ndarray
     left: np.ndarray
 
@@ -239,7 +240,7 @@ def _thins(wear: Wear | None, spread: object) -> tuple[Thins, ...]:
         factor = np.maximum(spread(min(part, 0.5)), 0.05)  # type: ignore[operator]
         left = max(f.allowed - f.thinning.value, 0.0)
         depth = each.value / wear.torque * factor
-        found.append(Thins(f.flank.id, depth, np.full_like(depth, left)))
+        found.append(Thins(f.flank.id, f.flank.body, depth, np.full_like(depth, left)))
     return tuple(found)
 
 

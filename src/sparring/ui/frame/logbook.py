@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import (
@@ -18,7 +16,8 @@ from PyQt6.QtWidgets import (
 )
 
 from sparring.core.build import Build
-from sparring.core.quantity import QuantityError, parse
+from sparring.core.quantity import QuantityError
+from sparring.core.search import Facts, query
 from sparring.core.train.kinematics import ratio_in_words
 from sparring.ui.model import background
 from sparring.ui.model.desk import Desk
@@ -28,14 +27,18 @@ from sparring.ui.widgets.plain import Label, tip
 if TYPE_CHECKING:
     from sparring.logbook.stored import StoredTest
 
-_COMPARED = {"ratio": "ratio", "efficiency": "ratio", "mass": "mass", "stall": "torque"}
-
-
 _MANY = 500  # tests that are read off the window's thread
 _PAGE = 100  # tests of a build that are listed
 
-Listed = list[tuple[int, Build, list["StoredTest"]]]
-"""What a logbook lists: (id, build, its tests, oldest first)."""
+
+class Listed(NamedTuple):
+    """A build with its tests, oldest first, and what all and each of them are found by."""
+
+    id: int
+    build: Build
+    tests: list[StoredTest]
+    facts: Facts
+    each: list[Facts]
 
 
 class LogbookPanel(QFrame):
@@ -48,7 +51,7 @@ class LogbookPanel(QFrame):
         self.setObjectName("sheet")
         self.desk = desk
         self._filling = False
-        self._listed: Listed = []
+        self._listed: list[Listed] = []
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 6, 6)
         self.setWindowTitle("Logbook")
@@ -58,8 +61,8 @@ class LogbookPanel(QFrame):
         self.search.setAccessibleName("Find in the logbook")
         self.search.setToolTip(
             tip(
-                "Any text: family, title, material, date. Or a condition: efficiency > 80 "
-                "%, mass < 300 g, ratio = 30, stall > 1 N·m"
+                "Any text: family, title, material, date. Or conditions: material = POM and "
+                "efficiency > 80 %, mass < 300 g, not lubricant = dry, day > 2026-11-12"
             )
         )
         self.search.textChanged.connect(self._fill)
@@ -99,15 +102,25 @@ class LogbookPanel(QFrame):
         if book is None:
             return
 
-        def look() -> Listed:
+        def look() -> list[Listed]:
+            from sparring.logbook.searching import facts_of
+
             by_build: dict[int, list[StoredTest]] = {}
             for test in book.tests():
                 by_build.setdefault(test.build_id, []).append(test)
+            rigs = {key: rig.name for key, rig in book.rigs()}
             return [
-                (build_id, build, by_build.get(build_id, [])) for build_id, build in book.builds()
+                Listed(
+                    build_id,
+                    build,
+                    own := by_build.get(build_id, []),
+                    facts_of(build, own, rigs),
+                    [facts_of(build, [t], rigs) for t in own] if len(own) > 1 else [],
+                )
+                for build_id, build in book.builds()
             ]
 
-        def looked(found: Listed) -> None:
+        def looked(found: list[Listed]) -> None:
             if book is self.desk.book:
                 self._listed = found
                 self._fill()
@@ -124,7 +137,7 @@ class LogbookPanel(QFrame):
             return
         wanted = self.search.text().strip()
         try:
-            keep = matcher(wanted)
+            keep = query(wanted, self._own_factors())
             self.note.setText("")
         except QuantityError as err:
             self.note.setText(str(err))
@@ -133,33 +146,16 @@ class LogbookPanel(QFrame):
         self.tree.clear()
         families: dict[str, QTreeWidgetItem] = {}
         shown = 0
-        for build_id, build, own in self._listed:
+        for build_id, build, own, facts, each in self._listed:
             whole = len(own)
             known = [t.headline for t in reversed(own) if t.headline]
             head = next((h for h in known if "value" in h), None)
             alone = next((h for h in known if h.get("stall") is not None), None)
-            if wanted:
-                facts = {
-                    "ratio": abs(build.ratio()),
-                    "efficiency": head["value"] if head else None,
-                    "mass": build.mass.value if build.mass else None,
-                    "stall": alone["stall"] if alone else None,
-                }
-                words = [
-                    build.name,
-                    build.title,
-                    build.lubricant,
-                    build.notes,
-                    *(f"{s.material} {s.kind}" for s in build.stages),
-                ]
-                if not keep(" ".join(words), facts):  # then its tests have to say it
-                    own = [
-                        t
-                        for t in own
-                        if keep(" ".join([*words, t.title, f"{local(t.created):%Y-%m-%d}"]), facts)
-                    ]
-                    if not own:
-                        continue
+            # where not all of its tests are what is asked for, those that are
+            fits = [t for t, f in zip(own, each, strict=True) if keep(f)] if each else []
+            if wanted and not fits and not keep(facts):
+                continue
+            own = fits or own
             shown += 1
             family = families.get(build.family)
             if family is None:
@@ -194,6 +190,10 @@ class LogbookPanel(QFrame):
                 else "No builds yet: Build ▸ New build, or drop a build file here."
             )
         self._filling = False
+
+    def _own_factors(self) -> list[str]:
+        """Names of the tester's own, by which tests are found."""
+        return sorted({f.name for x in self._listed for t in x.tests for f in t.plan.factors})
 
     def _add_tests(self, item: QTreeWidgetItem, own: list[StoredTest]) -> None:
         """The newest tests of a build, and the one on the desk; earlier ones are there to be
@@ -241,39 +241,3 @@ class LogbookPanel(QFrame):
 def local(moment: datetime) -> datetime:
     """A stored moment (UTC; the database may drop the zone) in the tester's time."""
     return (moment if moment.tzinfo else moment.replace(tzinfo=UTC)).astimezone()
-
-
-def matcher(text: str) -> Callable[[str, dict[str, float | None]], bool]:
-    """A test for (words, facts): every word must occur, every condition hold. Raises QuantityError
-    for a bad condition.
-    """
-    conditions = []
-    rest = text
-    for match in re.finditer(
-        r"\b(" + "|".join(_COMPARED) + r")\s*([<>=])\s*([\d.,/ ]+\s*[^\s<>=\d]*)", text
-    ):
-        name, sign, figure = match.groups()
-        value = parse(
-            figure.strip(), _COMPARED[name], "" if _COMPARED[name] == "ratio" else None
-        ).value
-        conditions.append((name, sign, value))
-        rest = rest.replace(match.group(0), " ")
-    words = rest.lower().split()
-
-    def keep(haystack: str, facts: dict[str, float | None]) -> bool:
-        low = haystack.lower()
-        if not all(w in low for w in words):
-            return False
-        for name, sign, value in conditions:
-            have = facts[name]
-            if have is None or not (
-                have > value
-                if sign == ">"
-                else have < value
-                if sign == "<"
-                else abs(have - value) <= 0.005 * abs(value)
-            ):
-                return False
-        return True
-
-    return keep
