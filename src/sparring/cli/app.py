@@ -14,6 +14,8 @@ from sparring import __version__
 from sparring.cli import (
     benches,
     charting,
+    choosing,
+    comparing,
     devices,
     endure,
     files,
@@ -48,6 +50,8 @@ __all__ = [
     "app",
     "benches",
     "charting",
+    "choosing",
+    "comparing",
     "devices",
     "endure",
     "files",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import NamedTuple
 
@@ -14,10 +14,31 @@ from sparring.core.outlook.campaign import Campaign
 from sparring.core.performance.model import Performance, performance
 from sparring.core.reduce.inputs import ReductionError
 from sparring.core.reduce.results import TestResult
+from sparring.core.search import query
 from sparring.core.wear.inspection import Inspection, Inspections
 from sparring.core.wear.result import Wear
 from sparring.exchange.deriving import derive
 from sparring.logbook import Logbook
+from sparring.logbook.searching import facts_of
+
+
+def chosen_by(book: Logbook, text: str, *, tests: bool = False) -> list[Choice]:
+    """The builds that a query finds, with the newest of their tests that fits it. tests: every test
+    of them that does. Raises QuantityError, LogbookError.
+    """
+    kept = book.tests()
+    own = sorted({f.name for t in kept for f in t.plan.factors})
+    asked = query(text, own)
+    rigs = {key: rig.name for key, rig in book.rigs()}
+    found = []
+    for key, build in book.builds():
+        mine = [t for t in kept if t.build_id == key and t.runs]
+        fits = [t for t in mine if asked(facts_of(build, [t], rigs))]
+        if fits:
+            found += [Choice(key, t.id) for t in (fits if tests else fits[-1:])]
+        elif asked(facts_of(build, mine, rigs)):
+            found += [Choice(key, t.id) for t in mine[-1:]] or [Choice(key)]
+    return found
 
 
 class Choice(NamedTuple):
@@ -53,13 +74,11 @@ def subjects_of(
         test = choice.test or book.newest_test(choice.build)
         found.append(_subject(book, choice.build, build, test, campaigns, seen=seen))
         if choice.build in many:
-            found[-1] = _told_apart(found[-1])
+            found[-1] = told_apart(found[-1])
     return found
 
 
-def _told_apart(s: Subject) -> Subject:
-    from dataclasses import replace
-
+def told_apart(s: Subject) -> Subject:
     what = " ".join(x for x in (s.said.get("specimen", ""), s.title) if x)
     return replace(s, name=f"{s.build.name}, {what or f'test {s.test}'}")
 
@@ -80,7 +99,7 @@ def _subject(
         key: tuple[object, ...] = (build, looks, mine)
         if key not in seen.subjects:
             seen.subjects[key] = Subject(
-                build.name, build, parts=_parts(book, build_id), wear=_wear(build, looks)
+                build.name, build, parts=_parts(book, build_id), wear=wear_of_looks(build, looks)
             )
         return seen.subjects[key]
     test = book.test(test_id)
@@ -103,28 +122,28 @@ def _subject(
         build.name,
         build,
         result=result,
-        model=_model(result),
+        model=model_of(result),
         rig=rig.name,
         test=test_id,
         title=test.title,
-        day=_day([r.run.started for r in runs] or [test.created.isoformat()]),
+        day=day_of([r.run.started for r in runs] or [test.created.isoformat()]),
         campaign="" if campaign is None else campaign.name,
         blocks={} if campaign is None else blocks_of(campaign, build.name),
         parts=_parts(book, build_id),
-        wear=_wear(build, looks),
+        wear=wear_of_looks(build, looks),
         said={f.name: f.level for f in test.plan.factors},
     )
     return seen.subjects[key]
 
 
-def _model(result: TestResult | None) -> Performance | None:
+def model_of(result: TestResult | None) -> Performance | None:
     try:
         return None if result is None else performance(result)
     except (ValueError, ArithmeticError):  # its figures stand without it
         return None
 
 
-def _day(moments: Sequence[str]) -> str:
+def day_of(moments: Sequence[str]) -> str:
     """The day of the first, ISO 8601; "" where nobody says."""
     days = []
     for text in moments:
@@ -150,7 +169,7 @@ def _parts(book: Logbook, build_id: int) -> Mapping[str, Result]:
     return found
 
 
-def _wear(build: Build, looks: tuple[Inspection, ...]) -> Wear | None:
+def wear_of_looks(build: Build, looks: tuple[Inspection, ...]) -> Wear | None:
     from sparring.core.wear.judge import wear_of
 
     if len(looks) < 2:

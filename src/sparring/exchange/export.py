@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from sparring.core.build import Build
     from sparring.core.instruments.calibration import Calibration
     from sparring.core.instruments.meters import Comparison
+    from sparring.core.outlook.campaign import Campaign
     from sparring.core.quantity import Measured
     from sparring.core.reduce.results import TestResult
     from sparring.core.revise import Correction
@@ -45,6 +46,23 @@ class KeptTest:
         material = self.book.material(self.book.runs(self.test.id))
         reductions = Reductions(self.book.derived)
         return analyse(self.build, self.rig, self.test.plan, material, reductions=reductions)
+
+    @cached_property
+    def _campaign(self) -> Campaign | None:
+        kept = (c for _, c in self.book.campaigns())
+        return next((c for c in kept if c.test_of(self.build.name) == self.test.id), None)
+
+    @property
+    def campaign(self) -> str:
+        """Name of the campaign it belongs to; "": none."""
+        return "" if self._campaign is None else self._campaign.name
+
+    @property
+    def blocks(self) -> dict[tuple[int, int], str]:
+        """Block of that, by step id and repeat."""
+        from sparring.core.compare.subject import blocks_of
+
+        return {} if self._campaign is None else blocks_of(self._campaign, self.build.name)
 
     @property
     def corrections(self) -> list[Correction]:

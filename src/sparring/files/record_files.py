@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from sparring.core.build import Build
+from sparring.core.duty.record import Duty
 from sparring.core.endurance import Endurance
 from sparring.core.instruments.devices import DeviceSet
 from sparring.core.plan import Plan
@@ -25,6 +26,7 @@ SCHEMAS: dict[str, type[Record]] = {
     "devices": DeviceSet,
     "endurance": Endurance,
     "inspection": Inspection,
+    "duty": Duty,
     "inspections": Inspections,
 }
 _LARGEST = 5_000_000

@@ -48,7 +48,7 @@ def factors_of(subject: Subject) -> dict[str, str]:
         "lubricant": known.lubricant,
         "ratio": known.ratio,
         "train": "/".join(dict.fromkeys(s.kind for s in build.stages)),
-        "meshes": str(sum(len(s.contacts()) for s in build.stages)),
+        "meshes": str(sum(len(s.contacts()) for s in build.stages) or ""),
         "module": "/".join(
             dict.fromkeys(
                 f"{from_si(m, 'mm', 'length'):.3g}"

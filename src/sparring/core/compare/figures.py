@@ -286,7 +286,7 @@ FIGURES: tuple[Figure, ...] = (
     Figure("stiffness", "stiffness", "stiffness", 1, stiffness, "at rest"),
     Figure("break-away", "break-away torque", "torque", -1, _part("break-away-torque"), "at rest"),
     Figure("back-drive", "back-drives from", "torque", 0, back_drive, "at rest"),
-    Figure("wear", "wear in 1000 turns", "length", -1, wear_rate, "wear", "mm"),
+    Figure("wear", "wear in 1000 turns", "length", -1, wear_rate, "wear", "µm"),
     Figure("b10", "B10 life", "count", 1, b10, "wear", "", " turns"),
 )
 """In the order of a table."""

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from sparring.core.duty.figures import Candidate
-from sparring.core.duty.record import Duty
+from sparring.core.duty.record import Duty, per_cycle
 from sparring.core.duty.segment import Segment
 from sparring.core.duty.thermal import Cycle, rises
 
@@ -525,14 +525,8 @@ def _lasts(
     candidates: Sequence[Candidate], duty: Duty, some: slice
 ) -> tuple[np.ndarray, np.ndarray, list[str]]:
     """(cycles until a flank is worn, until it fails, which flank), NaN where nobody knows."""
-    ways = [
-        (s.torque, s.speed * s.time if s.kind == "drive" else s.speed * s.time / 2)
-        for s in duty.todo
-        if s.kind in ("drive", "spin up")
-    ]
-    turns = sum(w for _, w in ways) / (2 * math.pi)
-    work = sum(t * w for t, w in ways) / (2 * math.pi)  # turns, each as many times as its torque
-    most = max((t for t, _ in ways), default=0.0)
+    turns, work = per_cycle(duty)
+    most = max((s.torque for s in duty.todo if s.kind in ("drive", "spin up")), default=0.0)
     wears, fails, flanks = [], [], []
     for c in candidates:
         nothing = np.full_like(c.train.a[some], math.nan)

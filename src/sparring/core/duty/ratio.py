@@ -116,7 +116,7 @@ def over_ratio(
     motor: KnownMotor,
     train: KnownTrain,
     duty: Duty,
-    ratios: Sequence[float] | None = None,
+    ratios: Sequence[float] | np.ndarray | None = None,
     *,
     distance: float = 10.0,
 ) -> OverRatio:

@@ -62,3 +62,13 @@ class Duty(Record):
     def years(self) -> float:
         """That the wanted cycles take; NaN where none are wanted."""
         return math.nan if self.cycles is None else self.cycles / self.per_day / 365.25
+
+
+def per_cycle(duty: Duty) -> tuple[float, float]:
+    """(turns of the output in a cycle, turns each times its torque [N·m])."""
+    ways = [
+        (s.torque, s.speed * s.time / (1 if s.kind == "drive" else 2) / (2 * math.pi))
+        for s in duty.todo
+        if s.kind in ("drive", "spin up")
+    ]
+    return sum(w for _, w in ways), sum(t * w for t, w in ways)

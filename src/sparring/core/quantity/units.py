@@ -60,7 +60,12 @@ TEMPERATURES = {"°C": (1.0, 273.15), "K": (1.0, 0.0), "°F": (5 / 9, 459.67 * 5
 KINDS: dict[str, Kind] = {
     k.name: k
     for k in (
-        Kind("length", "m", {"mm": 1e-3, "cm": 1e-2, "m": 1.0, "in": _INCH, "ft": _FOOT}, "50 mm"),
+        Kind(
+            "length",
+            "m",
+            {"mm": 1e-3, "µm": 1e-6, "cm": 1e-2, "m": 1.0, "in": _INCH, "ft": _FOOT},
+            "50 mm",
+        ),
         Kind("area", "m²", {"m²": 1.0, "cm²": 1e-4, "ft²": _FOOT**2}, "1.2 m²"),
         Kind("volume", "m³", {"L": 1e-3, "cm³": 1e-6, "m³": 1.0, "in³": _INCH**3}, "0.4 L"),
         Kind("mass", "kg", {"kg": 1.0, "g": 1e-3, "lb": _POUND, "oz": _OUNCE}, "310 g"),
@@ -112,6 +117,7 @@ KINDS: dict[str, Kind] = {
         ),
         Kind("acceleration", "m/s²", {"m/s²": 1.0}, "9.81 m/s²"),
         Kind("ratio", "1", {"": 1.0, "%": 1e-2}, "0.85"),
+        Kind("points", "1", {"points": 1e-2}, "2 points"),
         Kind("count", "1", {"counts": 1.0, "": 1.0}, "83922 counts"),
     )
 }
@@ -139,6 +145,7 @@ _DIMENSIONS = {
     "acceleration": "[length] / [time] ** 2",
     "ratio": "[]",
     "count": "[]",
+    "points": "[]",
 }
 # A weight in kilograms or pounds stands for the force it makes; so kg·cm and ft·lb are torques.
 _WEIGHT_FOR = {"force": "[mass]", "torque": "[mass] * [length]"}

@@ -12,7 +12,7 @@ from sparring.exchange.out import result, sheet
 def write(source: KeptTest, out: Path) -> Path:
     """Writes the folder into `out`; where it is. What is half-written does not stay."""
     from sparring.core.wear.inspection import Inspections
-    from sparring.files import eye_files, log_files, record_files
+    from sparring.files import eye_files, log_files, record_files, run_files
     from sparring.logbook.recordings import RecordingError
 
     folder = out / source.name
@@ -34,14 +34,21 @@ def write(source: KeptTest, out: Path) -> Path:
             (making / "readings.csv").write_text(
                 eye_files.text_of([run.run for run in runs]), encoding="utf-8"
             )
+        blocks, kept = source.blocks, []
         for n, run in enumerate(runs, start=1):
+            block = blocks.get((run.run.step, run.run.repeat), "")
+            kept.append(run_files.Kept(run.run, block=block))
             if not run.recording:
                 continue  # it stands among the readings
             try:
-                log_files.write(making / f"run-{n:03d}.csv", source.book.recording(run.recording))
+                recording = source.book.recording(run.recording)
+                log_files.write(making / f"run-{n:03d}.csv", recording)
+                kept[-1] = kept[-1].recorded(f"run-{n:03d}.csv", recording)
             except RecordingError as err:  # the rest of the test goes out all the same
                 (making / f"run-{n:03d}.unreadable.txt").write_text(f"{err}\n", encoding="utf-8")
             source.progress(n / (len(runs) + 1))
+        text = run_files.text_of(source.test.title, source.campaign, kept)
+        (making / "runs.json").write_text(text, encoding="utf-8")
         result.write_json(source, making / "result.json")
         result.write_csv(source, making / "result.csv")
         sheet.write(source, making / "sheet.html")
