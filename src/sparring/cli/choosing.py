@@ -204,12 +204,13 @@ def spares(
     as_json: AsJson = False,
 ) -> None:
     """How many of which part a season takes, from lives of specimens and from wear."""
+    from sparring.core.compare.choice import Choice
     from sparring.core.duty.record import Duty, per_cycle
     from sparring.core.duty.spares import Fleet
     from sparring.core.duty.spares import spares as needed
     from sparring.core.records import RecordError
     from sparring.exchange.candidates import candidate_of
-    from sparring.exchange.comparing import Choice, subjects_of
+    from sparring.exchange.comparing import subjects_of
     from sparring.files import duty_files, record_files
     from sparring.logbook import Logbook
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
-from typing import NamedTuple
 
 from sparring.core.build import Build
 from sparring.core.characterise import WAYS, Result, judged
+from sparring.core.compare.choice import Choice
 from sparring.core.compare.subject import Subject, blocks_of
 from sparring.core.outlook.campaign import Campaign
 from sparring.core.performance.model import Performance, performance
@@ -39,13 +39,6 @@ def chosen_by(book: Logbook, text: str, *, tests: bool = False) -> list[Choice]:
         elif asked(facts_of(build, mine, rigs)):
             found += [Choice(key, t.id) for t in mine[-1:]] or [Choice(key)]
     return found
-
-
-class Choice(NamedTuple):
-    """What is to be compared: a build, and which of its tests; 0: its newest with runs, or none."""
-
-    build: int
-    test: int = 0
 
 
 @dataclass

@@ -39,6 +39,14 @@ LIGHT = {
     "temperature": "#A2385C",
     "heat-text": "#A94A1C",
     "power": "#2C7A4B",
+    "build-1": "#7A5C00",
+    "build-2": "#005F7D",
+    "build-3": "#8E1F5E",
+    "build-4": "#36339A",
+    "build-5": "#A34A00",
+    "build-6": "#1F6E3C",
+    "build-7": "#4F5A60",
+    "build-8": "#7A3FA0",
 }
 DARK = {
     "bench": "#151A17",
@@ -65,6 +73,14 @@ DARK = {
     "temperature": "#E27FA3",
     "heat-text": "#F4A072",
     "power": "#6CC08B",
+    "build-1": "#D9B44A",
+    "build-2": "#5CC3E6",
+    "build-3": "#F08BC0",
+    "build-4": "#A9A6FF",
+    "build-5": "#FF9E57",
+    "build-6": "#7FD49A",
+    "build-7": "#B4BEC4",
+    "build-8": "#D3A4F2",
 }
 CHANNEL_COLOURS = {
     "cell": "force",
@@ -81,6 +97,7 @@ TEXT_ON = {
     "sheet": (
         *("ink", "ink-2", "reseda", "vermilion-text", "heat-text", "voltage", "current", "speed"),
         *("torque", "force", "temperature", "power"),
+        *(f"build-{n}" for n in range(1, 9)),
     ),
     "bench": ("ink", "ink-2", "reseda", "vermilion-text"),
     "pale": ("ink", "ink-2"),

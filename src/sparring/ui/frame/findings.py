@@ -14,7 +14,14 @@ from sparring.ui.page import Judgements
 from sparring.ui.theme import theme
 from sparring.ui.widgets.plain import Label
 
-_HEARD = "result_changed", "build_changed", "plan_changed", "rig_changed", "wear_changed"
+_HEARD = (
+    "result_changed",
+    "build_changed",
+    "plan_changed",
+    "rig_changed",
+    "wear_changed",
+    "compared",
+)
 _SOON = 40  # [ms]
 
 

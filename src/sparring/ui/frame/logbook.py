@@ -10,12 +10,14 @@ from PyQt6.QtWidgets import (
     QApplication,
     QFrame,
     QLineEdit,
+    QPushButton,
     QTreeWidget,
     QTreeWidgetItem,
     QVBoxLayout,
 )
 
 from sparring.core.build import Build
+from sparring.core.compare.choice import Choice
 from sparring.core.quantity import QuantityError
 from sparring.core.search import Facts, query
 from sparring.core.train.kinematics import ratio_in_words
@@ -27,6 +29,7 @@ from sparring.ui.widgets.plain import Label, tip
 if TYPE_CHECKING:
     from sparring.logbook.stored import StoredTest
 
+_CHOICE = Qt.ItemDataRole.UserRole + 1
 _MANY = 500  # tests that are read off the window's thread
 _PAGE = 100  # tests of a build that are listed
 
@@ -50,7 +53,7 @@ class LogbookPanel(QFrame):
         super().__init__()
         self.setObjectName("sheet")
         self.desk = desk
-        self._filling = False
+        self._filling = self._at_tick = False
         self._listed: list[Listed] = []
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 6, 6)
@@ -81,7 +84,15 @@ class LogbookPanel(QFrame):
             header.setSectionResizeMode(1, header.ResizeMode.ResizeToContents)
         self.tree.itemActivated.connect(self._activated)
         self.tree.itemClicked.connect(self._activated)
+        self.tree.itemChanged.connect(self._ticked)
         layout.addWidget(self.tree, 1)
+        self.compare_found = QPushButton("Compare what is found")
+        self.compare_found.setToolTip("Ticks all builds that the search finds, and no others")
+        self.compare_found.clicked.connect(
+            lambda: self.desk.comparing.tick_found(self.search.text().strip())
+        )
+        self.compare_found.hide()
+        layout.addWidget(self.compare_found)
         self.note = Label()
         self.note.setObjectName("note")
         self.note.setWordWrap(True)
@@ -91,6 +102,7 @@ class LogbookPanel(QFrame):
         self._soon.setSingleShot(True)
         self._soon.setInterval(30)
         self._soon.timeout.connect(self.refresh)
+        desk.comparing.ticked.connect(self._show_ticks)
         for signal in (desk.lists_changed, desk.build_changed, desk.units_changed, theme.changed):
             signal.connect(self._soon.start)
 
@@ -177,6 +189,7 @@ class LogbookPanel(QFrame):
             one = len(own) == 1 < whole
             leads = ("test", own[0].id) if one else ("build", build_id)
             item.setData(0, Qt.ItemDataRole.UserRole, leads)
+            self._tick(item, Choice(build_id))
             family.addChild(item)
             if len(own) > 1:
                 self._add_tests(item, own)
@@ -214,9 +227,35 @@ class LogbookPanel(QFrame):
                 1, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             )
             sub.setData(0, Qt.ItemDataRole.UserRole, ("test", t.id))
+            self._tick(sub, Choice(t.build_id, t.id))
             item.addChild(sub)
             if t.id == self.desk.test_id:
                 self.tree.setCurrentItem(sub)
+
+    def _tick(self, item: QTreeWidgetItem, choice: Choice) -> None:
+        """While builds are compared, each can be ticked."""
+        comparing = self.desk.comparing
+        item.setData(0, _CHOICE, tuple(choice))
+        if comparing.ticking:
+            on = choice in comparing.choices
+            item.setCheckState(0, Qt.CheckState.Checked if on else Qt.CheckState.Unchecked)
+
+    def _show_ticks(self) -> None:
+        self.compare_found.setVisible(self.desk.comparing.ticking)
+        self._fill()
+
+    def _ticked(self, item: QTreeWidgetItem, column: int) -> None:
+        choice = item.data(0, _CHOICE)
+        if self._filling or column or choice is None or not self.desk.comparing.ticking:
+            return
+        self._at_tick = True
+        on = item.checkState(0) == Qt.CheckState.Checked
+
+        def tick() -> None:  # the list is filled again by it, not under its own signal
+            self._at_tick = False
+            self.desk.comparing.tick(Choice(*choice), on=on)
+
+        QTimer.singleShot(0, tick)
 
     def _head(self, headline: dict | None) -> str:
         """Its efficiency; of a test that only stalls, the torque."""
@@ -230,6 +269,8 @@ class LogbookPanel(QFrame):
     def _activated(self, item: QTreeWidgetItem) -> None:
         data = item.data(0, Qt.ItemDataRole.UserRole)
         if not data or self._filling:
+            return
+        if self._at_tick:  # the click was for the tick, not for the build
             return
         kind, number = data
         if kind == "build" and number != self.desk.build_id:

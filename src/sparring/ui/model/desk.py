@@ -22,8 +22,9 @@ from sparring.core.records import changed
 from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.ui.model import background
-from sparring.ui.model.campaigning import Campaigning
+from sparring.ui.model.comparing import Comparing
 from sparring.ui.model.deriving import Deriver
+from sparring.ui.model.duties import Duties
 from sparring.ui.model.edits import Begin
 from sparring.ui.model.first import first_of
 
@@ -34,12 +35,13 @@ if TYPE_CHECKING:
 _MANY = 500  # runs that are read off this thread
 
 
-class Desk(Campaigning):
+class Desk(Duties):
     """The window's model."""
 
     def __init__(self) -> None:
         super().__init__()
         self._deriver = Deriver(self)
+        self.comparing = Comparing(self)
         self._choosing = 0
         self._damage_told: set[str] = set()
         self.lists_changed.connect(self._forget_made)
@@ -73,6 +75,7 @@ class Desk(Campaigning):
                 self.choose_test(test_id, runs)
             else:
                 self.choose_build(self.book.builds()[0][0])
+            self.find_duty()
             for text in recovered:
                 self.said.emit(text)
             self.opened.emit()

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 from pydantic import ValidationError
 
 from sparring.core.build import Build
+from sparring.core.duty.record import Duty
 from sparring.core.outlook.campaign import Campaign
 from sparring.core.plan import Plan, PlanStep
 from sparring.core.records import Record, RecordError, changed, problems
@@ -39,8 +40,8 @@ class Editing(Planned):
     def edit(
         self, what: str, path: tuple[str | int, ...], value: Any, text: str = ""
     ) -> str | None:
-        """Changes a field of the build, rig or plan, undoably; an empty path: all of it. Returns
-        the reason when the result does not hold.
+        """Changes a field of the build, rig, plan or duty, undoably; an empty path: all of it.
+        Returns the reason when the result does not hold.
 
         A build or rig with runs is what was tested: the first edit of it becomes the `draft`, until
         the tester has said whether it is a new one (`begin_anew`) or was wrong all along
@@ -203,6 +204,9 @@ class Editing(Planned):
             self.book.save_rig(record, owner)
         elif what == "plan" and isinstance(record, Plan) and owner:
             self.book.save_plan(owner, record)
+        elif what == "duty" and isinstance(record, Duty):
+            self.put_duty(owner, record)
+            return
         elif what == "campaign" and isinstance(record, Campaign):
             self._put_campaign(record, owner)
             return

@@ -13,7 +13,9 @@ from sparring.core.revise import Kind
 from sparring.core.rig import Rig
 
 if TYPE_CHECKING:
+    from sparring.core.duty.record import Duty
     from sparring.core.outlook.campaign import Campaign
+    from sparring.core.plan import Plan
     from sparring.core.run import Run
     from sparring.core.wear.inspection import Inspection
     from sparring.ui.model.on_desk import OnDesk
@@ -175,6 +177,41 @@ class NewTrial(_Command):
             self.desk.book.end_in(self.key, self.made)
             self.desk.lay_again(*self.before)
             self.desk.lay_campaign(self.key)
+
+        self._try(end, first=False)
+
+
+class FactorsSaid(_Command):
+    """What a test is one level of, beyond what build and rig say."""
+
+    def __init__(self, desk: OnDesk, test: int, before: Plan, after: Plan) -> None:
+        super().__init__(desk, "factors of a test")
+        self.test, self.before, self.after = test, before, after
+
+    def redo(self) -> None:
+        self._try(lambda: self.desk.put("plan", self.after, self.test))
+
+    def undo(self) -> None:
+        self._try(lambda: self.desk.put("plan", self.before, self.test), first=False)
+
+
+class NewDuty(_Command):
+    """A duty begun and laid on the desk; taken back it is gone."""
+
+    def __init__(self, desk: OnDesk, duty: Duty) -> None:
+        super().__init__(desk, f"new duty {duty.name}")
+        self.duty, self.key, self.before = duty, 0, desk.duty_id
+
+    def redo(self) -> None:
+        self._try(self._begin, first=not self.key)
+
+    def _begin(self) -> None:
+        self.key = self.desk.put_duty(self.key, self.duty)
+
+    def undo(self) -> None:
+        def end() -> None:
+            self.desk.put_duty(self.key, None)
+            self.desk.lay_duty(self.before)
 
         self._try(end, first=False)
 

@@ -9,6 +9,8 @@ from PyQt6.QtCore import QObject, QSettings, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
 from sparring.core.build import Build
+from sparring.core.duty.record import Duty
+from sparring.core.duty.tasks import Vent
 from sparring.core.methods import MethodBase
 from sparring.core.outlook.campaign import Campaign, Made
 from sparring.core.outlook.drive import Drive
@@ -43,6 +45,8 @@ class OnDesk(InUnits, QObject):
     draft_changed = pyqtSignal()
     campaign_changed = pyqtSignal()
     wear_changed = pyqtSignal()
+    duty_changed = pyqtSignal()
+    compared = pyqtSignal()
     units_changed = pyqtSignal()
     said = pyqtSignal(str)
     warned = pyqtSignal(str)  # is to stay until something else is said
@@ -66,6 +70,7 @@ class OnDesk(InUnits, QObject):
         self.campaign: Campaign | None = None
         self.campaign_id = 0
         self._made: Made | None = None
+        self.duty, self.duty_id = Duty.ours(task=Vent.ours()), 0
         self.looks: list[tuple[int, Inspection]] = []
         self.look_id = 0
         self.wear: Wear | None = None
@@ -90,6 +95,7 @@ class OnDesk(InUnits, QObject):
             "rig": self.rig_id,
             "plan": self.test_id,
             "campaign": self.campaign_id,
+            "duty": self.duty_id,
         }[what]
 
     def put(self, what: str, record: Record, owner: int) -> None:
@@ -102,6 +108,14 @@ class OnDesk(InUnits, QObject):
 
     def add_run(self, run: Run) -> int:
         """Keeps a run without a recording; its number."""
+        raise NotImplementedError
+
+    def put_duty(self, key: int, duty: Duty | None) -> int:
+        """Keeps a duty, or takes it out; its number."""
+        raise NotImplementedError
+
+    def lay_duty(self, key: int) -> None:
+        """Lays a duty on the desk."""
         raise NotImplementedError
 
     def put_look(self, key: int, inspection: Inspection | None) -> None:

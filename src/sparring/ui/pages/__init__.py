@@ -3,6 +3,14 @@
 from __future__ import annotations
 
 from sparring.ui.page import Page
-from sparring.ui.pages import build, plan, results, rig, run, wear
+from sparring.ui.pages import build, compare, plan, results, rig, run, wear
 
-PAGES: tuple[Page, ...] = (build.PAGE, rig.PAGE, plan.PAGE, run.PAGE, results.PAGE, wear.PAGE)
+PAGES: tuple[Page, ...] = (
+    build.PAGE,
+    rig.PAGE,
+    plan.PAGE,
+    run.PAGE,
+    results.PAGE,
+    wear.PAGE,
+    compare.PAGE,
+)

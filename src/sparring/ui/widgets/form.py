@@ -63,7 +63,7 @@ def whole_number(label: str, owner: Record, name: str) -> QSpinBox:
 
 
 class Form(QWidget):
-    """Rows of (label, path) of one record of the desk: 'build', 'rig' or 'plan'."""
+    """Rows of (label, path) of one record of the desk: 'build', 'rig', 'plan', 'duty'."""
 
     def __init__(
         self,
@@ -102,6 +102,7 @@ class Form(QWidget):
             "rig": desk.rig_changed,
             "plan": desk.plan_changed,
             "campaign": desk.campaign_changed,
+            "duty": desk.duty_changed,
         }[what].connect(self.refresh)
         desk.units_changed.connect(self.refresh)
         self.refresh()

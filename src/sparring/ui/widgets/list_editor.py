@@ -54,7 +54,9 @@ class ListEditor(QTableWidget):
             horizontal.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self._filling = False
         self.itemChanged.connect(self._typed)
-        {"build": desk.build_changed, "rig": desk.rig_changed}[what].connect(self.refresh)
+        {"build": desk.build_changed, "rig": desk.rig_changed, "duty": desk.duty_changed}[
+            what
+        ].connect(self.refresh)
         self.refresh()
 
     def records(self) -> tuple[Record, ...]:
