@@ -262,9 +262,9 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
         rig_ids: dict[str, int] = {}
         drives = others(motor())
         builds = {build.name: book.save_build(build) for build in drives}
-        compared = [worn.fit(dunnock(1)), worn.fit(dunnock(2)), *drives]
-        builds |= {build.name: book.save_build(build) for build in compared[:2]}
-        progress("a campaign ...")
+        compared = [worn.fit(dunnock(1)), worn.fit(dunnock(2)), dunnock(3), *drives]
+        builds |= {build.name: book.save_build(build) for build in compared[:3]}
+        progress("campaigns ...")
         hoist = rig()
         rig_ids[hoist.name] = book.save_rig(hoist)
         bought.make(book, hoist, rig_ids[hoist.name])

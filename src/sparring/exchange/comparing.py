@@ -72,8 +72,8 @@ def subjects_of(
 
 
 def told_apart(s: Subject) -> Subject:
-    what = " ".join(x for x in (s.said.get("specimen", ""), s.title) if x)
-    return replace(s, name=f"{s.build.name}, {what or f'test {s.test}'}")
+    what = s.said.get("specimen", "") or s.title or f"test {s.test}"
+    return replace(s, name=f"{s.build.name}, {what}")
 
 
 def _subject(

@@ -27,10 +27,13 @@ def changed_since(subjects: Sequence[Subject], place: int) -> tuple[str, list[st
     found = [
         f"{what}: {a} → {b}"
         for what, a, b in differences(last, own, rounded=True)
-        if what.split(",")[0].split(" ")[0] not in _ASIDE
+        if what.partition(",")[0].rstrip(" 0123456789") not in _ASIDE
     ]
     found.sort(key=lambda text: not any(word in text for word in _FIRST))
     return last.name, found
 
 
-_ASIDE = {name.split("_")[0] for name in Build.ASIDE} - {"across", "works"}
+_ASIDE = {
+    x for name in Build.ASIDE for x in (name.replace("_", " "), name.replace("_", " ").rstrip("s"))
+}
+"""How `differences` names what no result follows from."""

@@ -155,11 +155,11 @@ def _rank(m: Met) -> tuple[float, ...]:
 
 
 def least_margin(m: Met) -> float:
-    """The least of the margins of its segments."""
+    """The least of the margins of its segments; where it stalls, that of the torque."""
     found = [
         x
         for s in m.segments
-        for x in (s.speed_margin, s.stall_margin, s.strength_margin, s.holding_margin)
+        for x in (s.speed_margin or math.nan, s.stall_margin, s.strength_margin, s.holding_margin)
         if not math.isnan(x)
     ]
     return min(found, default=math.inf)
@@ -190,7 +190,8 @@ class _Seen:
         rows = [*self.held[:, :, 0], *self.strength[:, :, 0]]
         for s, r in zip(self.duty.todo, self.runs, strict=True):
             if s.kind == "drive":
-                rows.append(r.speed[:, 0] / s.speed)
+                rows.append(np.where(r.speed[:, 0] > 0, r.speed[:, 0] / s.speed, math.inf))
+                rows.append(r.stalls[:, 0] / max(s.torque, _LEAST))
             elif s.kind == "spin up":
                 rows.append(s.time / np.maximum(r.time[:, 0], _LEAST))
         return np.asarray(np.nanmin(np.nan_to_num(np.array(rows), nan=math.inf), axis=0))

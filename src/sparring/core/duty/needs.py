@@ -49,7 +49,7 @@ def needs(met: Met, duty: Duty) -> list[Need]:
             ),
             (
                 "ratio",
-                "a ratio, with the same losses, of",
+                "the same losses at a ratio of",
                 candidate.ratio,
                 "ratio",
                 _gearing(met, duty),
@@ -78,7 +78,7 @@ def needs(met: Met, duty: Duty) -> list[Need]:
         found.append(
             Need(
                 "strength",
-                f"{part} stronger, times",
+                f"{part} stronger by the factor",
                 1 / strength,
                 "ratio",
                 1 / strength,
@@ -96,7 +96,9 @@ def needs(met: Met, duty: Duty) -> list[Need]:
     if duty.cycles is not None and met.wears < duty.cycles:
         times = duty.cycles / met.wears
         found.append(
-            Need("wear", "flanks that last longer, times", times, "ratio", times, either=False)
+            Need(
+                "wear", "flanks that last longer by the factor", times, "ratio", times, either=False
+            )
         )
     return found
 

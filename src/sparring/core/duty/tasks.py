@@ -110,15 +110,15 @@ class Vent(Record):
     """
 
     kind: Literal["vent"] = "vent"
-    width: Length = 0.6
-    length: Length = 0.9
-    mass: Mass = 4.0
+    width: Length = 0.4
+    length: Length = 0.6
+    mass: Mass = 1.5
     wind: Velocity = 8.0
     gust: Velocity | None = None  # None: not held without power
-    opens: Annotated[float, Q("angle", "deg", above=0.0, most=math.pi)] = 0.8
+    opens: Annotated[float, Q("angle", "deg", above=0.0, most=math.pi)] = math.radians(45)
     time: Time = 25.0
     held: Time = 1800.0
-    gearing: Annotated[float, Q("ratio", "", above=0.0, most=1e4)] = 1.0
+    gearing: Annotated[float, Q("ratio", "", above=0.0, most=1e4)] = 12.0
 
     def moment(self, wind: float) -> float:
         """About the hinge [N·m]: wind onto the closed flap and half of its weight, both at half of

@@ -128,7 +128,7 @@ class ChangePanel(QWidget):
             driven = [s.torque for s in d.duty.todo if s.kind == "drive" and s.torque > 0]
             self.torque.set_value(d.build.expected_load or max(driven, default=d.load))
         torque = self.torque.value.value if self.torque.value is not None else d.load
-        self.torque.set_value(torque, d.units["torque"])
+        self.torque.set_value(float(f"{torque:.3g}"), d.units["torque"])
         self.title.setText(f"What next for {d.build.name}")
         of = d.build, torque, d.duty, tuple(d.units.items())
         if of == self._of:

@@ -134,12 +134,14 @@ class CurvesView(QWidget):
                 brush=pg.mkBrush(theme.colour("sheet")),
             )
         )
-        return x, y
+        return x, y, min([float((y - 2 * u).min()), *ends]), max([float((y + 2 * u).max()), *ends])
 
-    def _band(self, s: Subject, n: int, name: str, voltage: float, far: float, how: Look) -> None:
-        """The model through the steps, as far as they go."""
+    def _band(
+        self, s: Subject, name: str, voltage: float, far: float, how: Look
+    ) -> tuple[float, ...]:
+        """The model through the steps, as far as they go; the ends of what is drawn."""
         if s.model is None:
-            return None
+            return ()
         curves: Curves = s.model.curves(voltage, points=60)
         band: Band = getattr(curves, name)
         x = curves.torque / self._torque

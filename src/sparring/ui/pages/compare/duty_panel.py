@@ -23,7 +23,7 @@ from sparring.ui.theme import theme
 from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.parts import Table, heading, note, sheet
 
-_FORM = 318
+_FORM = 326
 _SURE = 0.9
 _CHANCE = Qt.ItemDataRole.UserRole + 5
 
@@ -76,7 +76,7 @@ class DutyPanel(QWidget):
         row.addWidget(self.drives)
         column.addLayout(row)
         self.table = Table(
-            ["drive", "meets it", "what limits it", "margin", "energy", "winding", "cycles worn"],
+            ["drive", "meets it", "limit", "margin", "energy", "winding", "worn after"],
             "Drives by how surely they do the duty",
             4,
             left=(2,),
@@ -99,7 +99,6 @@ class DutyPanel(QWidget):
             [
                 "segment",
                 "chance",
-                "speed",
                 "× speed",
                 "× stall",
                 "× strength",
@@ -115,6 +114,10 @@ class DutyPanel(QWidget):
             "over that of the segment"
         )
         column.addWidget(self.segments, 1)
+        self.table.setToolTip(
+            "Margin: the least of speed, stall, strength and holding over what is asked; energy of "
+            "a cycle; hottest winding in the steady state; cycles until a flank is worn"
+        )
         return frame
 
     # --- showing ----------------------------------------------------------------------------------
@@ -141,7 +144,7 @@ class DutyPanel(QWidget):
 
     def _row(self, m: Met) -> list[str]:
         p = "–" if math.isnan(m.probability) else f"{100 * m.probability:.0f} %"
-        limit = LIMITS.get(m.limit, "nothing here")
+        limit = LIMITS.get(m.limit, "–")
         part = f", {m.part}" if m.part else ""
         margin = least_margin(m)
         name = m.candidate.name if m.candidate.measured else f"{m.candidate.name} (predicted)"
@@ -201,7 +204,6 @@ class DutyPanel(QWidget):
         return [
             words,
             f"{100 * x.reaches:.0f} %",
-            self.desk.three(x.speed, "speed") if driven else "–",
             _times(x.speed_margin),
             _times(x.stall_margin),
             _times(x.strength_margin),

@@ -46,9 +46,9 @@ class EffectsPanel(QWidget):
             (below, (self._residuals_part(), self._tests_part())),
         ):
             splitter.setChildrenCollapsible(False)
-            for part, share in zip(parts, (4, 5), strict=True):
+            for part in parts:
                 splitter.addWidget(part)
-                splitter.setStretchFactor(splitter.count() - 1, share)
+            splitter.setSizes([4500, 5500])
         whole.addWidget(above, 5)
         whole.addWidget(below, 4)
         theme.changed.connect(self.refresh)
@@ -87,10 +87,10 @@ class EffectsPanel(QWidget):
             row.addWidget(button)
         column.addLayout(row)
         self.table = Table(
-            ["factor", "level", "against", "effect ±", "p (Holm)", ""],
+            ["factor", "difference", "effect ±", "p (Holm)", "is"],
             "Effects of the factors",
-            3,
-            left=(1, 2, 5),
+            2,
+            left=(1, 4),
         )
         self.table.itemSelectionChanged.connect(self._chosen)
         column.addWidget(self.table, 1)
@@ -113,7 +113,7 @@ class EffectsPanel(QWidget):
 
     def _tests_part(self) -> QWidget:
         frame, column = sheet("Specimen, operator and your own factors of each test", margins=8)
-        self.own = TextTable(["test", *_OWN, "own factor = level"], "Factors of each test")
+        self.own = TextTable(["test", *_OWN, "own: factor = level"], "Factors of each test")
         self.own.typed.connect(self._take_own)
         column.addWidget(self.own, 1)
         return frame
@@ -161,7 +161,9 @@ class EffectsPanel(QWidget):
                 e.value, "points" if kind == "ratio" else kind, unit, u=half / 2 or None
             )
             words = {1: "higher", -1: "lower", 0: "not distinguishable"}[e.verdict]
-            rows.append([e.factor, e.level, e.against, shown, f"{e.adjusted:.2g}", words])
+            apart = f"{e.level} − {e.against}"
+            shown = shown.replace("-", "−")
+            rows.append([e.factor, apart, shown, f"{e.adjusted:.2g}", words])
         self.table.fill(rows)
 
     def _in_words(self, effects: Effects | None, why_not: str) -> str:
@@ -332,12 +334,14 @@ class EffectsPanel(QWidget):
             first = [said.pop(name, "") for name in _OWN]
             rows.append([s.name, *first, ", ".join(f"{k} = {v}" for k, v in said.items())])
         if not self.own.hasFocus() or self.own.rows() != rows:
+            self.own.blockSignals(True)
             self.own.fill(rows)
             self.own.setRowCount(len(rows))
             for r in range(len(rows)):
                 item = self.own.item(r, 0)
                 if item is not None:
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)
+            self.own.blockSignals(False)
 
     def _take_own(self) -> None:
         found = self.desk.comparing.found

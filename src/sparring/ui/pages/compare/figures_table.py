@@ -107,7 +107,7 @@ class FiguresTable(QWidget):
             for n, (before, what) in enumerate(changes):
                 words = _short(what[0]) if what else ""
                 if len(what) > 1:
-                    words += f" and {len(what) - 1} more"
+                    words += f", +{len(what) - 1}"
                 words = words or ("nothing" if before else "")
                 t.put(0, n + 1, words)
                 item = t.item(0, n + 1)
@@ -171,7 +171,8 @@ def _mark(place: int) -> QIcon:
 
 def _short(text: str) -> str:
     what, _, values = text.partition(": ")
-    return f"{what.rpartition(', ')[2]} {values.rpartition(' → ')[2]}"
+    value = values.rpartition(" → ")[2]
+    return value if what in ("lubricant", "material") else f"{what.rpartition(', ')[2]} {value}"
 
 
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

@@ -31,8 +31,8 @@ _CHARTS: tuple[Curve, ...] = (
     ("top speed", "speed", lambda o: o.top_speed, "speed"),
     ("stall torque", "torque", lambda o: o.stall, "torque"),
     ("least margin", "", lambda o: np.minimum(o.margin, 1e3), "reseda"),
-    ("time driven in a cycle", "time", lambda o: o.time, "brass"),
-    ("energy of a cycle", "energy", lambda o: o.energy, "heat"),
+    ("driven time", "time", lambda o: o.time, "brass"),
+    ("energy", "energy", lambda o: o.energy, "heat"),
     ("winding", "temperature", lambda o: o.winding, "temperature"),
 )
 
@@ -188,13 +188,14 @@ class RatioPanel(QWidget):
             y, label = of(over), words
             if vehicle and words == "stall torque":
                 y, kind, label = over.pull, "force", "pull at the rim"
-            if vehicle and words.startswith("time"):
+            if vehicle and words == "driven time":
                 y, label = over.to_distance, f"time to {_DISTANCE:g} m"
             unit = self.desk.units[kind] if kind else ""
             shown = np.array([quantity.from_si(float(v), unit, kind) if kind else v for v in y])
             if words == "least margin":
                 shown = np.minimum(shown, 5.0)
-            chart.set_labels("ratio", f"{label}, {unit}" if unit else label)
+            lower = words in {x[0] for x in _CHARTS[3:]}
+            chart.set_labels("ratio" if lower else "", f"{label}, {unit}" if unit else label)
             chart.axes["bottom"].setTicks([ticks])
             low, high = math.log10(chosen.low), math.log10(chosen.high)
             band = pg.LinearRegionItem(

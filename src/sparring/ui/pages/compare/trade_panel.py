@@ -128,7 +128,7 @@ class TradePanel(QWidget):
             [
                 [
                     found.comparison.subjects[self._places[k]].name,
-                    "undominated" if s.undominated[k] else "beaten in both",
+                    ("undominated" if s.undominated[k] else "beaten in both") + self._how(k),
                     f"{100 * s.chance[k]:.0f} %",
                 ]
                 for k in order
@@ -142,6 +142,16 @@ class TradePanel(QWidget):
             f"Better is {ways[x.better]} {x.words} and {ways[y.better]} {y.words}. The chance "
             f"takes in what is not known of both.{more}"
         )
+
+    def _how(self, k: int) -> str:
+        """Which of its figures are only predicted."""
+        n = self._places[k]
+        said = [
+            f.words
+            for f in self._figures()
+            if (c := self._cells(f)[n]) is not None and c.how == "predicted"
+        ]
+        return f", {' and '.join(said)} predicted" if said else ""
 
     def _draw(self) -> None:
         for item in self._items:
@@ -191,11 +201,13 @@ class TradePanel(QWidget):
             label.setFont(font(11, bold=bool(s.undominated[k])))
             label.setPos(a, b)
             self._add(label)
-        xs, ys = np.array([p[0] for p in points]), np.array([p[1] for p in points])
-        room = [0.22 * float(np.ptp(v)) or 0.2 * abs(float(v[0])) or 1.0 for v in (xs, ys)]
+        a, b, ua, ub = np.array(points).T
+        ends = [(v - 2 * u).min() for v, u in ((a, ua), (b, ub))]
+        tops = [(v + 2 * u).max() for v, u in ((a, ua), (b, ub))]
+        wide, tall = (top - low or abs(top) or 1.0 for low, top in zip(ends, tops, strict=True))
         self.chart.box.setRange(
-            xRange=(float(xs.min()) - room[0] / 2, float(xs.max()) + 1.4 * room[0]),
-            yRange=(float(ys.min()) - room[1], float(ys.max()) + room[1]),
+            xRange=(ends[0] - 0.1 * wide, tops[0] + 0.3 * wide),
+            yRange=(ends[1] - 0.08 * tall, tops[1] + 0.12 * tall),
             padding=0,
         )
 
