@@ -27,11 +27,11 @@ _LIFE_BESIDE = 1.1  # of the load that lives are of, up to which they are taken 
 LIMITS = {
     "stalls": "stalls",
     "too-slow": "too slow",
-    "current": "draws more than the supply gives",
+    "current": "over the supply's current",
     "winding": "winding too hot",
     "breaks": "breaks",
-    "turns-back": "turns back when unpowered",
-    "worn": "worn out too early",
+    "turns-back": "turns back",
+    "worn": "worn too early",
     "life": "fails too early",
 }
 """What can keep a drive from a duty, by its id."""

@@ -140,7 +140,7 @@ class Vent(Record):
             kind="hold",
             torque=self.moment(self.gust) / self.gearing,
             time=self.held,
-            note="held open in gusts",
+            note="in gusts",
         )
 
 

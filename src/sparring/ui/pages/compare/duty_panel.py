@@ -23,7 +23,7 @@ from sparring.ui.theme import theme
 from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.parts import Table, heading, note, sheet
 
-_FORM = 326
+_FORM = 290
 _SURE = 0.9
 _CHANCE = Qt.ItemDataRole.UserRole + 5
 

@@ -193,7 +193,7 @@ class RatioPanel(QWidget):
             unit = self.desk.units[kind] if kind else ""
             shown = np.array([quantity.from_si(float(v), unit, kind) if kind else v for v in y])
             if words == "least margin":
-                shown = np.minimum(shown, 5.0)
+                shown = np.minimum(shown, 12.0)
             lower = words in {x[0] for x in _CHARTS[3:]}
             chart.set_labels("ratio" if lower else "", f"{label}, {unit}" if unit else label)
             chart.axes["bottom"].setTicks([ticks])
