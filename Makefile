@@ -16,7 +16,8 @@ run: $(VENV)/.ready         ## start the application on your own logbook
 STUDIES := tests/reference tests/hostile tests/test_independent.py tests/test_methods.py \
 	tests/test_closure.py tests/test_by_eye.py tests/test_readings.py tests/test_live.py \
 	tests/test_live_methods.py tests/test_orders_planted.py \
-	tests/test_performance_closure.py tests/test_wear_closure.py
+	tests/test_performance_closure.py tests/test_wear_closure.py \
+	tests/test_compare_closure.py
 
 test: $(VENV)/.ready-dev    ## all tests: those of the program, then the studies beside the journeys
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --ignore tests/journeys $(STUDIES:%=--ignore %)
@@ -42,7 +43,8 @@ attack: $(VENV)/.ready-dev  ## hostile files, damaged logbooks, crashes, boards 
 
 study: $(VENV)/.ready-dev   ## truth inside the stated intervals, 200 benches of every kind, on both benches (about a quarter of an hour)
 	PYTHONPATH=tests $(BIN)/python -m independent.study
-	SPARRING_ALL_BENCHES=1 QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest tests/test_closure.py tests/test_methods.py tests/test_by_eye.py tests/test_readings.py tests/test_orders_planted.py tests/test_performance_closure.py tests/test_wear_closure.py
+	SPARRING_ALL_BENCHES=1 QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest tests/test_closure.py tests/test_methods.py tests/test_by_eye.py tests/test_readings.py tests/test_orders_planted.py tests/test_performance_closure.py tests/test_wear_closure.py \
+	tests/test_compare_closure.py
 
 bench: $(VENV)/.ready-dev   ## measurements, printed as ratios taken in one run
 	@$(BIN)/python -m compileall -q src

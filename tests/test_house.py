@@ -96,8 +96,8 @@ EXPORT = Export("one-line", "One line of text", KeptTest, ".txt", write)
 '''
 LINES = {
     "ui/pages/__init__.py": (
-        ("import build, plan, results,", "import build, notes, plan, results,"),
-        ("wear.PAGE)", "wear.PAGE, notes.PAGE)"),
+        ("import build, compare, plan,", "import build, compare, notes, plan,"),
+        ("    compare.PAGE,\n", "    compare.PAGE,\n    notes.PAGE,\n"),
     ),
     "core/methods/__init__.py": (
         ("import RunUp\n", "import RunUp\nfrom sparring.core.methods.slope import Slope\n"),

@@ -104,6 +104,7 @@ def test_factors_kept_for_speed_equal_the_unit_library(kind):
         "%": "0.01",
         "": "1",
         "counts": "1",
+        "points": "0.01",
         "rev": "turn",
     }
     for unit, factor in KINDS[kind].units.items():

@@ -51,7 +51,7 @@ def test_the_first_edit_of_a_tested_build_waits_for_an_answer_and_escape_leaves_
     build, result = window.desk.build, window.desk.result
     field = type_module(window, qtbot, "1 mm")
     assert window.question.isVisible()
-    assert "38 runs were made with Dunnock r2." in window.question.text.text()
+    assert "94 runs were made with Dunnock r2." in window.question.text.text()
     assert "stage 1, module 0.8 mm → 1 mm" in window.question.text.text().replace(
         "\N{NO-BREAK SPACE}", " "
     )

@@ -23,6 +23,7 @@ PARTS = (
     ("On plans", "They stand on Plan.", ("findings/plan.py",)),
     ("On builds", "They stand on Build.", ("findings/build.py", "train/")),
     ("On inspections", "They stand on Wear.", ("wear/why/",)),
+    ("On comparisons", "They stand on Compare.", ("compare/",)),
     ("On part measurements", "They stand under the readings.", ("characterise/",)),
 )
 HEAD = """# What each finding means

@@ -240,7 +240,7 @@ def spares(
 @app.command("next")
 def next_(
     build: BuildFile,
-    torque: Annotated[str, typer.Option(help="at the output, that is wanted")],
+    torque: Annotated[str, typer.Option(help="at the output, to be carried")],
     voltage: Annotated[str, typer.Option(help="at the motor; default: its own")] = "",
     as_json: AsJson = False,
 ) -> None:

@@ -37,7 +37,7 @@ def compare(
     figure: Annotated[str, typer.Option(help="of the differences; `--figure list` names all")] = (
         "gearbox"
     ),
-    reference: Annotated[str, typer.Option(help="build the others are held against")] = "",
+    reference: Annotated[str, typer.Option(help="build that the others are compared with")] = "",
     margin: Annotated[str, typer.Option(help="within which two count as the same")] = "",
     factor: Annotated[
         list[str] | None, typer.Option(help="in the mixed model; several times; default: all")

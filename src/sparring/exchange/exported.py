@@ -89,22 +89,23 @@ def _reported(folder: Path, build: Build, rig: Rig, plan: Plan, number: int) -> 
         whole = {
             name: ufloat(0.0, 1.0, _REPORTED.of(f"{name} of test {number}")) for name in _FIGURES
         }
-        points = [_point(p, s, rig, plan, whole) for s in steps for p in s["points"]]
+        volts = {n: v["voltage_V"] for v in told.get("voltages", ()) for n in v["steps"]}
+        points = [
+            _point(p, int(s["step"]), volts.get(s["step"]) or plan.voltage, whole)
+            for s in steps
+            for p in s["points"]
+        ]
     except (OSError, ValueError, KeyError, TypeError) as err:
         raise RecordError(f"{path} is no result ({err}); export the test again") from err
     return combine(build, rig, plan, points)
 
 
-def _point(
-    p: dict[str, Any], step: dict[str, Any], rig: Rig, plan: Plan, whole: dict[str, Uncertain]
-) -> Point:
+def _point(p: dict[str, Any], step: int, volts: float, whole: dict[str, Uncertain]) -> Point:
     known: dict[str, Uncertain] = {}
     for name, key in _FIGURES.items():
         value, u = p.get(key), p.get(f"u_{key}") or 0.0
         known[name] = None if value is None else float(value) + float(u) * whole[name]
-    number = int(step["step"])
-    volts = step.get("voltage_V") or plan.voltage
-    run = Run(step=number, repeat=int(p["repeat"]), voltage=float(volts))
+    run = Run(step=step, repeat=int(p["repeat"]), voltage=float(volts))
     power = known["torque"] * known["speed"] if known["speed"] is not None else None
     wire = known["wire_to_shaft"]
     none: dict[str, Any] = dict.fromkeys(

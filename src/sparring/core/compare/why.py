@@ -66,7 +66,7 @@ def two_rigs(found: Compared) -> Iterable[Finding]:
             f"These were tested on {_names(rigs)}; what they do not share adds up to {{u}} to a "
             "difference."
         ),
-        why="Each rig's own errors stay in a difference between rigs, and more lifts do not help.",
+        why="Each rig's own errors stay in a difference between rigs, and more runs do not help.",
         remedies=("Test what is close once more on one rig.",),
         u=Fact(2 * worst[0], apart_kind(side.figure.kind), digits=2),
     )
@@ -104,10 +104,10 @@ def outside_loads(found: Compared) -> Iterable[Finding]:
             yield noted(
                 "compare-outside",
                 "note",
-                title=f"{s.name} was not lifted at this torque",
+                title=f"{s.name} was not run at this torque",
                 seen="Its loads go from {low} to {high}; compared is at {at}.",
                 why="Nothing is extrapolated: it has no figure here.",
-                remedies=("Choose a torque that all lifted, or add a load to its plan.",),
+                remedies=("Choose a torque that all carried, or add a load to its plan.",),
                 low=Fact(span[0], "torque", digits=3),
                 high=Fact(span[1], "torque", digits=3),
                 at=Fact(side.at.torque, "torque", digits=3),
@@ -127,7 +127,7 @@ def lifted_once(found: Compared) -> Iterable[Finding]:
         yield noted(
             "compare-once",
             "caution",
-            title="Lifted only once",
+            title="Run only once",
             seen=f"{_names(once)} has one run at this load.",
             why=(
                 "Its own scatter is not known: that of the others stands for it, or nothing can be "
@@ -171,9 +171,9 @@ def more_in_words(d: Difference) -> str:
         return ""
     if more.lifts is not None:
         again = "" if not more.unknown else " to learn their scatter"
-        return f"Make {more.lifts} more lift{'s' * (more.lifts > 1)} of each{again}."
+        return f"Make {more.lifts} more run{'s' * (more.lifts > 1)} of each{again}."
     if more.blame:
-        return f"Test both on one rig: more lifts do not help, they do not share the {more.blame}."
+        return f"Test both on one rig: more runs do not help, they do not share the {more.blame}."
     return "Treat them as equal: so small a difference is not resolved by repeating."
 
 
@@ -240,13 +240,13 @@ def effects_told(found: Compared) -> Iterable[Finding]:
         fact = Fact(e.value, kind, (e.high - e.value) / 2)
         title = f"{e.factor.capitalize()}: {e.level} against {e.against}"
         at = Fact(effects.at.torque, "torque", digits=3)
-        doubt = " It is confounded with another factor." if e.factor in mixed_up else ""
+        doubt = ", confounded with another factor" if e.factor in mixed_up else ""
         if e.verdict:
             yield noted(
                 "compare-effect",
                 "note",
                 title=title,
-                seen=f"{{value}} of {effects.figure.words} at {{at}}.{doubt}",
+                seen=f"{{value}} of {effects.figure.words} at {{at}}{doubt}.",
                 why="Over the other factors' levels alike; it stands after Holm's correction.",
                 value=fact,
                 at=at,
@@ -256,7 +256,7 @@ def effects_told(found: Compared) -> Iterable[Finding]:
                 "compare-no-effect",
                 "note",
                 title=f"{title}: not distinguishable",
-                seen=f"{{value}} of {effects.figure.words} at {{at}}, p = {e.adjusted:.2g}.{doubt}",
+                seen=f"{{value}} of {effects.figure.words} at {{at}}, p = {e.adjusted:.2g}{doubt}.",
                 why="The interval holds no effect as well.",
                 remedies=("Test further specimens: repeats of the same ones tell little more.",),
                 value=fact,

@@ -106,7 +106,7 @@ class DutyForm(QWidget):
         row.addWidget(self.new)
         column.addLayout(row)
         self.kind = Choice()
-        self.kind.setAccessibleName("What the drive is wanted for")
+        self.kind.setAccessibleName("Task of the drive")
         self.kind.addItems([*(words for words, _, _ in _TASKS), _SEGMENTS])
         self.kind.activated.connect(self._take_kind)
         column.addWidget(self.kind)
@@ -213,7 +213,7 @@ class DutyForm(QWidget):
         else:
             fields = {"task": None, "segments": duty.todo}
         made = duty.model_copy(update=fields)
-        reason = self.desk.edit("duty", (), made, "what the drive is wanted for")
+        reason = self.desk.edit("duty", (), made, "task of the duty")
         if reason:
             self.desk.said.emit(reason)
         self.refresh()

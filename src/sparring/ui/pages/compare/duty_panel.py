@@ -110,7 +110,7 @@ class DutyPanel(QWidget):
             1,
         )
         self.segments.setToolTip(
-            "Margins: speed over the wanted one; torque that stalls it, breaks it or turns it back "
+            "Margins: speed over the one asked for; torque that stalls, breaks or back-drives it "
             "over that of the segment"
         )
         column.addWidget(self.segments, 1)

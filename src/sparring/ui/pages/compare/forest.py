@@ -71,7 +71,7 @@ class Forest(QWidget):
             return "the same within the margin"
         more = d.more
         if more is not None and more.lifts is not None:
-            return f"not distinguishable: {more.lifts} more lift{'s' * (more.lifts > 1)}"
+            return f"not distinguishable: {more.lifts} more run{'s' * (more.lifts > 1)}"
         if more is not None and more.blame:
             return f"not distinguishable: {more.blame} differs"
         return "not distinguishable"
