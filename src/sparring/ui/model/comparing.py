@@ -59,7 +59,7 @@ class Comparing(QObject):
     duty_changed = pyqtSignal()
 
     def __init__(self, desk: OnDesk) -> None:
-        super().__init__()
+        super().__init__(desk)
         self._desk = desk
         self.ticking = False
         self.choices: list[Choice] = []

@@ -23,7 +23,7 @@ from sparring.ui.theme import theme
 from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.parts import Table, heading, note, sheet
 
-_FORM = 290
+_FORM = 314
 _SURE = 0.9
 _CHANCE = Qt.ItemDataRole.UserRole + 5
 
@@ -147,7 +147,7 @@ class DutyPanel(QWidget):
         limit = LIMITS.get(m.limit, "–")
         part = f", {m.part}" if m.part else ""
         margin = least_margin(m)
-        name = m.candidate.name if m.candidate.measured else f"{m.candidate.name} (predicted)"
+        name = m.candidate.name if m.candidate.measured else f"{m.candidate.name}, predicted"
         return [
             name,
             p,
@@ -220,8 +220,5 @@ def _times(x: float) -> str:
 
 
 def _rough(x: float) -> str:
-    for size, word in ((1e6, " million"), (1e4, " thousand")):
-        if x >= size:
-            scaled = x / (1e6 if size == 1e6 else 1e3)
-            return f"{float(f'{scaled:.2g}'):g}{word}"
-    return f"{float(f'{x:.2g}'):g}"
+    """Two digits: cycles of a life are not known better."""
+    return f"{float(f'{x:.2g}'):,.0f}".replace(",", "\N{NARROW NO-BREAK SPACE}")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QIcon, QKeyEvent, QPainter, QPen, QPixmap
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
     QWidget,
 )
-from pyqtgraph.graphicsItems.ScatterPlotItem import drawSymbol
 
 from sparring.core.compare.changed import changed_since
 from sparring.core.compare.comparison import Comparison, Row
@@ -22,7 +21,7 @@ from sparring.core.compare.figures import FIGURES
 from sparring.ui.model.desk import Desk
 from sparring.ui.pages.compare.looks import look
 from sparring.ui.pages.compare.shown import cell, unit_of
-from sparring.ui.theme import font, theme
+from sparring.ui.theme import font
 from sparring.ui.widgets.parts import heading, note
 from sparring.ui.widgets.plain import tip
 from sparring.ui.widgets.ticked_menu import TickedMenu
@@ -93,11 +92,11 @@ class FiguresTable(QWidget):
         first = any(before for before, _ in changes)
         t.setColumnCount(len(names) + 2)
         t.setRowCount(len(self._rows) + first)
-        t.setHorizontalHeaderLabels(["", *names, "best"])
+        marked = [f"{look(n).glyph} {name}" for n, name in enumerate(names)]
+        t.setHorizontalHeaderLabels(["", *marked, "best"])
         for n in range(len(names)):
             item = t.horizontalHeaderItem(n + 1)
             if item is not None:
-                item.setIcon(_mark(n))
                 item.setTextAlignment(int(_RIGHT))
         last = t.horizontalHeaderItem(len(names) + 1)
         if last is not None:
@@ -153,20 +152,6 @@ class FiguresTable(QWidget):
         found = self._at(row)
         if found is not None:
             self.sorted_by.emit(found.figure.id)
-
-
-def _mark(place: int) -> QIcon:
-    """A build's marker in its colour."""
-    how = look(place)
-    pixmap = QPixmap(28, 28)
-    pixmap.setDevicePixelRatio(2.0)
-    pixmap.fill(Qt.GlobalColor.transparent)
-    p = QPainter(pixmap)
-    p.setRenderHint(QPainter.RenderHint.Antialiasing)
-    p.translate(7, 7)
-    drawSymbol(p, how.marker, 9, QPen(theme.colour(how.colour), 0.16), theme.colour(how.colour))
-    p.end()
-    return QIcon(pixmap)
 
 
 def _short(text: str) -> str:
