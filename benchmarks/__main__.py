@@ -2,7 +2,7 @@
 drops out.
 
 Run all with `make bench`, or some by name: `python -m benchmarks startup reduce csv paint build
-live many plans orders results limits day`.
+live many plans orders results limits day compare duty search`.
 """
 
 from __future__ import annotations

@@ -16,6 +16,7 @@ CHAPTERS = (
     ("by-eye", "Run by eye"),
     ("results", "Results"),
     ("wear", "Wear"),
+    ("compare", "Compare"),
     ("parts", "Part measurements"),
     ("logbook", "The logbook"),
     ("findings", "What each finding means"),
