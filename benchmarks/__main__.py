@@ -18,6 +18,7 @@ from pathlib import Path
 
 import numpy as np
 
+from benchmarks.comparing import compare, duty, search
 from benchmarks.endurance import day, limits
 from benchmarks.many import many
 from benchmarks.plans import plans
@@ -376,6 +377,9 @@ ALL = {
     "results": results,
     "limits": limits,
     "day": day,
+    "compare": compare,
+    "duty": duty,
+    "search": search,
 }
 
 if __name__ == "__main__":

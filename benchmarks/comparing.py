@@ -60,19 +60,15 @@ def compare() -> None:
         view.show()
 
     def all_of_it() -> None:
-        desk.comparing.found = compared(subjects, At(12.0, 0.386), reference=0)
+        fresh = [replace(s, _made={}) for s in subjects]  # nothing of before is left
+        desk.comparing.found = compared(fresh, At(12.0, 0.386), reference=0)
         for view in views:
             view.refresh()
         QApplication.processEvents()
 
     ours, bare = best(all_of_it, 3), best(lambda: [json.loads(t) for t in texts], 3)
     figure = f"{ours:.2f} s against {bare:.2f} s"
-    say(
-        "compare: 200 builds × 40 runs compared and drawn over reading them",
-        ours / bare,
-        10,
-        figure,
-    )
+    say("compare: 200 builds × 40 runs and drawn over reading them", ours / bare, 10, figure)
 
 
 def duty() -> None:

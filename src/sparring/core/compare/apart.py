@@ -143,7 +143,9 @@ def _in_blocks(
     blocks), shape (n,) each.
     """
     both = np.zeros(len(a), int)
-    if not t.made:
+    # rounds of one test alone pair with nothing
+    t = t._replace(rounds=t.rounds[:, (~np.isnan(t.rounds)).sum(axis=0) > 1])
+    if not t.rounds.shape[1]:
         return value, random, freedom, both
     whole, of_all = _residual(t)
     for first in range(0, len(a), 20_000):  # a slice at a time: memory

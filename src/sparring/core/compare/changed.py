@@ -24,13 +24,18 @@ def changed_since(subjects: Sequence[Subject], place: int) -> tuple[str, list[st
     if not before:
         return "", []
     last = max(before, key=lambda b: b.revision)
+    found = subjects[place].once(("changed", last.name), lambda: _changed(last, own))
+    return last.name, found
+
+
+def _changed(last: Build, own: Build) -> list[str]:
     found = [
         f"{what}: {a} → {b}"
         for what, a, b in differences(last, own, rounded=True)
         if what.partition(",")[0].rstrip(" 0123456789") not in _ASIDE
     ]
     found.sort(key=lambda text: not any(word in text for word in _FIRST))
-    return last.name, found
+    return found
 
 
 _ASIDE = {

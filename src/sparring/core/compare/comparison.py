@@ -90,7 +90,7 @@ def compare(
     if figure not in figures.BY_ID:
         raise ValueError(f"{figure} is no figure; choose one of {', '.join(figures.BY_ID)}")
     chosen = figures.BY_ID[figure]
-    rows = tuple(_row(f, [f.of(s, at) for s in subjects]) for f in figures.FIGURES)
+    rows = tuple(_row(f, [f.known(s, at) for s in subjects]) for f in figures.FIGURES)
     cells = next(r for r in rows if r.figure is chosen).cells
     if margin is None:
         base = cells[reference or 0] if cells else None

@@ -111,7 +111,7 @@ def effects_of(
     ValueError, in words, where there is nothing to tell.
     """
     chosen = BY_ID[figure]
-    told = [(s, k) for s in subjects if (k := chosen.of(s, at)) is not None]
+    told = [(s, k) for s in subjects if (k := chosen.known(s, at)) is not None]
     if len(told) < 2:
         raise ValueError(
             f"fewer than two of these have {chosen.words} here; choose another torque or voltage"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from functools import partial
 from typing import NamedTuple
 
 import numpy as np
@@ -41,6 +42,10 @@ class Figure(NamedTuple):
     group: str = "driving"
     unit: str = ""
     per: str = ""
+
+    def known(self, s: Subject, at: At) -> Known | None:
+        """It of a subject, worked out once."""
+        return s.once((self.of, at), lambda: self.of(s, at))
 
 
 def stall(s: Subject, at: At) -> Known | None:
@@ -125,6 +130,10 @@ def _at_torque(figure: observed.AtTorque) -> Callable[[Subject, At], Known | Non
     return of
 
 
+def _inventory(s: Subject) -> inventory.Inventory:
+    return s.once("inventory", lambda: inventory.take(s.build))
+
+
 def ratio(s: Subject, at: At) -> Known:
     value = abs(s.build.ratio())
     return of_own(value, value * s.build.ratio_doubt(), f"ratio of {s.name}", how="entered")
@@ -134,13 +143,13 @@ def mass(s: Subject, at: At) -> Known | None:
     """As weighed; else of what is drawn and listed, where something is."""
     if s.build.mass is not None:
         return entered(s.build.mass, f"mass of {s.name}")
-    found = inventory.take(s.build)
+    found = _inventory(s)
     return Known(found.mass, how="predicted") if found.mass > 0 else None
 
 
 def volume(s: Subject, at: At) -> Known | None:
     """Of the box round its gears [m³]."""
-    size = inventory.take(s.build).size
+    size = _inventory(s).size
     value = math.prod(size)
     note = " × ".join(f"{1e3 * x:.0f}" for x in size) + " mm, round the gears"
     return Known(value, how="predicted", note=note) if value > 0 else None
@@ -148,7 +157,7 @@ def volume(s: Subject, at: At) -> Known | None:
 
 def price(s: Subject, at: At) -> Known | None:
     """Of the listed parts, without spares, in the build's currency."""
-    value = inventory.take(s.build).cost
+    value = _inventory(s).cost
     return Known(value, how="entered", note=s.build.currency) if value > 0 else None
 
 
@@ -165,7 +174,7 @@ def _per(id: str, words: str, kind: str, top: Of, below: Of, per: str) -> Figure
     scale = Known(1e-3 if per == "L" else 1.0)
 
     def of(s: Subject, at: At) -> Known | None:
-        a, b = top(s, at), below(s, at)
+        a, b = (s.once((f, at), partial(f, s, at)) for f in (top, below))
         return None if a is None or b is None or b.value <= 0 else a.over(b.over(scale))
 
     return Figure(id, words, kind, 1, of, "per", per=f"/{per}" if per else "")

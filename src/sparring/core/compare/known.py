@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 from types import MappingProxyType
 from typing import NamedTuple
 
@@ -65,10 +66,12 @@ def of_result(x: Uncertain, rig: str, *, how: How = "measured", note: str = "") 
 
 def keyed(x: Uncertain, rig: str) -> dict[str, float]:
     """What each input but the random ones adds to x, by its key, the rig's with the rig's name."""
-    return {
-        f"{key} of {rig}" if whose(tag_of(key)) == "rig" else key: part
-        for key, part in shared_parts(x).items()
-    }
+    return {_with_rig(key, rig): part for key, part in shared_parts(x).items()}
+
+
+@lru_cache(maxsize=200_000)
+def _with_rig(key: str, rig: str) -> str:
+    return f"{key} of {rig}" if whose(tag_of(key)) == "rig" else key
 
 
 def of_own(value: float, u: float, owner: str, *, how: How = "measured", note: str = "") -> Known:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from typing import Any, TypeVar
 
 from sparring.core.build import Build
 from sparring.core.characterise.base import Result
@@ -13,6 +14,7 @@ from sparring.core.reduce.points import Point
 from sparring.core.reduce.results import Level, TestResult
 from sparring.core.wear.result import Wear
 
+T = TypeVar("T")
 SAME_VOLTAGE = 0.02
 """Part by which two voltages are the same."""
 
@@ -39,6 +41,14 @@ class Subject:
     parts: Mapping[str, Result] = field(default_factory=dict)
     wear: Wear | None = None
     said: Mapping[str, str] = field(default_factory=dict)
+    _made: dict[Any, Any] = field(default_factory=dict, compare=False, repr=False)
+
+    def once(self, key: Any, make: Callable[[], T]) -> T:
+        """What `make` gives, worked out once for a key: a comparison asks the same in many ways."""
+        if key not in self._made:
+            self._made[key] = make()
+        found: T = self._made[key]
+        return found
 
     @property
     def specimen(self) -> str:

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping
+from functools import lru_cache
 from typing import Any
 
 from sparring.core.finding import PeerStep
@@ -42,11 +43,16 @@ def shared_parts(x: Uncertain) -> dict[str, float]:
     """
     found: dict[str, float] = {}
     for variable, slope in getattr(x, "derivatives", {}).items():
-        tag = variable.tag or "unnamed"
-        if not _random(tag) and variable.std_dev > 0:
-            key = f"{tag}, {variable.nominal_value:.9g} ± {variable.std_dev:.3g}"
-            found[key] = found.get(key, 0.0) + slope * variable.std_dev
+        u = variable.std_dev
+        if key := _key(variable.tag or "unnamed", variable.nominal_value, u):
+            found[key] = found.get(key, 0.0) + slope * u
     return found
+
+
+@lru_cache(maxsize=200_000)
+def _key(tag: str, value: float, u: float) -> str:
+    """By which an input is known again; "": it is random, or exact."""
+    return f"{tag}, {value:.9g} ± {u:.3g}" if u > 0 and not _random(tag) else ""
 
 
 def tag_of(key: str) -> str:

@@ -30,6 +30,8 @@ KINDS: tuple[tuple[str, str, str], ...] = (
 )
 """(of a step and of curves, in words, kind of quantity)."""
 _MOST_LABELS = 12
+_MOST_CURVES = 24
+"""Builds that are drawn, the first of those chosen: more cover one another."""
 
 
 class CurvesView(QWidget):
@@ -44,7 +46,8 @@ class CurvesView(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(2)
         row = QHBoxLayout()
-        row.addWidget(heading("Curves"))
+        self.title = heading("Curves")
+        row.addWidget(self.title)
         row.addStretch(1)
         self.kind = Choice()
         self.kind.setAccessibleName("Curves of")
@@ -79,9 +82,12 @@ class CurvesView(QWidget):
         if found is None:
             return
         side = found.comparison
+        many = len(side.subjects)
+        first = f"Curves of the first {_MOST_CURVES} of {many}"
+        self.title.setText(first if many > _MOST_CURVES else "Curves")
         ends: list[tuple[float, float, int]] = []
         low, high, far = np.inf, -np.inf, 0.0
-        for n, s in enumerate(side.subjects):
+        for n, s in enumerate(side.subjects[:_MOST_CURVES]):
             drawn = self._draw(s, n, name, side.at.voltage)
             if drawn is None:
                 continue
@@ -121,7 +127,7 @@ class CurvesView(QWidget):
             [s.name, float(a), float(b), float(2 * c)] for a, b, c in zip(x, y, u, strict=True)
         ]
         ends = self._band(s, name, level.voltage if level else voltage, float(x.max()), how)
-        if s.model is None:
+        if not ends:
             self._add(pg.PlotCurveItem(x, y, pen=pen(how.colour, 1.4, how.dash)))
         self._add(pg.ErrorBarItem(x=x, y=y, height=4 * u, beam=0, pen=pen(how.colour, 1.2)))
         self._add(
@@ -142,7 +148,8 @@ class CurvesView(QWidget):
         """The model through the steps, as far as they go; the ends of what is drawn."""
         if s.model is None:
             return ()
-        curves: Curves = s.model.curves(voltage, points=60)
+        model = s.model
+        curves: Curves = s.once(("curves", voltage), lambda: model.curves(voltage, points=60))
         band: Band = getattr(curves, name)
         x = curves.torque / self._torque
         shown = (x <= 1.02 * far) & (x > 0.12 * far)

@@ -29,6 +29,8 @@ from sparring.ui.widgets.ticked_menu import TickedMenu
 _LEFT_OUT = {"volume", "power-per-volume", "power-per-price", "loss", "current", "making-time"}
 """Figures that are not shown until they are asked for."""
 _SETTING = "compare/figures"
+_MOST_CHANGES = 40  # builds, beyond which nobody reads what changed of each
+_NONE: tuple[str, list[str]] = ("", [])
 
 
 class FiguresTable(QWidget):
@@ -88,7 +90,8 @@ class FiguresTable(QWidget):
         t, wanted = self.table, self.menu.ticked()
         self._rows = [r for r in side.rows if r.figure.id in wanted and any(r.cells)]
         names = [s.name for s in side.subjects]
-        changes = [changed_since(side.subjects, n) for n in range(len(names))]
+        looked = len(names) <= _MOST_CHANGES
+        changes = [changed_since(side.subjects, n) if looked else _NONE for n in range(len(names))]
         first = any(before for before, _ in changes)
         t.setColumnCount(len(names) + 2)
         t.setRowCount(len(self._rows) + first)
