@@ -100,7 +100,7 @@ class Program:
         self._link = None
         self.until(self._connected, "the window opens")
         self.until(lambda: self.state()["logbook"], "the logbook opens")
-        self.until(lambda: len(self.state()["pages_made"]) == 6, "all pages are made")
+        self.until(lambda: len(self.state()["pages_made"]) == 7, "all pages are made")
         windows = screen.xdo("search", "--onlyvisible", "--pid", self._process.pid).split()
         self.window = windows[-1]
         screen.xdo("windowactivate", "--sync", self.window)
@@ -375,14 +375,14 @@ class Program:
         for step in (*within, text):
             self.item_of_menu(step)
 
-    def item_of_menu(self, text):
+    def item_of_menu(self, text, kind="QMenu"):
         """Clicks an entry of the menu that is open."""
         entries = {}
 
         def there():
             entries.update(
                 (t, place)
-                for w in self.widgets(kind="QMenu")
+                for w in self.widgets(kind=kind)
                 for t, place in w.get("items", {}).items()
                 if t.startswith(text)
             )
@@ -396,7 +396,9 @@ class Program:
         self.until(lambda: self.state()["menu_open"], f"the menu {head} opens")
 
     def page(self, name):
-        self.key(f"alt+{('Build', 'Rig', 'Plan', 'Run', 'Results', 'Wear').index(name) + 1}")
+        self.key(
+            f"alt+{('Build', 'Rig', 'Plan', 'Run', 'Results', 'Wear', 'Compare').index(name) + 1}"
+        )
         self.until(lambda: self.state()["page"] == name, f"{name} is shown")
 
     def file_dialog(self, path):

@@ -11,7 +11,14 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QPushButton,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
 
 from sparring.core import quantity
 from sparring.core.compare.effects import Effects, Mean
@@ -333,7 +340,8 @@ class EffectsPanel(QWidget):
             said = dict(s.said)
             first = [said.pop(name, "") for name in _OWN]
             rows.append([s.name, *first, ", ".join(f"{k} = {v}" for k, v in said.items())])
-        if not self.own.hasFocus() or self.own.rows() != rows:
+        typing = self.own.state() == QAbstractItemView.State.EditingState
+        if not typing and (not self.own.hasFocus() or self.own.rows() != rows):
             self.own.blockSignals(True)
             self.own.fill(rows)
             self.own.setRowCount(len(rows))

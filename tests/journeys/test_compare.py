@@ -1,0 +1,181 @@
+"""Builds are ticked and searched, compared by keyboard; a duty is changed, a ratio and a change
+become builds; all of it by real keys and clicks.
+"""
+
+import json
+
+
+def setting(demo, key):
+    rows = demo.rows("SELECT value FROM settings WHERE key = ?", key)
+    return json.loads(rows[0][0]) if rows else {}
+
+
+def chosen(demo):
+    return [tuple(c) for c in setting(demo, "compare").get("choices", [])]
+
+
+def wanted(demo):
+    return setting(demo, "compare").get("wanted", {})
+
+
+def number(demo, family, revision):
+    rows = demo.rows("SELECT id FROM builds WHERE family = ? AND revision = ?", family, revision)
+    return rows[0][0]
+
+
+def opened(demo, text="r2 POM, greased"):
+    demo.item("Builds and tests", text)
+    demo.page("Compare")
+    demo.until(lambda: len(chosen(demo)) == 3, "the family on the desk is compared")
+    shown(demo, "Figures of the builds")
+
+
+def shown(demo, name):
+    demo.until(lambda: demo.widgets(name), f"{name} is shown")
+
+
+def typed(demo, name, text):
+    """Into a field that is clicked."""
+    demo.click(name)
+    demo.until(lambda: demo.state()["focus"] == name, f"{name} has the keyboard")
+    if text:
+        demo.enter(text)
+    else:
+        demo.key("ctrl+a", "Delete", "Return")
+
+
+def box(demo, text):
+    """Clicks the box of a build in the list."""
+    (view,) = demo.widgets("Builds and tests")
+    place = next(p for t, p in view["items"].items() if t.startswith(text))
+    x, y, _, height = place
+    demo.click_at([x + 2, y, 14, height])
+
+
+def test_builds_are_ticked_searched_and_compared(demo):
+    opened(demo)
+    before = demo.state()["build"]
+    box(demo, "r3 brass")
+    brass = number(demo, "Dunnock", 3)
+    demo.until(lambda: brass not in {c[0] for c in chosen(demo)}, "a click takes one out")
+    assert demo.state()["build"] == before
+    demo.tab_to("Builds and tests")
+    demo.key("Home", "Down", "space")
+    demo.until(lambda: len(chosen(demo)) == 3, "space takes one in")
+    typed(demo, "Find in the logbook", "family = Dunnock and lubricant = greased")
+    demo.press("Compare what is found")
+    two = {number(demo, "Dunnock", 2), brass}
+    demo.until(lambda: {c[0] for c in chosen(demo)} == two, "what is found is compared")
+    demo.press("Choices")
+    demo.item_of_menu("Save “family")
+    demo.until(lambda: "Save this choice" in demo.state()["dialog"], "its name is asked for")
+    demo.type("greased")
+    demo.key("Return")
+    demo.until(lambda: "greased" in setting(demo, "compare.saved"), "the query is kept")
+    typed(demo, "Find in the logbook", "")
+    demo.press("Choices")
+    demo.item_of_menu("None")
+    demo.until(lambda: not chosen(demo), "none is compared")
+    demo.press("Choices")
+    demo.item_of_menu("greased")
+    demo.until(lambda: len(chosen(demo)) == 2, "the kept query chooses again")
+
+
+def test_conditions_figures_and_tables_by_keyboard(demo):
+    opened(demo)
+    typed(demo, "At torque", "40 %")
+    demo.until(lambda: wanted(demo)["share"] == 0.4, "a share of stall is taken")
+    typed(demo, "At torque", "0.4 N·m")
+    demo.until(lambda: wanted(demo)["torque"] == 0.4, "a torque is taken")
+    demo.choose("Against", "Dunnock r1")
+    demo.until(lambda: wanted(demo)["reference"], "the others are held against it")
+    typed(demo, "Same within", "5 points")
+    demo.until(lambda: wanted(demo)["margin"] == 0.05, "the margin is taken")
+    demo.choose("Compared in", "stall torque")
+    demo.until(lambda: wanted(demo)["figure"] == "stall", "another figure")
+    demo.choose("Curves of", "speed")
+    demo.tab_to("Differences with their intervals")
+    demo.key("Return")
+    demo.until(lambda: demo.state()["dialog"] == "Differences", "they are shown as a table")
+    demo.key("Escape")
+    demo.item("Figures of the builds", "mass")
+    demo.until(lambda: wanted(demo)["figure"] == "mass", "a row is the figure")
+    first = number(demo, "Dunnock", 1)
+    demo.key("s")
+    demo.until(lambda: chosen(demo)[0][0] == first, "the lightest stands first")
+    demo.item("Figures of the builds", "stall torque, ")
+    demo.key("s")
+    demo.until(lambda: chosen(demo)[0][0] != first, "the strongest stands first")
+
+
+def test_factors_trade_offs_and_what_is_said_of_a_test(demo):
+    opened(demo)
+    demo.key("ctrl+shift+2")
+    shown(demo, "Effects of the factors")
+    demo.press("Factors")
+    demo.item_of_menu("material", kind="TickedMenu")
+    demo.until(lambda: wanted(demo)["factors"], "factors are chosen")
+    demo.key("Escape")
+    demo.tab_to("Factors of each test")
+    demo.key("Right", "Right", "F2")
+    demo.type("A. Tester")
+    demo.key("Return")
+    told = "SELECT count(*) FROM tests WHERE plan LIKE '%A. Tester%'"
+    demo.until(lambda: demo.rows(told)[0][0] == 1, "the operator of a test is kept")
+    demo.key("ctrl+z")
+    demo.until(lambda: demo.rows(told)[0][0] == 0, "and taken back")
+    demo.key("ctrl+shift+3")
+    shown(demo, "Builds that no other beats in both")
+    demo.choose("Figure up", "peak power")
+    demo.until(lambda: wanted(demo)["up"] == "peak-power", "another figure up")
+    demo.choose("Figure by size", "ratio")
+    demo.key("ctrl+shift+1")
+    shown(demo, "Figures of the builds")
+
+
+def test_a_duty_is_changed_and_the_drives_ranked_again(demo):
+    opened(demo)
+    demo.key("ctrl+shift+4")
+    shown(demo, "Drives by how surely they do the duty")
+
+    def first():
+        (table,) = demo.widgets("Drives by how surely they do the duty")
+        return next(iter(table["items"]), "")
+
+    demo.until(lambda: first().startswith("Wren"), "those that hold by themselves are first")
+    typed(demo, "Held in gusts of", "")
+    demo.until(lambda: first().startswith("Curlew"), "not held, the strongest is")
+    demo.key("ctrl+z")
+    demo.until(lambda: first().startswith("Wren"), "undone")
+    demo.choose("Duty", "large vent")
+    demo.until(lambda: setting(demo, "duty") == 2, "the other vent")
+    demo.choose("Task of the drive", "Drive a vehicle")
+    demo.until(lambda: setting(demo, "duties")["2"]["task"]["kind"] == "vehicle", "another task")
+    demo.press("New duty")
+    demo.until(lambda: len(setting(demo, "duties")) == 3, "a new one")
+    demo.choose("Drives that are looked at", "every motor")
+    demo.until(lambda: wanted(demo)["drives"].startswith("every motor"), "all that could be built")
+
+
+def test_a_ratio_and_a_change_become_builds(demo):
+    opened(demo, "r1 POM, dry")
+    count = len(demo.rows("SELECT id FROM builds"))
+    demo.key("ctrl+shift+5")
+    demo.until(
+        lambda: any(w.get("items") for w in demo.widgets("Trains of gears for the ratio")),
+        "gears are proposed",
+    )
+    demo.choose("Best by", "the least energy")
+    typed(demo, "modules", "0.8 mm, 1 mm")
+    demo.press("As a new build")
+    demo.until(lambda: len(demo.rows("SELECT id FROM builds")) == count + 1, "they are a build")
+    demo.key("ctrl+z")
+    demo.until(lambda: len(demo.rows("SELECT id FROM builds")) == count, "undone")
+    demo.key("ctrl+shift+6")
+    demo.until(
+        lambda: any(w.get("items") for w in demo.widgets("Changes with most to gain")),
+        "changes are proposed",
+    )
+    typed(demo, "For a torque of", "0.5 N·m")
+    demo.press("As a new revision")
+    demo.until(lambda: demo.state()["build"] == "Dunnock r4", "one is a revision")
