@@ -5,7 +5,6 @@ screen, driven by keys and clicks.
 from __future__ import annotations
 
 import os
-import random
 import subprocess
 import sys
 import tempfile
@@ -15,13 +14,6 @@ TESTS = Path(__file__).parent.parent / "tests"
 sys.path[:0] = [str(TESTS), str(TESTS / "journeys")]
 
 from desktop import COMMAND, Program, Screen
-from printing import Printing
-
-_LINE = "{};{:.1f};{:.2f};{};1.50;ok\n"
-LOG = "Time (ms);RPM out;Bus voltage (V);Current (mA);Load (kg);Note\n" + "".join(
-    _LINE.format(i * 12, 118.2 + i % 3 * 0.4, 12.01 - i % 2 * 0.01, 802 + i % 5).replace(".", ",")
-    for i in range(40)
-)
 
 
 class Pictures:
@@ -220,32 +212,6 @@ def life(t: Pictures) -> None:
     t.shot("life")
 
 
-def devices(t: Pictures) -> None:
-    """A board that says nothing of its columns."""
-    p = t.p
-    if not t.wanted("devices"):
-        return
-    acts = {"press": False}
-
-    def figures(now: float) -> tuple[float, ...]:
-        cell = 84000 + random.gauss(0, 8) + (6000 if acts["press"] else 0)
-        return round(cell), 119.7, round(12.0 + random.gauss(0, 0.005), 3)
-
-    board = Printing(figures, 50)
-    p.menu("Bench", "Connect devices")
-    p.until(lambda: p.state()["dialog"] == "Devices on the bench", "it asks for them")
-    p.enter(board.port, "Tab")
-    p.press("By example")
-    p.until(lambda: p.state()["dialog"] == "Columns of the board", "it shows the columns")
-    p.press("Find")
-    p.until(lambda: any("Now press" in w["text"] for w in p.widgets(kind="Label")), "it asks")
-    acts["press"] = True
-    p.until(lambda: any("moved from" in w["text"] for w in p.widgets(kind="Label")), "it is found")
-    t.shot("devices")
-    p.key("Escape", "Escape")
-    board.close()
-
-
 def by_eye(t: Pictures) -> None:
     p = t.p
     if not t.wanted("run-by-eye"):
@@ -279,14 +245,6 @@ def readings(t: Pictures) -> None:
                 p.type(text) if text else None
                 p.key("Return")
         t.shot("by-hand")
-        p.key("Escape")
-    if t.wanted("import"):
-        log = Path(tempfile.mkdtemp()) / "bench-log.csv"
-        log.write_text(LOG, encoding="utf-8")
-        p.key("ctrl+i")
-        p.file_dialog(log)
-        p.until(lambda: p.state()["dialog"].startswith("Import"), "it opens")
-        t.shot("import")
         p.key("Escape")
 
 
@@ -347,6 +305,45 @@ def wear(t: Pictures) -> None:
     t.dark("wear-dark")
 
 
+def compare(t: Pictures) -> None:
+    """The builds of one family side by side; the other tabs on one sheet."""
+    from PIL import Image
+
+    p = t.p
+    if not t.wanted("compare", "compare-kinds"):
+        return
+    t.choose("r1 POM, dry", "Dunnock r1")
+    p.page("Compare")
+    p.until(lambda: len(p.widgets("Figures of the builds")) == 1, "they are compared")
+    p.key("ctrl+f")
+    p.enter("family = Dunnock or family = Wren")
+    p.press("Compare what is found")
+    p.until(lambda: not p.state()["busy"], "all is drawn")
+    p.key("ctrl+f", "ctrl+a", "Delete")
+    p.choose("Against", "Dunnock r1")
+    p.until(lambda: not p.state()["busy"], "they are held against it")
+    t.shot("compare")
+    if not t.wanted("compare-kinds"):
+        return
+    cells = []
+    for n in (2, 3, 4, 5):
+        p.key(f"ctrl+shift+{n}")
+        p.rest()
+        p.until(lambda: not p.state()["busy"], "all is worked out")
+        p.screen.xdo("mousemove", 640, 4)
+        p.rest()
+        with tempfile.TemporaryDirectory() as folder:
+            path = p.picture(Path(folder) / "one.png")
+            cells.append(Image.open(path).convert("RGB").crop((188, 142, 1064, 746)))
+    p.key("ctrl+shift+1")
+    wide, high = cells[0].size
+    whole = Image.new("RGB", (2 * wide, 2 * high))
+    for n, cell in enumerate(cells):
+        whole.paste(cell, (n % 2 * wide, n // 2 * high))
+    whole.save(t.out / "compare-kinds.png", optimize=True)
+    print(t.out / "compare-kinds.png")
+
+
 def choose_test(t: Pictures, title: str, build: str) -> None:
     """A test by what the logbook's search finds of it."""
     p = t.p
@@ -391,6 +388,7 @@ def main(out: Path, only: set[str], size: tuple[int, int], env: dict[str, str]) 
                     builds,
                     results,
                     wear,
+                    compare,
                     kinds,
                     rigs,
                     plans,
@@ -399,7 +397,6 @@ def main(out: Path, only: set[str], size: tuple[int, int], env: dict[str, str]) 
                     by_eye,
                     life,
                     readings,
-                    devices,
                 ),
             ),
             ((1840, 800), (guide,)),

@@ -6,12 +6,12 @@ import math
 from typing import Any
 
 from sparring import __version__
+from sparring.core.compare.compared import Compared
 from sparring.core.compare.comparison import Comparison, Difference, Row
 from sparring.core.compare.effects import Effects
 from sparring.core.compare.known import Known
 from sparring.core.compare.subject import Subject
 from sparring.core.compare.tradeoff import Standing
-from sparring.core.compare.whole import Compared
 from sparring.core.quantity import kind_of
 from sparring.files.result_files import finding_to_dict
 

@@ -3,30 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from sparring.core.compare import observed
+from sparring.core.compare.compared import Compared
 from sparring.core.compare.comparison import Comparison, compare
 from sparring.core.compare.crossing import Crossing, crossings, over_torque
-from sparring.core.compare.effects import Effects, effects_of
+from sparring.core.compare.effects import effects_of
 from sparring.core.compare.figures import At
 from sparring.core.compare.subject import Subject
-from sparring.core.finding import Finding
+from sparring.core.compare.why import judge
 
 _MOST_CURVES = 12  # beyond which curves are not held against each other over the load
-
-
-@dataclass(frozen=True)
-class Compared:
-    """effects: None where there are none, for the reason why_not; crossings: (subject, other,
-    where), of each with the reference, or of all pairs; findings: worst first.
-    """
-
-    comparison: Comparison
-    effects: Effects | None
-    why_not: str
-    crossings: tuple[tuple[int, int, Crossing], ...]
-    findings: tuple[Finding, ...] = ()
 
 
 def compared(
@@ -40,8 +28,6 @@ def compared(
     interactions: Sequence[tuple[str, str]] = (),
 ) -> Compared:
     """As `comparison.compare` and `effects.effects_of`. Raises ValueError for an unknown figure."""
-    from sparring.core.compare.why import judge
-
     side = compare(subjects, at, figure=figure, reference=reference, margin=margin)
     effects, why_not = None, ""
     try:

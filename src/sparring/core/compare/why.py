@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterable
 
+from sparring.core.compare.compared import Compared
 from sparring.core.compare.comparison import Difference, voltages
 from sparring.core.compare.observed import BY_ID, span_of
-from sparring.core.compare.whole import Compared
 from sparring.core.finding import ORDER, Fact, Finding, noted
 from sparring.core.input_quantity import whose
 from sparring.core.reduce.spread import tag_of

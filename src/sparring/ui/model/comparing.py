@@ -14,9 +14,9 @@ from sparring.core.compare.choice import Choice
 from sparring.ui.model import background
 
 if TYPE_CHECKING:
+    from sparring.core.compare.compared import Compared
     from sparring.core.compare.next_change import Change
     from sparring.core.compare.subject import Subject
-    from sparring.core.compare.whole import Compared
     from sparring.core.duty.meets import Ranking
     from sparring.core.duty.needs import Need
     from sparring.core.duty.ratio import OverRatio
