@@ -17,7 +17,7 @@ from sparring.core.reduce.results import TestResult
 from sparring.core.search import query
 from sparring.core.wear.inspection import Inspection, Inspections
 from sparring.core.wear.result import Wear
-from sparring.exchange.deriving import derive
+from sparring.exchange.deriving import result_of
 from sparring.logbook import Logbook
 from sparring.logbook.searching import facts_of
 
@@ -34,10 +34,12 @@ def chosen_by(book: Logbook, text: str, *, tests: bool = False) -> list[Choice]:
     for key, build in book.builds():
         mine = [t for t in kept if t.build_id == key and t.runs]
         fits = [t for t in mine if asked(facts_of(build, [t], rigs))]
-        if fits:
+        if fits and not tests and fits[-1] is mine[-1]:
+            found.append(Choice(key))  # it stands with its newest anyway
+        elif fits:
             found += [Choice(key, t.id) for t in (fits if tests else fits[-1:])]
         elif asked(facts_of(build, mine, rigs)):
-            found += [Choice(key, t.id) for t in mine[-1:]] or [Choice(key)]
+            found.append(Choice(key))
     return found
 
 
@@ -109,7 +111,7 @@ def _subject(
     )
     if key in seen.subjects:
         return seen.subjects[key]
-    result = derive(book, test_id) if runs else None
+    result = result_of(book, test_id) if runs else None
     campaign = next((c for c in campaigns if c.test_of(build.name) == test_id), None)
     seen.subjects[key] = Subject(
         build.name,

@@ -19,17 +19,21 @@ def derive(book: Logbook, test_id: int) -> TestResult:
     """The result of a test, with the figures that lists show kept. Raises ReductionError,
     LogbookError.
     """
+    result = result_of(book, test_id)
+    book.save_headline(test_id, headline(result))
+    return result
+
+
+def result_of(book: Logbook, test_id: int) -> TestResult:
+    """As `derive`, with nothing written into the logbook: it may go on beside an edit."""
     test = book.test(test_id)
-    runs = book.material(book.runs(test_id))
-    result = analyse(
+    return analyse(
         book.build(test.build_id),
         book.rig(test.rig_id),
         test.plan,
-        runs,
+        book.material(book.runs(test_id)),
         reductions=Reductions(book.derived),
     )
-    book.save_headline(test_id, headline(result))
-    return result
 
 
 def family_of(book: Logbook, build_id: int) -> list[tuple[str, TestResult]]:

@@ -23,15 +23,17 @@ _LIFE_BESIDE = 1.1  # of the load that lives are of, up to which they are taken 
 
 LIMITS = {
     "stalls": "stalls",
-    "too-slow": "too slow",
-    "current": "over the supply's current",
-    "winding": "winding too hot",
+    "too-slow": "is too slow",
+    "current": "exceeds the supply",
+    "winding": "gets too hot",
     "breaks": "breaks",
     "turns-back": "back-drives",
-    "worn": "worn too early",
+    "worn": "wears out too early",
     "life": "fails too early",
 }
 """What can keep a drive from a duty, by its id."""
+OF_POWER = ("stalls", "too-slow", "current", "winding")
+"""Those that another voltage, supply or ratio may move."""
 
 
 class InSegment(NamedTuple):
@@ -119,10 +121,15 @@ def _rank(m: Met) -> tuple[float, ...]:
 
 
 def least_margin(m: Met) -> float:
-    """The least of the margins of its segments; where it stalls, that of the torque."""
+    """The least of the margins of its segments."""
+    return least_of(m.segments)
+
+
+def least_of(segments: Sequence[InSegment]) -> float:
+    """The least of their margins; where it stalls, that of the torque."""
     found = [
         x
-        for s in m.segments
+        for s in segments
         for x in (s.speed_margin or math.nan, s.stall_margin, s.strength_margin, s.holding_margin)
         if not math.isnan(x)
     ]

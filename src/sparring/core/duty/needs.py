@@ -9,14 +9,12 @@ from functools import partial
 from typing import NamedTuple
 
 from sparring.core.duty.figures import Candidate
-from sparring.core.duty.meets import Met, meets
+from sparring.core.duty.meets import OF_POWER, Met, meets
 from sparring.core.duty.ratio import scaled
 from sparring.core.duty.record import Duty
 from sparring.core.records import changed
 
 _MOST = 64.0  # times a figure is changed to look for one that does
-_OF_POWER = ("stalls", "too-slow", "current", "winding")
-"""Limits that another voltage, supply or ratio may move."""
 
 
 class Need(NamedTuple):
@@ -38,7 +36,7 @@ def needs(met: Met, duty: Duty) -> list[Need]:
     much as they lack.
     """
     candidate, found = met.candidate, []
-    if any(met.chances[x] < 0.5 for x in _OF_POWER):
+    if any(met.chances[x] < 0.5 for x in OF_POWER):
         ways = [
             (
                 "voltage",
@@ -124,7 +122,7 @@ def _drives(candidate: Candidate, duty: Duty) -> bool:
     """Whether by its figures it drives every segment."""
     alone = replace(candidate, measured=False)
     met = meets([alone], duty, most=1).found[0]
-    return all(met.figures[x] for x in _OF_POWER)
+    return all(met.figures[x] for x in OF_POWER)
 
 
 def _least(does: Callable[[float], bool]) -> float | None:

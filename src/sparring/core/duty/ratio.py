@@ -12,7 +12,7 @@ from typing import Literal, NamedTuple
 import numpy as np
 
 from sparring.core.duty.figures import Candidate, KnownMotor, KnownTrain
-from sparring.core.duty.meets import Met, least_margin, meets
+from sparring.core.duty.meets import OF_POWER, Met, least_of, meets
 from sparring.core.duty.record import Duty
 from sparring.core.duty.tasks import Vehicle
 from sparring.core.quantity import G_N
@@ -78,7 +78,9 @@ class OverRatio(NamedTuple):
 
     @property
     def margin(self) -> np.ndarray:
-        return np.array([least_margin(m) for m in self.met])
+        """The least of speed and stall: strength and holding are the same at every ratio."""
+        free = {"strength_margin": math.nan, "holding_margin": math.nan}
+        return np.array([least_of([s._replace(**free) for s in m.segments]) for m in self.met])
 
     @property
     def energy(self) -> np.ndarray:
@@ -100,8 +102,9 @@ class OverRatio(NamedTuple):
 
 @dataclass(frozen=True)
 class Best:
-    """ratio: the best of those that meet the duty, of all where none does; low, high: between which
-    a ratio is within 2 % of it; grip: (needed, held) of a vehicle [N], None of anything else.
+    """ratio: the best of those that meet the duty, where none does of those that drive it, else of
+    all; low, high: between which a ratio is within 2 % of it; limit: of that ratio, by its id;
+    grip: (needed, held) of a vehicle [N], None of anything else.
     """
 
     aim: Aim
@@ -109,6 +112,7 @@ class Best:
     low: float
     high: float
     meets: bool
+    limit: str
     grip: tuple[float, float] | None
 
 
@@ -217,8 +221,8 @@ def best(over: OverRatio, duty: Duty, aim: Aim = "margin") -> Best:
         "energy": -over.energy,
     }[aim]
     does = np.array([m.meets for m in over.met])
-    turns = np.array([all(s.reaches > 0 or s.current == 0 for s in m.segments) for m in over.met])
-    among = does if does.any() else turns if turns.any() else np.ones(len(does), bool)
+    drives = np.array([all(m.figures[x] for x in OF_POWER) for m in over.met])
+    among = does if does.any() else drives if drives.any() else np.ones(len(does), bool)
     rated = np.where(among, worth, -math.inf)
     n = int(np.argmax(rated))
     near = np.abs(rated - rated[n]) <= _FLAT * abs(rated[n])
@@ -230,5 +234,11 @@ def best(over: OverRatio, duty: Duty, aim: Aim = "margin") -> Best:
     grip = duty.task.grip() if isinstance(duty.task, Vehicle) else None
     ratios = over.ratio
     return Best(
-        aim, float(ratios[n]), float(ratios[first]), float(ratios[last]), bool(does.any()), grip
+        aim,
+        float(ratios[n]),
+        float(ratios[first]),
+        float(ratios[last]),
+        bool(does.any()),
+        over.met[n].limit,
+        grip,
     )

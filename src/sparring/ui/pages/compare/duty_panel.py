@@ -147,7 +147,7 @@ class DutyPanel(QWidget):
         limit = LIMITS.get(m.limit, "–")
         part = f", {m.part}" if m.part else ""
         margin = least_margin(m)
-        name = m.candidate.name if m.candidate.measured else f"{m.candidate.name}, predicted"
+        name = m.candidate.name if m.candidate.measured else f"({m.candidate.name})"
         return [
             name,
             p,
@@ -171,7 +171,10 @@ class DutyPanel(QWidget):
         if ranking.looked_at > len(ranking.found):
             text += f"The best {len(ranking.found)} are listed. "
         if any(m.meets for m in ranking.found):
-            return text + "Predicted strengths scatter by 15 %; margins are those of the figures."
+            return (
+                text
+                + "In brackets: not measured as it stands. Predicted strengths scatter by 15 %."
+            )
         either = [n for n in comparing.needs if n.either]
         rest = [n for n in comparing.needs if not n.either]
         said = []

@@ -12,6 +12,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from sparring.core import quantity
+from sparring.core.duty.meets import LIMITS
 from sparring.core.duty.ratio import AIMS, Best, OverRatio, best
 from sparring.core.duty.tasks import Vehicle
 from sparring.core.duty.teeth import GearAtHand, Proposal, proposals
@@ -249,7 +250,8 @@ class RatioPanel(QWidget):
             f"{chosen.low:.3g}:1 to {chosen.high:.3g}:1."
         )
         if not chosen.meets:
-            text += " No ratio does this duty with this motor."
+            why = LIMITS.get(chosen.limit, "")
+            text += f" No ratio does this duty with this motor: it {why}." if why else ""
         if chosen.grip is not None:
             needed, slips = (self.desk.three(x, "force") for x in chosen.grip)
             text += f" The pull needed is {needed}; the wheels slip at {slips} at every ratio."

@@ -128,7 +128,7 @@ class TradePanel(QWidget):
             [
                 [
                     found.comparison.subjects[self._places[k]].name,
-                    ("undominated" if s.undominated[k] else "beaten in both") + self._how(k),
+                    self._told_of(k, "undominated" if s.undominated[k] else "beaten in both"),
                     f"{100 * s.chance[k]:.0f} %",
                 ]
                 for k in order
@@ -140,18 +140,13 @@ class TradePanel(QWidget):
         more = f" {left} of those ticked lack one of the figures." if left else ""
         self.told.setText(
             f"Better is {ways[x.better]} {x.words} and {ways[y.better]} {y.words}. The chance "
-            f"takes in what is not known of both.{more}"
+            f"takes in what is not known of both; in brackets: one is predicted.{more}"
         )
 
-    def _how(self, k: int) -> str:
-        """Which of its figures are only predicted."""
-        n = self._places[k]
-        said = [
-            f.words
-            for f in self._figures()
-            if (c := self._cells(f)[n]) is not None and c.how == "predicted"
-        ]
-        return f", {' and '.join(said)} predicted" if said else ""
+    def _told_of(self, k: int, words: str) -> str:
+        """In brackets where one of its figures is only predicted."""
+        cells = [self._cells(f)[self._places[k]] for f in self._figures()]
+        return f"({words})" if any(c and c.how == "predicted" for c in cells) else words
 
     def _draw(self) -> None:
         for item in self._items:

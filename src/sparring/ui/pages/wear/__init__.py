@@ -22,7 +22,7 @@ def _make(context: Context) -> View:
 
 def _state(desk: Desk) -> str:
     n = len(desk.looks)
-    return f"{n} inspection{'s' * (n > 1)}" if n else ""
+    return f"{n} done" if n else ""
 
 
 def _judged(desk: Desk) -> Sequence[Finding]:
