@@ -194,6 +194,10 @@ def test_a_duty_is_changed_ranks_again_and_is_undone(window, qtbot):
     assert window.desk.duties()[1].task.gust is None
     window.desk.undo.undo()
     until(lambda: comparing.ranking.found[0].candidate.name != "Curlew r1")
+    page.duty.form.holds.click()
+    assert window.desk.duties()[1].holds
+    window.desk.undo.undo()
+    assert not page.duty.form.holds.isChecked()
     page.duty.form.which.setCurrentIndex(1)
     page.duty.form.which.activated.emit(1)
     until(lambda: window.desk.duty.name.startswith("large vent"))

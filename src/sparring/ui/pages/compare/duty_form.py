@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from sparring.core.duty.record import Duty
 from sparring.core.duty.segment import Segment
@@ -120,7 +120,9 @@ class DutyForm(QWidget):
         self._inner.addWidget(self.told)
         self.rest = Form(desk, "duty", _REST)
         self._inner.addWidget(self.rest)
-        self.holds = Form(desk, "duty", [("Never turns back", ("holds",))])
+        self.holds = QCheckBox("Holds every load unpowered")
+        self.holds.setToolTip("It must not turn back under any torque of the duty")
+        self.holds.clicked.connect(self._take_holds)
         self._inner.addWidget(self.holds)
         self._inner.addStretch(1)
         scroll.setWidget(inner)
@@ -145,6 +147,7 @@ class DutyForm(QWidget):
             self.which.addItem(f"{duty.name} (not kept yet)", 0)
         self.which.setCurrentIndex(self.which.findData(self.desk.duty_id))
         self.told.setText(self._asked(duty))
+        self.holds.setChecked(duty.holds)
 
     def _asked(self, duty: Duty) -> str:
         """What the task comes down to at the output."""
@@ -197,9 +200,14 @@ class DutyForm(QWidget):
             rows: list[tuple[str, Path]] = [(words, ("task", name)) for words, name in fields]
             self.form = Form(self.desk, "duty", rows)
             width = max(self.form.label_width(), self.rest.label_width())
-            for form in (self.form, self.rest, self.holds):
+            for form in (self.form, self.rest):
                 form.align(width)
         self._inner.insertWidget(0, self.form)
+
+    def _take_holds(self, on: bool) -> None:
+        reason = self.desk.edit("duty", ("holds",), on, "holding unpowered")
+        if reason:
+            self.desk.said.emit(reason)
 
     def _take_kind(self, n: int) -> None:
         duty = self.desk.duty
