@@ -299,10 +299,13 @@ def _lists(c: dict[str, str]) -> str:
     QDockWidget > QFrame#sheet {{ border-top: none; }}
     QToolTip {{ background: {c["sheet"]}; color: {c["ink"]}; border: 1px solid {c["ink-3"]};
         padding: 4px; }}
-    QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {c["ink-2"]};
+    QCheckBox::indicator, QTreeView::indicator {{ width: 14px; height: 14px;
+        border: 1px solid {c["ink-2"]};
         background: {c["sheet"]}; }}
     QCheckBox::indicator:checked {{ background: {c["deep"]}; border: 3px solid {c["sheet"]};
         outline: 1px solid {c["ink-2"]}; }}
+    QTreeView::indicator {{ width: 11px; height: 11px; }}
+    QTreeView::indicator:checked {{ background: {c["reseda"]}; }}
     QCheckBox:focus {{ color: {c["reseda"]}; }}
     QTabBar::tab {{ background: transparent; border: none; border-bottom: 2px solid transparent;
         padding: 4px 9px; color: {c["ink-2"]}; }}

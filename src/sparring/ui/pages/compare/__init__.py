@@ -22,7 +22,7 @@ def _make(context: Context) -> View:
 
 def _state(desk: Desk) -> str:
     n = len(desk.comparing.choices)
-    return f"{n} chosen" if n else ""
+    return str(n) if n else ""
 
 
 def _judged(desk: Desk) -> Sequence[Finding]:
