@@ -104,6 +104,14 @@ def test_best_is_marked_only_where_it_is_surely_better(subjects):
     mass = rows["mass"]
     assert mass.cells[3].how == "predicted"
     assert 3 not in mass.best
+    told = compare(of, usual(of), figure="mass", reference=0).differences
+    assert told
+    assert all(d.subject != 3 for d in told)
+    # depths are held against each other at one torque
+    wear = rows["wear"].cells
+    twice = {r.figure.id: r for r in compare(of, usual(of)._replace(torque=0.25)).rows}["wear"]
+    part = 0.25 / usual(of).torque
+    assert twice.cells[0].value == pytest.approx(part * wear[0].value)
     assert rows["stall-per-mass"].cells[3].how == "predicted"
     assert not rows["ratio"].best
 

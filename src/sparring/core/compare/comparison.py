@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import combinations
-from typing import NamedTuple, TypeGuard
+from typing import NamedTuple
 
 import numpy as np
 
@@ -104,7 +104,7 @@ def _row(figure: Figure, cells: Sequence[Known | None]) -> Row:
     """With what is surely best: after Holm over all pairs of the row. What is only predicted claims
     nothing.
     """
-    there = [n for n, c in enumerate(cells) if _tells(c) and c.how != "predicted"]
+    there = [n for n, c in enumerate(cells) if _claims(c)]
     known = [c for n in there if (c := cells[n]) is not None]
     if len(there) < 2:
         return Row(figure, tuple(cells), (), alike=False)
@@ -125,14 +125,15 @@ def _row(figure: Figure, cells: Sequence[Known | None]) -> Row:
     return Row(figure, tuple(cells), best, alike=False)
 
 
-def _tells(cell: Known | None) -> TypeGuard[Known]:
-    return cell is not None and math.isfinite(cell.value)
+def _claims(cell: Known | None) -> bool:
+    """Whether it may be said to differ from others."""
+    return cell is not None and math.isfinite(cell.value) and cell.how != "predicted"
 
 
 def _differences(
     figure: Figure, cells: Sequence[Known | None], reference: int | None, margin: float
 ) -> tuple[Difference, ...]:
-    there = [n for n, c in enumerate(cells) if _tells(c)]
+    there = [n for n, c in enumerate(cells) if _claims(c)]
     known = [c for n in there if (c := cells[n]) is not None]
     place = {n: k for k, n in enumerate(there)}
     if reference is None:

@@ -240,13 +240,16 @@ def ripple(s: Subject, at: At) -> Known | None:
 
 
 def wear_rate(s: Subject, at: At) -> Known | None:
-    """Depth that the fastest flank loses in 1000 turns of the output [m]."""
-    if s.wear is None or not s.wear.flanks:
+    """Depth that the fastest flank loses in 1000 turns of the output [m] at the common torque: it
+    goes with the torque (Archard).
+    """
+    torque = torque_of(s, at)
+    if s.wear is None or not s.wear.flanks or torque is None or s.wear.torque <= 0:
         return None
     worst = max(s.wear.flanks, key=lambda f: f.per_turn.value)
-    value, low, high = (1e3 * x for x in worst.per_turn)
+    value, low, high = (1e3 * x * torque / s.wear.torque for x in worst.per_turn)
     found = of_own(value, (high - low) / 4, f"wear of {s.name}", note=worst.flank.id)
-    return found._replace(torque=s.wear.torque)
+    return found._replace(torque=torque)
 
 
 def b10(s: Subject, at: At) -> Known | None:
@@ -280,7 +283,7 @@ FIGURES: tuple[Figure, ...] = (
         for f in observed.FIGURES
     ),
     Figure("ripple", "ripple of the speed", "ratio", -1, ripple, "running"),
-    Figure("ratio", "ratio", "ratio", 0, ratio, "drive", "", ":1"),
+    Figure("ratio", "ratio", "count", 0, ratio, "drive", "", ":1"),
     Figure("mass", "mass", "mass", -1, mass, "drive"),
     Figure("volume", "volume", "volume", -1, volume, "drive"),
     Figure("price", "price of parts", "count", -1, price, "drive"),
@@ -295,7 +298,7 @@ FIGURES: tuple[Figure, ...] = (
     Figure("stiffness", "stiffness", "stiffness", 1, stiffness, "at rest"),
     Figure("break-away", "break-away torque", "torque", -1, _part("break-away-torque"), "at rest"),
     Figure("back-drive", "back-drives from", "torque", 0, back_drive, "at rest"),
-    Figure("wear", "wear in 1000 turns", "length", -1, wear_rate, "wear", "µm"),
+    Figure("wear", "wear in 1000 turns", "length", -1, wear_rate, "at the torque", "µm"),
     Figure("b10", "B10 life", "count", 1, b10, "wear", "", " turns"),
 )
 """In the order of a table."""
