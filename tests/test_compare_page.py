@@ -281,8 +281,8 @@ def test_the_trade_off_marks_what_is_undominated(window):
     panel = page.trade
     until(lambda: panel.table.rowCount() == 3)
     said = {panel.table.item(r, 0).text(): panel.table.item(r, 1).text() for r in range(3)}
-    assert said["Dunnock r3"] == "beaten in both"
-    assert said["Dunnock r2"] == "undominated"
+    assert said["Dunnock r3"] == "beaten"
+    assert said["Dunnock r2"] == "best"
     panel.third.setCurrentIndex(panel.third.findData("ratio"))
     panel.third.activated.emit(0)
     idle()

@@ -7,6 +7,7 @@ from desktop import Program, Screen, home_with_demo
 BUILD_TABS = ("Shafts", "Strength", "Meshes", "Size and cost", "Changes")
 RIG_TABS = ("Limits", "Sensors", "Masses", "Checks")
 METHODS = ("Lever", "Brake", "Drawbar", "Run-up", "Generator")
+COMPARE_TABS = ("Side by side", "Factors", "Trade-off", "Duty", "Ratio", "What next")
 SEEN_AS = {
     "B612": ((1280, 800), {}),
     "a wider typeface": ((1280, 800), {"SPARRING_FONT": "DejaVu Sans"}),
@@ -71,6 +72,11 @@ def test_no_text_is_cut(demo_home, tmp_path, how):
         demo.key("ctrl+k")
         look("Plan, campaign")
         demo.key("ctrl+k")
+        demo.page("Compare")
+        for tab in COMPARE_TABS:
+            demo.tab(tab)
+            demo.until(lambda: not demo.state()["busy"], f"{tab} is worked out")
+            look(f"Compare, {tab}")
         demo.page("Run")
         look("Run")
         demo.key("ctrl+b")

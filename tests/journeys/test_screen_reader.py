@@ -61,7 +61,7 @@ def test_every_control_has_a_name_and_a_description(screen, demo_home, tmp_path,
     bad, seen = [], 0
     try:
         demo.item("Builds and tests", "r2 POM, greased")
-        for page in ("Build", "Rig", "Plan", "Run", "Results"):
+        for page in ("Build", "Rig", "Plan", "Run", "Results", "Compare"):
             demo.page(page)
             found = walked(demo, bus)
             assert len(found) > 100, "the tree is there"

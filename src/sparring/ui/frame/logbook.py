@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QFrame,
     QLineEdit,
     QPushButton,
+    QSizePolicy,
     QTreeWidget,
     QTreeWidgetItem,
     QVBoxLayout,
@@ -87,6 +88,7 @@ class LogbookPanel(QFrame):
         self.tree.itemChanged.connect(self._ticked)
         layout.addWidget(self.tree, 1)
         self.compare_found = QPushButton("Compare what is found")
+        self.compare_found.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.compare_found.setToolTip("Ticks all builds that the search finds, and no others")
         self.compare_found.clicked.connect(
             lambda: self.desk.comparing.tick_found(self.search.text().strip())

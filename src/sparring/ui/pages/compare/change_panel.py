@@ -55,10 +55,10 @@ class ChangePanel(QWidget):
         row.addWidget(self.make)
         column.addLayout(row)
         self.table = Table(
-            ["aim", "change", "gain", "wire to shaft", "speed", "fails at", "mass", "why"],
+            ["aim", "change", "gain", "wire to shaft", "fails at", "mass", "why"],
             "Changes with most to gain",
             2,
-            left=(1, 7),
+            left=(1, 6),
             wraps=True,
         )
         column.addWidget(self.table, 1)
@@ -69,7 +69,7 @@ class ChangePanel(QWidget):
     def _spares(self) -> QWidget:
         frame, column = sheet(margins=8)
         row = QHBoxLayout()
-        row.addWidget(heading("Spares for a season of the duty"))
+        row.addWidget(heading("Spares for a season"))
         row.addStretch(1)
         self.right, self.left = Count(), Count()
         for words, count, value in (("right-handed", self.right, 1), ("left-handed", self.left, 0)):
@@ -90,7 +90,7 @@ class ChangePanel(QWidget):
         for words, count in (("season", self.days), ("enough with", self.sure)):
             count.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
             count.setAccessibleName(words.capitalize())
-            count.setFixedWidth(80)
+            count.setFixedWidth(96)
             count.editingFinished.connect(self._count)
             self._labelled(row, words, count)
         column.addLayout(row)
@@ -171,7 +171,6 @@ class ChangePanel(QWidget):
             c.what,
             f"+{100 * c.gain:.1f} %" if c.aim != "mass" else f"−{100 * c.gain:.1f} %",
             wire,
-            both("speed", c.before.speed, c.after.speed),
             both("torque", c.before.strength, c.after.strength),
             both("mass", c.before.mass, c.after.mass),
             c.why,

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import (
     QHBoxLayout,
+    QSizePolicy,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QVBoxLayout,
@@ -23,7 +24,6 @@ from sparring.ui.theme import theme
 from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.parts import Table, heading, note, sheet
 
-_FORM = 314
 _SURE = 0.9
 _CHANCE = Qt.ItemDataRole.UserRole + 5
 
@@ -52,7 +52,7 @@ class DutyPanel(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(6)
         frame, column = sheet(margins=8)
-        frame.setFixedWidth(_FORM)
+        frame.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Preferred)
         self.form = DutyForm(desk)
         column.addWidget(self.form)
         row.addWidget(frame)
@@ -76,7 +76,7 @@ class DutyPanel(QWidget):
         row.addWidget(self.drives)
         column.addLayout(row)
         self.table = Table(
-            ["drive", "meets it", "limit", "margin", "energy", "winding", "worn after"],
+            ["drive", "meets it", "limit", "margin", "energy", "worn after"],
             "Drives by how surely they do the duty",
             4,
             left=(2,),
@@ -96,16 +96,7 @@ class DutyPanel(QWidget):
         self.title = heading("In each segment")
         column.addWidget(self.title)
         self.segments = Table(
-            [
-                "segment",
-                "chance",
-                "× speed",
-                "× stall",
-                "× strength",
-                "× holding",
-                "current",
-                "efficiency",
-            ],
+            ["segment", "chance", "× speed", "× stall", "× strength", "× holding", "η"],
             "The chosen drive in each segment",
             1,
         )
@@ -116,7 +107,7 @@ class DutyPanel(QWidget):
         column.addWidget(self.segments, 1)
         self.table.setToolTip(
             "Margin: the least of speed, stall, strength and holding over what is asked; energy of "
-            "a cycle; hottest winding in the steady state; cycles until a flank is worn"
+            "a cycle; cycles until a flank is worn"
         )
         return frame
 
@@ -154,7 +145,6 @@ class DutyPanel(QWidget):
             f"{limit}{part}",
             "–" if math.isinf(margin) else f"{margin:.2f}",
             self.desk.three(m.energy, "energy"),
-            f"{m.winding - 273.15:.0f} °C",
             "–" if math.isnan(m.wears) else _rough(m.wears),
         ]
 
@@ -194,7 +184,11 @@ class DutyPanel(QWidget):
             self.segments.fill([])
             return
         m = ranking.found[n]
-        self.title.setText(f"{m.candidate.name} in each segment")
+        most = max((s.current for s in m.segments), default=0.0)
+        self.title.setText(
+            f"{m.candidate.name}: at most {self.desk.three(most, 'current')}, winding "
+            f"{m.winding - 273.15:.0f} °C"
+        )
         todo = self.desk.duty.todo
         rows = [self._segment(s.note or s.kind, x) for s, x in zip(todo, m.segments, strict=False)]
         self.segments.fill(rows)
@@ -203,7 +197,6 @@ class DutyPanel(QWidget):
         efficiency = quantity.show(
             None if math.isnan(x.efficiency) else x.efficiency, "ratio", "%", decimals=1
         )
-        driven = x.current > 0
         return [
             words,
             f"{100 * x.reaches:.0f} %",
@@ -211,7 +204,6 @@ class DutyPanel(QWidget):
             _times(x.stall_margin),
             _times(x.strength_margin),
             _times(x.holding_margin),
-            self.desk.three(x.current, "current") if driven else "–",
             efficiency,
         ]
 

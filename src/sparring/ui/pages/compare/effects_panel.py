@@ -120,7 +120,8 @@ class EffectsPanel(QWidget):
 
     def _tests_part(self) -> QWidget:
         frame, column = sheet("Specimen, operator and your own factors of each test", margins=8)
-        self.own = TextTable(["test", *_OWN, "own: factor = level"], "Factors of each test")
+        self.own = TextTable(["test", *_OWN, "own factors"], "Factors of each test")
+        self.own.setToolTip("Own factors as factor = level, parted by commas: oil = thin")
         self.own.typed.connect(self._take_own)
         column.addWidget(self.own, 1)
         return frame

@@ -125,14 +125,7 @@ class FiguresTable(QWidget):
     def _put(self, side: Comparison, r: int, row: Row) -> None:
         t, figure = self.table, row.figure
         unit = unit_of(self.desk, figure)
-        at = ""
-        if figure.group == "at the torque":
-            at = (
-                f" at {self.desk.three(side.at.torque, 'torque')}"
-                if side.at.share is None
-                else f" at {100 * side.at.share:.0f} % of stall"
-            )
-        t.put(r, 0, f"{figure.words}{at}" + (f", {unit}" if unit else ""))
+        t.put(r, 0, figure.words + (f", {unit}" if unit else ""))
         for n, known in enumerate(row.cells):
             t.put(r, n + 1, cell(self.desk, figure, known), bold=n in row.best)
             item = t.item(r, n + 1)

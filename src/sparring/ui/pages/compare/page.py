@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from PyQt6.QtCore import QSize
 from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QHBoxLayout,
@@ -74,6 +75,10 @@ class ComparePage(View):
         for signal in (comparing.changed, comparing.ticked, self.desk.units_changed, theme.changed):
             signal.connect(self.refresh)
         self.refresh()
+
+    def minimumSizeHint(self) -> QSize:
+        """Its bar is wide; the panels beside other pages need not make room for it."""
+        return QSize(640, 320)
 
     def _side(self) -> QWidget:
         pane = QSplitter()

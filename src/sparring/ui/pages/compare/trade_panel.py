@@ -66,7 +66,7 @@ class TradePanel(QWidget):
         row.addWidget(frame, 5)
         beside, column = sheet("Undominated", margins=8)
         self.table = Table(
-            ["build", "", "chance"], "Builds that no other beats in both", 1, left=(1,)
+            ["build", "is", "chance"], "Builds that no other beats in both", 1, left=(1,)
         )
         column.addWidget(self.table, 1)
         self.told = note("")
@@ -128,7 +128,7 @@ class TradePanel(QWidget):
             [
                 [
                     found.comparison.subjects[self._places[k]].name,
-                    self._told_of(k, "undominated" if s.undominated[k] else "beaten in both"),
+                    self._told_of(k, "best" if s.undominated[k] else "beaten"),
                     f"{100 * s.chance[k]:.0f} %",
                 ]
                 for k in order
