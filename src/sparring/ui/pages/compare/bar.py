@@ -58,16 +58,17 @@ class Bar(QWidget):
         row.addWidget(self.saved)
         self.figure = narrow(Choice())
         self.figure.setAccessibleName("Compared in")
+        self.figure.setMinimumContentsLength(17)
         for f in FIGURES:
             self.figure.addItem(f.words, f.id)
         self.figure.activated.connect(
             lambda n: desk.comparing.want(figure=self.figure.itemData(n), margin=None)
         )
-        self._add(row, "Compare", self.figure)
-        row.setStretchFactor(self.figure, 1)
-        self.torque = Typed("At torque", "A torque at the output, or a share of stall: 40 %", 84)
+        row.addWidget(self.figure)
+        row.setStretchFactor(self.figure, 3)
+        self.torque = Typed("At torque", "A torque at the output, or a share of stall: 40 %", 78)
         self.voltage = Typed("At voltage", "Empty: the voltage that most tests share", 58)
-        self.margin = Typed("Same within", "Margin within which two count as the same", 84)
+        self.margin = Typed("Same within", "Margin within which two count as the same", 74)
         self.reference = narrow(Choice())
         self.reference.setAccessibleName("Against")
         self.reference.activated.connect(self._take_reference)
@@ -80,8 +81,8 @@ class Bar(QWidget):
         self._add(row, "at", self.torque)
         row.addWidget(self.voltage)
         self._add(row, "against", self.reference)
-        row.setStretchFactor(self.reference, 1)
-        self._add(row, "same within", self.margin)
+        row.setStretchFactor(self.reference, 2)
+        self._add(row, "same ±", self.margin)
 
     def _add(self, row: QHBoxLayout, words: str, field: QWidget) -> None:
         label = Label(words)

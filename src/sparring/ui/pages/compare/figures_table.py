@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtGui import QFontMetrics, QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -212,6 +212,10 @@ class _Table(QTableWidget):
             return
         columns = range(self.columnCount())
         need = [max(self.sizeHintForColumn(c), head.sectionSizeHint(c)) for c in columns]
+        # also of rows that are out of sight
+        texts = [item.text() for r in range(self.rowCount()) if (item := self.item(r, 0))]
+        metrics = QFontMetrics(font(12))
+        need[0] = max([need[0], *(metrics.horizontalAdvance(t) + 24 for t in texts)])
         spare = max(0, port.width() - sum(need))
         share = spare // max(len(need) - 1, 1)
         for c in columns:

@@ -78,7 +78,7 @@ class ComparePage(View):
 
     def minimumSizeHint(self) -> QSize:
         """Its bar is wide; the panels beside other pages need not make room for it."""
-        return QSize(640, 320)
+        return QSize(760, 320)
 
     def _side(self) -> QWidget:
         pane = QSplitter()

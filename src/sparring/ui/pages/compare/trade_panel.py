@@ -65,6 +65,7 @@ class TradePanel(QWidget):
         column.addWidget(self.chart, 1)
         row.addWidget(frame, 5)
         beside, column = sheet("Undominated", margins=8)
+        beside.setMinimumWidth(216)
         self.table = Table(
             ["build", "is", "chance"], "Builds that no other beats in both", 1, left=(1,)
         )
