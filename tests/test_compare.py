@@ -4,7 +4,6 @@ said than is so; the commands and their documents.
 
 import json
 import math
-from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -359,6 +358,15 @@ def test_a_duty_ranks_drives_and_says_what_is_missing(folder, vent, tmp_path):
     assert {n["id"] for n in alone["nearest"]["needs"]} == {"brake"}
     mixed = json.loads(ask("duty", vent, "--logbook", folder, "--combine", "--json"))
     assert mixed["looked_at"] > told["looked_at"]
+    with Logbook(folder) as book:
+        built = {b.name: b for _, b in book.builds()}
+    motors = {b.motor.name: b.motor.mass for b in built.values()}
+    weighs = {d["name"]: d["mass_kg"] for d in mixed["drives"]}
+    mixes = [name.split(" on ") for name in weighs if " on " in name]
+    assert mixes
+    for motor, train in mixes:  # the motor that is on it, not the one that was
+        alone = weighs[train] - built[train].motor.mass
+        assert weighs[f"{motor} on {train}"] == pytest.approx(alone + motors[motor])
 
 
 def test_ratio_spares_and_next_have_their_commands(folder, vent, tmp_path):
@@ -404,7 +412,15 @@ def replace_stage(build, stage):
     return build.model_copy(update={"stages": (stage, *build.stages[1:])})
 
 
-def test_a_shared_subject_is_replaced_not_changed(subjects):
-    s = subjects["newest"][0]
-    assert replace(s, name="x").name == "x"
-    assert s.name == "Dunnock r1"
+@pytest.mark.parametrize("drives", [3, 2000])
+@pytest.mark.parametrize("season", [1e-4, 0.5, 3.0])
+def test_failures_without_age_are_those_of_poisson(drives, season):
+    """Of shape 1 the renewals of n drives are a Poisson process of n·season (Barlow and Proschan,
+    Mathematical Theory of Reliability, 1965, ch. 3)."""
+    from sparring.core.duty.spares import _failures
+
+    needed = _failures(np.full(4000, season), 1.0, drives, np.random.default_rng(1))
+    mean = drives * season
+    assert needed.mean() == pytest.approx(mean, abs=5 * math.sqrt(mean / 4000) + 0.01 * mean)
+    if drives <= 200:
+        assert needed.var() == pytest.approx(mean, rel=0.2, abs=2e-3)

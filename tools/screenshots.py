@@ -317,7 +317,7 @@ def compare(t: Pictures) -> None:
     p.until(lambda: len(p.widgets("Figures of the builds")) == 1, "they are compared")
     p.key("ctrl+f")
     p.enter("family = Dunnock or family = Wren")
-    p.press("Compare what is found")
+    p.press("Compare all found")
     p.until(lambda: not p.state()["busy"], "all is drawn")
     p.key("ctrl+f", "ctrl+a", "Delete")
     p.choose("Against", "Dunnock r1")
@@ -334,7 +334,7 @@ def compare(t: Pictures) -> None:
         p.rest()
         with tempfile.TemporaryDirectory() as folder:
             path = p.picture(Path(folder) / "one.png")
-            cells.append(Image.open(path).convert("RGB").crop((188, 142, 1064, 746)))
+            cells.append(Image.open(path).convert("RGB").crop((176, 142, 1052, 746)))
     p.key("ctrl+shift+1")
     wide, high = cells[0].size
     whole = Image.new("RGB", (2 * wide, 2 * high))

@@ -16,6 +16,9 @@ SEEN_AS = {
 }
 
 
+BUILDS = ("r1 POM, dry", "r1 one ring", "r1 split ring", "r1 cycloid", "r1 worm", "r1 belt")
+
+
 @pytest.mark.parametrize("how", SEEN_AS)
 def test_no_text_is_cut(demo_home, tmp_path, how):
     size, env = SEEN_AS[how]
@@ -33,14 +36,7 @@ def test_no_text_is_cut(demo_home, tmp_path, how):
         demo.key("ctrl+1") if folded else None
 
     try:
-        for title in (
-            "r1 POM, dry",
-            "r1 one ring",
-            "r1 split ring",
-            "r1 cycloid",
-            "r1 worm",
-            "r1 belt",
-        ):
+        for title in BUILDS:
             lay(title)
             demo.page("Build")
             for tab in BUILD_TABS:

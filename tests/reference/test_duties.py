@@ -11,7 +11,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
-from sparring.core.build import Build
 from sparring.core.duty.figures import Candidate, KnownMotor, KnownTrain, known_drive
 from sparring.core.duty.meets import meets
 from sparring.core.duty.needs import needs
@@ -46,22 +45,9 @@ def candidate(ratio=RATIO, a=A, b=B, draws=1):
         zero=ZERO,
         magnet=MAGNET,
         hottest=400.0,
-        voltage=12.0,
         mass=0.1,
     )
-    train = KnownTrain(
-        "t",
-        ratio,
-        a * one,
-        b * one,
-        (),
-        (0 * one, 0.0),
-        held=False,
-        thins=(),
-        life=None,
-        mass=0.0,
-        price=0.0,
-    )
+    train = KnownTrain("t", ratio, a * one, b * one, (), (0 * one, 0.0), thins=(), life=None)
     return Candidate("c", motor, train, measured=False)
 
 
@@ -304,4 +290,3 @@ def test_what_would_have_to_change_is_enough():
 def test_a_train_nobody_built_loses_what_it_is_said_to():
     train = plain(0.8, 1e-3, 40.0, 1)
     assert float(train.a[0]) * 40.0 == pytest.approx(1 / 0.8)
-    assert isinstance(Build.ours().name, str)

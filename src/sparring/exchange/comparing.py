@@ -100,6 +100,7 @@ def _subject(
     test = book.test(test_id)
     runs = book.runs(test_id)
     rig = book.rig(test.rig_id)
+    campaign = next((c for c in campaigns if c.test_of(build.name) == test_id), None)
     key = (
         build,
         looks,
@@ -107,12 +108,12 @@ def _subject(
         test.plan,
         rig,
         test.title,
+        campaign,
         tuple((r.recording, r.run) for r in runs),
     )
     if key in seen.subjects:
         return seen.subjects[key]
     result = result_of(book, test_id) if runs else None
-    campaign = next((c for c in campaigns if c.test_of(build.name) == test_id), None)
     seen.subjects[key] = Subject(
         build.name,
         build,

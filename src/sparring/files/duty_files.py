@@ -91,8 +91,8 @@ def _met(m: Met) -> dict[str, Any]:
         "u_winding_K": m.u_winding,
         "cycles_until_worn": _number(m.wears),
         "cycles_until_half_have_failed": _number(m.fails),
-        "mass_kg": c.train.mass or None,
-        "price": c.train.price or None,
+        "mass_kg": c.mass or None,
+        "price": c.price or None,
     }
 
 

@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 
 from sparring.core.build import Build
 from sparring.core.characterise.base import Result
-from sparring.core.outlook.campaign import Campaign, column_of, trials
+from sparring.core.outlook.campaign import Campaign, trials
 from sparring.core.performance.model import Performance
 from sparring.core.reduce.points import Point
 from sparring.core.reduce.results import Level, TestResult
@@ -85,8 +85,3 @@ def blocks_of(campaign: Campaign, build: str) -> dict[tuple[int, int], str]:
                 name = f"block {trial.block}" + (f".{k + 1}" if step.repeats > 1 else "")
                 found[step.id, repeat] = name + (" reference" if trial.reference else "")
     return found
-
-
-def columns_of(campaign: Campaign) -> dict[int, str]:
-    """Of each step id the voltage or speed that it is set to, in words."""
-    return {s.id: column_of(s) for s in campaign.plan.todo}

@@ -54,7 +54,7 @@ def two_rigs(found: Compared) -> Iterable[Finding]:
             continue
         for key in {*a.shared, *b.shared}:
             left = abs(a.shared.get(key, 0.0) - b.shared.get(key, 0.0))
-            if whose(tag_of(key)) == "rig":
+            if whose(tag_of(key)) == "rig" and any(key.endswith(f" of {rig}") for rig in rigs):
                 worst = max(worst, (left, key))
     if worst[0] <= 0:
         return

@@ -144,7 +144,7 @@ def _segment(c: Stack, duty: Duty, s: Segment, winding: np.ndarray, case: np.nda
     R = c.R * (1 + winding / c.zero) + duty.source
     k = c.k * np.maximum(1 - c.magnet * case, 0.2)
     free = duty.voltage - c.brush
-    idle = c.friction / c.k * c.k / k + c.between * free
+    idle = c.friction / k + c.between * free
     stalled = (k * (free / R - c.between * free) - c.friction - c.b) / c.a
     current = (c.a * s.torque + c.b) / k + idle
     if s.kind == "spin up":

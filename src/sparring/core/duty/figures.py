@@ -19,7 +19,6 @@ from sparring.core.outlook.drive import Drive
 from sparring.core.outlook.foresee import STRENGTH
 from sparring.core.quantity import Measured
 from sparring.core.reduce.warmth import Bodies, bodies_of
-from sparring.core.uncertainty import nominal
 from sparring.core.wear.result import Wear
 
 DRAWS = 400
@@ -65,7 +64,6 @@ class KnownMotor:
     zero: float
     magnet: float
     hottest: float
-    voltage: float
     mass: float
 
 
@@ -74,7 +72,7 @@ class KnownTrain:
     """Torque at its input a T + b of a torque T at the output [N·m], shape (d,); back: torque at
     the output that it holds by itself, unpowered, with a motor that does nothing [N·m] and what a
     N·m of motor friction adds [-], None: it locks; thins, life: of what was inspected and run to
-    failure; mass: without the motor.
+    failure; mass: without the motor, 0: not known.
     """
 
     name: str
@@ -83,24 +81,26 @@ class KnownTrain:
     b: np.ndarray
     limits: tuple[Limit, ...]
     back: tuple[np.ndarray, float] | None
-    held: bool
     thins: tuple[Thins, ...]
     life: Life | None
-    mass: float
-    price: float
+    mass: float = 0.0
 
 
 class Life(NamedTuple):
-    """Turns of the output to failure, shape (d,), at a torque [N·m]; None: nobody says at which."""
+    """Turns of the output to failure, shape (d,), at a torque [N·m]; None: nobody says at which.
+    scale: of Weibull's line, shape (d,), as far as it is known; shape: of it.
+    """
 
     turns: np.ndarray
     load: float | None
+    scale: np.ndarray
+    shape: float
 
 
 @dataclass(frozen=True)
 class Candidate:
     """A motor on a train. measured: both were, together; misfit: standard uncertainty of speed and
-    current beyond the figures', as parts; places: of motor and train in their lists.
+    current beyond the figures', as parts; mass [kg], price: of all of it, 0: not known.
     """
 
     name: str
@@ -109,6 +109,8 @@ class Candidate:
     measured: bool
     misfit: tuple[float, float] = (0.0, 0.0)
     build: Build | None = field(default=None, compare=False)
+    mass: float = 0.0
+    price: float = 0.0
 
     @property
     def ratio(self) -> float:
@@ -167,7 +169,6 @@ def motor_of(drive: Drive, name: str, figures: np.ndarray) -> KnownMotor:
         COPPER_ZERO + readings.winding_temperature - 273.15,
         MAGNETS[readings.magnets].value,
         build.winding_limit,
-        nominal(readings.voltage.value),
         sum(r.mass for r, _ in own),
     )
 
@@ -181,7 +182,6 @@ def train_of(
     wear: Wear | None = None,
     held: Measured | None = None,
     mass: float = 0.0,
-    price: float = 0.0,
 ) -> KnownTrain:
     """The train of a drive. held: torque at the output that was seen to be held without power, up
     to which it does not turn back.
@@ -210,11 +210,9 @@ def train_of(
         np.maximum(b, 0.0),
         limits,
         _back(build, spread(_BACK), held, spread),
-        held is not None,
         _thins(wear, spread),
         _life(build, rng, count),
         mass,
-        price,
     )
 
 
@@ -261,8 +259,9 @@ def _life(build: Build, rng: np.random.Generator, count: int) -> Life | None:
     doubt = min(math.log(scale.high / scale.low) / 4, 1.0) if scale.low > 0 else 1.0
     z = np.concatenate([[0.0], rng.standard_normal(count)])
     u = np.concatenate([[0.5], rng.uniform(1e-6, 1 - 1e-6, count)])
-    turns = scale.value * np.exp(doubt * z) * (-np.log(u)) ** (1 / found.shape.value)
-    return Life(turns, build.lives[0].load)
+    drawn = scale.value * np.exp(doubt * z)
+    turns = drawn * (-np.log(u)) ** (1 / found.shape.value)
+    return Life(turns, build.lives[0].load, drawn, found.shape.value)
 
 
 def known_drive(
@@ -280,14 +279,22 @@ def known_drive(
     build = drive.build
     figures, losses = draws(drive, build.name, count)
     motor = motor_of(drive, build.motor.name, figures)
-    train = train_of(
-        drive, build.name, figures, losses, wear=wear, held=held, mass=mass, price=price
-    )
-    return Candidate(build.name, motor, train, measured, misfit, build)
+    # without the motor's own mass nobody knows what the train alone weighs
+    alone = max(mass - motor.mass, 0.0) if motor.mass > 0 else 0.0
+    train = train_of(drive, build.name, figures, losses, wear=wear, held=held, mass=alone)
+    return Candidate(build.name, motor, train, measured, misfit, build, mass, price)
 
 
 def combined(motors_: Sequence[KnownMotor], trains: Sequence[KnownTrain]) -> list[Candidate]:
     """Every motor on every train."""
     return [
-        Candidate(f"{m.name} on {t.name}", m, t, measured=False) for m in motors_ for t in trains
+        Candidate(
+            f"{m.name} on {t.name}",
+            m,
+            t,
+            measured=False,
+            mass=m.mass + t.mass if m.mass > 0 and t.mass > 0 else 0.0,
+        )
+        for m in motors_
+        for t in trains
     ]

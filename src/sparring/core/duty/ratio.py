@@ -48,17 +48,7 @@ def plain(
     found = np.clip(efficiency + u_efficiency * z, 0.02, 1.0)
     none = np.zeros(draws)
     return KnownTrain(
-        f"{ratio:.3g}:1",
-        ratio,
-        1 / (found * ratio),
-        none + drag,
-        (),
-        (none, 0.0),
-        False,
-        (),
-        None,
-        0.0,
-        0.0,
+        f"{ratio:.3g}:1", ratio, 1 / (found * ratio), none + drag, (), (none, 0.0), (), None
     )
 
 
@@ -94,10 +84,6 @@ class OverRatio(NamedTuple):
     @property
     def winding(self) -> np.ndarray:
         return np.array([m.winding for m in self.met])
-
-    @property
-    def probability(self) -> np.ndarray:
-        return np.array([m.probability for m in self.met])
 
 
 @dataclass(frozen=True)

@@ -58,11 +58,6 @@ class Duty(Record):
         """From one cycle to the next [s]."""
         return 86_400.0 / self.per_day
 
-    @property
-    def years(self) -> float:
-        """That the wanted cycles take; NaN where none are wanted."""
-        return math.nan if self.cycles is None else self.cycles / self.per_day / 365.25
-
 
 def per_cycle(duty: Duty) -> tuple[float, float]:
     """(turns of the output in a cycle, turns each times its torque [N·m])."""

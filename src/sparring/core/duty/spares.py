@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-import math
+from collections.abc import Callable, Iterator
 from typing import Annotated, NamedTuple
 
 import numpy as np
 from pydantic import Field
+from scipy.special import gamma
 
 from sparring.core.build import Build
 from sparring.core.duty.figures import KnownTrain, Life
 from sparring.core.records import Record
 
 _RENEWALS = 200  # of one part in a season, looked at
+_DRIVES = 200  # that are looked at one by one; more fail as these do
+_RARE = 0.01  # part of the drives that fail: a second failure of one is left out
 
 
 class Fleet(Record):
@@ -44,23 +47,24 @@ def spares(build: Build, train: KnownTrain, fleet: Fleet, turns: float, work: fl
     """turns of the output in a cycle; work: turns, each times its torque [N·m].
 
     A drive that fails is taken as repaired to new with one set of the part that failed (by its
-    lives); a flank that is worn out, by the wear found, takes its gear. Both by renewals on the
-    draws of life and wear. Parts nobody has lives or wear of are not among them. Raises ValueError
-    where neither is known.
+    lives): every drive has a life of its own on Weibull's line, the doubt of the line is one for
+    all. A flank that is worn out, by the wear found, takes its gear; the doubt of the wear rate is
+    one for all drives, and all wear alike. Parts nobody has lives or wear of are not among them.
+    Raises ValueError where neither is known.
     """
     rng = np.random.default_rng(17)
     found: list[Spare] = []
     hands = _hands(build)
     listed = {i.part.casefold(): i.spares for i in build.parts}
 
-    for part, life, why in _lives(build, train, turns, work):
+    for part, needs, why in _needs(build, train, fleet.cycles, turns, work, rng):
         groups = [("", fleet.left + fleet.right)]
         if part in hands:
             groups = [("left", fleet.left), ("right", fleet.right)]
         for hand, drives in groups:
             if not drives:
                 continue
-            needed = _renewals(life, fleet.cycles, drives, rng)
+            needed = needs(drives)
             pieces = int(np.quantile(needed, fleet.sure, method="higher"))
             have = next((n for name, n in listed.items() if name in part), 0)
             found.append(Spare(part, hand, float(needed.mean()), pieces, have, why))
@@ -72,18 +76,23 @@ def spares(build: Build, train: KnownTrain, fleet: Fleet, turns: float, work: fl
     return found
 
 
-def _lives(
-    build: Build, train: KnownTrain, turns: float, work: float
-) -> list[tuple[str, np.ndarray, str]]:
-    """(part, cycles that one lasts, shape (d,), what it fails by)."""
-    rows = []
-    if isinstance(train.life, Life) and turns > 0:
+def _needs(
+    build: Build,
+    train: KnownTrain,
+    cycles: float,
+    turns: float,
+    work: float,
+    rng: np.random.Generator,
+) -> Iterator[tuple[str, Callable[[int], np.ndarray], str]]:
+    """(part, how many of it so many drives take, shape (draws,), what it fails by)."""
+    if isinstance(life := train.life, Life) and turns > 0:
         weakest = build.limits[0].name if build.limits else "whole drive"
-        rows.append((weakest, train.life.turns[1:] / turns, "failures of specimens"))
+        each = cycles * turns / life.scale[1:]
+        yield weakest, lambda n: _failures(each, life.shape, n, rng), "failures of specimens"
     for f in train.thins:
         if work > 0:
-            rows.append((f.gear, f.left[1:] / (f.depth[1:] * work), "wear of its flanks"))
-    return rows
+            worn = np.floor(cycles * work * f.depth[1:] / np.maximum(f.left[1:], 1e-12))
+            yield f.gear, lambda n, worn=worn: n * worn, "wear of its flanks"  # type: ignore[misc]
 
 
 def _hands(build: Build) -> set[str]:
@@ -96,20 +105,24 @@ def _hands(build: Build) -> set[str]:
     return found
 
 
-def _renewals(life: np.ndarray, cycles: float, drives: int, rng: np.random.Generator) -> np.ndarray:
-    """Replacements in a season of so many drives, shape (draws,): each part anew has a life of its
-    own.
+def _failures(
+    season: np.ndarray, shape: float, drives: int, rng: np.random.Generator
+) -> np.ndarray:
+    """Failures in a season of so many drives, shape (draws,); season: its length in scales of
+    Weibull's line, shape (draws,). Each part anew has a life of its own.
     """
-    draws = 2000
-    total = np.zeros(draws)
-    mean = float(np.median(life))
-    if drives * cycles / max(mean, 1e-9) > 50 * _RENEWALS:
-        return np.full(draws, math.ceil(drives * cycles / mean))
-    for _ in range(drives if drives <= 200 else 200):
-        ran = np.zeros(draws)
+    failing = -np.expm1(-(season**shape))
+    needed = rng.binomial(drives, failing).astype(float)
+    often = np.flatnonzero(failing > _RARE)
+    one = np.zeros(len(often))
+    for _ in range(looked := min(drives, _DRIVES)):
+        ran = np.zeros(len(often))
         for _ in range(_RENEWALS):
-            ran = ran + rng.choice(life, draws)
-            total += ran < cycles
-            if (ran >= cycles).all():
+            ran += rng.weibull(shape, len(often))
+            one += ran < season[often]
+            if (ran >= season[often]).all():
                 break
-    return total if drives <= 200 else total * (drives / 200)
+        else:  # the rest at the mean rate
+            one += np.maximum(season[often] - ran, 0) / gamma(1 + 1 / shape)
+    needed[often] = one * (drives / looked)
+    return needed

@@ -190,4 +190,3 @@ class SpinUp(Record):
 
 
 Task: TypeAlias = Lift | Vehicle | Vent | HoldStill | SpinUp
-TASKS: tuple[type[Record], ...] = (Lift, Vehicle, Vent, HoldStill, SpinUp)

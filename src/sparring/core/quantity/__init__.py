@@ -6,7 +6,7 @@ is shown can be typed back.
 """
 
 from sparring.core.quantity.parsing import parse, parse_with_unit
-from sparring.core.quantity.showing import decimals_for, measured_text, show, text, unbroken
+from sparring.core.quantity.showing import decimals_for, fixed, measured_text, show, text, unbroken
 from sparring.core.quantity.units import (
     G_N,
     KINDS,
@@ -28,6 +28,7 @@ __all__ = [
     "QuantityError",
     "decimals_for",
     "factor",
+    "fixed",
     "from_si",
     "kind_of",
     "know_units",

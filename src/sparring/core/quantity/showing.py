@@ -67,14 +67,14 @@ def show(
     if u is not None and u > 1e-9 * abs(value) and math.isfinite(u):
         half = 2 * u / factor(unit, kind)
         places = decimals_for(half) if decimals is None else decimals
-        return f"{_fixed(shown, places)} ± {half:.{places}f}{tail}"
+        return f"{fixed(shown, places)} ± {half:.{places}f}{tail}"
     if decimals is None:
         decimals = max(0, 3 - math.floor(math.log10(abs(shown)))) if shown else 0
         decimals = min(decimals, 6)
-    return f"{_fixed(shown, decimals)}{tail}"
+    return f"{fixed(shown, decimals)}{tail}"
 
 
-def _fixed(x: float, places: int) -> str:
-    """With so many decimals; nothing has no sign."""
+def fixed(x: float, places: int) -> str:
+    """With so many decimals and the sign that is printed; nothing has no sign."""
     text = f"{x:.{places}f}"
-    return text.removeprefix("-") if float(text) == 0 else text
+    return text.removeprefix("-") if float(text) == 0 else text.replace("-", "−")

@@ -28,6 +28,10 @@ from PyQt6.QtWidgets import (
     QMenu,
     QMenuBar,
     QPushButton,
+    QStyle,
+    QStyleOption,
+    QStyleOptionButton,
+    QStyleOptionFrame,
     QTabBar,
     QTableWidget,
     QTreeWidget,
@@ -42,6 +46,7 @@ if TYPE_CHECKING:
     from sparring.ui.app.shell import MainWindow
 
 _SLACK = 1  # [px] that rounding may cost
+_BESIDE = 4  # that a field keeps free beside its text
 
 
 class Inspector(QObject):
@@ -306,8 +311,9 @@ def cut() -> Iterator[str]:
                 for line in w.text().split("\n")
             )
             high = metrics.lineSpacing() * len(w.text().split("\n"))
-            if wide > w.width() - 4 or high > w.height():
-                yield f"{where}: {wide} × {high} px, has {w.width()} × {w.height()}"
+            room = _inside(w, QStyle.SubElement.SE_PushButtonContents, QStyleOptionButton())
+            if wide > room or high > w.height():
+                yield f"{where}: {wide} × {high} px, has {room} × {w.height()}"
         elif isinstance(w, QComboBox) and not w.isEditable():
             if metrics.horizontalAdvance(w.currentText()) > w.width() - 26:
                 yield (
@@ -316,8 +322,8 @@ def cut() -> Iterator[str]:
                 )
         elif isinstance(w, QLineEdit) and not w.isModified():
             text = w.text() or w.placeholderText()
-            # a field has a frame of its own
-            room = w.width() - (4 if isinstance(w.parentWidget(), QComboBox) else 10)
+            inside = _inside(w, QStyle.SubElement.SE_LineEditContents, QStyleOptionFrame())
+            room = inside if isinstance(w.parentWidget(), QComboBox) else inside - _BESIDE
             if metrics.horizontalAdvance(text) > room:
                 yield f"{where}: “{text}” is {metrics.horizontalAdvance(text)} px, has {room}"
         elif isinstance(w, QCheckBox) and w.sizeHint().width() > w.width() + _SLACK:
@@ -331,6 +337,13 @@ def cut() -> Iterator[str]:
             )
         elif isinstance(w, QTableWidget) and not isinstance(w, QTreeWidget):
             yield from _cut_cells(w, where)
+
+
+def _inside(w: QWidget, part: QStyle.SubElement, option: QStyleOption) -> int:
+    """Width that a widget's frame and padding leave to its text."""
+    style = w.style()
+    option.initFrom(w)
+    return w.width() if style is None else style.subElementRect(part, option, w).width()
 
 
 def _cut_cells(table: QTableWidget, where: str) -> Iterator[str]:

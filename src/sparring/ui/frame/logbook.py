@@ -87,7 +87,7 @@ class LogbookPanel(QFrame):
         self.tree.itemClicked.connect(self._activated)
         self.tree.itemChanged.connect(self._ticked)
         layout.addWidget(self.tree, 1)
-        self.compare_found = QPushButton("Compare what is found")
+        self.compare_found = QPushButton("Compare all found")
         self.compare_found.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.compare_found.setToolTip("Ticks all builds that the search finds, and no others")
         self.compare_found.clicked.connect(
@@ -243,7 +243,10 @@ class LogbookPanel(QFrame):
             item.setCheckState(0, Qt.CheckState.Checked if on else Qt.CheckState.Unchecked)
 
     def _show_ticks(self) -> None:
-        self.compare_found.setVisible(self.desk.comparing.ticking)
+        ticking = self.desk.comparing.ticking
+        self.compare_found.setVisible(ticking)
+        # names need the room beside the boxes; the page has the figures
+        self.tree.setColumnHidden(1, ticking)
         self._fill()
 
     def _ticked(self, item: QTreeWidgetItem, column: int) -> None:

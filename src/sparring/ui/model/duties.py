@@ -54,7 +54,9 @@ class Duties(Campaigning):
         """A change of the build on the desk as a revision of its own, undoably."""
         assert self.book is not None
         number = self.book.next_revision(build.family)
-        made = build.model_copy(update={"revision": number, "first_power": None})
+        made = build.model_copy(
+            update={"revision": number, "first_power": None, "title": what[:120]}
+        )
         self.undo.push(Begin(self, made, f"{what} in {made.name}"))
         self.said.emit(f"{made.name} is on the desk with this change: {what}.")
 

@@ -44,6 +44,7 @@ _USE = (
     ("Fuse part", "fuse"),
     ("Wind-up stiffness", "windup"),
     ("Mass", "mass"),
+    ("Time to make", "making_time"),
 )
 _NOTES = (
     ("Family", "family"),

@@ -170,7 +170,6 @@ class EffectsPanel(QWidget):
             )
             words = {1: "higher", -1: "lower", 0: "not distinguishable"}[e.verdict]
             apart = f"{e.level} − {e.against}"
-            shown = shown.replace("-", "−")
             rows.append([e.factor, apart, shown, f"{e.adjusted:.2g}", words])
         self.table.fill(rows)
 

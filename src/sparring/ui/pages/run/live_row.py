@@ -55,7 +55,7 @@ class LiveRow(QWidget):
                 continue
             shown = quantity.from_si(value, unit, key)
             places = max(0, _PLACES[key] - (1 if abs(shown) >= 100 else 0))
-            figure.put(_told(shown, places), unit)
+            figure.put(quantity.fixed(shown, places), unit)
         self._motors(x)
 
     def _motors(self, x: LiveFigures) -> None:
@@ -66,16 +66,10 @@ class LiveRow(QWidget):
         amps = [quantity.from_si(i, unit, "current") for i in x.currents]
         shares = x.shares or (None,) * len(amps)
         told = [
-            f"Motor {n}  {_told(i, 2)} {unit}"
+            f"Motor {n}  {quantity.fixed(i, 2)} {unit}"
             + ("" if share is None else f", {100 * share:.0f} % of the torque")
             for n, (i, share) in enumerate(zip(amps, shares, strict=True), start=1)
         ]
         self.motors.setText("      ".join(told) or "–")
         if told:
             self.motors.show()
-
-
-def _told(shown: float, places: int) -> str:
-    """A figure with the sign that is printed, and none on nothing."""
-    text = f"{shown:.{places}f}"
-    return (text.lstrip("-") if float(text) == 0 else text).replace("-", "−")
