@@ -63,15 +63,17 @@ def integrated(duty, cycles):
 
             def rates(_t, x, s=s):
                 w, c = x[0], x[1]
+                warmer = 0.0 if s.room is None else s.room - ROOM
+                lost = (c - warmer) / OUTER
                 if s.kind != "drive":
-                    return [-(w - c) / INNER / COPPER, ((w - c) / INNER - c / OUTER) / IRON, 0, 0]
+                    return [-(w - c) / INNER / COPPER, ((w - c) / INNER - lost) / IRON, 0, 0]
                 k = K * (1 - MAGNET * c)
                 i = (A * s.torque + B + K * I0) / k
                 omega = (duty.voltage - i * R * (1 + w / ZERO)) / k / RATIO
                 heat = i * i * R * (1 + w / ZERO)
                 return [
                     (heat - (w - c) / INNER) / COPPER,
-                    ((w - c) / INNER - c / OUTER) / IRON,
+                    ((w - c) / INNER - lost) / IRON,
                     omega,
                     duty.voltage * i,
                 ]
@@ -102,11 +104,18 @@ def integrated(duty, cycles):
 
 
 @pytest.mark.parametrize(
-    ("per_day", "torque", "time"), [(2000, 0.5, 15.0), (400, 0.55, 60.0), (6000, 0.3, 6.0)]
+    ("per_day", "torque", "time", "room"),
+    [
+        (2000, 0.5, 15.0, None),
+        (400, 0.55, 60.0, None),
+        (6000, 0.3, 6.0, None),
+        (2000, 0.5, 15.0, ROOM + 35.0),
+        (400, 0.55, 60.0, ROOM - 30.0),
+    ],
 )
-def test_energy_speed_and_temperature_are_those_of_an_integration(per_day, torque, time):
+def test_energy_speed_and_temperature_are_those_of_an_integration(per_day, torque, time, room):
     segments = (
-        Segment(torque=torque, speed=6.0, time=time),
+        Segment(torque=torque, speed=6.0, time=time, room=room),
         Segment(kind="rest", time=5.0),
         Segment(torque=0.1, speed=6.0, time=time / 3),
     )

@@ -25,6 +25,7 @@ __all__ = [
     "cosine",
     "fit_line",
     "from_measured",
+    "linear",
     "logarithm",
     "mean_of",
     "means_of",
@@ -74,6 +75,19 @@ def nominal(x: Uncertain) -> float:
 
 def std(x: Uncertain) -> float:
     return float(getattr(x, "std_dev", 0.0))
+
+
+def linear(terms: Sequence[tuple[float, Uncertain]], constant: float = 0.0) -> Uncertain:
+    """constant + Σ c x of (c, x), made at once: a fraction of the time that it takes term by
+    term.
+    """
+    value = constant + sum(c * nominal(x) for c, x in terms)
+    parts = [(c, x._linear_part) for c, x in terms if hasattr(x, "_linear_part")]
+    if not parts:
+        return value
+    from uncertainties.core import AffineScalarFunc, LinearCombination
+
+    return AffineScalarFunc(value, LinearCombination(parts))
 
 
 def cosine(angle: Uncertain) -> Uncertain:

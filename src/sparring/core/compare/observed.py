@@ -5,6 +5,7 @@ measured, along what is straight in the torque.
 from __future__ import annotations
 
 import math
+from bisect import bisect_left
 from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
 
@@ -15,7 +16,7 @@ from sparring.core.compare.subject import Subject
 from sparring.core.reduce.points import Point
 from sparring.core.reduce.results import Level
 from sparring.core.reduce.spread import random_part
-from sparring.core.uncertainty import Uncertain, nominal
+from sparring.core.uncertainty import Uncertain, linear, nominal
 
 BESIDE = 0.03
 """Part of a torque by which a test's loads may end before it."""
@@ -32,7 +33,7 @@ class AtTorque(NamedTuple):
     kind: str
     better: int
     of: Callable[[Point], Uncertain]
-    straight: Callable[[Point], tuple[Uncertain, ...] | None]
+    straight: Callable[[Point], tuple[Uncertain, ...]]
     back: Callable[[tuple[Any, ...], float], Any]
 
 
@@ -44,26 +45,6 @@ def _loss_of(p: Point) -> Uncertain:
     return None if p.motor_power is None or p.power_out is None else p.motor_power - p.power_out
 
 
-def _gearbox(p: Point) -> tuple[Uncertain, ...] | None:
-    return None if p.gearbox is None else (p.torque / p.gearbox,)
-
-
-def _wire(p: Point) -> tuple[Uncertain, ...] | None:
-    return None if p.power_in is None or p.speed is None else (p.power_in, p.speed)
-
-
-def _speed(p: Point) -> tuple[Uncertain, ...] | None:
-    return None if p.speed is None else (_speed_of(p),)
-
-
-def _current(p: Point) -> tuple[Uncertain, ...] | None:
-    return None if p.current is None else (p.current,)
-
-
-def _lost(p: Point) -> tuple[Uncertain, ...] | None:
-    return None if p.gearbox is None else (p.torque / p.gearbox, p.speed)
-
-
 FIGURES: tuple[AtTorque, ...] = (
     AtTorque(
         "gearbox",
@@ -71,7 +52,7 @@ FIGURES: tuple[AtTorque, ...] = (
         "ratio",
         1,
         lambda p: p.gearbox,
-        _gearbox,
+        lambda p: (p.torque / p.gearbox,),
         lambda x, t: t / x[0],
     ),
     AtTorque(
@@ -80,12 +61,28 @@ FIGURES: tuple[AtTorque, ...] = (
         "ratio",
         1,
         lambda p: p.wire_to_shaft,
-        _wire,
+        lambda p: (p.power_in, p.speed),
         lambda x, t: t * x[1] / x[0],
     ),
-    AtTorque("speed", "speed", "speed", 1, _speed_of, _speed, lambda x, t: x[0]),
-    AtTorque("current", "current", "current", -1, lambda p: p.current, _current, lambda x, t: x[0]),
-    AtTorque("loss", "gearbox loss", "power", -1, _loss_of, _lost, lambda x, t: (x[0] - t) * x[1]),
+    AtTorque("speed", "speed", "speed", 1, _speed_of, lambda p: (_speed_of(p),), lambda x, t: x[0]),
+    AtTorque(
+        "current",
+        "current",
+        "current",
+        -1,
+        lambda p: p.current,
+        lambda p: (p.current,),
+        lambda x, t: x[0],
+    ),
+    AtTorque(
+        "loss",
+        "gearbox loss",
+        "power",
+        -1,
+        _loss_of,
+        lambda p: (p.torque / p.gearbox, p.speed),
+        lambda x, t: (x[0] - t) * x[1],
+    ),
 )
 """The figures that are compared at one torque; a positive `better`: more of it is."""
 BY_ID = {f.id: f for f in FIGURES}
@@ -102,17 +99,16 @@ def at_torque(subject: Subject, figure: AtTorque, torque: float, voltage: float)
     if level is None or subject.result is None:
         return None
     rounds: dict[str, Uncertain] = {}
-    for key, points in rounds_of(subject, level).items():
+    for key, points in subject.once(
+        ("rounds", level.first, level.last), lambda: rounds_of(subject, level)
+    ).items():
         if (value := _between(points, figure, torque)) is not None:
             rounds[key] = value
     if not rounds:
         return None
     values = np.array([nominal(x) for x in rounds.values()])
     n = len(values)
-    shared: dict[str, float] = {}
-    for x in rounds.values():
-        for key, part in keyed(x, subject.rig).items():
-            shared[key] = shared.get(key, 0.0) + part / n
+    shared = keyed(linear([(1 / n, x) for x in rounds.values()]), subject.rig)
     if n > 1:
         random, freedom = float(values.std(ddof=1)) / math.sqrt(n), n - 1.0
     else:
@@ -149,23 +145,24 @@ def span_of(subject: Subject, voltage: float) -> tuple[float, float] | None:
 
 def _between(points: Sequence[Point], figure: AtTorque, torque: float) -> Uncertain:
     """The figure of one round at a torque, with all its inputs; None outside its loads."""
-    told = [(p, x) for p in points if (x := figure.straight(p)) is not None]
+    told = [p for p in points if figure.of(p) is not None]
     if not told:
         return None
-    at = np.array([nominal(p.torque) for p, _ in told])
+    at = [nominal(p.torque) for p in told]
     if not (1 - BESIDE) * at[0] <= torque <= (1 + BESIDE) * at[-1]:
         return None
     if len(told) == 1:
-        return figure.of(told[0][0])
-    n = int(np.clip(np.searchsorted(at, torque), 1, len(at) - 1))
-    (p, x), (q, y) = told[n - 1], told[n]
+        return figure.of(told[0])
+    n = min(max(bisect_left(at, torque), 1), len(at) - 1)
     width = at[n] - at[n - 1]
     part = (torque - at[n - 1]) / width if width > 0 else 0.0
+    sides = ((1 - part, told[n - 1], at[n - 1]), (part, told[n], at[n]))
+    (_, p, _), (_, q, _) = sides
     found = []
-    for low, high in zip(x, y, strict=True):
+    for low, high in zip(figure.straight(p), figure.straight(q), strict=True):
         slope = (nominal(high) - nominal(low)) / width if width > 0 else 0.0
         # what is not known of a load's torque moves it along the curve
-        left = low - slope * (p.torque - at[n - 1])
-        right = high - slope * (q.torque - at[n])
-        found.append((1 - part) * left + part * right)
+        along = [(-side * slope, point.torque) for side, point, _ in sides]
+        held = slope * sum(side * t for side, _, t in sides)
+        found.append(linear([(1 - part, low), (part, high), *along], held))
     return figure.back(tuple(found), torque)

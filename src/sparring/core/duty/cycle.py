@@ -126,7 +126,10 @@ def warm(stack: Stack, duty: Duty) -> tuple[Cycle, list[Driven]]:
             stack.R,
             stack.zero + away,
             away,
-            [(r.squared, r.time) for r in runs],
+            [
+                (r.squared, r.time, duty.around(s) - duty.room)
+                for r, s in zip(runs, todo, strict=True)
+            ],
             duty.period,
         )
         before, (winding, case) = winding, (cycle.winding + away, cycle.case + away)

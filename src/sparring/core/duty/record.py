@@ -14,7 +14,8 @@ from sparring.core.records import Q, Record
 
 class Duty(Record):
     """segments of one cycle, or a task that they follow from; cycles: wanted in its life; per_day;
-    voltage, current: what the supply gives, source: its resistance with the leads; room: around;
+    voltage, current: what the supply gives, source: its resistance with the leads; room:
+    temperature around, between the segments and in those that have none of their own;
     winding: how hot it may be, None: as the build says; holds: it must not turn back under any of
     the torques when unpowered; control: whether it runs as fast as it will, or is held to the
     speed.
@@ -52,6 +53,10 @@ class Duty(Record):
         if self.task is None:
             return self.segments
         return self.task.segments()
+
+    def around(self, segment: Segment) -> float:
+        """Temperature around the drive in a segment [K]."""
+        return self.room if segment.room is None else segment.room
 
     @property
     def period(self) -> float:

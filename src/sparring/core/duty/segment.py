@@ -14,7 +14,8 @@ Kind = Literal["drive", "spin up", "hold", "rest"]
 class Segment(Record):
     """A stretch of the cycle. torque: that resists at the output; speed of the output, at least, of
     `spin up` at its end; time: of `drive` at that speed (the way is their product), of `spin up` at
-    most; hold: without power, it must not turn back; inertia: to be spun up, at the output.
+    most; hold: without power, it must not turn back; inertia: to be spun up, at the output; room:
+    temperature around it, None: that of the duty.
     """
 
     kind: Kind = "drive"
@@ -22,6 +23,7 @@ class Segment(Record):
     speed: Annotated[float, Q("speed", "rpm", least=0.0)] = 0.0
     time: Annotated[float, Q("time", "s", above=0.0)] = 10.0
     inertia: Annotated[float, Q("inertia", "kg·m²", above=0.0)] | None = None
+    room: Annotated[float, Q("temperature", "°C", least=193.15, most=373.15)] | None = None
     note: Annotated[str, Field(max_length=80)] = ""
 
     @model_validator(mode="after")

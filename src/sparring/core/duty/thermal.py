@@ -33,13 +33,13 @@ def rises(
     R: np.ndarray,
     zero: np.ndarray,
     away: np.ndarray,
-    segments: Sequence[tuple[np.ndarray, np.ndarray]],
+    segments: Sequence[tuple[np.ndarray, np.ndarray, float]],
     period: float,
 ) -> Cycle:
     """The cycle in its steady state. bodies: as `Bodies`, shape (4, c, 1); R: at the temperature of
     the readings [Ω], (c, d), zero: copper's at the room [K above it], away: the room above the
-    readings [K]; segments: (mean of I² [A²], time [s]), shape (c, d) each; then it rests until the
-    period [s] is over.
+    readings [K]; segments: (mean of I² [A²], time [s], shape (c, d) each, how much warmer than the
+    room it is around it [K]); then it rests in the room until the period [s] is over.
 
     The two bodies' equations are linear between instants (exact by their two modes); the copper's
     resistance is that of the middle of each piece, worked out again until it fits.
@@ -47,26 +47,30 @@ def rises(
     copper, iron, inner, outer = bodies
     rates, shapes, back = _modes(copper, iron, inner, outer)
     enters = back[:, 0] / copper  # what a watt in the copper adds to each mode [K/s]
+    around = back[:, 1] / iron / outer  # and a kelvin around the case
     cold = R * (1 + away / (zero - away))
     fast = float(np.median(copper * inner))
-    plan: list[tuple[int, np.ndarray, np.ndarray]] = []
-    for n, (squared, time) in enumerate(segments):
+    plan: list[tuple[int, np.ndarray, np.ndarray, float]] = []
+    for n, (squared, time, warmer) in enumerate(segments):
         longest = float(np.median(time))
         pieces = int(np.clip(math.ceil(longest / (_FINE * fast)), 1, _PIECES))
-        plan += [(n, squared, time / pieces)] * pieces
-    driven = sum((time for _, _, time in plan), start=np.zeros_like(R))
+        plan += [(n, squared, time / pieces, warmer)] * pieces
+    times = [time for _, _, time, _ in plan]
+    driven = sum(times, start=np.zeros_like(R))
     rest = np.maximum(period - driven, 0.0)
     warm = [np.zeros_like(R)] * len(plan)
     middle: list[tuple[np.ndarray, np.ndarray]] = []
     peak = np.zeros_like(R)
     for _ in range(_ROUNDS):
-        powers = [s * cold * (1 + w / zero) for (_, s, _), w in zip(plan, warm, strict=True)]
-        begin = _periodic(plan, powers, rates, enters, rest)
-        modes = begin
-        middle, peak = [], np.zeros_like(R)
-        for (_, _, time), power in zip(plan, powers, strict=True):
-            half = [_step(modes[m], rates[m], enters[m], power, time / 2) for m in (0, 1)]
-            modes = [_step(modes[m], rates[m], enters[m], power, time) for m in (0, 1)]
+        pushes = [
+            [enters[m] * s * cold * (1 + w / zero) + around[m] * warmer for m in (0, 1)]
+            for (_, s, _, warmer), w in zip(plan, warm, strict=True)
+        ]
+        modes = _periodic(times, pushes, rates, rest)
+        middle, peak = [], _bounded(shapes[0, 0] * modes[0] + shapes[0, 1] * modes[1])
+        for time, push in zip(times, pushes, strict=True):
+            half = [_step(modes[m], rates[m], push[m], time / 2) for m in (0, 1)]
+            modes = [_step(modes[m], rates[m], push[m], time) for m in (0, 1)]
             winding = _bounded(shapes[0, 0] * half[0] + shapes[0, 1] * half[1])
             case = _bounded(shapes[1, 0] * half[0] + shapes[1, 1] * half[1])
             middle.append((winding, case))
@@ -78,14 +82,14 @@ def rises(
     winding = np.zeros((many, *R.shape))
     case = np.zeros((many, *R.shape))
     for n in range(many):
-        own = [x for (which, _, _), x in zip(plan, middle, strict=True) if which == n]
+        own = [x for (which, *_), x in zip(plan, middle, strict=True) if which == n]
         winding[n] = np.mean([w for w, _ in own], axis=0)
         case[n] = np.mean([c for _, c in own], axis=0)
     return Cycle(winding, case, peak)
 
 
 def _bounded(x: np.ndarray) -> np.ndarray:
-    return np.asarray(np.clip(x, 0.0, _HOTTEST))
+    return np.asarray(np.clip(x, -_HOTTEST, _HOTTEST))
 
 
 def _modes(
@@ -103,18 +107,15 @@ def _modes(
     return rates, shapes, back
 
 
-def _step(
-    mode: np.ndarray, rate: np.ndarray, enters: np.ndarray, power: np.ndarray, time: np.ndarray
-) -> np.ndarray:
+def _step(mode: np.ndarray, rate: np.ndarray, push: np.ndarray, time: np.ndarray) -> np.ndarray:
     kept = np.exp(rate * time)
-    return np.asarray(mode * kept + enters * power * (kept - 1) / rate)
+    return np.asarray(mode * kept + push * (kept - 1) / rate)
 
 
 def _periodic(
-    plan: Sequence[tuple[int, np.ndarray, np.ndarray]],
-    powers: Sequence[np.ndarray],
+    times: Sequence[np.ndarray],
+    pushes: Sequence[Sequence[np.ndarray]],
     rates: np.ndarray,
-    enters: np.ndarray,
     rest: np.ndarray,
 ) -> list[np.ndarray]:
     """The modes at the beginning of a cycle that ends as it began."""
@@ -122,8 +123,8 @@ def _periodic(
     for m in (0, 1):
         mode = np.zeros_like(rest)
         whole = np.zeros_like(rest)
-        for (_, _, time), power in zip(plan, powers, strict=True):
-            mode = _step(mode, rates[m], enters[m], power, time)
+        for time, push in zip(times, pushes, strict=True):
+            mode = _step(mode, rates[m], push[m], time)
             whole = whole + time
         mode = mode * np.exp(rates[m] * rest)
         found.append(mode / (1 - np.exp(rates[m] * (whole + rest))))

@@ -174,13 +174,15 @@ class Table(QTableWidget):
             0 if self.isColumnHidden(c) else max(self.sizeHintForColumn(c), head.sectionSizeHint(c))
             for c in columns
         ]
+        if self._wraps:
+            need[-1] = min(need[-1], _WRAPPED, self._longest_word() + 14)
         if not self._tight:
             self._at_ease = sum(need)
-        if self._tight != (self._at_ease > port.width() and not self._wraps):
+        if self._tight != (self._at_ease > port.width()):
             self._set_tight(not self._tight)  # comes here again
             return
         if self._wraps:
-            need[-1] = max(_WRAPPED, port.width() - sum(need[:-1]))
+            need[-1] = max(need[-1], port.width() - sum(need[:-1]))
         spare = max(0, port.width() - sum(need))
         seen = [c for c in columns if not self.isColumnHidden(c)]
         wide = [c for c in self._wide if c in seen] or seen[-1:]
@@ -191,6 +193,15 @@ class Table(QTableWidget):
                 self.setColumnWidth(c, need[c])
         if self._wraps:
             self.resizeRowsToContents()
+
+    def _longest_word(self) -> int:
+        """Width of the longest word of the last column [px]."""
+        last = self.columnCount() - 1
+        items = [self.horizontalHeaderItem(last)]
+        items += [self.item(r, last) for r in range(self.rowCount())]
+        words = {word for i in items if i is not None for word in i.text().split()}
+        measure = self.fontMetrics().horizontalAdvance
+        return max(map(measure, words), default=0)
 
     def head(self, texts: list[str]) -> None:
         self.setHorizontalHeaderLabels(texts)

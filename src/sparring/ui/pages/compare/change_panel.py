@@ -90,7 +90,7 @@ class ChangePanel(QWidget):
         for words, count in (("season", self.days), ("enough with", self.sure)):
             count.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
             count.setAccessibleName(words.capitalize())
-            count.setFixedWidth(96)
+            count.setFixedWidth(90)
             count.editingFinished.connect(self._count)
             self._labelled(row, words, count)
         column.addLayout(row)

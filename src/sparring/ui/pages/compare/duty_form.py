@@ -188,6 +188,7 @@ class DutyForm(QWidget):
                     ("Speed", "speed"),
                     ("Time", "time"),
                     ("Inertia", "inertia"),
+                    ("Room", "room"),
                     ("Note", "note"),
                 )
             ]

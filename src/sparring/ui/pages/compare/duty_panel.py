@@ -76,10 +76,11 @@ class DutyPanel(QWidget):
         row.addWidget(self.drives)
         column.addLayout(row)
         self.table = Table(
-            ["drive", "meets it", "limit", "margin", "energy", "worn after"],
+            ["drive", "meets it", "margin", "energy", "worn after", "limit"],
             "Drives by how surely they do the duty",
             4,
-            left=(2,),
+            left=(5,),
+            wraps=True,
         )
         self.table.setItemDelegateForColumn(1, _Bar(self.table))
         head = self.table.verticalHeader()
@@ -96,7 +97,7 @@ class DutyPanel(QWidget):
         self.title = heading("In each segment")
         column.addWidget(self.title)
         self.segments = Table(
-            ["segment", "chance", "× speed", "× stall", "× strength", "× holding", "η"],
+            ["segment", "chance", "× speed", "× stall", "× break", "× hold", "η"],
             "The chosen drive in each segment",
             1,
         )
@@ -142,10 +143,10 @@ class DutyPanel(QWidget):
         return [
             name,
             p,
-            f"{limit}{part}",
             "–" if math.isinf(margin) else f"{margin:.2f}",
             self.desk.three(m.energy, "energy"),
             "–" if math.isnan(m.wears) else _rough(m.wears),
+            f"{limit}{part}",
         ]
 
     def _in_words(self) -> str:

@@ -98,6 +98,7 @@ class EffectsPanel(QWidget):
             "Effects of the factors",
             2,
             left=(1, 4),
+            wraps=True,
         )
         self.table.itemSelectionChanged.connect(self._chosen)
         column.addWidget(self.table, 1)
