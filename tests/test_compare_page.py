@@ -139,12 +139,18 @@ def test_a_click_in_the_chart_sets_where_they_are_compared(window, qtbot):
     page = opened(window)
     page.curves.chart.clicked.emit(0.5, 80.0)
     until(lambda: window.desk.comparing.found.comparison.at.torque == pytest.approx(0.5))
+    drawn = {}
     for n in range(page.curves.kind.count()):
         page.curves.kind.setCurrentIndex(n)
         page.curves.refresh()
         head, lines = page.curves.chart.rows()
         assert len(head) == 4
-        assert lines
+        drawn[page.curves.kind.currentText()] = {(x[0], x[1]): x[2] for x in lines}
+    for where, wire in drawn["wire to shaft"].items():  # %, W
+        taken, out = drawn["power in"][where], drawn["power out"][where]
+        assert wire == pytest.approx(100 * out / taken, rel=0.01)
+        into = drawn["motor efficiency"][where] / 100 * taken
+        assert drawn["gearbox loss"][where] == pytest.approx(into - out, rel=0.02)
 
 
 def test_factors_and_specimens_are_said_and_undone(window, qtbot):

@@ -257,22 +257,23 @@ class Logbook(Characterised, Campaigns, Inspected, Settings):
 
     def corrections(self, build_id: int, rig_id: int) -> list[Correction]:
         """What was put right of a build and a rig after runs were made with them, oldest first."""
-        names = {("build", i): b.name for i, b in self.builds() if i == build_id} | {
-            ("rig", i): r.name for i, r in self.rigs() if i == rig_id
-        }
+        asked = ("build", build_id), ("rig", rig_id)
         with self._session() as s:
             rows = self._rows(s, CorrectionRow, order=(CorrectionRow.id,))
+            mine = [r for r in rows if (r.kind, r.owner) in asked]
+            of = {r.kind for r in mine}
+            names = {"build": self.build(build_id).name} if "build" in of else {}
+            names |= {"rig": self.rig(rig_id).name} if "rig" in of else {}
             return [
                 Correction(
                     moment(r.at),
                     "build" if r.kind == "build" else "rig",
-                    names[r.kind, r.owner],
+                    names[r.kind],
                     field=r.field,
                     before=r.before,
                     after=r.after,
                 )
-                for r in rows
-                if (r.kind, r.owner) in names
+                for r in mine
             ]
 
     def _record(self, table: type[Any], row_id: int, record: type[Any]) -> Any:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Callable
+from typing import Any, NamedTuple
 
 import numpy as np
 import pyqtgraph as pg
@@ -21,14 +22,46 @@ from sparring.ui.widgets.chart import Chart, pen
 from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.parts import heading
 
-KINDS: tuple[tuple[str, str, str], ...] = (
-    ("gearbox", "gearbox efficiency", "ratio"),
-    ("wire_to_shaft", "efficiency, wire to shaft", "ratio"),
-    ("speed", "speed", "speed"),
-    ("current", "current", "current"),
-    ("power_out", "power out", "power"),
+
+class Kind(NamedTuple):
+    """words; kind: of quantity; of: it of a step; curve: its band of a model's curves."""
+
+    words: str
+    kind: str
+    of: Callable[[Step], Uncertain]
+    curve: Callable[[Curves], Band]
+
+
+def _loss(s: Step) -> Uncertain:
+    return None if s.motor_power is None or s.power_out is None else s.motor_power - s.power_out
+
+
+def _motor(s: Step) -> Uncertain:
+    return None if s.motor_power is None or s.power_in is None else s.motor_power / s.power_in
+
+
+def _lost(c: Curves) -> Band:
+    """Of the gearbox: its power out as known, its efficiency with its doubt."""
+    box = np.maximum(c.gearbox.value, 1e-3)
+    out = c.power_out.value
+    return Band(out * (1 / box - 1), out / box**2 * c.gearbox.u)
+
+
+KINDS: tuple[Kind, ...] = (
+    Kind("gearbox efficiency", "ratio", lambda s: s.gearbox, lambda c: c.gearbox),
+    Kind("wire to shaft", "ratio", lambda s: s.wire_to_shaft, lambda c: c.wire_to_shaft),
+    Kind("motor efficiency", "ratio", _motor, lambda c: c.motor),
+    Kind("speed", "speed", lambda s: s.speed, lambda c: c.speed),
+    Kind("current", "current", lambda s: s.current, lambda c: c.current),
+    Kind("power out", "power", lambda s: s.power_out, lambda c: c.power_out),
+    Kind(
+        "power in",
+        "power",
+        lambda s: s.power_in,
+        lambda c: Band(c.voltage * c.current.value, c.voltage * c.current.u),
+    ),
+    Kind("gearbox loss", "power", _loss, _lost),
 )
-"""(of a step and of curves, in words, kind of quantity)."""
 _MOST_LABELS = 12
 _MOST_CURVES = 24
 """Builds that are drawn, the first of those chosen: more cover one another."""
@@ -51,7 +84,7 @@ class CurvesView(QWidget):
         row.addStretch(1)
         self.kind = Choice()
         self.kind.setAccessibleName("Curves of")
-        self.kind.addItems([words for _, words, _ in KINDS])
+        self.kind.addItems([k.words for k in KINDS])
         self.kind.activated.connect(lambda _n: self.refresh())
         row.addWidget(self.kind)
         column.addLayout(row)
@@ -73,11 +106,12 @@ class CurvesView(QWidget):
         self._items.clear()
         self._table = []
         found = self.desk.comparing.found
-        name, words, kind = KINDS[self.kind.currentIndex()]
-        self._one = quantity.factor(self.desk.units[kind], kind)
+        chosen = KINDS[self.kind.currentIndex()]
+        unit = self.desk.units[chosen.kind]
+        self._one = quantity.factor(unit, chosen.kind)
         self._torque = quantity.factor(self.desk.units["torque"], "torque")
         self.chart.set_labels(
-            f"output torque, {self.desk.units['torque']}", f"{words}, {self.desk.units[kind]}"
+            f"output torque, {self.desk.units['torque']}", f"{chosen.words}, {unit}"
         )
         if found is None:
             return
@@ -88,7 +122,7 @@ class CurvesView(QWidget):
         ends: list[tuple[float, float, int]] = []
         low, high, far = np.inf, -np.inf, 0.0
         for n, s in enumerate(side.subjects[:_MOST_CURVES]):
-            drawn = self._draw(s, n, name, side.at.voltage)
+            drawn = self._draw(s, n, chosen, side.at.voltage)
             if drawn is None:
                 continue
             x, y, least, most = drawn
@@ -106,7 +140,7 @@ class CurvesView(QWidget):
         self._label(ends, side.subjects, 1.02 * far, (low - room, high + room))
 
     def _draw(
-        self, s: Subject, n: int, name: str, voltage: float
+        self, s: Subject, n: int, kind: Kind, voltage: float
     ) -> tuple[np.ndarray, np.ndarray, float, float] | None:
         """A build's points and curve; (across, up, least and most that is drawn)."""
         level = s.level(voltage)
@@ -116,17 +150,17 @@ class CurvesView(QWidget):
             steps = [
                 x
                 for x in s.result.steps[level.first : level.last]
-                if x.lifted and _value(x, name) is not None
+                if x.lifted and kind.of(x) is not None
             ]
         if not steps:
             return None
         x = np.array([nominal(p.torque) for p in steps]) / self._torque
-        y = np.array([nominal(_value(p, name)) for p in steps]) / self._one
-        u = np.array([std(_value(p, name)) for p in steps]) / self._one
+        y = np.array([nominal(kind.of(p)) for p in steps]) / self._one
+        u = np.array([std(kind.of(p)) for p in steps]) / self._one
         self._table += [
             [s.name, float(a), float(b), float(2 * c)] for a, b, c in zip(x, y, u, strict=True)
         ]
-        ends = self._band(s, name, level.voltage if level else voltage, float(x.max()), how)
+        ends = self._band(s, kind, level.voltage if level else voltage, float(x.max()), how)
         if not ends:
             self._add(pg.PlotCurveItem(x, y, pen=pen(how.colour, 1.4, how.dash)))
         self._add(pg.ErrorBarItem(x=x, y=y, height=4 * u, beam=0, pen=pen(how.colour, 1.2)))
@@ -143,14 +177,14 @@ class CurvesView(QWidget):
         return x, y, min([float((y - 2 * u).min()), *ends]), max([float((y + 2 * u).max()), *ends])
 
     def _band(
-        self, s: Subject, name: str, voltage: float, far: float, how: Look
+        self, s: Subject, kind: Kind, voltage: float, far: float, how: Look
     ) -> tuple[float, ...]:
         """The model through the steps, as far as they go; the ends of what is drawn."""
         if s.model is None:
             return ()
         model = s.model
         curves: Curves = s.once(("curves", voltage), lambda: model.curves(voltage, points=60))
-        band: Band = getattr(curves, name)
+        band = kind.curve(curves)
         x = curves.torque / self._torque
         shown = (x <= 1.02 * far) & (x > 0.12 * far)
         if shown.sum() < 2:
@@ -199,11 +233,7 @@ class CurvesView(QWidget):
             self.picked.emit(x * self._torque)
 
     def _rows(self) -> tuple[list[str], list[list[Any]]]:
-        _, words, kind = KINDS[self.kind.currentIndex()]
+        chosen = KINDS[self.kind.currentIndex()]
         units = self.desk.units
-        head = ["build", f"torque, {units['torque']}", f"{words}, {units[kind]}", "±"]
+        head = ["build", f"torque, {units['torque']}", f"{chosen.words}, {units[chosen.kind]}", "±"]
         return head, self._table
-
-
-def _value(step: Step, name: str) -> Uncertain:
-    return getattr(step, name)

@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any
 
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QTabBar, QVBoxLayout, QWidget
 
 from sparring.core import predict
@@ -74,6 +75,7 @@ class ResultsPage(View):
         for signal in (desk.result_changed, desk.units_changed, theme.changed):
             signal.connect(self.refresh)
         desk.selection_changed.connect(self._select)
+        self._behind = True
         self.refresh()
 
     def _kinds(self) -> QWidget:
@@ -210,9 +212,18 @@ class ResultsPage(View):
         column.addStretch(1)
         return nothing
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if self._behind:
+            self.refresh()
+
     def refresh(self) -> None:
+        """Brings everything in step with the desk; while it can be seen."""
         result = self.desk.result
         self.either.setCurrentIndex(0 if result is not None and result.steps else 1)
+        self._behind = not self.isVisible()
+        if self._behind:
+            return
         if result is None or not result.steps:
             for kind in self._made.values():
                 kind.clear()
@@ -320,6 +331,9 @@ class ResultsPage(View):
         return lifts[n] if n < len(lifts) else None
 
     def _select(self) -> None:
+        if not self.isVisible():
+            self._behind = True
+            return
         result, step = self.desk.result, self.desk.step
         self.kind().select()
         point = self.chosen_point()
