@@ -89,6 +89,8 @@ def _met(m: Met) -> dict[str, Any]:
         "u_energy_J": m.u_energy,
         "winding_K": m.winding,
         "u_winding_K": m.u_winding,
+        "magnets_K": m.magnets,
+        "u_magnets_K": m.u_magnets,
         "cycles_until_worn": _number(m.wears),
         "cycles_until_half_have_failed": _number(m.fails),
         "mass_kg": c.mass or None,

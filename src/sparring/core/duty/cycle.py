@@ -33,11 +33,12 @@ class Stack(NamedTuple):
     b: np.ndarray
     ratio: np.ndarray
     inertia: np.ndarray
-    bodies: np.ndarray  # (4, c, 1)
+    bodies: np.ndarray  # (4, c, d)
     reference: np.ndarray
     zero: np.ndarray
     magnet: np.ndarray
     hottest: np.ndarray
+    stands: np.ndarray
     misfit: np.ndarray  # (2, c, d)
 
 
@@ -92,7 +93,7 @@ def stacked(candidates: Sequence[Candidate], some: slice) -> Stack:
         z[1:] = np.random.default_rng(7).standard_normal(len(z) - 1)
     by = np.array([c.misfit for c in candidates]).T[:, :, np.newaxis]
     misfit = 1 + by * np.array([z, np.roll(z, 1) * (z != 0)])[:, np.newaxis, :]
-    bodies = np.array([m.bodies for m in motors.different], float)[motors.which]
+    bodies = np.array([m.bodies[:, some] for m in motors.different])[motors.which]
     return Stack(
         k,
         motors.of("R", some),
@@ -103,11 +104,12 @@ def stacked(candidates: Sequence[Candidate], some: slice) -> Stack:
         trains.of("b", some),
         trains.one("ratio"),
         motors.one("inertia"),
-        bodies.T[:, :, np.newaxis],
+        bodies.transpose(1, 0, 2),
         motors.one("winding"),
         motors.one("zero"),
         motors.one("magnet"),
         motors.one("hottest"),
+        motors.one("stands"),
         misfit,
     )
 
@@ -136,7 +138,7 @@ def warm(stack: Stack, duty: Duty) -> tuple[Cycle, list[Driven]]:
         if float(np.abs(winding - before).max()) < _STILL:
             break
     assert cycle is not None
-    return cycle._replace(peak=cycle.peak + away), runs
+    return cycle._replace(peak=cycle.peak + away, warmest=cycle.warmest + away), runs
 
 
 def _segment(c: Stack, duty: Duty, s: Segment, winding: np.ndarray, case: np.ndarray) -> Driven:

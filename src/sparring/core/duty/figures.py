@@ -17,8 +17,10 @@ from sparring.core.build import Build
 from sparring.core.motor import COPPER_ZERO, MAGNETS
 from sparring.core.outlook.drive import Drive
 from sparring.core.outlook.foresee import STRENGTH
+from sparring.core.performance.continuous import limits_of
 from sparring.core.quantity import Measured
-from sparring.core.reduce.warmth import Bodies, bodies_of
+from sparring.core.reduce.inputs import heat_doubt
+from sparring.core.reduce.warmth import bodies_of
 from sparring.core.wear.result import Wear
 
 DRAWS = 400
@@ -48,8 +50,9 @@ class Thins(NamedTuple):
 
 @dataclass(frozen=True)
 class KnownMotor:
-    """k [V·s/rad], R [Ω], friction [N·m], brush [V], between [A/V]: shape (d,); winding: of the
-    readings [K]; zero: copper's [K above it]; magnet: part of k lost with a kelvin; hottest [K].
+    """k [V·s/rad], R [Ω], friction [N·m], brush [V], between [A/V]: shape (d,); bodies: `Bodies`,
+    shape (4, d); winding: of the readings [K]; zero: copper's [K above it]; magnet: part of k lost
+    with a kelvin; hottest: winding, stands: magnets, at most [K].
     """
 
     name: str
@@ -59,11 +62,12 @@ class KnownMotor:
     brush: np.ndarray
     between: np.ndarray
     inertia: float
-    bodies: Bodies
+    bodies: np.ndarray
     winding: float
     zero: float
     magnet: float
     hottest: float
+    stands: float
     mass: float
 
 
@@ -155,7 +159,11 @@ def motor_of(drive: Drive, name: str, figures: np.ndarray) -> KnownMotor:
         lines.append((motors.Motor(k, R, k * free, r.winding_temperature, brush=brush), gearing))
     line = motors.together(lines)
     ones = np.ones(len(figures))
-    readings = build.motor
+    readings, limits = build.motor, limits_of(build)
+    assert limits.magnets is not None
+    rng = np.random.default_rng(zlib.crc32(f"warmth of {name}".encode()))
+    z = np.column_stack([np.zeros(4), _halves(rng, len(figures) - 1, 4).T])
+    bodies = np.array(bodies_of(build))[:, np.newaxis] * np.exp(heat_doubt(readings) * z)
     return KnownMotor(
         name,
         line.k * ones,
@@ -164,11 +172,12 @@ def motor_of(drive: Drive, name: str, figures: np.ndarray) -> KnownMotor:
         line.brush * ones,
         line.between * ones,
         build.rotor_inertia(),
-        bodies_of(build),
+        bodies,
         readings.winding_temperature,
         COPPER_ZERO + readings.winding_temperature - 273.15,
         MAGNETS[readings.magnets].value,
-        build.winding_limit,
+        limits.winding,
+        limits.magnets,
         sum(r.mass for r, _ in own),
     )
 

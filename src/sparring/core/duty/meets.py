@@ -26,13 +26,14 @@ LIMITS = {
     "too-slow": "is too slow",
     "current": "exceeds the supply",
     "winding": "gets too hot",
+    "magnets": "overheats its magnets",
     "breaks": "breaks",
     "turns-back": "back-drives",
     "worn": "wears out too early",
     "life": "fails too early",
 }
 """What can keep a drive from a duty, by its id."""
-OF_POWER = ("stalls", "too-slow", "current", "winding")
+OF_POWER = ("stalls", "too-slow", "current", "winding", "magnets")
 """Those that another voltage, supply or ratio may move."""
 
 
@@ -61,8 +62,8 @@ class Met:
     chances: of each limit, by its id, not being reached; figures: whether by its figures alone it
     is not;
     limit: the likeliest to be reached, "": none is; part: of it, in words; energy of a cycle [J];
-    winding: hottest in the steady state [K], with its standard uncertainty; wears: cycles until a
-    flank is worn, fails: until half of such drives have failed, NaN: not known.
+    winding, magnets: hottest in the steady state [K], with their standard uncertainties; wears:
+    cycles until a flank is worn, fails: until half of such drives have failed, NaN: not known.
     """
 
     candidate: Candidate
@@ -76,6 +77,8 @@ class Met:
     u_energy: float
     winding: float
     u_winding: float
+    magnets: float
+    u_magnets: float
     wears: float
     fails: float
 
@@ -140,7 +143,8 @@ def least_of(segments: Sequence[InSegment]) -> float:
 class _Seen:
     """What a look at all candidates found: fine: by limit, whether it is not reached, (c, d); each:
     the same by segment, of all its limits; held, strength: margins (s, c, d); weakest: which limit
-    of strength (c,); hot: winding [K]; wears, fails [cycles] (c, d); flank: which wears first.
+    of strength (c,); hot: winding, magnets [K], wears, fails [cycles] (c, d); flank: which wears
+    first.
     """
 
     duty: Duty
@@ -151,6 +155,7 @@ class _Seen:
     strength: np.ndarray
     weakest: np.ndarray
     hot: np.ndarray
+    magnets: np.ndarray
     wears: np.ndarray
     fails: np.ndarray
     flank: list[str]
@@ -185,6 +190,7 @@ def _look(candidates: Sequence[Candidate], duty: Duty, some: slice) -> _Seen:
         np.full((len(todo), *shape), math.nan),
         parts,
         stack.reference + cycle.peak,
+        stack.reference + cycle.warmest,
         wears,
         fails,
         flank,
@@ -200,6 +206,7 @@ def _look(candidates: Sequence[Candidate], duty: Duty, some: slice) -> _Seen:
             _note(seen, n, "turns-back", seen.held[n] >= 1)
     hottest = stack.hottest if duty.winding is None else np.full_like(stack.hottest, duty.winding)
     seen.fine["winding"] = seen.hot <= hottest
+    seen.fine["magnets"] = seen.magnets <= stack.stands
     if duty.cycles is not None:
         # what nobody knows is not held against it
         seen.fine["worn"] = ~(wears < duty.cycles)
@@ -244,6 +251,8 @@ def _met(seen: _Seen, n: int, candidate: Candidate) -> Met:
         _spread(energy),
         float(seen.hot[n, 0]),
         _spread(seen.hot[n]),
+        float(seen.magnets[n, 0]),
+        _spread(seen.magnets[n]),
         float(seen.wears[n, 0]),
         float(seen.fails[n, 0]),
     )

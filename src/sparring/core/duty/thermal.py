@@ -19,13 +19,14 @@ _STILL = 0.02  # [K]
 
 
 class Cycle(NamedTuple):
-    """Above the room [K]: winding and case, means over each segment, shape (s, c, d); the winding's
-    peak, (c, d).
+    """Above the room [K]: winding and case, means over each segment, shape (s, c, d); peak: the
+    winding's, warmest: the case's with the magnets, (c, d).
     """
 
     winding: np.ndarray
     case: np.ndarray
     peak: np.ndarray
+    warmest: np.ndarray
 
 
 def rises(
@@ -36,7 +37,7 @@ def rises(
     segments: Sequence[tuple[np.ndarray, np.ndarray, float]],
     period: float,
 ) -> Cycle:
-    """The cycle in its steady state. bodies: as `Bodies`, shape (4, c, 1); R: at the temperature of
+    """The cycle in its steady state. bodies: as `Bodies`, shape (4, c, d); R: at the temperature of
     the readings [Ω], (c, d), zero: copper's at the room [K above it], away: the room above the
     readings [K]; segments: (mean of I² [A²], time [s], shape (c, d) each, how much warmer than the
     room it is around it [K]); then it rests in the room until the period [s] is over.
@@ -60,21 +61,20 @@ def rises(
     rest = np.maximum(period - driven, 0.0)
     warm = [np.zeros_like(R)] * len(plan)
     middle: list[tuple[np.ndarray, np.ndarray]] = []
-    peak = np.zeros_like(R)
+    peak = warmest = np.zeros_like(R)
     for _ in range(_ROUNDS):
         pushes = [
             [enters[m] * s * cold * (1 + w / zero) + around[m] * warmer for m in (0, 1)]
             for (_, s, _, warmer), w in zip(plan, warm, strict=True)
         ]
         modes = _periodic(times, pushes, rates, rest)
-        middle, peak = [], _bounded(shapes[0, 0] * modes[0] + shapes[0, 1] * modes[1])
+        middle, (peak, warmest) = [], _warm(shapes, modes)
         for time, push in zip(times, pushes, strict=True):
             half = [_step(modes[m], rates[m], push[m], time / 2) for m in (0, 1)]
             modes = [_step(modes[m], rates[m], push[m], time) for m in (0, 1)]
-            winding = _bounded(shapes[0, 0] * half[0] + shapes[0, 1] * half[1])
-            case = _bounded(shapes[1, 0] * half[0] + shapes[1, 1] * half[1])
-            middle.append((winding, case))
-            peak = np.maximum(peak, _bounded(shapes[0, 0] * modes[0] + shapes[0, 1] * modes[1]))
+            middle.append(_warm(shapes, half))
+            ends = _warm(shapes, modes)
+            peak, warmest = np.maximum(peak, ends[0]), np.maximum(warmest, ends[1])
         before, warm = warm, [w for w, _ in middle]
         if max(float(np.abs(w - b).max()) for w, b in zip(warm, before, strict=True)) < _STILL:
             break
@@ -85,11 +85,16 @@ def rises(
         own = [x for (which, *_), x in zip(plan, middle, strict=True) if which == n]
         winding[n] = np.mean([w for w, _ in own], axis=0)
         case[n] = np.mean([c for _, c in own], axis=0)
-    return Cycle(winding, case, peak)
+    return Cycle(winding, case, peak, warmest)
 
 
-def _bounded(x: np.ndarray) -> np.ndarray:
-    return np.asarray(np.clip(x, -_HOTTEST, _HOTTEST))
+def _warm(shapes: np.ndarray, modes: Sequence[np.ndarray]) -> tuple[np.ndarray, np.ndarray]:
+    """(winding, case) above the room [K]."""
+    winding, case = (
+        np.clip(shapes[n, 0] * modes[0] + shapes[n, 1] * modes[1], -_HOTTEST, _HOTTEST)
+        for n in (0, 1)
+    )
+    return winding, case
 
 
 def _modes(

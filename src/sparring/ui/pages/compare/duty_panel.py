@@ -188,7 +188,7 @@ class DutyPanel(QWidget):
         most = max((s.current for s in m.segments), default=0.0)
         self.title.setText(
             f"{m.candidate.name}: at most {self.desk.three(most, 'current')}, winding "
-            f"{m.winding - 273.15:.0f} °C"
+            f"{m.winding - 273.15:.0f} °C, magnets {m.magnets - 273.15:.0f} °C"
         )
         todo = self.desk.duty.todo
         rows = [self._segment(s.note or s.kind, x) for s, x in zip(todo, m.segments, strict=False)]
