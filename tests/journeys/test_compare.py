@@ -94,6 +94,9 @@ def test_conditions_figures_and_tables_by_keyboard(demo):
     demo.choose("Compared in", "stall torque")
     demo.until(lambda: wanted(demo)["figure"] == "stall", "another figure")
     demo.choose("Curves of", "speed")
+    before = wanted(demo)["torque"]
+    demo.click("Curves of the builds compared")
+    demo.until(lambda: wanted(demo)["torque"] != before, "a click sets the torque")
     demo.tab_to("Differences with their intervals")
     demo.key("Return")
     demo.until(lambda: demo.state()["dialog"] == "Differences", "they are shown as a table")
@@ -115,6 +118,11 @@ def test_factors_trade_offs_and_what_is_said_of_a_test(demo):
     demo.press("Factors")
     demo.item_of_menu("material", kind="TickedMenu")
     demo.until(lambda: wanted(demo)["factors"], "factors are chosen")
+    demo.item_of_menu("material", kind="TickedMenu")
+    demo.key("Escape")
+    demo.press("Interactions")
+    demo.item_of_menu("material", kind="TickedMenu")
+    demo.until(lambda: wanted(demo)["interactions"], "an interaction is in the model")
     demo.key("Escape")
     demo.tab_to("Factors of each test")
     demo.key("Right", "Right", "F2")
@@ -161,6 +169,14 @@ def test_a_duty_is_changed_and_the_drives_ranked_again(demo):
     demo.until(lambda: setting(demo, "duties")["2"]["holds"], "no torque may turn it back")
     demo.choose("Task of the drive", "Segments")
     demo.until(lambda: not setting(demo, "duties")["2"].get("task"), "by its segments")
+    demo.tab_to("Segments of the duty")
+    demo.key("Home", *["Right"] * 5, "F2")
+    demo.type("60 °C")
+    demo.key("Return")
+    demo.until(
+        lambda: setting(demo, "duties")["2"]["segments"][0]["room"] == "60 °C", "it is warm there"
+    )
+    assert not [x for x in demo.ask("cut") if "Segments" in x]
     demo.choose("Drives that are looked at", "every motor")
     demo.until(lambda: wanted(demo)["drives"].startswith("every motor"), "all that could be built")
 
@@ -227,3 +243,7 @@ def test_rows_a_forgotten_choice_and_a_row_by_double_click(demo):
     demo.until(lambda: demo.state()["menu_open"], "the menu is open")
     demo.key("Up", "Right", "Return")  # Forget is the last
     demo.until(lambda: "three" not in setting(demo, "compare.saved"), "it is forgotten")
+    demo.key("ctrl+period")
+    demo.type("compare none")
+    demo.key("Return")
+    demo.until(lambda: not chosen(demo), "nothing is compared")

@@ -7,8 +7,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtGui import QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
 from sparring.core import quantity
@@ -51,7 +52,8 @@ class ListEditor(QTableWidget):
             vertical.hide()
             vertical.setDefaultSectionSize(26)
         if horizontal is not None:
-            horizontal.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+            horizontal.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+            horizontal.setMinimumSectionSize(24)
         self._filling = False
         self.itemChanged.connect(self._typed)
         {"build": desk.build_changed, "rig": desk.rig_changed, "duty": desk.duty_changed}[
@@ -81,6 +83,23 @@ class ListEditor(QTableWidget):
                 item.setText(text)
                 item.setData(Qt.ItemDataRole.AccessibleTextRole, text or "empty")
         self._filling = False
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Every column has the room its texts need, and an equal part of what is left over."""
+        head, port = self.horizontalHeader(), self.viewport()
+        if head is None or port is None:
+            return
+        width, many = port.width(), self.columnCount()
+        need = [max(self.sizeHintForColumn(c), head.sectionSizeHint(c)) for c in range(many)]
+        spare = max(width - sum(need), 0)
+        ends = np.cumsum([n + spare / many for n in need]) * width / (sum(need) + spare)
+        for c, wide in enumerate(np.diff(np.round(ends), prepend=0)):
+            self.setColumnWidth(c, int(wide))
 
     def _text(self, record: Record, at: Path) -> str:
         value = value_at(record, at)

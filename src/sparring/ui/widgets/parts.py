@@ -192,7 +192,18 @@ class Table(QTableWidget):
             if not self.isColumnHidden(c):
                 self.setColumnWidth(c, need[c])
         if self._wraps:
-            self.resizeRowsToContents()
+            self._heighten()
+
+    def _heighten(self) -> None:
+        """Rows whose last text takes several lines have room for them."""
+        head, last = self.verticalHeader(), self.columnCount() - 1
+        for r in range(self.rowCount()):
+            item = self.item(r, last)
+            text = item.text() if item is not None else ""
+            if self.fontMetrics().horizontalAdvance(text) + 14 > self.columnWidth(last):
+                self.resizeRowToContents(r)
+            elif head is not None:
+                self.setRowHeight(r, head.defaultSectionSize())
 
     def _longest_word(self) -> int:
         """Width of the longest word of the last column [px]."""

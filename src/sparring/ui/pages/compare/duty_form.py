@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from sparring.core import quantity
 from sparring.core.duty.record import Duty
 from sparring.core.duty.segment import Segment
 from sparring.core.duty.tasks import HoldStill, Lift, SpinUp, Vehicle, Vent
@@ -12,7 +15,7 @@ from sparring.ui.model.desk import Desk
 from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.form import Form, Path, narrow
 from sparring.ui.widgets.list_editor import ListEditor
-from sparring.ui.widgets.parts import Column, note
+from sparring.ui.widgets.parts import Column, note, sheet
 
 _TASKS: tuple[tuple[str, type[Record], list[tuple[str, str]]], ...] = (
     (
@@ -86,13 +89,15 @@ _REST: list[tuple[str, Path]] = [
 
 
 class DutyForm(QWidget):
-    """Fields of the duty on the desk."""
+    """Fields of the duty on the desk; segments: those of a duty without a task, for a place that is
+    wider.
+    """
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
         self._of: type | None = None
-        self.form: QWidget | None = None
+        self.form: Form | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -110,6 +115,7 @@ class DutyForm(QWidget):
         self.kind.addItems([*(words for words, _, _ in _TASKS), _SEGMENTS])
         self.kind.activated.connect(self._take_kind)
         column.addWidget(self.kind)
+        self.segments = self._segments()
         scroll = Column()
         inner = QWidget()
         inner.setObjectName("plain")
@@ -137,6 +143,7 @@ class DutyForm(QWidget):
         of = type(duty.task) if duty.task is not None else Segment
         if of is not self._of:
             self._make(of)
+        self.segments.setVisible(duty.task is None)
         at = next((n for n, (_, task, _) in enumerate(_TASKS) if task is of), len(_TASKS))
         self.kind.setCurrentIndex(at)
         kept = self.desk.duties()
@@ -178,32 +185,28 @@ class DutyForm(QWidget):
             self._inner.removeWidget(self.form)
             self.form.hide()
             self.form.deleteLater()
+            self.form = None
         fields = next((f for _, task, f in _TASKS if task is of), None)
         if fields is None:
-            columns: list[tuple[str, Path]] = [
-                (words, (name,))
-                for words, name in (
-                    ("Kind", "kind"),
-                    ("Torque", "torque"),
-                    ("Speed", "speed"),
-                    ("Time", "time"),
-                    ("Inertia", "inertia"),
-                    ("Room", "room"),
-                    ("Note", "note"),
-                )
-            ]
-            template = Segment.ours(torque=0.5, speed=6.28)
-            self.form = ListEditor(
+            return
+        rows: list[tuple[str, Path]] = [(words, ("task", name)) for words, name in fields]
+        self.form = Form(self.desk, "duty", rows)
+        width = max(self.form.label_width(), self.rest.label_width())
+        for form in (self.form, self.rest):
+            form.align(width)
+        self._inner.insertWidget(0, self.form)
+
+    def _segments(self) -> QWidget:
+        frame, column = sheet("Segments of a cycle", margins=8)
+        names = ("kind", "torque", "speed", "time", "inertia", "room", "note")
+        columns: list[tuple[str, Path]] = [(name.capitalize(), (name,)) for name in names]
+        template = Segment.ours(torque=0.5, speed=6.28)
+        column.addWidget(
+            ListEditor(
                 self.desk, ("segments",), template, columns, "Segments of the duty", what="duty"
             )
-            self.form.setMinimumHeight(180)
-        else:
-            rows: list[tuple[str, Path]] = [(words, ("task", name)) for words, name in fields]
-            self.form = Form(self.desk, "duty", rows)
-            width = max(self.form.label_width(), self.rest.label_width())
-            for form in (self.form, self.rest):
-                form.align(width)
-        self._inner.insertWidget(0, self.form)
+        )
+        return frame
 
     def _take_holds(self, on: bool) -> None:
         reason = self.desk.edit("duty", ("holds",), on, "holding unpowered")
@@ -220,7 +223,10 @@ class DutyForm(QWidget):
         elif duty.task is None:
             return
         else:
-            fields = {"task": None, "segments": duty.todo}
+            fields = {
+                "task": None,
+                "segments": tuple(_rounded(s, self.desk.units) for s in duty.todo),
+            }
         made = duty.model_copy(update=fields)
         reason = self.desk.edit("duty", (), made, "task of the duty")
         if reason:
@@ -232,3 +238,14 @@ class DutyForm(QWidget):
         names = {d.name for d in self.desk.duties().values()}
         name = next(f"duty {k}" for k in range(1, 10_000) if f"duty {k}" not in names)
         self.desk.begin_duty(self.desk.duty.model_copy(update={"name": name}))
+
+
+def _rounded(s: Segment, units: Mapping[str, str]) -> Segment:
+    """With no more digits than a person would type in these units."""
+
+    def few(kind: str) -> float:
+        unit = units[kind]
+        shown = quantity.from_si(getattr(s, kind), unit, kind)
+        return quantity.to_si(float(f"{shown:.4g}"), unit, kind)
+
+    return s.model_copy(update={kind: few(kind) for kind in ("torque", "speed")})

@@ -60,6 +60,7 @@ class DutyPanel(QWidget):
         beside.setSpacing(6)
         beside.addWidget(self._ranking(), 5)
         beside.addWidget(self._detail(), 3)
+        beside.addWidget(self.form.segments, 4)
         row.addLayout(beside, 1)
         desk.comparing.duty_changed.connect(self.refresh)
         desk.units_changed.connect(self.refresh)
@@ -136,7 +137,7 @@ class DutyPanel(QWidget):
 
     def _row(self, m: Met) -> list[str]:
         p = "–" if math.isnan(m.probability) else f"{100 * m.probability:.0f} %"
-        limit = LIMITS.get(m.limit, "–")
+        limit = LIMITS.get(m.limit, "none")
         part = f", {m.part}" if m.part else ""
         margin = least_margin(m)
         name = m.candidate.name if m.candidate.measured else f"({m.candidate.name})"
