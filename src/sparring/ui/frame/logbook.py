@@ -5,13 +5,17 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, NamedTuple
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QModelIndex, Qt, QTimer
+from PyQt6.QtGui import QFontMetrics, QPainter
 from PyQt6.QtWidgets import (
     QApplication,
     QFrame,
     QLineEdit,
     QPushButton,
     QSizePolicy,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
     QTreeWidget,
     QTreeWidgetItem,
     QVBoxLayout,
@@ -31,6 +35,8 @@ if TYPE_CHECKING:
     from sparring.logbook.stored import StoredTest
 
 _CHOICE = Qt.ItemDataRole.UserRole + 1
+_FIGURE = Qt.ItemDataRole.UserRole + 2
+_SMALL, _BESIDE = 12, 4  # [px] type of a figure, and what it keeps free
 _MANY = 500  # tests that are read off the window's thread
 _PAGE = 100  # tests of a build that are listed
 
@@ -43,6 +49,37 @@ class Listed(NamedTuple):
     tests: list[StoredTest]
     facts: Facts
     each: list[Facts]
+
+
+class _Row(QStyledItemDelegate):
+    """A name with a figure at the right end; the name gives way."""
+
+    def initStyleOption(self, option: QStyleOptionViewItem | None, index: QModelIndex) -> None:
+        super().initStyleOption(option, index)
+        figure = index.data(_FIGURE)
+        if option is None or not figure:
+            return
+        wide = QFontMetrics(font(_SMALL)).horizontalAdvance(figure)
+        style = option.widget.style() if option.widget is not None else None
+        room = option.rect
+        if style is not None:
+            part = QStyle.SubElement.SE_ItemViewItemText
+            room = style.subElementRect(part, option, option.widget)
+        left = room.width() - wide - 2 * _BESIDE
+        option.text = option.fontMetrics.elidedText(option.text, Qt.TextElideMode.ElideRight, left)
+
+    def paint(
+        self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex
+    ) -> None:
+        super().paint(painter, option, index)
+        if painter is not None and (figure := index.data(_FIGURE)):
+            painter.setPen(theme.colour("ink"))
+            painter.setFont(font(_SMALL))
+            painter.drawText(
+                option.rect.adjusted(0, 0, -_BESIDE // 2, 0),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                figure,
+            )
 
 
 class LogbookPanel(QFrame):
@@ -74,15 +111,10 @@ class LogbookPanel(QFrame):
         self.tree = QTreeWidget()
         self.tree.setAccessibleName("Builds and tests")
         self.tree.setHeaderHidden(True)
-        self.tree.setColumnCount(2)
+        self.tree.setItemDelegate(_Row(self.tree))
         self.tree.setIndentation(12)
         self.tree.setRootIsDecorated(False)
         self.tree.setUniformRowHeights(True)
-        header = self.tree.header()
-        if header is not None:
-            header.setStretchLastSection(False)
-            header.setSectionResizeMode(0, header.ResizeMode.Stretch)
-            header.setSectionResizeMode(1, header.ResizeMode.ResizeToContents)
         self.tree.itemActivated.connect(self._activated)
         self.tree.itemClicked.connect(self._activated)
         self.tree.itemChanged.connect(self._ticked)
@@ -174,19 +206,15 @@ class LogbookPanel(QFrame):
             family = families.get(build.family)
             if family is None:
                 family = QTreeWidgetItem(
-                    [f"{build.family}  {ratio_in_words(abs(build.ratio())).split()[0]}", ""]
+                    [f"{build.family}  {ratio_in_words(abs(build.ratio())).split()[0]}"]
                 )
                 family.setFont(0, font(13, bold=True))
                 family.setFlags(Qt.ItemFlag.ItemIsEnabled)
                 self.tree.addTopLevelItem(family)
                 family.setExpanded(True)
-                family.setFirstColumnSpanned(True)
                 families[build.family] = family
-            item = QTreeWidgetItem([f"r{build.revision} {build.title}", self._head(head or alone)])
+            item = self._row(f"r{build.revision} {build.title}", head or alone)
             item.setToolTip(0, tip(f"{build.name} · {build.title}"))
-            item.setTextAlignment(
-                1, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-            )
             # where a search finds one of several tests, it leads to that
             one = len(own) == 1 < whole
             leads = ("test", own[0].id) if one else ("build", build_id)
@@ -217,17 +245,12 @@ class LogbookPanel(QFrame):
         listed = [t for t in own[:-_PAGE] if t.id == self.desk.test_id] + own[-_PAGE:]
         if len(listed) < len(own):
             earlier = QTreeWidgetItem(
-                [f"{len(own) - len(listed)} earlier tests: search by title or date", ""]
+                [f"{len(own) - len(listed)} earlier tests: search by title or date"]
             )
             earlier.setFlags(Qt.ItemFlag.NoItemFlags)
             item.addChild(earlier)
         for t in listed:
-            sub = QTreeWidgetItem(
-                [f"{local(t.created):%d %b %H:%M} {t.title}", self._head(t.headline)]
-            )
-            sub.setTextAlignment(
-                1, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-            )
+            sub = self._row(f"{local(t.created):%d %b %H:%M} {t.title}", t.headline)
             sub.setData(0, Qt.ItemDataRole.UserRole, ("test", t.id))
             self._tick(sub, Choice(t.build_id, t.id))
             item.addChild(sub)
@@ -243,10 +266,7 @@ class LogbookPanel(QFrame):
             item.setCheckState(0, Qt.CheckState.Checked if on else Qt.CheckState.Unchecked)
 
     def _show_ticks(self) -> None:
-        ticking = self.desk.comparing.ticking
-        self.compare_found.setVisible(ticking)
-        # names need the room beside the boxes; the page has the figures
-        self.tree.setColumnHidden(1, ticking)
+        self.compare_found.setVisible(self.desk.comparing.ticking)
         self._fill()
 
     def _ticked(self, item: QTreeWidgetItem, column: int) -> None:
@@ -261,6 +281,15 @@ class LogbookPanel(QFrame):
             self.desk.comparing.tick(Choice(*choice), on=on)
 
         QTimer.singleShot(0, tick)
+
+    def _row(self, name: str, headline: dict | None) -> QTreeWidgetItem:
+        """A row of the tree with its figure; while builds are compared names need the room beside
+        the boxes, and the page has the figures.
+        """
+        item, figure = QTreeWidgetItem([name]), self._head(headline)
+        item.setData(0, _FIGURE, "" if self.desk.comparing.ticking else figure)
+        item.setData(0, Qt.ItemDataRole.AccessibleTextRole, f"{name}, {figure}")
+        return item
 
     def _head(self, headline: dict | None) -> str:
         """Its efficiency; of a test that only stalls, the torque."""
