@@ -141,10 +141,7 @@ class Forest(QWidget):
         colour = theme.colour(look(d.subject).colour)
         p.setFont(font(12, bold=True))
         p.setPen(colour)
-        name = p.fontMetrics().elidedText(
-            self.name_of(d), Qt.TextElideMode.ElideRight, self.width() - 2 * _SIDE
-        )
-        p.drawText(QRectF(_SIDE, y, self.width() - 2 * _SIDE, 16), Qt.AlignmentFlag.AlignLeft, name)
+        self._words(p, y, self.name_of(d), Qt.AlignmentFlag.AlignLeft)
         middle = y + 23
         if math.isfinite(d.low):
             p.setPen(QPen(colour, 2))
@@ -158,13 +155,15 @@ class Forest(QWidget):
         p.setPen(theme.colour("ink" if d.verdict else "ink-2"))
         text = self.told(d)
         right = p.fontMetrics().horizontalAdvance(text) < self.width() - 2 * _SIDE
-        area = QRectF(_SIDE, y + 28, self.width() - 2 * _SIDE, 15)
-        side_ = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
-        p.drawText(
-            area,
-            side_,
-            p.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(area.width())),
-        )
+        end = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
+        self._words(p, y + 28, text, end)
+
+    def _words(self, p: QPainter, y: float, text: str, end: Qt.AlignmentFlag) -> None:
+        """A line of text on its own ground, so that no line crosses it."""
+        area = QRectF(_SIDE, y, self.width() - 2 * _SIDE, 16)
+        text = p.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(area.width()))
+        p.fillRect(p.boundingRect(area, end, text).adjusted(-2, 0, 2, -1), theme.colour("sheet"))
+        p.drawText(area, end, text)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
