@@ -366,6 +366,7 @@ class Program:
             names.index(box["text"]),
             next(i for i, n in enumerate(names) if n == entry or n.startswith(entry)),
         )
+        self.until(lambda: self.state()["popup"], f"the list of {combo} opens")
         self.key(*(["Down" if wanted > now else "Up"] * abs(wanted - now)), "Return")
 
     def menu(self, head, text):

@@ -175,7 +175,8 @@ class Table(QTableWidget):
             for c in columns
         ]
         if self._wraps:
-            need[-1] = min(need[-1], _WRAPPED, self._longest_word() + 14)
+            least = self._longest_word() + 14 if self._tight else _WRAPPED
+            need[-1] = min(need[-1], _WRAPPED, least)
         if not self._tight:
             self._at_ease = sum(need)
         if self._tight != (self._at_ease > port.width()):
