@@ -44,6 +44,15 @@ def typed(demo, name, text):
         demo.key("ctrl+a", "Delete", "Return")
 
 
+def saved(demo, entry, name):
+    """Keeps what is compared by an entry of the open menu."""
+    demo.item_of_menu(entry)
+    demo.until(lambda: "Save this choice" in demo.state()["dialog"], "its name is asked for")
+    demo.type(name)
+    demo.key("Return")
+    demo.until(lambda: name in setting(demo, "compare.saved"), "it is kept")
+
+
 def box(demo, text):
     """Clicks the box of a build in the list."""
     (view,) = demo.widgets("Builds and tests")
@@ -67,11 +76,7 @@ def test_builds_are_ticked_searched_and_compared(demo):
     two = {number(demo, "Dunnock", 2), brass}
     demo.until(lambda: {c[0] for c in chosen(demo)} == two, "what is found is compared")
     demo.press("Choices")
-    demo.item_of_menu("Save “family")
-    demo.until(lambda: "Save this choice" in demo.state()["dialog"], "its name is asked for")
-    demo.type("greased")
-    demo.key("Return")
-    demo.until(lambda: "greased" in setting(demo, "compare.saved"), "the query is kept")
+    saved(demo, "Save “family", "greased")
     typed(demo, "Find in the logbook", "")
     demo.press("Choices")
     demo.item_of_menu("None")
@@ -234,11 +239,7 @@ def test_rows_a_forgotten_choice_and_a_row_by_double_click(demo):
         "the row is left out",
     )
     demo.press("Choices")
-    demo.item_of_menu("Save this choice")
-    demo.until(lambda: "Save this choice" in demo.state()["dialog"], "its name is asked for")
-    demo.type("three")
-    demo.key("Return")
-    demo.until(lambda: "three" in setting(demo, "compare.saved"), "it is kept")
+    saved(demo, "Save this choice", "three")
     demo.press("Choices")
     demo.until(lambda: demo.state()["menu_open"], "the menu is open")
     demo.key("Up", "Right", "Return")  # Forget is the last

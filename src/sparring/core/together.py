@@ -72,7 +72,7 @@ def lag(
     steep = beta**2 * float((slope * slope).mean()) * max(float(sent), 1.0)
     doubt = math.sqrt(left / steep) if steep > 0 else math.inf
     held = grid[shifts:-shifts], (slope * slope).cumsum()
-    doubt = math.hypot(doubt, *(_unseen(sent, *held) for sent in (t, u)))
+    doubt = math.hypot(doubt, *(_unseen(when, *held) for when in (t, u)))
     found = (peak - shifts + part) * _STEP
     return Lag(found, math.hypot(doubt, _STEP / math.sqrt(12)), min(at, 1.0), ("", ""))
 

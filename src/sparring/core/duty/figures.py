@@ -39,13 +39,14 @@ class Limit(NamedTuple):
 
 class Thins(NamedTuple):
     """A flank, and of which gear: depth for one turn of the output and N·m at it [m/(N·m)], and
-    depth that is left [m], shape (d,).
+    depth that is left [m], shape (d,); allowed: depth that a new one has [m].
     """
 
     flank: str
     gear: str
     depth: np.ndarray
     left: np.ndarray
+    allowed: float
 
 
 @dataclass(frozen=True)
@@ -247,7 +248,8 @@ def _thins(wear: Wear | None, spread: object) -> tuple[Thins, ...]:
         factor = np.maximum(spread(min(part, 0.5)), 0.05)  # type: ignore[operator]
         left = max(f.allowed - f.thinning.value, 0.0)
         depth = each.value / wear.torque * factor
-        found.append(Thins(f.flank.id, f.flank.body, depth, np.full_like(depth, left)))
+        remains = np.full_like(depth, left)
+        found.append(Thins(f.flank.id, f.flank.body, depth, remains, f.allowed))
     return tuple(found)
 
 

@@ -14,7 +14,7 @@ from sparring.core.duty.figures import KnownTrain, Life
 from sparring.core.records import Record
 
 _RENEWALS = 200  # of one part in a season, looked at
-_DRIVES = 200  # that are looked at one by one; more fail as these do
+_DRIVES = 2000  # that are looked at one by one; more fail as these do
 _RARE = 0.01  # part of the drives that fail: a second failure of one is left out
 
 
@@ -48,9 +48,9 @@ def spares(build: Build, train: KnownTrain, fleet: Fleet, turns: float, work: fl
 
     A drive that fails is taken as repaired to new with one set of the part that failed (by its
     lives): every drive has a life of its own on Weibull's line, the doubt of the line is one for
-    all. A flank that is worn out, by the wear found, takes its gear; the doubt of the wear rate is
-    one for all drives, and all wear alike. Parts nobody has lives or wear of are not among them.
-    Raises ValueError where neither is known.
+    all. A flank that is worn out, by the wear found, takes its gear for a new one; the doubt of the
+    wear rate is one for all drives, all wear alike, from as worn as the inspected one is.
+    Parts nobody has lives or wear of are not among them. Raises ValueError where neither is known.
     """
     rng = np.random.default_rng(17)
     found: list[Spare] = []
@@ -91,7 +91,8 @@ def _needs(
         yield weakest, lambda n: _failures(each, life.shape, n, rng), "failures of specimens"
     for f in train.thins:
         if work > 0:
-            worn = np.floor(cycles * work * f.depth[1:] / np.maximum(f.left[1:], 1e-12))
+            beyond = cycles * work * f.depth[1:] - f.left[1:]
+            worn = np.where(beyond >= 0, 1 + np.floor(beyond / f.allowed), 0.0)
             yield f.gear, lambda n, worn=worn: n * worn, "wear of its flanks"  # type: ignore[misc]
 
 
