@@ -177,15 +177,44 @@ def test_a_signal_that_ends_the_program_stops_the_bench_first(demo, lifting, boa
     assert newest_run(book)["source"] == "bench"
 
 
-def test_a_display_that_is_gone_stops_the_bench(demo_home, board, tmp_path):
-    own = Screen()
-    program = Program(own, home_with_demo(demo_home, tmp_path / "home"), "demo")
+@contextlib.contextmanager
+def once_more(screen, home, book):
+    """The program is started again: the run that was cut off is there."""
+    again = Program(screen, home, "demo")
+    try:
+        again.until(lambda: again.state()["logbook"] == book, "its logbook is opened")
+        assert newest_run(book)["ended"] == "interrupted"
+        yield again
+    finally:
+        again.close()
+
+
+def test_a_display_that_is_gone_stops_the_bench(screen, demo_home, board, tmp_path):
+    own, home = Screen(), home_with_demo(demo_home, tmp_path / "home")
+    program = Program(own, home, "demo")
     with begun(program, board, tmp_path):
         book, heard = program.state()["logbook"], len(board.heard)
         own.close()
         program.status()
         assert board.hears("stop", heard)
-    assert newest_run(book)["ended"] == "interrupted"
+    with once_more(screen, home, book):
+        pass
+
+
+def test_a_program_that_is_killed_outright_has_the_last_word_said_for_it(
+    demo, lifting, screen, board
+):
+    """Whatever ends it: a board without a watchdog would turn on."""
+    book, heard = demo.state()["logbook"], len(board.heard)
+    lifting.pull()
+    demo.until(lambda: demo.state()["bench"] == "lost", "the cable is out")
+    lifting.plug()
+    demo.until(lambda: demo.state()["bench"] == "lifting", "it lifts on")
+    demo.signal(signal.SIGKILL)
+    demo.status()
+    assert board.hears("stop", heard)
+    with once_more(screen, demo.home, book) as again:
+        assert again.state()["runs"] == 1
 
 
 def test_another_way_to_load_is_drawn_and_says_what_is_missing(demo):

@@ -7,7 +7,8 @@ import time
 from collections.abc import Callable
 from typing import Protocol
 
-from sparring.bench.lines import Block, Event, LineReader, Mapping, Tally
+from sparring.bench.lastword import LastWord
+from sparring.bench.lines import SHARED, Block, Event, LineReader, Mapping, Tally
 from sparring.bench.wire import TURN, Wire, open_wire, reason
 
 RETRY = 0.3  # [s] between attempts to open a port again
@@ -54,6 +55,8 @@ class Link:
         self.lowers = self.times = True
         self._ends = ends
         self._wire: Wire | None = None
+        self._last_word = LastWord("stop", ends.said)
+        self._shared = False  # somebody else drives it
         self._stop = threading.Event()
         self._write = threading.Lock()
         self._thread = threading.Thread(target=self._run, name=f"link {port}", daemon=True)
@@ -78,6 +81,8 @@ class Link:
             return False
         try:
             with self._write:
+                if not self._shared:
+                    self._last_word.before(command.partition(" ")[0], wire)
                 wire.write(command.encode() + b"\n")
         except OSError:
             return False
@@ -96,6 +101,7 @@ class Link:
                 self._rest()
                 continue
             said = ""
+            self._last_word.opened(self._wire)
             self._ends.link_up()
             try:
                 self._read()
@@ -104,6 +110,8 @@ class Link:
                     self._ends.link_down(f"{self.port} has disappeared: {reason(err)}")
             finally:
                 wire, self._wire = self._wire, None
+                with self._write:
+                    self._last_word.closes()
                 if wire is not None:
                     wire.close()
                 self.reader.reset()
@@ -132,5 +140,6 @@ class Link:
             )
             last = now
             if items:
+                self._shared |= any(isinstance(i, Event) and i.text == SHARED for i in items)
                 self._ends.came(items)
             self._ends.turn(waited)

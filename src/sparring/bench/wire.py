@@ -24,6 +24,9 @@ class Wire(Protocol):
     def write(self, data: bytes) -> None:
         """Sends all of it."""
 
+    def fileno(self) -> int:
+        """Its file descriptor."""
+
     def close(self) -> None:
         """Ends it."""
 
@@ -72,6 +75,9 @@ class _Serial:
         except TypeError as err:
             raise OSError(str(err)) from err
 
+    def fileno(self) -> int:
+        return int(self._port.fileno())
+
     def close(self) -> None:
         self._port.close()
 
@@ -92,6 +98,9 @@ class _Socket:
 
     def write(self, data: bytes) -> None:
         self._socket.sendall(data)
+
+    def fileno(self) -> int:
+        return self._socket.fileno()
 
     def close(self) -> None:
         with contextlib.suppress(OSError):

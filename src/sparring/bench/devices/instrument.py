@@ -12,6 +12,7 @@ from collections.abc import Callable
 from typing import NamedTuple, Protocol
 
 from sparring.bench.answers import figure_of
+from sparring.bench.lastword import LastWord
 from sparring.bench.link import RETRY
 from sparring.bench.wire import Wire, open_wire, reason
 from sparring.core.instruments.devices import Device, Template
@@ -22,6 +23,9 @@ _NEAR = 2e-3  # part by which the figure in an answer may differ from what was s
 
 class Listens(Protocol):
     """Who is told what an instrument does. All calls come from its thread."""
+
+    def said(self, text: str) -> None:
+        """Something for the tester to know."""
 
     def up(self, instrument: Instrument) -> None:
         """It is there. Its `begin` has been sent."""
@@ -56,6 +60,8 @@ class Instrument:
         self._wake, self._stop = threading.Event(), threading.Event()
         self._wire: Wire | None = None
         self._rest = b""
+        stop = next((t for t in device.templates if t.word == "stop"), None)
+        self._last_word = LastWord(stop.filled(0.0), listens.said) if stop is not None else None
         self._thread = threading.Thread(
             target=self._run, name=f"instrument {device.address}", daemon=True
         )
@@ -105,6 +111,8 @@ class Instrument:
                 continue
             said, self._rest = "", b""
             try:
+                if self._last_word is not None:
+                    self._last_word.opened(wire)
                 self._begin(wire)
                 self._wire = wire
                 self._listens.up(self)
@@ -114,6 +122,8 @@ class Instrument:
                     self._listens.down(self, f"{self.device.name}: {address}: {reason(err)}")
             finally:
                 self._wire = None
+                if self._last_word is not None:
+                    self._last_word.closes()
                 wire.close()
             self._stop.wait(RETRY)
 
@@ -149,6 +159,8 @@ class Instrument:
             self._listens.done(self, template.word, figure, f"{figure} is not a number")
             return
         refused = ""
+        if self._last_word is not None:
+            self._last_word.before(template.word, wire)
         self._send(wire, template.filled(value))
         if template.check:
             said = self._ask(wire, template.check)

@@ -219,6 +219,9 @@ class Joined:
 
     # --- what instruments say, from their threads -------------------------------------------------
 
+    def said(self, text: str) -> None:
+        self._queue.put(_Message(self.first, "said", text))
+
     def up(self, instrument: Instrument) -> None:
         self._queue.put(_Message(instrument.device, "up", None))
 
