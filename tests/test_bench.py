@@ -113,6 +113,9 @@ def listen(port):
             got.extend(samples(items))
             events.extend(i for i in items if isinstance(i, Event))
 
+        def said(self, text):
+            states.append((False, text))
+
         def turn(self, waited):
             pass
 
