@@ -46,8 +46,8 @@ def pairs(known: Sequence[Known], which: Sequence[tuple[int, int]]) -> Pairs:
 
     Random parts: of paired blocks the scatter of the differences (JCGM 100:2008, 5.2: what a block
     shares drops out), of others each mean's own, with Welch's degrees of freedom; a scatter of less
-    than four degrees is by chance too small too often, and is taken as at least that of all that
-    are compared, with its freedom. Unshared parts have infinite freedom, the whole the effective
+    than four degrees is by chance too small too often, and where it is less than that of all that
+    are compared, theirs is taken, with its freedom. Unshared parts have infinite freedom, the whole the effective
     ones of Welch and Satterthwaite (JCGM 100:2008, G.4.1). Where nobody knows a scatter (all were
     lifted once) p is 1.
     """
@@ -91,8 +91,10 @@ def _apart(t: Table, a: np.ndarray, b: np.ndarray) -> tuple[np.ndarray, np.ndarr
 def _at_least(
     random: np.ndarray, freedom: np.ndarray, of_all: np.ndarray, its: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray]:
-    """A scatter of few degrees is not less than that of all."""
-    few = (freedom < _OWN) & (its > freedom)
+    """A scatter of few degrees is not less than that of all. One that is more keeps its own few
+    degrees, for it may be more in truth; that of a single run has none to keep.
+    """
+    few = (freedom < _OWN) & (its > freedom) & ((random < of_all) | (freedom <= 0))
     return (np.where(few, np.maximum(random, of_all), random), np.where(few, its, freedom))
 
 
