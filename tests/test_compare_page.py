@@ -1,5 +1,7 @@
 """The page Compare, driven in the window: ticks, conditions, factors, duty, ratio, revision."""
 
+import math
+
 import numpy as np
 import pytest
 from helpers import lay
@@ -7,7 +9,9 @@ from PyQt6.QtCore import QPoint, Qt
 from window_helpers import choose, enter, idle, until
 
 from sparring.core.compare.choice import Choice
+from sparring.core.performance.continuous import carries
 from sparring.core.records import changed
+from sparring.exchange.deriving import heat_of
 
 
 @pytest.fixture
@@ -143,6 +147,7 @@ def test_a_click_in_the_chart_sets_where_they_are_compared(window, qtbot):
     for n in range(page.curves.kind.count()):
         page.curves.kind.setCurrentIndex(n)
         page.curves.refresh()
+        until(lambda: page.curves.chart.rows()[1])  # recordings are looked at off its thread
         head, lines = page.curves.chart.rows()
         assert len(head) == 4
         drawn[page.curves.kind.currentText()] = {(x[0], x[1]): x[2] for x in lines}
@@ -151,6 +156,16 @@ def test_a_click_in_the_chart_sets_where_they_are_compared(window, qtbot):
         assert wire == pytest.approx(100 * out / taken, rel=0.01)
         into = drawn["motor efficiency"][where] / 100 * taken
         assert drawn["gearbox loss"][where] == pytest.approx(into - out, rel=0.02)
+    subjects = window.desk.comparing.found.comparison.subjects
+    for name in ("torque carried", "ripple by order"):
+        assert {of for of, _ in drawn[name]} == {s.name for s in subjects}
+    carried = drawn["torque carried"]
+    for s in subjects:
+        known = heat_of(window.desk.book, s.test)
+        for c in carries(s.model, known, spans=(60.0, math.inf)):
+            assert carried[s.name, c.seconds] == pytest.approx(c.torque)
+        seen = [y for (of, x), y in drawn["ripple by order"].items() if of == s.name and x > 0.5]
+        assert 0 < max(seen) < 20  # % of the mean
 
 
 def test_factors_and_specimens_are_said_and_undone(window, qtbot):

@@ -46,10 +46,10 @@ def pairs(known: Sequence[Known], which: Sequence[tuple[int, int]]) -> Pairs:
 
     Random parts: of paired blocks the scatter of the differences (JCGM 100:2008, 5.2: what a block
     shares drops out), of others each mean's own, with Welch's degrees of freedom; a scatter of less
-    than four degrees is by chance too small too often, and where it is less than that of all that
-    are compared, theirs is taken, with its freedom. Unshared parts have infinite freedom, the whole the effective
-    ones of Welch and Satterthwaite (JCGM 100:2008, G.4.1). Where nobody knows a scatter (all were
-    lifted once) p is 1.
+    than four degrees is by chance too small too often: where it is less than that of all that are
+    compared, theirs is taken, with its freedom. Unshared parts have infinite freedom, the whole the
+    effective ones of Welch and Satterthwaite (JCGM 100:2008, G.4.1). Where nobody knows a scatter
+    (all were lifted once) p is 1.
     """
     from scipy.special import stdtr, stdtrit
 

@@ -5,6 +5,7 @@ stand.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
@@ -12,7 +13,7 @@ import numpy as np
 
 from sparring.core.build import Build
 from sparring.core.motor import COPPER_ZERO, MAGNETS
-from sparring.core.outlook.drive import Load
+from sparring.core.outlook.drive import Load, State
 from sparring.core.performance.heat import Heat
 from sparring.core.performance.model import Performance
 from sparring.core.reduce.warmth import Bodies
@@ -224,10 +225,12 @@ class _Carrier:
             "magnets": (self.limits.magnets or MAGNETS_STAND[motor.magnets]) - room,
         }
 
+        def rises(current: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+            return warmed(bodies, current * current * R, zero + away, self.seconds, self.off)
+
         def used(current: np.ndarray) -> np.ndarray:
             """Part of what is allowed that currents take, of winding and magnets."""
-            rises = warmed(bodies, current * current * R, zero + away, self.seconds, self.off)
-            return np.array([r / a for r, a in zip(rises, allowed.values(), strict=True)])
+            return np.array([r / a for r, a in zip(rises(current), allowed.values(), strict=True)])
 
         ends = 1e-3, 50.0 * float(motor.stall_current.value)
         for _ in range(3):  # ever finer, between the last that is allowed and the first that is not
@@ -249,12 +252,35 @@ class _Carrier:
         two = Load.of(np.array([0.0, most / 2]), volts, winding=warm[0], case=warm[1])
         idle, half = (float(x) for x in drive.state(two, z).current)
         torque = (low - idle) * (most / 2) / (half - idle)  # current is straight in the torque
-        if torque > most:
-            torque, limit, low = most, "stall", float(held.current[0])
+        if torque > most:  # it stalls before it is as warm as that
+
+            def standing(current: np.ndarray) -> tuple[State, np.ndarray]:
+                """At the end of a span in which currents warmed it, and its case."""
+                winding, case = (np.minimum(r, _MOST_KELVIN) + away for r in rises(current))
+                load = Load.of(math.inf, volts, winding=winding, case=case)
+                return drive.state(load, z), case
+
+            low = _just_held(lambda current: standing(current)[0].current, low)
+            held, cases = standing(np.array([low]))
+            torque, limit, warm[1] = float(held.torque[0]), "stall", float(cases[0])
         if self.seconds > _TEETH_AFTER and self.teeth.torque < torque:
             torque, limit = self.teeth.torque, self.teeth.part
             low = idle + (half - idle) * torque / (most / 2)
         return max(torque, 0.0), limit, low, warm[1]
+
+
+def _just_held(held: Callable[[np.ndarray], np.ndarray], most: float) -> float:
+    """The current [A] at which a drive just stalls that it has warmed by itself. held: what it
+    draws at standstill once currents have warmed it, falling with them; at `most` less than that.
+    """
+    low, high = 0.0, most
+    for _ in range(2):
+        tried = np.linspace(low, high, 17)
+        above = held(tried) - tried
+        n = max(int(np.argmax(above <= 0)), 1)
+        low, high = float(tried[n - 1]), float(tried[n])
+    part = above[n - 1] / (above[n - 1] - above[n])
+    return low + float(part) * (high - low)
 
 
 def _softening(found: Performance) -> _Softening:

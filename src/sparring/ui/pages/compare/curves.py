@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any, NamedTuple
+from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -11,60 +11,28 @@ from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from sparring.core import quantity
+from sparring.core.compare.comparison import Comparison
 from sparring.core.compare.subject import Subject
-from sparring.core.performance.model import Band, Curves
-from sparring.core.reduce.step import Step
-from sparring.core.uncertainty import Uncertain, nominal, std
+from sparring.core.performance.model import Curves
+from sparring.core.uncertainty import nominal, std
+from sparring.exchange.overlaid import Lines, Overlaid
+from sparring.ui.model import background
 from sparring.ui.model.desk import Desk
+from sparring.ui.pages.compare.curve_kinds import KINDS, Kind, Recorded
 from sparring.ui.pages.compare.looks import Look, look
 from sparring.ui.theme import font, theme
 from sparring.ui.widgets.chart import Chart, pen
 from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.parts import heading
+from sparring.ui.widgets.seconds_axis import places, write
 
-
-class Kind(NamedTuple):
-    """words; kind: of quantity; of: it of a step; curve: its band of a model's curves."""
-
-    words: str
-    kind: str
-    of: Callable[[Step], Uncertain]
-    curve: Callable[[Curves], Band]
-
-
-def _loss(s: Step) -> Uncertain:
-    return None if s.motor_power is None or s.power_out is None else s.motor_power - s.power_out
-
-
-def _motor(s: Step) -> Uncertain:
-    return None if s.motor_power is None or s.power_in is None else s.motor_power / s.power_in
-
-
-def _lost(c: Curves) -> Band:
-    """Of the gearbox: its power out as known, its efficiency with its doubt."""
-    box = np.maximum(c.gearbox.value, 1e-3)
-    out = c.power_out.value
-    return Band(out * (1 / box - 1), out / box**2 * c.gearbox.u)
-
-
-KINDS: tuple[Kind, ...] = (
-    Kind("gearbox efficiency", "ratio", lambda s: s.gearbox, lambda c: c.gearbox),
-    Kind("wire to shaft", "ratio", lambda s: s.wire_to_shaft, lambda c: c.wire_to_shaft),
-    Kind("motor efficiency", "ratio", _motor, lambda c: c.motor),
-    Kind("speed", "speed", lambda s: s.speed, lambda c: c.speed),
-    Kind("current", "current", lambda s: s.current, lambda c: c.current),
-    Kind("power out", "power", lambda s: s.power_out, lambda c: c.power_out),
-    Kind(
-        "power in",
-        "power",
-        lambda s: s.power_in,
-        lambda c: Band(c.voltage * c.current.value, c.voltage * c.current.u),
-    ),
-    Kind("gearbox loss", "power", _loss, _lost),
-)
 _MOST_LABELS = 12
 _MOST_CURVES = 24
 """Builds that are drawn, the first of those chosen: more cover one another."""
+_NAMED = 3  # lines of each whose part is written beside them
+_FAINT = 110  # of 255: how a spectrum's noise is drawn
+_Drawn = tuple[np.ndarray, np.ndarray, float, float]
+"""(across, up, least and most of it) of one curve."""
 
 
 class CurvesView(QWidget):
@@ -95,6 +63,9 @@ class CurvesView(QWidget):
         column.addWidget(self.chart, 1)
         self._items: list[Any] = []
         self._table: list[list[Any]] = []
+        # of recordings: what was worked out, and what is being
+        self._told: tuple[Comparison, Recorded, list[Overlaid | None]] | None = None
+        self._asked: tuple[Comparison, Recorded] | None = None
         theme.changed.connect(self.refresh)
 
     def sizeHint(self) -> QSize:
@@ -109,40 +80,130 @@ class CurvesView(QWidget):
         chosen = KINDS[self.kind.currentIndex()]
         unit = self.desk.units[chosen.kind]
         self._one = quantity.factor(unit, chosen.kind)
+        if isinstance(chosen, Recorded):
+            unit = f"{unit} {chosen.up}".strip()
         self._torque = quantity.factor(self.desk.units["torque"], "torque")
-        self.chart.set_labels(
-            f"output torque, {self.desk.units['torque']}", f"{chosen.words}, {unit}"
-        )
+        self.chart.axes["bottom"].setTicks(None)
+        self.chart.set_labels(self._across(chosen), f"{chosen.words}, {unit}")
         if found is None:
             return
         side = found.comparison
         many = len(side.subjects)
         first = f"Curves of the first {_MOST_CURVES} of {many}"
         self.title.setText(first if many > _MOST_CURVES else "Curves")
-        ends: list[tuple[float, float, int]] = []
-        low, high, far = np.inf, -np.inf, 0.0
-        for n, s in enumerate(side.subjects[:_MOST_CURVES]):
-            drawn = self._draw(s, n, chosen, side.at.voltage)
-            if drawn is None:
-                continue
-            x, y, least, most = drawn
-            ends.append((float(x[-1]), float(y[-1]), n))
-            low, high, far = min(low, least), max(high, most), max(far, float(x.max()))
-        if not ends:
-            return
-        if side.at.share is None and side.at.torque > 0:
+        if isinstance(chosen, Kind):
+            self._over_torque(side, chosen)
+        else:
+            self._over_another(side, chosen)
+
+    def _across(self, chosen: Kind | Recorded) -> str:
+        if isinstance(chosen, Recorded):
+            return chosen.across
+        return f"output torque, {self.desk.units['torque']}"
+
+    def _over_torque(self, side: Comparison, chosen: Kind) -> None:
+        drawn = [
+            (n, x)
+            for n, s in enumerate(side.subjects[:_MOST_CURVES])
+            if (x := self._draw(s, n, chosen, side.at.voltage)) is not None
+        ]
+        self._fit(side, drawn)
+        if drawn and side.at.share is None and side.at.torque > 0:
             line = pg.InfiniteLine(
                 side.at.torque / self._torque, pen=pen("brass", 1.4, Qt.PenStyle.DashLine)
             )
             self._add(line)
-        room = 0.06 * (high - low) or 0.1 * abs(high) or 1.0
-        self.chart.box.setRange(xRange=(0, 1.32 * far), yRange=(low - room, high + room), padding=0)
-        self._label(ends, side.subjects, 1.02 * far, (low - room, high + room))
 
-    def _draw(
-        self, s: Subject, n: int, kind: Kind, voltage: float
-    ) -> tuple[np.ndarray, np.ndarray, float, float] | None:
-        """A build's points and curve; (across, up, least and most that is drawn)."""
+    def _fit(self, side: Comparison, drawn: Sequence[tuple[int, _Drawn]], start: float = 0) -> None:
+        """Makes room for what was drawn and for the names at its right."""
+        if not drawn:
+            return
+        low = min(least for _, (_, _, least, _) in drawn)
+        high = max(most for _, (_, _, _, most) in drawn)
+        far = max(float(x.max()) for _, (x, _, _, _) in drawn)
+        room = 0.06 * (high - low) or 0.1 * abs(high) or 1.0
+        span = low - room, high + room
+        wide = far - start
+        self.chart.box.setRange(xRange=(start, start + 1.32 * wide), yRange=span, padding=0)
+        ends = [(float(x[-1]), float(y[-1]), n) for n, (x, y, _, _) in drawn]
+        self._label(ends, side.subjects, start + 1.02 * wide, span)
+
+    # --- what the recordings tell -----------------------------------------------------------------
+
+    def _over_another(self, side: Comparison, chosen: Recorded) -> None:
+        """Worked out off the window's thread, then drawn if it is still wanted."""
+        book, told, asked = self.desk.book, self._told, self._asked
+        if told is None or told[0] is not side or told[1] is not chosen:
+            if book is None or (asked and asked[0] is side and asked[1] is chosen):
+                return
+            self._asked = side, chosen
+            self.title.setText(f"Curves: working out {chosen.words} …")
+            some = side.subjects[:_MOST_CURVES]
+
+            def made() -> list[Overlaid | None]:
+                def one(s: Subject) -> Overlaid | None:
+                    return s.once((chosen.of, side.at), lambda: chosen.of(book, s, side.at))
+
+                return [one(s) for s in some]
+
+            def done(found: list[Overlaid | None]) -> None:
+                self._told, self._asked = (side, chosen, found), None
+                self.refresh()
+
+            def failed(err: Exception) -> None:
+                self._told, self._asked = (side, chosen, []), None
+                self.desk.said.emit(str(err))
+                self.refresh()
+
+            background.run(made, done, failed)
+            return
+        curves = [(n, x) for n, x in enumerate(told[2]) if x is not None]
+        if not curves:
+            self.title.setText(f"Curves: no recording tells {chosen.words}")
+            return
+        drawn = [(n, self._draw_recorded(side.subjects[n], x, n, chosen)) for n, x in curves]
+        start = 0.0
+        if chosen.spans:
+            start = 0.9
+            write(self.chart, max(float(x.max()) for _, (x, _, _, _) in drawn))
+        self._fit(side, drawn, start)
+        if all(x.lines is not None and not len(x.lines.x) for _, x in curves):
+            self.title.setText("Curves: no line stands out of the noise")
+
+    def _draw_recorded(self, s: Subject, found: Overlaid, n: int, kind: Recorded) -> _Drawn:
+        how, x, y = look(n), found.x, found.y / self._one
+        shown = places(x) if kind.spans else x
+        u = np.zeros(len(y)) if found.u is None else found.u / self._one
+        self._table += [
+            [s.name, float(a), float(b), float(2 * c) if found.u is not None else None]
+            for a, b, c in zip(x, y, u, strict=True)
+        ]
+        if found.u is not None:
+            edges = [pg.PlotCurveItem(shown, y + k * u) for k in (-2, 2)]
+            self._add(pg.FillBetweenItem(*edges, brush=pg.mkBrush(theme.colour(how.colour, 34))))
+        if found.lines is None:
+            self._add(pg.PlotCurveItem(shown, y, pen=pen(how.colour, 1.4, how.dash)))
+        else:
+            faint = pg.mkPen(theme.colour(how.colour, _FAINT), width=1)
+            self._add(pg.PlotCurveItem(shown, y, pen=faint))
+            self._put_lines(found.lines, how)
+        return shown, y, min(float((y - 2 * u).min()), 0.0), float((y + 2 * u).max())
+
+    def _put_lines(self, lines: Lines, how: Look) -> None:
+        """What stands out of the noise, with the parts of the highest."""
+        y, u = lines.y / self._one, lines.u / self._one
+        self._dots(lines.x, y, u, how)
+        for n in np.argsort(-y)[:_NAMED]:
+            words = f"{lines.x[n]:.3g} {lines.parts[n].partition(' (')[0]}"
+            label = pg.TextItem(words, color=theme.colour(how.colour), anchor=(0, 1))
+            label.setFont(font(11))
+            label.setPos(float(lines.x[n]), float(y[n]))
+            self._add(label)
+
+    # --- over the torque --------------------------------------------------------------------------
+
+    def _draw(self, s: Subject, n: int, kind: Kind, voltage: float) -> _Drawn | None:
+        """A build's points and curve."""
         level = s.level(voltage)
         how = look(n)
         steps = []
@@ -163,18 +224,13 @@ class CurvesView(QWidget):
         ends = self._band(s, kind, level.voltage if level else voltage, float(x.max()), how)
         if not ends:
             self._add(pg.PlotCurveItem(x, y, pen=pen(how.colour, 1.4, how.dash)))
-        self._add(pg.ErrorBarItem(x=x, y=y, height=4 * u, beam=0, pen=pen(how.colour, 1.2)))
-        self._add(
-            pg.ScatterPlotItem(
-                x,
-                y,
-                symbol=how.marker,
-                size=8,
-                pen=pen(how.colour, 1.4),
-                brush=pg.mkBrush(theme.colour("sheet")),
-            )
-        )
+        self._dots(x, y, u, how)
         return x, y, min([float((y - 2 * u).min()), *ends]), max([float((y + 2 * u).max()), *ends])
+
+    def _dots(self, x: np.ndarray, y: np.ndarray, u: np.ndarray, how: Look) -> None:
+        self._add(pg.ErrorBarItem(x=x, y=y, height=4 * u, beam=0, pen=pen(how.colour, 1.2)))
+        mark = {"symbol": how.marker, "size": 8, "pen": pen(how.colour, 1.4)}
+        self._add(pg.ScatterPlotItem(x, y, brush=pg.mkBrush(theme.colour("sheet")), **mark))
 
     def _band(
         self, s: Subject, kind: Kind, voltage: float, far: float, how: Look
@@ -229,11 +285,15 @@ class CurvesView(QWidget):
         self._items.append(item)
 
     def _clicked(self, x: float, _y: float) -> None:
-        if x > 0:
+        if x > 0 and isinstance(KINDS[self.kind.currentIndex()], Kind):
             self.picked.emit(x * self._torque)
 
     def _rows(self) -> tuple[list[str], list[list[Any]]]:
         chosen = KINDS[self.kind.currentIndex()]
         units = self.desk.units
-        head = ["build", f"torque, {units['torque']}", f"{chosen.words}, {units[chosen.kind]}", "±"]
+        up = f"{chosen.words}, {units[chosen.kind]}"
+        across = "seconds" if isinstance(chosen, Recorded) and chosen.spans else "order"
+        if isinstance(chosen, Kind):
+            across = f"torque, {units['torque']}"
+        head = ["build", across, up, "±"]
         return head, self._table

@@ -18,9 +18,7 @@ from sparring.ui.model.desk import Desk
 from sparring.ui.pages.results.kinds.base import Kind, nearest
 from sparring.ui.theme import theme
 from sparring.ui.widgets.chart import pen
-
-_EVER = 8.0  # how many times the last span's place "for ever" stands at
-_TICKS = ((10, "10 s"), (60, "1 min"), (600, "10 min"), (3600, "1 h"), (14400, "4 h"))
+from sparring.ui.widgets.seconds_axis import places, write
 
 
 class TemperatureKind(Kind):
@@ -52,8 +50,7 @@ class TemperatureKind(Kind):
         self.add(self.carried, pg.ScatterPlotItem(x, torque / kt, **mark))
         self._limits(found.carried, x, torque / kt)
         self._duties(found, kt)
-        ticks = [(math.log10(s), words) for s, words in _TICKS] + [(float(x[-1]), "for ever")]
-        self.carried.axes["bottom"].setTicks([ticks, []])
+        write(self.carried, float(x[-1]))
         highest = float((torque + 2 * u).max() / kt)
         self.carried.box.setRange(
             xRange=(0.9, float(x[-1]) + 0.25), yRange=(0, 1.25 * highest), padding=0
@@ -63,11 +60,8 @@ class TemperatureKind(Kind):
     @staticmethod
     def _series(carried: tuple[Carries, ...]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """(place on the axis, torque, u)."""
-        longest = max(c.seconds for c in carried if math.isfinite(c.seconds))
-        x = [
-            math.log10(c.seconds if math.isfinite(c.seconds) else _EVER * longest) for c in carried
-        ]
-        return np.array(x), np.array([c.torque for c in carried]), np.array([c.u for c in carried])
+        seconds, torque, u = np.array([(c.seconds, c.torque, c.u) for c in carried]).T
+        return places(seconds), torque, u
 
     def _limits(self, carried: tuple[Carries, ...], x: np.ndarray, y: np.ndarray) -> None:
         """What ends it, written where it begins to."""
