@@ -250,7 +250,8 @@ class LogbookPanel(QFrame):
             earlier.setFlags(Qt.ItemFlag.NoItemFlags)
             item.addChild(earlier)
         for t in listed:
-            sub = self._row(f"{local(t.created):%d %b %H:%M} {t.title}", t.headline)
+            made = f"{local(t.created):%d %b %H:%M}"  # behind what tells it from the others
+            sub = self._row(f"{t.title}, {made}" if t.title else made, t.headline)
             sub.setData(0, Qt.ItemDataRole.UserRole, ("test", t.id))
             self._tick(sub, Choice(t.build_id, t.id))
             item.addChild(sub)

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetricsF
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from sparring.core import quantity
@@ -30,6 +31,8 @@ _MOST_LABELS = 12
 _MOST_CURVES = 24
 """Builds that are drawn, the first of those chosen: more cover one another."""
 _NAMED = 3  # lines of each whose part is written beside them
+_NAMES = 0.5  # of the chart's width, at most, for the names at its right
+_ABOVE = 1.12  # room for what is written there
 _FAINT = 110  # of 255: how a spectrum's noise is drawn
 _Drawn = tuple[np.ndarray, np.ndarray, float, float]
 """(across, up, least and most of it) of one curve."""
@@ -124,7 +127,12 @@ class CurvesView(QWidget):
         room = 0.06 * (high - low) or 0.1 * abs(high) or 1.0
         span = low - room, high + room
         wide = far - start
-        self.chart.box.setRange(xRange=(start, start + 1.32 * wide), yRange=span, padding=0)
+        names = [side.subjects[n].name for n, _ in drawn] if len(drawn) <= _MOST_LABELS else []
+        metrics = QFontMetricsF(font(11, bold=True))
+        widest = max((metrics.horizontalAdvance(name) for name in names), default=0.0)
+        part = min((widest + 12) / max(self.chart.box.width(), 60.0), _NAMES)
+        right = start + 1.02 * wide / (1 - part)
+        self.chart.box.setRange(xRange=(start, right), yRange=span, padding=0)
         ends = [(float(x[-1]), float(y[-1]), n) for n, (x, y, _, _) in drawn]
         self._label(ends, side.subjects, start + 1.02 * wide, span)
 
@@ -181,16 +189,17 @@ class CurvesView(QWidget):
         if found.u is not None:
             edges = [pg.PlotCurveItem(shown, y + k * u) for k in (-2, 2)]
             self._add(pg.FillBetweenItem(*edges, brush=pg.mkBrush(theme.colour(how.colour, 34))))
+        high = float((y + 2 * u).max())
         if found.lines is None:
             self._add(pg.PlotCurveItem(shown, y, pen=pen(how.colour, 1.4, how.dash)))
         else:
             faint = pg.mkPen(theme.colour(how.colour, _FAINT), width=1)
             self._add(pg.PlotCurveItem(shown, y, pen=faint))
-            self._put_lines(found.lines, how)
-        return shown, y, min(float((y - 2 * u).min()), 0.0), float((y + 2 * u).max())
+            high = _ABOVE * max(high, self._put_lines(found.lines, how))
+        return shown, y, min(float((y - 2 * u).min()), 0.0), high
 
-    def _put_lines(self, lines: Lines, how: Look) -> None:
-        """What stands out of the noise, with the parts of the highest."""
+    def _put_lines(self, lines: Lines, how: Look) -> float:
+        """What stands out of the noise, with the parts of the highest; how high that is."""
         y, u = lines.y / self._one, lines.u / self._one
         self._dots(lines.x, y, u, how)
         for n in np.argsort(-y)[:_NAMED]:
@@ -199,6 +208,7 @@ class CurvesView(QWidget):
             label.setFont(font(11))
             label.setPos(float(lines.x[n]), float(y[n]))
             self._add(label)
+        return float(y.max(initial=0.0))
 
     # --- over the torque --------------------------------------------------------------------------
 
