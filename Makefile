@@ -3,6 +3,8 @@ PYTHON ?= python3
 VENV   := .venv
 BIN    := $(VENV)/bin
 QUIET  := --quiet --disable-pip-version-check
+# Where nothing may write bytecode, every one of the hundreds of processes compiles the program anew.
+unexport PYTHONDONTWRITEBYTECODE
 
 .PHONY: demo run test studies journeys attack study coverage lint bench screenshots schemas findings guide dist deb install lock clean
 
@@ -101,4 +103,5 @@ $(VENV)/.ready-dev: requirements-dev.lock pyproject.toml | $(VENV)/.system-dev
 	@echo "Installing the locked packages for development (once) ..."
 	@$(BIN)/pip install $(QUIET) --require-hashes -r requirements-dev.lock
 	@$(BIN)/pip install $(QUIET) --no-deps --no-build-isolation --editable .
+	@$(BIN)/python -m compileall -q src
 	@touch $@ $(VENV)/.ready
