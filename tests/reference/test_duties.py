@@ -301,3 +301,48 @@ def test_what_would_have_to_change_is_enough():
 def test_a_train_nobody_built_loses_what_it_is_said_to():
     train = plain(0.8, 1e-3, 40.0, 1)
     assert float(train.a[0]) * 40.0 == pytest.approx(1 / 0.8)
+
+
+def turns_for_ever(torque, way, period, cycles=400, step=0.05):
+    """Whether a motor gets its way done in every cycle, stepped by hand from the cold on."""
+    w = c = 0.0
+    for _ in range(cycles):
+        gone, t, begun = 0.0, 0.0, (w, c)
+        while t < period:
+            k, hot = K * (1 - MAGNET * c), R * (1 + w / ZERO)
+            i = (A * torque + B + K * I0) / k
+            omega = (12.0 - i * hot) / k / RATIO
+            if gone < way and omega <= 0:
+                return False
+            drives = gone < way
+            heat = i * i * hot if drives else 0.0
+            gone += omega * step if drives else 0.0
+            across = (w - c) / INNER
+            w, c = w + step * (heat - across) / COPPER, c + step * (across - c / OUTER) / IRON
+            t += step
+        if gone < way:
+            return False
+        if abs(w - begun[0]) < 1e-3 and abs(c - begun[1]) < 1e-3:
+            return True
+    return True
+
+
+@pytest.mark.parametrize("period", [30.0, 120.0])
+def test_what_stalls_once_it_is_warm_is_told_where_a_stepped_motor_stalls(period):
+    def margin(torque):
+        duty = Duty(
+            segments=(Segment(torque=torque, speed=2.0, time=3.0),), per_day=86_400 / period
+        )
+        (met,) = meets([candidate()], duty).found
+        (told,) = met.segments
+        assert (told.stall_margin > 1) == (told.speed > 0)
+        return told.stall_margin
+
+    told = [margin(t) for t in np.linspace(0.3, 1.5, 40)]
+    assert (np.diff(told) <= 1e-9).all()
+    low, high = 0.3, 1.5
+    for _ in range(9):
+        middle = (low + high) / 2
+        low, high = (middle, high) if turns_for_ever(middle, 6.0, period) else (low, middle)
+    assert margin(0.97 * low) > 1
+    assert margin(1.03 * high) <= 1

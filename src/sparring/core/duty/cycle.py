@@ -15,7 +15,7 @@ from sparring.core.duty.record import Duty
 from sparring.core.duty.segment import Segment
 from sparring.core.duty.thermal import Cycle, rises
 
-_ROUNDS = 6  # of currents by warmth and warmth by currents
+_ROUNDS = 24  # of currents by warmth and warmth by currents
 _STILL = 0.02  # [K]
 LEAST = 1e-12
 """What is divided by where it might be nothing."""
@@ -41,10 +41,15 @@ class Stack(NamedTuple):
     stands: np.ndarray
     misfit: np.ndarray  # (2, c, d)
 
+    def rows(self, some: np.ndarray) -> Stack:
+        """Some of the candidates."""
+        return Stack(*(x[..., some, :] for x in self))
+
 
 class Driven(NamedTuple):
     """One segment of all: speed, time, current (the most), copper: mean of I² [A²], energy, stalls
-    (torque that it stands at), each (c, d).
+    (torque that it stands at; of what stands once it is warm the segment's own), stands: whether it
+    does, or never reaches the speed it is spun up to; each (c, d).
     """
 
     speed: np.ndarray
@@ -53,6 +58,7 @@ class Driven(NamedTuple):
     squared: np.ndarray
     energy: np.ndarray
     stalls: np.ndarray
+    stands: np.ndarray
 
 
 class Shared(NamedTuple):
@@ -115,37 +121,66 @@ def stacked(candidates: Sequence[Candidate], some: slice) -> Stack:
 
 
 def warm(stack: Stack, duty: Duty) -> tuple[Cycle, list[Driven]]:
-    """The steady cycle: currents that follow from the warmth, and the warmth from the currents."""
-    away = duty.room - stack.reference
-    todo = duty.todo
+    """The steady cycle: currents that follow from the warmth, and the warmth from the currents.
+
+    From the cold on it only gets warmer from round to round: what stands once has no steady cycle
+    in which it turns, and stands from then on, though it may be cooler for it.
+    """
+    away, todo = duty.room - stack.reference, duty.todo
     winding = np.zeros((len(todo), *stack.k.shape)) + away
-    case = winding.copy()
-    cycle, runs = None, []
+    case, stands = winding.copy(), np.zeros(winding.shape, bool)
+    cycle: Cycle | None = None
+    runs: list[Driven] = []
+    moving = np.arange(len(stack.k))
     for _ in range(_ROUNDS):
-        runs = [_segment(stack, duty, s, winding[n], case[n]) for n, s in enumerate(todo)]
-        cycle = rises(
-            stack.bodies,
-            stack.R,
-            stack.zero + away,
-            away,
+        some, room = stack.rows(moving), away[moving]
+        now = [
+            _segment(some, duty, s, winding[n, moving], case[n, moving], stands[n, moving])
+            for n, s in enumerate(todo)
+        ]
+        found = rises(
+            some.bodies,
+            some.R,
+            some.zero + room,
+            room,
             [
                 (r.squared, r.time, duty.around(s) - duty.room)
-                for r, s in zip(runs, todo, strict=True)
+                for r, s in zip(now, todo, strict=True)
             ],
             duty.period,
         )
-        before, (winding, case) = winding, (cycle.winding + away, cycle.case + away)
-        if float(np.abs(winding - before).max()) < _STILL:
+        if cycle is None:
+            cycle, runs = found, now
+        for whole, part in zip([cycle, *runs], [found, *now], strict=True):
+            _put(whole, part, moving)
+        stand = stands[:, moving] | [r.stands for r in now]
+        still = (np.abs(found.winding + room - winding[:, moving]) < _STILL) & (
+            stand == stands[:, moving]
+        )
+        winding[:, moving], case[:, moving] = found.winding + room, found.case + room
+        stands[:, moving] = stand
+        moving = moving[~still.all(axis=(0, 2))]
+        if not len(moving):
             break
     assert cycle is not None
     return cycle._replace(peak=cycle.peak + away, warmest=cycle.warmest + away), runs
 
 
-def _segment(c: Stack, duty: Duty, s: Segment, winding: np.ndarray, case: np.ndarray) -> Driven:
-    """winding, case: above the temperature of the motor's readings [K], on the mean."""
+def _put(whole: tuple[np.ndarray, ...], part: tuple[np.ndarray, ...], rows: np.ndarray) -> None:
+    """Some candidates' figures in place of those before, arrays of shape (…, c, d)."""
+    for x, y in zip(whole, part, strict=True):
+        x[..., rows, :] = y
+
+
+def _segment(
+    c: Stack, duty: Duty, s: Segment, winding: np.ndarray, case: np.ndarray, stood: np.ndarray
+) -> Driven:
+    """winding, case: above the temperature of the motor's readings [K], on the mean; stood: where
+    it stood in a cooler cycle.
+    """
     zero = np.zeros(c.k.shape)
     if s.kind in ("hold", "rest"):
-        return Driven(zero, zero + s.time, zero, zero, zero, zero)
+        return Driven(zero, zero + s.time, zero, zero, zero, zero, zero > 0)
     R = c.R * (1 + winding / c.zero) + duty.source
     k = c.k * np.maximum(1 - c.magnet * case, 0.2)
     free = duty.voltage - c.brush
@@ -153,9 +188,9 @@ def _segment(c: Stack, duty: Duty, s: Segment, winding: np.ndarray, case: np.nda
     stalled = (k * (free / R - c.between * free) - c.friction - c.b) / c.a
     current = (c.a * s.torque + c.b) / k + idle
     if s.kind == "spin up":
-        return _spin_up(c, duty, s, k, R, current, stalled)
+        return _spin_up(c, duty, s, k, R, current, stalled, stood)
     speed = (free - current * R) / k / c.ratio * c.misfit[0]
-    stands = (speed <= 0) | (stalled <= s.torque)
+    stands = stood | (speed <= 0) | (stalled <= s.torque)
     speed = np.where(stands, 0.0, speed)
     current = np.where(stands, free / R, current) * c.misfit[1]
     way = s.speed * s.time
@@ -169,7 +204,8 @@ def _segment(c: Stack, duty: Duty, s: Segment, winding: np.ndarray, case: np.nda
         time = np.where(stands, s.time, way / np.maximum(speed, LEAST))
         power = duty.voltage * current
     time = np.minimum(time, duty.period)
-    return Driven(speed, time, current, current**2, power * time, np.maximum(stalled, 0.0))
+    stalled = np.where(stands, np.minimum(stalled, s.torque), stalled)
+    return Driven(speed, time, current, current**2, power * time, np.maximum(stalled, 0.0), stands)
 
 
 def _spin_up(
@@ -180,6 +216,7 @@ def _spin_up(
     R: np.ndarray,
     steady: np.ndarray,
     stalled: np.ndarray,
+    stood: np.ndarray,
 ) -> Driven:
     """At full voltage, or at the current that the supply gives until the speed takes over: ω = ω_∞
     (1 − e^(−t/τ)), τ = J R/k² (the inertia at the output as a J/i at the motor, its losses in a).
@@ -196,7 +233,7 @@ def _spin_up(
     first = J * even / push
     tau = J * R / k**2
     begin, end = np.maximum(top - even, LEAST), top - target
-    reaches = (end > 0) & (most > steady) & (top > 0)
+    reaches = (end > 0) & (most > steady) & (top > 0) & ~stood
     ratio = np.where(reaches, np.maximum(end, LEAST) / begin, math.e**-3)
     second = np.where(even < target, -tau * np.log(np.minimum(ratio, 1.0)), 0.0)
     per = k / R
@@ -219,6 +256,7 @@ def _spin_up(
         heat / np.maximum(first + second, LEAST),
         energy,
         np.maximum(stalled, 0.0),
+        ~reaches,
     )
 
 
