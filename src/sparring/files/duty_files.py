@@ -137,9 +137,9 @@ def ratio_to_dict(
                 "stall_torque_Nm": float(over.stall[n]),
                 "pull_N": _number(float(over.pull[n])),
                 "time_to_distance_s": _number(float(over.to_distance[n])),
-                "driven_s": float(over.time[n]),
-                "energy_J": m.energy,
-                "winding_K": m.winding,
+                "driven_s": _number(float(over.time[n])),
+                "energy_J": _number(float(over.energy[n])),
+                "winding_K": _number(float(over.winding[n])),
             }
             for n, m in enumerate(over.met)
         ],

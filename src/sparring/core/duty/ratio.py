@@ -74,16 +74,22 @@ class OverRatio(NamedTuple):
 
     @property
     def energy(self) -> np.ndarray:
-        return np.array([m.energy for m in self.met])
+        """Of a cycle [J]."""
+        return self._turning([m.energy for m in self.met])
 
     @property
     def time(self) -> np.ndarray:
         """Of what is driven in a cycle [s]."""
-        return np.array([sum(s.time for s in m.segments if s.current > 0) for m in self.met])
+        return self._turning([sum(s.time for s in m.segments if s.current > 0) for m in self.met])
 
     @property
     def winding(self) -> np.ndarray:
-        return np.array([m.winding for m in self.met])
+        """The hottest in a cycle [K]."""
+        return self._turning([m.winding for m in self.met])
+
+    def _turning(self, of: Sequence[float]) -> np.ndarray:
+        """NaN where it stalls: nobody would leave it so."""
+        return np.where([m.figures["stalls"] for m in self.met], of, math.nan)
 
 
 @dataclass(frozen=True)
@@ -208,8 +214,10 @@ def best(over: OverRatio, duty: Duty, aim: Aim = "margin") -> Best:
     }[aim]
     does = np.array([m.meets for m in over.met])
     drives = np.array([all(m.figures[x] for x in OF_POWER) for m in over.met])
-    among = does if does.any() else drives if drives.any() else np.ones(len(does), bool)
-    rated = np.where(among, worth, -math.inf)
+    among = does if does.any() else drives
+    if not among.any():
+        among, worth = np.ones(len(does), bool), over.margin
+    rated = np.where(among & ~np.isnan(worth), worth, -math.inf)
     n = int(np.argmax(rated))
     near = np.abs(rated - rated[n]) <= _FLAT * abs(rated[n])
     first, last = n, n
