@@ -98,6 +98,15 @@ def test_conditions_figures_and_tables_by_keyboard(demo):
     demo.until(lambda: wanted(demo)["margin"] == 0.05, "the margin is taken")
     demo.choose("Compared in", "stall torque")
     demo.until(lambda: wanted(demo)["figure"] == "stall", "another figure")
+    for kind, told in (("torque carried", "Curves"), ("ripple by order", "Curves: no line stands")):
+        demo.choose("Curves of", kind)
+        demo.until(
+            lambda told=told: (
+                any(w["text"].startswith(told) for w in demo.widgets(kind="Label"))
+                and not any("working out" in w["text"] for w in demo.widgets(kind="Label"))
+            ),
+            f"{kind} is drawn",
+        )
     demo.choose("Curves of", "speed")
     before = wanted(demo)["torque"]
     demo.click("Curves of the builds compared")
