@@ -4,7 +4,6 @@ repeats with the turns of its output.
 
 from __future__ import annotations
 
-import math
 from typing import NamedTuple
 
 import numpy as np
@@ -79,7 +78,9 @@ def ripple(book: Logbook, s: Subject, at: At) -> Overlaid | None:
                 return None
             spectrum = found.spectrum
             some = spectrum.order >= _COURSE * spectrum.resolution
-            scale = 1 / abs(spectrum.mean) if spectrum.mean else math.nan
+            if not some.any() or not spectrum.mean:
+                return None
+            scale = 1 / abs(spectrum.mean)
             told = np.array([(x.found, x.amplitude, x.u) for x in found.lines]).reshape(-1, 3).T
             lines = Lines(
                 told[0], scale * told[1], scale * told[2], tuple(x.part for x in found.lines)

@@ -177,6 +177,10 @@ class CurvesView(QWidget):
         self._fit(side, drawn, start)
         if all(x.lines is not None and not len(x.lines.x) for _, x in curves):
             self.title.setText("Curves: no line stands out of the noise")
+        of = (side.subjects[n].result for n, _ in curves)
+        volts = {round(x.voltage, 1) for x in of if x is not None}
+        if chosen.spans and len(volts) > 1:
+            self.title.setText("Curves: each at the voltage of its test")
 
     def _draw_recorded(self, s: Subject, found: Overlaid, n: int, kind: Recorded) -> _Drawn:
         how, x, y = look(n), found.x, found.y / self._one
