@@ -327,6 +327,23 @@ def turns_for_ever(torque, way, period, cycles=400, step=0.05):
     return True
 
 
+def test_a_segment_in_the_cold_is_not_judged_by_the_warm_room():
+    """Where it fills the whole period the room that the drive never rests in says nothing."""
+    c = candidate()
+    cooled = c.motor.bodies * np.array([1, 1, 0.1, 0.1])[:, np.newaxis]
+    c = replace(c, motor=replace(c.motor, bodies=cooled))
+
+    def told(room):
+        segment = Segment(torque=0.95, speed=1.0, time=600.0, room=263.15)
+        duty = Duty(segments=(segment,), room=room, per_day=144.0, control="held to the speed")
+        return meets([c], duty).found[0]
+
+    warm, cold = told(368.15), told(263.15)
+    assert cold.segments[0].stall_margin > 1.1
+    assert warm.segments[0].stall_margin == pytest.approx(cold.segments[0].stall_margin, rel=1e-3)
+    assert warm.winding == pytest.approx(cold.winding, abs=0.1)
+
+
 @pytest.mark.parametrize("period", [30.0, 120.0])
 def test_what_stalls_once_it_is_warm_is_told_where_a_stepped_motor_stalls(period):
     def margin(torque):

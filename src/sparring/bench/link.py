@@ -76,11 +76,11 @@ class Link:
 
     def send(self, command: str) -> bool:
         """Sends a command line; False when the cable is out or the board does not take it."""
-        wire = self._wire
-        if wire is None:
-            return False
         try:
             with self._write:
+                wire = self._wire
+                if wire is None:
+                    return False
                 if not self._shared:
                     self._last_word.before(command.partition(" ")[0], wire)
                 wire.write(command.encode() + b"\n")
@@ -92,7 +92,7 @@ class Link:
         said = ""
         while not self._stop.is_set():
             try:
-                self._wire = open_wire(self.port, self.baud)
+                wire = open_wire(self.port, self.baud)
             except (OSError, ValueError) as err:
                 why = f"{self.port} cannot be opened: {reason(err)}"
                 if why != said:
@@ -101,7 +101,8 @@ class Link:
                 self._rest()
                 continue
             said = ""
-            self._last_word.opened(self._wire)
+            self._last_word.opened(wire)
+            self._wire = wire
             self._ends.link_up()
             try:
                 self._read()
@@ -109,11 +110,10 @@ class Link:
                 if not self._stop.is_set():
                     self._ends.link_down(f"{self.port} has disappeared: {reason(err)}")
             finally:
-                wire, self._wire = self._wire, None
-                with self._write:
+                with self._write:  # nobody is sending, and nobody will
+                    self._wire = None
                     self._last_word.closes()
-                if wire is not None:
-                    wire.close()
+                wire.close()
                 self.reader.reset()
             self._rest()
 

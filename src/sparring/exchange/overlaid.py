@@ -11,13 +11,12 @@ import numpy as np
 from sparring.core.compare.figures import At, torque_of
 from sparring.core.compare.subject import Subject
 from sparring.core.orders.lines import orders_of
+from sparring.core.orders.spectrum import FIRST
 from sparring.core.performance.continuous import CARRIED_FOR, carries
 from sparring.core.reduce.inputs import ReductionError, part_of
 from sparring.core.uncertainty import nominal
 from sparring.exchange.deriving import heat_of
 from sparring.logbook import Logbook
-
-_COURSE = 3  # turns, below which a course is no ripple
 
 
 class Lines(NamedTuple):
@@ -77,13 +76,13 @@ def ripple(book: Logbook, s: Subject, at: At) -> Overlaid | None:
             except ReductionError:
                 return None
             spectrum = found.spectrum
-            some = spectrum.order >= _COURSE * spectrum.resolution
-            if not some.any() or not spectrum.mean:
+            if len(spectrum.order) <= FIRST or not spectrum.mean:
                 return None
             scale = 1 / abs(spectrum.mean)
             told = np.array([(x.found, x.amplitude, x.u) for x in found.lines]).reshape(-1, 3).T
             lines = Lines(
                 told[0], scale * told[1], scale * told[2], tuple(x.part for x in found.lines)
             )
-            return Overlaid(spectrum.order[some], scale * spectrum.amplitude[some], lines=lines)
+            order, amplitude = spectrum.order[FIRST:], spectrum.amplitude[FIRST:]
+            return Overlaid(order, scale * amplitude, lines=lines)
     return None

@@ -123,11 +123,12 @@ def stacked(candidates: Sequence[Candidate], some: slice) -> Stack:
 def warm(stack: Stack, duty: Duty) -> tuple[Cycle, list[Driven]]:
     """The steady cycle: currents that follow from the warmth, and the warmth from the currents.
 
-    From the cold on it only gets warmer from round to round: what stands once has no steady cycle
-    in which it turns, and stands from then on, though it may be cooler for it.
+    From the coldest that is around it, it only gets warmer from round to round: what stands once
+    has no steady cycle in which it turns, and stands from then on, though it may be cooler for it.
     """
     away, todo = duty.room - stack.reference, duty.todo
-    winding = np.zeros((len(todo), *stack.k.shape)) + away
+    coldest = min([duty.room, *(duty.around(s) for s in todo)])
+    winding = np.zeros((len(todo), *stack.k.shape)) + coldest - stack.reference
     case, stands = winding.copy(), np.zeros(winding.shape, bool)
     cycle: Cycle | None = None
     runs: list[Driven] = []

@@ -34,6 +34,10 @@ class Spectrum:
     effective: bool = False
 
 
+FIRST = 3
+"""Turns in a course, below which it is no ripple: where in a spectrum that begins."""
+
+
 class Peak(NamedTuple):
     """A line: its order, amplitude and standard uncertainty; chance: that the floor alone rises so
     high at one order [0..1].

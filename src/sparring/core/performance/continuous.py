@@ -271,12 +271,14 @@ class _Carrier:
 
 def _just_held(held: Callable[[np.ndarray], np.ndarray], most: float) -> float:
     """The current [A] at which a drive just stalls that it has warmed by itself. held: what it
-    draws at standstill once currents have warmed it, falling with them; at `most` less than that.
+    draws at standstill once currents have warmed it, falling with them; most: what it is not above.
     """
     low, high = 0.0, most
     for _ in range(2):
         tried = np.linspace(low, high, 17)
         above = held(tried) - tried
+        if above[-1] > 0:
+            return high
         n = max(int(np.argmax(above <= 0)), 1)
         low, high = float(tried[n - 1]), float(tried[n])
     part = above[n - 1] / (above[n - 1] - above[n])

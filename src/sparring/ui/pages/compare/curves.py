@@ -167,7 +167,7 @@ class CurvesView(QWidget):
             return
         curves = [(n, x) for n, x in enumerate(told[2]) if x is not None]
         if not curves:
-            self.title.setText(f"Curves: no recording tells {chosen.words}")
+            self.title.setText(f"Curves: {chosen.words} is known of none")
             return
         drawn = [(n, self._draw_recorded(side.subjects[n], x, n, chosen)) for n, x in curves]
         start = 0.0

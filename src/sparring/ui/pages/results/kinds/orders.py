@@ -21,6 +21,7 @@ from sparring.core.orders.average import Average
 from sparring.core.orders.growth import Growth, growth
 from sparring.core.orders.lines import SIGNALS, Line, Orders, orders_of
 from sparring.core.orders.sound import Heard, Spectrogram, expected_speeds, lines_of, spectrogram
+from sparring.core.orders.spectrum import FIRST
 from sparring.core.orders.tones import hunting, tones_of
 from sparring.core.orders.transmission import CHANNEL, orders_of_error
 from sparring.core.performance.whole import Whole
@@ -40,7 +41,6 @@ from sparring.ui.widgets.chart import pen
 from sparring.ui.widgets.choice import Choice
 from sparring.ui.widgets.parts import note
 
-_FIRST = 3  # turns, below which a course is no ripple
 _NOT, _FIRST_RUN = "growth since …", "first"
 _MOST_BEFORE = 8  # runs that stand for what was before
 _SOUND = "sound:"  # before the name of an attached one
@@ -230,8 +230,8 @@ class OrdersKind(Kind):
         scale = 100 / abs(spectrum.mean) if spectrum.mean else 1.0
         unit = "% of its r.m.s." if spectrum.effective else "% of mean"
         self.lines.set_labels(f"order (per turn of {found.counted})", f"ripple, {unit}")
-        order, y = spectrum.order[_FIRST:], scale * spectrum.amplitude[_FIRST:]
-        self.curve(self.lines, order, 2 * scale * spectrum.floor[_FIRST:], "rule", width=1)
+        order, y = spectrum.order[FIRST:], scale * spectrum.amplitude[FIRST:]
+        self.curve(self.lines, order, 2 * scale * spectrum.floor[FIRST:], "rule", width=1)
         self.curve(self.lines, order, y, "speed", width=1)
         named = sorted(found.lines, key=lambda x: -x.amplitude)[:_NAMED]
         highest = max(
