@@ -4,15 +4,20 @@
 
 import json
 import tempfile
+import warnings
 from pathlib import Path
 
 import numpy as np
 import pytest
 from helpers import TARE, benches
+from hypothesis import given
+from hypothesis import strategies as st
+from hypothesis.extra.numpy import arrays
 from independent import setups, ways
 from typer.testing import CliRunner
 
 from sparring.cli.app import app
+from sparring.core import known
 from sparring.core.analysis import analyse
 from sparring.core.build import Build
 from sparring.core.events import DETECTORS, detect, in_words, with_events
@@ -182,3 +187,34 @@ def test_a_detector_that_fails_costs_no_run(build, rig, monkeypatch):
     nothing = {c: np.full(len(recording), np.nan) for c in recording.channels}
     monkeypatch.undo()
     assert detect(build, rig, run, Recording(recording.t, nothing)) == []
+
+
+@given(arrays(float, st.integers(0, 40), elements=st.floats(-1e6, 1e6) | st.just(np.nan)))
+def test_what_was_not_read_is_left_out_without_a_word(y):
+    """As NumPy's own functions do, which warn where nothing was read."""
+    ours = [known.most(y), known.least(y), known.mean(y), known.deviation(y), known.median(y)]
+    if np.isnan(y).all():
+        assert np.isnan([*ours, known.quantile(y, 0.9), known.scatter(y)]).all()
+        return
+    numpys = [f(y) for f in (np.nanmax, np.nanmin, np.nanmean, np.nanstd, np.nanmedian)]
+    assert ours == pytest.approx(numpys, rel=1e-9, abs=1e-6)
+    assert known.quantile(y, 0.9) == pytest.approx(np.nanquantile(y, 0.9))
+    rows = np.array([y, np.full(len(y), np.nan)])
+    np.testing.assert_array_equal(known.medians(rows), [np.nanmedian(y), np.nan])
+
+
+def test_a_run_in_which_sensors_fell_silent_is_looked_at_whatever_else_runs(
+    build, rig, monkeypatch
+):
+    """Runs that end are looked at in threads of their own. All share one filter of warnings, which
+    another may have put back: here nobody can change it.
+    """
+    ((run, recording),), _ = made("", build, rig, 1.5, 1)
+    channels = {c: y.copy() for c, y in recording.channels.items()}
+    for n, y in enumerate(channels.values()):
+        y[40 + 10 * n : 160 + 10 * n] = np.nan
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        monkeypatch.setattr(warnings, "simplefilter", lambda *_, **__: None)
+        kept = with_events(build, rig, run, Recording(recording.t, channels))
+    assert "sensor-unplugged" in [e.id for e in kept.events]

@@ -320,7 +320,7 @@ def test_a_tester_in_a_hurry_breaks_nothing(window, qtbot, monkeypatch):
     rng = random.Random(2)
     d, s, page, errands = window.desk, window.session, window.view("run"), window.errands
     simulate, make, begun = s.simulate, Recorder.__init__, []
-    s.simulate = lambda b, r: simulate(b, r, speed=12.0, rate=40.0)
+    s.simulate = lambda b, r, **more: simulate(b, r, speed=12.0, rate=40.0, **more)
 
     def counted(self, path, *how, **more):
         make(self, path, *how, **more)

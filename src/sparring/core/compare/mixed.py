@@ -124,13 +124,14 @@ def _variances(y: np.ndarray, x: np.ndarray, z: Mapping[str, np.ndarray]) -> dic
         left = y - x @ np.linalg.lstsq(x, y, rcond=None)[0]
         return {"residual": max(float(left @ left) / (n - p), 1e-30)}
     from statsmodels.regression.mixed_linear_model import MixedLM, VCSpec
+    from statsmodels.tools.sm_exceptions import ConvergenceWarning
 
+    # a variance of nothing lies at its bound; for good, for a filter is one for all threads
+    warnings.filterwarnings("ignore", category=ConvergenceWarning)
     spec = VCSpec(
         [*z], [[[str(k) for k in range(m.shape[1])]] for m in z.values()], [[m] for m in z.values()]
     )
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")  # a variance of nothing lies at its bound
-        found = MixedLM(y, x, groups=np.ones(n), exog_vc=spec).fit(reml=True)
+    found = MixedLM(y, x, groups=np.ones(n), exog_vc=spec).fit(reml=True)
     variances = dict(zip(z, map(float, found.vcomp), strict=True))
     return {**variances, "residual": max(float(found.scale), 1e-30)}
 
