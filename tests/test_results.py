@@ -5,10 +5,13 @@ import math
 import numpy as np
 import pytest
 from helpers import make_runs
+from hypothesis import given
+from hypothesis import strategies as st
 
 from sparring.core import predict
 from sparring.core.analysis import analyse
 from sparring.core.finding import Peer, PeerStep, explain
+from sparring.core.performance.model import Band, Curves
 from sparring.core.plan import Lift, next_lift, sequence
 from sparring.core.plan import ladder as planned
 from sparring.core.quantity import Measured
@@ -287,3 +290,20 @@ def test_a_run_keeps_the_calibration_it_was_made_with(build, rig, lifted, plan):
     moved = analyse(build, anew, plan, runs).steps[2].points[0].torque_cell
     assert nominal(after) == pytest.approx(nominal(before), rel=1e-9)
     assert nominal(moved) != pytest.approx(nominal(before), rel=0.02)
+
+
+@given(st.floats(0.5, 50), st.floats(0.01, 20), st.integers(5, 120))
+def test_the_top_of_a_curve_is_told_where_it_lies_between_two_points(free, steep, points):
+    """Of P = T (ω₀ − b T), which is a parabola: ω₀²/4b at half of the stall torque. Which of two
+    equal points is higher is a matter of rounding, and their uncertainties are not equal.
+    """
+    torque = np.linspace(0.0, free / steep, points)
+    speed = free - steep * torque
+    power, no = Band(torque * speed, 0.01 + torque), Band(speed, 0.0 * torque)
+    curves = Curves(12.0, torque, (free / steep, 0.0), no, no, power, no, no, no)
+    top = curves.peak(power)
+    assert top.value == pytest.approx(free**2 / (4 * steep), rel=1e-9)
+    assert top == pytest.approx(
+        (free / steep / 2, free / 2, top.value, 0.01 + top.torque), rel=1e-6
+    )
+    assert curves.peak(no)[:3] == pytest.approx((0.0, free, free))

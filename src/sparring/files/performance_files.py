@@ -88,13 +88,12 @@ def _curves(x: Curves) -> dict[str, Any]:
         band: Band = getattr(x, name)
         rows |= {key: _list(band.value), f"u_{key}": _list(band.u)}
     for name, key in (("power_out", "peak_power"), ("wire_to_shaft", "best_efficiency")):
-        value = getattr(x, name).value
-        n = int(np.nanargmax(value))
+        top = x.peak(getattr(x, name))
         rows[key] = {
-            "torque_Nm": float(x.torque[n]),
-            "speed_rad_per_s": float(x.speed.value[n]),
-            "value": float(value[n]),
-            "u_value": float(getattr(x, name).u[n]),
+            "torque_Nm": top.torque,
+            "speed_rad_per_s": top.speed,
+            "value": top.value,
+            "u_value": top.u,
         }
     rows["no_load"] = {
         "speed_rad_per_s": float(x.speed.value[0]),

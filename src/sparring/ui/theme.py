@@ -206,7 +206,6 @@ def _sheet(c: dict[str, str]) -> str:
 
 def _texts(c: dict[str, str]) -> str:
     return f"""
-    QWidget {{ font-size: 13px; color: {c["ink"]}; }}
     QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
     QMainWindow, QDialog {{ background: {c["bench"]}; }}
     QMenuBar {{ background: {c["sheet"]}; padding: 2px 6px; }}

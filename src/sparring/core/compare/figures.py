@@ -88,10 +88,9 @@ def peak_power(s: Subject, at: At) -> Known | None:
     if s.model is None:
         return None
     curves = s.model.curves(at.voltage)
-    n = int(np.nanargmax(curves.power_out.value))
-    value, u = float(curves.power_out.value[n]), float(curves.power_out.u[n])
-    found = of_own(value, u, f"peak power of {s.name}", note="by its model")
-    return found._replace(torque=float(curves.torque[n]))
+    top = curves.peak(curves.power_out)
+    found = of_own(top.value, top.u, f"peak power of {s.name}", note="by its model")
+    return found._replace(torque=top.torque)
 
 
 def _line(s: Subject, at: At) -> SpeedLine | None:

@@ -7,8 +7,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
-import numpy as np
-
 from sparring.core.performance.model import Band, Curves, Performance
 from sparring.core.performance.stalls import WORDS, Ways
 from sparring.core.reduce.results import TestResult
@@ -58,10 +56,8 @@ def _at(curves: Curves) -> Iterator[Figure]:
         ("wire_to_shaft", "best-efficiency", "best efficiency, wire to shaft", "ratio"),
         ("power_out", "peak-power", "peak power out", "power"),
     ):
-        band = getattr(curves, name)
-        n = int(np.nanargmax(band.value))
-        at = float(curves.torque[n]), float(curves.speed.value[n])
-        yield Figure(v, id, words, float(band.value[n]), float(band.u[n]), kind, "", *at)
+        top = curves.peak(getattr(curves, name))
+        yield Figure(v, id, words, top.value, top.u, kind, "", top.torque, top.speed)
 
 
 def _efficiencies(result: TestResult) -> Iterator[Figure]:

@@ -40,6 +40,15 @@ class Band(NamedTuple):
     u: np.ndarray
 
 
+class Peak(NamedTuple):
+    """The top of a curve: output torque [N·m], speed [rad/s], value and u, SI."""
+
+    torque: float
+    speed: float
+    value: float
+    u: float
+
+
 @dataclass(frozen=True)
 class Curves:
     """Over the output torque [N·m], from no load to stall at one voltage [V]; SI."""
@@ -53,6 +62,22 @@ class Curves:
     wire_to_shaft: Band
     gearbox: Band
     motor: Band
+
+    def peak(self, band: Band) -> Peak:
+        """Where one of these is highest: by the parabola through its highest point and that on
+        either side, for two points may share a top that lies between them.
+        """
+        n, off, more = int(np.nanargmax(band.value)), 0.0, 0.0
+        before, top, after = (
+            float(band.value[k]) if 0 <= k < len(self.torque) else np.nan for k in (n - 1, n, n + 1)
+        )
+        bend = before - 2 * top + after
+        if bend < 0:  # not where it is highest at an end
+            off = (before - after) / (2 * bend)
+            more = off * (after - before) / 2 + off * off * bend / 2
+        at = float(self.torque[n] + off * (self.torque[1] - self.torque[0]))
+        speed, u = (float(np.interp(at, self.torque, x)) for x in (self.speed.value, band.u))
+        return Peak(at, speed, top + more, u)
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ from sparring.exchange.export import KeptTest
 from sparring.exchange.exports import exports_of
 from sparring.ui.app.errands import Errands
 from sparring.ui.command import Command
+from sparring.ui.pages import PAGES
 from sparring.ui.theme import theme
 
 MENUS = ("&Logbook", "&Edit", "B&uild", "Be&nch", "&View", "&Help")
@@ -179,3 +180,15 @@ COMMANDS: tuple[Command[Errands], ...] = (
     Command("help.keys", "Keys", lambda e: e.keys(), menu="Help", key="Shift+F1"),
     Command("help.about", "About Sparring", lambda e: e.about(), menu="Help"),
 )
+
+
+def pages_themselves() -> list[Command[Errands]]:
+    """Those that show a page; their keys are the work order's."""
+    return [
+        Command(f"go.{page.id}", f"Go to {page.name}", partial(_go, id=page.id), key=f"Alt+{n}")
+        for n, page in enumerate(PAGES, start=1)
+    ]
+
+
+def _go(errands: Errands, id: str) -> None:
+    errands.window.go(id)

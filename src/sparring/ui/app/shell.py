@@ -4,7 +4,6 @@ below. What there is of pages and commands it takes from their lists.
 
 from __future__ import annotations
 
-from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -31,7 +30,7 @@ from PyQt6.QtWidgets import (
 from sparring.core import predict
 from sparring.core.finding import Finding
 from sparring.ui.app.actions import Actions
-from sparring.ui.app.commands import COMMANDS, MENUS
+from sparring.ui.app.commands import COMMANDS, MENUS, pages_themselves
 from sparring.ui.app.desktop import desktop_wants_calm
 from sparring.ui.app.errands import Errands
 from sparring.ui.app.sides import Sides
@@ -75,7 +74,7 @@ class MainWindow(Window):
         self.errands = Errands(self)
         self.page = PAGES[0]
         self.views: dict[str, View] = {}
-        every = (*COMMANDS, *(c for page in PAGES for c in page.commands), *_pages_themselves())
+        every = (*COMMANDS, *(c for page in PAGES for c in page.commands), *pages_themselves())
         self.commands = Actions(self, every, self._target, lambda c: not c.on or c.on in self.views)
         self.context = Context(
             self.desk,
@@ -252,7 +251,12 @@ class MainWindow(Window):
 
     def set_dark(self, on: bool) -> None:
         self.desk.settings.setValue("dark", on)
+        app = QApplication.instance()
+        assert app is not None
+        # it would be asked of tens of thousands of events, and none is a key
+        app.removeEventFilter(self)
         theme.set_dark(on)
+        app.installEventFilter(self)
 
     # --- going about ------------------------------------------------------------------------------
 
@@ -456,18 +460,6 @@ class MainWindow(Window):
         if app:
             app.removeEventFilter(self)
         super().closeEvent(event)
-
-
-def _pages_themselves() -> list[Command[Errands]]:
-    """Commands that show a page; their keys are the work order's."""
-    return [
-        Command(f"go.{page.id}", f"Go to {page.name}", partial(_go, id=page.id), key=f"Alt+{n}")
-        for n, page in enumerate(PAGES, start=1)
-    ]
-
-
-def _go(errands: Errands, id: str) -> None:
-    errands.window.go(id)
 
 
 def _load_slow_libraries() -> None:
