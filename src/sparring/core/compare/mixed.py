@@ -13,6 +13,7 @@ from typing import NamedTuple
 import numpy as np
 
 _NOTHING = 1e-6  # part of the residual's variance below which a random effect is none
+_ROUNDING = 1e-12  # part of the figures below which what is left of them is none
 
 
 class Contrast(NamedTuple):
@@ -161,6 +162,9 @@ def _solved(
         (t * part @ by for t, part in zip(theta[:-1], parts[:-1], strict=True)),
         start=np.zeros(len(y)),
     )
+    left = y - x @ beta - random
+    # what rounding leaves where there is a figure for every coefficient is no residual
+    left = np.where(np.abs(left) < _ROUNDING * np.abs(y).max(initial=0.0), 0.0, left)
     sizes = {name: math.sqrt(t) for name, t in zip(names, theta[:-1], strict=True)}
     return Mixed(
         beta,
@@ -168,7 +172,7 @@ def _solved(
         covariance,
         {**sizes, **dict.fromkeys(nothing, 0.0), "residual": math.sqrt(float(theta[-1]))},
         dropped,
-        y - x @ beta - random,
+        left,
         x @ beta,
         slopes,
         np.linalg.inv(information),
