@@ -13,8 +13,10 @@ import textwrap
 import numpy as np
 import pytest
 from helpers import wait_for
+from typer.testing import CliRunner
 
 from sparring.bench.recorder import Recorder
+from sparring.cli.app import app
 from sparring.core.plan import Plan
 from sparring.core.rig import Rig
 from sparring.core.run import Run
@@ -358,3 +360,11 @@ def test_killed_in_its_first_migration_a_logbook_opens_the_next_time(tmp_path):
     gc.collect()  # what holds the lock of the one that was killed
     with Logbook(tmp_path / "b") as book:
         assert book.tests() == []
+
+
+def test_the_demo_is_not_made_among_other_files(tmp_path):
+    (tmp_path / "letter.txt").write_text("dear tester")
+    told = CliRunner().invoke(app, ["demo", str(tmp_path), "--no-window"])
+    assert told.exit_code == 1
+    assert "Name a folder that is empty" in told.output
+    assert [p.name for p in tmp_path.iterdir()] == ["letter.txt"]

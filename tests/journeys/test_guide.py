@@ -97,3 +97,23 @@ def test_f1_opens_the_chapter_in_hand_and_a_finding_its_own(demo):
     demo.key("F1")
     demo.until(lambda: guide(demo) == "Part measurements", "over a dialog, the dialog's chapter")
     demo.key("Escape", "Escape")
+
+
+def test_the_tour_from_a_logbook_of_ones_own_makes_the_demo_unless_it_is_cancelled(
+    screen, tmp_path
+):
+    (tmp_path / "home").mkdir()
+    own = Program(screen, tmp_path / "home", "open")
+    try:
+        own.key("ctrl+period")
+        own.type("tour")
+        own.screen.xdo("key", "Return")  # and it is not at rest until it is made
+        own.until(lambda: own.buttons("Cancel"), "it is being made")
+        x, y, wide, high = own.buttons("Cancel")[0]["at"]
+        own.screen.xdo("mousemove", x + wide // 2, y + high // 2, "click", 1)
+        own.until(lambda: own.widgets("Cancelled. Nothing was changed."), "it was given up")
+        assert not own.widgets("Tour,")
+        kept = [p.name for p in (own.home / "data" / "sparring").iterdir()]
+        assert not [name for name in kept if "demo" in name]  # half of it would pass for it
+    finally:
+        own.close()

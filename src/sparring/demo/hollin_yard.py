@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import tempfile
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -31,6 +32,7 @@ from sparring.demo import bought, campaign, life, to_failure, worn
 from sparring.demo.drives import others
 
 _RPM = 2 * math.pi / 60
+_RUNS = 381  # of the demo, to tell how far it is
 
 
 def motor() -> MotorReadings:
@@ -252,34 +254,62 @@ def scenes() -> list[Scene]:
     ]
 
 
-def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None) -> Path:
-    """Builds the demo logbook in `folder`; where it already is, leaves it alone."""
-    from sparring.logbook import Logbook
+def make_logbook(
+    folder: Path,
+    say: Callable[[str], None] = lambda _: None,
+    progress: Callable[[float], None] = lambda _: None,
+) -> Path:
+    """Builds the demo logbook in `folder`; where it already is, leaves it alone. One that is begun
+    and not finished leaves nothing. say: what is made; progress: with the part done [0..1], which
+    may raise. Raises LogbookError where something else is in the folder.
+    """
+    from sparring.logbook import LogbookError
 
     if (folder / "logbook.sqlite").exists():
         return folder
-    with Logbook(folder) as book:
+    if folder.exists() and any(folder.iterdir()):
+        raise LogbookError(f"{folder} has files, but no logbook. Name a folder that is empty.")
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(prefix=f".{folder.name}-", dir=folder.parent) as beside:
+        made = Path(beside) / folder.name
+        _make(made, say, progress)
+        made.rename(folder)
+    return folder
+
+
+def _make(folder: Path, say: Callable[[str], None], progress: Callable[[float], None]) -> None:
+    from sparring.logbook import Logbook
+
+    class Counting(Logbook):
+        """Tells how much of the demo there is, by its runs."""
+
+        def add_run(self, *run: Any, **how: Any) -> int:
+            made = super().add_run(*run, **how)
+            progress(min(made / _RUNS, 1.0))
+            return made
+
+    with Counting(folder) as book:
         rig_ids: dict[str, int] = {}
         drives = others(motor())
         builds = {build.name: book.save_build(build) for build in drives}
         compared = [worn.fit(dunnock(1)), worn.fit(dunnock(2)), dunnock(3), *drives]
         builds |= {build.name: book.save_build(build) for build in compared[:3]}
-        progress("campaigns ...")
+        say("campaigns ...")
         hoist = rig()
         rig_ids[hoist.name] = book.save_rig(hoist)
         bought.make(book, hoist, rig_ids[hoist.name])
         campaign.make(book, compared, builds, hoist, rig_ids[hoist.name])
-        progress("a life test ...")
+        say("a life test ...")
         knot = next(b for b in drives if b.family == "Knot")
         life.make(book, knot, builds[knot.name], hoist, rig_ids[hoist.name])
         curlew = next(b for b in drives if b.family == "Curlew")
         strong = strong_hoist()
         rig_ids[strong.name] = book.save_rig(strong)
         to_failure.make(book, curlew, builds[curlew.name], strong, rig_ids[strong.name])
-        progress("worn drives ...")
+        say("worn drives ...")
         worn.make(book, book.builds())
         for scene in (*by_eye(drives), *scenes()):
-            progress(f"testing {scene.build.name} ...")
+            say(f"testing {scene.build.name} ...")
             build_id = builds.get(scene.build.name) or book.save_build(scene.build)
             if scene.rig.name not in rig_ids:
                 rig_ids[scene.rig.name] = book.save_rig(scene.rig)
@@ -313,4 +343,3 @@ def make_logbook(folder: Path, progress: Callable[[str], None] = lambda _: None)
                     analyse(scene.build, scene.rig, scene.plan, book.material(book.runs(test_id)))
                 ),
             )
-    return folder

@@ -351,7 +351,7 @@ class Errands:
         else:
             self._work(
                 "Making the demo logbook …",
-                lambda _p: make_logbook(home() / "demo"),
+                lambda progress: make_logbook(home() / "demo", progress=progress),
                 self._tour_there,
             )
 
