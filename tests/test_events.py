@@ -17,7 +17,7 @@ from independent import setups, ways
 from typer.testing import CliRunner
 
 from sparring.cli.app import app
-from sparring.core import known
+from sparring.core import nan
 from sparring.core.analysis import analyse
 from sparring.core.build import Build
 from sparring.core.events import DETECTORS, detect, in_words, with_events
@@ -192,15 +192,15 @@ def test_a_detector_that_fails_costs_no_run(build, rig, monkeypatch):
 @given(arrays(float, st.integers(0, 40), elements=st.floats(-1e6, 1e6) | st.just(np.nan)))
 def test_what_was_not_read_is_left_out_without_a_word(y):
     """As NumPy's own functions do, which warn where nothing was read."""
-    ours = [known.most(y), known.least(y), known.mean(y), known.deviation(y), known.median(y)]
+    ours = [nan.most(y), nan.least(y), nan.mean(y), nan.deviation(y), nan.median(y)]
     if np.isnan(y).all():
-        assert np.isnan([*ours, known.quantile(y, 0.9), known.scatter(y)]).all()
+        assert np.isnan([*ours, nan.quantile(y, 0.9), nan.scatter(y)]).all()
         return
     numpys = [f(y) for f in (np.nanmax, np.nanmin, np.nanmean, np.nanstd, np.nanmedian)]
     assert ours == pytest.approx(numpys, rel=1e-9, abs=1e-6)
-    assert known.quantile(y, 0.9) == pytest.approx(np.nanquantile(y, 0.9))
+    assert nan.quantile(y, 0.9) == pytest.approx(np.nanquantile(y, 0.9))
     rows = np.array([y, np.full(len(y), np.nan)])
-    np.testing.assert_array_equal(known.medians(rows), [np.nanmedian(y), np.nan])
+    np.testing.assert_array_equal(nan.medians(rows), [np.nanmedian(y), np.nan])
 
 
 def test_a_run_in_which_sensors_fell_silent_is_looked_at_whatever_else_runs(

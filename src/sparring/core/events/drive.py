@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from sparring.core import known
+from sparring.core import nan
 from sparring.core.events.event import Found, detector
 from sparring.core.events.watched import Watched, before_and_after, stretches
 from sparring.core.finding import Fact
@@ -30,7 +30,7 @@ def _stops(w: Watched) -> list[tuple[int, int, bool]]:
             if first < w.many(_UP) and last < b - a - 2:
                 continue  # on the way up, and it moves on
             before = speed[a + max(0, first - w.many(_SUDDEN + 0.1)) : a + first]
-            ran = len(before) > 2 and known.most(before) > 0.25 * usual
+            ran = len(before) > 2 and nan.most(before) > 0.25 * usual
             if first == 0 and last < w.many(_UP):
                 continue  # it has not begun yet
             found.append((a + first, a + last, ran))
@@ -53,7 +53,7 @@ def jam(w: Watched) -> Found:
         return
     for a, b, sudden in _stops(w):
         if sudden:
-            ran = known.most(speed[max(0, a - w.many(0.3)) : a])
+            ran = nan.most(speed[max(0, a - w.many(0.3)) : a])
             facts = {"speed": Fact(ran, "speed", digits=3)}
             yield float(w.t[a]), float(w.t[b - 1]), "It stopped at once, from {speed}.", facts
 
@@ -85,20 +85,20 @@ def _slips(w: Watched) -> Found:
     if motor is None or out is None or _broke(w):
         return
     ratio = abs(w.build.ratio())
-    fast = np.nan_to_num(motor) > 0.2 * known.quantile(np.abs(motor), 0.98)
+    fast = np.nan_to_num(motor) > 0.2 * nan.quantile(np.abs(motor), 0.98)
     with np.errstate(invalid="ignore", divide="ignore"):
         lost = np.where(fast & w.on, 1 - out * ratio / motor, np.nan)
     if np.isfinite(lost).sum() < w.many(0.5):
         return
-    usual = known.median(lost)
+    usual = nan.median(lost)
     # a ratio entered wrong is one from beginning to end: what slips does not always do so
-    base = usual if abs(usual) > _SLIPS and known.deviation(lost) < _SLIPS / 2 else 0.0
+    base = usual if abs(usual) > _SLIPS and nan.deviation(lost) < _SLIPS / 2 else 0.0
     width = w.many(0.2)
     _, mean = before_and_after(lost, width)
-    scatter = known.scatter(lost)
+    scatter = nan.scatter(lost)
     off = np.nan_to_num(mean - base) > max(_SLIPS, 4 * scatter / np.sqrt(width))
     for a, b in stretches(off, w.many(0.1)):
-        most = known.most(mean[a:b] - base)
+        most = nan.most(mean[a:b] - base)
         facts = {"lost": Fact(most, "ratio")}
         seen = "The output turns {lost} slower than the ratio says."
         yield float(w.t[a]), float(w.t[min(b - 1 + width, len(w.t) - 1)]), seen, facts
@@ -127,7 +127,7 @@ def _drops(w: Watched, y: np.ndarray, part: float) -> list[tuple[int, float, flo
         z = y[a:b]
         before, _ = before_and_after(z, width)
         after = np.minimum(z, np.append(z[1:], z[-1]))  # a tooth takes hardly a sample
-        noise = known.scatter(z)
+        noise = nan.scatter(z)
         with np.errstate(invalid="ignore", divide="ignore"):
             lost = np.where(before - after > 8 * noise, 1 - after / before, 0.0)
         for first, last in stretches(np.nan_to_num(lost) > part, 1):
@@ -144,7 +144,7 @@ def _broke(w: Watched) -> tuple[int, float] | None:
     for k, level, _ in _drops(w, y, 0.6):
         end = next((b for a, b in w.spans if a <= k < b), len(y))
         rest = y[k + w.many(0.05) : end]
-        if len(rest) >= w.many(0.3) and known.quantile(rest, 0.9) < 0.3 * level:
+        if len(rest) >= w.many(0.3) and nan.quantile(rest, 0.9) < 0.3 * level:
             return k, level
     return None
 
@@ -194,8 +194,8 @@ def _goes_on(w: Watched, k: int) -> bool:
     after = speed[k + w.many(0.4) : k + w.many(0.7)]
     if len(before) < 3 or len(after) < 3:
         return True
-    usual = known.median(before)
-    return abs(known.median(after) - usual) < 0.08 * abs(usual)
+    usual = nan.median(before)
+    return abs(nan.median(after) - usual) < 0.08 * abs(usual)
 
 
 def _slack(w: Watched, y: np.ndarray, k: int, level: float) -> bool:

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from sparring.core import known
+from sparring.core import nan
 from sparring.core.events.event import Found, detector
 from sparring.core.events.watched import Watched, stretches
 from sparring.core.finding import Fact
@@ -59,7 +59,7 @@ def _still(w: Watched, *, at_end: bool) -> Found:
             geared = {"speed": 1.0, "motor_speed": abs(w.build.ratio())}.get(name)
             if geared is not None and abs(y[a + 1]) < 0.02 * w.free_speed * geared:
                 continue  # it stands
-            end = y[a + 1] in (known.most(y), known.least(y)) and y[a + 1] != 0
+            end = y[a + 1] in (nan.most(y), nan.least(y)) and y[a + 1] != 0
             # what cuts a signal off does so again and again, or most of the time
             often = len(stretches(y == y[a + 1], 2)) > 1 or (b - a) > 0.5 * w.on.sum()
             end = end and often
@@ -92,7 +92,7 @@ def unplugged(w: Watched) -> Found:
         gone = ~np.isfinite(y) & np.any(others, axis=0)
         zero = (y == 0) & w.on & np.any([_turning(w, c) for c in channels if c != name], axis=0)
         for a, b in stretches(gone, w.many(0.15)) + stretches(zero, w.many(0.25)):
-            if not np.isfinite(y[:a]).any() or (zero[a] and not known.most(np.abs(y[:a])) > 0):
+            if not np.isfinite(y[:a]).any() or (zero[a] and not nan.most(np.abs(y[:a])) > 0):
                 continue  # it was never there
             seen = f"{CHANNELS[name].label}: no reading for {w.t[b - 1] - w.t[a]:.2g} s."
             yield float(w.t[a]), float(w.t[b - 1]), seen, {}
@@ -104,7 +104,7 @@ def _turning(w: Watched, channel: str) -> np.ndarray:
     y = w.recording.channels[channel]
     if channel not in ("speed", "motor_speed") or not np.isfinite(y).any():
         return np.zeros(len(y), bool)
-    return np.asarray(np.nan_to_num(np.abs(y)) > 0.3 * known.most(np.abs(y)))
+    return np.asarray(np.nan_to_num(np.abs(y)) > 0.3 * nan.most(np.abs(y)))
 
 
 @detector("clock-jump", "Clock jumped", "caution")
@@ -132,17 +132,17 @@ def zero_drift(w: Watched) -> Found:
         # that is still tight keeps the drive wound up
         return
     first, last = w.spans[0][0], w.spans[-1][1]
-    level = known.median(force[w.on])
+    level = nan.median(force[w.on])
     speed = w.get("speed")
     rest = np.ones(len(force), bool)
     if speed is not None:
-        rest = np.abs(np.nan_to_num(speed)) < 0.02 * known.quantile(np.abs(speed), 0.98)
+        rest = np.abs(np.nan_to_num(speed)) < 0.02 * nan.quantile(np.abs(speed), 0.98)
     free = rest & (np.abs(force) < 0.12 * abs(level))
     before, after = force[:first][free[:first]], force[last:][free[last:]]
     if min(len(before), len(after)) < 5 or level <= 0:
         return
-    moved = known.mean(after) - known.mean(before)
-    u = math.hypot(*(known.deviation(x) / math.sqrt(len(x)) for x in (before, after)))
+    moved = nan.mean(after) - nan.mean(before)
+    u = math.hypot(*(nan.deviation(x) / math.sqrt(len(x)) for x in (before, after)))
     if abs(moved) > max(_DRIFTS * u, 0.01 * level):
         facts = {"moved": Fact(abs(moved), "force", digits=2)}
         way = "more" if moved > 0 else "less"

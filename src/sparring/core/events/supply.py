@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from sparring.core import known, several
+from sparring.core import nan, several
 from sparring.core.events.event import Found, detector
 from sparring.core.events.watched import Watched, before_and_after, stretches
 from sparring.core.finding import Fact
@@ -27,7 +27,7 @@ def supply_limit(w: Watched) -> Found:
         if b - a < w.many(0.8):
             continue  # it still comes up
         i, v = amps[a:b], volts[a:b]
-        most = known.quantile(i, 0.98)
+        most = nan.quantile(i, 0.98)
         if most <= 0:
             continue
         # a ramp of the drive is no limit: its voltage is low because it is still being raised
@@ -35,12 +35,12 @@ def supply_limit(w: Watched) -> Found:
         for first, last in stretches(held, w.many(0.15)):
             if last < w.many(_RAMPS):
                 continue
-            floats = known.most(v[first:last]) - known.least(v[first:last])
+            floats = nan.most(v[first:last]) - nan.least(v[first:last])
             slope = np.polyfit(np.arange(last - first), np.nan_to_num(i[first:last]), 1)[0]
             if floats > _FLOATS * set_to and abs(slope) * (last - first) < _FLAT * most:
                 facts = {
                     "current": Fact(most, "current", digits=3),
-                    "voltage": Fact(known.least(v[first:last]), "voltage", digits=3),
+                    "voltage": Fact(nan.least(v[first:last]), "voltage", digits=3),
                 }
                 seen = "The current stays at {current} while the voltage is down to {voltage}."
                 yield float(w.t[a + first]), float(w.t[a + last - 1]), seen, facts
@@ -62,16 +62,16 @@ def breaker_trip(w: Watched) -> Found:
     if volts is None or amps is None or w.rig.method.course[2] > 0:
         return  # a drive that coasts is switched off on purpose
     for a, b in w.spans:
-        v = known.median(volts[a:b])
+        v = nan.median(volts[a:b])
         rest = w.t[-1] - w.t[b - 1]
         if rest < 0.6 or len(w.t) < b + w.many(0.3):
             continue
         later = slice(b, min(b + w.many(0.5), len(w.t)))
-        dead = known.most(np.abs(volts[later][1:])) < 0.05 * v
-        none = known.most(np.abs(amps[later][1:])) < 0.05 * max(known.most(amps[a:b]), 0.02)
+        dead = nan.most(np.abs(volts[later][1:])) < 0.05 * v
+        none = nan.most(np.abs(amps[later][1:])) < 0.05 * max(nan.most(amps[a:b]), 0.02)
         before = amps[max(a, b - w.many(0.1)) : b]
-        high = known.most(before)
-        usual = known.median(amps[a:b])
+        high = nan.most(before)
+        usual = nan.median(amps[a:b])
         # a bench that ends a stall waits longer than a breaker does
         since = b - 1 - next((k for k in range(b - 1, a, -1) if amps[k] < 1.25 * usual), a)
         waited = since * w.dt > 0.7 * w.rig.limits.stalled_for
@@ -110,7 +110,7 @@ def motor_dropped_out(w: Watched) -> Found:
         if not here.any():
             continue
         k = int(np.argmax(here))
-        scatter = 1.4826 * known.median(np.abs(np.diff(speed[a:b]))) / fell[0][k]
+        scatter = 1.4826 * nan.median(np.abs(np.diff(speed[a:b]))) / fell[0][k]
         if here[k] > max(0.03, 3 * scatter / np.sqrt(width)):
             facts = {"drop": Fact(float(here[k]), "ratio")}
             seen = "The speed falls by {drop} at once, with the same voltage and about the current."

@@ -9,7 +9,7 @@ from functools import cached_property
 
 import numpy as np
 
-from sparring.core import known
+from sparring.core import nan
 from sparring.core.build import Build
 from sparring.core.live import Instruments
 from sparring.core.recording import Recording
@@ -96,7 +96,7 @@ class Watched:
             if motor > 0:
                 return float(motor) / abs(self.build.ratio())
         speed = self.get("speed")
-        return 0.0 if speed is None else known.quantile(np.abs(speed), 0.98)
+        return 0.0 if speed is None else nan.quantile(np.abs(speed), 0.98)
 
 
 def before_and_after(y: np.ndarray, width: int, gap: int = 0) -> tuple[np.ndarray, np.ndarray]:
@@ -107,7 +107,7 @@ def before_and_after(y: np.ndarray, width: int, gap: int = 0) -> tuple[np.ndarra
     before, after = np.full(n, np.nan), np.full(n, np.nan)
     if n < 2 * width + gap:
         return before, after
-    medians = known.medians(np.lib.stride_tricks.sliding_window_view(y, width))
+    medians = nan.medians(np.lib.stride_tricks.sliding_window_view(y, width))
     before[width:] = medians[: n - width]
     after[: n - width + 1 - gap] = medians[gap:]
     return before, after

@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from sparring.core import known
+from sparring.core import nan
 from sparring.core.methods import MethodBase
 from sparring.core.plan import Plan
 from sparring.core.plan.record import Kind
@@ -61,7 +61,7 @@ def split_runs(
         parts = [recording.span(a + (b - a) * 0.3, b).channels["voltage"] for a, b in spans]
         planned = {s.voltage for s in plan.todo if s.voltage is not None}
         supplied = nominal_voltages(
-            [known.mean(v) for v in parts],
+            [nan.mean(v) for v in parts],
             sorted(planned) if len(plan.voltages) else (),
             levels if level_of else (),
         )
