@@ -3,6 +3,13 @@ become builds; all of it by real keys and clicks.
 """
 
 import json
+import subprocess
+
+from desktop import COMMAND, Program
+
+from sparring.core.quantity import Measured
+from sparring.core.records import changed
+from sparring.demo import hollin_yard
 
 
 def setting(demo, key):
@@ -255,3 +262,51 @@ def test_rows_a_forgotten_choice_and_a_row_by_double_click(demo):
     demo.type("compare none")
     demo.key("Return")
     demo.until(lambda: not chosen(demo), "nothing is compared")
+
+
+def test_two_drives_of_ones_own_from_their_files(screen, tmp_path):
+    """Build, rig and another logger's file of each, into a logbook that is not there yet."""
+    home, rig = tmp_path / "home", tmp_path / "rig.json"
+    home.mkdir()
+    rig.write_text(changed(hollin_yard.rig(), ("name",), "My hoist").to_json())
+    mine = Program(screen, home, "open")
+    try:
+        for revision, rubs in (1, 0.36), (2, 0.12):
+            build = hollin_yard.dunnock(1).model_copy(
+                update={"family": "Robin", "revision": revision, "title": f"friction {rubs}"}
+            )
+            for stage in range(2):
+                build = changed(build, ("stages", stage, "friction"), Measured(rubs, 0.02))
+            file, log = tmp_path / f"robin-{revision}.json", tmp_path / f"log-{revision}.csv"
+            file.write_text(build.to_json())
+            records = ("--build", file, "--rig", rig)
+            made = [COMMAND, "simulate", *records, "--seed", str(revision), "--out", log]
+            subprocess.run(made, check=True, capture_output=True)
+            mine.menu("Build", "Open a build or rig file")
+            mine.file_dialog(file)
+            mine.until(lambda n=revision: mine.state()["build"] == f"Robin r{n}", "it is laid out")
+            if revision == 1:
+                imported(mine, rig)
+            mine.until(lambda: mine.state()["rig"] == "My hoist", "on the rig")
+            imported(mine, log)
+            mine.until(lambda: mine.state()["dialog"].startswith("Import"), "it is looked at")
+            mine.press("Import as a new test")
+            mine.until(lambda: mine.state()["has_result"] and not mine.state()["dialog"], "reduced")
+        mine.page("Compare")
+        mine.until(lambda: len(chosen(mine)) == 2, "the family is compared")
+        mine.tab_to("Differences with their intervals")
+        mine.key("Return")
+        mine.until(lambda: mine.state()["dialog"] == "Differences", "they are shown as a table")
+        mine.until(lambda: "better" in read(mine, "Differences"), "less friction is better")
+    finally:
+        mine.close()
+
+
+def imported(mine, file):
+    mine.key("ctrl+i")
+    mine.file_dialog(file)
+
+
+def read(mine, name):
+    """All that the tables of a name show."""
+    return " ".join(text for w in mine.widgets(name) for text in w.get("items", ()))

@@ -130,9 +130,9 @@ class Errands:
             name, _ = QFileDialog.getOpenFileName(
                 self.window, "Log of another logger", "", file_filter(LOGS)
             )
-            if not name:
-                return
-            path = Path(name)
+            if name:
+                self.import_file(Path(name))  # it may be a build's all the same
+            return
         if isinstance(readings := format_of(path), RunsFormat):
             self._import_runs(readings, path)
             return
