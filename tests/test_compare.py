@@ -4,6 +4,7 @@ said than is so; the commands and their documents.
 
 import json
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -16,6 +17,7 @@ from sparring.core.compare.changed import changed_since
 from sparring.core.compare.choice import Choice
 from sparring.core.compare.comparison import compare, usual
 from sparring.core.compare.crossing import Over, crossings
+from sparring.core.compare.effects import effects_of
 from sparring.core.compare.figures import At, Figure
 from sparring.core.compare.known import Known
 from sparring.core.compare.next_change import changes
@@ -81,6 +83,17 @@ def test_effects_hold_over_specimens_and_confounded_factors_are_named(subjects):
     assert frozenset(("material", "ratio")) in named
     says = next(f for f in found.findings if f.id == "compare-confounded")
     assert "Test one with material PA66 and ratio 30:1." in says.remedies
+
+
+def test_builds_that_differ_in_no_factor_are_told_apart_by_revision(subjects):
+    first = subjects["newest"][0]
+    twin = first.build.model_copy(update={"revision": 9})
+    second = replace(first, build=twin, name=twin.name, _made={})
+    effects = effects_of([first, second], usual([first]))
+    assert effects.factors == ("revision",)
+    assert effects.effects[0].value == pytest.approx(0.0, abs=1e-9)
+    with pytest.raises(ValueError, match="no factor varies"):
+        effects_of([first, replace(first, test=999, _made={})], usual([first]))
 
 
 def test_two_rigs_are_said_and_widen_what_they_do_not_share(subjects):

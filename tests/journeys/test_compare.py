@@ -298,6 +298,10 @@ def test_two_drives_of_ones_own_from_their_files(screen, tmp_path):
         mine.key("Return")
         mine.until(lambda: mine.state()["dialog"] == "Differences", "they are shown as a table")
         mine.until(lambda: "better" in read(mine, "Differences"), "less friction is better")
+        mine.key("Escape", "ctrl+shift+2")
+        mine.until(
+            lambda: "revision" in read(mine, "Effects of the factors"), "nothing else parts them"
+        )
     finally:
         mine.close()
 

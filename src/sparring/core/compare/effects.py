@@ -107,8 +107,8 @@ def effects_of(
     factors: Sequence[str] | None = None,
     interactions: Sequence[tuple[str, str]] = (),
 ) -> Effects:
-    """factors: to be in the model, None: all that vary and do more than name a build. Raises
-    ValueError, in words, where there is nothing to tell.
+    """factors: to be in the model, None: all that vary and do more than name a build, or else the
+    revision. Raises ValueError, in words, where there is nothing to tell.
     """
     chosen = BY_ID[figure]
     told = [(s, k) for s in subjects if (k := chosen.known(s, at)) is not None]
@@ -120,6 +120,7 @@ def effects_of(
     levels = [factors_of(s) for s, _ in told]
     offered = varying(levels)
     wanted = [f for f in (factors or []) if f in offered] or [f for f in offered if f not in NAMING]
+    wanted = wanted or [f for f in offered if f == "revision"] or offered[:1]
     if not wanted:
         raise ValueError("no factor varies between these; choose builds that differ in something")
     rows, y, where = _observations(known)

@@ -126,6 +126,11 @@ class Chart(pg.GraphicsView):
         for apply in self._styled:
             apply()
 
+    def blank(self, empty: bool) -> None:
+        """Axes of nothing are not shown."""
+        for axis in self.axes.values():
+            axis.setVisible(not empty)
+
     def set_labels(self, x: str, y: str) -> None:
         self.x_label, self.y_label = x, y
         self.restyle()

@@ -152,6 +152,9 @@ class EffectsPanel(QWidget):
         kept = self.plotted.currentText()
         self.plotted.clear()
         self.plotted.addItems(names)
+        self.plotted.setVisible(bool(names))
+        for chart in (self.means, self.fitted, self.normal):
+            chart.blank(effects is None)
         if kept in names:
             self.plotted.setCurrentText(kept)
         self._clear()
