@@ -125,10 +125,10 @@ def _variances(y: np.ndarray, x: np.ndarray, z: Mapping[str, np.ndarray]) -> dic
         left = y - x @ np.linalg.lstsq(x, y, rcond=None)[0]
         return {"residual": max(float(left @ left) / (n - p), 1e-30)}
     from statsmodels.regression.mixed_linear_model import MixedLM, VCSpec
-    from statsmodels.tools.sm_exceptions import ConvergenceWarning
+    from statsmodels.tools.sm_exceptions import ModelWarning
 
     # a variance of nothing lies at its bound; for good, for a filter is one for all threads
-    warnings.filterwarnings("ignore", category=ConvergenceWarning)
+    warnings.filterwarnings("ignore", category=ModelWarning)
     spec = VCSpec(
         [*z], [[[str(k) for k in range(m.shape[1])]] for m in z.values()], [[m] for m in z.values()]
     )
