@@ -191,6 +191,24 @@ def test_dark_theme_repaints_everything(window):
     window.set_dark(False)
 
 
+def test_esc_stops_after_a_change_of_theme_also_where_that_failed(window, qtbot, monkeypatch):
+    stopped = []
+    monkeypatch.setattr(window.session, "stop", lambda: stopped.append(theme.dark))
+    window.set_dark(True)
+    qtbot.keyClick(window, Qt.Key.Key_Escape)
+    with monkeypatch.context() as broken:
+        broken.setattr(type(theme), "apply", _fails)
+        with pytest.raises(RuntimeError):
+            window.set_dark(False)
+    qtbot.keyClick(window, Qt.Key.Key_Escape)
+    window.set_dark(False)
+    assert stopped == [True, False]
+
+
+def _fails(_theme):
+    raise RuntimeError("no colours")
+
+
 def test_the_logbook_is_searched_by_word_and_condition(window):
     shown = []
     for text in (

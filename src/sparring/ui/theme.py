@@ -127,9 +127,20 @@ class Theme(QObject):
     def hex(self, name: str) -> str:
         return (DARK if self.dark else LIGHT)[name]
 
-    def set_dark(self, dark: bool) -> None:
+    def set_dark(self, dark: bool, unheard: QObject | None = None) -> None:
+        """unheard: a filter of all events, which is not asked of the tens of thousands by which
+        widgets are styled anew: none of them is a key.
+        """
         self.dark = dark
-        self.apply()
+        app = QApplication.instance()
+        if app is None or unheard is None:
+            self.apply()
+        else:
+            app.removeEventFilter(unheard)
+            try:
+                self.apply()
+            finally:
+                app.installEventFilter(unheard)
         self.changed.emit()
 
     def apply(self) -> None:

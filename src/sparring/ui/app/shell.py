@@ -251,12 +251,7 @@ class MainWindow(Window):
 
     def set_dark(self, on: bool) -> None:
         self.desk.settings.setValue("dark", on)
-        app = QApplication.instance()
-        assert app is not None
-        # it would be asked of tens of thousands of events, and none is a key
-        app.removeEventFilter(self)
-        theme.set_dark(on)
-        app.installEventFilter(self)
+        theme.set_dark(on, unheard=self)
 
     # --- going about ------------------------------------------------------------------------------
 
