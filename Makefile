@@ -3,6 +3,9 @@ PYTHON ?= python3
 VENV   := .venv
 BIN    := $(VENV)/bin
 QUIET  := --quiet --disable-pip-version-check
+# What is compiled: it is built anew when it changes.
+COMPILED := setup.py src/sparring/core/plant/motion.py src/sparring/core/plant/motion.pxd
+export PYTHON
 # Where nothing may write bytecode, every one of the hundreds of processes compiles the program anew.
 unexport PYTHONDONTWRITEBYTECODE
 
@@ -75,11 +78,11 @@ install: $(VENV)/.ready     ## a launcher for the current user
 	tools/install-launcher $(BIN)/sparring
 
 lock: $(VENV)/.ready-dev    ## resolve the dependencies anew
-	$(BIN)/pip install $(QUIET) uv
 	$(BIN)/uv pip compile -q pyproject.toml --extra build --universal --python-version 3.11 --generate-hashes --no-header --upgrade -o requirements.lock
 	$(BIN)/uv pip compile -q pyproject.toml --extra build --extra dev -c requirements.lock --universal --python-version 3.11 --generate-hashes --no-header --upgrade -o requirements-dev.lock
 
 clean:
+	rm -f src/sparring/core/plant/*.so
 	rm -rf $(VENV) build .pytest_cache .mypy_cache .ruff_cache .import_linter_cache .hypothesis
 
 $(VENV)/.system: tools/system-packages
@@ -92,14 +95,14 @@ $(VENV)/.system-dev: tools/system-packages | $(VENV)/.system
 	@tools/system-packages dev
 	@touch $@
 
-$(VENV)/.ready: requirements.lock pyproject.toml | $(VENV)/.system
+$(VENV)/.ready: requirements.lock pyproject.toml $(COMPILED) | $(VENV)/.system
 	@echo "Installing the locked packages (once) ..."
 	@test -e $(VENV)/.ready-dev || $(BIN)/pip install $(QUIET) --require-hashes -r requirements.lock
 	@$(BIN)/pip install $(QUIET) --no-deps --no-build-isolation --editable .
 	@$(BIN)/python -m compileall -q src
 	@touch $@
 
-$(VENV)/.ready-dev: requirements-dev.lock pyproject.toml | $(VENV)/.system-dev
+$(VENV)/.ready-dev: requirements-dev.lock pyproject.toml $(COMPILED) | $(VENV)/.system-dev
 	@echo "Installing the locked packages for development (once) ..."
 	@$(BIN)/pip install $(QUIET) --require-hashes -r requirements-dev.lock
 	@$(BIN)/pip install $(QUIET) --no-deps --no-build-isolation --editable .

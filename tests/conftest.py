@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 import tempfile
+from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="sparring-tests-")
@@ -13,6 +14,7 @@ import pytest
 from helpers import Heard, close_others, discard, made_once, make_runs
 from hypothesis import HealthCheck, settings
 
+from sparring.core.plant import motion
 from sparring.core.records import changed
 from sparring.demo import hollin_yard, make_logbook
 
@@ -25,6 +27,11 @@ settings.register_profile(
     suppress_health_check=[HealthCheck.too_slow],
 )
 settings.load_profile("suite")
+
+if motion.__file__.endswith(".so"):
+    source = Path(motion.__file__).with_name("motion.py")
+    if source.stat().st_mtime > Path(motion.__file__).stat().st_mtime:
+        pytest.exit(f"{source} was changed after it was compiled: run make .venv/.ready-dev", 1)
 
 # one that needs no demo logbook comes first, while another process makes it
 LONGEST = (

@@ -101,8 +101,8 @@ class _Runs:
         self.still, self.crept, self.stall = np.zeros(n), np.zeros(n), np.zeros(n)
         self.ended, self.end_time = np.full(n, "stopped", dtype="<U8"), np.full(n, np.inf)
         self.times: list[float] = []
-        self.samples: dict[str, list[np.ndarray]] = {}
-        self.truths: dict[str, list[np.ndarray]] = {}
+        self.truths: list[dict[str, np.ndarray]] = []
+        self.creeps: list[np.ndarray] = []
         self._before = self.plant.state.angle.copy()
         self.mishap: Mishap | None = None
 
@@ -125,18 +125,10 @@ class _Runs:
         plant.asleep = now > self.end_time + _REST_AFTER + self.coast + self.period
         plant.advance(self.period, dt)
         truth = self._truth()
-        self.crept += (
-            (truth["force"] - self.crept) * self.period / np.asarray(self.sensors.creep_time)
-        )
-        read = self.sensors.read(truth, plant.time, self.crept, self.rng, self.method.CHANNELS)
-        if not self.method.CELL:
-            del read["cell"]
-        if np.any(self.bench.turned):  # its source is weighed in place of a supply
-            read["input_force"] = read.pop("current") / np.asarray(self.bench.arm)
-            del read["voltage"], read["temperature"]
-        for store, values in ((self.samples, read), (self.truths, truth)):
-            for key, value in values.items():
-                store.setdefault(key, []).append(np.broadcast_to(value, (plant.n,)))
+        follows = self.period / np.asarray(self.sensors.creep_time)
+        self.crept = self.crept + (truth["force"] - self.crept) * follows
+        self.truths.append(truth)
+        self.creeps.append(self.crept)
         self.times.append(plant.time)
         self._see_the_end(truth["speed"])
 
@@ -168,13 +160,25 @@ class _Runs:
                 self.ended[hit], self.end_time[hit] = reason, now
                 self.stall[hit] = self.plant.stall_torque()[hit]
 
+    def _read(self, truths: dict[str, np.ndarray], t: np.ndarray) -> dict[str, np.ndarray]:
+        """What the sensors make of all samples, arrays of shape (len(t), n)."""
+        read = self.sensors.read(
+            truths, t[:, None], np.array(self.creeps), self.rng, self.method.CHANNELS
+        )
+        if not self.method.CELL:
+            del read["cell"]
+        if np.any(self.bench.turned):  # its source is weighed in place of a supply
+            read["input_force"] = read.pop("current") / np.asarray(self.bench.arm)
+            del read["voltage"], read["temperature"]
+        return read
+
     def lifted(self) -> list[Lifted]:
         """One result a lane."""
         t = np.array(self.times)
+        truths = {k: np.array([true[k] for true in self.truths]) for k in self.truths[0]}
+        samples = self._read(truths, t)
         late = self.rng.standard_normal(len(t)) * 2e-4
         t_seen = t + np.clip(late, -self.period / 3, self.period / 3)
-        samples = {k: np.array(v) for k, v in self.samples.items()}
-        truths = {k: np.array(v) for k, v in self.truths.items()}
         found = []
         for lane in range(self.plant.n):
             stop = int(np.searchsorted(t, self.end_time[lane] + _REST_AFTER + self.coast)) + 1

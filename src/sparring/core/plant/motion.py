@@ -1,488 +1,401 @@
-"""The equations of motion of motor, train and the method's load, and one step of them.
+"""The equations of motion of one bench: motor, train and the method's load; and one step of them.
 
-Written once for a whole set of benches (arrays of shape (n,), so that a closure study costs little
-more than one lift) and for one alone (plain floats: a live bench has about a millisecond for a
-millisecond, and arrays of one entry would take most of it). `Arrays` and `Floats` are the few
-operations in which the two differ.
+Plain Python in floats. `make` builds it with Cython, the types being in motion.pxd: the same file
+then runs some fifty times as fast. Without a C compiler it is run as it stands.
 """
 
 from __future__ import annotations
 
-import math
-from dataclasses import dataclass, field, fields
+from array import array
+from math import ceil, cos, inf, sin
 from typing import Any
-
-import numpy as np
 
 from sparring.core import motor as motors
 from sparring.core.plant.bench import Bench
 
-REST = 0.05  # motor speed [rad/s] below which friction may hold
+_REST = 0.05  # motor speed [rad/s] below which friction may hold
 _STILL = 1e-4  # speed of the body [m/s, rad/s] below which rubbing may hold it
 _SETTLING = 2.5e-3  # [s] in which what friction holds loses the rest of its speed
-FEW = 8  # so many benches are run sooner one by one than together
 # [s] longest step while losses that grow with the square of the load act: beside a stall they are
 # stiff
 _BINDING = 7e-4
 _FINEST = 3e-4  # [s] step at which a bench that comes to rest is followed
 
+# What changes, in this order in a bench's state. Integrated: motor speed and angle, the body's
+# height and speed, winding temperature, and the energies [J] (supplied, leads, copper, friction,
+# train, cord, lifted). After them: whether a tooth broke, backlash gained [rad], energy lost in
+# landing, slipping and breaking [J], cord let go by slipping wheels or taken in by a freewheel [m],
+# the body above its start [K].
+SPEED, ANGLE, HEIGHT, RISE, TEMPERATURE = range(5)
+ENERGY, ENERGIES = 5, 7
+BROKEN, WORN, IMPACT, SLIPPED, WARMED = range(12, 17)
+SIZE = 17
+# Names for other modules: what has a C type here is not seen from outside.
+FIGURES: dict[str, Any] = {
+    "speed": SPEED,
+    "angle": ANGLE,
+    "height": HEIGHT,
+    "rise": RISE,
+    "temperature": TEMPERATURE,
+    "energy": slice(ENERGY, ENERGY + ENERGIES),
+    "broken": BROKEN,
+    "worn": WORN,
+    "impact": IMPACT,
+    "slipped": SLIPPED,
+    "warmed": WARMED,
+}
+LENGTH: int = SIZE
 
-@dataclass
-class State:
-    """What changes; each an array of shape (n,), or a float of one bench: motor speed and angle,
-    the body's height and speed, winding temperature; energies [J], none where they are not asked
-    for."""
-
-    speed: Any
-    angle: Any
-    height: Any
-    rise: Any
-    temperature: Any
-    broken: Any
-    worn: Any  # backlash gained [rad]
-    impact: Any  # energy lost in landing, slipping and breaking [J]
-    slipped: Any  # cord let go by slipping wheels or taken in by a freewheel [m]
-    warmed: Any  # the body above its start [K]
-    energy: list[Any] = field(default_factory=list)
-
-    def taken(self, lanes: Any) -> State:
-        """A copy of the benches where `lanes` (n, bool) holds."""
-        figures = {name: getattr(self, name)[lanes].copy() for name in _FIGURES}
-        return State(**figures, energy=[e[lanes].copy() for e in self.energy])
-
-    def apart(self) -> list[State]:
-        """Each bench by itself, in floats."""
-        figures: Any = zip(*(getattr(self, name).tolist() for name in _FIGURES), strict=True)
-        energies: Any = (
-            zip(*(e.tolist() for e in self.energy), strict=True)
-            if self.energy
-            else [()] * len(self.speed)
-        )
-        return [State(*(*f, list(e))) for f, e in zip(figures, energies, strict=True)]
-
-    @staticmethod
-    def joined(alone: list[State]) -> State:
-        """The opposite of `apart`."""
-        figures = {name: np.array([getattr(s, name) for s in alone]) for name in _FIGURES}
-        return State(
-            **figures, energy=[np.array(e) for e in zip(*(s.energy for s in alone), strict=True)]
-        )
-
-    def put(self, lanes: Any, other: State) -> None:
-        """Takes the lanes of `other` in."""
-        for name in _FIGURES:
-            getattr(self, name)[lanes] = getattr(other, name)
-        for own, new in zip(self.energy, other.energy, strict=True):
-            own[lanes] = new
+TRUTHS = (
+    *("force", "torque", "speed", "motor_speed", "voltage", "current", "power_in", "motor_torque"),
+    *("power_out", "motor_power", "temperature", "height", "rise", "load_current", "load_voltage"),
+    "winding",
+)
+"""What `Motion.tell` gives, in its order; the last is the winding's resistance [Ω]."""
 
 
-_FIGURES = [f.name for f in fields(State) if f.name != "energy"]
-
-
-class Arrays:
-    """What the equations ask of arrays."""
-
-    where, maximum, minimum = (
-        staticmethod(np.where),
-        staticmethod(np.maximum),
-        staticmethod(np.minimum),
-    )
-    cos, sin, sign, no = (
-        staticmethod(np.cos),
-        staticmethod(np.sin),
-        staticmethod(np.sign),
-        staticmethod(np.logical_not),
-    )
-
-    @staticmethod
-    def some(condition: Any) -> bool:
-        return bool(np.count_nonzero(condition))
-
-    @staticmethod
-    def every(condition: Any) -> bool:
-        return bool(condition.all())
-
-    @staticmethod
-    def along(y: Any, h: float, k: Any) -> Any:
-        return y + h * k
-
-    @staticmethod
-    def blend(y: Any, h: float, k1: Any, k2: Any, k3: Any, k4: Any) -> Any:
-        return y + h / 6 * (k1 + 2 * (k2 + k3) + k4)
-
-    rows = staticmethod(np.array)
-
-
-class Floats:
-    """The same of plain floats."""
-
-    cos, sin, some, every = (
-        staticmethod(math.cos),
-        staticmethod(math.sin),
-        staticmethod(bool),
-        staticmethod(bool),
-    )
-    maximum, minimum = staticmethod(max), staticmethod(min)
-
-    @staticmethod
-    def where(condition: bool, then: float, otherwise: float) -> float:
-        return then if condition else otherwise
-
-    @staticmethod
-    def sign(x: float) -> float:
-        return (x > 0) - (x < 0)
-
-    @staticmethod
-    def no(condition: bool) -> bool:
-        return not condition
-
-    @staticmethod
-    def rows(y: list[float]) -> list[float]:
-        return y
-
-    @staticmethod
-    def along(y: list[float], h: float, k: list[float]) -> list[float]:
-        return [a + h * b for a, b in zip(y, k, strict=True)]
-
-    @staticmethod
-    def blend(
-        y: list[float], h: float, k1: list[float], k2: list[float], k3: list[float], k4: list[float]
-    ) -> list[float]:
-        return [
-            a + h / 6 * (p + 2 * (q + r) + t)
-            for a, p, q, r, t in zip(y, k1, k2, k3, k4, strict=True)
-        ]
+def _room(n: int) -> Any:
+    return array("d", bytes(8 * n))
 
 
 class Motion:
-    """The equations of one set of benches, driven as `drive` says."""
+    """The equations of one bench, driven as `drive` says."""
 
-    def __init__(self, bench: Bench, maths: type[Arrays] | type[Floats]) -> None:
-        b = self.bench = bench
-        self.maths: Any = maths
+    def __init__(self, b: Bench) -> None:
+        """b: a bench by itself, in plain floats."""
+        self._k, self._friction, self._inertia = b.k, b.friction, b.inertia
+        self._ratio, self._radius, self._mass = b.ratio, b.radius, b.mass
+        self._up, self._up_offset = b.up
+        self._down, self._down_offset = b.down
+        self._heat_capacity, self._heat_resistance = b.heat_capacity, b.heat_resistance
+        self._ambient = b.ambient
         # what stays the same through all steps is worked out once
         zero = motors.COPPER_ZERO - 273.15
+        self._between = b.between
         self._shared = 1.0 + b.between * b.source_resistance
         self._r_slope = b.R / (zero + b.reference)
         self._r_zero = self._r_slope * zero
         self._r_circuit = self._r_zero + b.source_resistance / self._shared
-        self.stiffness = 1.0 / (1.0 / b.cord_stiffness + b.radius * b.radius / b.windup)
+        self._current_limit = b.current_limit
+        self._stiffness = 1.0 / (1.0 / b.cord_stiffness + b.radius * b.radius / b.windup)
+        self._damping = b.cord_damping
         self._per_angle = b.radius / b.ratio
         self._play = b.slack + b.backlash * b.radius
-        self.weight = b.mass * b.gravity if b.weight is None else b.weight
+        self._weight = b.mass * b.gravity if b.weight is None else b.weight
+        self._reach, self._lean = min(b.reach, 1e12), b.lean
+        self._leans = b.reach < inf
         k, winding = b.generates
-        self._viscous = k * k / (winding + b.resistor)
-        # what no bench of the set has is left out of every step
-        some = self.maths.some
-        self._limited = some(b.current_limit < np.inf)
-        self._binds = some(b.bind > 0)
-        self._uneven = some(b.runout != 0) or bool(b.waves)
-        self._pushes = some(b.rigid > 0)
-        self._leans = some(b.reach < np.inf)
-        self._rubs = some(b.grip > 0)
-        self._slips = some(b.traction < np.inf)
-        self._lets_go = self._slips or some(b.ratchet > 0)
-        self._drags = some(self._viscous > 0) or some(b.drag > 0)
-        self._beside = some(b.between != 0)
-        self._bears = some(b.bearing != 0)
-        self._wears = some(b.wear_rate > 0)
-        self._breaks = some(b.strength < np.inf)
+        self._generates, self._load_circuit = k, winding + b.resistor
+        self._resistor = b.resistor if b.resistor < inf else 0.0
+        self._viscous = k * k / self._load_circuit
+        self._drag = b.drag
+        self._grip, self._grip_rest, self._fade = b.grip, b.grip_rest, b.fade
+        self._rubs, self._body_heat = b.grip > 0, b.body_heat
+        self._pushes = b.rigid > 0
+        self._traction, self._ratchet = min(b.traction, 1e12), b.ratchet > 0
+        self._slips = b.traction < inf
+        self._lets_go = self._slips or self._ratchet
+        self._bearing = b.bearing
         # the load never drives by more than it asks
-        self._one_way = not (self._pushes or self._bears)
+        self._one_way = not (self._pushes or b.bearing != 0)
+        self._binds, self._bind, self._bind_from = b.bind > 0, b.bind, b.bind_from
+        self._wear_rate, self._strength = b.wear_rate, b.strength
+        self._wears, self._breaks = b.wear_rate > 0, b.strength < inf
+        self._runout = b.runout
+        self._waves = array("d", [figure for wave in b.waves for figure in wave])
+        self._uneven = b.runout != 0 or len(b.waves) > 0
+        self._cell_arm = 0.0 if b.cell_arm is None else b.cell_arm
+        self._state, self._stage, self._after = _room(SIZE), _room(SIZE), _room(SIZE)
+        self._k1, self._k2, self._k3, self._k4 = _room(SIZE), _room(SIZE), _room(SIZE), _room(SIZE)
+        self.drive(0.0, False, 1.0)
 
-    def drive(self, volts: Any, opened: Any, tightened: float = 1.0) -> Motion:
+    def drive(self, volts: float, opened: bool, tightened: float) -> None:
         """Sets the drive voltage [V], whether it is switched off so that no current flows, and the
         part of what was set with which a brake rubs."""
-        self.volts, self.open = volts, opened
-        self.tightened, self._grip = tightened, self.bench.grip * tightened
+        self._volts, self._opened, self._tightened = volts, opened, tightened
         self._feed = volts / self._shared
-        self._opened = self.maths.some(opened)
-        return self
 
-    def advance(self, state: State, duration: float, dt: float) -> None:
-        """Runs `state` on for `duration` [s] in steps of at most `dt`."""
+    def advance(self, lane: Any, duration: float, dt: float, account: bool) -> None:
+        """Runs a state of shape (SIZE,) on for `duration` [s] in steps of at most `dt`, in place.
+        account: its energies too."""
+        s = self._state
+        for i in range(SIZE):
+            s[i] = lane[i]
+        self._integrated = ENERGY + (ENERGIES if account else 0)
+        self._go(duration, dt)
+        for i in range(SIZE):
+            lane[i] = s[i]
+
+    def _go(self, duration: float, dt: float) -> None:
         if self._binds:
             dt = min(dt, _BINDING)
-        steps = max(1, math.ceil(duration / dt - 1e-9))
+        steps = max(1, ceil(duration / dt - 1e-9))
         for _ in range(steps):
-            self.step(state, duration / steps)
+            self._step(duration / steps)
 
-    def unevenness(self, angle: Any) -> Any:
+    def unevenness(self, angle: float) -> float:
         """By how much the output is faster at a motor's angle than the ratio has it, by gears that
         are not true, as a part."""
-        turned, cos = angle / self.bench.ratio, self.maths.cos
-        return sum(a * cos(order * turned + phase) for order, a, phase in self.bench.waves)
+        waves, turned, faster = self._waves, angle / self._ratio, 0.0
+        for i in range(0, len(waves), 3):
+            faster += waves[i + 1] * cos(waves[i] * turned + waves[i + 2])
+        return faster
 
-    def _radius(self, angle: Any) -> Any:
+    def _radius_at(self, angle: float) -> float:
         """Cord wound up for each turn of the output that the ratio has, over 2π [m], with the
         drum's run-out.
         """
-        b = self.bench
         if not self._uneven:
-            return b.radius
-        out = b.runout * self.maths.cos(angle / b.ratio)
-        return b.radius * (1 + out + self.unevenness(angle))
+            return self._radius
+        out = self._runout * cos(angle / self._ratio)
+        return self._radius * (1 + out + self.unevenness(angle))
 
-    def wound(self, angle: Any) -> Any:
+    def wound(self, angle: float) -> float:
         """Cord wound up [m]: the integral of the radius over the drum's angle."""
-        b = self.bench
         wound = self._per_angle * angle
         if not self._uneven:
             return wound
-        turned, sin = angle / b.ratio, self.maths.sin
-        ahead = sum(a / order * sin(order * turned + phase) for order, a, phase in b.waves)
-        return wound + b.radius * (b.runout * sin(turned) + ahead)
+        waves, turned = self._waves, angle / self._ratio
+        ahead = self._runout * sin(turned)
+        for i in range(0, len(waves), 3):
+            ahead += waves[i + 1] / waves[i] * sin(waves[i] * turned + waves[i + 2])
+        return wound + self._radius * ahead
 
-    def _stretch(self, s: State, angle: Any, height: Any) -> Any:
-        stretch = self.wound(angle) - height - self._play
-        if self._lets_go:
-            stretch = stretch - s.slipped
-        return stretch - s.worn * self.bench.radius if self._wears else stretch
+    def _stretch(self, angle: float, height: float) -> float:
+        s = self._state
+        return self.wound(angle) - height - self._play - s[SLIPPED] - s[WORN] * self._radius
 
-    def cord(
-        self, s: State, angle: Any, speed: Any, height: Any, rise: Any
-    ) -> tuple[Any, Any, Any, Any]:
-        """(force in the cord [N], its elastic part [N], speed at which it is stretched [m/s],
-        radius [m]).
+    def _cord(self, angle: float, speed: float, height: float, rise: float) -> None:
+        """Works out the force in the cord [N], its elastic part [N], the speed at which it is
+        stretched [m/s] and the radius [m].
         """
-        b, maths = self.bench, self.maths
-        radius = self._radius(angle)
-        stretch = self._stretch(s, angle, height)
-        pull_rate = (radius * speed / b.ratio if self._uneven else self._per_angle * speed) - rise
-        pulls = maths.maximum(stretch, 0.0)
-        if self._pushes:
-            pulls = maths.where(b.rigid > 0, stretch, pulls)
-        elastic = self.stiffness * pulls
-        if self._breaks:
-            elastic = maths.where(s.broken, 0.0, elastic)
-        whole = elastic + b.cord_damping * pull_rate
-        force = maths.maximum(whole, 0.0) * (elastic > 0)
-        if self._pushes:
-            force = maths.where((b.rigid > 0) & maths.no(s.broken), whole, force)
+        held = self._state[BROKEN] == 0
+        radius = self._radius_at(angle)
+        stretch = self._stretch(angle, height)
+        rate = radius * speed / self._ratio - rise
+        pushes = self._pushes
+        elastic = self._stiffness * (stretch if pushes else max(stretch, 0.0)) if held else 0.0
+        force = elastic + self._damping * rate
+        if not (pushes and held):
+            force = max(force, 0.0) if elastic > 0 else 0.0
         if self._slips:
-            force = maths.minimum(force, b.traction)
-        return force, elastic, pull_rate, radius
+            force = min(force, self._traction)
+        self._force, self._elastic, self._rate, self._radius_now = force, elastic, rate, radius
 
-    def sprung(self, elastic: Any) -> Any:
-        """Energy [J] that the cord holds with this elastic force."""
-        return 0.5 * elastic * elastic / self.stiffness
-
-    def resistance(self, temperature: Any) -> Any:
+    def resistance(self, temperature: float) -> float:
         """Winding resistance [Ω] at a temperature [K]."""
         return self._r_zero + self._r_slope * temperature
 
-    def current(self, speed: Any, temperature: Any) -> Any:
+    def _current(self, speed: float, temperature: float) -> float:
         """Current that makes torque [A] at a motor speed."""
-        b, maths = self.bench, self.maths
-        current = (self._feed - b.k * speed) / (self._r_circuit + self._r_slope * temperature)
         if self._opened:
-            current = maths.where(self.open, 0.0, current)
-        if self._limited:
-            current = maths.maximum(maths.minimum(current, b.current_limit), -b.current_limit)
-        return current
+            return 0.0
+        current = (self._feed - self._k * speed) / (self._r_circuit + self._r_slope * temperature)
+        return max(min(current, self._current_limit), -self._current_limit)
 
-    def terminal(self, current: Any, speed: Any, temperature: Any) -> Any:
+    def _terminal(self, current: float, speed: float, temperature: float) -> float:
         """Voltage [V] at the motor's terminals."""
-        return current * self.resistance(temperature) + self.bench.k * speed
+        return current * self.resistance(temperature) + self._k * speed
 
-    def rates(self, s: State, y: Any) -> Any:
-        """Time derivatives of speed, angle, height, rise and temperature, and of the energies where
-        y has them.
+    def _rates(self, y: Any, dy: Any) -> None:
+        """Puts the time derivatives of `y` into `dy`, those of the energies where they are asked
+        for.
         """
-        b, maths = self.bench, self.maths
-        where = maths.where
-        speed, angle, height, rise, temperature = y[:5]
-        current = self.current(speed, temperature)
-        force, elastic, pull_rate, radius = self.cord(s, angle, speed, height, rise)
-        load = force * radius
-        asked, driving = (load + b.bearing, load - b.bearing) if self._bears else (load, load)
-        resist_up = b.up[0] * asked + b.up[1]
+        speed, rise, temperature = y[SPEED], y[RISE], y[TEMPERATURE]
+        current = self._current(speed, temperature)
+        self._cord(y[ANGLE], speed, y[HEIGHT], rise)
+        force = self._force
+        load = force * self._radius_now
+        asked, driving = load + self._bearing, load - self._bearing
         # a mass that is faster drives the train, and the train's losses take from it
-        if self._pushes:
-            resist_up = where(asked < 0, b.down[0] * asked + b.up[1], resist_up)
+        slope = self._down if self._pushes and asked < 0 else self._up
+        resist_up = slope * asked + self._up_offset
         if self._binds:
-            over = maths.maximum(load - b.bind_from, 0.0)
-            resist_up = resist_up + b.bind * over * over
-        drive = b.k * current
-        can_rise = drive - b.friction - resist_up
-        if maths.every(speed > REST):
-            moving = moving_up = True
-            resisted, accelerate = resist_up, can_rise / b.inertia
-        else:
-            resist_down = (
-                b.down[0] * (driving if self._one_way else maths.maximum(driving, 0.0)) - b.down[1]
-            )
-            can_fall = drive + b.friction - resist_down
-            moving_up = (speed > REST) | ((speed >= -REST) & (can_rise > 0))
-            moving = moving_up | (speed < -REST) | (can_fall < 0)
-            accelerate = where(
-                moving, where(moving_up, can_rise, can_fall) / b.inertia, -speed / _SETTLING
-            )
-            resisted = where(moving_up, resist_up, resist_down)
-        weight = self.weight * maths.cos(b.lean + height / b.reach) if self._leans else self.weight
-        pull, lost = force - weight, 0.0
-        if self._drags:
-            lost = self._viscous * rise + b.drag * rise * abs(rise)
-        gain = (pull - lost) / b.mass
+            over = max(load - self._bind_from, 0.0)
+            resist_up += self._bind * over * over
+        drive = self._k * current
+        can_rise = drive - self._friction - resist_up
+        moving, resisted, accelerate = True, resist_up, can_rise / self._inertia
+        if not (speed > _REST or (speed >= -_REST and can_rise > 0)):
+            driven = driving if self._one_way else max(driving, 0.0)
+            resisted = self._down * driven - self._down_offset
+            can_fall = drive + self._friction - resisted
+            moving = speed < -_REST or can_fall < 0
+            accelerate = can_fall / self._inertia if moving else -speed / _SETTLING
+        weight = self._weight
+        if self._leans:
+            weight *= cos(self._lean + y[HEIGHT] / self._reach)
+        lost = self._viscous * rise + self._drag * rise * abs(rise)
+        gain = (force - weight - lost) / self._mass
         if self._rubs:
-            gain, rubbed = self._rub(s, pull - lost, rise)
-            lost = lost + rubbed
+            rubbed = self._rubbed(force - weight - lost, rise)
+            gain = (
+                -rise / _SETTLING if self._sticks else (force - weight - lost - rubbed) / self._mass
+            )
+            lost += rubbed
         climbs = rise
-        if not maths.every(height > 0):  # on the floor it stays until pulled
-            lifted = (height > 0) | (pull > 0)
-            climbs, gain = rise * lifted, gain * lifted
-        heat = current * current * self.resistance(temperature)
-        if self._beside:
-            heat = heat + b.between * self.terminal(current, speed, temperature) ** 2
-        dy = [
-            accelerate,
-            speed,
-            climbs,
-            gain,
-            (heat - (temperature - b.ambient) / b.heat_resistance) / b.heat_capacity,
-        ]
-        if len(y) == 5:
-            return maths.rows(dy)
-        terminal = self.terminal(current, speed, temperature)
-        drawn = current + b.between * terminal
-        damped = (force - elastic) * pull_rate
-        energies = [
-            self.volts * drawn,
-            (self.volts - terminal) * drawn,
-            heat,
-            b.friction * abs(speed) * moving,
-            (resisted * moving - load / b.ratio) * speed,  # the train's, and the bearing's
-            damped + lost * rise,
-            force * rise,
-        ]
-        return maths.rows([*dy, *energies])
-
-    def grips(self, s: State) -> Any:
-        """Force that rubbing takes from the body now [N, N·m]: it falls as it warms."""
-        return self._grip * self.maths.maximum(1.0 - self.bench.fade * s.warmed, 0.1)
-
-    def _rub(self, s: State, pull: Any, rise: Any) -> tuple[Any, Any]:
-        """(acceleration, force that rubbing takes) of a body that rubs: at rest it holds until
-        pulled hard enough.
-        """
-        b, maths = self.bench, self.maths
-        grip = self.grips(s)
-        moving = abs(rise) > _STILL
-        goes = moving | (abs(pull) > grip * (1 + b.grip_rest))
-        taken = maths.sign(maths.where(moving, rise, pull)) * grip
-        return maths.where(goes, (pull - taken) / b.mass, -rise / _SETTLING), maths.where(
-            goes, taken, 0.0
+        if y[HEIGHT] <= 0 and force <= weight:  # on the floor it stays until pulled
+            climbs = gain = 0.0
+        terminal = self._terminal(current, speed, temperature)
+        heat = (
+            current * current * self.resistance(temperature) + self._between * terminal * terminal
         )
+        cooled = (temperature - self._ambient) / self._heat_resistance
+        dy[SPEED], dy[ANGLE], dy[HEIGHT], dy[RISE] = accelerate, speed, climbs, gain
+        dy[TEMPERATURE] = (heat - cooled) / self._heat_capacity
+        if self._integrated == ENERGY:
+            return
+        drawn = current + self._between * terminal
+        dy[ENERGY] = self._volts * drawn
+        dy[ENERGY + 1] = (self._volts - terminal) * drawn
+        dy[ENERGY + 2] = heat
+        dy[ENERGY + 3] = self._friction * abs(speed) if moving else 0.0
+        # the train's, and the bearing's
+        dy[ENERGY + 4] = ((resisted if moving else 0.0) - load / self._ratio) * speed
+        dy[ENERGY + 5] = (force - self._elastic) * self._rate + lost * rise
+        dy[ENERGY + 6] = force * rise
 
-    def step(self, s: State, h: float) -> None:
+    def _grips(self) -> float:
+        """Force that rubbing takes from the body now [N, N·m]: it falls as it warms."""
+        return self._grip * self._tightened * max(1.0 - self._fade * self._state[WARMED], 0.1)
+
+    def _rubbed(self, pull: float, rise: float) -> float:
+        """Force that rubbing takes of a body; whether it holds it at rest, as long as that is not
+        pulled hard enough, is noted in `_sticks`.
+        """
+        grip, moving = self._grips(), abs(rise) > _STILL
+        self._sticks = not (moving or abs(pull) > grip * (1 + self._grip_rest))
+        if self._sticks:
+            return 0.0
+        way = rise if moving else pull
+        return grip if way > 0 else -grip if way < 0 else 0.0
+
+    def _step(self, h: float) -> None:
         """One step of classical Runge-Kutta, and what happens at once: a stop, a landing, a slip, a
         break.
         """
-        b, maths = self.bench, self.maths
-        some, where = maths.some, maths.where
-        y = maths.rows([s.speed, s.angle, s.height, s.rise, s.temperature, *s.energy])
-        k1 = self.rates(s, y)
-        k2 = self.rates(s, maths.along(y, h / 2, k1))
-        k3 = self.rates(s, maths.along(y, h / 2, k2))
-        k4 = self.rates(s, maths.along(y, h, k3))
-        after = maths.blend(y, h, k1, k2, k3, k4)
+        s, stage, after, n = self._state, self._stage, self._after, self._integrated
+        k1, k2, k3, k4 = self._k1, self._k2, self._k3, self._k4
+        self._rates(s, k1)
+        for i in range(n):
+            stage[i] = s[i] + h / 2 * k1[i]
+        self._rates(stage, k2)
+        for i in range(n):
+            stage[i] = s[i] + h / 2 * k2[i]
+        self._rates(stage, k3)
+        for i in range(n):
+            stage[i] = s[i] + h * k3[i]
+        self._rates(stage, k4)
+        for i in range(n):
+            after[i] = s[i] + h / 6 * (k1[i] + 2 * (k2[i] + k3[i]) + k4[i])
+        speed = s[SPEED]
         # also where it would turn over within the step, and the step's own stages undo that
-        turns = (abs(y[0]) > REST) & (y[0] * (y[0] + h * k1[0]) < 0)
-        crossed = (y[0] * after[0] < 0) | turns
-        finely = None
-        if some(crossed):
-            # friction turns over within this step: those benches take it in small ones
+        turns = abs(speed) > _REST and speed * (speed + h * k1[SPEED]) < 0
+        if speed * after[SPEED] < 0 or turns:
+            # friction turns over within this step: it is taken in small ones
             if h > _FINEST:
-                finely = self._in_small_steps(s, crossed, h)
-                if finely is s:
-                    return
-            else:
-                after = self._come_to_rest(s, y, after, k1=k1, h=h, crossed=crossed)
-        before = s.rise
-        s.speed, s.angle, s.height, s.rise, s.temperature, *s.energy = after
+                self._go(h, h / 8)
+                return
+            self._come_to_rest(h)
+        before = s[RISE]
+        for i in range(n):
+            s[i] = after[i]
         if self._rubs:
-            stops = (before * s.rise < 0) & (abs(before) > _STILL)  # rubbing does not push back
-            if some(stops):
-                s.impact = s.impact + where(stops, 0.5 * b.mass * s.rise * s.rise, 0.0)
-                s.rise = where(stops, 0.0, s.rise)
-            s.warmed = s.warmed + self.grips(s) * abs(s.rise) * h / b.body_heat
+            if before * s[RISE] < 0 and abs(before) > _STILL:  # rubbing does not push back
+                self._halt()
+            s[WARMED] += self._grips() * abs(s[RISE]) * h / self._body_heat
         if self._lets_go:
-            self._let_go(s)
-        landed = (s.height <= 0) & (s.rise <= 0)
-        if some(landed):
-            s.impact = s.impact + where(
-                landed, 0.5 * b.mass * s.rise * s.rise + self.raised(s.height), 0.0
-            )
-            s.height = where(landed, 0.0, s.height)
-            s.rise = where(landed, 0.0, s.rise)
+            self._let_go()
+        if s[HEIGHT] <= 0 and s[RISE] <= 0:
+            s[IMPACT] += self.raised(s[HEIGHT])
+            s[HEIGHT] = 0.0
+            self._halt()
         if self._wears or self._breaks:
-            force, elastic, _, radius = self.cord(s, s.angle, s.speed, s.height, s.rise)
-            load = force * radius
-            breaks = (load > b.strength) & maths.no(s.broken)
-            s.impact = s.impact + where(breaks, self.sprung(elastic), 0.0)
-            s.worn = s.worn + b.wear_rate * load * abs(s.speed / b.ratio) * h
-            s.broken = s.broken | breaks
-        if finely is not None:
-            s.put(crossed, finely)
+            self._cord(s[ANGLE], s[SPEED], s[HEIGHT], s[RISE])
+            load = self._force * self._radius_now
+            s[WORN] += self._wear_rate * load * abs(s[SPEED] / self._ratio) * h
+            if load > self._strength and s[BROKEN] == 0:
+                s[IMPACT] += self._sprung()
+                s[BROKEN] = 1.0
 
-    def _in_small_steps(self, s: State, lanes: Any, h: float) -> State:
-        """The state of these lanes after `h`, taken in eighths; the others are left alone."""
-        if self.maths is Floats:
-            self.advance(s, h, h / 8)
-            return s
-        volts, opened, bench = self.volts[lanes], self.open[lanes], self.bench.taken(lanes)
-        part = s.taken(lanes)
-        if len(volts) <= FEW:
-            driven = enumerate(zip(volts.tolist(), opened.tolist(), strict=True))
-            alone = [
-                Motion(bench.single(i), Floats).drive(v, o, self.tightened) for i, (v, o) in driven
-            ]
-            return one_by_one(alone, part, h, h / 8)
-        Motion(bench, Arrays).drive(volts, opened, self.tightened).advance(part, h, h / 8)
-        return part
+    def _halt(self) -> None:
+        """The body loses its speed at once."""
+        s = self._state
+        s[IMPACT] += 0.5 * self._mass * s[RISE] * s[RISE]
+        s[RISE] = 0.0
 
-    def _let_go(self, s: State) -> None:
+    def _sprung(self) -> float:
+        """Energy [J] that the cord holds."""
+        return 0.5 * self._elastic * self._elastic / self._stiffness
+
+    def _let_go(self) -> None:
         """Wheels that slip hold the cord's pull at what traction gives; a freewheel takes in what
         would be slack.
         """
-        b, maths = self.bench, self.maths
-        stretch = self._stretch(s, s.angle, s.height)
-        most = maths.minimum(b.traction, 1e12) / self.stiffness
-        slips = maths.maximum(stretch - most, 0.0)
-        s.impact = s.impact + self.stiffness * (most + slips / 2) * slips
-        s.slipped = s.slipped + slips + maths.where((b.ratchet > 0) & (stretch < 0), stretch, 0.0)
+        s = self._state
+        stretch = self._stretch(s[ANGLE], s[HEIGHT])
+        most = self._traction / self._stiffness
+        slips = max(stretch - most, 0.0)
+        s[IMPACT] += self._stiffness * (most + slips / 2) * slips
+        s[SLIPPED] += slips
+        if self._ratchet and stretch < 0:
+            s[SLIPPED] += stretch
 
-    def raised(self, height: Any) -> Any:
+    def raised(self, height: float) -> float:
         """Potential energy of the body [J], from height 0."""
         if not self._leans:
-            return self.weight * height
-        b, maths = self.bench, self.maths
-        reach = maths.minimum(b.reach, 1e12)
-        swung = reach * (maths.sin(b.lean + height / reach) - maths.sin(b.lean))
-        return self.weight * maths.where(b.reach < np.inf, swung, height)
+            return self._weight * height
+        swung = sin(self._lean + height / self._reach) - sin(self._lean)
+        return self._weight * self._reach * swung
 
-    def _come_to_rest(self, s: State, y: Any, after: Any, k1: Any, h: float, crossed: Any) -> Any:
-        """Benches whose speed went through zero and that friction then holds stop there instead of
+    def _come_to_rest(self, h: float) -> None:
+        """A bench whose speed went through zero and that friction then holds stops there instead of
         shooting past.
         """
-        maths = self.maths
-        held = crossed & (self.rates(s, maths.rows([0.0 * y[0], *y[1:]]))[0] == 0)
-        slows = maths.where(k1[0] != 0, k1[0], 1.0)
-        part = maths.where(
-            k1[0] != 0, maths.minimum(maths.maximum(-y[0] / (slows * h), 0.0), 1.0), 1.0
-        )
-        stopped = maths.along(y, part * h, k1)
+        s, k1, after, stage, n = self._state, self._k1, self._after, self._stage, self._integrated
+        for i in range(n):
+            stage[i] = s[i]
+        stage[SPEED] = 0.0
+        self._rates(stage, self._k2)
+        if self._k2[SPEED] != 0:
+            return
+        part = 1.0
+        if k1[SPEED] != 0:
+            part = min(max(-s[SPEED] / (k1[SPEED] * h), 0.0), 1.0)
+        for i in range(n):
+            after[i] = s[i] + part * h * k1[i]
+        after[SPEED] = 0.0
         # the mean speed while stopping is half of that at its start: so is what the speed turned
         # over
-        for row in (1, 5, 8, 9) if len(y) > 5 else (1,):
-            stopped[row] = y[row] + part * h * k1[row] / 2
-        stopped[0] = 0.0 * y[0]
-        return maths.rows([maths.where(held, a, b) for a, b in zip(stopped, after, strict=True)])
+        for i in (ANGLE, ENERGY, ENERGY + 3, ENERGY + 4):
+            if i < n:
+                after[i] = s[i] + part * h * k1[i] / 2
 
+    def stored(self, lane: Any) -> float:
+        """Kinetic, potential and elastic energy [J] of a state."""
+        s = self._state
+        for i in range(SIZE):
+            s[i] = lane[i]
+        self._cord(s[ANGLE], s[SPEED], s[HEIGHT], s[RISE])
+        moving = self._inertia * s[SPEED] * s[SPEED] + self._mass * s[RISE] * s[RISE]
+        return 0.5 * moving + self.raised(s[HEIGHT]) + self._sprung()
 
-def one_by_one(motions: list[Motion], state: State, duration: float, dt: float) -> State:
-    """The state of a few benches `duration` [s] later, each run by itself in floats."""
-    alone = state.apart()
-    for lane, motion in zip(alone, motions, strict=True):
-        motion.advance(lane, duration, dt)
-    return State.joined(alone)
+    def tell(self, lane: Any, out: Any) -> None:
+        """The true figures of a state, into `out` in the order of TRUTHS."""
+        s = self._state
+        for i in range(SIZE):
+            s[i] = lane[i]
+        speed, rise, temperature = s[SPEED], s[RISE], s[TEMPERATURE]
+        current = self._current(speed, temperature)
+        terminal = self._terminal(current, speed, temperature)
+        self._cord(s[ANGLE], speed, s[HEIGHT], rise)
+        uneven = 1 + self.unevenness(s[ANGLE])
+        torque, turned = self._force * self._radius_now / uneven, speed / self._ratio * uneven
+        shaft, drawn = self._k * current - self._friction, current + self._between * terminal
+        out[0] = torque / self._cell_arm if self._cell_arm > 0 else self._force
+        torque += self._bearing if speed > _REST else 0.0
+        out[1], out[2], out[3], out[4], out[5] = torque, turned, speed, terminal, drawn
+        out[6], out[7], out[8], out[9] = terminal * drawn, shaft, torque * turned, shaft * speed
+        out[10], out[11], out[12] = temperature, s[HEIGHT], rise
+        out[13] = self._generates * rise / self._load_circuit
+        out[14], out[15] = out[13] * self._resistor, self.resistance(temperature)

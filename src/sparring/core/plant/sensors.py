@@ -40,16 +40,15 @@ class SensorSet:
     def read(
         self,
         truth: Mapping[str, np.ndarray],
-        time: float,
+        time: Any,
         crept: np.ndarray,
         rng: np.random.Generator,
         also: tuple[str, ...] = (),
     ) -> dict[str, np.ndarray]:
-        """One sample of every channel, SI (cell: counts). crept: the slow part of the cell force
-        [N]; also: further ones.
+        """Every channel, SI (cell: counts), of one sample of n benches or of many, arrays of shape
+        (n,) or (samples, n). time [s]: a number, or of shape (samples, 1); crept: the slow part of
+        the cell force [N]; also: further channels.
         """
-        n = truth["force"].shape
-        normal = rng.standard_normal
         force = truth["force"] + self.cell_creep * crept
         speed = truth["speed"]
         noise = {
@@ -57,9 +56,13 @@ class SensorSet:
             "load_current": (self.noise_current, self.step_current),
         }
         each = [c for c in truth if c.startswith("current_")]
+        *samples, n = truth["force"].shape
+        figures = (*also, *each, "cell", "speed", "motor_speed", "voltage", "current")
+        drawn = rng.standard_normal((*samples, len(figures), n))
+        normal = {figure: drawn[..., i, :] for i, figure in enumerate(figures)}
         noise |= dict.fromkeys(each, (self.noise_current, self.step_current))
         further = {
-            c: _to_step(truth[c] + noise[c][0] * normal(n), noise[c][1]) for c in (*also, *each)
+            c: _to_step(truth[c] + noise[c][0] * normal[c], noise[c][1]) for c in (*also, *each)
         }
         return {
             **further,
@@ -67,23 +70,25 @@ class SensorSet:
                 self.cell_zero
                 + self.cell_gain * force
                 + self.cell_drift * time
-                + self.cell_noise * normal(n)
+                + self.cell_noise * normal["cell"]
             ),
             "speed": _to_step(
-                self.gain_speed * speed * (1 + self.noise_speed * normal(n)), self.step_speed
+                self.gain_speed * speed * (1 + self.noise_speed * normal["speed"]), self.step_speed
             ),
             "motor_speed": _to_step(
-                self.gain_speed * truth["motor_speed"] * (1 + self.noise_speed * normal(n)),
+                self.gain_speed
+                * truth["motor_speed"]
+                * (1 + self.noise_speed * normal["motor_speed"]),
                 self.step_speed,
             ),
             "voltage": _to_step(
-                self.gain_voltage * truth["voltage"] + self.noise_voltage * normal(n),
+                self.gain_voltage * truth["voltage"] + self.noise_voltage * normal["voltage"],
                 self.step_voltage,
             ),
             "current": _to_step(
                 self.zero_current
                 + self.gain_current * truth["current"]
-                + self.noise_current * normal(n),
+                + self.noise_current * normal["current"],
                 self.step_current,
             ),
             "temperature": np.round(truth["temperature"] - 1.5, 1),
