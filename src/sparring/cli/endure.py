@@ -6,21 +6,23 @@ import json
 import os
 import sys
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from sparring.cli.common import AsJson, app, told
-from sparring.core.build import Build
-from sparring.core.endurance import Endurance
-from sparring.core.instruments.devices import DeviceSet
-from sparring.core.rig import Rig
-from sparring.endurance import process
-from sparring.endurance.journal import Journal, JournalError, journals
+
+if TYPE_CHECKING:
+    from sparring.core.build import Build
+    from sparring.core.endurance import Endurance
+    from sparring.core.instruments.devices import DeviceSet
+    from sparring.core.rig import Rig
+    from sparring.endurance.journal import Journal
 
 
 def begun(logbook: Path, build: Build, rig: Rig, plan: Endurance, devices: DeviceSet) -> Journal:
     """A new life test in a logbook. Raises LogbookError, JournalError."""
+    from sparring.endurance import process
     from sparring.logbook import Logbook
 
     with Logbook(logbook) as book:
@@ -37,6 +39,7 @@ def go_on(folder: Path, *, lines: bool, ask: bool) -> int:
     somebody is there. Raises JournalError.
     """
     from sparring.bench.attended import Interrupted
+    from sparring.endurance.journal import Journal, JournalError
     from sparring.endurance.recorder import Recorder
 
     journal = Journal.of(folder)
@@ -86,6 +89,9 @@ def endurance(
     as_json: AsJson = False,
 ) -> None:
     """How a life test stands; pause it, go on with it, end it."""
+    from sparring.endurance import process
+    from sparring.endurance.journal import Journal, journals
+
     known = journals(logbook)
     if not known:
         raise typer.BadParameter(f"{logbook} has no life test", param_hint="LOGBOOK")

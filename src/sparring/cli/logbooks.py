@@ -34,17 +34,17 @@ def demo(
     inspect: Inspect = None,
 ) -> None:
     """Make the demo logbook of Hollin Yard, once, and open it."""
-    from sparring.demo import make_logbook
-
     target = folder or home() / "demo"
-    with told():
-        make_logbook(target, lambda text: typer.echo(text, err=True))
     if no_window:
+        from sparring.demo import make_logbook
+
+        with told():
+            make_logbook(target)
         typer.echo(str(target))
         return
     from sparring.ui.app.application import run
 
-    raise typer.Exit(run(target, inspect))
+    raise typer.Exit(run(target, inspect, demo=True))
 
 
 @app.command()

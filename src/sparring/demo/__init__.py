@@ -2,6 +2,6 @@
 it is invented.
 """
 
-from sparring.demo.hollin_yard import make_logbook
+from sparring.demo.making import begin, finish, make_logbook
 
-__all__ = ["make_logbook"]
+__all__ = ["begin", "finish", "make_logbook"]

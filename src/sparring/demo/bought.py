@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from datetime import UTC, datetime
+from functools import partial
 from typing import TYPE_CHECKING
 
 from sparring.core.analysis import analyse
@@ -18,12 +20,13 @@ from sparring.core.quantity import Measured
 from sparring.core.reduce.results import headline
 from sparring.core.rig import Rig
 from sparring.core.train.kinds import ClosedBoxStage
+from sparring.demo.part import TARE, Part, Tested, at, keep_test, of_rig
 
 if TYPE_CHECKING:
     from sparring.logbook import Logbook
 
 _RPM = 2 * math.pi / 60
-_TARE = Measured(84_120.0, 4.0)
+_TESTED = datetime(2026, 11, 18, 9, 0, tzinfo=UTC)
 
 
 def gearmotor(unit: int) -> Build:
@@ -69,24 +72,25 @@ def gearmotor(unit: int) -> Build:
     )
 
 
-def make(book: Logbook, rig: Rig, rig_id: int) -> None:
-    """Keeps both units with a test each; the second is weaker than its data sheet says."""
-    for unit, rubs, weaker in ((1, 1.0, 1.0), (2, 1.25, 0.9)):
-        build = gearmotor(unit)
-        about = Ask(build, rig, voltages=(6.0, 9.0, 12.0), load=0.25)
-        plan = ask("does the data sheet hold", about)
-        number = book.save_build(build)
-        test = book.add_test(number, rig_id, plan, "against its data sheet")
-        truth = [f * rubs for f in build.loss_figures()]
-        bench = bench_of(build, rig, friction=truth)
-        bench.k = bench.k * weaker
-        lifts = ladder(bench, sensors_of(rig), rig, plan, seed=60 + unit)
-        known = {
-            "started": "2026-11-18T09:00:00+00:00",
-            "calibration": rig.calibration,
-            "sensors": rig.sensors,
-        }
-        for run, recording in runs_of(lifts, rig.method, tare=_TARE):
-            book.add_run(test, run.model_copy(update=known), recording)
-        runs = book.material(book.runs(test))
-        book.save_headline(test, headline(analyse(build, rig, plan, runs)))
+def parts(rig: Rig) -> list[Part]:
+    """Both units with a test each; the second is weaker than its data sheet says."""
+    return [
+        Part(f"bought, unit {unit}", partial(_tested, rig, unit, rubs, weaker), _keep)
+        for unit, rubs, weaker in ((1, 1.0, 1.0), (2, 1.25, 0.9))
+    ]
+
+
+def _tested(rig: Rig, unit: int, rubs: float, weaker: float) -> Tested:
+    build = gearmotor(unit)
+    about = Ask(build, rig, voltages=(6.0, 9.0, 12.0), load=0.25)
+    plan = ask("does the data sheet hold", about)
+    bench = bench_of(build, rig, friction=[f * rubs for f in build.loss_figures()])
+    bench.k = bench.k * weaker
+    lifts = ladder(bench, sensors_of(rig), rig, plan, seed=60 + unit)
+    runs = of_rig(runs_of(lifts, rig.method, tare=TARE), rig, started=at(_TESTED))
+    told = headline(analyse(build, rig, plan, runs))
+    return Tested(build.name, rig.name, plan, "against its data sheet", _TESTED, runs, told)
+
+
+def _keep(book: Logbook, made: Tested) -> None:
+    keep_test(book, made)

@@ -6,8 +6,10 @@ from __future__ import annotations
 
 import json
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from functools import partial
 from typing import TYPE_CHECKING
 
 from sparring.core.analysis import analyse
@@ -25,6 +27,7 @@ from sparring.core.recording import Recording
 from sparring.core.reduce.results import headline
 from sparring.core.rig import Rig
 from sparring.core.run import Run
+from sparring.demo.part import TARE, Part, Runs, Tested, at, keep_test, of_rig
 
 if TYPE_CHECKING:
     from sparring.logbook import Logbook
@@ -32,7 +35,6 @@ if TYPE_CHECKING:
 _MADE = 28  # of 52 trials
 _DONE = datetime(2026, 11, 2, 8, 0, tzinfo=UTC)
 _BEGAN = datetime(2026, 11, 16, 8, 0, tzinfo=UTC)
-_TARE = Measured(84_120.0, 4.0)
 
 
 def gears() -> Campaign:
@@ -73,45 +75,45 @@ def campaign() -> Campaign:
     )
 
 
-def make(
-    book: Logbook, builds: Sequence[Build], ids: dict[str, int], rig: Rig, rig_id: int
-) -> None:
-    """Keeps both campaigns, a second set of gears for two builds, and the duties. ids: of the
-    builds, by their names.
-    """
-    done = gears()
+def parts(builds: Sequence[Build], rig: Rig) -> list[Part]:
+    """Both campaigns, build by build; and a second set of gears for two of the builds."""
+    done, begun = gears(), campaign()
+    named = {b.name: b for b in builds}
     truth = {"Dunnock r1": 1.05, "Dunnock r2": 0.98, "Dunnock r3": 1.03, "Wren r2": 1.04}
-    where = builds, ids, rig, rig_id
-    _keep(book, done, where, _DONE, len(trials(done)), truth, seed=64)
-    _second_sets(book, where)
-    c = campaign()
-    _keep(book, c, where, _BEGAN, _MADE, dict.fromkeys(c.builds, 1.04), seed=40)
-    kept = {str(n): json.loads(d.to_json()) for n, d in enumerate(duties(), start=1)}
-    book.set_setting("duties", kept)
+    made = [
+        _Trials(c, named[build], rig, began, many, truth.get(build, 1.04) if c is done else 1.04, n)
+        for c, began, many, seed in (
+            (done, _DONE, len(trials(done)), 64),
+            (begun, _BEGAN, _MADE, 40),
+        )
+        for n, build in enumerate((b.name for b in builds if b.name in c.builds), start=seed)
+    ]
+    second = [
+        Part(f"second set, {name}", partial(_second_set, named[name], rig, friction, n), _keep_test)
+        for n, (name, friction) in enumerate((("Dunnock r1", 1.12), ("Dunnock r2", 1.05)))
+    ]
+    return [Part(f"{t.campaign.name}, {t.build.name}", t.tested, t.keep) for t in made] + second
 
 
-Where = tuple[Sequence[Build], dict[str, int], Rig, int]
+@dataclass(frozen=True)
+class _Trials:
+    """The first `many` trials of a campaign, as far as they are of one build. friction: the true
+    one over the nominal one.
+    """
 
+    campaign: Campaign
+    build: Build
+    rig: Rig
+    began: datetime
+    many: int
+    friction: float
+    seed: int
 
-def _keep(
-    book: Logbook,
-    c: Campaign,
-    where: Where,
-    began: datetime,
-    many: int,
-    truth: Mapping[str, float],
-    *,
-    seed: int,
-) -> None:
-    """A campaign with the first of its trials. truth: friction over the nominal one."""
-    builds, ids, rig, rig_id = where
-    key = book.save_campaign(c)
-    made = trials(c)[:many]
-    for n, build in enumerate(b for b in builds if b.name in c.builds):
+    def tested(self) -> Tested:
+        c, build, rig = self.campaign, self.build, self.rig
+        made = trials(c)[: self.many]
         mine = [t for t in made if t.cell[0] == build.name]
         counts = Counter(t.cell[1] for t in mine)
-        test = book.add_test(ids[build.name], rig_id, c.plan_of(build.name), c.name)
-        c = book.begin_in(c, key, build.name, test)
         steps = tuple(
             s.model_copy(update={"repeats": counts[column_of(s)]})
             for s in c.plan.steps
@@ -119,33 +121,48 @@ def _keep(
         )
         plan = c.plan.model_copy(update={"steps": steps})
         when = {(*t.cell, t.number): (t.block, made.index(t)) for t in mine}
-        for run, recording in _lifted(build, rig, plan, truth[build.name], seed=seed + n):
+        runs: Runs = []
+        for run, recording in _lifted(build, rig, plan, self.friction, seed=self.seed):
             step = c.plan.step(run.step)
             assert step is not None
             block, place = when[build.name, column_of(step), run.repeat]
             minutes = 12 * (place % 13) + 2 * run.step
-            _add(
-                book, test, run, recording, rig, began + timedelta(days=block - 1, minutes=minutes)
-            )
-        _headline(book, test, build, rig, c.plan_of(build.name))
+            began = self.began + timedelta(days=block - 1, minutes=minutes)
+            runs += of_rig([(run, recording)], rig, started=at(began))
+        whole = c.plan_of(build.name)
+        told = headline(analyse(build, rig, whole, runs))
+        return Tested(build.name, rig.name, whole, c.name, self.began, runs, told)
+
+    def keep(self, book: Logbook, made: Tested) -> None:
+        test = keep_test(book, made)
+        key, known = next(
+            ((k, c) for k, c in book.campaigns() if c.name == self.campaign.name),
+            (0, self.campaign),
+        )
+        key = key or book.save_campaign(known)
+        if all(t.build != made.build for t in known.tests):
+            book.begin_in(known, key, made.build, test)
 
 
-def _second_sets(book: Logbook, where: Where) -> None:
+def keep_duties(book: Logbook) -> None:
+    """What the drives are wanted for."""
+    kept = {str(n): json.loads(d.to_json()) for n, d in enumerate(duties(), start=1)}
+    book.set_setting("duties", kept)
+
+
+def _second_set(build: Build, rig: Rig, friction: float, n: int) -> Tested:
     """Dry and greased once more, with gears of another print: how much specimens differ."""
-    builds, ids, rig, rig_id = where
-    named = {b.name: b for b in builds}
     plan = gears().plan
     steps = tuple(s.model_copy(update={"repeats": 4}) for s in plan.steps)
     plan = plan.model_copy(
         update={"steps": steps, "factors": (Factor(name="specimen", level="second set"),)}
     )
-    for n, (name, friction) in enumerate((("Dunnock r1", 1.12), ("Dunnock r2", 1.05))):
-        build = named[name]
-        test = book.add_test(ids[name], rig_id, plan, "second set of gears")
-        for k, (run, recording) in enumerate(_lifted(build, rig, plan, friction, seed=80 + n)):
-            began = _DONE + timedelta(days=7 + n, minutes=4 * k)
-            _add(book, test, run, recording, rig, began)
-        _headline(book, test, build, rig, plan)
+    day = _DONE + timedelta(days=7 + n)
+    runs: Runs = []
+    for k, lifted in enumerate(_lifted(build, rig, plan, friction, seed=80 + n)):
+        runs += of_rig([lifted], rig, started=at(day + timedelta(minutes=4 * k)))
+    told = headline(analyse(build, rig, plan, runs))
+    return Tested(build.name, rig.name, plan, "second set of gears", day, runs, told)
 
 
 def _lifted(
@@ -154,20 +171,8 @@ def _lifted(
     truth = [f * friction for f in build.loss_figures()]
     bench = bench_of(build, rig, friction=truth)
     lifts = ladder(bench, sensors_of(rig), rig, plan, seed=seed)
-    return runs_of(lifts, rig.method, tare=_TARE)
+    return runs_of(lifts, rig.method, tare=TARE)
 
 
-def _add(
-    book: Logbook, test: int, run: Run, recording: Recording, rig: Rig, began: datetime
-) -> None:
-    known = {
-        "started": began.isoformat(timespec="seconds"),
-        "calibration": rig.calibration,
-        "sensors": rig.sensors,
-    }
-    book.add_run(test, run.model_copy(update=known), recording)
-
-
-def _headline(book: Logbook, test: int, build: Build, rig: Rig, plan: Plan) -> None:
-    runs = book.material(book.runs(test))
-    book.save_headline(test, headline(analyse(build, rig, plan, runs)))
+def _keep_test(book: Logbook, made: Tested) -> None:
+    keep_test(book, made)

@@ -1,13 +1,13 @@
-"""Builds, rigs and lifts of Hollin Yard, made by the plant at fixed seeds."""
+"""Builds, rigs and tests of Hollin Yard, made by the plant at fixed seeds."""
 
 from __future__ import annotations
 
 import math
-import tempfile
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
-from pathlib import Path
-from typing import Any
+from datetime import UTC, datetime
+from functools import partial
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -30,9 +30,12 @@ from sparring.core.rig import Limits, Rig, Weight
 from sparring.core.train.kinds.spur import SpurStage
 from sparring.demo import bought, campaign, life, to_failure, worn
 from sparring.demo.drives import others
+from sparring.demo.part import TARE, Part, Tested, at, keep_test, of_rig
+
+if TYPE_CHECKING:
+    from sparring.logbook import Logbook
 
 _RPM = 2 * math.pi / 60
-_RUNS = 381  # of the demo, to tell how far it is
 
 
 def motor() -> MotorReadings:
@@ -163,6 +166,24 @@ class Scene:
     friction: float = 1.0  # true friction over the nominal one
     how: dict[str, Any] = field(default_factory=dict)  # it is run, as `lifts.lift` takes it
     eye: bool = False
+    day: datetime = datetime(2026, 11, 25, 9, 0, tzinfo=UTC)
+
+
+def lever() -> Rig:
+    """A bar with weights hung on, read by eye."""
+    arm = Lever(
+        arm=Measured(0.250, 2.5e-4),
+        arm_mass=Measured(0.062, 5e-4),
+        arm_centre=Measured(0.118, 1e-3),
+        hook_mass=Measured(0.014, 5e-4),
+    )
+    return Rig(
+        name="Lever A",
+        method=arm,
+        gravity=Measured(9.812, 0.003),
+        limits=Limits(current=3.0, speed=200 * _RPM, stalled_for=0.8),
+        care_read=CareRead(by="Hollin Yard", on="2026-11-12", method="lever"),
+    )
 
 
 def by_eye(drives: Sequence[Build]) -> list[Scene]:
@@ -170,19 +191,6 @@ def by_eye(drives: Sequence[Build]) -> list[Scene]:
     planetary one of the second revision on the hoist with a phone as tachometer; and before, the
     same on a logger fast enough to hear its planets."""
     named = {build.name: build for build in drives}
-    lever = Lever(
-        arm=Measured(0.250, 2.5e-4),
-        arm_mass=Measured(0.062, 5e-4),
-        arm_centre=Measured(0.118, 1e-3),
-        hook_mass=Measured(0.014, 5e-4),
-    )
-    arm = Rig(
-        name="Lever A",
-        method=lever,
-        gravity=Measured(9.812, 0.003),
-        limits=Limits(current=3.0, speed=200 * _RPM, stalled_for=0.8),
-        care_read=CareRead(by="Hollin Yard", on="2026-11-12", method="lever"),
-    )
     return [
         Scene(
             "logged fast",
@@ -198,7 +206,7 @@ def by_eye(drives: Sequence[Build]) -> list[Scene]:
         Scene(
             "lever to stall, by eye",
             named["Siskin r1"],
-            arm,
+            lever(),
             plan=plan(0.1, 0.12, 0.14, 0.16, 0.18, 0.2, repeats=2),
             seed=21,
             friction=1.05,
@@ -254,92 +262,51 @@ def scenes() -> list[Scene]:
     ]
 
 
-def make_logbook(
-    folder: Path,
-    say: Callable[[str], None] = lambda _: None,
-    progress: Callable[[float], None] = lambda _: None,
-) -> Path:
-    """Builds the demo logbook in `folder`; where it already is, leaves it alone. One that is begun
-    and not finished leaves nothing. say: what is made; progress: with the part done [0..1], which
-    may raise. Raises LogbookError where something else is in the folder.
+def _tested(scene: Scene) -> Tested:
+    build, rig, plan = scene.build, scene.rig, scene.plan
+    truth = [f * scene.friction for f in build.loss_figures()]
+    bench = bench_of(build, rig, friction=truth, **scene.bench)
+    sensors = sensors_of(rig, **scene.sensors)
+    lifts = ladder(bench, sensors, rig, plan, seed=scene.seed, **scene.how)
+    runs = of_rig(runs_of(lifts, rig.method, tare=TARE), rig, started=at(scene.day))
+    if scene.eye:
+        rng = np.random.default_rng(scene.seed)
+        for n, (_, _, lifted) in enumerate(lifts):
+            seen, _ = eye.read(lifted, rng, method=rig.method, tachometer=True)
+            known = {"source": "eye", "read": seen, "tare": None, "calibration": None}
+            runs[n] = runs[n][0].model_copy(update=known), Recording.nothing()
+    told = headline(analyse(build, rig, plan, runs))
+    return Tested(build.name, rig.name, plan, scene.title, scene.day, runs, told)
+
+
+def _keep(book: Logbook, made: Tested) -> None:
+    keep_test(book, made)
+
+
+def builds() -> list[Build]:
+    """All of the yard's own."""
+    return [worn.fit(dunnock(1)), worn.fit(dunnock(2)), dunnock(3), *others(motor())]
+
+
+def rigs() -> list[Rig]:
+    """All of the yard's: three hoists and a lever."""
+    return [rig(), strong_hoist(), scenes()[-1].rig, lever()]
+
+
+def parts() -> list[Part]:
+    """All that is in the demo logbook, in the order in which it is made: what the window opens with
+    comes first, then what the tour asks for.
     """
-    from sparring.logbook import LogbookError
-
-    if (folder / "logbook.sqlite").exists():
-        return folder
-    if folder.exists() and any(folder.iterdir()):
-        raise LogbookError(f"{folder} has files, but no logbook. Name a folder that is empty.")
-    folder.parent.mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory(prefix=f".{folder.name}-", dir=folder.parent) as beside:
-        made = Path(beside) / folder.name
-        _make(made, say, progress)
-        made.rename(folder)
-    return folder
-
-
-def _make(folder: Path, say: Callable[[str], None], progress: Callable[[float], None]) -> None:
-    from sparring.logbook import Logbook
-
-    class Counting(Logbook):
-        """Tells how much of the demo there is, by its runs."""
-
-        def add_run(self, *run: Any, **how: Any) -> int:
-            made = super().add_run(*run, **how)
-            progress(min(made / _RUNS, 1.0))
-            return made
-
-    with Counting(folder) as book:
-        rig_ids: dict[str, int] = {}
-        drives = others(motor())
-        builds = {build.name: book.save_build(build) for build in drives}
-        compared = [worn.fit(dunnock(1)), worn.fit(dunnock(2)), dunnock(3), *drives]
-        builds |= {build.name: book.save_build(build) for build in compared[:3]}
-        say("campaigns ...")
-        hoist = rig()
-        rig_ids[hoist.name] = book.save_rig(hoist)
-        bought.make(book, hoist, rig_ids[hoist.name])
-        campaign.make(book, compared, builds, hoist, rig_ids[hoist.name])
-        say("a life test ...")
-        knot = next(b for b in drives if b.family == "Knot")
-        life.make(book, knot, builds[knot.name], hoist, rig_ids[hoist.name])
-        curlew = next(b for b in drives if b.family == "Curlew")
-        strong = strong_hoist()
-        rig_ids[strong.name] = book.save_rig(strong)
-        to_failure.make(book, curlew, builds[curlew.name], strong, rig_ids[strong.name])
-        say("worn drives ...")
-        worn.make(book, book.builds())
-        for scene in (*by_eye(drives), *scenes()):
-            say(f"testing {scene.build.name} ...")
-            build_id = builds.get(scene.build.name) or book.save_build(scene.build)
-            if scene.rig.name not in rig_ids:
-                rig_ids[scene.rig.name] = book.save_rig(scene.rig)
-            test_id = book.add_test(build_id, rig_ids[scene.rig.name], scene.plan, scene.title)
-            truth = [f * scene.friction for f in scene.build.loss_figures()]
-            bench = bench_of(scene.build, scene.rig, friction=truth, **scene.bench)
-            lifts = ladder(
-                bench,
-                sensors_of(scene.rig, **scene.sensors),
-                scene.rig,
-                scene.plan,
-                seed=scene.seed,
-                **scene.how,
-            )
-            tare = Measured(84_120.0, 4.0)
-            rng = np.random.default_rng(scene.seed)
-            made = runs_of(lifts, scene.rig.method, tare=tare)
-            for (_, _, lifted), (run, recording) in zip(lifts, made, strict=True):
-                known: dict[str, Any] = {
-                    "calibration": scene.rig.calibration,
-                    "sensors": scene.rig.sensors,
-                }
-                if scene.eye:
-                    seen, _ = eye.read(lifted, rng, method=scene.rig.method, tachometer=True)
-                    known |= {"source": "eye", "read": seen, "tare": None, "calibration": None}
-                    recording = Recording.nothing()
-                book.add_run(test_id, run.model_copy(update=known), recording)
-            book.save_headline(
-                test_id,
-                headline(
-                    analyse(scene.build, scene.rig, scene.plan, book.material(book.runs(test_id)))
-                ),
-            )
+    drives, hoist = builds(), rig()
+    named = {b.name: b for b in drives}
+    seen = [*reversed(scenes()), *by_eye(drives)]
+    tests = [Part(f"{s.title}, {s.build.name}", partial(_tested, s), _keep) for s in seen]
+    return [
+        *tests[:3],
+        worn.part(),
+        *campaign.parts(drives, hoist),
+        *tests[3:],
+        life.part(named["Knot r1"], hoist),
+        to_failure.part(named["Curlew r1"], strong_hoist()),
+        *bought.parts(hoist),
+    ]

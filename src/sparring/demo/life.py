@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from functools import partial
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -22,9 +25,12 @@ from sparring.core.recording import Recording
 from sparring.core.reduce.results import headline
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.endurance.journal import Journal, UnderTest
+from sparring.demo.part import TARE, Part, Tested, at, keep_test, of_rig
+from sparring.endurance.journal import Journal, UnderTest, journals
 from sparring.endurance.process import SIMULATED
-from sparring.logbook import Logbook
+
+if TYPE_CHECKING:
+    from sparring.logbook import Logbook
 
 _CYCLES = 900
 _KEPT = (1, 100, 200, 300, 400, 500, 600, 700, 800)  # with all their samples
@@ -41,30 +47,48 @@ PLAN = Endurance.ours(
 )
 
 
-def make(book: Logbook, build: Build, build_id: int, rig: Rig, rig_id: int) -> None:
+@dataclass(frozen=True)
+class LifeTest:
+    """What came of it: runs by cycle, and every cycle."""
+
+    tested: Tested
+    cycles: list[Cycle]
+
+
+def part(build: Build, rig: Rig) -> Part:
     """The life test, as its process would have left it."""
-    test = book.add_test(build_id, rig_id, PLAN.plan(), PLAN.name)
-    begun = book.test(test).created.isoformat()
+    return Part("life test", partial(_made, build, rig), partial(_keep, build, rig))
+
+
+def _made(build: Build, rig: Rig) -> LifeTest:
     kept: dict[int, tuple[Run, Recording]] = {}
-    names: dict[int, list[str]] = {}
     for n in (*_KEPT, *_SKIPS, _CYCLES):
         what = "skip" if n in _SKIPS else "breakage" if n == _CYCLES else ""
         run, recording = _run(build, rig, _worn(n), what, n)
         kept[n] = with_events(build, rig, run, recording), recording
-        names[n] = [book.run(book.add_run(test, *kept[n])).recording]
     summed = {n: _sum(build, rig, n, *kept[n]) for n in _KEPT}
     cycles = [_between(summed, n) for n in range(1, _CYCLES + 1)]
     for n in (*_SKIPS, _CYCLES):
         told = _sum(build, rig, n, *kept[n])
         known = cycles[n - 1]
         cycles[n - 1] = replace(told, began=known.began, hottest=known.hottest)
-    cycles = [replace(c, kept=names.get(c.n, [])) for c in cycles]
-    journal = Journal.begin(
-        book.folder, UnderTest(test, begun, build, rig, PLAN, DeviceSet.ours(devices=(SIMULATED,)))
-    )
+    runs = list(kept.values())
+    plan, created = PLAN.plan(), datetime.fromtimestamp(_BEGAN, UTC)
+    figures = headline(analyse(build, rig, plan, runs))
+    made = Tested(build.name, rig.name, plan, PLAN.name, created, runs, figures)
+    return LifeTest(made, cycles)
+
+
+def _keep(build: Build, rig: Rig, book: Logbook, made: LifeTest) -> None:
+    test = keep_test(book, made.tested)
+    if test in journals(book.folder):
+        return
+    named = {r.run.repeat: [r.recording] for r in book.runs(test)}
+    cycles = [replace(c, kept=named.get(c.n, [])) for c in made.cycles]
+    begun = book.test(test).created.isoformat()
+    devices = DeviceSet.ours(devices=(SIMULATED,))
+    journal = Journal.begin(book.folder, UnderTest(test, begun, build, rig, PLAN, devices))
     journal.write_all(cycles, "ended", "it failed: breakage")
-    runs = book.material(book.runs(test))
-    book.save_headline(test, headline(analyse(build, rig, PLAN.plan(), runs)))
 
 
 def _worn(n: int) -> float:
@@ -77,9 +101,10 @@ def _run(build: Build, rig: Rig, worn: float, what: str, n: int) -> tuple[Run, R
     bench = bench_of(build, rig, friction=[f * worn for f in build.loss_figures()])
     mishap = MISHAPS[what]() if what else None
     lifts = ladder(bench, sensors_of(rig), rig, plan, seed=700 + n, vary=0.004, mishap=mishap)
-    ((run, recording),) = runs_of(lifts, rig.method, tare=Measured(84_120.0, 4.0))
-    known = {"kind": "hold", "repeat": n, "calibration": rig.calibration, "sensors": rig.sensors}
-    return run.model_copy(update=known), recording
+    began = datetime.fromtimestamp(_BEGAN + 57.0 * n, UTC)
+    made = runs_of(lifts, rig.method, tare=TARE)
+    (run,) = of_rig(made, rig, kind="hold", repeat=n, started=at(began))
+    return run
 
 
 def _sum(build: Build, rig: Rig, n: int, run: Run, recording: Recording) -> Cycle:

@@ -6,8 +6,8 @@ which say so.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -17,7 +17,10 @@ from sparring.core.quantity import Measured
 from sparring.core.wear.inspection import Done, Inspection, Mark, Photo, Pin, Ruler, Seen
 from sparring.core.wear.parts import flanks_of
 from sparring.core.wear.simulated import WearingDrive
-from sparring.logbook import Logbook
+from sparring.demo.part import Part
+
+if TYPE_CHECKING:
+    from sparring.logbook import Logbook
 
 ALLOWED = Allowed.ours(
     thinning=80e-6,
@@ -82,9 +85,15 @@ def fit(build: Build) -> Build:
     return build.model_copy(update=more)
 
 
-def make(book: Logbook, builds: Sequence[tuple[int, Build]]) -> None:
-    """Inspections of every worn drive among `builds`."""
-    for key, build in builds:
+def part() -> Part:
+    """Inspections of every worn drive."""
+    return Part("worn drives", dict, _keep)
+
+
+def _keep(book: Logbook, _: object) -> None:
+    for key, build in book.builds():
+        if book.inspections(key):
+            continue
         if build.name == "Dunnock r1":
             _opened(book, key, build, 62e-6, extra=2.0)
         elif build.name == "Dunnock r2":

@@ -210,8 +210,13 @@ class Logbook(Characterised, Campaigns, Inspected, Settings):
 
     def newest_test(self, build_id: int) -> int:
         """The number of a build's newest test; 0: it has none."""
+        newest = (
+            select(TestRow.id)
+            .where(TestRow.build_id == build_id)
+            .order_by(TestRow.created.desc(), TestRow.id.desc())
+        )
         with self._session() as s:
-            return s.scalar(select(func.max(TestRow.id)).where(TestRow.build_id == build_id)) or 0
+            return s.scalar(newest.limit(1)) or 0
 
     def remove(self, kind: Kind, owner: int) -> None:
         """Takes back a build or rig that was begun and never tested. Raises LogbookError where it
@@ -289,15 +294,24 @@ class Logbook(Characterised, Campaigns, Inspected, Settings):
 
     # --- tests and runs ---------------------------------------------------------------------------
 
-    def add_test(self, build_id: int, rig_id: int, plan: Plan, title: str = "") -> int:
+    def add_test(
+        self,
+        build_id: int,
+        rig_id: int,
+        plan: Plan,
+        title: str = "",
+        created: datetime | None = None,
+    ) -> int:
+        """Begins a test; its number. created: where it is not now."""
         with self._session() as s:
             row = TestRow(build_id=build_id, rig_id=rig_id, plan=plan.to_json(), title=title)
+            row.created = created or datetime.now(UTC)
             s.add(row)
             s.flush()
             return row.id
 
     def tests(self, build_id: int | None = None) -> list[StoredTest]:
-        """Tests, oldest first; of one build or of all."""
+        """Tests in the order in which they were created; of one build or of all."""
         with self._session() as s:
             return self._tests(s, *(() if build_id is None else (TestRow.build_id == build_id,)))
 
@@ -315,7 +329,7 @@ class Logbook(Characterised, Campaigns, Inspected, Settings):
             counting = counting.where(RunRow.test_id.in_(select(TestRow.id).where(*where)))
         counts: dict[int, int] = {row.test_id: row.n for row in s.execute(counting)}
         found = []
-        for r in self._rows(s, TestRow, *where, order=(TestRow.id,)):
+        for r in self._rows(s, TestRow, *where, order=(TestRow.created, TestRow.id)):
             plan = self._said(TestRow, r.id, r.plan, self._plan_said)
             rest = self._said(
                 TestRow, f"{r.id} headline", f"{r.created} {r.headline or 'null'}", headline_said

@@ -70,24 +70,30 @@ def _unexpected(
     )
 
 
-def run(folder: Path, inspect: Path | None = None) -> int:
+def run(folder: Path, inspect: Path | None = None, *, demo: bool = False) -> int:
     """Opens a logbook folder in the window; the exit status. inspect: a socket on which to answer
-    what is on the screen.
+    what is on the screen; demo: the demo logbook, which is made where it is not there.
     """
     app = application()
-    window = MainWindow()
-    if inspect is not None:
-        from sparring.ui.app.inspector import Inspector
+    window = MainWindow(whole=False)
 
-        Inspector(window, str(inspect))
-    sys.excepthook = partial(_unexpected, window)
+    def whole() -> None:
+        if inspect is not None:
+            from sparring.ui.app.inspector import Inspector
+
+            Inspector(window, str(inspect))
+        sys.excepthook = partial(_unexpected, window)
+        QTimer.singleShot(0, window.make_pages)
+        opens = window.errands.open_demo if demo else window.desk.open
+        QTimer.singleShot(0, lambda: opens(folder))
+        QTimer.singleShot(0, window.offer_tour)
+
     window.show()
-    QTimer.singleShot(0, window.make_pages)
-    QTimer.singleShot(0, lambda: window.desk.open(folder))
-    QTimer.singleShot(0, window.offer_tour)
+    QTimer.singleShot(0, lambda: window.make_parts_behind(whole))
     with _ended_by_signals(lambda: _end(app, window)):
         status = app.exec()
-        window.session.let_go()  # where the display is gone Qt ends without closing the window
+        if window.is_whole:
+            window.session.let_go()  # where the display is gone Qt ends without closing the window
         return status
 
 

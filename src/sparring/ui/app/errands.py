@@ -40,14 +40,19 @@ class Errands:
         """Long work off the window's thread, with its progress and a cancel shown."""
         message = self.window.message
 
+        def succeeded(made: Any) -> None:
+            message.over()
+            done(made)
+
         def failed(err: Exception) -> None:
+            message.over()
             self.say(
                 "Cancelled. Nothing was changed."
                 if isinstance(err, background.Cancelled)
                 else str(err)
             )
 
-        progress = background.run_long(work, done, failed, message.part)
+        progress = background.run_long(work, succeeded, failed, message.part)
         message.work(text, progress.cancel)
 
     def open_logbook(self) -> None:
@@ -341,24 +346,67 @@ class Errands:
 
     def tour(self) -> None:
         """Opens the demo logbook, made if need be, and starts the tour."""
-        from sparring.demo import make_logbook
-
         book = self.desk.book
         if book is not None and any(b.name == "Dunnock r1" for _, b in book.builds()):
             self.window.start_tour()
         elif self.session.recording:
             self.say("A recording for this logbook is in progress. Stop it first (Esc).")
         else:
-            self._work(
-                "Making the demo logbook …",
-                lambda progress: make_logbook(home() / "demo", progress=progress),
-                self._tour_there,
-            )
+            self.open_demo(home() / "demo", self.window.start_tour)
 
-    def _tour_there(self, folder: Path) -> None:
-        self.window.message.hide()
-        self.desk.open(folder)
-        self.window.start_tour()
+    def open_demo(self, folder: Path, then: Callable[[], None] = lambda: None) -> None:
+        """Opens the demo logbook. What is not there yet is made behind the window: the test that it
+        opens with first, the others appear as they are done.
+        """
+
+        def begin() -> None:
+            from sparring import demo
+
+            demo.begin(folder)
+
+        def opened() -> None:
+            self._finish_demo()
+            then()
+
+        if not (folder / "logbook.sqlite").exists():
+            self.window.message.say("Making the demo logbook …", stay=True)
+        background.run(
+            begin, lambda _: self.desk.open(folder, opened), lambda err: self.say(str(err))
+        )
+
+    def _finish_demo(self) -> None:
+        book, message = self.desk.book, self.window.message
+        if book is None:
+            return
+        appeared = background.teller(lambda _: self.desk.lists_changed.emit())
+
+        def work(progress: background.Progress) -> None:
+            from sparring import demo
+
+            demo.finish(book, progress, lambda: appeared(1.0))
+
+        def part(done: float) -> None:
+            if not message.is_working:
+                message.work("Making the demo logbook: its tests appear …", progress.cancel)
+            message.part(done)
+
+        def ended(_: object) -> None:
+            if message.is_working:
+                message.over()
+                message.say("The demo logbook is complete.")
+
+        def failed(err: Exception) -> None:
+            message.over()
+            if self.desk.book is book and not isinstance(err, background.Cancelled):
+                self.say(str(err))
+            elif self.desk.book is book:
+                self.say(
+                    "Stopped. The tests made so far are in the demo logbook; the rest is made when"
+                    " it is opened next."
+                )
+
+        progress = background.run_long(work, ended, failed, part)
+        self.desk.closes.connect(progress.cancel)
 
     def text_size(self) -> None:
         """Asks how large texts are to be; the window is drawn so from the next start on."""

@@ -4,10 +4,11 @@ below. What there is of pages and commands it takes from their lists.
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
+from PyQt6.QtCore import QEvent, QObject, QSettings, Qt, QTimer
 from PyQt6.QtGui import (
     QCloseEvent,
     QDragEnterEvent,
@@ -27,53 +28,77 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from sparring.core import predict
-from sparring.core.finding import Finding
-from sparring.ui.app.actions import Actions
-from sparring.ui.app.commands import COMMANDS, MENUS, pages_themselves
-from sparring.ui.app.desktop import desktop_wants_calm
-from sparring.ui.app.errands import Errands
-from sparring.ui.app.sides import Sides
-from sparring.ui.app.tour import Tour
 from sparring.ui.app.window import Window
-from sparring.ui.command import Command
-from sparring.ui.frame.driveline import Driveline
-from sparring.ui.frame.findings import FindingsPanel
-from sparring.ui.frame.logbook import LogbookPanel
-from sparring.ui.frame.message import Message
-from sparring.ui.frame.question import Question
-from sparring.ui.frame.title_block import TitleBlock
-from sparring.ui.frame.work_order import WorkOrder
 from sparring.ui.model import background
-from sparring.ui.model.desk import Desk
-from sparring.ui.model.live import BenchSession
-from sparring.ui.page import Context, ShownFlow, View
-from sparring.ui.pages import PAGES
 from sparring.ui.theme import theme
 from sparring.ui.widgets.described import describe
 from sparring.ui.widgets.plain import Label, tip
+
+if TYPE_CHECKING:
+    from sparring.core.finding import Finding
+    from sparring.ui.command import Command
+    from sparring.ui.page import ShownFlow, View
 
 _NARROW, _LOW = 1180, 700  # [px] below which the logbook and the driveline's ribbon are folded
 _PORT_ROOM = 150  # [px] of the 330 at the top right, for the port's name
 
 
 class MainWindow(Window):
-    """Puts the parts together and routes what they want."""
+    """Puts the parts together and routes what they want.
 
-    def __init__(self) -> None:
+    It can be shown before they are there: those that know the records take most of a second to
+    load, and so does the rest of the program.
+    """
+
+    def __init__(self, *, whole: bool = True) -> None:
+        """whole: with its parts, which `make_parts` gives it otherwise."""
         super().__init__()
-        self.desk = Desk()
-        self.session = BenchSession(self)
-        self.session.keep = self._keep_lift
         self.setWindowTitle("Sparring")
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self.setMinimumSize(840, 520)
-        theme.dark = self.desk.settings.value("dark", False, type=bool)
+        theme.dark = QSettings("sparring", "sparring").value("dark", False, type=bool)
         theme.apply_palette()
-        self.errands = Errands(self)
-        self.page = PAGES[0]
         self.views: dict[str, View] = {}
+        self.is_whole = False
+        if whole:
+            self.make_parts()
+
+    def make_parts(self) -> None:
+        """Gives it all its parts at once."""
+        for _ in self._parts():
+            pass
+
+    def make_parts_behind(self, then: Callable[[], None]) -> None:
+        """Gives it its parts while it is shown: loaded off this thread, and made one in each turn
+        of the loop. then: what follows.
+        """
+        left = self._parts()
+
+        def one(_: object = None) -> None:
+            if next(left, "done") == "done":
+                then()
+            else:
+                QTimer.singleShot(0, one)
+
+        background.run(_load_parts, one, one)  # what cannot be loaded is said by whoever needs it
+
+    def _parts(self) -> Iterator[None]:
+        """Makes the parts, yielding between them."""
+        from sparring.ui.app.actions import Actions
+        from sparring.ui.app.commands import COMMANDS, pages_themselves
+        from sparring.ui.app.errands import Errands
+        from sparring.ui.model.desk import Desk
+        from sparring.ui.model.live import BenchSession
+        from sparring.ui.page import Context
+        from sparring.ui.pages import PAGES
+
+        self.desk = Desk()
+        self.session = BenchSession(self)
+        self.session.keep = self._keep_lift
+        self.errands = Errands(self)
+        self.all_pages = PAGES
+        self.page = PAGES[0]
         every = (*COMMANDS, *(c for page in PAGES for c in page.commands), *pages_themselves())
         self.commands = Actions(self, every, self._target, lambda c: not c.on or c.on in self.views)
         self.context = Context(
@@ -84,9 +109,12 @@ class MainWindow(Window):
             menu=self._menu,
             measure=self.errands.characterise,
         )
-        self._lay_out()
+        yield
+        yield from self._lay_out()
         self._fill_menus()
         self._wire()
+        self.is_whole = True
+        yield
         theme.apply()  # last: one pass over finished widgets is quicker than one as each is placed
         self.go(self.page.id)
         self._bench_state()
@@ -94,12 +122,23 @@ class MainWindow(Window):
         self._driveline()
         self._calm_as_the_desktop()
 
-    def _lay_out(self) -> None:
+    def _lay_out(self) -> Iterator[None]:
+        from sparring.ui.app.sides import Sides
+        from sparring.ui.app.tour import Tour
+        from sparring.ui.frame.driveline import Driveline
+        from sparring.ui.frame.findings import FindingsPanel
+        from sparring.ui.frame.logbook import LogbookPanel
+        from sparring.ui.frame.message import Message
+        from sparring.ui.frame.question import Question
+        from sparring.ui.frame.title_block import TitleBlock
+        from sparring.ui.frame.work_order import WorkOrder
+
         d = self.desk
         self.driveline = Driveline(d)
-        self.work = WorkOrder([page.name for page in PAGES])
+        self.work = WorkOrder([page.name for page in self.all_pages])
         self.logbook, self.findings = LogbookPanel(d), FindingsPanel(d)
         self.title_block = TitleBlock(d)
+        yield
         self.question = Question(d)
         self.pages = QStackedWidget()
         middle = QWidget()
@@ -110,6 +149,7 @@ class MainWindow(Window):
         holder.addWidget(self.tour)
         holder.addWidget(self.question)
         holder.addWidget(self.pages, 1)
+        yield
         self.sides = Sides(d.settings)
         self.sides.setCentralWidget(middle)
         self.sides.add("logbook", self.logbook, left=True)
@@ -128,11 +168,14 @@ class MainWindow(Window):
         self.connection.setMargin(6)
         self.connection.setFixedWidth(330)
         self.connection.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        for page in PAGES:
+        for page in self.all_pages:
             if page.at_once:
+                yield
                 self.view(page.id)
 
     def _fill_menus(self) -> None:
+        from sparring.ui.app.commands import MENUS
+
         bar = self.menuBar()
         assert bar is not None
         for title in MENUS:
@@ -143,7 +186,9 @@ class MainWindow(Window):
 
     def _wire(self) -> None:
         d, s = self.desk, self.session
-        self.work.chosen.connect(lambda name: self.go(next(p.id for p in PAGES if p.name == name)))
+        self.work.chosen.connect(
+            lambda name: self.go(next(p.id for p in self.all_pages if p.name == name))
+        )
         d.place_wanted.connect(self.show_place)
         d.said.connect(self.say)
         d.warned.connect(lambda text: self.say(text, stay=True))
@@ -181,7 +226,7 @@ class MainWindow(Window):
     def view(self, id: str) -> Any:
         """A page's widget; made if it is not there yet."""
         if id not in self.views:
-            page = next(p for p in PAGES if p.id == id)
+            page = next(p for p in self.all_pages if p.id == id)
             self.views[id] = view = page.make(self.context)
             self.pages.addWidget(view)
             view.flow_changed.connect(self._driveline)
@@ -195,7 +240,7 @@ class MainWindow(Window):
         """
 
         def next_one(_result: object = None) -> None:
-            missing = next((p.id for p in PAGES if p.id not in self.views), None)
+            missing = next((p.id for p in self.all_pages if p.id not in self.views), None)
             if missing is not None and self.isVisible():
                 self.view(missing)
                 QTimer.singleShot(20, next_one)
@@ -243,6 +288,8 @@ class MainWindow(Window):
             theme.calm = self.desk.settings.value("calm", False, type=bool)
             return
 
+        from sparring.ui.app.desktop import desktop_wants_calm
+
         def known(wanted: object) -> None:
             theme.calm = theme.calm or bool(wanted)
             self.commands.refresh()
@@ -258,7 +305,7 @@ class MainWindow(Window):
     def go(self, id: str) -> None:
         """Shows a page."""
         view = self.view(id)
-        self.page = next(p for p in PAGES if p.id == id)
+        self.page = next(p for p in self.all_pages if p.id == id)
         self.pages.setCurrentWidget(view)
         self.work.set_current(self.page.name)
         self.sides.show_page(id)
@@ -271,7 +318,7 @@ class MainWindow(Window):
     def show_place(self, place: str) -> None:
         """Leads to a page, or to a part of one, by the name of the place: `rig.sensors.supply`."""
         head, *path = place.split(".")
-        page = next((p for p in PAGES if head in (p.id, *p.places)), None)
+        page = next((p for p in self.all_pages if head in (p.id, *p.places)), None)
         if page is None:
             return
         self.go(page.id)
@@ -293,6 +340,8 @@ class MainWindow(Window):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """A small window folds what can be spared; it comes back when there is room again."""
         super().resizeEvent(event)
+        if not self.is_whole:
+            return
         self.sides.make_room(self.width() < _NARROW)
         self._fold_driveline()
         if self.message.isVisible():
@@ -336,6 +385,7 @@ class MainWindow(Window):
             event is not None
             and event.type() == QEvent.Type.ActivationChange
             and self.isActiveWindow()
+            and self.is_whole
         ):
             self.question.ask()  # an edit from a dialog waits until that is closed
 
@@ -388,6 +438,9 @@ class MainWindow(Window):
 
     def _expected(self) -> ShownFlow:
         """What is expected at the load that the tester looks at."""
+        from sparring.core import predict
+        from sparring.ui.page import ShownFlow
+
         d = self.desk
         flow = predict.expected_flow(d.build, d.plan, d.load)
         wire = d.show(flow.wire_to_shaft, "ratio", decimals=1)
@@ -395,7 +448,7 @@ class MainWindow(Window):
         return ShownFlow(flow, "predicted", (d.rig.name, d.dimension()), (wire, "", gearbox))
 
     def _states(self) -> None:
-        for page in PAGES:
+        for page in self.all_pages:
             self.work.set_state(page.name, page.state(self.desk))
         self.setWindowTitle(f"{self.desk.build.name} – Sparring")
 
@@ -437,7 +490,7 @@ class MainWindow(Window):
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         mime = event.mimeData() if event else None
-        if event and mime and any(u.isLocalFile() for u in mime.urls()):
+        if self.is_whole and event and mime and any(u.isLocalFile() for u in mime.urls()):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
@@ -446,7 +499,11 @@ class MainWindow(Window):
             self.errands.import_file(Path(url.toLocalFile()))
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
+        if not self.is_whole:
+            super().closeEvent(event)
+            return
         self.session.disconnect_bench()
+        self.desk.closes.emit()
         background.finish()  # a lift that was cut short is being kept
         self.sides.keep()
         self.desk.close()
@@ -455,6 +512,19 @@ class MainWindow(Window):
         if app:
             app.removeEventFilter(self)
         super().closeEvent(event)
+
+
+def _load_parts() -> None:
+    """What the parts are made of."""
+    import sparring.ui.app.commands
+    import sparring.ui.app.sides
+    import sparring.ui.app.tour
+    import sparring.ui.frame.driveline
+    import sparring.ui.frame.findings
+    import sparring.ui.frame.logbook
+    import sparring.ui.frame.title_block
+    import sparring.ui.model.live
+    import sparring.ui.pages.build.page  # noqa: F401  (the first one)
 
 
 def _load_slow_libraries() -> None:

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtWidgets import QMainWindow
 
-from sparring.ui.app.actions import Actions
-from sparring.ui.app.sides import Sides
-from sparring.ui.frame.message import Message
-from sparring.ui.model.desk import Desk
-from sparring.ui.model.live import BenchSession
+if TYPE_CHECKING:
+    from sparring.ui.app.actions import Actions
+    from sparring.ui.app.sides import Sides
+    from sparring.ui.frame.message import Message
+    from sparring.ui.model.desk import Desk
+    from sparring.ui.model.live import BenchSession
 
 
 class Window(QMainWindow):

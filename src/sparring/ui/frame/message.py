@@ -38,9 +38,11 @@ class Message(QFrame):
         self.cancel.clicked.connect(self._cancelled)
         row.addWidget(self.cancel)
         self._on_cancel: Callable[[], None] | None = None
+        self.is_working = False  # something long is under way, whatever is said meanwhile
+        self._work = ""
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
-        self._timer.timeout.connect(self.hide)
+        self._timer.timeout.connect(self._said)
         self.hide()
 
     def text(self) -> str:
@@ -59,10 +61,24 @@ class Message(QFrame):
     def work(self, text: str, cancel: Callable[[], None]) -> None:
         """Shows that something long has begun; `cancel` is what its button does."""
         self._on_cancel = cancel
+        self.is_working, self._work = True, text
         self.bar.setValue(0)
         self.cancel.setEnabled(True)
         self._show(text, working=True)
         self._timer.stop()
+
+    def over(self) -> None:
+        """What was long is over."""
+        self.is_working = False
+        if not self.bar.isHidden():
+            self.hide()
+
+    def _said(self) -> None:
+        """A sentence has been shown for long enough."""
+        if self.is_working:
+            self._show(self._work, working=True)
+        else:
+            self.hide()
 
     def part(self, done: float) -> None:
         """How far it is [0..1]."""

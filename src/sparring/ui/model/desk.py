@@ -92,6 +92,7 @@ class Desk(Duties):
         from sparring.logbook import LogbookError
 
         if self.book:
+            self.closes.emit()
             with contextlib.suppress(LogbookError):  # a full disk keeps nobody from closing
                 self.book.set_setting("test", self.test_id)
             self.book.close()

@@ -35,6 +35,7 @@ class OnDesk(InUnits, QObject):
     """Signals carry nothing: who hears one looks again."""
 
     opened = pyqtSignal()
+    closes = pyqtSignal()  # the logbook, soon: who still writes into it ends
     not_opened = pyqtSignal(str)
     build_changed = pyqtSignal()
     rig_changed = pyqtSignal()
