@@ -11,12 +11,12 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="sparring-tests-")
 
 import pytest
-from helpers import Heard, close_others, discard, made_once, make_runs
+from helpers import Heard, close_others, demo_logbook, discard, make_runs
 from hypothesis import HealthCheck, settings
 
 from sparring.core.plant import motion
 from sparring.core.records import changed
-from sparring.demo import hollin_yard, make_logbook
+from sparring.demo import hollin_yard
 
 # the same examples every time: whoever changes something else is not to find a rare one
 settings.register_profile(
@@ -71,11 +71,9 @@ def pytest_collection_modifyitems(items):
 
 
 @pytest.fixture(scope="session")
-def demo_book(tmp_path_factory):
-    """The demo logbook, made once for all tests."""
-    return (
-        made_once(tmp_path_factory, "demo", lambda folder: make_logbook(folder / "book")) / "book"
-    )
+def demo_book():
+    """The demo logbook; not to be changed."""
+    return demo_logbook()
 
 
 @pytest.fixture

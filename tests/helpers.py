@@ -3,10 +3,17 @@
 from __future__ import annotations
 
 import fcntl
+import hashlib
 import math
 import os
+import shutil
+import subprocess
+import sys
 import time
 from itertools import pairwise
+from pathlib import Path
+
+import pytest
 
 from sparring.core.plant.bench import bench_of
 from sparring.core.plant.lifts import ladder, runs_of
@@ -15,13 +22,14 @@ from sparring.core.quantity import Measured
 
 TARE = Measured(84_120.0, 4.0)
 CASES = 200  # of a study of how often the truth lies in the stated interval
+SIZE = os.environ.get("SPARRING_STUDIES", "sample")  # of the studies: sample, ci or all
 
 
 def benches(few):
-    """How many benches a study takes: all by `make study`; the suite makes do with fewer where one
-    takes long.
+    """How many benches a study takes: all by `make study`, few in CI, a sample of those in the
+    tests that are run after each change.
     """
-    return CASES if os.environ.get("SPARRING_ALL_BENCHES") else few
+    return {"all": CASES, "ci": few, "sample": max(few // 4, min(few, 8))}[SIZE]
 
 
 def about_95(share, n, most=0.99):
@@ -39,18 +47,33 @@ def make_runs(build, rig, plan, *, seed=1, friction=1.0, sensors=None, **bench):
     return runs_of(lifts, rig.method, tare=TARE), lifts
 
 
-def made_once(tmp_path_factory, name, make):
-    """A folder that `make(folder)` fills, once for all processes of a test
-    run; not to be changed."""
-    root = tmp_path_factory.getbasetemp()
-    root = root.parent if os.environ.get("PYTEST_XDIST_WORKER") else root
-    folder = root / name
-    with open(root / f"{name}.lock", "w") as lock:
+ROOT = Path(__file__).parents[1]
+
+
+def demo_logbook():
+    """The demo logbook, made once for all processes and test runs of the same sources, by the
+    command; not to be changed. One that cannot be made says so once, and the others at once.
+    """
+    sources = sorted((ROOT / "src").rglob("*.py"))
+    digest = hashlib.sha256(b"".join(p.read_bytes() for p in sources)).hexdigest()[:16]
+    kept = ROOT / "build" / "tests"
+    kept.mkdir(parents=True, exist_ok=True)
+    folder, failed = kept / f"demo-{digest}", kept / f"demo-{digest}.failed"
+    with open(kept / "demo.lock", "w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
+        run = os.environ.get("PYTEST_XDIST_TESTRUNUID", str(os.getpid()))
+        if failed.exists() and failed.read_text() == run:
+            pytest.fail("the demo logbook cannot be made, as said before")
         if not folder.exists():
-            part = root / f"{name}.part"
-            part.mkdir()
-            make(part)
+            for old in kept.glob("demo-*"):
+                shutil.rmtree(old) if old.is_dir() else old.unlink()
+            part = kept / "part"
+            shutil.rmtree(part, ignore_errors=True)
+            command = [sys.executable, "-m", "sparring", "demo", str(part), "--no-window"]
+            made = subprocess.run(command, capture_output=True, text=True, check=False)
+            if made.returncode:
+                failed.write_text(run)
+                pytest.fail(f"the demo logbook cannot be made: {made.stderr[-3000:]}")
             part.rename(folder)
     return folder
 

@@ -65,6 +65,18 @@ def test_a_bench_that_somebody_else_drives_is_never_told_to_stop_but_by_the_test
     shared.session.detach()
 
 
+def test_a_window_that_closes_before_it_knows_whose_bench_it_is_stops_none(tmp_path):
+    """A life test went on for good as "stopped" where its window was closed just after it opened."""
+    bench = FakeBench(tmp_path)
+    bench.held = []  # the answer to hello is still on its way
+    bench.plug()
+    bench.session.came(bench.reader.feed(HEADER))
+    bench.run()
+    assert bench.session.state == "ready"  # lines come all the same
+    bench.session.detach()
+    assert bench.heard == ["hello"]
+
+
 def test_a_refused_weight_begins_nothing_and_is_told(bench):
     bench.lift(0.5)
     bench.run(0.3)

@@ -1,11 +1,9 @@
 """Journeys: the installed command on a screen, driven as its user does."""
 
-import os
-import subprocess
+import shutil
 
 import pytest
-from desktop import COMMAND, Program, Screen, home_with_demo
-from helpers import made_once
+from desktop import Program, Screen, home_with_demo
 
 
 @pytest.fixture(scope="session")
@@ -16,20 +14,11 @@ def screen():
 
 
 @pytest.fixture(scope="session")
-def demo_home(tmp_path_factory):
+def demo_home(demo_book, tmp_path_factory):
     """A home in which the demo logbook has been made once."""
-
-    def make(home):
-        env = {**os.environ, "HOME": str(home), "XDG_DATA_HOME": str(home / "data")}
-        subprocess.run(
-            [str(COMMAND), "demo", "--no-window"],
-            env=env,
-            check=True,
-            capture_output=True,
-            timeout=300,
-        )
-
-    return made_once(tmp_path_factory, "home", make)
+    home = tmp_path_factory.mktemp("home")
+    shutil.copytree(demo_book, home / "data" / "sparring" / "demo")
+    return home
 
 
 @pytest.fixture

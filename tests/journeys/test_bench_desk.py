@@ -6,11 +6,14 @@ import json
 import re
 import signal
 import sqlite3
+from pathlib import Path
 
 import pytest
 from bare_board import BareBoard
 from cable import Cable
 from desktop import Program, Screen, home_with_demo
+
+from sparring.logbook.recordings import RecordingError, read_stream
 
 
 @pytest.fixture
@@ -109,6 +112,13 @@ def test_a_board_waits_for_the_care_notes_and_escape_stops_it_under_a_dialog(dem
     assert "drive 12" in [line for _, line in board.heard]
 
 
+def _samples(stream):
+    """Those of a capture that are on the disk."""
+    with contextlib.suppress(RecordingError, FileNotFoundError):
+        return len(read_stream(stream)[0])
+    return 0
+
+
 @contextlib.contextmanager
 def begun(demo, board, tmp_path):
     """A board on a cable, lifting."""
@@ -129,6 +139,9 @@ def begun(demo, board, tmp_path):
     go(demo, "Tare")
     go(demo, "Hang 0.50 kg, then lift")
     demo.until(lambda: demo.state()["bench"] == "lifting", "it lifts")
+    # what ends it sooner leaves nothing to keep
+    folder = Path(demo.state()["logbook"]) / "recordings"
+    demo.until(lambda: any(_samples(p) for p in folder.glob("*.arrow")), "a second is on the disk")
     try:
         yield cable
     finally:

@@ -63,7 +63,8 @@ class Session(Machine):
                 return
             moves = self.obeys and self.state in MOVING
             self._still.clear()
-            if not self._shared:
+            # one that has answered nothing was told nothing, and may be somebody else's
+            if (self.obeys or self.stop_wanted) and not self._shared:
                 self._halt("interrupted")
         if moves:
             self._still.wait(_GOODBYE)

@@ -19,9 +19,7 @@ def formats(as_json: AsJson = False) -> None:
     from sparring.exchange.exports import EXPORTS
     from sparring.exchange.imports import IMPORTS
 
-    out = [
-        {"id": e.id, "writes": e.words, "of": e.of.__name__, "ending": e.suffix} for e in EXPORTS
-    ]
+    out = [{"id": e.id, "writes": e.words, "of": e.of, "ending": e.suffix} for e in EXPORTS]
     into = [{"id": i.id, "reads": i.words, "endings": list(i.suffixes)} for i in IMPORTS]
     if as_json:
         document = {"format": "sparring.formats/1", "exports": out, "imports": into}

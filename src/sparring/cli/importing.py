@@ -8,7 +8,8 @@ from typing import Any
 from sparring.core.build import Build
 from sparring.core.plan import Plan
 from sparring.core.records import changed
-from sparring.exchange.importing import Columns, LogFormat, RecordFormat, import_log, import_runs
+from sparring.exchange.formats import Columns, LogFormat, RecordFormat
+from sparring.exchange.importing import import_log, import_runs
 from sparring.exchange.imports import format_of
 from sparring.logbook import Logbook, LogbookError
 

@@ -88,6 +88,10 @@ class Relay:
         columns = ", ".join(f"{c}/{_unit(c)}" for c in self._channels)
         return f"# columns: seq, t/ms, {columns}\n".encode() if self._channels else b""
 
+    def _greeting(self) -> bytes:
+        marks = [SHARED, *([SIMULATED] if self._simulated else [])]
+        return "".join(f"# {mark}\n" for mark in marks).encode()
+
     def _send(self, data: bytes, only: socket.socket | None = None) -> None:
         with self._lock:
             for client in [only] if only is not None else list(self._clients):
@@ -116,8 +120,8 @@ class Relay:
         with contextlib.suppress(OSError):
             client, _ = self._server.accept()
             client.setblocking(False)
-            with self._lock:
-                self._clients[client] = [b"", b""]
+            with self._lock:  # whose it is comes before all else: nobody is to think it is theirs
+                self._clients[client] = [self._greeting(), b""]
             self._selector.register(client, selectors.EVENT_READ)
 
     def _listen(self, client: socket.socket) -> None:
@@ -138,10 +142,8 @@ class Relay:
     def _obey(self, client: socket.socket, text: str) -> None:
         word = text.partition(" ")[0]
         if word == "hello":
-            marks = [SHARED, *([SIMULATED] if self._simulated else [])]
-            said = "".join(f"# {mark}\n" for mark in marks)
-            self._send(said.encode() + self._header(), client)
-            self._send(f"> hello ok {os.getpid()}\n".encode(), client)
+            answer = f"> hello ok {os.getpid()}\n".encode()
+            self._send(self._greeting() + self._header() + answer, client)
             return
         if not word:
             return

@@ -128,13 +128,14 @@ class Compared(NamedTuple):
 
 @dataclass(frozen=True)
 class Export(Generic[S]):
-    """id: for good; words: what is written; of: the class of what it is written from; suffix: of
-    the file, "" for a folder; write: writes it there, whole or not at all, and gives the path.
+    """id: for good; words: what is written; of: the class of what it is written from, by its name;
+    suffix: of the file, "" for a folder; write: writes it there, whole or not at all, and gives the
+    path.
     """
 
     id: str
     words: str
-    of: type[S]
+    of: str
     suffix: str
     write: Callable[[S, Path], Any]
 

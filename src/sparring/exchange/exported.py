@@ -46,6 +46,7 @@ def subjects_in(folder: Path) -> list[Subject]:
             "result.json); sparring export writes them"
         )
     found = [_subject(path, n) for n, path in enumerate(tests, start=1)]
+    found.sort(key=lambda s: (s.build.family, s.build.revision))  # as in a logbook
     names = [s.build.name for s in found]
     return [told_apart(s) if names.count(s.build.name) > 1 else s for s in found]
 

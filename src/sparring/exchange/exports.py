@@ -22,7 +22,7 @@ EXPORTS: tuple[Export[Any], ...] = (
 
 def exports_of(source: type[Any]) -> tuple[Export[Any], ...]:
     """Those that are written from such a thing."""
-    return tuple(e for e in EXPORTS if e.of is source)
+    return tuple(e for e in EXPORTS if e.of == source.__name__)
 
 
 def export(id: str) -> Export[Any]:

@@ -1,61 +1,21 @@
-"""What an import is, and how a log becomes a test."""
+"""How a log becomes a test."""
 
 from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from sparring.core.build import Build
 from sparring.core.events import with_events
 from sparring.core.plan import Plan, PlanStep
-from sparring.core.recording import Recording
 from sparring.core.reduce.split import split_runs
 from sparring.core.rig import Rig
 from sparring.core.run import Run
+from sparring.exchange.formats import Columns, LogFormat, RunsFormat
 from sparring.files.log_look import LogLook
 from sparring.logbook import Logbook
-
-Columns = dict[int, tuple[str, str]]
-"""Column position, from 0 -> (channel, unit)."""
-
-
-@dataclass(frozen=True)
-class LogFormat:
-    """A log of another logger. look: what seems to be in it; read: what is, SI, by what each column
-    holds (None: as guessed), and remarks on what was left out. Both raise LogError.
-    """
-
-    id: str
-    words: str
-    suffixes: tuple[str, ...]
-    look: Callable[[Path], LogLook]
-    read: Callable[[LogLook, Columns | None, Callable[[float], None]], tuple[Recording, list[str]]]
-
-
-@dataclass(frozen=True)
-class RecordFormat:
-    """A file of a build or rig. load: raises RecordError."""
-
-    id: str
-    words: str
-    suffixes: tuple[str, ...]
-    load: Callable[[Path], Build | Rig]
-
-
-@dataclass(frozen=True)
-class RunsFormat:
-    """Runs without recordings. fits: whether a file is such a one, whatever its ending is shared
-    with; read: raises RecordError.
-    """
-
-    id: str
-    words: str
-    suffixes: tuple[str, ...]
-    fits: Callable[[Path], bool]
-    read: Callable[[Path], list[Run]]
 
 
 def import_runs(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from sparring.exchange.importing import LogFormat, RecordFormat, RunsFormat
+from sparring.exchange.formats import LogFormat, RecordFormat, RunsFormat
 from sparring.exchange.into import by_eye, record_file, text_log
 
 IMPORTS: tuple[LogFormat | RunsFormat | RecordFormat, ...] = (

@@ -2,9 +2,27 @@
 
 from __future__ import annotations
 
-from sparring.exchange.importing import RunsFormat
-from sparring.files import eye_files
+from pathlib import Path
+from typing import TYPE_CHECKING
 
-IMPORT = RunsFormat(
-    "by-eye", "Readings by eye", (".csv", ".tsv"), fits=eye_files.fits, read=eye_files.read
-)
+from sparring.exchange.formats import RunsFormat
+
+if TYPE_CHECKING:
+    from sparring.core.run import Run
+
+
+def fits(path: Path) -> bool:
+    """Whether a file is such a table."""
+    from sparring.files import eye_files
+
+    return eye_files.fits(path)
+
+
+def read(path: Path) -> list[Run]:
+    """Its runs. Raises RecordError."""
+    from sparring.files import eye_files
+
+    return eye_files.read(path)
+
+
+IMPORT = RunsFormat("by-eye", "Readings by eye", (".csv", ".tsv"), fits=fits, read=read)

@@ -4,18 +4,24 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from sparring.core.build import Build
-from sparring.core.records import RecordError
-from sparring.core.rig import Rig
-from sparring.exchange.importing import RecordFormat
-from sparring.files import record_files
+from sparring.exchange.formats import RecordFormat
+
+if TYPE_CHECKING:
+    from sparring.core.build import Build
+    from sparring.core.rig import Rig
 
 
 def load(path: Path) -> Build | Rig:
     """The record that the file's `version` names; a build where it names none. Raises
     RecordError.
     """
+    from sparring.core.build import Build
+    from sparring.core.records import RecordError
+    from sparring.core.rig import Rig
+    from sparring.files import record_files
+
     try:
         said = json.loads(path.read_text(encoding="utf-8-sig"))
     except (OSError, ValueError, RecursionError):

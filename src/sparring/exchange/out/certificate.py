@@ -21,5 +21,5 @@ def write_meter(source: Compared, path: Path) -> None:
     text_file(path, render_comparison(source.meter, source.comparison, source.units))
 
 
-CELL = Export("calibration-sheet", "Sheet, HTML", Calibrated, suffix=".html", write=write_cell)
-METER = Export("comparison-sheet", "Sheet, HTML", Compared, suffix=".html", write=write_meter)
+CELL = Export("calibration-sheet", "Sheet, HTML", "Calibrated", suffix=".html", write=write_cell)
+METER = Export("comparison-sheet", "Sheet, HTML", "Compared", suffix=".html", write=write_meter)

@@ -17,5 +17,5 @@ def write(source: Part, path: Path) -> None:
     outline_files.save(path, body.outline(lambda _shaft: 0.0), title)
 
 
-SVG = Export("outline-svg", "SVG drawing", Part, suffix=".svg", write=write)
-DXF = Export("outline-dxf", "DXF drawing", Part, suffix=".dxf", write=write)
+SVG = Export("outline-svg", "SVG drawing", "Part", suffix=".svg", write=write)
+DXF = Export("outline-dxf", "DXF drawing", "Part", suffix=".dxf", write=write)

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from sparring.core.build import Build
 from sparring.exchange.export import Export, text_file
+
+if TYPE_CHECKING:
+    from sparring.core.build import Build
 
 
 def write(source: Build, path: Path) -> None:
@@ -13,4 +16,4 @@ def write(source: Build, path: Path) -> None:
     text_file(path, source.to_json() + "\n")
 
 
-BUILD = Export("build-file", "Build file", Build, suffix=".json", write=write)
+BUILD = Export("build-file", "Build file", "Build", suffix=".json", write=write)

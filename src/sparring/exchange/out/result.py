@@ -23,5 +23,5 @@ def write_csv(source: KeptTest, path: Path) -> None:
     text_file(path, result_files.to_csv(source.result))
 
 
-JSON = Export("result-json", "Results, JSON", KeptTest, suffix=".json", write=write_json)
-CSV = Export("result-csv", "Results, CSV", KeptTest, suffix=".csv", write=write_csv)
+JSON = Export("result-json", "Results, JSON", "KeptTest", suffix=".json", write=write_json)
+CSV = Export("result-csv", "Results, CSV", "KeptTest", suffix=".csv", write=write_csv)

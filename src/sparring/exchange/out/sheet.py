@@ -14,4 +14,4 @@ def write(source: KeptTest, path: Path) -> None:
     text_file(path, render(source.result, source.corrections))
 
 
-EXPORT = Export("sheet", "Sheet, HTML", KeptTest, suffix=".html", write=write)
+EXPORT = Export("sheet", "Sheet, HTML", "KeptTest", suffix=".html", write=write)

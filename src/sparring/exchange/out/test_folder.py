@@ -64,4 +64,4 @@ def write(source: KeptTest, out: Path) -> Path:
     return folder
 
 
-EXPORT = Export("test", "Everything, as a folder", KeptTest, suffix="", write=write)
+EXPORT = Export("test", "Everything, as a folder", "KeptTest", suffix="", write=write)

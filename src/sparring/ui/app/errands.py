@@ -18,7 +18,7 @@ from sparring.ui.model import background
 from sparring.ui.widgets.files import ask_where, file_filter
 
 if TYPE_CHECKING:
-    from sparring.exchange.importing import LogFormat, RunsFormat
+    from sparring.exchange.formats import LogFormat, RunsFormat
 
 TEXT_SIZES = (100, 125, 150, 175, 200)  # [%]
 
@@ -115,7 +115,7 @@ class Errands:
 
     def import_file(self, path: Path) -> None:
         """Takes in a file by its format: a log of another logger, or a record."""
-        from sparring.exchange.importing import RecordFormat
+        from sparring.exchange.formats import RecordFormat
         from sparring.exchange.imports import format_of
 
         if isinstance(format_of(path), RecordFormat):
@@ -127,7 +127,7 @@ class Errands:
         """Asks for a log (unless given), shows what is in it, and makes its lifts a new test; a
         table of readings is taken in as it is.
         """
-        from sparring.exchange.importing import RunsFormat
+        from sparring.exchange.formats import RunsFormat
         from sparring.exchange.imports import LOGS, format_of, log_format
         from sparring.files.log_look import LogError
 

@@ -8,30 +8,15 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QEvent, QObject, QSettings, Qt, QTimer
-from PyQt6.QtGui import (
-    QCloseEvent,
-    QDragEnterEvent,
-    QDropEvent,
-    QIcon,
-    QKeyEvent,
-    QKeySequence,
-    QResizeEvent,
-)
-from PyQt6.QtWidgets import (
-    QAbstractSpinBox,
-    QApplication,
-    QLineEdit,
-    QMenu,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtCore import QEvent, QSettings, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QResizeEvent
+from PyQt6.QtWidgets import QApplication, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
+from sparring.ui.app import loading
+from sparring.ui.app.keys import Keys
 from sparring.ui.app.window import Window
 from sparring.ui.model import background
 from sparring.ui.theme import theme
-from sparring.ui.widgets.described import describe
 from sparring.ui.widgets.plain import Label, tip
 
 if TYPE_CHECKING:
@@ -81,7 +66,7 @@ class MainWindow(Window):
             else:
                 QTimer.singleShot(0, one)
 
-        background.run(_load_parts, one, one)  # what cannot be loaded is said by whoever needs it
+        background.run(loading.parts, one, one)  # what cannot be loaded is said by whoever needs it
 
     def _parts(self) -> Iterator[None]:
         """Makes the parts, yielding between them."""
@@ -217,9 +202,10 @@ class MainWindow(Window):
             signal.connect(self._states)
         for signal in (d.undo.indexChanged, s.state_changed, d.lists_changed):
             signal.connect(self.commands.refresh)
+        self.keys = Keys(self)
         app = QApplication.instance()
         if app:
-            app.installEventFilter(self)
+            app.installEventFilter(self.keys)
 
     # --- pages, made when first wanted, or in idle moments after the window is up -----------------
 
@@ -245,7 +231,7 @@ class MainWindow(Window):
                 self.view(missing)
                 QTimer.singleShot(20, next_one)
 
-        background.run(_load_slow_libraries, next_one, lambda err: self.say(str(err)))
+        background.run(loading.libraries, next_one, lambda err: self.say(str(err)))
 
     # --- commands ---------------------------------------------------------------------------------
 
@@ -298,7 +284,7 @@ class MainWindow(Window):
 
     def set_dark(self, on: bool) -> None:
         self.desk.settings.setValue("dark", on)
-        theme.set_dark(on, unheard=self)
+        theme.set_dark(on, unheard=self.keys)
 
     # --- going about ------------------------------------------------------------------------------
 
@@ -389,47 +375,6 @@ class MainWindow(Window):
         ):
             self.question.ask()  # an edit from a dialog waits until that is closed
 
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Esc stops, always, from any page, with any dialog open. The keys of the menus reach the
-        window from every field.
-        """
-        if not isinstance(event, QKeyEvent):
-            if (
-                event is not None
-                and event.type() in (QEvent.Type.Show, QEvent.Type.ToolTipChange)
-                and isinstance(watched, QWidget)
-            ):
-                describe(watched)
-            return False
-        if event.type() == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Escape:
-            was = self.session.state
-            self.session.stop()
-            if was in ("preparing", "lifting", "lowering"):
-                kept = " The run is saved and marked as stopped." if was == "lifting" else ""
-                self.say(f"Stop requested.{kept}")
-                return True
-            if was == "lost":
-                self.say(
-                    "STOP is not confirmed: the bench receives it only when it is back. "
-                    "Cut its power.",
-                    stay=True,
-                )
-        elif (
-            event.type() == QEvent.Type.KeyPress
-            and event.key() == Qt.Key.Key_F1
-            and not event.modifiers()
-            and QApplication.activeModalWidget() is not None
-        ):
-            self.errands.guide()  # the window's own keys do not reach a dialog
-            return True
-        elif event.type() == QEvent.Type.ShortcutOverride:
-            combined = QKeySequence(event.keyCombination()).toString()
-            if _nothing_typed(watched, event) or combined in self.commands.keys:
-                # Qt's fields would take it: Ctrl+U empties them, Ctrl+E goes to their end
-                event.ignore()
-                return True
-        return False
-
     # --- what is shown above and around -----------------------------------------------------------
 
     def _driveline(self) -> None:
@@ -510,45 +455,8 @@ class MainWindow(Window):
         self._behind.stop()
         app = QApplication.instance()
         if app:
-            app.removeEventFilter(self)
+            app.removeEventFilter(self.keys)
         super().closeEvent(event)
-
-
-def _load_parts() -> None:
-    """What the parts are made of."""
-    import sparring.ui.app.commands
-    import sparring.ui.app.sides
-    import sparring.ui.app.tour
-    import sparring.ui.frame.driveline
-    import sparring.ui.frame.findings
-    import sparring.ui.frame.logbook
-    import sparring.ui.frame.title_block
-    import sparring.ui.model.live
-    import sparring.ui.pages.build.page  # noqa: F401  (the first one)
-
-
-def _load_slow_libraries() -> None:
-    """What the charts and the first lift need, so that neither keeps the window waiting."""
-    import pyarrow.parquet
-    import pyqtgraph
-    import serial
-
-    from sparring.core import quantity
-
-    quantity.know_units()
-    del pyarrow, pyqtgraph, serial
-
-
-def _nothing_typed(field: QObject | None, event: QKeyEvent) -> bool:
-    """Whether undo (or redo) is asked of a field that has none of its own: Qt's fields would take
-    the key all the same.
-    """
-    line = field.findChild(QLineEdit) if isinstance(field, QAbstractSpinBox) else field
-    if not isinstance(line, QLineEdit):
-        return False
-    if event.matches(QKeySequence.StandardKey.Undo):
-        return not (line.isUndoAvailable() and line.isModified())
-    return event.matches(QKeySequence.StandardKey.Redo) and not line.isRedoAvailable()
 
 
 def icon() -> QIcon:

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 if TYPE_CHECKING:
     from sparring.exchange.export import Export
-    from sparring.exchange.importing import LogFormat, RecordFormat, RunsFormat
+    from sparring.exchange.formats import LogFormat, RecordFormat, RunsFormat
 
 
 def file_filter(forms: Sequence[LogFormat | RunsFormat | RecordFormat]) -> str:
