@@ -142,8 +142,8 @@ class Relay:
     def _obey(self, client: socket.socket, text: str) -> None:
         word = text.partition(" ")[0]
         if word == "hello":
-            answer = f"> hello ok {os.getpid()}\n".encode()
-            self._send(self._greeting() + self._header() + answer, client)
+            hello = f"> hello ok {os.getpid()}\n".encode()
+            self._send(self._greeting() + self._header() + hello, client)
             return
         if not word:
             return

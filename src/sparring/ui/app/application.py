@@ -88,8 +88,8 @@ def run(folder: Path, inspect: Path | None = None, *, demo: bool = False) -> int
         QTimer.singleShot(0, lambda: opens(folder))
         QTimer.singleShot(0, window.offer_tour)
 
+    window.make_parts_behind(whole)
     window.show()
-    QTimer.singleShot(0, lambda: window.make_parts_behind(whole))
     with _ended_by_signals(lambda: _end(app, window)):
         status = app.exec()
         if window.is_whole:

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QEvent, QSettings, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QResizeEvent
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
 from sparring.ui.app import loading
@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from sparring.ui.page import ShownFlow, View
 
 _NARROW, _LOW = 1180, 700  # [px] below which the logbook and the driveline's ribbon are folded
+_UNPAINTED = 1000  # [ms] for one that starts out minimised
 _PORT_ROOM = 150  # [px] of the 330 at the top right, for the port's name
 
 
@@ -46,6 +47,7 @@ class MainWindow(Window):
         theme.apply_palette()
         self.views: dict[str, View] = {}
         self.is_whole = False
+        self._begins: Callable[[], None] | None = None
         if whole:
             self.make_parts()
 
@@ -55,10 +57,16 @@ class MainWindow(Window):
             pass
 
     def make_parts_behind(self, then: Callable[[], None]) -> None:
-        """Gives it its parts while it is shown: loaded off this thread, and made one in each turn
-        of the loop. then: what follows.
+        """Gives it its parts once it has been painted: loaded off this thread, and made one in each
+        turn of the loop. then: what follows.
         """
         left = self._parts()
+
+        def begin() -> None:
+            if self._begins is not None:
+                self._begins = None
+                # what cannot be loaded is said by whoever needs it
+                background.run(loading.parts, one, one)
 
         def one(_: object = None) -> None:
             if next(left, "done") == "done":
@@ -66,7 +74,13 @@ class MainWindow(Window):
             else:
                 QTimer.singleShot(0, one)
 
-        background.run(loading.parts, one, one)  # what cannot be loaded is said by whoever needs it
+        self._begins = begin
+        QTimer.singleShot(_UNPAINTED, begin)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        if self._begins is not None:
+            QTimer.singleShot(0, self._begins)
 
     def _parts(self) -> Iterator[None]:
         """Makes the parts, yielding between them."""
