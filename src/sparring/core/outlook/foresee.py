@@ -17,7 +17,7 @@ from sparring.core.outlook.drive import Drive, Foretold, Load
 from sparring.core.plan.order import Lift, next_lift, sequence
 from sparring.core.plan.record import FIRST_POWER, STILL, Plan, PlanStep
 from sparring.core.records import RecordError
-from sparring.core.reduce.warmth import Bodies, bodies_of
+from sparring.core.reduce.warmth import Bodies, bodies_of, modes_of
 from sparring.core.rig import Rig
 
 _CHANGE, _AGAIN = 20.0, 5.0
@@ -269,7 +269,7 @@ class _Heat:
     def __init__(
         self, bodies: Bodies, build: Build, hottest: float, begin: tuple[float, float]
     ) -> None:
-        self._rates, self._shapes, back = bodies.modes()
+        self._rates, self._shapes, back = modes_of(bodies)
         self._modes = back @ np.array(begin)
         self._enters = back @ np.array([1 / bodies.copper, 0.0])
         motor = build.motor_line()

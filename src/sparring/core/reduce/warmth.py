@@ -8,6 +8,8 @@ lags, exact between two instants.
 from __future__ import annotations
 
 import math
+from functools import lru_cache, partial
+from itertools import accumulate
 from typing import NamedTuple
 
 import numpy as np
@@ -19,6 +21,7 @@ from sparring.core.recording import Recording
 _IRON = 450.0  # [J/(kg K)], of a motor beside its winding (from memory)
 _WITHIN = 1 / 3  # part of the way to the room that is between winding and case (common practice)
 _MOST = 20_000  # instants of a course
+_ALIKE = 1e-5  # [K] between two rounds of a course
 _GAP = 1.0  # [s] without a line, in which nobody knows of a current: the drive was off
 
 
@@ -43,16 +46,9 @@ class Bodies(NamedTuple):
     inner: float
     outer: float
 
-    def modes(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        """(rates, their shapes, the way back); shape (2,), (2, 2), (2, 2)."""
-        a = 1 / (self.copper * self.inner)
-        b, c = 1 / (self.iron * self.inner), 1 / (self.iron * self.outer)
-        rates, shapes = np.linalg.eig(np.array([[-a, a], [b, -b - c]]))
-        return rates, shapes, np.linalg.inv(shapes)
-
     def rest(self, begin: Warmth, seconds: float) -> Warmth:
         """After a time without current."""
-        rates, shapes, back = self.modes()
+        rates, shapes, back = modes_of(self)
         found = shapes @ (np.exp(rates * max(seconds, 0.0)) * (back @ np.array(begin[:2])))
         return Warmth(round(float(found[0]), 2), round(float(found[1]), 2), begin.whole)
 
@@ -60,18 +56,30 @@ class Bodies(NamedTuple):
         """(winding, case) at the ends of the spans `step` [s] long in which `power` [W], shape
         (n,), heats the winding; shape (n + 1,).
         """
-        from scipy.signal import lfilter  # when first wanted: no window waits for it
-
-        rates, shapes, back = self.modes()
+        rates, shapes, back = modes_of(self)
         modes = back @ np.array(begin[:2])
         enters = back @ np.array([1 / self.copper, 0.0])
         courses = []
-        for rate, mode, share in zip(rates, modes, enters, strict=True):
+        for rate, mode, share in zip(rates.tolist(), modes.tolist(), enters.tolist(), strict=True):
             kept = math.exp(rate * step)
-            gains = share * (kept - 1) / rate * power
-            courses.append(lfilter([1.0], [1.0, -kept], np.concatenate([[mode], gains])))
+            gains = (share * (kept - 1) / rate * power).tolist()
+            # as `scipy.signal.lfilter`, which takes a second to load
+            courses.append(list(accumulate(gains, partial(_lag, kept), initial=mode)))
         winding, case = shapes @ np.array(courses)
         return winding, case
+
+
+@lru_cache(maxsize=256)
+def modes_of(bodies: Bodies) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(rates, their shapes, the way back); shape (2,), (2, 2), (2, 2)."""
+    a = 1 / (bodies.copper * bodies.inner)
+    b, c = 1 / (bodies.iron * bodies.inner), 1 / (bodies.iron * bodies.outer)
+    rates, shapes = np.linalg.eig(np.array([[-a, a], [b, -b - c]]))
+    return rates, shapes, np.linalg.inv(shapes)
+
+
+def _lag(kept: float, before: float, gain: float) -> float:
+    return kept * before + gain
 
 
 def bodies_of(build: Build) -> Bodies:
@@ -125,6 +133,8 @@ def course_of(
     per_kelvin = 1 / (COPPER_ZERO + temperature - 273.15)
     winding = case = np.zeros(len(at))
     for _ in range(8):  # warm copper resists more, and so warms more
-        power = mean * resistance * (1 + per_kelvin * winding[:-1])
+        power, before = mean * resistance * (1 + per_kelvin * winding[:-1]), winding
         winding, case = bodies.follow(power, step, begin)
+        if np.abs(winding - before).max() < _ALIKE:
+            break
     return Course(at, winding, case, begin)
