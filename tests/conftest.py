@@ -11,7 +11,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="sparring-tests-")
 
 import pytest
-from helpers import Heard, close_others, demo_logbook, discard, make_runs
+from helpers import SIZE, Heard, close_others, demo_logbook, discard, make_runs
 from hypothesis import HealthCheck, settings
 
 from sparring.core.plant import motion
@@ -23,7 +23,7 @@ settings.register_profile(
     "suite",
     deadline=None,
     derandomize=True,
-    max_examples=60,
+    max_examples=60 if SIZE != "sample" else 20,
     suppress_health_check=[HealthCheck.too_slow],
 )
 settings.load_profile("suite")

@@ -88,6 +88,7 @@ def test_efficiency_by_eye_agrees_with_a_monte_carlo_of_the_readings(build, rig)
     assert std(result) == pytest.approx(eta.std(), rel=0.02)
 
 
+@pytest.mark.study
 @pytest.mark.parametrize("tachometer", [False, True])
 def test_truth_lies_in_what_was_read_by_eye_95_times_in_100(tachometer):
     n = benches(100)
@@ -98,6 +99,7 @@ def test_truth_lies_in_what_was_read_by_eye_95_times_in_100(tachometer):
             assert about_95(shares(found, name, step), n, most=1.0)
 
 
+@pytest.mark.study
 @pytest.mark.parametrize("method", [Hoist(travel=0.8), *STEADY], ids=lambda m: m.kind)
 def test_board_and_eye_agree_within_their_intervals(method):
     """The same runs of a bench; what both share drops out of the difference."""
@@ -114,6 +116,7 @@ def test_board_and_eye_agree_within_their_intervals(method):
         assert about_95(np.mean(agree), n, most=1.0)
 
 
+@pytest.mark.study
 @pytest.mark.parametrize("method", [*STEADY, RopeBrake()], ids=lambda m: m.kind)
 def test_every_method_read_by_eye_holds_the_truth(method):
     n = benches(40)
@@ -123,6 +126,7 @@ def test_every_method_read_by_eye_holds_the_truth(method):
         assert about_95(shares(found, name, 1), n, most=1.0), name
 
 
+@pytest.mark.study
 def test_an_arm_on_a_scale_holds_the_stall_torque():
     n = benches(60)
     hits = []
@@ -132,6 +136,7 @@ def test_an_arm_on_a_scale_holds_the_stall_torque():
     assert about_95(np.mean(hits), n, most=1.0)
 
 
+@pytest.mark.study
 def test_a_spin_timed_by_hand_holds_the_torque_at_its_speed():
     n = benches(24)
     hits = []

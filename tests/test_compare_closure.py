@@ -89,6 +89,7 @@ def test_a_difference_is_found_as_often_as_the_plan_promises(n, difference, pair
     assert abs(told / cases - promised) <= 0.03 + 2 * math.sqrt(0.2 * 0.8 / cases)
 
 
+@pytest.mark.study
 @pytest.mark.parametrize("sizes", [(0.010, 0.006, 0.004), (0.003, 0.0, 0.006)])
 def test_effects_lie_inside_their_intervals(sizes, tmp_path):
     build, rig, plan = (

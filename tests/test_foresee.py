@@ -56,6 +56,7 @@ def test_a_speed_is_reached_at_the_voltage_that_is_worked_out(build, rig):
     assert row.speed == pytest.approx(6.0, rel=0.02)  # the winding warms in the run
 
 
+@pytest.mark.study
 def test_predictions_hold_on_the_independent_bench():
     """95 ± 3 % of 200 (`make study`), before and after correction, which narrows the band. Drag
     torques there are off by 30 % (k = 1), losses scatter by 5 %, as the prediction has it.

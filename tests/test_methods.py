@@ -41,6 +41,7 @@ from sparring.core.uncertainty import nominal, std
 from sparring.files import log_files, log_look
 
 
+@pytest.mark.study
 @pytest.mark.parametrize(
     "method",
     [
@@ -94,6 +95,7 @@ def test_a_crate_on_the_floor_pulls_its_friction_and_on_a_slope_its_weight_too()
     assert steep.expected(1.0, 10.0) == pytest.approx(0.5 * 2.0 * 10 * r)
 
 
+@pytest.mark.study
 def test_meters_that_are_off_are_covered_once_they_are_compared():
     """Meters six times further off than promised, the ammeter's zero besides: wrong as they are,
     right when compared.
@@ -187,6 +189,7 @@ def test_traps_are_told_and_gone_when_corrected(method, trap, id_):
             assert about_95(shares(found[::2], "torque", step), half, 0.995)
 
 
+@pytest.mark.study
 def test_a_swept_brake_gives_the_curve_both_ways():
     """Torque and gearbox efficiency in the middle of each part of a sweep, going up and coming
     down.
@@ -211,6 +214,7 @@ def test_a_swept_brake_gives_the_curve_both_ways():
     assert about_95(np.mean(hits["gearbox"]), len(hits["gearbox"]), 1.0)
 
 
+@pytest.mark.study
 @pytest.mark.parametrize("coasts", ["alone", "with the drive"])
 def test_a_spin_gives_the_curve_of_torque(coasts):
     """Torque of every part of the range from one kind of spin; where the train coasts too, wider,
@@ -236,6 +240,7 @@ def test_a_spin_gives_the_curve_of_torque(coasts):
         assert about_95(np.mean(hits), len(hits), 1.0), part
 
 
+@pytest.mark.study
 def test_a_lever_brackets_the_stall():
     """The true stall torque lies between the heaviest mass lifted and the lightest that was not; as
     an interval, and as u = half-width/√3 it is covered more often than 95 in 100."""
@@ -386,6 +391,7 @@ def test_a_break_test_names_the_part_and_is_no_stall(build, rig):
     assert "stalled" not in found
 
 
+@pytest.mark.study
 def test_sound_run_ups_are_not_blamed():
     """Spins that coast alone, three of each: what scatters by the readings' own noise, or turns a
     little slower before the spring than behind it, is no fault."""

@@ -35,6 +35,7 @@ def share(z, most=0.995):
     return inside
 
 
+@pytest.mark.study
 @pytest.mark.parametrize("method", ["hoist", "brake"])
 def test_the_map_holds_anywhere_in_it(method):
     z = {name: [] for name in ("wire_to_shaft", "gearbox", "motor")}
@@ -51,6 +52,7 @@ def test_the_map_holds_anywhere_in_it(method):
         assert about_95(share(np.array(of)), len(of)), name
 
 
+@pytest.mark.study
 def test_losses_hold_by_cause():
     z = {name: [] for name in ("copper", "motor-friction", "gears")}
     for setup, known in made("hoist", benches(20)):
@@ -74,6 +76,7 @@ def test_losses_hold_by_cause():
         assert about_95(share(np.array(of)), len(of)), name
 
 
+@pytest.mark.study
 @pytest.mark.parametrize("fed", VOLTS)
 def test_the_stall_holds_at_each_voltage(fed):
     z = []
@@ -111,6 +114,7 @@ def true_torque(drive, winding, seconds):
     return (shaft * float(drive.ratio[0]) - float(drive.drag[0])) / (1 + float(drive.part[0]))
 
 
+@pytest.mark.study
 @pytest.mark.parametrize(
     ("seconds", "limit"), [(600.0, "winding"), (7200.0, "winding"), (5.0, "stall"), (20.0, "stall")]
 )

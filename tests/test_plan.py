@@ -9,7 +9,7 @@ import random
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from sparring.core.methods import Generator, Hoist, RunUp, Scale
@@ -202,7 +202,6 @@ def test_a_line_that_is_not_understood_says_why(line, said):
     volts=st.lists(st.integers(10, 480), min_size=1, max_size=3, unique=True),
     repeats=st.integers(1, 100),
 )
-@settings(max_examples=60, deadline=None)
 def test_any_ladder_is_told_and_read_back(loads, volts, repeats):
     plan = ladder([Measured(m / 1000) for m in loads], [v / 10 for v in volts], repeats)
     back = opened(told(plan, Hoist()), Hoist()).steps
@@ -230,7 +229,6 @@ def by_brute_force(masses, load, on, allowed):
     load=st.integers(5, 1200),
     seed=st.integers(0, 999),
 )
-@settings(max_examples=60, deadline=None)
 def test_the_fewest_weights_are_moved_as_trying_all_shows(masses, load, seed):
     """Masses in steps of 5 g, so that ties are exact."""
     kilos = [m * 5e-3 for m in masses]

@@ -28,6 +28,7 @@ ACCURACY = {
 INSTRUMENTS = {"voltmeter": 0.005, "ammeter": 0.01, "tachometer": 0.001, "torquemeter": 0.005}
 
 
+@pytest.mark.study
 @pytest.mark.parametrize("title", FIXTURES)
 def test_a_recording_gives_the_truth_as_often_as_it_says(title, build, rig):
     """Set-ups of every kind that records, each dimension and instrument off

@@ -66,7 +66,7 @@ def test_a_bench_that_somebody_else_drives_is_never_told_to_stop_but_by_the_test
 
 
 def test_a_window_that_closes_before_it_knows_whose_bench_it_is_stops_none(tmp_path):
-    """A life test went on for good as "stopped" where its window was closed just after it opened."""
+    """A life test was stopped for good where its window was closed just after it opened."""
     bench = FakeBench(tmp_path)
     bench.held = []  # the answer to hello is still on its way
     bench.plug()

@@ -17,6 +17,7 @@ from sparring.core.wear.judge import wear_of
 BUILD = Build.from_json(json.dumps(wearing.build()))
 
 
+@pytest.mark.study
 @pytest.mark.parametrize("looks", [3, 6])
 def test_rates_and_lives_hold(looks):
     n = benches(30)
@@ -37,6 +38,7 @@ def test_rates_and_lives_hold(looks):
         assert about_95(float(np.mean(of)), n), name
 
 
+@pytest.mark.study
 @pytest.mark.parametrize("n", [5, 10, 20])
 def test_weibull_bounds_hold_with_half_of_them_censored(n):
     rng = np.random.default_rng(n)

@@ -2,13 +2,16 @@
 examples.
 """
 
+import contextlib
 import math
+import warnings
 
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
+from statsmodels.regression.mixed_linear_model import MixedLM, VCSpec
 from statsmodels.stats.multitest import multipletests
 from statsmodels.stats.weightstats import ttost_ind
 
@@ -161,3 +164,38 @@ def test_a_chance_to_be_undominated_is_that_of_the_difference():
     assert found.chance == pytest.approx([1 - expected, expected], abs=0.03)
     shared = [Known(10.0, shared={"cell": 5.0}), Known(11.0, shared={"cell": 5.0})]
     assert standing(across, shared, (1, 1)).chance == pytest.approx([0.0, 1.0])
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_variances_are_where_the_restricted_likelihood_is_highest(seed):
+    """The likelihood written out in whole matrices is nowhere higher than at ours: not at the
+    estimates of statsmodels, which near a variance of nothing often ends before it is there.
+    """
+    rng = np.random.default_rng(seed)
+    n, q = int(rng.integers(10, 50)), rng.integers(2, 6, 2)
+    of = [rng.integers(0, k, n) for k in q]
+    x = np.column_stack([np.ones(n), rng.integers(0, 2, n)])
+    spread = rng.uniform(0, 1.5, 2) * rng.integers(0, 2, 2)
+    y = x @ [1.0, 0.5] + rng.normal(0, 0.5, n)
+    y += sum(s * rng.normal(size=k)[g] for s, k, g in zip(spread, q, of, strict=True))
+    groups = {name: [str(g) for g in o] for name, o in zip(("specimen", "block"), of, strict=True)}
+    found = mixed(y, x, groups)
+    z = [np.array([[float(g == k) for k in set(o)] for g in o]) for o in groups.values()]
+
+    def likelihood(variances, residual):
+        v = residual * np.eye(n) + sum(s * m @ m.T for s, m in zip(variances, z, strict=True))
+        inverse = np.linalg.inv(v)
+        inner = x.T @ inverse @ x
+        p = inverse - inverse @ x @ np.linalg.inv(inner) @ x.T @ inverse
+        return -0.5 * (np.linalg.slogdet(v)[1] + np.linalg.slogdet(inner)[1] + y @ p @ y)
+
+    ours = [found.random[name] ** 2 for name in groups], found.random["residual"] ** 2
+    best = likelihood(*ours)
+    for turn in np.vstack([np.eye(3), -np.eye(3)]):
+        variances = [s * np.exp(0.02 * t) for s, t in zip(ours[0], turn, strict=False)]
+        assert likelihood(variances, ours[1] * np.exp(0.02 * turn[2])) <= best + 1e-9
+    spec = VCSpec([*groups], [[[str(k) for k in range(m.shape[1])]] for m in z], [[m] for m in z])
+    with warnings.catch_warnings(), contextlib.suppress(np.linalg.LinAlgError):
+        warnings.simplefilter("ignore")
+        theirs = MixedLM(y, x, groups=np.ones(n), exog_vc=spec).fit(reml=True)
+        assert likelihood(np.maximum(theirs.vcomp, 0.0), theirs.scale) <= best + 1e-5

@@ -37,7 +37,6 @@ def integrated(bodies, heat, times, state=(0.0, 0.0)):
 BODIES = st.builds(Bodies, st.floats(2, 30), st.floats(20, 300), st.floats(1, 8), st.floats(3, 20))
 
 
-@settings(max_examples=60, deadline=None)
 @given(BODIES, st.floats(0.1, 8.0), st.floats(1.0, 5000.0))
 def test_a_span_from_cold_is_that_of_the_equations(bodies, heat, seconds):
     """S2."""
@@ -91,6 +90,7 @@ def test_one_body_in_cycles_of_ten_minutes_as_intermittent_duty_has_it(part):
     assert winding == pytest.approx(whole, rel=1e-3)
 
 
+@pytest.mark.study
 def test_thermal_figures_are_told_by_a_case_that_warms():
     """20 drives whose figures are 20 % off what was entered (standard deviation), loaded for ten
     minutes and left to cool for ten: the ways to the room and the iron are inside ± 2 u.

@@ -1,18 +1,20 @@
 """The mixed model y = X β + specimen + block + residual: the variances by restricted maximum
-likelihood (statsmodels), the effects with intervals that hold for few specimens.
+likelihood, the effects with intervals that hold for few specimens.
 """
 
 from __future__ import annotations
 
+import itertools
 import math
-import warnings
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
 _NOTHING = 1e-6  # part of the residual's variance below which a random effect is none
+# logarithms of the variances over the residual's that are tried first
+_BEGINS = -16.0, -11.0, -7.0, -5.0, -3.5, -2.0, -0.5, 1.0, 2.5, 4.0, 5.5, 8.0, 12.0
 _ROUNDING = 1e-12  # part of the figures below which what is left of them is none
 
 
@@ -119,22 +121,45 @@ def _members(of: Sequence[str]) -> np.ndarray:
 
 
 def _variances(y: np.ndarray, x: np.ndarray, z: Mapping[str, np.ndarray]) -> dict[str, float]:
-    """By random effect and the residual, of y."""
+    """By random effect and the residual, of y: where the restricted likelihood is highest
+    (Patterson and Thompson 1971), over the variances' ratios to the residual's alone; its
+    determinants by Sylvester's, of the groups' size.
+    """
     n, p = x.shape
     if not z:
         left = y - x @ np.linalg.lstsq(x, y, rcond=None)[0]
         return {"residual": max(float(left @ left) / (n - p), 1e-30)}
-    from statsmodels.regression.mixed_linear_model import MixedLM, VCSpec
-    from statsmodels.tools.sm_exceptions import ModelWarning
+    from scipy.optimize import minimize
 
-    # a variance of nothing lies at its bound; for good, for a filter is one for all threads
-    warnings.filterwarnings("ignore", category=ModelWarning)
-    spec = VCSpec(
-        [*z], [[[str(k) for k in range(m.shape[1])]] for m in z.values()], [[m] for m in z.values()]
-    )
-    found = MixedLM(y, x, groups=np.ones(n), exog_vc=spec).fit(reml=True)
-    variances = dict(zip(z, map(float, found.vcomp), strict=True))
-    return {**variances, "residual": max(float(found.scale), 1e-30)}
+    # what the fixed effects leave of y and of the groups; all that the likelihood asks of them
+    beside = np.eye(n) - x @ np.linalg.pinv(x)
+    groups = np.hstack(list(z.values()))
+    which = np.repeat(np.arange(len(z)), [m.shape[1] for m in z.values()])
+    square, mixed_in, rest = groups.T @ beside @ groups, groups.T @ beside @ y, y @ beside @ y
+
+    def lost(logs: Any) -> tuple[float, float]:
+        """(−2 log of the restricted likelihood but for a constant, what is left of y's square) at
+        these logarithms of the variances over the residual's.
+        """
+        root = np.exp(np.asarray(logs)[which] / 2)
+        inner = np.eye(len(root)) + root[:, None] * square * root
+        lower = np.linalg.cholesky(inner)
+        by = np.linalg.solve(lower, root * mixed_in)
+        left = max(float(rest - by @ by), 1e-30)
+        return (n - p) * math.log(left) + 2 * float(np.log(np.diag(lower)).sum()), left
+
+    of_logs: Any = lambda logs: lost(logs)[0]  # noqa: E731
+    # there may be one summit where a variance is none and another where it is not
+    begins = sorted(itertools.product(_BEGINS, repeat=len(z)), key=of_logs)
+    exact: Any = {"xatol": 1e-5, "fatol": 1e-9, "maxiter": 1000}
+    ends = [
+        minimize(of_logs, np.array(begin), method="Nelder-Mead", options=exact)
+        for begin in begins[:3]
+    ]
+    logs = min(ends, key=lambda end: float(end.fun)).x
+    residual = lost(logs)[1] / (n - p)
+    variances = dict(zip(z, (residual * np.exp(logs)).tolist(), strict=True))
+    return {**variances, "residual": residual}
 
 
 def _solved(
