@@ -9,7 +9,7 @@ export PYTHON
 # Where nothing may write bytecode, every one of the hundreds of processes compiles the program anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo run test studies journeys attack study coverage lint bench screenshots schemas findings guide dist deb install lock clean
+.PHONY: demo run test rest journeys attack study coverage lint bench screenshots schemas findings guide dist deb install lock clean
 
 demo: $(VENV)/.ready        ## start the application on the demo logbook
 	@tools/with-display $(BIN)/sparring demo
@@ -17,24 +17,16 @@ demo: $(VENV)/.ready        ## start the application on the demo logbook
 run: $(VENV)/.ready         ## start the application on your own logbook
 	@tools/with-display $(BIN)/sparring open
 
-# What simulates by the hundred: it covers no more than the rest does.
-STUDIES := tests/reference tests/hostile tests/test_independent.py tests/test_methods.py \
-	tests/test_closure.py tests/test_by_eye.py tests/test_readings.py tests/test_live.py \
-	tests/test_live_methods.py tests/test_orders_planted.py \
-	tests/test_performance_closure.py tests/test_wear_closure.py \
-	tests/test_compare_closure.py
+test: $(VENV)/.ready-dev    ## the tests after each change: the program, a sample of each study, the journeys through each page
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -m "not whole"
 
-test: $(VENV)/.ready-dev    ## all tests: those of the program, then the studies beside the journeys
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --ignore tests/journeys $(STUDIES:%=--ignore %)
-	$(MAKE) --output-sync --jobs=2 studies journeys
+rest: $(VENV)/.ready-dev    ## what `make test` leaves out: the studies at their size, every other journey and detail
+	QT_QPA_PLATFORM=offscreen SPARRING_STUDIES=ci $(BIN)/python -m pytest -m "whole or study"
 
 coverage: $(VENV)/.ready-dev  ## the branches that the tests of the program cover: twice as long as without
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --ignore tests/journeys $(STUDIES:%=--ignore %) --cov --cov-report=term
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --ignore tests/journeys --cov --cov-report=term
 
-studies: $(VENV)/.ready-dev ## only what simulates by the hundred
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest $(STUDIES)
-
-journeys: $(VENV)/.ready-dev  ## only the installed command on virtual screens, by real keys and clicks (about three minutes)
+journeys: $(VENV)/.ready-dev  ## only the installed command on virtual screens, by real keys and clicks
 	$(BIN)/python -m pytest tests/journeys
 
 lint: $(VENV)/.ready-dev    ## style, types, layer contracts
@@ -46,10 +38,9 @@ lint: $(VENV)/.ready-dev    ## style, types, layer contracts
 attack: $(VENV)/.ready-dev  ## hostile files, damaged logbooks, crashes, boards over their limits, by the thousand (a quarter of an hour)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tests/hostile
 
-study: $(VENV)/.ready-dev   ## truth inside the stated intervals, 200 benches of every kind, on both benches (about a quarter of an hour)
+study: $(VENV)/.ready-dev   ## truth inside the stated intervals, 200 benches of every kind, on both benches
 	PYTHONPATH=tests $(BIN)/python -m independent.study
-	SPARRING_ALL_BENCHES=1 QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest tests/test_closure.py tests/test_methods.py tests/test_by_eye.py tests/test_readings.py tests/test_orders_planted.py tests/test_performance_closure.py tests/test_wear_closure.py \
-	tests/test_compare_closure.py
+	SPARRING_STUDIES=all QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -m study
 
 bench: $(VENV)/.ready-dev   ## measurements, printed as ratios taken in one run
 	@$(BIN)/python -m compileall -q src

@@ -61,8 +61,11 @@ LONGEST = (
 
 def pytest_collection_modifyitems(items):
     """The longest files first: a long one begun last would keep one process busy while the others
-    wait.
+    wait. What draws examples is a study of its own.
     """
+    for item in items:
+        if hasattr(item.function, "hypothesis"):
+            item.add_marker("study")
     items.sort(
         key=lambda item: (
             LONGEST.index(item.path.stem) if item.path.stem in LONGEST else len(LONGEST)

@@ -1,5 +1,5 @@
 """Every detector finds what the plant does to it, and is silent on runs in which nothing happened;
-100 of each with SPARRING_ALL_BENCHES.
+100 of each by `make study`.
 """
 
 import json
@@ -62,10 +62,11 @@ def made(id, build, rig, load, n, *, mishap=None):
     return runs_of(lifts, rig.method, tare=TARE), lifts
 
 
+@pytest.mark.study
 @pytest.mark.parametrize("id", sorted(DETECTORS))
 def test_an_event_is_found_where_the_plant_caused_it(id, build, rig):
     b, r, load = bench_for(id, build, rig)
-    n = 100 if benches(20) >= 200 else 8
+    n = 100 if benches(20) >= 200 else benches(8)
     mishap = MISHAPS[id]() if id in MISHAPS else None
     hits, others = 0, set()
     for run, recording in made(id, b, r, load, n, mishap=mishap)[0]:
@@ -95,9 +96,10 @@ def test_each_sensor_is_told_by_name(channel, build, rig):
         assert word in in_words(events[0])
 
 
+@pytest.mark.study
 @pytest.mark.parametrize("load", [0.5, 2.5])
 def test_runs_in_which_nothing_happened_are_silent(load, build, rig):
-    n = 100 if benches(20) >= 200 else 8
+    n = 100 if benches(20) >= 200 else benches(8)
     for id in ("", "traction-loss", "zero-drift", "motor-dropped-out", "clutch-slip"):
         b, r, _ = bench_for(id, build, rig)
         said = [detect(b, r, run, rec) for run, rec in made(id, b, r, load, n)[0]]
@@ -138,6 +140,7 @@ def test_what_was_meant_to_happen_is_no_finding(build, rig):
     assert told((skipped.model_copy(update={"kind": "to failure"}), x)) == []
 
 
+@pytest.mark.study
 @pytest.mark.parametrize("way", ways.METHODS)
 def test_a_strangers_logs_are_silent(way):
     """Of the independent bench: other rates, noise, steps, lost and doubled lines."""

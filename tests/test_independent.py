@@ -39,6 +39,7 @@ def one_drive():
     return setups.drives(1, ways.Owner(np.random.default_rng(4)))
 
 
+@pytest.mark.study
 @pytest.mark.parametrize("method", ways.METHODS)
 def test_the_truth_lies_where_the_program_says(method):
     """Every figure of every method, and hardly ever blamed: 200 each are taken by `make study`."""
@@ -52,6 +53,7 @@ def test_the_truth_lies_where_the_program_says(method):
     assert sum(said.values()) <= max(1, n // 20), said
 
 
+@pytest.mark.study
 def test_a_coarse_display_is_no_surer_than_its_steps():
     """Twenty steps at once: 0.2 V, 20 mA, 2 rpm."""
     tallies, _, _ = study.tallied(setups.make("hoist", benches(8), 8, coarse=20.0))

@@ -128,6 +128,7 @@ def entered_as(name, factor):
     return trap
 
 
+@pytest.mark.study
 @pytest.mark.parametrize(
     ("method", "trap", "id_"),
     [

@@ -32,6 +32,7 @@ def planted(case: Case) -> list[tuple[str, str, int]]:
     return [("tooth", case.damaged, case.teeth)] if case.damaged else []
 
 
+@pytest.mark.study
 @pytest.mark.parametrize("name", CASES)
 def test_damage_is_named_and_none_where_there_is_none(name):
     """In 95 of 100 of each kind, and none in 98 of 100 without (`make study`: all of them)."""

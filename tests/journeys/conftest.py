@@ -21,9 +21,30 @@ def demo_home(demo_book, tmp_path_factory):
     return home
 
 
+@pytest.fixture(scope="module")
+def desk(screen, demo_home, tmp_path_factory):
+    """The program that the tests of a file share, as long as none leaves it otherwise than it was."""
+    kept = []
+
+    def on(logbook):
+        if kept and not kept[0].is_as_begun():
+            kept.pop().close()
+        if not kept:
+            home = home_with_demo(demo_home, tmp_path_factory.mktemp("desk") / "home")
+            kept.append(Program(screen, home, "demo"))
+        else:
+            kept[0].open_logbook(shutil.copytree(demo_home / "data" / "sparring" / "demo", logbook))
+        return kept[0]
+
+    yield on
+    for program in kept:
+        program.close()
+
+
 @pytest.fixture
-def demo(screen, demo_home, tmp_path):
-    """The program on the demo logbook."""
-    program = Program(screen, home_with_demo(demo_home, tmp_path / "home"), "demo")
+def demo(desk, tmp_path, request):
+    """The program on the demo logbook, a fresh one for each test."""
+    program = desk(tmp_path / "demo")
     yield program
-    program.close()
+    if request.node.failed:
+        program.close()

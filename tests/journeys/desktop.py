@@ -85,10 +85,11 @@ class Program:
         self._path.unlink(missing_ok=True)
         folders = {f"XDG_{n}_HOME": str(self.home / n.lower()) for n in ("DATA", "CONFIG", "CACHE")}
         self.said = self.home / "said.txt"
-        kept = Path(folders["XDG_CONFIG_HOME"]) / "sparring" / "sparring.conf"
-        if not new and not kept.exists():  # who has been here before is offered no tour
-            kept.parent.mkdir(parents=True)
-            kept.write_text("[General]\ntour-offered=true\n", encoding="utf-8")
+        self._kept = Path(folders["XDG_CONFIG_HOME"]) / "sparring" / "sparring.conf"
+        if not new and not self._kept.exists():  # who has been here before is offered no tour
+            self._kept.parent.mkdir(parents=True)
+            self._kept.write_text("[General]\ntour-offered=true\n", encoding="utf-8")
+        self._begun_with = None if new else self._settings()
         self._process = subprocess.Popen(
             [str(COMMAND), *words, "--inspect", str(self._path)],
             env={**screen.env, "HOME": str(self.home), **folders, **env},
@@ -107,6 +108,26 @@ class Program:
         screen.xdo("windowsize", "--sync", self.window, *screen.size)
         screen.xdo("windowmove", self.window, 0, 0)
         self.rest()
+
+    def is_as_begun(self):
+        """Whether it is as it was when it was started, but for its logbook and its page."""
+        if self._process.poll() is not None:
+            return False
+        state = self.state()
+        at_rest = not (state["dialog"] or state["popup"] or state["busy"])
+        return at_rest and state["bench"] == "off" and self._settings() == self._begun_with
+
+    def _settings(self):
+        lines = self._kept.read_text(encoding="utf-8").splitlines()
+        return sorted(line for line in lines if "=" in line)
+
+    def open_logbook(self, folder):
+        """Opens another logbook by its key, at Build."""
+        self.key("ctrl+o")
+        self.file_dialog(folder)
+        self.until(lambda: self.state()["logbook"] == str(folder), "it is opened")
+        self.rest()
+        self.page("Build")
 
     def close(self):
         """Ends it whatever it does."""

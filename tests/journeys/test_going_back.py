@@ -28,12 +28,13 @@ def test_a_spoilt_row_is_named_and_the_rest_is_there(screen, demo_home, tmp_path
     home = home_with_demo(demo_home, tmp_path / "home")
     (database,) = home.rglob("logbook.sqlite")
     with contextlib.closing(sqlite3.connect(database)) as db:
+        newest = "(SELECT id FROM tests ORDER BY created DESC LIMIT 1)"  # it is opened with
+        (spoilt,) = db.execute(f"SELECT max(id) FROM runs WHERE test_id = {newest}").fetchone()
         db.execute(
-            "UPDATE runs SET record = replace(record, 'sparring.run/1', 'sparring.ruN/1') WHERE id"
-            " = (SELECT max(id) FROM runs)"
+            "UPDATE runs SET record = replace(record, 'sparring.run/1', 'sparring.ruN/1')"
+            f" WHERE id = {spoilt}"
         )
         db.commit()
-        (spoilt,) = db.execute("SELECT max(id) FROM runs").fetchone()
     demo = Program(screen, home, "demo")
     try:
         demo.until(

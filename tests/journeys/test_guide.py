@@ -99,7 +99,7 @@ def test_f1_opens_the_chapter_in_hand_and_a_finding_its_own(demo):
     demo.key("Escape", "Escape")
 
 
-def test_the_tour_from_a_logbook_of_ones_own_makes_the_demo_unless_it_is_cancelled(
+def test_the_tour_from_a_logbook_of_ones_own_makes_the_demo_which_can_be_broken_off(
     screen, tmp_path
 ):
     (tmp_path / "home").mkdir()
@@ -107,13 +107,75 @@ def test_the_tour_from_a_logbook_of_ones_own_makes_the_demo_unless_it_is_cancell
     try:
         own.key("ctrl+period")
         own.type("tour")
-        own.screen.xdo("key", "Return")  # and it is not at rest until it is made
-        own.until(lambda: own.buttons("Cancel"), "it is being made")
+        own.screen.xdo("key", "Return")  # and it is not at rest until all of it is made
+        own.until(lambda: own.widgets("Tour,"), "the tour begins with the first test")
+        own.until(lambda: own.buttons("Cancel"), "the others are being made")
         x, y, wide, high = own.buttons("Cancel")[0]["at"]
         own.screen.xdo("mousemove", x + wide // 2, y + high // 2, "click", 1)
-        own.until(lambda: own.widgets("Cancelled. Nothing was changed."), "it was given up")
-        assert not own.widgets("Tour,")
-        kept = [p.name for p in (own.home / "data" / "sparring").iterdir()]
-        assert not [name for name in kept if "demo" in name]  # half of it would pass for it
+        own.until(lambda: own.widgets("Stopped."), "it is broken off")
+        own.rest()
+        ((some,),) = own.rows("SELECT count(*) FROM tests")
+        assert 1 <= some < 22
     finally:
         own.close()
+    again = Program(screen, own.home, "demo")
+    try:
+        again.until(lambda: again.rows("SELECT count(*) FROM tests") == [(22,)], "the rest is made")
+        assert again.rows("SELECT count(*) FROM runs") == [(381,)]
+    finally:
+        again.close()
+
+
+def test_f1_opens_the_chapter_in_hand_and_a_finding_its_own(demo):
+    demo.item("Builds and tests", "r1 POM, dry")
+    demo.until(lambda: demo.state()["build"] == "Dunnock r1", "it is on the desk")
+    for page in ("Build", "Rig", "Results"):
+        demo.page(page)
+        demo.key("F1")
+        demo.until(lambda page=page: guide(demo) == page, f"the chapter of {page}")
+        demo.key("Escape")
+        demo.until(lambda: not guide(demo), "it is closed")
+    demo.click_at(next(w for w in demo.widgets(kind="_Card"))["at"])
+    demo.press("More in the guide")
+    demo.until(lambda: "finding" in guide(demo), "the finding's explanation")
+    demo.click("Find in the guide")
+    demo.enter("hardware watchdog")
+    demo.until(lambda: guide(demo).startswith("A board"), "the word is found in another chapter")
+    demo.press("Back")
+    demo.until(lambda: "finding" in guide(demo), "the way back")
+    demo.choose("Chapters", "Safety")
+    demo.until(lambda: guide(demo) == "Safety", "chosen from the list")
+    demo.key("Escape")
+    demo.key("ctrl+h")
+    demo.until(lambda: demo.state()["dialog"] == "Part measurements", "it opens")
+    demo.key("F1")
+    demo.until(lambda: guide(demo) == "Part measurements", "over a dialog, the dialog's chapter")
+    demo.key("Escape", "Escape")
+
+
+def test_the_tour_from_a_logbook_of_ones_own_makes_the_demo_which_can_be_broken_off(
+    screen, tmp_path
+):
+    (tmp_path / "home").mkdir()
+    own = Program(screen, tmp_path / "home", "open")
+    try:
+        own.key("ctrl+period")
+        own.type("tour")
+        own.screen.xdo("key", "Return")  # and it is not at rest until all of it is made
+        own.until(lambda: own.widgets("Tour,"), "the tour begins with the first test")
+        own.until(lambda: own.buttons("Cancel"), "the others are being made")
+        x, y, wide, high = own.buttons("Cancel")[0]["at"]
+        own.screen.xdo("mousemove", x + wide // 2, y + high // 2, "click", 1)
+        own.until(lambda: own.widgets("Stopped."), "it is broken off")
+        own.rest()
+        ((some,),) = own.rows("SELECT count(*) FROM tests")
+        assert 1 <= some < 22
+    finally:
+        own.close()
+    again = Program(screen, own.home, "demo")
+    try:
+        again.until(lambda: again.rows("SELECT count(*) FROM tests") == [(22,)], "the rest is made")
+        assert again.rows("SELECT count(*) FROM runs") == [(404,)]
+        again.until(lambda: again.widgets("The demo logbook is complete."), "it says so")
+    finally:
+        again.close()

@@ -258,6 +258,7 @@ def scenes() -> list[Scene]:
             bench={"source_resistance": 0.9},
             sensors={},
             friction=1.02,
+            day=datetime(2026, 11, 25, 15, 0, tzinfo=UTC),  # the newest: it is opened with
         ),
     ]
 

@@ -55,7 +55,6 @@ def begin(folder: Path) -> None:
             first = hollin_yard.parts()[0]
             book.set_setting(_MADE, [])
             _keep(book, first, first.make())
-            book.set_setting("test", book.tests()[0].id)
         made.rename(folder)
 
 

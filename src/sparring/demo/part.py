@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
 from sparring.core.plan import Plan
@@ -52,7 +52,8 @@ def keep_test(book: Logbook, made: Tested) -> int:
     build = next(i for i, b in book.builds() if b.name == made.build)
     rig = next(i for i, r in book.rigs() if r.name == made.rig)
     known = next((t.id for t in book.tests(build) if t.title == made.title), None)
-    test = known or book.add_test(build, rig, made.plan, made.title, made.created)
+    created = min(made.created, datetime.now(UTC))  # whose clock is behind, has newer ones after
+    test = known or book.add_test(build, rig, made.plan, made.title, created)
     there = {(r.run.step, r.run.repeat) for r in book.runs(test, struck=True)}
     for run, recording in made.runs:
         if (run.step, run.repeat) not in there:

@@ -108,6 +108,10 @@ class MainWindow(Window):
             menu=self._menu,
             measure=self.errands.characterise,
         )
+        self.keys = Keys(self)  # before there are widgets: it describes each as it is shown
+        app = QApplication.instance()
+        if app:
+            app.installEventFilter(self.keys)
         yield
         yield from self._lay_out()
         self._fill_menus()
@@ -216,10 +220,6 @@ class MainWindow(Window):
             signal.connect(self._states)
         for signal in (d.undo.indexChanged, s.state_changed, d.lists_changed):
             signal.connect(self.commands.refresh)
-        self.keys = Keys(self)
-        app = QApplication.instance()
-        if app:
-            app.installEventFilter(self.keys)
 
     # --- pages, made when first wanted, or in idle moments after the window is up -----------------
 

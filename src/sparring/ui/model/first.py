@@ -23,7 +23,9 @@ def first_of(book: Logbook) -> tuple[int, list[StoredRun]]:
     if not book.rigs():
         book.save_rig(Rig())
     remembered = book.setting("test")
-    for test in sorted(book.tests(), key=lambda t: (t.id != remembered, -t.id)):
+    for test in sorted(
+        book.tests(), key=lambda t: (t.id == remembered, t.created, t.id), reverse=True
+    ):
         try:
             # damaged ones cannot be laid on the desk
             (book.build(test.build_id), book.rig(test.rig_id))
