@@ -23,7 +23,7 @@ def demo_home(demo_book, tmp_path_factory):
 
 @pytest.fixture(scope="module")
 def desk(screen, demo_home, tmp_path_factory):
-    """The program that the tests of a file share, as long as none leaves it otherwise than it was."""
+    """The program that the tests of a file share, until one leaves it otherwise than it was."""
     kept = []
 
     def on(logbook):
