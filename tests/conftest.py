@@ -66,6 +66,8 @@ def pytest_collection_modifyitems(items):
     for item in items:
         if hasattr(item.function, "hypothesis"):
             item.add_marker("study")
+        if item.path.parent.name == "journeys" and not item.get_closest_marker("main"):
+            item.add_marker("whole")
     items.sort(
         key=lambda item: (
             LONGEST.index(item.path.stem) if item.path.stem in LONGEST else len(LONGEST)

@@ -75,6 +75,7 @@ def reached(root):
     return chain
 
 
+@pytest.mark.whole
 @pytest.mark.parametrize("page", ["build", "rig", "results"])
 def test_tab_goes_down_a_form_as_the_eye_does(window, page):
     """Within one form no field comes before one that stands above it."""

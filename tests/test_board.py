@@ -86,6 +86,7 @@ pytestmark = pytest.mark.skipif(
 )
 
 
+@pytest.mark.whole
 def test_a_plan_is_run_on_the_board_from_a_terminal_and_its_figures_are_the_benchs(
     board, tmp_path, build, rig
 ):

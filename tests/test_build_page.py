@@ -50,6 +50,7 @@ def stages(window):
     return window.desk.build.stages
 
 
+@pytest.mark.whole
 def test_every_kind_is_added_drawn_turned_and_undone(window, page):
     for kind in KINDS:
         page.add(kind)
@@ -418,6 +419,7 @@ def test_keys_alone_reach_every_part_and_every_gear(window, page, qtbot):
     assert len(stages(window)) == 2
 
 
+@pytest.mark.whole
 @pytest.mark.parametrize("seed", [1])
 def test_a_restless_tester_breaks_nothing(window, page, seed):
     """Random edits, moves, tabs, views, undo and redo: no fault, and undoing all of it gives the

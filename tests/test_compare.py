@@ -425,6 +425,7 @@ def replace_stage(build, stage):
     return build.model_copy(update={"stages": (stage, *build.stages[1:])})
 
 
+@pytest.mark.whole
 @pytest.mark.parametrize("drives", [3, 2000])
 @pytest.mark.parametrize("season", [1e-4, 0.5, 3.0])
 def test_failures_without_age_are_those_of_poisson(drives, season):

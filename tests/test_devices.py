@@ -264,6 +264,7 @@ def test_the_simulated_supply_speaks_scpi_short_and_long():
 # --- boards on one clock --------------------------------------------------------------------------
 
 
+@pytest.mark.whole
 def test_boards_with_clocks_of_their_own_are_joined_and_a_late_one_is_found_out():
     def square(t):
         return 1.0 if math.fmod(t, 1.7) < 0.8 else 0.0
@@ -309,6 +310,7 @@ def test_boards_with_clocks_of_their_own_are_joined_and_a_late_one_is_found_out(
     second.close()
 
 
+@pytest.mark.whole
 def test_a_board_beside_the_first_may_go_and_come_and_only_its_columns_are_empty(tmp_path):
     first = Printing(lambda _t: (1.0,), 100)
     second = Printing(lambda _t: (2.0,), 50)

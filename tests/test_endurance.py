@@ -380,6 +380,7 @@ def test_one_process_at_a_time_does_it(living):
         Recorder(living.journal).go()
 
 
+@pytest.mark.whole
 def test_a_bench_that_is_killed_and_comes_back_is_gone_on_with(living):
     wait_for(lambda: living.journal.totals.driven > 3, 60)
     living.board.process.kill()
@@ -398,6 +399,7 @@ def as_found(source, target):
         shutil.copy2(source, target)
 
 
+@pytest.mark.whole
 def test_a_copy_made_in_mid_write_is_whole_and_a_second_old_at_most(living, tmp_path):
     """A power cut: what is on the disk at any moment can be gone on with."""
     wait_for(lambda: living.journal.totals.driven > 2, 60)

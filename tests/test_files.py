@@ -352,6 +352,7 @@ def mutated(data, rng):
     return bytes(out)
 
 
+@pytest.mark.whole
 @pytest.mark.parametrize("part", range(4))
 def test_ten_thousand_mutated_files_never_crash_or_pass_silently_wrong(files, tmp_path, part):
     rng = random.Random(part)

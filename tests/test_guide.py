@@ -54,6 +54,7 @@ def test_every_finding_has_its_place_in_the_guide():
     assert ids <= set(guide.anchors("findings"))
 
 
+@pytest.mark.whole
 def test_the_site_is_built_without_a_warning(tmp_path):
     built = subprocess.run(
         [sys.executable, "-m", "mkdocs", "build", "--strict", "--site-dir", str(tmp_path / "site")],

@@ -164,6 +164,7 @@ print("used")
 """
 
 
+@pytest.mark.whole
 def test_a_page_a_method_and_a_format_are_added_by_the_files_that_the_docs_name(tmp_path):
     """In a copy: new files, and a line where they are listed; then by command and in the window."""
     package = shutil.copytree(

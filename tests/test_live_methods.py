@@ -132,7 +132,10 @@ AT = {
 SHORT = {"resistors": (22.0, 8.0), "hold": 1.8, "coast": 1.5, "inertia": Measured(0.003, 3e-5)}
 
 
-@pytest.mark.parametrize("kind", AT)
+@pytest.mark.parametrize(
+    "kind",
+    [k if k in ("brake", "run-up") else pytest.param(k, marks=pytest.mark.whole) for k in AT],
+)
 def test_every_method_is_run_with_the_keyboard_from_rig_to_results(window, qtbot, kind):
     """Choose the method, plan it, then Space until all is done, on the simulated bench over the
     same lines.
@@ -313,6 +316,7 @@ def test_the_simulated_bench_is_set_up_anew_for_another_method_and_another_build
     s.disconnect_bench()
 
 
+@pytest.mark.whole
 def test_a_tester_in_a_hurry_breaks_nothing(window, qtbot, monkeypatch):
     """Keys and choices in any order while a bench lifts: no fault, and every lift that was begun is
     kept.

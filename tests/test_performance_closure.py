@@ -133,6 +133,7 @@ def test_what_it_carries_holds(seconds, limit):
     assert about_95(share(np.array(z)), len(z))
 
 
+@pytest.mark.whole
 def test_what_is_carried_for_longer_is_no_more():
     for _, known in made("hoist", 10):
         told = carries(known, as_entered(known.result.build), spans=CARRIED_FOR)

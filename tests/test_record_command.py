@@ -19,7 +19,7 @@ from sparring.files import record_files
 from sparring.logbook import Logbook
 
 
-@pytest.mark.parametrize("interrupt", [False, True])
+@pytest.mark.parametrize("interrupt", [False, pytest.param(True, marks=pytest.mark.whole)])
 def test_a_plan_is_done_from_a_terminal(tmp_path, build, rig, interrupt):
     files = {
         "--build": build,

@@ -61,6 +61,7 @@ def test_the_torque_chart_reads_out_with_its_uncertainty_and_shows_another_quant
     assert "current" in kind.second.readout(nominal(step.torque), 1.0)
 
 
+@pytest.mark.whole
 def test_a_test_at_one_voltage_says_how_to_get_a_map_and_one_at_three_has_it(window):
     choose(window, "Dunnock r2")
     kind = drawn(window, "map")
@@ -155,6 +156,7 @@ def test_runs_beside_their_steps_are_flagged_not_dropped_and_led_to(window):
     assert kind._shown.figure == "speed"
 
 
+@pytest.mark.whole
 def test_the_charts_are_drawn_at_night_and_in_other_units(window):
     choose(window, "Bought r1")
     for kind in KINDS:

@@ -183,6 +183,7 @@ def test_units_change_everywhere_at_once(window):
     window.desk.set_unit("torque", "N·m")
 
 
+@pytest.mark.whole
 def test_dark_theme_repaints_everything(window):
     window.set_dark(True)
     assert theme.colour("sheet").lightness() < 80
@@ -388,6 +389,7 @@ def test_a_build_finding_leads_to_its_field(window):
     until(lambda: any(c.finding.id == "planet-phases" for c in window.findings.cards()))
 
 
+@pytest.mark.whole
 def test_a_restless_reader_breaks_nothing(window):
     """Builds, pages, units, findings, points and searches in any order: no fault."""
     import random

@@ -100,6 +100,7 @@ def test_a_crank_worked_by_hand(crank, generator):
     assert nominal(step.load_power) == pytest.approx(2.970, rel=1e-3)
 
 
+@pytest.mark.whole
 def test_the_simulated_crank_is_measured_as_it_is(crank, generator):
     hits, n = [], 0
     for seed in range(4):

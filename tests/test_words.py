@@ -115,6 +115,7 @@ def _texts_of(window):
         yield Text("menu", action.text().replace("&", ""))
 
 
+@pytest.mark.whole
 def test_the_window_its_findings_and_its_sheets_speak_the_trades_words(window, tmp_path):
     """On every build of the demo, on every page and for every method."""
     said: list[Text] = []

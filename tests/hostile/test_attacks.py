@@ -20,6 +20,7 @@ SOME = {
 }
 
 
+@pytest.mark.whole
 @pytest.mark.parametrize("name", SOME)
 def test_nothing_from_outside_breaks_it_or_passes_unseen(name, tmp_path):
     tally = (vars(attacks) | vars(storms))[name](SOME[name], 7, tmp_path)
@@ -67,6 +68,7 @@ def test_names_are_shown_and_never_rendered(shown, tmp_path, build, rig, plan, l
     assert seen
 
 
+@pytest.mark.whole
 def test_hours_of_a_life_test_with_ten_kills_loses_no_more_than_a_second_each(tmp_path):
     """`make attack` does a week."""
     found = week.week(hours=0.1, kills=10, seed=1, folder=tmp_path)

@@ -431,6 +431,17 @@ class Program:
         self.rest()
 
 
+def space(demo, what):
+    """Presses Space when it would do `what`."""
+    demo.until(
+        lambda: any(
+            b["enabled"] and b["text"].startswith(what) for b in demo.widgets(kind="KeyButton")
+        ),
+        f"Space would {what}",
+    )
+    demo.key("space")
+
+
 def home_with_demo(made, target):
     """A home in which `sparring demo` was started before."""
     shutil.copytree(made, target)

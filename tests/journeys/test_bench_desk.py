@@ -32,6 +32,7 @@ def go(demo, what):
     demo.key("space")
 
 
+@pytest.mark.main
 def test_lifts_on_the_simulated_bench_by_space_marks_and_escape(demo):
     demo.item("Builds and tests", "r2 POM, greased")
     demo.until(lambda: demo.state()["build"] == "Dunnock r2", "r2 is on the desk")
@@ -230,6 +231,7 @@ def test_a_program_that_is_killed_outright_has_the_last_word_said_for_it(
         assert again.state()["runs"] == 1
 
 
+@pytest.mark.main
 def test_another_way_to_load_is_drawn_and_says_what_is_missing(demo):
     demo.page("Rig")
     demo.choose("Method", "Lever")

@@ -2,6 +2,7 @@
 
 import json
 
+import pytest
 from desktop import Program, home_with_demo
 
 from sparring.files import eye_files
@@ -172,6 +173,7 @@ def test_timer_taps_what_was_noticed_and_a_run_left_out_by_keys(demo):
     assert kept(demo)[0]["left_out"] == "the load was touched or swung"
 
 
+@pytest.mark.main
 def test_a_hoist_read_by_eye_by_keyboard_alone(demo):
     begin(demo)
     read(demo, "1586 deg", "2.0", "12.1234 ± 0.1", "0.62")

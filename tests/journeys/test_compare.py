@@ -5,6 +5,7 @@ become builds; all of it by real keys and clicks.
 import json
 import subprocess
 
+import pytest
 from desktop import COMMAND, Program
 
 from sparring.core.quantity import Measured
@@ -68,6 +69,7 @@ def box(demo, text):
     demo.click_at([x + 2, y, 14, height])
 
 
+@pytest.mark.main
 def test_builds_are_ticked_searched_and_compared(demo):
     opened(demo)
     before = demo.state()["build"]

@@ -16,6 +16,7 @@ def guide(demo):
     return next((w["text"] for w in demo.widgets("Chapters")), "")
 
 
+@pytest.mark.main
 def test_the_first_start_offers_a_tour_that_waits_for_each_thing(first_start):
     demo = first_start
     assert demo.widgets("New here? A tour of five minutes")

@@ -4,7 +4,7 @@ import os
 import signal
 
 import pytest
-from desktop import Program, home_with_demo
+from desktop import Program, home_with_demo, space
 from helpers import wait_for
 
 from sparring.endurance.journal import Journal, journals
@@ -13,17 +13,6 @@ from sparring.endurance.journal import Journal, journals
 @pytest.fixture
 def home(demo_home, tmp_path):
     return home_with_demo(demo_home, tmp_path / "home")
-
-
-def go(program, what):
-    """Presses Space once Run says that this is what it does next."""
-    program.until(
-        lambda: any(
-            b["enabled"] and b["text"].startswith(what) for b in program.widgets(kind="KeyButton")
-        ),
-        f"Space would {what}",
-    )
-    program.key("space")
 
 
 def test_a_life_test_goes_on_without_its_window_and_is_found_again(screen, home):
@@ -58,9 +47,9 @@ def test_a_life_test_goes_on_without_its_window_and_is_found_again(screen, home)
         wait_for(lambda: Journal.of(folder).totals.driven > before + 1, 90)
         program = Program(screen, home, "demo")
         program.page("Run")
-        go(program, "Pause after this run")
+        space(program, "Pause after this run")
         program.until(lambda: Journal.of(folder).now.state == "paused", "it pauses", 120)
-        go(program, "Go on")
+        space(program, "Go on")
         program.until(lambda: Journal.of(folder).now.state == "running", "it goes on")
         drives = Journal.of(folder).totals.driven
         program.until(lambda: Journal.of(folder).totals.driven > drives + 0.2, "it drives", 120)

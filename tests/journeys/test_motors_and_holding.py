@@ -1,6 +1,6 @@
 """Two motors on one drive; what it holds, and what it draws."""
 
-from test_events import space
+from desktop import space
 
 from sparring.core.characterise import METHODS
 

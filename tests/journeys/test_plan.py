@@ -2,6 +2,8 @@
 
 import json
 
+import pytest
+
 
 def space(demo, what):
     """Presses Space when it would do `what`."""
@@ -139,6 +141,7 @@ def undone(demo, said):
     demo.until(lambda: demo.state()["undo"] == said, said)
 
 
+@pytest.mark.main
 def test_steps_are_changed_by_keys_and_their_own_fields(demo):
     demo.item("Builds and tests", "r2 POM, greased")
     demo.key("ctrl+t")

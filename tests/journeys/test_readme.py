@@ -14,6 +14,7 @@ def choose(demo, title, name):
     )
 
 
+@pytest.mark.main
 def test_results_are_read_and_a_finding_is_opened(demo):
     choose(demo, "r1 POM, dry", "Dunnock r1")
     demo.page("Results")
@@ -34,6 +35,7 @@ def test_results_are_read_and_a_finding_is_opened(demo):
     demo.until(lambda: demo.widgets("Gearbox efficiency", "BudgetView"), "it says of what")
 
 
+@pytest.mark.main
 def test_a_wrong_drum_is_put_right_and_taken_back(demo):
     choose(demo, "r3 brass", "Dunnock r3")
     demo.page("Results")
@@ -108,6 +110,7 @@ def test_the_question_is_answered_by_mouse_and_corrections_stand_beside_the_resu
     )
 
 
+@pytest.mark.main
 def test_a_build_is_drawn_counted_edited_and_turned(demo):
     choose(demo, "r1 POM, dry", "Dunnock r1")
     demo.page("Build")

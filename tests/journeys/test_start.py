@@ -2,9 +2,11 @@
 
 import struct
 
+import pytest
 from desktop import Program
 
 
+@pytest.mark.main
 def test_the_installed_command_is_set_up_on_a_real_screen(demo, tmp_path):
     state = demo.state()
     assert state["platform"] == "xcb"

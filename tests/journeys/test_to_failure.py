@@ -4,7 +4,7 @@ bench.
 
 import json
 
-from test_events import space
+from desktop import space
 
 
 def runs(demo):

@@ -2,6 +2,7 @@
 
 import json
 
+import pytest
 from PIL import Image
 
 
@@ -71,6 +72,7 @@ def test_a_two_stage_planetary_is_inspected_by_keyboard_alone(demo):
     assert newest(demo)["weighings"][0]["readings"] == ["3.21 g", "3.22 g"]
 
 
+@pytest.mark.main
 def test_flanks_are_marked_by_clicks_and_drags_and_the_findings_lead_back(demo):
     look(demo, "r1 POM")
     demo.choose("Part", "stage 2 wheel")

@@ -246,6 +246,7 @@ def test_vents_and_lifts_by_hand():
     assert (lift.torque, lift.speed, lift.time) == pytest.approx((0.4903325, 4.0, 5.0))
 
 
+@pytest.mark.whole
 @given(st.floats(2.0, 300.0))
 def test_proposed_gears_make_the_ratio(ratio):
     for p in proposals(ratio):

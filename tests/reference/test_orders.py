@@ -118,6 +118,7 @@ def test_what_splines_leave_of_a_wave(cycles):
     assert np.mean(left).real == pytest.approx(float(kept(np.array(cycles))), abs=0.01)
 
 
+@pytest.mark.whole
 def test_amplitudes_lie_in_their_intervals_on_ramps_with_jitter():
     """150 lines of 50 logs: the truth is inside ± 2 u about 95 times in 100."""
     inside, several, away = 0, 0, []

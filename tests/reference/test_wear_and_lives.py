@@ -101,6 +101,7 @@ def test_weibull_of_a_published_test_of_ball_bearings():
     assert found.log_likelihood == pytest.approx(-113.691, abs=0.001)
 
 
+@pytest.mark.whole
 @pytest.mark.parametrize("last", [23, 15, 8])
 def test_weibull_as_scipy_fits_it_with_censored_lives(last):
     t, failed = np.array(BEARINGS), np.arange(23) < last
