@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -54,8 +55,8 @@ def results() -> None:
         window.show()
         window.desk.open(folder)
 
-        def settled() -> None:
-            while background.busy() or window.desk.book is None:
+        def settled(until: Callable[[], bool] = lambda: True) -> None:
+            while background.busy() or window.desk.book is None or not until():
                 app.processEvents()
                 time.sleep(0.0005)
             for _ in range(5):
@@ -80,8 +81,9 @@ def results() -> None:
         window.desk.choose_build(bought)
         settled()
         page.show_kind("map")
-        settled()
-        kind, found = page.kind("map"), page.insight.found
+        insight = page.insight
+        settled(lambda: insight.found is not None and insight.found.map is not None)
+        kind, found = page.kind("map"), insight.found
 
         def redrawn() -> None:
             kind.put(found)

@@ -463,6 +463,7 @@ class MainWindow(Window):
             return
         self.session.disconnect_bench()
         self.desk.closes.emit()
+        self.desk.undo.blockSignals(True)  # it speaks once more while it is taken away
         background.finish()  # a lift that was cut short is being kept
         self.sides.keep()
         self.desk.close()
