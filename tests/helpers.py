@@ -74,8 +74,21 @@ def demo_logbook():
             if made.returncode:
                 failed.write_text(run)
                 pytest.fail(f"the demo logbook cannot be made: {made.stderr[-3000:]}")
+            _derive(part)
             part.rename(folder)
     return folder
+
+
+def _derive(folder):
+    """Has the results of all its tests worked out and kept, as a logbook that is in use has them:
+    each copy would do it anew.
+    """
+    from sparring.exchange.deriving import result_of
+    from sparring.logbook import Logbook
+
+    with Logbook(folder) as book:
+        for test in book.tests():
+            result_of(book, test.id)
 
 
 def close_others(window):
