@@ -14,6 +14,7 @@ TESTS = Path(__file__).parent.parent / "tests"
 sys.path[:0] = [str(TESTS), str(TESTS / "journeys")]
 
 from desktop import COMMAND, Program, Screen
+from PIL import Image
 
 
 class Pictures:
@@ -31,7 +32,7 @@ class Pictures:
             if not at_once:
                 self.p.until(lambda: not self.p.state()["message"], "messages are gone")
                 self.p.rest()
-            print(self.p.picture(self.out / f"{name}.png"))
+            print(small(self.p.picture(self.out / f"{name}.png")))
 
     def dark(self, name: str, *, at_once: bool = False) -> None:
         """A picture by night."""
@@ -56,6 +57,14 @@ class Pictures:
             f"Space would {what}",
         )
         self.p.key("space")
+
+
+def small(picture: Path) -> Path:
+    """In 128 colours, a third of the bytes: a screen has few, and the wheel holds them all."""
+    with Image.open(picture) as whole:
+        few = whole.convert("RGB").quantize(128, dither=Image.Dither.NONE)
+    few.save(picture, optimize=True)
+    return picture
 
 
 def builds(t: Pictures) -> None:
@@ -260,8 +269,6 @@ KINDS = (  # of charts of Results, each of the test that it has most to show of
 
 def kinds(t: Pictures) -> None:
     """All kinds of charts of Results on one sheet."""
-    from PIL import Image
-
     p = t.p
     for name in ("results-kinds",):
         if not t.wanted(name):
@@ -284,7 +291,8 @@ def kinds(t: Pictures) -> None:
         whole = Image.new("RGB", (2 * wide, 3 * high))
         for n, cell in enumerate(cells):
             whole.paste(cell, (n % 2 * wide, n // 2 * high))
-        whole.save(t.out / f"{name}.png", optimize=True)
+        whole.save(t.out / f"{name}.png")
+        small(t.out / f"{name}.png")
         print(t.out / f"{name}.png")
         p.key("ctrl+f", "ctrl+a", "Delete")
 
@@ -340,8 +348,8 @@ def compare(t: Pictures) -> None:
     whole = Image.new("RGB", (2 * wide, 2 * high))
     for n, cell in enumerate(cells):
         whole.paste(cell, (n % 2 * wide, n // 2 * high))
-    whole.save(t.out / "compare-kinds.png", optimize=True)
-    print(t.out / "compare-kinds.png")
+    whole.save(t.out / "compare-kinds.png")
+    print(small(t.out / "compare-kinds.png"))
 
 
 def choose_test(t: Pictures, title: str, build: str) -> None:
