@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 _NOTHING = 1e-6  # part of the residual's variance below which a random effect is none
+_FURTHEST = 25.0  # logarithm of a ratio beyond which rounding tells nothing
 # logarithms of the variances over the residual's that are tried first
 _BEGINS = -16.0, -11.0, -7.0, -5.0, -3.5, -2.0, -0.5, 1.0, 2.5, 4.0, 5.5, 8.0, 12.0
 _ROUNDING = 1e-12  # part of the figures below which what is left of them is none
@@ -141,7 +142,7 @@ def _variances(y: np.ndarray, x: np.ndarray, z: Mapping[str, np.ndarray]) -> dic
         """(−2 log of the restricted likelihood but for a constant, what is left of y's square) at
         these logarithms of the variances over the residual's.
         """
-        root = np.exp(np.asarray(logs)[which] / 2)
+        root = np.exp(np.minimum(np.asarray(logs)[which], _FURTHEST) / 2)
         inner = np.eye(len(root)) + root[:, None] * square * root
         lower = np.linalg.cholesky(inner)
         by = np.linalg.solve(lower, root * mixed_in)
@@ -158,7 +159,7 @@ def _variances(y: np.ndarray, x: np.ndarray, z: Mapping[str, np.ndarray]) -> dic
     ]
     logs = min(ends, key=lambda end: float(end.fun)).x
     residual = lost(logs)[1] / (n - p)
-    variances = dict(zip(z, (residual * np.exp(logs)).tolist(), strict=True))
+    variances = dict(zip(z, (residual * np.exp(np.minimum(logs, _FURTHEST))).tolist(), strict=True))
     return {**variances, "residual": residual}
 
 

@@ -65,18 +65,17 @@ def identify(build: Build, courses: Sequence[Course]) -> Heat:
     R = build.motor_line().R
     zero = COPPER_ZERO + build.motor.winding_temperature - 273.15
     doubt = math.sqrt(float(prior.covariance[0, 0]))
+    heated = [_heated(course, R) for course in courses]
 
     def left(x: np.ndarray) -> np.ndarray:
         bodies = Bodies(*np.array(prior.bodies) * np.exp(x * doubt))
         rows, now = [x], Warmth(whole=True)
-        for course in courses:
+        for course in heated:
             now = bodies.rest(now, course.rested)
-            case, now = _case(bodies, course, now, R, zero)
-            if course.case is not None and len(course.t) > 8:
-                at = np.linspace(course.t[0], course.t[-1], _TIMES)
-                shown = _shown(course, at)
+            case, now = _case(bodies, course, now, zero)
+            if course.shown is not None:
                 # the room, and what the thermometer is off by, are not known: differences count
-                away = shown - np.interp(at, *case)
+                away = course.shown - np.interp(course.at, course.t, case)
                 # neighbouring instants are no independent readings
                 own = _THERMOMETER * math.sqrt(_TIMES / 12)
                 rows.append((away - away.mean()) / own)
@@ -89,25 +88,39 @@ def identify(build: Build, courses: Sequence[Course]) -> Heat:
     return Heat(bodies, covariance, told, warms)
 
 
-def _shown(course: Course, at: np.ndarray) -> np.ndarray:
-    assert course.case is not None
-    good = np.isfinite(course.case)
-    return np.asarray(np.interp(at, course.t[good], course.case[good]))
+class _Heated(NamedTuple):
+    """A course as the fit takes it: the heat in a cold winding [W] between the times `t`; what the
+    case's thermometer showed at the times `at`, None: nothing that counts.
+    """
+
+    t: np.ndarray
+    step: float
+    power: np.ndarray
+    rested: float
+    at: np.ndarray
+    shown: np.ndarray | None
 
 
-def _case(
-    bodies: Bodies, course: Course, begin: Warmth, R: float, zero: float
-) -> tuple[tuple[np.ndarray, np.ndarray], Warmth]:
-    """((times, case above the room), how warm at its end)."""
+def _heated(course: Course, R: float) -> _Heated:
     span = float(course.t[-1] - course.t[0])
     step = max(span / 400, 0.02)
-    at = course.t[0] + step * np.arange(max(int(span / step), 1) + 1)
-    squared = np.interp(at, course.t, course.current**2)
-    power = (squared[1:] + squared[:-1]) / 2 * R
-    winding, case = bodies.follow(power, step, begin)
+    t = course.t[0] + step * np.arange(max(int(span / step), 1) + 1)
+    squared = np.interp(t, course.t, course.current**2)
+    at = np.linspace(course.t[0], course.t[-1], _TIMES)
+    shown = None
+    if course.case is not None and len(course.t) > 8:
+        good = np.isfinite(course.case)
+        shown = np.interp(at, course.t[good], course.case[good])
+    return _Heated(t, step, (squared[1:] + squared[:-1]) / 2 * R, course.rested, at, shown)
+
+
+def _case(bodies: Bodies, course: _Heated, begin: Warmth, zero: float) -> tuple[np.ndarray, Warmth]:
+    """(case above the room, how warm at the end)."""
+    winding, case = bodies.follow(course.power, course.step, begin)
     for _ in range(2):  # warm copper resists more
-        winding, case = bodies.follow(power * (1 + winding[:-1] / zero), step, begin)
-    return (at, case), Warmth(float(winding[-1]), float(case[-1]), begin.whole)
+        power = course.power * (1 + winding[:-1] / zero)
+        winding, case = bodies.follow(power, course.step, begin)
+    return case, Warmth(float(winding[-1]), float(case[-1]), begin.whole)
 
 
 def courses_of(recordings: Iterable[tuple[Recording, float]]) -> list[Course]:
