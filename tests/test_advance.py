@@ -139,6 +139,7 @@ def test_a_photo_dropped_while_it_runs_is_kept_with_that_run(window, tmp_path):
     assert d.runs[0].run.photos != (name,)  # a name of its own: nothing is written over
 
 
+@pytest.mark.whole
 def test_a_recorded_plan_tells_events_as_lines_and_ends_runs_when_steady(
     tmp_path, build, rig, plan
 ):

@@ -303,6 +303,7 @@ def test_a_query_that_cannot_be_understood_says_why(text, says):
 # --- the commands ---------------------------------------------------------------------------------
 
 
+@pytest.mark.whole
 def test_a_logbook_and_its_export_are_compared_alike(folder, tmp_path):
     query_ = "family = Dunnock and ratio > 25"
     words = ["--query", query_, "--at", "0.4 N·m", "--reference", "Dunnock r1", "--json"]
@@ -330,6 +331,7 @@ def test_a_logbook_and_its_export_are_compared_alike(folder, tmp_path):
         assert b["high"] - b["low"] >= a["high"] - a["low"]
 
 
+@pytest.mark.whole
 def test_trade_off_effects_and_what_cannot_be_asked(folder):
     told = json.loads(
         ask("compare", folder, "--query", "which gears?", "--trade", "mass,stall", "--json")
@@ -382,6 +384,7 @@ def test_a_duty_ranks_drives_and_says_what_is_missing(folder, vent, tmp_path):
         assert weighs[f"{motor} on {train}"] == pytest.approx(alone + motors[motor])
 
 
+@pytest.mark.whole
 def test_ratio_spares_and_next_have_their_commands(folder, vent, tmp_path):
     file = tmp_path / "build.json"
     record_files.save(file, dunnock(2))

@@ -71,6 +71,7 @@ def test_the_family_on_the_desk_is_compared_until_something_is_ticked(window, qt
     assert all(i.data(0, Qt.ItemDataRole.CheckStateRole) is None for i in items(tree))
 
 
+@pytest.mark.whole
 def test_what_a_search_finds_is_compared_and_kept_under_a_name(window, qtbot):
     opened(window)
     enter(window.logbook.search, "lubricant = dry and efficiency > 70 %", qtbot)
@@ -93,6 +94,7 @@ def test_what_a_search_finds_is_compared_and_kept_under_a_name(window, qtbot):
     window.logbook.search.clear()
 
 
+@pytest.mark.whole
 def test_conditions_are_typed_and_what_cannot_be_read_stays(window, qtbot):
     page = opened(window)
     bar = page.bar
@@ -168,6 +170,7 @@ def test_a_click_in_the_chart_sets_where_they_are_compared(window, qtbot):
         assert 0 < max(seen) < 20  # % of the mean
 
 
+@pytest.mark.whole
 def test_factors_and_specimens_are_said_and_undone(window, qtbot):
     page = opened(window)
     book = window.desk.book
@@ -200,6 +203,7 @@ def panel_entries(panel):
     return [(id, id) for id in panel.factors._actions]
 
 
+@pytest.mark.whole
 def test_a_duty_is_changed_ranks_again_and_is_undone(window, qtbot):
     page = opened(window)
     page.show_tab("duty")
@@ -242,6 +246,7 @@ def meets(comparing, name):
     return next(m for m in comparing.ranking.found if m.candidate.name == name).meets
 
 
+@pytest.mark.whole
 def test_where_none_does_it_what_is_missing_is_said(window):
     page = opened(window)
     page.show_tab("duty")
@@ -255,6 +260,7 @@ def test_where_none_does_it_what_is_missing_is_said(window):
     assert page.duty.segments.rowCount() == 2
 
 
+@pytest.mark.whole
 def test_the_ratio_is_drawn_and_its_gears_become_a_build(window, qtbot):
     page = opened(window)
     page.show_tab("ratio")
@@ -277,6 +283,7 @@ def test_the_ratio_is_drawn_and_its_gears_become_a_build(window, qtbot):
     assert "is no gear" in window.message.text()
 
 
+@pytest.mark.whole
 def test_the_best_change_becomes_a_revision_and_spares_are_counted(window, qtbot):
     page = opened(window, "Dunnock r1")
     page.show_tab("next")

@@ -103,6 +103,7 @@ def test_a_plan_is_done_with_a_logger_and_a_supply_that_is_told_in_scpi(
             assert recording.t[-1] - recording.t[0] < 20.0  # it ended when it was steady
 
 
+@pytest.mark.whole
 def test_what_devices_send_is_told_by_a_command_that_drives_nothing(logger_and_supply, tmp_path):
     done = subprocess.run(
         [*SPARRING, "devices", str(tmp_path / "devices.json"), "--seconds", "2", "--json"],
@@ -346,6 +347,7 @@ def test_a_board_beside_the_first_may_go_and_come_and_only_its_columns_are_empty
 # --- replay, TCP, records -------------------------------------------------------------------------
 
 
+@pytest.mark.whole
 def test_a_log_is_played_as_a_board_and_gives_what_was_logged(tmp_path, lifted):
     recording = lifted[0][0][1]
     log_files.write(tmp_path / "log.csv", recording)

@@ -315,6 +315,7 @@ def test_it_pauses_goes_on_and_ends_at_a_word_and_its_runs_come_into_the_logbook
         assert [r.run.step for r in runs if r.run.repeat == 1] == [0, 2]
 
 
+@pytest.mark.whole
 def test_a_killed_recorder_loses_no_more_than_a_second_and_goes_on_where_it_was(living):
     driven = []
     for _ in range(3):
@@ -354,6 +355,7 @@ def test_a_breakage_ends_it_at_once_and_not_at_the_end_of_the_cycle(tmp_path, bu
     board.pull()
 
 
+@pytest.mark.whole
 def test_a_stop_is_confirmed_to_who_looks_on_no_sooner_than_by_the_bench(living):
     wait_for(lambda: living.journal.now.cycle.driven > 1, 90)
     told = []
@@ -374,6 +376,7 @@ def test_a_stop_is_confirmed_to_who_looks_on_no_sooner_than_by_the_bench(living)
         link.close()
 
 
+@pytest.mark.whole
 def test_one_process_at_a_time_does_it(living):
     wait_for(lambda: living.journal.now.alive, 60)
     with pytest.raises(JournalError, match="another process"):
@@ -460,6 +463,7 @@ def test_a_bench_that_is_not_there_is_told_and_nothing_is_lost(
     assert os.listdir(made.captures) == []
 
 
+@pytest.mark.whole
 def test_the_unit_that_begins_it_again_names_its_folder(living):
     done = subprocess.run(
         [*SPARRING, "endurance", str(living.book), "--service"],

@@ -141,7 +141,9 @@ def test_what_was_meant_to_happen_is_no_finding(build, rig):
 
 
 @pytest.mark.study
-@pytest.mark.parametrize("way", ways.METHODS)
+@pytest.mark.parametrize(
+    "way", [w if w == "hoist" else pytest.param(w, marks=pytest.mark.whole) for w in ways.METHODS]
+)
 def test_a_strangers_logs_are_silent(way):
     """Of the independent bench: other rates, noise, steps, lost and doubled lines."""
     for setup in setups.make(way, max(benches(20) // 5, 3), 77):

@@ -73,6 +73,7 @@ def test_calibration_is_taken_from_the_live_cell(window):
     assert window.desk.rig.calibration.earlier == ()
 
 
+@pytest.mark.whole
 @pytest.mark.parametrize("name", ["Siskin r1", "Knot r1"])
 def test_a_drive_of_another_kind_is_lifted_live(window, tmp_path, rig, name):
     """A worm that holds by itself, and a strain wave that reverses: the same Run page, the same
@@ -133,8 +134,7 @@ SHORT = {"resistors": (22.0, 8.0), "hold": 1.8, "coast": 1.5, "inertia": Measure
 
 
 @pytest.mark.parametrize(
-    "kind",
-    [k if k in ("brake", "run-up") else pytest.param(k, marks=pytest.mark.whole) for k in AT],
+    "kind", [k if k == "brake" else pytest.param(k, marks=pytest.mark.whole) for k in AT]
 )
 def test_every_method_is_run_with_the_keyboard_from_rig_to_results(window, qtbot, kind):
     """Choose the method, plan it, then Space until all is done, on the simulated bench over the
@@ -190,6 +190,7 @@ def test_every_method_is_run_with_the_keyboard_from_rig_to_results(window, qtbot
     s.disconnect_bench()
 
 
+@pytest.mark.whole
 def test_calibration_is_guided_up_and_down_the_shelf(window, tmp_path, qtbot):
     """Guide hangs each mass on the simulated cell, waits until it is still, and takes it; the sheet
     is written.
@@ -234,6 +235,7 @@ def test_calibration_is_guided_up_and_down_the_shelf(window, tmp_path, qtbot):
     s.disconnect_bench()
 
 
+@pytest.mark.whole
 def test_a_meter_is_held_against_a_better_one_and_runs_keep_that(window, tmp_path, qtbot):
     """Figures typed with the keyboard, one taken live; what is run from then on is corrected, what
     was run before is not.
@@ -287,6 +289,7 @@ def test_a_meter_is_held_against_a_better_one_and_runs_keep_that(window, tmp_pat
     s.disconnect_bench()
 
 
+@pytest.mark.whole
 def test_the_simulated_bench_is_set_up_anew_for_another_method_and_another_build(window, qtbot):
     from sparring.core.methods import Lever
 

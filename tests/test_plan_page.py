@@ -62,6 +62,7 @@ def test_a_question_gives_a_plan_with_its_reasons(page, shown):
         assert page.question.currentData() == id
 
 
+@pytest.mark.whole
 def test_the_selected_step_is_edited_moved_excluded_and_copied(page, shown, qtbot):
     enter(page.line, "loads 0.5, 1 kg, at 12 V, 3 times", qtbot)
     d, form = shown.desk, page.steps.form
@@ -199,6 +200,7 @@ def test_the_first_power_of_a_new_build_is_low_and_waits_for_a_word(page, shown,
     assert d.build.first_power is None
 
 
+@pytest.mark.whole
 def test_what_rests_is_said_to_be_done(page, shown, qtbot):
     enter(page.line, "cool down 2 min; inspect pinion; loads 1 kg at 12 V", qtbot)
     shown.go("run")

@@ -93,6 +93,7 @@ def test_losses_add_up_and_a_bar_leads_to_its_step(window):
     )
 
 
+@pytest.mark.whole
 def test_orders_of_the_fast_log_name_the_planet(window):
     choose(window, "Wren r2")
     kind = drawn(window, "orders", "logged fast")
@@ -105,6 +106,7 @@ def test_orders_of_the_fast_log_name_the_planet(window):
     assert "24 teeth" in kind.round.accessibleName()
 
 
+@pytest.mark.whole
 def test_a_sound_is_kept_with_its_run_and_tells_the_speed_and_can_be_undone(window, tmp_path):
     choose(window, "Wren r2")
     kind = drawn(window, "orders", "logged fast")
@@ -131,6 +133,7 @@ def test_a_sound_is_kept_with_its_run_and_tells_the_speed_and_can_be_undone(wind
     assert not any(r.run.sounds for r in window.desk.runs)
 
 
+@pytest.mark.whole
 def test_what_it_carries_falls_with_the_time_and_names_what_ends_it(window):
     choose(window, "Dunnock r2")
     kind = drawn(window, "temperature")
@@ -188,6 +191,7 @@ def test_key_figures_name_the_stall_by_each_way_and_three_efficiencies(window):
     assert all("±" in row[2] and row[3] for row in efficiencies)
 
 
+@pytest.mark.whole
 def test_the_curves_are_reduced_to_another_voltage_and_a_warm_winding(window, qtbot):
     choose(window, "Dunnock r2")
     kind = drawn(window, "torque")
@@ -214,6 +218,7 @@ def test_what_the_steps_leave_of_the_model_is_shown(window):
     assert low < worst / kind.unit("speed")[1]  # the bent shaft's step is in the picture
 
 
+@pytest.mark.whole
 def test_a_build_is_held_against_another_and_a_line_against_before(window):
     choose(window, "Dunnock r3")
     kind = drawn(window, "losses")
@@ -233,6 +238,7 @@ def test_a_build_is_held_against_another_and_a_line_against_before(window):
     assert "No line grew" in kind.said.text()
 
 
+@pytest.mark.whole
 def test_the_winding_s_limit_of_the_build_counts(window):
     choose(window, "Dunnock r2")
     before = drawn(window, "temperature").carried.rows()[1][-1][1]

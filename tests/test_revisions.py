@@ -89,6 +89,7 @@ def test_enter_takes_the_edit_into_a_new_revision_and_undo_takes_that_back(windo
     assert d.draft is None
 
 
+@pytest.mark.whole
 def test_what_was_wrong_all_along_is_put_right_with_its_results_and_kept_beside_them(
     window, folder, tmp_path
 ):

@@ -146,6 +146,7 @@ def test_every_part_of_every_kind_is_drawn_and_can_be_marked(window, build):
                 assert page.gear.at(at.toPointF()) == (int(tooth), spot), (page.caret.part, name)
 
 
+@pytest.mark.whole
 def test_the_lives_of_specimens_make_a_line(window):
     page = opened(window)
     page.show_tab("lives")
@@ -169,6 +170,7 @@ def test_the_lives_of_specimens_make_a_line(window):
     until(lambda: "A row a specimen" in page.lives.told.text())
 
 
+@pytest.mark.whole
 def test_an_exported_test_has_the_inspections_that_the_command_reads(window, tmp_path):
     from typer.testing import CliRunner
 

@@ -192,6 +192,7 @@ def test_dark_theme_repaints_everything(window):
     window.set_dark(False)
 
 
+@pytest.mark.whole
 def test_esc_stops_after_a_change_of_theme_also_where_that_failed(window, qtbot, monkeypatch):
     stopped = []
     monkeypatch.setattr(window.session, "stop", lambda: stopped.append(theme.dark))

@@ -69,6 +69,7 @@ def _commands(group, path=()):
         yield from _commands(command, (*path, name))
 
 
+@pytest.mark.whole
 def test_the_program_speaks_the_trades_words():
     assert not (bad := _said_badly(program())), "\n".join(bad)
 
@@ -77,6 +78,7 @@ def test_sheets_guide_and_docs_speak_the_trades_words():
     assert not (bad := _said_badly(pages())), "\n".join(bad)
 
 
+@pytest.mark.whole
 def test_the_terminals_help_speaks_the_trades_words():
     from typer.main import get_command
 

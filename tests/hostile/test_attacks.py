@@ -39,6 +39,7 @@ def test_a_process_that_is_killed_leaves_what_it_recorded(tmp_path):
 HOSTILE = "<img src='/etc/hostname'><b>x</b>"
 
 
+@pytest.mark.whole
 def test_names_are_shown_and_never_rendered(shown, tmp_path, build, rig, plan, lifted):
     """A build and a rig with markup for names, on every page: no label and no tip takes it for
     that.
