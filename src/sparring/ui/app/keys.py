@@ -11,13 +11,13 @@ from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QLineEdit, QWidget
 from sparring.ui.widgets.described import describe
 
 if TYPE_CHECKING:
-    from sparring.ui.app.shell import MainWindow
+    from sparring.ui.app.window import Window
 
 
 class Keys(QObject):
     """A filter of all events of the application."""
 
-    def __init__(self, window: MainWindow) -> None:
+    def __init__(self, window: Window) -> None:
         super().__init__(window)
         self.window = window
 
@@ -52,7 +52,7 @@ class Keys(QObject):
             and not event.modifiers()
             and QApplication.activeModalWidget() is not None
         ):
-            self.window.errands.guide()  # the window's own keys do not reach a dialog
+            self.window.guide()  # the window's own keys do not reach a dialog
             return True
         elif event.type() == QEvent.Type.ShortcutOverride:
             combined = QKeySequence(event.keyCombination()).toString()

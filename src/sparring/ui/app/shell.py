@@ -263,6 +263,9 @@ class MainWindow(Window):
         self.sides.docks["logbook"].show()
         self.logbook.search.setFocus()
 
+    def guide(self) -> None:
+        self.errands.guide()
+
     def chapter(self) -> str:
         return self.view(self.page.id).chapter() or self.page.id
 

@@ -35,6 +35,14 @@ class Window(QMainWindow):
         """The keyboard to the search in the logbook."""
         raise NotImplementedError
 
+    def say(self, text: str, *, stay: bool = False) -> None:
+        """A sentence for the tester, for a while or until the next one."""
+        raise NotImplementedError
+
+    def guide(self) -> None:
+        """The guide, at the chapter in hand."""
+        raise NotImplementedError
+
     def chapter(self) -> str:
         """The guide's chapter of what is shown."""
         raise NotImplementedError
