@@ -84,7 +84,7 @@ FORMAT = '''
 """The best efficiency as one line of text."""
 
 from sparring.core.uncertainty import nominal
-from sparring.exchange.export import Export, KeptTest, text_file
+from sparring.exchange.export import Export, text_file
 
 
 def write(source, path):
@@ -92,7 +92,7 @@ def write(source, path):
     text_file(path, f"{source.build.name}: {100 * nominal(source.result.best.gearbox):.1f} %\\n")
 
 
-EXPORT = Export("one-line", "One line of text", KeptTest, ".txt", write)
+EXPORT = Export("one-line", "One line of text", "KeptTest", ".txt", write)
 '''
 LINES = {
     "ui/pages/__init__.py": (

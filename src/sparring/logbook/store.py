@@ -5,9 +5,7 @@ from __future__ import annotations
 import contextlib
 import json
 import os
-import re
 import sqlite3
-import uuid
 from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
@@ -26,30 +24,21 @@ from sparring.core.records import Record
 from sparring.core.revise import Correction, Kind, bears_on_results, differences
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.logbook import keeping, lock, recordings
+from sparring.logbook import keeping, lock
 from sparring.logbook.campaigns import Campaigns
 from sparring.logbook.characterised import Characterised
 from sparring.logbook.database import LogbookError, damaged, engine_of, migrate, why
 from sparring.logbook.derived import NAME as DERIVED
-from sparring.logbook.derived import Derived
 from sparring.logbook.inspected import Inspected
+from sparring.logbook.recorded import Recorded
 from sparring.logbook.settings import Settings
-from sparring.logbook.stored import KeptRecording, StoredRun, StoredTest, headline_said, moment
-from sparring.logbook.tables import (
-    BuildRow,
-    CharacterisationRow,
-    CorrectionRow,
-    RigRow,
-    RunRow,
-    SettingRow,
-    TestRow,
-)
+from sparring.logbook.stored import StoredRun, StoredTest, headline_said, moment
+from sparring.logbook.tables import BuildRow, CorrectionRow, RigRow, RunRow, TestRow
 
-_RECORDING = re.compile(r"[0-9a-f]+\.parquet")
 _OURS = ("recordings", "photos", "sounds", "endurance", "logbook.lock", keeping.FOLDER, DERIVED)
 
 
-class Logbook(Characterised, Campaigns, Inspected, Settings):
+class Logbook(Characterised, Campaigns, Inspected, Settings, Recorded):
     """A logbook folder, opened by one program at a time."""
 
     def __init__(self, folder: Path, *, create: bool = True, database: str | None = None) -> None:
@@ -399,30 +388,6 @@ class Logbook(Characterised, Campaigns, Inspected, Settings):
             "run": json.loads(run.to_json()),
         }
 
-    def recordings_named(self) -> set[str]:
-        """Names of recordings that runs or parts have or settings speak of."""
-        with self._session() as s:
-            names = {str(name) for name in s.scalars(select(RunRow.recording)) if name}
-            for column in (SettingRow.value, CharacterisationRow.record):
-                names = names.union(*map(_RECORDING.findall, s.scalars(select(column))))
-            return names
-
-    def run_with(self, test_id: int, recording: str) -> int | None:
-        """The run of a test that has this recording."""
-        with self._session() as s:
-            return s.scalar(
-                select(RunRow.id).where(RunRow.test_id == test_id, RunRow.recording == recording)
-            )
-
-    def keep_recording(self, recording: Recording, note: dict[str, Any]) -> str:
-        """Writes a recording beside the others; its name. Raises LogbookError when it cannot be
-        written.
-        """
-        try:
-            return recordings.write(self.folder / "recordings", recording, note)
-        except OSError as err:
-            raise LogbookError(f"the recording cannot be written: {err.strerror or err}") from err
-
     def runs(self, test_id: int, *, struck: bool = False) -> list[StoredRun]:
         """Runs in the order they were made; struck ones only when asked for."""
         return self._runs(
@@ -488,25 +453,3 @@ class Logbook(Characterised, Campaigns, Inspected, Settings):
                 if why:
                     run = Run.from_json(row.record).model_copy(update={"left_out": why})
                     row.record = run.to_json()
-
-    def recording(self, name: str) -> Recording:
-        """Raises RecordingError when the file is missing or damaged. name: "" of a run that was
-        read by a person.
-        """
-        if not name:
-            return Recording.nothing()
-        return recordings.read(self.folder / "recordings" / Path(name).name)
-
-    def material(self, runs: Sequence[StoredRun]) -> list[tuple[Run, KeptRecording]]:
-        """Runs that count, with functions that read their recordings, as the
-        reductions want them."""
-        return [(r.run, KeptRecording(r.recording, self.recording)) for r in runs if not r.struck]
-
-    @property
-    def derived(self) -> Derived:
-        """Where the points of its runs are kept."""
-        return Derived(self.folder)
-
-    def capture_path(self) -> Path:
-        """Where the next capture may write its stream."""
-        return self.folder / "recordings" / f"{uuid.uuid4().hex}.arrow"
