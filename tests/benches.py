@@ -1,14 +1,13 @@
 """Benches by the hundred whose owners know them only so well, and what comes of their runs."""
 
 import numpy as np
-from helpers import CASES
+from helpers import CASES, planned
 
 from sparring.core.analysis import analyse
 from sparring.core.build import Build
 from sparring.core.instruments.calibration import Calibration
 from sparring.core.instruments.meters import METERS, Sensors
 from sparring.core.motor import MotorReadings
-from sparring.core.plan import ladder as planned
 from sparring.core.plant.bench import Bench, bench_of
 from sparring.core.plant.lifts import lift, loaded
 from sparring.core.plant.sensors import SensorSet, calibration_points

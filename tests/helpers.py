@@ -15,6 +15,8 @@ from pathlib import Path
 
 import pytest
 
+from sparring.core.plan import ladder as plan_ladder
+from sparring.core.plan.record import LOADS
 from sparring.core.plant.bench import bench_of
 from sparring.core.plant.lifts import ladder, runs_of
 from sparring.core.plant.sensors import sensors_of
@@ -38,6 +40,11 @@ def about_95(share, n, most=0.99):
     """
     least = 0.95 - 2.6 * math.sqrt(0.95 * 0.05 / n)
     return least <= share <= (most if n >= CASES else 1.0)
+
+
+def planned(loads=LOADS, voltages=(12.0,), repeats=5, **plan):
+    """A plan of every load at every voltage [V]; the benches of the tests have 12 V motors."""
+    return plan_ladder(loads, voltages, repeats, **plan)
 
 
 def make_runs(build, rig, plan, *, seed=1, friction=1.0, sensors=None, **bench):

@@ -7,13 +7,12 @@ import subprocess
 import sys
 
 import pytest
-from helpers import lay
+from helpers import lay, planned
 from live_helpers import Board, until
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QPixmap
 
 from sparring.core.methods.brake import Brake
-from sparring.core.plan import ladder as planned
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.demo import hollin_yard

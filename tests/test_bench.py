@@ -131,6 +131,7 @@ def test_the_bench_lifts_stops_at_the_top_and_lowers(bench, tmp_path):
     for command in ("hang 1.2", "tare", "nonsense", "drive twelve"):
         link.send(command)
     wait_for(lambda: any("drive" in e.text for e in events))
+    link.send("drive 12")  # it comes up with its supply at nothing
     link.send("up")
     wait_for(lambda: any(e.text == "top" for e in events))
     assert max(s[2] for s in got) > 9
@@ -152,6 +153,7 @@ def test_the_current_limit_stops_before_a_stall_is_called(bench, rig, tmp_path):
     link, got, events, _ = listen(tmp_path / "port")
     wait_for(lambda: len(got) > 5)
     link.send("hang 9")
+    link.send("drive 12")
     link.send("up")
     wait_for(lambda: any(e.kind == "happened" for e in events))
     link.close()
@@ -164,6 +166,7 @@ def test_a_stall_below_the_current_limit_is_called(bench, rig, tmp_path):
     link, got, events, _ = listen(tmp_path / "port")
     wait_for(lambda: len(got) > 5)
     link.send("hang 9")
+    link.send("drive 12")
     link.send("up")
     wait_for(lambda: any(e.kind == "happened" for e in events))
     link.close()

@@ -11,9 +11,9 @@ import tty
 from pathlib import Path
 
 import pytest
+from helpers import planned
 
 from sparring.bench.lines import LineReader
-from sparring.core.plan import ladder as planned
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.files import record_files

@@ -7,14 +7,13 @@ from functools import partial
 import numpy as np
 import pytest
 from benches import shares, study
-from helpers import about_95, benches
+from helpers import about_95, benches, planned
 from typer.testing import CliRunner
 
 from sparring.cli.app import app
 from sparring.core.analysis import analyse
 from sparring.core.by_eye import ByEye, between, read_within, reading
 from sparring.core.methods import Brake, Drawbar, Generator, Hoist, Lever, RopeBrake, RunUp, Scale
-from sparring.core.plan import Plan
 from sparring.core.plant import eye
 from sparring.core.quantity import Measured, QuantityError
 from sparring.core.recording import Recording
@@ -38,7 +37,7 @@ FIVE = """weight;turned [deg];time;voltage;current;ended
 
 def one(build, rig, read, load=1.0, **more):
     run = Run(load=Measured(load), source="eye", read=read, **more)
-    return analyse(build, rig, Plan(), [(run, NOTHING)])
+    return analyse(build, rig, planned(), [(run, NOTHING)])
 
 
 def test_turned_degrees_and_a_clock_are_a_speed(build, rig):
@@ -156,7 +155,7 @@ def test_a_lever_is_only_watched(build, rig):
         (Run(step=n, load=Measured(m), source="eye", ended=e, read=ByEye()), NOTHING)
         for n, (m, e) in enumerate([(0.4, "top"), (0.6, "top"), (0.8, "stalled")])
     ]
-    stall = analyse(build, arm, Plan(), runs).stall
+    stall = analyse(build, arm, planned(), runs).stall
     g, a = arm.gravity.value, arm.method
     own = a.arm_mass.value * a.arm_centre.value
     torques = [g * ((m + a.hook_mass.value) * a.arm.value + own) for m in (0.6, 0.8)]
@@ -309,7 +308,7 @@ def test_an_arm_on_a_scale_by_hand(build, rig):
         )
         for m in (1.03, 1.05, 1.07)
     ]
-    held = analyse(build, on, Plan(), runs).stall.held
+    held = analyse(build, on, planned(), runs).stall.held
     assert nominal(held) == pytest.approx(g * 0.15)
     s = 0.02 * g * 0.15
     # Student's variance for two degrees of freedom has no bound: at most three times s/√n

@@ -2,14 +2,13 @@
 
 import numpy as np
 import pytest
-from helpers import about_95, benches
+from helpers import about_95, benches, planned
 
 from sparring.core.analysis import analyse
 from sparring.core.build import Build
 from sparring.core.instruments.calibration import Calibration
 from sparring.core.methods.hoist import Hoist
 from sparring.core.motor import MotorReadings
-from sparring.core.plan import ladder as planned
 from sparring.core.plant.bench import Bench, bench_of
 from sparring.core.plant.lifts import lift
 from sparring.core.plant.sensors import SensorSet, calibration_points

@@ -9,15 +9,13 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from helpers import TARE, make_runs
+from helpers import TARE, make_runs, planned
 from hypothesis import given
 from hypothesis import strategies as st
 
 from sparring.core import uncertainty
 from sparring.core.analysis import Reductions, analyse
 from sparring.core.methods import METHODS
-from sparring.core.plan import Plan
-from sparring.core.plan import ladder as planned
 from sparring.core.quantity import Measured
 from sparring.core.reduce.results import COMBINED
 from sparring.core.reduce.spread import WINDOW, of_one_run, random_part, shared_parts
@@ -190,8 +188,8 @@ def test_one_tare_serves_all_lifts(build, rig, lifted):
     """Its doubt does not average out over them: it is the same mistake in each."""
     by_cell = rig.model_copy(update={"torque_from": "cell"})
     few = [(r.model_copy(update={"tare": TARE}), x) for r, x in lifted[0] if r.step == 2]
-    one = analyse(build, by_cell, Plan(), few[:1])
-    all_three = analyse(build, by_cell, Plan(), few)
+    one = analyse(build, by_cell, planned(), few[:1])
+    all_three = analyse(build, by_cell, planned(), few)
     u = [
         {b.name: b.u for b in budget(result.steps[0].torque)}["tare"] for result in (one, all_three)
     ]

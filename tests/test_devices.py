@@ -11,7 +11,7 @@ import threading
 import numpy as np
 import pytest
 from hears import Hears
-from helpers import wait_for
+from helpers import planned, wait_for
 from printing import Printing
 
 from sparring.bench.devices.connecting import one_board, port_for
@@ -20,7 +20,6 @@ from sparring.bench.session import Session
 from sparring.bench.simulated.supply import SupplyPanel
 from sparring.core.instruments.devices import SUPPLY, Device, DeviceSet, Query, Template
 from sparring.core.methods.brake import Brake
-from sparring.core.plan import ladder as planned
 from sparring.core.quantity import Measured
 from sparring.core.records import RecordError, changed
 from sparring.core.run import Run

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from helpers import TARE, benches
+from helpers import TARE, benches, planned
 from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
@@ -25,7 +25,6 @@ from sparring.core.happening import Happening
 from sparring.core.methods import METHODS, Brake, Drawbar
 from sparring.core.motor import FurtherMotor
 from sparring.core.plan import Plan
-from sparring.core.plan import ladder as planned
 from sparring.core.plant.bench import bench_of
 from sparring.core.plant.lifts import ladder, one_log, runs_of
 from sparring.core.plant.mishaps import MISHAPS
@@ -129,7 +128,7 @@ def test_what_was_meant_to_happen_is_no_finding(build, rig):
     jam = event.model_copy(update={"id": "jam", "title": "Jammed", "until": 2.0})
 
     def told(*runs):
-        found = analyse(b, r, Plan(), runs).findings
+        found = analyse(b, r, planned(), runs).findings
         return sorted(f.title for f in found if f.id == "happened")
 
     (one, x), (two, y), (three, z) = runs

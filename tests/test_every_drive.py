@@ -1,13 +1,12 @@
 """Every drive of the yard, lifted on the plant and reduced: what went in comes out."""
 
 import pytest
-from helpers import make_runs
+from helpers import make_runs, planned
 
 from sparring.core import predict
 from sparring.core.analysis import analyse
 from sparring.core.build import Build
 from sparring.core.motor import FurtherMotor
-from sparring.core.plan import ladder as planned
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.core.train.kinds import ShiftStage, SpurStage

@@ -5,13 +5,12 @@ import errno
 import numpy as np
 import pytest
 from cable import Cable
-from helpers import lay
+from helpers import lay, planned
 from live_helpers import Board, begin_lift, until
 from PyQt6.QtCore import Qt
 
 from sparring.bench import states
 from sparring.bench.recorder import Recorder
-from sparring.core.plan import ladder as planned
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.demo import hollin_yard

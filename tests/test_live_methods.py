@@ -5,7 +5,7 @@ import time
 
 import numpy as np
 import pytest
-from helpers import close_others, lay
+from helpers import close_others, lay, planned
 from live_helpers import Board, begin_lift, until
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import QApplication
 from sparring.bench.recorder import Recorder
 from sparring.bench.ring import Ring
 from sparring.core.methods import METHODS
-from sparring.core.plan import ladder as planned
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.core.uncertainty import nominal

@@ -12,12 +12,11 @@ import textwrap
 
 import numpy as np
 import pytest
-from helpers import wait_for
+from helpers import planned, wait_for
 from typer.testing import CliRunner
 
 from sparring.bench.recorder import Recorder
 from sparring.cli.app import app
-from sparring.core.plan import Plan
 from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.logbook import Logbook, LogbookError, keeping
@@ -251,7 +250,8 @@ def test_nobody_else_reads_a_logbook_and_any_folder_name_opens_its_own(tmp_path,
     for name in ("a?b", "100%41", "x#y", "two words"):
         with Logbook(tmp_path / name) as book:
             book.add_run(
-                book.add_test(book.save_build(build), book.save_rig(Rig()), Plan()), *lifted[0][0]
+                book.add_test(book.save_build(build), book.save_rig(Rig()), planned()),
+                *lifted[0][0],
             )
         assert (tmp_path / name / "logbook.sqlite").exists()
         for path in [tmp_path / name, *(tmp_path / name).rglob("*")]:
@@ -308,7 +308,7 @@ def test_a_damaged_database_is_told_and_a_copy_of_the_day_takes_its_place(tmp_pa
     folder = tmp_path / "b"
     with Logbook(folder) as book:
         book.add_run(
-            book.add_test(book.save_build(build), book.save_rig(Rig()), Plan()), *lifted[0][0]
+            book.add_test(book.save_build(build), book.save_rig(Rig()), planned()), *lifted[0][0]
         )
     with Logbook(folder):  # the second opening copies what the first has left
         (copy,) = keeping.backups(folder)

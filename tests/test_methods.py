@@ -9,7 +9,7 @@ from datetime import date
 import numpy as np
 import pytest
 from benches import STEPS, shares, study
-from helpers import about_95, benches
+from helpers import about_95, benches, planned
 
 from sparring.core.analysis import analyse
 from sparring.core.findings.setup import judge_setup
@@ -25,8 +25,6 @@ from sparring.core.methods import (
     Tackle,
 )
 from sparring.core.methods.tackle import sheave_efficiency
-from sparring.core.plan import Plan
-from sparring.core.plan import ladder as planned
 from sparring.core.plant.bench import bench_of
 from sparring.core.plant.lifts import ladder, lift, loaded, one_log
 from sparring.core.plant.plant import Plant
@@ -359,7 +357,7 @@ def test_a_lever_stopped_by_hand_is_neither_lifted_nor_stalled(build, rig):
     plan = planned([Measured(0.3)], repeats=1)
     ((_, _, run),) = ladder(bench_of(build, rig), SensorSet(), rig, plan, seed=4)
     record = Run(load=Measured(0.3), ended="stopped")
-    result = analyse(build, rig, Plan(), [(record, run.recording)])
+    result = analyse(build, rig, planned(), [(record, run.recording)])
     assert not result.steps
     assert "stopped before the arm" in result.skipped[0][1]
 
@@ -384,7 +382,7 @@ def test_a_break_test_names_the_part_and_is_no_stall(build, rig):
         )
         for (s, _, x), m in zip(lifts, (0.2, 0.4, 0.6), strict=True)
     ]
-    result = analyse(build, rig, Plan(), runs)
+    result = analyse(build, rig, planned(), runs)
     found = {f.id: f for f in result.findings}
     assert part in found["broke"].title
     assert found["broke"].facts["held"].value == pytest.approx(nominal(result.steps[1].torque))

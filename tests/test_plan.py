@@ -83,7 +83,7 @@ def test_each_method_gets_the_steps_that_it_has():
     assert [s.voltage for s in plan.on(Scale()).todo] == [6.0, 12.0]
     assert len(plan.on(RunUp()).todo) == 2
     assert plan.on(Hoist()) is plan
-    fitted = ladder(KILOS).on(Generator(resistors=(22.0, 13.0, 8.0)))
+    fitted = ladder(KILOS, (12.0,)).on(Generator(resistors=(22.0, 13.0, 8.0)))
     assert [(s.id, s.resistor) for s in fitted.todo] == [(0, 22.0), (1, 13.0), (2, 8.0)]
 
 

@@ -6,13 +6,11 @@ import subprocess
 import sys
 
 import pytest
-from helpers import wait_for
+from helpers import planned, wait_for
 
 from sparring.bench.attended import Interrupted
 from sparring.bench.devices.connecting import one_board
 from sparring.cli.on_bench import PlanOnBench
-from sparring.core.plan import Plan
-from sparring.core.plan import ladder as planned
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
 from sparring.files import record_files
@@ -81,7 +79,7 @@ def test_a_bench_that_says_nothing_is_told_from_a_terminal(tmp_path, build, rig,
     monkeypatch.setattr("sparring.bench.attended._FIRST", 0.5)
     with Logbook(tmp_path / "book") as book:
         said = []
-        work = PlanOnBench(book, build, rig, Plan(), said.append)
+        work = PlanOnBench(book, build, rig, planned(), said.append)
         with pytest.raises(Interrupted, match="no valid lines"):
             work.go(one_board(str(tmp_path / "nothing")), said.append, lambda *_: None)
         assert "cannot be opened" in said[0]
@@ -99,7 +97,7 @@ def test_a_plan_from_a_terminal_ends_at_the_rigs_limit(tmp_path, build, rig):
     )
     with Logbook(tmp_path / "book") as book:
         said = []
-        work = PlanOnBench(book, build, low, Plan(), said.append)
+        work = PlanOnBench(book, build, low, planned(), said.append)
         with pytest.raises(Interrupted, match="ended by limit"):
             work.go(one_board(bench.stdout.readline().strip()), said.append, lambda *_: None)
         assert [r.run.ended for r in book.runs(work.test)] == ["limit"]

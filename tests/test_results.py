@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 import pytest
-from helpers import make_runs
+from helpers import make_runs, planned
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -13,7 +13,6 @@ from sparring.core.analysis import analyse
 from sparring.core.finding import Peer, PeerStep, explain
 from sparring.core.performance.model import Band, Curves
 from sparring.core.plan import Lift, next_lift, sequence
-from sparring.core.plan import ladder as planned
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import changed

@@ -8,7 +8,7 @@ from datetime import date
 
 import numpy as np
 import pytest
-from helpers import make_runs
+from helpers import make_runs, planned
 
 from sparring.core.analysis import analyse
 from sparring.core.finding import Peer, explain
@@ -17,8 +17,7 @@ from sparring.core.instruments import calibration
 from sparring.core.instruments.calibration import Calibration, CalibrationPoint, Past
 from sparring.core.instruments.meters import METERS, as_data_sheet, of_data_sheet
 from sparring.core.methods import METHODS, Brake, Drawbar, Hoist, Lever, RunUp
-from sparring.core.plan import Lift, Plan, next_lift
-from sparring.core.plan import ladder as planned
+from sparring.core.plan import Lift, next_lift
 from sparring.core.predict import spin_plan
 from sparring.core.quantity import Measured
 from sparring.core.records import changed
@@ -30,7 +29,7 @@ TODAY = date(2026, 11, 25)
 
 
 def said(build, rig, plan=None):
-    found = judge_setup(build, rig, plan or Plan(), TODAY)
+    found = judge_setup(build, rig, plan or planned(), TODAY)
     for f in found:
         assert explain(f)
         name = f.place.rpartition(".")[2]

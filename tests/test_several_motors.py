@@ -7,7 +7,7 @@ import time
 import numpy as np
 import pytest
 from hears import Hears
-from helpers import make_runs, wait_for
+from helpers import make_runs, planned, wait_for
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -20,7 +20,6 @@ from sparring.core.build import Build
 from sparring.core.instruments.devices import SUPPLY, DeviceSet, Query
 from sparring.core.live import Instruments
 from sparring.core.motor import FurtherMotor
-from sparring.core.plan import ladder as planned
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import changed

@@ -4,12 +4,11 @@ import json
 
 import numpy as np
 import pytest
-from helpers import discard, lay, was_wrong
+from helpers import discard, lay, planned, was_wrong
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QWidget
 from window_helpers import choose, enter, idle, press, until
 
-from sparring.core.plan import Plan
 from sparring.core.quantity import Measured
 from sparring.core.search import Facts, query
 from sparring.core.train.kinds import SpurStage
@@ -345,7 +344,7 @@ def test_another_logbook_brings_its_own_rig_and_plan(window, folder, tmp_path):
     lay(window, tmp_path / "second")
     assert window.desk.rig == window.desk.book.rig(window.desk.rig_id)
     assert window.desk.rig.name != "Hoist B"
-    assert window.desk.plan == Plan()
+    assert window.desk.plan == planned()
     lay(window, folder)
     assert window.desk.build.name == "Dunnock r3"  # what was on the desk when it was left
     assert window.desk.rig.name == "Hoist B"

@@ -5,7 +5,7 @@ import math
 from datetime import date
 
 import pytest
-from helpers import about_95, lay, make_runs
+from helpers import about_95, lay, make_runs, planned
 from typer.testing import CliRunner
 from window_helpers import enter, idle, until
 
@@ -184,7 +184,11 @@ def test_it_is_planned_simulated_and_reduced_by_command(crank, generator, tmp_pa
     assert [0.6 < s["efficiency_input_to_load"] < s["efficiency_gearbox"] for s in steps] == [
         True
     ] * 3
-    refused = CliRunner().invoke(app, ["simulate", *both, "--out", str(log)])  # at 12 V
+    usual = CliRunner().invoke(app, ["simulate", *both, "--out", str(log)])
+    assert usual.exit_code == 0, usual.output  # turned as fast as it usually is
+    record_files.save(tmp_path / "volts.json", planned())
+    volts = ["--plan", str(tmp_path / "volts.json")]
+    refused = CliRunner().invoke(app, ["simulate", *both, *volts, "--out", str(log)])
     assert refused.exit_code == 1
     assert "at 300 rpm" in refused.output
 

@@ -17,12 +17,12 @@ from contextlib import closing
 from pathlib import Path
 
 import numpy as np
+from helpers import planned
 from tally import Tally, _same, a_recording
 from typer.testing import CliRunner
 
 from sparring.cli.app import app
 from sparring.core.methods import METHODS
-from sparring.core.plan import Plan
 from sparring.core.run import Run
 from sparring.demo import hollin_yard
 from sparring.files import record_files
@@ -116,11 +116,11 @@ def records(n, seed, folder: Path) -> Tally:
         "rig": folder / "good-rig.json",
         "plan": folder / "good-plan.json",
     }
-    for name, record in (("build", builds[0]), ("rig", hollin_yard.rig()), ("plan", Plan())):
+    for name, record in (("build", builds[0]), ("rig", hollin_yard.rig()), ("plan", planned())):
         record_files.save(good[name], record)
     for k in range(n):
         kind = rng.choice(["build", "build", "rig", "plan"])
-        record = {"build": builds, "rig": rigs, "plan": [Plan()]}[kind]
+        record = {"build": builds, "rig": rigs, "plan": [planned()]}[kind]
         path = folder / f"bad-{kind}.json"
         text = mutated(json.loads(rng.choice(record).to_json()), rng)
         path.write_bytes(text.encode("utf-8", "surrogatepass"))

@@ -134,6 +134,7 @@ DOES = {
     "First power again": lambda demo: said(demo, "There is no first power to repeat"),
     **dict.fromkeys((DETECTORS[id].title for id in LIVE), simulated),
     "Simulated bench": simulated,
+    "Allow more than the motor's voltage": lambda demo: said(demo, "No step of this test"),
     "Tare, unloaded": lambda demo: demo.until(lambda: demo.state()["tared"], "it is tared"),
     "Mark this moment": marked,
     "What happened …": happened,

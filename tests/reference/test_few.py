@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 import pytest
+from helpers import planned
 
 from sparring.core.characterise.base import over_repeats
 from sparring.core.characterise.swing import Swing, SwingReading
@@ -125,7 +126,6 @@ def test_power_is_the_mean_of_torque_times_speed(build, rig):
     """Torque and speed that swing against each other: 10 W is not 9.8 W."""
     from sparring.core.analysis import analyse
     from sparring.core.methods import Brake
-    from sparring.core.plan import Plan
     from sparring.core.recording import Recording
     from sparring.core.records import changed
     from sparring.core.run import Run
@@ -143,7 +143,7 @@ def test_power_is_the_mean_of_torque_times_speed(build, rig):
         },
     )
     brake = changed(rig, ("method",), Brake(arm=Measured(0.1), angle=Measured(0.0)))
-    step = analyse(build, brake, Plan(), [(Run(), log)]).steps[0]
+    step = analyse(build, brake, planned(), [(Run(), log)]).steps[0]
     window = on & (t > 1)
     true = float(np.mean(((1 + 0.2 * wave) * (10 - 2 * wave))[window]))
     assert true == pytest.approx(9.8, abs=0.02)
@@ -201,7 +201,7 @@ def a_log(weights, seconds=2.0, period=0.02, pause=3.0, logged_pauses=True):
 
 
 def test_weights_that_were_entered_are_one_step_only_where_they_are_equal():
-    from sparring.core.plan import ladder as planned
+
     from sparring.core.reduce.split import split_runs
 
     plan = planned((Measured(1.0, 0.005), Measured(1.03, 0.01)))
@@ -222,7 +222,6 @@ def test_a_span_begins_where_it_does_although_the_clock_ran_on():
 def test_a_cell_in_newtons_is_as_good_as_its_data_sheet(build, rig):
     from sparring.core.analysis import analyse
     from sparring.core.methods import Brake
-    from sparring.core.plan import Plan
     from sparring.core.recording import Recording
     from sparring.core.records import changed
     from sparring.core.run import Run
@@ -232,7 +231,9 @@ def test_a_cell_in_newtons_is_as_good_as_its_data_sheet(build, rig):
     log = Recording(t, {"force": 10 * on, "speed": 10 * on, "voltage": 12 * on, "current": on})
     exact = changed(rig, ("method",), Brake(arm=Measured(0.1), angle=Measured(0.0)))
     within = changed(exact, ("sensors", "force_accuracy"), 0.01)
-    torques = [analyse(build, r, Plan(), [(Run(), log)]).steps[0].torque for r in (exact, within)]
+    torques = [
+        analyse(build, r, planned(), [(Run(), log)]).steps[0].torque for r in (exact, within)
+    ]
     assert std(torques[0]) == 0.0
     assert 2 * std(torques[1]) == pytest.approx(0.01 * nominal(torques[1]))
 

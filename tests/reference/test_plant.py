@@ -2,11 +2,11 @@
 
 import numpy as np
 import pytest
+from helpers import planned
 from scipy.integrate import solve_ivp
 
 from sparring.core import motor as motors
 from sparring.core.methods import METHODS
-from sparring.core.plan import ladder as planned
 from sparring.core.plant.bench import Bench, bench_of
 from sparring.core.plant.lifts import loaded
 from sparring.core.plant.plant import Plant

@@ -81,7 +81,7 @@ def _top(
 def train(
     build: Annotated[Path, typer.Argument(help="build file", exists=True, dir_okay=False)],
     load: Annotated[str, typer.Option(help="output torque")] = "0.3 N·m",
-    voltage: Annotated[str, typer.Option(help="motor voltage")] = "12 V",
+    voltage: Annotated[str, typer.Option(help="at the motor; default: its own")] = "",
     as_json: AsJson = False,
 ) -> None:
     """How a build turns, what each shaft carries, what is lost, and when it stalls."""
@@ -92,7 +92,8 @@ def train(
 
     with told():
         b = record_files.load(build, Build)
-        torque, volts = option("--load", load, "torque"), option("--voltage", voltage, "voltage")
+        torque = option("--load", load, "torque")
+        volts = option("--voltage", voltage, "voltage") if voltage else b.motor.voltage.value
         if torque < 0:
             raise quantity.QuantityError(
                 f"--load {load}: give the torque that the output works against, as a positive value"
@@ -103,7 +104,8 @@ def train(
         return
     eta = quantity.show(document["efficiency_gearbox"], "ratio", "%")
     typer.echo(
-        f"{b.name}: {ratio_in_words(document['ratio'])}, stalls at"
+        f"{b.name}: {ratio_in_words(document['ratio'])}, at"
+        f" {quantity.show(volts, 'voltage', 'V')} it stalls at"
         f" {quantity.show(document['stall_torque_Nm'], 'torque', 'N·m')}, gearbox"
         f" {eta} at {quantity.show(torque, 'torque', 'N·m')}"
     )
@@ -206,7 +208,7 @@ def _runs_of(
     its files do, and ReductionError where no run is in it.
     """
     from sparring.core.build import Build
-    from sparring.core.plan import Plan
+    from sparring.core.plan import Plan, standard
     from sparring.core.reduce.inputs import ReductionError
     from sparring.core.reduce.split import split_runs
     from sparring.core.rig import Rig
@@ -214,10 +216,11 @@ def _runs_of(
 
     columns = columns_of(column) if column else None
     b, r = record_files.load(build, Build), record_files.load(rig, Rig)
-    p = record_files.load(plan, Plan) if plan else Plan()
+    p = record_files.load(plan, Plan) if plan else standard(b)
     recording, remarks = log_files.read(log_look.look(log), columns)
+    rated = b.motor.voltage.value if b.has_motor else 0.0
     try:
-        return b, r, p, recording, split_runs(recording, p, method=r.method), remarks
+        return b, r, p, recording, split_runs(recording, p, method=r.method, rated=rated), remarks
     except ReductionError as err:
         raise ReductionError(f"{log}: {err}") from err
 
@@ -239,15 +242,15 @@ def by_eye(
     from sparring.core.analysis import analyse
     from sparring.core.build import Build
     from sparring.core.findings.setup import with_records
-    from sparring.core.plan import Plan
+    from sparring.core.plan import Plan, standard
     from sparring.core.recording import Recording
     from sparring.core.rig import Rig
     from sparring.files import eye_files, record_files
 
     with told():
         b, r = record_files.load(build, Build), record_files.load(rig, Rig)
-        p = record_files.load(plan, Plan) if plan else Plan()
-        runs = eye_files.read(readings)
+        p = record_files.load(plan, Plan) if plan else standard(b)
+        runs = eye_files.read(readings, b.motor.voltage.value if b.has_motor else 0.0)
         result = with_records(analyse(b, r, p, [(run, Recording.nothing()) for run in runs]))
         _some_steps(readings, result)
     for run, why in result.skipped:

@@ -24,6 +24,7 @@ from sparring.home import home
 
 if TYPE_CHECKING:
     from sparring.core.build import Build
+    from sparring.core.plan import Plan
     from sparring.core.plant.bench import Bench
     from sparring.core.rig import Rig
 
@@ -225,6 +226,22 @@ def replay(
     _serve(simulated, seconds)
 
 
+def _planned(file: Path | None, build: Build, *, above: bool = False) -> Plan:
+    """The plan of a file, or what is done where there is none. above: its steps may give the motor
+    more than its own voltage.
+    """
+    from sparring.core.plan import Plan, standard
+    from sparring.files import record_files
+
+    plan = record_files.load(file, Plan) if file else standard(build)
+    return plan.model_copy(update={"above_rated": "allowed"}) if above else plan
+
+
+AboveRated = Annotated[
+    bool, typer.Option("--above-rated", help="also give the motor more than its own voltage")
+]
+
+
 @app.command()
 def simulate(
     build: BuildFile,
@@ -243,7 +260,6 @@ def simulate(
     """Lift a plan's weights on the simulated bench and write what a logger would have."""
     from sparring.core.build import Build
     from sparring.core.outlook.foresee import driven
-    from sparring.core.plan import Plan
     from sparring.core.plant.lifts import ladder, one_log
     from sparring.core.plant.plant import STEP
     from sparring.core.plant.sensors import sensors_of
@@ -252,7 +268,7 @@ def simulate(
 
     with told():
         b, r = record_files.load(build, Build), record_files.load(rig, Rig)
-        p = record_files.load(plan, Plan) if plan else Plan()
+        p = _planned(plan, b)
         truth = _truth(b, r, 1.0, uneven, (worn, k_w, worn_at))
         how = {"dt": min(STEP, 1 / (20 * rate))} if truth.waves else {}
         lifts = ladder(truth, sensors_of(r), r, driven(b, r, p), seed=seed, rate=rate, **how)
@@ -308,6 +324,7 @@ def record(
         Path | None, typer.Option("--devices", help="devices file, in place of one port")
     ] = None,
     plan: PlanFile = None,
+    above: AboveRated = False,
     logbook: Annotated[
         Path | None, typer.Option(help="logbook folder to save it in; default: your own")
     ] = None,
@@ -338,7 +355,6 @@ def record(
     from sparring.cli.record import record as record_plan
     from sparring.core.build import Build
     from sparring.core.instruments.devices import DeviceSet
-    from sparring.core.plan import Plan
     from sparring.core.rig import Rig
     from sparring.files import record_files
 
@@ -359,7 +375,7 @@ def record(
         raise typer.BadParameter("give one of --port and --devices", param_hint="--port")
     with told():
         b, r = record_files.load(build, Build), record_files.load(rig, Rig)
-        p = record_files.load(plan, Plan) if plan else Plan()
+        p = _planned(plan, b, above=above)
         on = record_files.load(devices, DeviceSet) if devices else one_board(port)
         if endurance is not None:
             from sparring.cli import endure

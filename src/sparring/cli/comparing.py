@@ -103,13 +103,13 @@ def _facts(s: Subject) -> Any:
     """Of an exported test, as of one in a logbook."""
     from datetime import UTC, datetime
 
-    from sparring.core.plan import Plan
+    from sparring.core.plan import standard
     from sparring.core.reduce.results import headline
     from sparring.logbook.searching import facts_of
     from sparring.logbook.stored import StoredTest
 
     head = None if s.result is None else headline(s.result)
-    plan = Plan() if s.result is None else s.result.plan
+    plan = standard(s.build) if s.result is None else s.result.plan
     made = datetime.fromisoformat(s.day).replace(tzinfo=UTC) if s.day else datetime.now(UTC)
     return facts_of(s.build, [StoredTest(s.test, 0, 0, s.title, plan, made, head, 1)], {0: s.rig})
 

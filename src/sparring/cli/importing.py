@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from sparring.core.build import Build
-from sparring.core.plan import Plan
+from sparring.core.plan import standard
 from sparring.core.records import changed
 from sparring.exchange.formats import Columns, LogFormat, RecordFormat
 from sparring.exchange.importing import import_log, import_runs
@@ -32,7 +32,11 @@ def take_in(
         if not isinstance(form, RecordFormat):
             build_id = _named([(i, b.name) for i, b in book.builds()], build, "build")
             rig_id = _named([(i, r.name) for i, r in book.rigs()], rig, "rig")
-            to: dict[str, Any] = {"build_id": build_id, "rig_id": rig_id, "plan": Plan()}
+            to: dict[str, Any] = {
+                "build_id": build_id,
+                "rig_id": rig_id,
+                "plan": standard(book.build(build_id)),
+            }
             test, remarks = (
                 import_log(book, form, form.look(file), columns, **to)
                 if isinstance(form, LogFormat)

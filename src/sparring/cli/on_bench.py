@@ -16,7 +16,7 @@ from sparring.core.care import FirstPower
 from sparring.core.events import Event
 from sparring.core.instruments.devices import DeviceSet
 from sparring.core.outlook.foresee import FIRST, driven, first_power
-from sparring.core.plan import Lift, Outcome, Plan, PlanStep, remaining, what_next
+from sparring.core.plan import Lift, Outcome, Plan, PlanStep, above_rated, remaining, what_next
 from sparring.core.plan.record import STILL
 from sparring.core.rig import Rig
 from sparring.core.run import Run, run_of
@@ -41,7 +41,9 @@ class PlanOnBench(Attended):
         self.book, self.build = book, build
         self.plan = plan.on(rig.method)
         self.todo = self.plan  # with first power before it, where nobody has seen the drive turn
-        self._volts = {s.id: s.voltage for s in driven(build, rig, self.plan).steps}
+        set_by_voltage = driven(build, rig, self.plan)
+        self._above = above_rated(build, set_by_voltage)
+        self._volts = {s.id: s.voltage for s in set_by_voltage.steps}
         self.runs: list[int] = []
         self.test = 0
         self.session.keep = partial(adopt, book)
@@ -56,6 +58,12 @@ class PlanOnBench(Attended):
         when it is done; lifted: is told after each lift how many are done, of how many. Raises
         Interrupted; KeyboardInterrupt stops the bench and passes on.
         """
+        if self._above:
+            raise Interrupted(
+                f"a step asks for {self._above:g} V, and the motor of {self.build.name} is for"
+                f" {self.build.motor.voltage.value:g} V. Nothing was switched on. Lower the step's"
+                " voltage, correct the motor's, or say --above-rated to run it all the same"
+            )
         with self.connected(devices, confirm) as simulated:
             if not simulated and not self._seen:
                 self._first_power()
@@ -81,7 +89,7 @@ class PlanOnBench(Attended):
 
     def _first_power(self) -> None:
         """Puts it before the plan."""
-        step = first_power(self.plan.voltage, FIRST)
+        step = first_power(self.build, FIRST)
         self.todo = self.plan.model_copy(update={"steps": (step, *self.plan.steps)})
         self._volts[FIRST] = step.voltage
 

@@ -124,7 +124,7 @@ def _plan(about: Ask, question: str, line: str, file: Path | None, *, new: bool)
         except ValueError as err:
             raise RecordError(str(err)) from err
     if new and about.build.has_motor:
-        first = first_power(p.voltage, 1 + max(s.id for s in p.steps))
+        first = first_power(about.build, 1 + max(s.id for s in p.steps))
         p = p.model_copy(update={"steps": (first, *p.steps)})
     return p
 

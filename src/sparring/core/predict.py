@@ -84,7 +84,7 @@ def set_to(build: Build, plan: Plan) -> float:
     which its input is turned [rad/s] where it has none.
     """
     if build.has_motor:
-        return plan.voltage
+        return plan.voltage(build.motor.voltage.value)
     fastest = max((s.speed or 0.0 for s in plan.todo), default=0.0)
     return fastest * abs(build.ratio()) or build.usual_input
 

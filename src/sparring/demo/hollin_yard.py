@@ -147,7 +147,7 @@ def strong_hoist() -> Rig:
 
 
 def plan(*loads: float, repeats: int = 5) -> Plan:
-    return plans.ladder([Measured(m, 2.5e-4) for m in loads], repeats=repeats)
+    return plans.ladder([Measured(m, 2.5e-4) for m in loads], (12.0,), repeats)
 
 
 @dataclass(frozen=True)

@@ -13,6 +13,7 @@ from sparring.bench.wire import open_wire
 from sparring.core.build import Build
 from sparring.core.endurance import Endurance
 from sparring.core.instruments.devices import Device, DeviceSet
+from sparring.core.plan.rated import WITHIN
 from sparring.core.rig import Rig
 from sparring.endurance.journal import Journal, JournalError, UnderTest
 from sparring.logbook import Logbook
@@ -28,6 +29,12 @@ def begin(
     """A new test of a build and rig that are in the logbook by these numbers, and its journal.
     Raises LogbookError, JournalError.
     """
+    asked, rated = max(abs(p.voltage) for p in plan.duty), build.motor.voltage.value
+    if build.has_motor and asked > (1 + WITHIN) * rated:
+        raise JournalError(
+            f"a phase asks for {asked:g} V, and the motor of {build.name} is for {rated:g} V. Lower"
+            " the phase's voltage, or correct the motor's on Build"
+        )
     made = book.add_test(*ids, plan.plan(), plan.name)
     begun = book.test(made).created.isoformat()
     return Journal.begin(book.folder, UnderTest(made, begun, build, rig, plan, devices))

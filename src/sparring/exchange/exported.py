@@ -90,9 +90,10 @@ def _reported(folder: Path, build: Build, rig: Rig, plan: Plan, number: int) -> 
         whole = {
             name: ufloat(0.0, 1.0, _REPORTED.of(f"{name} of test {number}")) for name in _FIGURES
         }
+        rated = plan.voltage(build.motor.voltage.value)
         volts = {n: v["voltage_V"] for v in told.get("voltages", ()) for n in v["steps"]}
         points = [
-            _point(p, int(s["step"]), volts.get(s["step"]) or plan.voltage, whole)
+            _point(p, int(s["step"]), volts.get(s["step"]) or rated, whole)
             for s in steps
             for p in s["points"]
         ]

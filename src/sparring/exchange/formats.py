@@ -44,11 +44,11 @@ class RecordFormat:
 @dataclass(frozen=True)
 class RunsFormat:
     """Runs without recordings. fits: whether a file is such a one, whatever its ending is shared
-    with; read: raises RecordError.
+    with; read: at the motor's own voltage [V] where it names none, raises RecordError.
     """
 
     id: str
     words: str
     suffixes: tuple[str, ...]
     fits: Callable[[Path], bool]
-    read: Callable[[Path], list[Run]]
+    read: Callable[[Path, float], list[Run]]

@@ -24,12 +24,18 @@ def import_runs(
     """Makes a file's runs a new test; its id, and what was found. Raises RecordError before
     anything is kept.
     """
-    runs = [r.model_copy(update=_in_force(book.rig(rig_id))) for r in form.read(path)]
+    rated = _rated(book.build(build_id))
+    runs = [r.model_copy(update=_in_force(book.rig(rig_id))) for r in form.read(path, rated)]
     plan = _plan_of(runs, plan, book.build(build_id))
     test_id = book.add_test(build_id, rig_id, plan, path.name[:120])
     for run in runs:
         book.add_run(test_id, run)
     return test_id, [_found(runs, path)]
+
+
+def _rated(build: Build) -> float:
+    """Of its motor [V]; 0 where it has none."""
+    return build.motor.voltage.value if build.has_motor else 0.0
 
 
 def _plan_of(runs: Sequence[Run], plan: Plan, build: Build) -> Plan:
@@ -87,9 +93,10 @@ def import_log(
     recording, remarks = form.read(log, columns, lambda part: progress(0.9 * part))
     rig = book.rig(rig_id)
     build = book.build(build_id)
+    rated = _rated(build)
     runs = [
         with_events(build, rig, run.model_copy(update=_in_force(rig)), recording)
-        for run in split_runs(recording, plan, method=rig.method)
+        for run in split_runs(recording, plan, method=rig.method, rated=rated)
     ]
     plan = _plan_of(runs, plan, build)
     progress(0.95)

@@ -49,9 +49,10 @@ def fits(path: Path) -> bool:
     return "ended" in {cell.strip().lower() for cell in re.split("[\t;,]", first)}
 
 
-def read(path: Path) -> list[Run]:
-    """The runs of a table; those of the same weight are one step, the lightest first. Raises
-    RecordError that says line, column, what was seen and what to write.
+def read(path: Path, rated: float = 0.0) -> list[Run]:
+    """The runs of a table; those of the same weight are one step, the lightest first. rated: the
+    motor's own voltage [V], at which they were made where the table names none. Raises RecordError
+    that says line, column, what was seen and what to write.
     """
     lines = lines_of(path)
     columns = head_of(path, lines[0][1], _COLUMNS)
@@ -64,7 +65,7 @@ def read(path: Path) -> list[Run]:
             wrong += [f"{path}, line {n}: {line}" for line in str(err).splitlines()]
     if wrong:
         raise RecordError("\n".join(wrong))
-    return _numbered(runs)
+    return _numbered(runs, rated)
 
 
 def _run(columns: list[tuple[str, str]], cells: list[str]) -> Run:
@@ -109,11 +110,12 @@ def _words(cell: str) -> tuple[str, ...]:
     return tuple(w.strip() for w in cell.lower().split(",") if w.strip())
 
 
-def _numbered(runs: Sequence[Run]) -> list[Run]:
+def _numbered(runs: Sequence[Run], rated: float) -> list[Run]:
     """A step is a weight at a voltage."""
     read = [r.read.voltage if r.read is not None else None for r in runs]
     loads = [r.load.value if r.load is not None else 0.0 for r in runs]
-    volts = nominal_voltages([math.nan if v is None else v.value for v in read], (), loads)
+    measured = [math.nan if v is None else v.value for v in read]
+    volts = nominal_voltages(measured, (), loads, rated=rated)
     each = [
         (v, r.load.value if r.load is not None else 0.0) for v, r in zip(volts, runs, strict=True)
     ]

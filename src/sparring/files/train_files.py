@@ -17,6 +17,7 @@ def to_dict(build: Build, torque: float, volts: float) -> dict[str, Any]:
     """
     flow = predict.power_flow(build, torque, volts)
     speeds = build.flow(torque, flow.stations[1].speed or 0.0)
+    stall = predict.stall_torque(build, volts)
     return {
         "format": "sparring.train/2",
         "build": build.name,
@@ -24,7 +25,7 @@ def to_dict(build: Build, torque: float, volts: float) -> dict[str, Any]:
         "load_Nm": torque,
         "voltage_V": volts,
         "current_A": flow.current,
-        "stall_torque_Nm": predict.stall_torque(build, volts),
+        "stall_torque_Nm": stall,
         "efficiency_gearbox": flow.gearbox,
         "efficiency_wire_to_shaft": flow.wire_to_shaft,
         "efficiency_back_drive": back_drive_efficiency(build.elements(), MOTOR, OUTPUT),
@@ -34,7 +35,7 @@ def to_dict(build: Build, torque: float, volts: float) -> dict[str, Any]:
         "shafts": [
             {
                 "name": s,
-                "speed_rad_per_s": speeds.speeds[s] if flow.power_out > 0 else 0.0,
+                "speed_rad_per_s": speeds.speeds[s] if torque < stall else 0.0,
                 "torque_Nm": speeds.shaft_torques.get(s, 0.0),
             }
             for s in build.all_shafts()

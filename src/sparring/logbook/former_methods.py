@@ -116,7 +116,8 @@ def _test_of(book: Logbook, kept: Characterisation) -> int:
         repeats[step] = repeats.get(step, 0) + 1
         numbered.append(run.model_copy(update={"step": step, "repeat": repeats[step]}))
     loads = tuple(load for value, load in weights if value > 0)
-    plan = ladder(loads or LOADS, repeats=max(repeats.values()))
+    volts = book.build(kept.owner).motor.voltage.value
+    plan = ladder(loads or LOADS, (volts,), max(repeats.values()))
     test = book.add_test(kept.owner, book.save_rig(rig), plan, "readings of an earlier version")
     for run in numbered:
         book.add_run(test, run)

@@ -64,7 +64,7 @@ class SimulatedBench(Board):
         self.sensors = sensors
         self.travel, self.hold, self.coast = rig.method.course
         self.stalled_for, self.current_limit = rig.limits.stalled_for, rig.limits.current
-        self.volts, self.moving = 12.0, "stop"
+        self.volts, self.moving = 0.0, "stop"
         self._still, self._over, self._since = 0.0, 0.0, 0.0
         self._crept = np.zeros(1)
         self._weighed = 0.0

@@ -70,7 +70,7 @@ class BareMotor(Method):
         "square of the current."
     )
     FIELDS: ClassVar[tuple[tuple[str, str], ...]] = (
-        ("Line stated at", "at_voltage"),
+        ("Line stated at, if not the highest", "at_voltage"),
         ("Resistance when cold, if measured", "cold_resistance"),
         ("Winding temperature then", "cold_temperature"),
         ("Voltmeter accuracy ±", "voltmeter"),
@@ -87,7 +87,7 @@ class BareMotor(Method):
         "speed": "tachometer",
     }
 
-    at_voltage: Annotated[Measured, Q("voltage", "V", above=0.0)] = Measured(12.0, 0.0)
+    at_voltage: Annotated[Measured, Q("voltage", "V", above=0.0)] | None = None
     cold_resistance: Annotated[Measured, Q("resistance", "Ω", above=0.0)] | None = None
     cold_temperature: Annotated[float, Q("temperature", "°C", above=200.0, most=600.0)] = 293.15
     voltmeter: Accuracy = 0.0
@@ -174,13 +174,26 @@ class BareMotor(Method):
 
     def curve(self, readings: Sequence[MotorReading]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """Speed over current at `at_voltage`, from running free to standing."""
-        motor, _ = self.line(readings)
-        V = Inputs(self).of(self, "at_voltage")
+        stated = self.stated(readings)
+        motor, _ = stated.line(readings)
+        V = Inputs(stated).of(stated, "at_voltage")
         current = np.linspace(nominal(motor.friction / motor.k), nominal(V / motor.R), 24)
         speed = [(V - i * motor.R) / motor.k for i in current.tolist()]
         return current, np.array([nominal(s) for s in speed]), np.array([std(s) for s in speed])
 
+    def stated(self, readings: Sequence[MotorReading]) -> BareMotor:
+        """With the voltage for which the line is told: the highest of the readings where none is
+        named.
+        """
+        if self.at_voltage is not None or not readings:
+            return self
+        highest = Measured(max(r.voltage.value for r in readings), 0.0)
+        return self.model_copy(update={"at_voltage": highest})
+
     def reduce(self, readings: Sequence[MotorReading]) -> Judged:
+        return self.stated(readings)._reduced(readings)
+
+    def _reduced(self, readings: Sequence[MotorReading]) -> Judged:
         motor, residuals = self.line(readings)
         x = Inputs(self)
         V = x.of(self, "at_voltage")
@@ -189,6 +202,7 @@ class BareMotor(Method):
             Result("resistance", "Resistance", "resistance", motor.R),
             Result("constant", "Constant k", "constant", motor.k),
             Result("friction", "Friction", "torque", motor.friction),
+            Result("at-voltage", "Stated at", "voltage", V),
             Result("no-load-speed", "No-load speed", "speed", motor.speed(0.0, V)),
             Result("no-load-current", "No-load current", "current", free_current),
             Result("stall-torque", "Stall torque", "torque", motor.stall_torque(V)),
@@ -268,14 +282,16 @@ class BareMotor(Method):
         ValueError.
         """
         motor, _ = self.line(readings)
-        V = self.at_voltage.value
+        at = self.stated(readings).at_voltage
+        assert at is not None
+        V = at.value
 
         def measured(value: Uncertain) -> Measured:
             return Measured(nominal(value), std(value))
 
         return base.model_copy(
             update={
-                "voltage": Measured(V, self.at_voltage.u),
+                "voltage": at,
                 "no_load_speed": measured(motor.speed(0.0, V)),
                 "no_load_current": measured(motor.friction / motor.k),
                 "stall_current": measured(V / motor.R),

@@ -62,7 +62,7 @@ class Campaign(Record):
     version: Literal["sparring.campaign/1"] = "sparring.campaign/1"
     name: Name = "campaign"
     builds: Annotated[tuple[Name, ...], Field(min_length=1, max_length=60)]
-    plan: Plan = Plan.ours()
+    plan: Plan
     blocks: Annotated[int, Field(ge=1, le=50)] = 3
     order: Literal["shuffled in blocks", "as listed"] = "shuffled in blocks"
     seed: Annotated[int, Field(ge=0, le=999_999)] = 1

@@ -144,9 +144,12 @@ FIRST = 999_999
 """Id of the first power that comes before a plan without one."""
 
 
-def first_power(voltage: float, id: int) -> PlanStep:
-    """The first step of a drive that nobody has seen turn: low voltage, nothing on it."""
-    return PlanStep(id=id, kind="first power", voltage=round(voltage * FIRST_POWER, 2), time=_FIRST)
+def first_power(build: Build, id: int) -> PlanStep:
+    """The first step of a drive that nobody has seen turn: a third of its motor's own voltage,
+    nothing on it.
+    """
+    volts = round(build.motor.voltage.value * FIRST_POWER, 2)
+    return PlanStep(id=id, kind="first power", voltage=volts, time=_FIRST)
 
 
 def foresee(

@@ -10,7 +10,9 @@ from sparring.core.plan.order import (
     stalls_of,
     what_next,
 )
+from sparring.core.plan.rated import above_rated
 from sparring.core.plan.record import COUNTED, Factor, Plan, PlanStep, ladder
+from sparring.core.plan.standard import standard
 
 __all__ = [
     "COUNTED",
@@ -19,11 +21,13 @@ __all__ = [
     "Outcome",
     "Plan",
     "PlanStep",
+    "above_rated",
     "ladder",
     "lifts_of",
     "next_lift",
     "remaining",
     "sequence",
     "stalls_of",
+    "standard",
     "what_next",
 ]

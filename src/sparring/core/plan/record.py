@@ -102,13 +102,12 @@ class Plan(Record):
     only its time ends is over as soon as it has been so for long enough, and a run for which nobody
     has to do anything begins by itself; question: what it is to answer;
     reasons: why its figures are what they are; factors: what the test is one level of, beyond what
-    build and rig say.
+    build and rig say; above_rated: whether somebody said that a step may give the motor more than
+    its own voltage.
     """
 
     version: Literal["sparring.plan/2"] = "sparring.plan/2"
-    steps: Annotated[tuple[PlanStep, ...], Field(min_length=1, max_length=_MOST)] = tuple(
-        PlanStep.ours(id=n, load=m, voltage=12.0, repeats=5) for n, m in enumerate(LOADS)
-    )
+    steps: Annotated[tuple[PlanStep, ...], Field(min_length=1, max_length=_MOST)]
     settle: Annotated[float, Q("time", least=0.0)] = 0.5
     measure: Annotated[float, Q("time", above=0.0)] = 1.0
     order: Literal["as listed", "shuffled", "bisection"] = "as listed"
@@ -117,6 +116,7 @@ class Plan(Record):
     question: Annotated[str, Field(max_length=40)] = ""
     reasons: tuple[Annotated[str, Field(max_length=400)], ...] = ()
     factors: Annotated[tuple[Factor, ...], Field(max_length=20)] = ()
+    above_rated: Literal["refused", "allowed"] = "refused"
 
     @model_validator(mode="before")
     @classmethod
@@ -174,12 +174,11 @@ class Plan(Record):
         """The different voltages of the steps that are measured in, lowest first [V]."""
         return tuple(sorted({s.voltage for s in self.todo if s.counted and s.voltage is not None}))
 
-    @property
-    def voltage(self) -> float:
-        """The highest voltage, at which a drive gives and takes the most [V]; 12 V in a plan of
-        speeds alone.
+    def voltage(self, rated: float) -> float:
+        """The highest voltage, at which a drive gives and takes the most [V]; the motor's own
+        (`rated`) in a plan of speeds alone.
         """
-        return max(self.voltages, default=12.0)
+        return max(self.voltages, default=rated)
 
     @property
     def repeats(self) -> int:
@@ -217,8 +216,8 @@ class Plan(Record):
 
 
 def ladder(
-    loads: Sequence[Measured | None] = LOADS,
-    voltages: Sequence[float] = (12.0,),
+    loads: Sequence[Measured | None],
+    voltages: Sequence[float],
     repeats: int = 5,
     *,
     kind: Kind = "measure",

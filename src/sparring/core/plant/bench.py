@@ -88,6 +88,7 @@ class Bench:
     each: tuple[tuple[float, float, float], ...] = ()  # k, R, gearing of each of several motors
     # what gears that are not true do to the output's turning: (order, part of the speed, phase)
     waves: tuple[tuple[float, float, float], ...] = ()
+    rated: Any = 0.0  # what its motor is for [V]
     arm: Any = 0.1  # at which the force that turns it is weighed [m]
 
     def lanes(self) -> int:
@@ -156,6 +157,7 @@ def bench_of(
         "backlash": build.backlash(),
         "gravity": rig.gravity.value,
         "reference": build.motor.winding_temperature,
+        "rated": build.motor.voltage.value,
     }
     if not build.has_motor:
         base |= {"R": _GIVES_WAY, "inertia": base["inertia"] + _ARMS, "turned": 1.0}

@@ -75,7 +75,6 @@ class MotorAlone(Fixture):
     READINGS = "bare-motor"
     KEY = "motor"
     CHANNELS = ("voltage", "current", "motor_speed")
-    TOP: ClassVar[float] = 12.0
 
     def __init__(self, bench: Bench) -> None:
         super().__init__(
@@ -99,7 +98,7 @@ class MotorAlone(Fixture):
             (1 / 3, False),
         ):
             programme += [
-                (volts * self.TOP, held, 0.6 if held else 0.8),
+                (volts * self.bench.rated, held, 0.6 if held else 0.8),
                 (0.0, held, 0.4),
                 (0.0, False, 0.8 if held else 0.1),
             ]

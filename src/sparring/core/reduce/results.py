@@ -122,7 +122,11 @@ class TestResult:
     @property
     def voltage(self) -> float:
         """Of the main level [V]; the plan's where nothing was measured."""
-        return self.main.voltage if self.main is not None else self.plan.voltage
+        return (
+            self.main.voltage
+            if self.main is not None
+            else self.plan.voltage(self.build.motor.voltage.value)
+        )
 
     def at(self, level: Level) -> TestResult:
         """The part of it that was measured at one voltage."""

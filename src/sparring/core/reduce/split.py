@@ -22,10 +22,16 @@ _SAGS = 0.15  # part of a voltage by which it may be off what was meant
 
 
 def split_runs(
-    recording: Recording, plan: Plan, tolerance: float = 0.06, *, method: MethodBase | None = None
+    recording: Recording,
+    plan: Plan,
+    tolerance: float = 0.06,
+    *,
+    method: MethodBase | None = None,
+    rated: float = 0.0,
 ) -> list[Run]:
     """The runs found in one long recording, with their spans. method: a run-up's coasting belongs
-    to its run, and a lever's are short.
+    to its run, and a lever's are short; rated: the motor's own voltage [V], where neither log nor
+    plan says one.
 
     Runs at different voltages are different steps. Weights that were entered (column `mass`) are
     one step only where they are equal; else lifts belong to one step when the load cell's levels
@@ -56,7 +62,7 @@ def split_runs(
         )
     base = float(np.nanquantile(ch[level_of], 0.02)) if level_of in ("force", "cell") else 0.0
     size = max((abs(v - base) for v in levels), default=0.0) or 1.0
-    supplied = [plan.voltage] * len(spans)
+    supplied = [plan.voltage(rated)] * len(spans)
     if "voltage" in ch:
         parts = [recording.span(a + (b - a) * 0.3, b).channels["voltage"] for a, b in spans]
         planned = {s.voltage for s in plan.todo if s.voltage is not None}
@@ -64,6 +70,7 @@ def split_runs(
             [nan.mean(v) for v in parts],
             sorted(planned) if len(plan.voltages) else (),
             levels if level_of else (),
+            rated=rated,
         )
     order = np.lexsort((levels, supplied))
     step_of, step = {}, 0
@@ -103,11 +110,15 @@ def split_runs(
 
 
 def nominal_voltages(
-    measured: Sequence[float], planned: Sequence[float] = (), loads: Sequence[float] = ()
+    measured: Sequence[float],
+    planned: Sequence[float] = (),
+    loads: Sequence[float] = (),
+    *,
+    rated: float = 0.0,
 ) -> list[float]:
     """The voltage [V] that each run was meant to have, of what was measured in it: those that lie
     together are one, the nearest `planned` one where that is near. NaN: not measured, as the
-    others or as planned.
+    others, as planned or the motor's own (`rated`).
 
     loads: of each run, in any unit that grows with it. Where every lower voltage has the heavier
     loads it is one voltage that sags, unless several were planned.
@@ -128,7 +139,7 @@ def nominal_voltages(
         near = min(planned, key=lambda v: abs(v - middle), default=0.0)
         own = near if abs(near - middle) <= _SAGS * middle else float(f"{middle:.2g}")
         found |= dict.fromkeys(group, own)
-    rest = max(found.values(), default=max(planned, default=12.0))
+    rest = max(found.values(), default=max(planned, default=rated))
     return [found.get(n, rest) for n in range(len(measured))]
 
 

@@ -70,7 +70,9 @@ def reduce_run(
             window=Window(start, stop, True, 0.0),
             stalled=_stuck(rig, run, on),
         )
-    no_load = nominal(inputs.motor.speed(0.0, mean_or(on, "voltage", 12.0))) / nominal(inputs.ratio)
+    no_load = nominal(inputs.motor.speed(0.0, mean_or(on, "voltage", run.voltage))) / nominal(
+        inputs.ratio
+    )
     if not inputs.has_motor:
         no_load = float(np.nanmax(np.abs(on.channels["speed"])))
     tail = on.span(max(start, stop - 0.4), stop)

@@ -18,11 +18,11 @@ def fits(path: Path) -> bool:
     return eye_files.fits(path)
 
 
-def read(path: Path) -> list[Run]:
+def read(path: Path, rated: float) -> list[Run]:
     """Its runs. Raises RecordError."""
     from sparring.files import eye_files
 
-    return eye_files.read(path)
+    return eye_files.read(path, rated)
 
 
 IMPORT = RunsFormat("by-eye", "Readings by eye", (".csv", ".tsv"), fits=fits, read=read)

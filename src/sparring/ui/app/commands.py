@@ -139,6 +139,14 @@ COMMANDS: tuple[Command[Errands], ...] = (
         group=1,
         key="Ctrl+H",
     ),
+    Command(
+        "test.above-rated",
+        "Allow more than the motor's voltage",
+        lambda e: e.desk.allow_above_rated(),
+        menu="Bench",
+        group=1,
+        told="Run this test all the same, though a step asks for more than the motor is for",
+    ),
     Command("bench.stop", "Stop", lambda e: e.session.stop(), menu="Bench", group=2),
     Command(
         "view.logbook",

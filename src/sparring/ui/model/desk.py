@@ -17,7 +17,7 @@ from sparring.core.build import Build
 from sparring.core.care import FirstPower
 from sparring.core.finding import Finding
 from sparring.core.methods import MethodBase
-from sparring.core.plan import Plan
+from sparring.core.plan import standard
 from sparring.core.records import changed
 from sparring.core.rig import Rig
 from sparring.core.run import Run
@@ -66,7 +66,6 @@ class Desk(Duties):
             self.build_id = self.rig_id = self.test_id = (
                 0  # what was laid on the desk stays with the logbook it is from
             )
-            self.plan = Plan.ours()
             self.undo.clear()
             self.draft = None
             self._correcting.clear()
@@ -74,7 +73,9 @@ class Desk(Duties):
             if test_id:
                 self.choose_test(test_id, runs)
             else:
-                self.choose_build(self.book.builds()[0][0])
+                first, build = self.book.builds()[0]
+                self.plan = standard(build)
+                self.choose_build(first)
             self.find_duty()
             for text in recovered:
                 self.said.emit(text)
@@ -116,6 +117,8 @@ class Desk(Duties):
         if not self.rig_id and rigs:
             self.rig_id, self.rig = rigs[0]
         self.test_id, self.result = 0, None
+        if self.top_voltage() != self.build.motor.voltage.value:  # it is that of another motor
+            self.plan = standard(self.build)
         self._laid()
 
     def choose_test(self, test_id: int, known: list[StoredRun] | None = None) -> None:
@@ -271,6 +274,15 @@ class Desk(Duties):
             self.test_id = self.book.add_test(self.build_id, self.rig_id, self.plan, title)
             self.lists_changed.emit()
         return self.test_id
+
+    def allow_above_rated(self) -> None:
+        """Keeps, undoably and with this test, that its steps may give the motor more than it is
+        for.
+        """
+        if not self.above_rated():
+            self.said.emit("No step of this test asks for more than the motor's voltage.")
+            return
+        self.edit("plan", ("above_rated",), "allowed", "allowing more than the motor's voltage")
 
     def saw_it_turn(self) -> None:
         """Keeps, undoably, that the build turns the right way and smoothly."""

@@ -10,7 +10,7 @@ from pydantic import ValidationError
 from sparring.core.build import Build
 from sparring.core.duty.record import Duty
 from sparring.core.outlook.campaign import Campaign
-from sparring.core.plan import Plan, PlanStep
+from sparring.core.plan import Plan, PlanStep, standard
 from sparring.core.records import Record, RecordError, changed, problems
 from sparring.core.revise import Correction, Kind, bears_on_results
 from sparring.core.rig import Rig
@@ -213,6 +213,9 @@ class Editing(Planned):
         if self.owner(what) != owner:
             self.lists_changed.emit()
             return
+        if isinstance(record, Build) and not self.test_id and self.plan == standard(self.build):
+            self.plan = standard(record)  # nobody planned it: it goes with the motor
+            self.plan_changed.emit()
         setattr(self, what, record)
         {"build": self.build_changed, "rig": self.rig_changed, "plan": self.plan_changed}[
             what

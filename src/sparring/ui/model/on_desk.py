@@ -15,7 +15,7 @@ from sparring.core.methods import MethodBase
 from sparring.core.outlook.campaign import Campaign, Made
 from sparring.core.outlook.drive import Drive
 from sparring.core.outlook.foresee import Outlook
-from sparring.core.plan import Lift, Outcome, Plan
+from sparring.core.plan import Lift, Outcome, Plan, standard
 from sparring.core.records import Record
 from sparring.core.rig import Rig
 from sparring.core.run import Run
@@ -57,7 +57,8 @@ class OnDesk(InUnits, QObject):
         super().__init__()
         self.book: Logbook | None = None
         self.folder: Path | None = None  # of the logbook that is open, or could not be opened
-        self.build, self.rig, self.plan = Build.ours(), Rig.ours(), Plan.ours()
+        self.build, self.rig = Build.ours(), Rig.ours()
+        self.plan = standard(self.build)
         self.build_id = self.rig_id = self.test_id = 0
         self.result: TestResult | None = None
         self.runs: list[StoredRun] = []

@@ -8,7 +8,7 @@ from sparring.core import quantity
 from sparring.core.outlook.drive import Drive
 from sparring.core.outlook.foresee import FIRST, Outlook, first_power, foresee
 from sparring.core.outlook.learn import learnt
-from sparring.core.plan import Lift, Outcome, Plan, PlanStep, lifts_of, remaining
+from sparring.core.plan import Lift, Outcome, Plan, PlanStep, above_rated, lifts_of, remaining
 from sparring.core.records import annotation, in_words
 from sparring.ui.model.on_desk import OnDesk
 
@@ -31,7 +31,7 @@ class Planned(OnDesk):
         ):
             plan = self.plan.on(self.rig.method)
             if self.unseen and all(s.kind != "first power" for s in plan.todo):
-                first = first_power(plan.voltage, FIRST)
+                first = first_power(self.build, FIRST)
                 plan = plan.model_copy(update={"steps": (first, *plan.steps)})
             self._fitted = *made, plan
         return self._fitted[3]
@@ -88,6 +88,21 @@ class Planned(OnDesk):
         self.outlook()
         assert self._outlook is not None
         return self._outlook[1]
+
+    def above_rated(self) -> float:
+        """See `plan.above_rated`; a step set by a speed counts with the voltage that it needs."""
+        plan = self.todo
+        steps = tuple(
+            s
+            if s.speed is None or not self.build.has_motor
+            else s.model_copy(update={"voltage": self.voltage_of(s), "speed": None})
+            for s in plan.steps
+        )
+        return above_rated(self.build, plan.model_copy(update={"steps": steps}))
+
+    def top_voltage(self) -> float:
+        """The plan's highest [V], the motor's own where it names none."""
+        return self.plan.voltage(self.build.motor.voltage.value)
 
     def voltage_of(self, step: PlanStep) -> float:
         """At which a step is run [V]; worked out for one that is set by its speed."""

@@ -11,6 +11,7 @@ from sparring.core import predict
 from sparring.core.finding import Finding, noted, of_motor
 from sparring.core.findings.setup.bench import Bench, setup_rule
 from sparring.core.methods import Drawbar, Lever, RunUp
+from sparring.core.plan import above_rated
 from sparring.core.uncertainty import nominal
 
 _SWEEP = 5.0  # [s] below which a sweep is quick
@@ -224,11 +225,36 @@ def heat(b: Bench) -> Iterable[Finding]:
 
 @setup_rule
 @of_motor
+def above_its_voltage(b: Bench) -> Iterable[Finding]:
+    """A step asks for more than the motor's own voltage, and nobody said that it may."""
+    if asked := above_rated(b.build, b.plan):
+        yield noted(
+            "above-rated-voltage",
+            "wrong",
+            title="A step is above the motor's voltage",
+            seen="The plan asks for {asked}; the motor is entered for {rated}.",
+            why=(
+                "Its currents and its heat grow with the voltage: brushes and winding may be gone"
+                " before anything is measured."
+            ),
+            causes=("The plan is that of another drive.", "The motor's voltage is not its own."),
+            remedies=(
+                "Lower the step's voltage on Plan, or correct the motor's on Build.",
+                "Bench ▸ Allow more than the motor's voltage runs this test all the same.",
+            ),
+            place="plan",
+            asked=(asked, "voltage"),
+            rated=(b.build.motor.voltage.value, "voltage"),
+        )
+
+
+@setup_rule
+@of_motor
 def supply(b: Bench) -> Iterable[Finding]:
     """Starting draws more than the bench stops at, or than the supply, or the breaker before it,
     gives.
     """
-    start = b.plan.voltage / nominal(b.motor.R)
+    start = b.set_to / nominal(b.motor.R)
     limit, gives = b.rig.limits.current, b.rig.limits.supply
     if gives is not None and start > gives:
         yield noted(

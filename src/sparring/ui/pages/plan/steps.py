@@ -272,7 +272,7 @@ class StepForm(QWidget):
         if kind not in STILL and self.step.voltage is None and self.step.speed is None:
             build = self.desk.build
             if build.has_motor:
-                fields["voltage"] = self.desk.plan.voltage
+                fields["voltage"] = self.desk.top_voltage()
             else:
                 fields["speed"] = build.usual_input / abs(build.ratio())
         return fields

@@ -58,7 +58,7 @@ class RatioPlanner(QWidget):
         if not isinstance(m, RunUp) or self.chart is None or not self.isVisible():
             return
         gearing = m.gearing * np.array([0.25, 0.5, 0.75, 1.0, 1.5, 2.0, 3.0])
-        plan = predict.spin_plan(d.build, m, d.plan.voltage, gearing)
+        plan = predict.spin_plan(d.build, m, d.top_voltage(), gearing)
         rpm = plan.mass_speed * 30 / np.pi
         self.curve.setData(gearing, rpm)
         self.safe.setValue(m.safe_speed * 30 / np.pi)
@@ -77,7 +77,7 @@ class RatioPlanner(QWidget):
                 )
             ]
         )
-        start, supply = d.plan.voltage / nominal(d.build.motor_line().R), d.rig.limits.supply
+        start, supply = d.top_voltage() / nominal(d.build.motor_line().R), d.rig.limits.supply
         against = (
             "the supply's current limit is not entered"
             if supply is None

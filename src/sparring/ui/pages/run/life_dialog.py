@@ -262,7 +262,7 @@ def _kept(desk: Desk) -> Endurance:
     plan = Endurance()
     loads = desk.plan.loads
     first = plan.duty[0].model_copy(
-        update={"voltage": desk.plan.voltage, "load": loads[len(loads) // 2] if loads else None}
+        update={"voltage": desk.top_voltage(), "load": loads[len(loads) // 2] if loads else None}
     )
     return plan.model_copy(update={"duty": (first, *plan.duty[1:])})
 

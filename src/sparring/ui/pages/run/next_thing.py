@@ -211,6 +211,13 @@ def _a_lift(context: Context, lift: Lift | None) -> Offer:
     assert step is not None
     if step.kind in STILL:
         return _at_rest(context, step)
+    if asked := d.above_rated():
+        say = (
+            f"A step asks for {d.show(asked, 'voltage')}, the motor is for"
+            f" {d.show(d.build.motor.voltage.value, 'voltage')}. Bench ▸ Allow more than the"
+            " motor's voltage runs it all the same."
+        )
+        return Offer("Lower the voltage on Plan", say, lambda: context.show("plan"))
     if step.voltage is not None and not d.build.has_motor:
         say = f"{d.build.name} has no motor: on Plan, give a speed in place of the voltage."
         return Offer("Plan a speed", say, lambda: context.show("plan.line"))
