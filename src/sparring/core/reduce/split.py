@@ -62,16 +62,7 @@ def split_runs(
         )
     base = float(np.nanquantile(ch[level_of], 0.02)) if level_of in ("force", "cell") else 0.0
     size = max((abs(v - base) for v in levels), default=0.0) or 1.0
-    supplied = [plan.voltage(rated)] * len(spans)
-    if "voltage" in ch:
-        parts = [recording.span(a + (b - a) * 0.3, b).channels["voltage"] for a, b in spans]
-        planned = {s.voltage for s in plan.todo if s.voltage is not None}
-        supplied = nominal_voltages(
-            [nan.mean(v) for v in parts],
-            sorted(planned) if len(plan.voltages) else (),
-            levels if level_of else (),
-            rated=rated,
-        )
+    supplied = _supplied(recording, plan, spans, levels if level_of else (), rated=rated)
     order = np.lexsort((levels, supplied))
     step_of, step = {}, 0
     apart = (_ENTERED if level_of == "mass" else tolerance) * size
@@ -107,6 +98,29 @@ def split_runs(
             )
         )
     return runs
+
+
+def _supplied(
+    recording: Recording,
+    plan: Plan,
+    spans: Sequence[tuple[float, float]],
+    levels: Sequence[float],
+    *,
+    rated: float,
+) -> list[float]:
+    """The voltage that each span was meant to have [V]. levels: of their loads, none where nobody
+    knows them.
+    """
+    if "voltage" not in recording.channels:
+        return [plan.voltage(rated)] * len(spans)
+    parts = [recording.span(a + (b - a) * 0.3, b).channels["voltage"] for a, b in spans]
+    planned = {s.voltage for s in plan.todo if s.voltage is not None}
+    return nominal_voltages(
+        [nan.mean(v) for v in parts],
+        sorted(planned) if len(plan.voltages) else (),
+        levels,
+        rated=rated,
+    )
 
 
 def nominal_voltages(
