@@ -81,7 +81,7 @@ def test_a_drive_of_ones_own_from_nothing_to_a_result(mine, tmp_path):
     lift(mine, "Connect the simulated bench", 0)
     lift(mine, "Tare", 0)
     mine.until(lambda: mine.state()["tared"], "it is tared")
-    lift(mine, "First power: 1.67 V", 1)  # nobody has seen this drive turn
+    lift(mine, "First power: 4 V", 1)  # nobody has seen this drive turn
     mine.until(
         lambda: any(
             b["text"].startswith("It turned the right way") for b in mine.widgets(kind="KeyButton")
@@ -89,7 +89,7 @@ def test_a_drive_of_ones_own_from_nothing_to_a_result(mine, tmp_path):
         "it waits for a word",
     )
     mine.key("n")  # it did not: something was mended
-    lift(mine, "First power: 1.67 V", 2)
+    lift(mine, "First power: 4 V", 2)
     lift(mine, "It turned the right way", 2)
     for n, what in enumerate(
         ("Hang 0.20 kg", "Lift 0.20 kg again", "Hang 0.40 kg", "Lift 0.40 kg again"), start=3
@@ -137,7 +137,7 @@ def test_a_plan_is_laid_out_by_keyboard_alone(mine):
     for what, runs in (
         ("Connect", 0),
         ("Tare", 0),
-        ("First power: 3 V", 1),
+        ("First power: 4 V", 1),
         ("It turned the right way", 1),
     ):
         lift(mine, what, runs)
