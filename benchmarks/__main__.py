@@ -49,7 +49,7 @@ class Eye(QObject):
         return False
 
 from sparring.ui.app.application import application
-eye = Eye(); application().installEventFilter(eye)
+eye, app = Eye(), application(); app.installEventFilter(eye)
 sys.argv = ["sparring", "open", sys.argv[1]]
 from sparring.cli import main
 main()
