@@ -6,7 +6,7 @@ import random
 import subprocess
 
 import pytest
-from desktop import COMMAND, Program
+from desktop import COMMAND, Program, space
 from printing import Printing
 
 from sparring.core.instruments.devices import SUPPLY, Device, DeviceSet
@@ -17,17 +17,6 @@ from sparring.core.records import changed
 from sparring.demo import hollin_yard
 from sparring.files import record_files
 from sparring.logbook import Logbook
-
-
-def go(program, what):
-    """Presses Space once Run says that this is what it does next."""
-    program.until(
-        lambda: any(
-            b["enabled"] and b["text"].startswith(what) for b in program.widgets(kind="KeyButton")
-        ),
-        f"Space would {what}",
-    )
-    program.key("space")
 
 
 def said(program, text):
@@ -117,14 +106,14 @@ def test_one_key_does_a_plan_with_a_logger_and_a_supply_and_a_limit_ends_it(brak
     braked.until(
         lambda: braked.state()["bench"] == "ready" and braked.state()["samples"] > 60, "they send"
     )
-    go(braked, "Tare")
+    space(braked, "Tare")
     braked.until(lambda: braked.state()["tared"], "it is tared")
-    go(braked, "Hang 0.80 kg")
+    space(braked, "Hang 0.80 kg")
     braked.until(lambda: braked.state()["runs"] == 1, "the first run ends by itself")
     braked.until(lambda: said(braked, "Begins by itself in"), "the next is counted down to")
     braked.key("Escape")
     braked.until(lambda: not said(braked, "Begins by itself in"), "Escape holds it")
-    go(braked, "Run 0.80 kg")
+    space(braked, "Run 0.80 kg")
     braked.until(lambda: braked.state()["runs"] == 4, "the others follow one another", 90)
     records = braked.rows("SELECT record FROM runs ORDER BY id")
     assert all('"ended": "top"' in r for (r,) in records)
@@ -133,7 +122,7 @@ def test_one_key_does_a_plan_with_a_logger_and_a_supply_and_a_limit_ends_it(brak
     braked.enter("3 W")
     braked.key("ctrl+t")
     braked.page("Run")
-    go(braked, "Run 0.80 kg")
+    space(braked, "Run 0.80 kg")
     braked.until(lambda: braked.state()["runs"] == 1, "a run is kept")
     ((last,),) = braked.rows("SELECT record FROM runs ORDER BY id DESC LIMIT 1")
     assert '"ended": "limit"' in last

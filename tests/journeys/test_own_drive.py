@@ -3,7 +3,7 @@
 import json
 
 import pytest
-from desktop import Program
+from desktop import Program, space
 
 
 @pytest.fixture
@@ -149,3 +149,25 @@ def test_a_plan_is_laid_out_by_keyboard_alone(mine):
     assert {(s["repeats"], s["voltage"]) for s in plan["steps"]} == {(3, "9 V")}
     assert (plan["settle"], plan["measure"], plan["order"]) == ("0.4 s", "0.8 s", "shuffled")
     assert json.loads(mine.rows("SELECT record FROM runs")[1][0])["step"] == 1
+
+
+def test_a_step_above_the_motors_voltage_waits_until_it_is_allowed(demo, tmp_path):
+    demo.menu("Build", "New build")
+    demo.until(lambda: demo.state()["build"] == "New drive r1", "a drive of one's own")
+    demo.field("Voltage")
+    demo.enter("6 V")
+    demo.until(lambda: demo.record("build", "New drive r1")["motor"]["voltage"][:1] == "6", "kept")
+    demo.page("Plan")
+    demo.key("ctrl+l", "ctrl+a")
+    demo.enter("loads 0.5 kg at 12 V, 1 times")
+    demo.page("Run")
+    space(demo, "Connect the simulated bench")
+    space(demo, "Tare")
+    demo.until(lambda: demo.buttons("Lower the voltage on Plan"), "it goes no further")
+    space(demo, "Lower the voltage on Plan")
+    demo.until(lambda: demo.state()["page"] == "Plan", "Space leads to the plan")
+    demo.menu("Bench", "Allow more than the motor's voltage")
+    demo.page("Run")
+    demo.until(lambda: demo.buttons("First power: 2 V"), "it begins at a third of its voltage")
+    demo.key("ctrl+z")
+    demo.until(lambda: demo.buttons("Lower the voltage on Plan"), "and is taken back")

@@ -3,17 +3,7 @@
 import json
 
 import pytest
-
-
-def space(demo, what):
-    """Presses Space when it would do `what`."""
-    demo.until(
-        lambda: any(
-            b["enabled"] and b["text"].startswith(what) for b in demo.widgets(kind="KeyButton")
-        ),
-        f"Space would {what}",
-    )
-    demo.key("space")
+from desktop import space
 
 
 def plan_of(demo):

@@ -2,16 +2,7 @@
 
 import json
 
-
-def space(demo, what):
-    """Presses Space when it would do `what`."""
-    demo.until(
-        lambda: any(
-            b["enabled"] and b["text"].startswith(what) for b in demo.widgets(kind="KeyButton")
-        ),
-        f"Space would {what}",
-    )
-    demo.key("space")
+from desktop import space
 
 
 def new_rig(demo, method):

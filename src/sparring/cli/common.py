@@ -85,7 +85,8 @@ def told() -> Iterator[None]:
     except (typer.Exit, typer.BadParameter):
         raise
     except OSError as err:
-        typer.echo(f"{err.filename or ''}: {err.strerror or err}", err=True)
+        where = f"{err.filename}: " if err.filename else ""
+        typer.echo(f"{where}{err.strerror or err}", err=True)
         raise typer.Exit(1) from err
     except Exception as err:
         if not isinstance(err, data_errors()):
