@@ -56,7 +56,7 @@ def everything_from(connection):
     [
         ("up", signal.SIGKILL, ["OUTP OFF"] * 3),
         ("up", signal.SIGSEGV, ["OUTP OFF"] * 3),
-        ("up", "closes", []),
+        ("up", "closes", ["OUTP OFF"]),  # nobody is left who would watch it
         ("drive", signal.SIGKILL, []),  # nothing was driven
     ],
 )

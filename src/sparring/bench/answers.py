@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 
-_FIGURE = re.compile(r"[-+]?\d+(\.\d*)?([eE][-+]?\d+)?")
+_FIGURE = re.compile(r"[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?")
 
 
 def refusal(reply: str) -> str:

@@ -6,11 +6,10 @@ from __future__ import annotations
 
 import contextlib
 import subprocess
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from typing import Protocol
 
-from sparring.bench.wire import Wire
-
-_MOVES = ("up", "down")  # words after which a bench moves until it is told to stop
+MOVES = ("up", "down")  # words after which a bench moves until it is told to stop
 
 # Deaf to what ends a whole session. Its input ends with the program, however that ends; a line
 # before says that the bench was let go. Thrice: one may be lost.
@@ -19,32 +18,48 @@ read -r word && exit
 for n in 1 2 3; do printf '%s\\n' "$0"; sleep 0.3; done"""
 
 
+class Shared(Protocol):
+    """A connection to a device."""
+
+    def fileno(self) -> int | None:
+        """Its file descriptor; None: it has none that another process could write to."""
+
+
 class LastWord:
     """Of one device. From the first word that moves it on, a process shares its wire, and sends
     `stop` (a line) if this program is killed, crashes, or is ended by a library, as where the
-    display is gone. said: is told where there can be no such process.
+    display is gone. said: is told where there can be no such process; anew: a command that
+    connects by itself to say it, for a connection that cannot be shared; it waits for the end of
+    its input, and a line there says that the bench was let go.
     """
 
-    def __init__(self, stop: str, said: Callable[[str], None]) -> None:
-        self._stop, self._said = stop, said
+    def __init__(
+        self, stop: str, said: Callable[[str], None], anew: Sequence[str] | None = None
+    ) -> None:
+        self._stop, self._said, self._anew = stop, said, anew
         self._wanted = False
         self._process: subprocess.Popen[bytes] | None = None
 
-    def before(self, word: str, wire: Wire) -> None:
+    def before(self, word: str, wire: Shared) -> None:
         """A word is about to be sent."""
-        if word in _MOVES:
+        if word in MOVES:
             self._wanted = True
             self.opened(wire)
 
-    def opened(self, wire: Wire) -> None:
+    def opened(self, wire: Shared) -> None:
         """The wire is there, perhaps anew: what was driven before may move still."""
         if not self._wanted or self._process is not None:
             return
+        shared = wire.fileno()
+        if shared is None and self._anew is None:
+            return
+        command = self._anew if shared is None else ["/bin/sh", "-c", _SCRIPT, self._stop]
+        assert command is not None
         try:
             self._process = subprocess.Popen(
-                ["/bin/sh", "-c", _SCRIPT, self._stop],
+                command,
                 stdin=subprocess.PIPE,
-                stdout=wire.fileno(),
+                stdout=subprocess.DEVNULL if shared is None else shared,
                 stderr=subprocess.DEVNULL,
                 cwd="/",
                 start_new_session=True,
@@ -55,9 +70,14 @@ class LastWord:
                 "hand on its switch."
             )
 
-    def closes(self) -> None:
-        """The bench was let go, or the wire is gone: nothing is to be sent down it."""
+    def closes(self, still: bool = True) -> None:
+        """The connection is given up. still: the bench is known to be, and nothing is to be sent to
+        it any more; else the process says its word now.
+        """
         process, self._process = self._process, None
         if process is not None:
             with contextlib.suppress(OSError):  # it was killed
-                process.communicate(b"let go\n")
+                if still:
+                    process.communicate(b"let go\n")
+                elif process.stdin is not None:
+                    process.stdin.close()

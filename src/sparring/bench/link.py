@@ -7,7 +7,8 @@ import time
 from collections.abc import Callable
 from typing import Protocol
 
-from sparring.bench.lastword import LastWord
+from sparring.bench.answers import refusal
+from sparring.bench.lastword import MOVES, LastWord
 from sparring.bench.lines import SHARED, Block, Event, LineReader, Mapping, Tally
 from sparring.bench.wire import TURN, Wire, open_wire, reason
 
@@ -57,6 +58,7 @@ class Link:
         self._wire: Wire | None = None
         self._last_word = LastWord("stop", ends.said)
         self._shared = False  # somebody else drives it
+        self._still = True  # as far as it has confirmed
         self._stop = threading.Event()
         self._write = threading.Lock()
         self._thread = threading.Thread(target=self._run, name=f"link {port}", daemon=True)
@@ -81,8 +83,10 @@ class Link:
                 wire = self._wire
                 if wire is None:
                     return False
+                word = command.partition(" ")[0]
                 if not self._shared:
-                    self._last_word.before(command.partition(" ")[0], wire)
+                    self._last_word.before(word, wire)
+                    self._still &= word not in MOVES
                 wire.write(command.encode() + b"\n")
         except OSError:
             return False
@@ -109,10 +113,14 @@ class Link:
             except OSError as err:
                 if not self._stop.is_set():
                     self._ends.link_down(f"{self.port} has disappeared: {reason(err)}")
+            except Exception as err:  # nobody would watch any more what is driven
+                if not self._still:
+                    self.send("stop")
+                self._ends.link_down(f"{self.port}: {type(err).__name__}: {err}")
             finally:
                 with self._write:  # nobody is sending, and nobody will
                     self._wire = None
-                    self._last_word.closes()
+                    self._last_word.closes(self._still)
                 wire.close()
                 self.reader.reset()
             self._rest()
@@ -141,5 +149,11 @@ class Link:
             last = now
             if items:
                 self._shared |= any(isinstance(i, Event) and i.text == SHARED for i in items)
+                self._still |= any(isinstance(i, Event) and _has_stopped(i) for i in items)
                 self._ends.came(items)
             self._ends.turn(waited)
+
+
+def _has_stopped(event: Event) -> bool:
+    word, _, rest = event.text.partition(" ")
+    return event.kind == "reply" and word == "stop" and not refusal(rest.strip())

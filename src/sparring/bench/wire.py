@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import os
 import select
 import socket
@@ -20,6 +19,9 @@ class Wire(Protocol):
 
     def read(self) -> bytes:
         """What has come; waits for it, `TURN` at most."""
+
+    def pending(self) -> bytes:
+        """What has come already."""
 
     def write(self, data: bytes) -> None:
         """Sends all of it."""
@@ -69,6 +71,10 @@ class _Serial:
         except TypeError as err:  # it was closed under the read
             raise OSError(str(err)) from err
 
+    def pending(self) -> bytes:
+        waiting = self._port.in_waiting
+        return bytes(self._port.read(waiting)) if waiting else b""
+
     def write(self, data: bytes) -> None:
         try:
             self._port.write(data)
@@ -88,7 +94,13 @@ class _Socket:
         self._socket = made
 
     def read(self) -> bytes:
-        ready, _, _ = select.select([self._socket], [], [], TURN)
+        return self._came(TURN)
+
+    def pending(self) -> bytes:
+        return self._came(0.0)
+
+    def _came(self, within: float) -> bytes:
+        ready, _, _ = select.select([self._socket], [], [], within)
         if not ready:
             return b""
         data = self._socket.recv(65536)
@@ -103,9 +115,7 @@ class _Socket:
         return self._socket.fileno()
 
     def close(self) -> None:
-        with contextlib.suppress(OSError):
-            self._socket.shutdown(socket.SHUT_RDWR)
-        self._socket.close()
+        self._socket.close()  # no shutdown: the last word may still be said over it
 
 
 def reason(err: Exception) -> str:

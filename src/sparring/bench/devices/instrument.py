@@ -4,21 +4,24 @@ motor driver.
 
 from __future__ import annotations
 
+import math
 import queue
-import re
+import sys
 import threading
 import time
 from collections.abc import Callable
 from typing import NamedTuple, Protocol
 
-from sparring.bench.answers import figure_of
-from sparring.bench.lastword import LastWord
+from sparring.bench.devices.dialogue import Dialogue, open_dialogue
+from sparring.bench.lastword import MOVES, LastWord
 from sparring.bench.link import RETRY
-from sparring.bench.wire import Wire, open_wire, reason
-from sparring.core.instruments.devices import Device, Template
+from sparring.bench.wire import reason
+from sparring.core.instruments.answers import AnswerError, shown
+from sparring.core.instruments.devices import Device, Query, Template
 
-_ANSWER = 0.5  # [s] that an instrument takes to answer at most
-_NEAR = 2e-3  # part by which the figure in an answer may differ from what was sent
+_QUIET = 0.15  # [s] after a first answer in which nothing more may come
+_AGAIN = 0.05  # [s] between two words to one that has not confirmed that it is off
+_LET_GO = 2.0  # [s] in which one that is let go has to confirm that it is off
 
 
 class Listens(Protocol):
@@ -34,7 +37,9 @@ class Listens(Protocol):
         """It cannot be reached, or is gone."""
 
     def read(self, instrument: Instrument, t: float, values: list[float]) -> None:
-        """All queries were answered at t [s] of the link's clock, in the units they come in."""
+        """All queries were answered at t [s] of the link's clock; SI, NaN where the answer was no
+        figure.
+        """
 
     def done(self, instrument: Instrument, word: str, figure: str, refused: str) -> None:
         """A word was carried out, or refused, with the reason."""
@@ -58,10 +63,15 @@ class Instrument:
         self._listens = listens
         self._orders: queue.SimpleQueue[_Order] = queue.SimpleQueue()
         self._wake, self._stop = threading.Event(), threading.Event()
-        self._wire: Wire | None = None
-        self._rest = b""
-        stop = next((t for t in device.templates if t.word == "stop"), None)
-        self._last_word = LastWord(stop.filled(0.0), listens.said) if stop is not None else None
+        self._to: Dialogue | None = None
+        self._stops = next((t for t in device.templates if t.word == "stop"), None)
+        self._off = True  # as far as it has confirmed
+        self._doubted: set[str] = set()  # questions whose answers are not used, as was said
+        self._last_word = None
+        if self._stops is not None:
+            text = self._stops.filled(0.0)
+            anew = [sys.executable, "-m", "sparring.bench.devices.lastly", device.address]
+            self._last_word = LastWord(text, listens.said, [*anew, str(device.baud), text])
         self._thread = threading.Thread(
             target=self._run, name=f"instrument {device.address}", daemon=True
         )
@@ -83,7 +93,7 @@ class Instrument:
     @property
     def there(self) -> bool:
         """Whether it is connected."""
-        return self._wire is not None
+        return self._to is not None
 
     def order(self, word: str, figure: str) -> bool:
         """Has a word carried out; False when it cannot be: it is not there."""
@@ -101,7 +111,7 @@ class Instrument:
         while not self._stop.is_set():
             address = self.device.address
             try:
-                wire = open_wire(address, self.device.baud)
+                to = open_dialogue(address, self.device.baud)
             except (OSError, ValueError) as err:
                 why = f"{self.device.name}: {address} cannot be opened: {reason(err)}"
                 if why != said:
@@ -109,91 +119,133 @@ class Instrument:
                     said = why
                 self._stop.wait(RETRY)
                 continue
-            said, self._rest = "", b""
             try:
-                if self._last_word is not None:
-                    self._last_word.opened(wire)
-                self._begin(wire)
-                self._wire = wire
-                self._listens.up(self)
-                self._serve(wire)
-            except OSError as err:
-                if not self._stop.is_set():
-                    self._listens.down(self, f"{self.device.name}: {address}: {reason(err)}")
+                said = self._hold(to, said)
             finally:
-                self._wire = None
+                self._to = None
                 if self._last_word is not None:
-                    self._last_word.closes()
-                wire.close()
+                    self._last_word.closes(self._off)
+                to.close()
             self._stop.wait(RETRY)
 
-    def _begin(self, wire: Wire) -> None:
-        if not self.device.begin:
-            return
-        if "?" in self.device.begin:
-            self.identity = self._ask(wire, self.device.begin)
-        else:
-            self._send(wire, self.device.begin)
+    def _hold(self, to: Dialogue, before: str) -> str:
+        """As long as it is connected; why that ended, which is not said where it was `before`.
+        Whatever ends it, the instrument is off then, or gone.
+        """
+        why = ""
+        try:
+            if self._last_word is not None:
+                self._last_word.opened(to)
+            self._begin(to)
+            self._to = to
+            self._listens.up(self)
+            self._serve(to)
+        except OSError as err:
+            why = f"{self.device.name}: {self.device.address}: {reason(err)}"
+        except Exception as err:
+            # of whatever else the thread would end: what it drives must not go on
+            why = f"{self.device.name}: {type(err).__name__}: {err}"
+        if why not in ("", before) and not self._stop.is_set():
+            self._listens.down(self, why)
+        end = self.clock() + _LET_GO
+        while not self._off and self._switch_off(to) and self.clock() < end:
+            time.sleep(_AGAIN)
+        return why
 
-    def _serve(self, wire: Wire) -> None:
+    def _switch_off(self, to: Dialogue) -> bool:
+        """Says stop once; whether the connection is still there."""
+        assert self._stops is not None
+        try:
+            self._say(to, self._stops, 0.0)
+        except TimeoutError:
+            return True
+        except OSError:
+            return False
+        return True
+
+    def _begin(self, to: Dialogue) -> None:
+        """Greets it, and looks whether it answers each question with one line."""
+        self._doubted.clear()
+        if "?" in self.device.begin:
+            self.identity = self._ask(to, self.device.begin)
+        elif self.device.begin:
+            to.tell(self.device.begin)
+        if not self.device.queries:
+            return
+        to.stray()
+        first = self.device.queries[0]
+        self._ask(to, first.ask)
+        self._stop.wait(_QUIET)
+        _refuse(to.stray())
+
+    def _serve(self, to: Dialogue) -> None:
         due = self.clock()
         while not self._stop.is_set() or not self._orders.empty():
             while not self._orders.empty():
-                self._carry_out(wire, self._orders.get())
+                self._carry_out(to, self._orders.get())
             if self._stop.is_set():
                 return
             if self.device.queries and self.clock() >= due:
                 begun = self.clock()
-                values = [_number(self._ask(wire, q.ask)) for q in self.device.queries]
+                values = [self._read(to, q) for q in self.device.queries]
+                _refuse(to.stray())
                 # the readings lie between the first question and the last answer
                 self._listens.read(self, (begun + self.clock()) / 2, values)
                 due = max(due + 1 / self.device.rate, self.clock())
             self._wake.wait(min(max(due - self.clock(), 0.0), 0.25))
             self._wake.clear()
 
-    def _carry_out(self, wire: Wire, order: _Order) -> None:
+    def _read(self, to: Dialogue, query: Query) -> float:
+        """The reading that a question is answered with, SI; NaN where the answer is none, which is
+        said once.
+        """
+        if not self._orders.empty():  # what is to be done comes first
+            self._carry_out(to, self._orders.get())
+        said = self._ask(to, query.ask)
+        try:
+            value = query.reading(said)
+        except AnswerError as err:
+            if query.ask not in self._doubted:
+                self._doubted.add(query.ask)
+                self._listens.said(
+                    f"{self.device.name}: the answer to “{query.ask}” is not understood: {err}."
+                    f" Nothing is recorded of {query.channel}."
+                )
+            return math.nan
+        self._doubted.discard(query.ask)
+        return value
+
+    def _carry_out(self, to: Dialogue, order: _Order) -> None:
         template, figure = order
         try:
             value = float(figure) if figure else 0.0
         except ValueError:
             self._listens.done(self, template.word, figure, f"{figure} is not a number")
             return
-        refused = ""
         if self._last_word is not None:
-            self._last_word.before(template.word, wire)
-        self._send(wire, template.filled(value))
-        if template.check:
-            said = self._ask(wire, template.check)
-            refused = _doubt(template, value, said)
-        self._listens.done(self, template.word, figure, refused)
+            self._last_word.before(template.word, to)
+        self._listens.done(self, template.word, figure, self._say(to, template, value))
 
-    def _send(self, wire: Wire, text: str) -> None:
-        wire.write(text.encode() + b"\n")
+    def _say(self, to: Dialogue, template: Template, value: float) -> str:
+        """Tells it a word; why its answer does not confirm that, or ""."""
+        if template.word in MOVES:
+            self._off = False
+        to.tell(template.filled(value))
+        refused = template.doubt(value, self._ask(to, template.check)) if template.check else ""
+        if template.word == "stop" and not refused:
+            self._off = True
+        return refused
 
-    def _ask(self, wire: Wire, question: str) -> str:
-        """The next line that comes after a question. Raises OSError where none does."""
-        self._rest = b""  # an answer that came too late is none to this question
-        self._send(wire, question)
-        end = self.clock() + _ANSWER
-        while b"\n" not in self._rest:
-            self._rest += wire.read()
-            if self.clock() > end and b"\n" not in self._rest:
-                raise TimeoutError(f"no answer to “{question}” within {_ANSWER:g} s")
-        line, self._rest = self._rest.split(b"\n", 1)
-        return line.decode("ascii", "replace").strip()
+    def _ask(self, to: Dialogue, question: str) -> str:
+        """The one line that answers a question. Raises OSError where none comes, or more."""
+        _refuse(to.stray())
+        return to.ask(question)
 
 
-def _doubt(template: Template, value: float, said: str) -> str:
-    """Why an answer does not confirm what was sent, or ""."""
-    if template.answer:
-        good = re.fullmatch(template.answer, said, re.IGNORECASE) is not None
-    else:
-        figure = figure_of(said)
-        good = figure is not None and abs(figure - value) <= _NEAR * abs(value) + 1e-6
-    return "" if good else f"it answers “{said[:40]}” to “{template.check}”"
-
-
-def _number(said: str) -> float:
-    """The first figure of an answer; NaN where there is none."""
-    figure = figure_of(said)
-    return float("nan") if figure is None else figure
+def _refuse(came: str) -> None:
+    """What came unasked would be taken for the answer to the next question. Raises OSError."""
+    if came:
+        raise OSError(
+            f"it sent “{shown(came)}” unasked, and its answers cannot be told apart: every question"
+            " has to be answered with one line (is an echo switched on?)"
+        )

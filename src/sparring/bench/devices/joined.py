@@ -240,16 +240,20 @@ class Joined:
         waited = 0.0
         while not self._stop.is_set():
             try:
-                message = self._queue.get(timeout=_WAIT / 2)
-                if message.kind == "turn":
-                    waited = message.what if message.who is self.first else waited
-                else:
-                    getattr(self, f"_take_{message.kind}")(message.who, message.what)
+                message: _Message | None = self._queue.get(timeout=_WAIT / 2)
             except queue.Empty:
-                pass
-            self._release()
-            if self._queue.empty():
-                self._ends.turn(waited if self.first.speaks == "lines" else 0.0)
+                message = None
+            try:
+                if message is not None and message.kind == "turn":
+                    waited = message.what if message.who is self.first else waited
+                elif message is not None:
+                    getattr(self, f"_take_{message.kind}")(message.who, message.what)
+                self._release()
+                if self._queue.empty():
+                    self._ends.turn(waited if self.first.speaks == "lines" else 0.0)
+            except Exception as err:  # nobody would watch any more what is driven
+                self._send_stop()
+                self._ends.trouble(f"{self.port}: {type(err).__name__}: {err}. Stopped.")
 
     def _take_up(self, who: Device, _what: None) -> None:
         if who.name in self._away:
@@ -333,12 +337,11 @@ class Joined:
             self._ends.came([event])
 
     def _take_read(self, who: Device, what: tuple[float, list[float]]) -> None:
-        t, shown = what
-        columns = [Named(q.channel, q.unit) for q in who.queries]
-        values = np.array([[c.to_si(v) for c, v in zip(columns, shown, strict=True)]])
+        t, read = what
+        values = np.array([read])
         at = np.array([t - who.delay])
         if who is self.first:  # no board at all: it gives the clock
-            block = Block(Mapping(tuple(Named(c.channel) for c in columns)), at, values)
+            block = Block(Mapping(tuple(Named(q.channel) for q in who.queries)), at, values)
             self._waiting.append((self.clock(), at, block))
         else:
             self._columns[who.name].add(at, values)

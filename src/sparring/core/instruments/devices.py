@@ -7,18 +7,32 @@ from __future__ import annotations
 import re
 from typing import Annotated, Literal
 
-from pydantic import Field, field_validator, model_validator
+from pydantic import AfterValidator, Field, field_validator, model_validator
 
+from sparring.core.instruments import answers
 from sparring.core.quantity import QuantityError, kind_of
 from sparring.core.recording import CHANNELS
 from sparring.core.records import Q, Record
 
 WORDS = ("drive", "up", "down", "stop", "hang", "resistor", "for", "tare")
 """What a bench may be told; `docs/formats.md` says what each means."""
-_PLACE = re.compile(r"\{value(?::([+]?\d*(?:\.\d+)?[fge]))?\}")
+_PLACE = re.compile(r"\{value(?::([+]?\d{0,2}(?:\.\d{1,2})?[fge]))?\}")
 _MOST = 12
+# of what a word's figure is: (kind, unit), as it is sent
+FIGURES = {"drive": ("voltage", "V"), "hang": ("mass", "kg"), "resistor": ("resistance", "Ω")}
+_NEAR = 2e-3  # part by which the figure in an answer may differ from what was sent
 
-Text = Annotated[str, Field(max_length=200)]
+
+def _one_line(text: str) -> str:
+    """Raises ValueError for what cannot be sent as one line of text."""
+    if not (text.isascii() and (text.isprintable() or not text)):
+        raise ValueError(
+            f"{text!a} cannot be sent: a text is one line of letters, digits and signs of ASCII"
+        )
+    return text
+
+
+Text = Annotated[str, Field(max_length=200), AfterValidator(_one_line)]
 
 
 class Template(Record):
@@ -43,22 +57,45 @@ class Template(Record):
             )
         return text
 
+    @field_validator("answer")
+    @classmethod
+    def _usable(cls, text: str) -> str:
+        if text:
+            answers.pattern(text)
+        return text
+
     def filled(self, value: float) -> str:
         """What is sent for a figure."""
         return _PLACE.sub(lambda m: format(value, m[1] or ".6g"), self.send)
+
+    def doubt(self, value: float, said: str) -> str:
+        """Why an answer to `check` does not confirm the figure that was sent, or ""."""
+        if self.answer:
+            good = answers.matches(self.answer, said)
+        else:
+            kind, unit = FIGURES.get(self.word, ("ratio", ""))
+            good = answers.agrees(said, value, kind, unit, _NEAR)
+        return "" if good else f"it answers “{answers.shown(said)}” to “{self.check}”"
 
 
 class Query(Record):
     """A question that is asked over and over. channel, unit: what the number in its answer is."""
 
     ask: Annotated[Text, Field(min_length=1)] = "MEAS:CURR?"
-    channel: Text = "current"
-    unit: Text = "A"
+    channel: Annotated[str, Field(max_length=40)] = "current"
+    unit: Annotated[str, Field(max_length=40)] = "A"
 
     @model_validator(mode="after")
     def _known(self) -> Query:
         _column(self.channel, self.unit)
         return self
+
+    def reading(self, said: str) -> float:
+        """What was answered, SI; NaN where the instrument says that it has no figure. Raises
+        AnswerError.
+        """
+        kind = CHANNELS[self.channel].kind
+        return answers.figure(said, kind, self.unit or kind_of(kind).si)
 
 
 class Device(Record):
