@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import shutil
 import tempfile
 from pathlib import Path
 
@@ -11,7 +10,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="sparring-tests-")
 
 import pytest
-from helpers import SIZE, Heard, close_others, demo_logbook, discard, make_runs
+from helpers import SIZE, Heard, close_others, copied, demo_logbook, discard, make_runs
 from hypothesis import HealthCheck, settings
 
 from sparring.core.plant import motion
@@ -84,7 +83,7 @@ def demo_book():
 @pytest.fixture
 def folder(demo_book, tmp_path):
     """A copy of the demo logbook."""
-    return shutil.copytree(demo_book, tmp_path / "book")
+    return copied(demo_book, tmp_path / "book")
 
 
 @pytest.fixture(scope="session")

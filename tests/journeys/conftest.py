@@ -1,9 +1,8 @@
 """Journeys: the installed command on a screen, driven as its user does."""
 
-import shutil
-
 import pytest
 from desktop import Program, Screen, home_with_demo
+from helpers import copied
 
 
 @pytest.fixture(scope="session")
@@ -17,13 +16,13 @@ def screen():
 def demo_home(demo_book, tmp_path_factory):
     """A home in which the demo logbook has been made once."""
     home = tmp_path_factory.mktemp("home")
-    shutil.copytree(demo_book, home / "data" / "sparring" / "demo")
+    copied(demo_book, home / "data" / "sparring" / "demo")
     return home
 
 
-@pytest.fixture(scope="module")
+@pytest.fixture(scope="session")
 def desk(screen, demo_home, tmp_path_factory):
-    """The program that the tests of a file share, until one leaves it otherwise than it was."""
+    """The program that tests share, until one leaves it otherwise than it was."""
     kept = []
 
     def on(logbook):
@@ -33,7 +32,7 @@ def desk(screen, demo_home, tmp_path_factory):
             home = home_with_demo(demo_home, tmp_path_factory.mktemp("desk") / "home")
             kept.append(Program(screen, home, "demo"))
         else:
-            kept[0].open_logbook(shutil.copytree(demo_home / "data" / "sparring" / "demo", logbook))
+            kept[0].open_logbook(copied(demo_home / "data" / "sparring" / "demo", logbook))
         return kept[0]
 
     yield on
@@ -47,5 +46,5 @@ def demo(desk, tmp_path, request):
     program = desk(tmp_path / "demo")
     yield program
     # one that still has a port would read it beside the next test's program
-    if request.node.failed or not program.is_as_begun():
+    if request.node.failed or not (program.let_go() and program.is_as_begun()):
         program.close()

@@ -8,7 +8,6 @@ import contextlib
 import itertools
 import json
 import os
-import shutil
 import signal
 import socket
 import sqlite3
@@ -16,6 +15,8 @@ import subprocess
 import sys
 import time
 from pathlib import Path
+
+from helpers import copied
 
 COMMAND = Path(sys.executable).with_name("sparring")
 # [s] for anything the program does by itself; a slow machine is no fault
@@ -117,9 +118,20 @@ class Program:
         at_rest = not (state["dialog"] or state["popup"] or state["busy"])
         return at_rest and state["bench"] == "off" and self._settings() == self._begun_with
 
+    def let_go(self):
+        """Disconnects the bench as a tester does; whether it could be."""
+        if self._process.poll() is not None:
+            return False
+        state = self.state()
+        if state["bench"] != "off" and not (state["dialog"] or state["popup"]):
+            self.menu("Bench", "Disconnect")
+            self.until(lambda: self.state()["bench"] == "off", "the bench is let go")
+        return True
+
     def _settings(self):
         lines = self._kept.read_text(encoding="utf-8").splitlines()
-        return sorted(line for line in lines if "=" in line)
+        # how wide the panels of a page were left is no matter for the next test
+        return sorted(line for line in lines if "=" in line and "=@ByteArray" not in line)
 
     def open_logbook(self, folder):
         """Opens another logbook by its key, at Build."""
@@ -444,5 +456,4 @@ def space(demo, what):
 
 def home_with_demo(made, target):
     """A home in which `sparring demo` was started before."""
-    shutil.copytree(made, target)
-    return target
+    return copied(made, target)

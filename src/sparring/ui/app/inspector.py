@@ -12,7 +12,7 @@ import json
 from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QObject, QPoint, QRect, Qt
+from PyQt6.QtCore import QObject, QRect, Qt
 from PyQt6.QtGui import QAction, QFontInfo, QFontMetrics
 from PyQt6.QtNetwork import QLocalServer, QLocalSocket
 from PyQt6.QtWidgets import (
@@ -187,32 +187,30 @@ def _name(w: QWidget) -> str:
     return (w.accessibleName() or text or w.objectName()).replace("&", "")
 
 
-def seen_part(w: QWidget) -> QRect:
-    """The part of a widget that its surroundings let be seen."""
-    part, inner = w.rect(), w
-    while not inner.isWindow() and (outer := inner.parentWidget()) is not None:
-        part = part.translated(inner.pos()).intersected(outer.rect())
-        inner = outer
-    return part.translated(w.mapTo(inner, QPoint(0, 0)) * -1)
-
-
-def _visible() -> Iterator[QWidget]:
-    """Widgets that can be seen, those of the foremost window first."""
+def visible() -> Iterator[tuple[QWidget, QRect]]:
+    """Widgets that can be seen, each with the part of it that its surroundings let be seen; those
+    of the foremost window first.
+    """
     app = QApplication.instance()
     assert isinstance(app, QApplication)
     modal, popup = app.activeModalWidget(), app.activePopupWidget()
     tops = [w for w in app.topLevelWidgets() if w.isVisible()]
     tops.sort(key=lambda w: (w is not popup, w is not modal, not w.isActiveWindow()))
     for top in tops:
-        yield top
-        yield from (
-            w for w in top.findChildren(QWidget) if w.isVisible() and not seen_part(w).isEmpty()
-        )
+        yield from _seen_in(top, top.rect())
+
+
+def _seen_in(w: QWidget, part: QRect) -> Iterator[tuple[QWidget, QRect]]:
+    yield w, part
+    for child in w.children():
+        if isinstance(child, QWidget) and child.isVisible() and not child.isWindow():
+            inner = part.translated(child.pos() * -1).intersected(child.rect())
+            if not inner.isEmpty():
+                yield from _seen_in(child, inner)
 
 
 def _widgets() -> Iterator[dict[str, Any]]:
-    for w in _visible():
-        seen = seen_part(w)
+    for w, seen in visible():
         found: dict[str, Any] = {
             "class": type(w).__name__,
             "name": _name(w),
@@ -287,9 +285,8 @@ def cut() -> Iterator[str]:
     """Every visible text that does not have the room it needs, in words. The logbook's titles are
     shortened on purpose (their tips have the whole), and what a tester types may be longer than its
     field."""
-    for w in _visible():
+    for w, seen in visible():
         where = f"{type(w).__name__} “{_name(w)[:60]}”"
-        seen = seen_part(w)
         if (
             isinstance(w, QLabel | QPushButton | QComboBox | QLineEdit | QCheckBox)
             and seen.width() < w.width() - _SLACK

@@ -20,7 +20,11 @@ def libraries() -> None:
     import pyqtgraph
     import serial
 
+    del pyarrow, pyqtgraph, serial
+
+
+def units() -> None:
+    """What a unit needs that is typed and not among those shown every day."""
     from sparring.core import quantity
 
     quantity.know_units()
-    del pyarrow, pyqtgraph, serial

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from sparring.ui.page import ShownFlow, View
 
 _NARROW, _LOW = 1180, 700  # [px] below which the logbook and the driveline's ribbon are folded
+_UNITS = 20_000  # [ms] after the last page
 _UNPAINTED = 1000  # [ms] for one that starts out minimised
 _PORT_ROOM = 150  # [px] of the 330 at the top right, for the port's name
 
@@ -244,8 +245,15 @@ class MainWindow(Window):
             if missing is not None and self.isVisible():
                 self.view(missing)
                 QTimer.singleShot(20, next_one)
+            elif missing is None:  # the machine has enough to do until a tester types units
+                QTimer.singleShot(
+                    _UNITS, lambda: background.run(loading.units, lambda _: None, failed)
+                )
 
-        background.run(loading.libraries, next_one, lambda err: self.say(str(err)))
+        def failed(err: Exception) -> None:
+            self.say(str(err))
+
+        background.run(loading.libraries, next_one, failed)
 
     # --- commands ---------------------------------------------------------------------------------
 
