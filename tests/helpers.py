@@ -103,12 +103,14 @@ def _derive(folder):
     """Has the results of all its tests worked out and kept, as a logbook that is in use has them:
     each copy would do it anew.
     """
-    from sparring.exchange.deriving import result_of
+    from sparring.exchange.deriving import heat_of, result_of
     from sparring.logbook import Logbook
 
     with Logbook(folder) as book:
         for test in book.tests():
             result_of(book, test.id)
+            if book.build(test.build_id).has_motor:
+                heat_of(book, test.id)
 
 
 def close_others(window):

@@ -21,6 +21,7 @@ from sparring.core.reduce.results import COMBINED
 from sparring.core.reduce.spread import WINDOW, of_one_run, random_part, shared_parts
 from sparring.core.uncertainty import budget, mean_of, nominal, std, ufloat
 from sparring.demo import hollin_yard
+from sparring.exchange import deriving
 from sparring.exchange.deriving import derive, peers_of
 from sparring.exchange.export import KeptTest
 from sparring.exchange.out import test_folder
@@ -104,6 +105,16 @@ def test_what_is_kept_says_the_same_as_what_is_reduced(kept):
     ]
     assert_same(plain, analyse(build, rig, plan, mixed, reductions=half))
     assert half.reduced == len(runs) - len(runs) // 2
+
+
+def test_how_a_motor_warms_is_told_once(kept, monkeypatch):
+    book, test, *_ = kept
+    told = deriving.heat_of(book, test)
+    monkeypatch.setattr(deriving, "identify", lambda *_: pytest.fail("told again"))
+    again = deriving.heat_of(book, test)
+    assert again.bodies == told.bodies
+    assert np.array_equal(again.covariance, told.covariance)
+    assert again[2:] == told[2:]
 
 
 def test_a_run_more_is_one_more_reduced_and_a_changed_record_all(

@@ -36,7 +36,7 @@ def share(z, most=0.995):
 
 
 @pytest.mark.study
-@pytest.mark.parametrize("method", ["hoist", "brake"])
+@pytest.mark.parametrize("method", ["hoist", pytest.param("brake", marks=pytest.mark.whole)])
 def test_the_map_holds_anywhere_in_it(method):
     z = {name: [] for name in ("wire_to_shaft", "gearbox", "motor")}
     for setup, known in made(method, benches(20)):

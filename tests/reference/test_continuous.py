@@ -91,6 +91,7 @@ def test_one_body_in_cycles_of_ten_minutes_as_intermittent_duty_has_it(part):
 
 
 @pytest.mark.study
+@pytest.mark.whole  # a quarter of a minute even as a sample
 def test_thermal_figures_are_told_by_a_case_that_warms():
     """20 drives whose figures are 20 % off what was entered (standard deviation), loaded for ten
     minutes and left to cool for ten: the ways to the room and the iron are inside ± 2 u.

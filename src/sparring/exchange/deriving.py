@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterator
 from datetime import datetime, timedelta
 
 from sparring.core.analysis import Reductions, analyse
 from sparring.core.finding import Peer, PeerStep
 from sparring.core.outlook.step_up import in_a_row, same_series
-from sparring.core.performance.heat import Heat, courses_of, identify
+from sparring.core.performance.heat import Heat, courses_of, heat_bytes, heat_from, identify
 from sparring.core.recording import Recording
 from sparring.core.reduce.inputs import part_of
 from sparring.core.reduce.results import TestResult, headline
+from sparring.core.reduce.shelf import derived_by
 from sparring.logbook import Logbook
+from sparring.logbook.stored import StoredRun
 
 
 def derive(book: Logbook, test_id: int) -> TestResult:
@@ -82,17 +85,28 @@ _MOST_RUNS = 40  # whose recordings tell how a motor warms
 
 def heat_of(book: Logbook, test_id: int) -> Heat:
     """The thermal figures of a test's build as its recordings tell them, of long tests by the first
-    runs. Raises LogbookError, RecordingError.
+    runs; kept with what was derived before. Raises LogbookError, RecordingError.
     """
-    build = book.build(book.test(test_id).build_id)
-    return identify(build, courses_of(_recorded(book, test_id)))
+    build, runs = book.build(book.test(test_id).build_id), _first_runs(book, test_id)
+    follows = [derived_by(), "heat", build.to_json()]
+    follows += [f"{stored.recording} {stored.run.to_json()}" for stored in runs]
+    key = hashlib.sha256("\n".join(follows).encode()).hexdigest()
+    if (kept := book.derived.get([key]).get(key)) is not None:
+        return heat_from(kept)
+    found = identify(build, courses_of(_recorded(book, runs)))
+    book.derived.put({key: heat_bytes(found)})
+    return found
 
 
-def _recorded(book: Logbook, test_id: int) -> Iterator[tuple[Recording, float]]:
+def _first_runs(book: Logbook, test_id: int) -> list[StoredRun]:
+    kept = [r for r in book.runs(test_id) if r.recording]
+    return sorted(kept, key=lambda r: r.run.started)[:_MOST_RUNS]
+
+
+def _recorded(book: Logbook, runs: list[StoredRun]) -> Iterator[tuple[Recording, float]]:
     """Recordings in time, each with the seconds of rest before it."""
     ended: datetime | None = None
-    kept = [r for r in book.runs(test_id) if r.recording]
-    for stored in sorted(kept, key=lambda r: r.run.started)[:_MOST_RUNS]:
+    for stored in runs:
         run = stored.run
         rec = part_of(run, book.recording(stored.recording))
         if len(rec) < 2:

@@ -62,6 +62,11 @@ def fit(lives: Sequence[float], failed: Sequence[bool]) -> Fit:
     """Raises ValueError for lives that are none, and for fewer than two different failures: see
     `few`.
     """
+    return _fit(tuple(lives), tuple(failed))
+
+
+@lru_cache(maxsize=64)  # a page asks for the same one whenever it is shown
+def _fit(lives: tuple[float, ...], failed: tuple[bool, ...]) -> Fit:
     from scipy.stats import CensoredData, weibull_min
 
     t, f = np.asarray(lives, float), np.asarray(failed, bool)

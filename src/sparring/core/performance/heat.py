@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 from collections.abc import Iterable, Sequence
 from typing import NamedTuple
@@ -30,6 +31,18 @@ class Heat(NamedTuple):
     covariance: np.ndarray
     told: tuple[bool, ...]
     kelvin: float  # by which the case warmed at most in the runs
+
+
+def heat_bytes(heat: Heat) -> bytes:
+    """As it is kept."""
+    figures = [*heat.bodies], heat.covariance.tolist(), [bool(t) for t in heat.told], heat.kelvin
+    return json.dumps(figures).encode()
+
+
+def heat_from(data: bytes) -> Heat:
+    """As it was kept by `heat_bytes`."""
+    bodies, covariance, told, kelvin = json.loads(data)
+    return Heat(Bodies(*bodies), np.array(covariance), tuple(told), kelvin)
 
 
 class Course(NamedTuple):
