@@ -9,19 +9,23 @@ import signal
 import subprocess
 import sys
 import textwrap
+from pathlib import Path
 
 import numpy as np
 import pytest
-from helpers import planned, wait_for
+from helpers import ROOT, planned, wait_for
 from typer.testing import CliRunner
 
 from sparring.bench.recorder import Recorder
 from sparring.cli.app import app
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.logbook import Logbook, LogbookError, keeping
-from sparring.logbook.recordings import RecordingError
+from sparring.demo import hollin_yard
+from sparring.logbook import Logbook, LogbookError, keeping, upgrading
+from sparring.logbook.database import engine_of
+from sparring.logbook.recordings import RecordingError, read_stream
 from sparring.logbook.recovery import adopt, recover
+from sparring.logbook.tables import SCHEMA
 
 
 @pytest.fixture
@@ -98,51 +102,64 @@ def test_rubbish_left_by_a_crash_is_kept_and_told(book):
     assert (book.folder / "recordings" / "dead.arrow.unreadable").exists()
 
 
-class FullDisk(io.FileIO):
-    """A file on a disk that is full after `room` bytes."""
+class BadDisk(io.FileIO):
+    """A file on a disk that, after `room` bytes, does what `how` says."""
 
-    room = 40_000
-
-    def __init__(self, path):
-        super().__init__(path, "w")
+    def __init__(self, path, how):
+        super().__init__(path, "x+")
+        self.how, self.room = how, 40_000
 
     def write(self, data):
-        if self.tell() + len(data) > self.room:
-            # as much as there is room for
-            super().write(bytes(data)[: max(self.room - self.tell(), 0)])
-            raise OSError(errno.ENOSPC, "No space left on device")
-        return super().write(data)
+        data, there = bytes(data), self.tell()
+        if self.how == "a part":
+            return super().write(data[: max(len(data) // 3, 1)])  # the rest is for another call
+        if there + len(data) <= self.room:
+            return super().write(data)
+        if self.how == "lies":
+            super().write(bytes(len(data)))
+            return len(data)
+        # as much as there is room for
+        taken = super().write(data[: max(self.room - there, 0)])
+        if self.how == "short":
+            return taken
+        number = {"full": errno.ENOSPC, "failing": errno.EIO}[self.how]
+        raise OSError(number, os.strerror(number))
 
 
 @pytest.mark.parametrize("room_again", [False, True])
-def test_a_full_disk_stops_the_capture_and_keeps_what_was_written(book, room_again):
+@pytest.mark.parametrize("how", ["full", "failing", "short", "lies", "a part"])
+def test_what_is_said_to_be_saved_reads_back_on_a_bad_disk(book, how, room_again):
     faults, made = [], []
     recorder = Recorder(
         book.capture_path(),
         ["speed"],
         note(),
         on_fault=faults.append,
-        opener=lambda p: made.append(FullDisk(p)) or made[0],
+        opener=lambda p: made.append(BadDisk(p, how)) or made[0],
     )
     for n in range(40):
         recorder.add(n + np.arange(100) / 100, np.ones((100, 1)))
         if n % 10 == 0:
             size = made[0].tell()
             wait_for(lambda size=size: made[0].tell() > size or faults)
-    wait_for(lambda: faults)
-    assert "No space left" in str(faults[0])
-    assert "saved" in str(faults[0])
+    if how != "a part":
+        wait_for(lambda: faults)
+        assert "saved" in str(faults[0])
+        said = int(str(faults[0]).split(" samples are saved")[0].rsplit(" ", 1)[1])
+        assert len(read_stream(recorder.path)[0]) == said
     if room_again:
         made[0].room = 10**9
     recorder.close(ended="top")
+    assert len(read_stream(recorder.path)[0]) == recorder.samples
     adopt(book, recorder.path)
     run = book.runs(1)[0]
     kept = len(book.recording(run.recording))
-    assert (
-        (kept, run.run.ended) == (4000, "top")
-        if room_again
-        else (0 < kept < 4000 and run.run.ended == "interrupted")
-    )
+    assert kept == recorder.samples
+    if room_again or how == "a part":
+        assert (kept, run.run.ended) == (4000, "top")
+    else:
+        assert 0 < kept < 4000
+        assert run.run.ended == "interrupted"
 
 
 def test_a_second_program_is_refused_with_the_holders_name(book):
@@ -208,6 +225,99 @@ def test_a_logbook_of_a_newer_version_is_left_alone(tmp_path):
         connection.execute(text("UPDATE alembic_version SET version_num = '9999'"))
     with pytest.raises(LogbookError, match="newer version"):
         Logbook(tmp_path / "b")
+
+
+def older(folder, revision):
+    """A logbook's folder as the version of a migration left it, with a build in it."""
+    from alembic import command
+    from alembic.config import Config
+
+    config = Config()
+    config.set_main_option("script_location", str(ROOT / "src/sparring/logbook/migrations"))
+    folder.mkdir()
+    engine = engine_of(f"sqlite:///{folder}/logbook.sqlite")
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, revision)
+        connection.exec_driver_sql(
+            "INSERT INTO builds (id, family, revision, record, created) VALUES (1, 'Dunnock', 2, ?,"
+            " '2026-01-01 00:00:00')",
+            (hollin_yard.dunnock(2).to_json(),),
+        )
+    engine.dispose()
+    return folder
+
+
+REVISIONS = [f"{n:04d}" for n in range(1, int(SCHEMA))]
+
+
+def content(folder):
+    return {p.name: p.read_bytes() for p in folder.iterdir() if p.name == "logbook.sqlite"}
+
+
+@pytest.mark.parametrize("revision", REVISIONS)
+def test_a_logbook_of_every_version_is_backed_up_before_it_is_brought_up_to_date(
+    tmp_path, revision
+):
+    folder = older(tmp_path / "book", revision)
+    with Logbook(folder) as book:
+        assert [b.name for _, b in book.builds()] == ["Dunnock r2"]
+    assert upgrading.version_of(folder / "logbook.sqlite") == SCHEMA
+    (backup,) = keeping.backups(folder)
+    assert upgrading.version_of(backup) == revision
+    assert not list(folder.glob("*upgraded*"))
+
+
+@pytest.mark.parametrize("how", ["the migration fails", "the copy is damaged", "no room"])
+def test_a_logbook_that_cannot_be_brought_up_to_date_stays_as_it_was(tmp_path, monkeypatch, how):
+    folder = older(tmp_path / "book", "0004")
+    before = content(folder)
+
+    def fails(*_):
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    def breaks(engine):
+        with engine.begin() as connection:
+            connection.exec_driver_sql("ALTER TABLE builds ADD COLUMN half TEXT")
+            connection.exec_driver_sql("DROP TABLE of_nothing")
+
+    name, instead = {
+        "the migration fails": ("migrate", breaks),
+        "the copy is damaged": ("migrate", lambda engine: _delete_builds(engine)),
+        "no room": ("upgraded", fails),
+    }[how]
+    with monkeypatch.context() as m:
+        m.setattr(upgrading, name, instead)
+        with pytest.raises(LogbookError, match="It is as it was"):
+            Logbook(folder)
+    assert content(folder) == before
+    assert not list(folder.glob("*upgraded*"))
+    with Logbook(folder) as book:
+        assert [b.name for _, b in book.builds()] == ["Dunnock r2"]
+
+
+def _delete_builds(engine):
+    with engine.begin() as connection:
+        connection.exec_driver_sql("DELETE FROM builds")
+
+
+@pytest.mark.parametrize("revision", ["0003", SCHEMA])
+def test_a_logbook_that_cannot_be_written_is_opened_to_be_read(tmp_path, monkeypatch, revision):
+    folder = older(tmp_path / "book", revision)
+    before = {p.name: p.read_bytes() for p in folder.iterdir()}
+    access = os.access
+    monkeypatch.setattr(
+        os,
+        "access",
+        lambda p, how: Path(p) not in (folder, folder / "logbook.sqlite") and access(p, how),
+    )
+    with Logbook(folder) as book:
+        assert [b.name for _, b in book.builds()] == ["Dunnock r2"]
+        assert book.read_only
+        assert "can only be read" in recover(book)[0]
+        with pytest.raises(LogbookError, match="Check the write permissions"):
+            book.set_setting("x", 1)
+    assert {p.name: p.read_bytes() for p in folder.iterdir()} == before
 
 
 def test_migrations_make_the_tables_that_the_code_expects(tmp_path):

@@ -5,6 +5,8 @@ more than that.
 from __future__ import annotations
 
 import contextlib
+import errno
+import io
 import json
 import os
 import threading
@@ -55,16 +57,19 @@ class Recorder:
         self._rows: list[np.ndarray] = []
         self._notes: list[dict[str, Any]] = []
         self.fault: RecorderError | None = None
-        self.samples = 0
+        self.samples = 0  # on the disk
         path.parent.mkdir(parents=True, exist_ok=True)
         try:
+            # read and written: what is said to be saved is what reads back
             if opener:
                 self._file: BinaryIO = opener(path)
             else:
-                self._file = open(path, "xb", buffering=0, opener=_private)  # noqa: SIM115
-            self._writer = pa.ipc.new_stream(self._file, self._schema)
+                self._file = open(path, "x+b", buffering=0, opener=_private)  # noqa: SIM115
+            self._ahead = io.BytesIO()  # what the format makes of a batch, before it is written
+            self._writer = pa.ipc.new_stream(self._ahead, self._schema)
             # its header is on the disk from the first moment
             self._writer.write_batch(self._batch(np.empty((0, 1 + len(self.channels)))))
+            self._write()
         except OSError as err:
             raise RecorderError(f"{path} cannot be written: {err.strerror or err}") from err
         self._then: Callable[[], None] | None = None
@@ -124,6 +129,7 @@ class Recorder:
         try:
             self._flush()  # once more after a fault: there may be room again
             self._writer.close()
+            self._write()
             self._sync()
         except Exception as err:
             if self.fault is None:
@@ -143,7 +149,6 @@ class Recorder:
         if not blocks and not notes:
             return
         rows = np.concatenate(blocks) if blocks else np.empty((0, 1 + len(self.channels)))
-        whole = self._file.tell()
         told = json.dumps(notes) if notes else ""
         sealed = {
             "crc": str(zlib.crc32(told.encode(), zlib.crc32(np.ascontiguousarray(rows).tobytes())))
@@ -152,14 +157,34 @@ class Recorder:
             self._writer.write_batch(
                 self._batch(rows), custom_metadata=sealed | ({"notes": told} if notes else {})
             )
-        except OSError:  # half a batch would hide all that comes after it
-            with contextlib.suppress(OSError, AttributeError):
-                self._file.seek(whole)
-                self._file.truncate()
+            self._write()
+        except Exception:
             with self._lock:
                 self._rows, self._notes = [*blocks, *self._rows], [*notes, *self._notes]
             raise
         self.samples += len(rows)
+
+    def _write(self) -> None:
+        """What is ahead, onto the disk: all of it, as reading it back says, or nothing."""
+        data = self._ahead.getvalue()
+        self._ahead.seek(0)
+        self._ahead.truncate()
+        whole = self._file.tell()
+        try:
+            left = memoryview(data)
+            while left:  # a disk that fills takes a part, and says so by how much it took
+                taken = self._file.write(left)
+                if not taken:
+                    raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+                left = left[taken:]
+            self._file.seek(whole)
+            if self._file.read(len(data)) != data:
+                raise OSError(errno.EIO, "what was written does not read back")
+        except Exception:  # half a batch would hide all that comes after it
+            with contextlib.suppress(OSError, AttributeError):
+                self._file.seek(whole)
+                self._file.truncate()
+            raise
 
     def _batch(self, rows: np.ndarray) -> pa.RecordBatch:
         """Rows as columns, straight from memory: `pa.array` first loads whatever data-frame library

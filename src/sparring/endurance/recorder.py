@@ -117,11 +117,16 @@ class Recorder(Attended):
         return None if kept is None else Measured(*kept)
 
     def _take_up(self) -> None:
-        """What a run left that was being recorded when the process was killed."""
+        """What a run left that was being recorded when the process was killed. One that cannot be
+        kept is set aside, and named.
+        """
         for stream in sorted(self.journal.captures.glob("*.arrow")):
-            with contextlib.suppress(RecordingError, OSError, KeyError, ValueError):
+            try:
                 self._put_away(stream, "interrupted")
-            stream.unlink(missing_ok=True)
+            except (RecordingError, OSError, KeyError, ValueError) as err:
+                aside = stream.with_suffix(".aside")
+                stream.rename(aside)
+                self._note("said", text=f"A run could not be kept: {err}. It lies in {aside}.")
 
     def _cycles(self) -> str:
         journal, plan = self.journal, self.plan
@@ -332,7 +337,9 @@ class Recorder(Attended):
                 "run": run.model_dump(mode="json"),
             }
             folder = self.journal.folder.parent.parent / "recordings"
-            cycle.kept.append(recordings.write(folder, recording, belongs))
+            name = recordings.write(folder, recording, belongs)
+            recordings.read(folder / name)  # only what reads back may take the stream's place
+            cycle.kept.append(name)
         stream.unlink(missing_ok=True)
         return how
 

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import sqlite3
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
-from sqlalchemy import URL, Engine, create_engine, event, inspect, text
+from sqlalchemy import URL, Engine, create_engine, event, inspect, make_url, text
 from sqlalchemy.exc import DatabaseError
+from sqlalchemy.pool import NullPool
 
 from sparring.logbook.tables import SCHEMA
 
@@ -39,6 +42,16 @@ def why(own: Path | None, err: DatabaseError) -> str:
     return f"{own} cannot take this: {err.orig}."
 
 
+def not_whole(own: Path, said: str) -> str:
+    """What `keeping.damage` found, in words: a full disk is no damage."""
+    if any(word in said for word in ("disk is full", "disk I/O error", "unable to open")):
+        return (
+            f"{own} cannot be read: {said}. Its disk is full or failing: free some space and try"
+            " again; nothing has been lost."
+        )
+    return damaged(own, said)
+
+
 def damaged(own: Path, why: str) -> str:
     return (
         f"{own} is damaged or not a database: {why}. The recordings beside it are intact; "
@@ -46,8 +59,13 @@ def damaged(own: Path, why: str) -> str:
     )
 
 
-def engine_of(url: str | URL) -> Engine:
-    """The only place that knows which database it is."""
+def engine_of(url: str | URL, *, read_only: bool = False) -> Engine:
+    """The only place that knows which database it is. read_only: of a file that may not be
+    written.
+    """
+    if read_only:
+        file = Path(str(make_url(url).database))
+        return create_engine("sqlite://", creator=lambda: _fixed(file), poolclass=NullPool)
     engine = create_engine(url)
     if engine.dialect.name == "sqlite":
 
@@ -70,6 +88,14 @@ def engine_of(url: str | URL) -> Engine:
             connection.exec_driver_sql("BEGIN")
 
     return engine
+
+
+def _fixed(file: Path) -> sqlite3.Connection:
+    made = sqlite3.connect(
+        f"file:{quote(str(file))}?mode=ro&immutable=1", uri=True, check_same_thread=False
+    )
+    made.text_factory = _text
+    return made
 
 
 def _text(data: bytes) -> str:

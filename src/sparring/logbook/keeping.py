@@ -35,18 +35,29 @@ def back_up(folder: Path, *, today: str = "") -> Path | None:
         return None
     part = made.with_suffix(".part")
     part.unlink(missing_ok=True)
-    os.close(os.open(part, os.O_CREAT | os.O_RDWR, 0o600))
-    with (
-        contextlib.closing(sqlite3.connect(folder / "logbook.sqlite")) as source,
-        contextlib.closing(sqlite3.connect(part)) as target,
-    ):
-        source.backup(target)
-    with open(part, "rb") as f:
-        os.fsync(f.fileno())
+    copy_database(folder / "logbook.sqlite", part)
     part.rename(made)
     for old in backups(folder)[:-_KEPT]:
         old.unlink()
     return made
+
+
+def copy_database(own: Path, copy: Path) -> None:
+    """Copies a database file as it is at this moment. Raises OSError, sqlite3.Error."""
+    os.close(os.open(copy, os.O_CREAT | os.O_RDWR, 0o600))
+    with (
+        contextlib.closing(read_only(own)) as source,
+        contextlib.closing(sqlite3.connect(copy)) as target,
+    ):
+        source.backup(target)
+    with open(copy, "rb") as f:
+        os.fsync(f.fileno())
+
+
+def read_only(database: Path) -> sqlite3.Connection:
+    """A connection that changes nothing; also where nothing could be."""
+    fixed = "" if os.access(database.parent, os.W_OK) else "&immutable=1"
+    return sqlite3.connect(f"file:{_quoted(database)}?mode=ro{fixed}", uri=True)
 
 
 def backups(folder: Path) -> list[Path]:
@@ -58,9 +69,7 @@ def damage(database: Path) -> str:
     """What is wrong with a database file, in SQLite's words; "" when it is
     whole. Reads all of it."""
     try:
-        with contextlib.closing(
-            sqlite3.connect(f"file:{_quoted(database)}?mode=ro", uri=True)
-        ) as connection:
+        with contextlib.closing(read_only(database)) as connection:
             # not quick_check: a spoilt index shows one row twice and another not at all, and every
             # row is whole
             found = [row[0] for row in connection.execute("PRAGMA integrity_check(5)")]
@@ -82,9 +91,7 @@ def check(folder: Path) -> dict[str, Any]:
     names: dict[str, list[int]] = {}
     count = 0
     if not wrong:
-        with contextlib.closing(
-            sqlite3.connect(f"file:{_quoted(database)}?mode=ro", uri=True)
-        ) as connection:
+        with contextlib.closing(read_only(database)) as connection:
             for run_id, name in connection.execute("SELECT id, recording FROM runs ORDER BY id"):
                 count += 1
                 if name:  # what a person read stands in the run itself
@@ -123,9 +130,7 @@ def _named_elsewhere(connection: sqlite3.Connection) -> str:
 def _unsealed(database: Path) -> list[str]:
     """Rows that are not what was written: `run 18`."""
     found = []
-    with contextlib.closing(
-        sqlite3.connect(f"file:{_quoted(database)}?mode=ro", uri=True)
-    ) as connection:
+    with contextlib.closing(read_only(database)) as connection:
         connection.text_factory = lambda data: data.decode("utf-8", "surrogateescape")
         for table in Base.__subclasses__():
             (key,) = (c.name for c in inspect(table).primary_key)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import errno
 import hashlib
+import io
 import json
 import os
 import uuid
@@ -36,19 +38,28 @@ def write(folder: Path, recording: Recording, note: dict[str, Any] | None = None
         {"sparring": json.dumps(facts)}
     )
     part = folder / f"{uuid.uuid4().hex}.part"
-    with open(part, "wb", opener=private) as f:
-        # one chunk: read without a copy; checksums: a flipped bit is an error, not another figure
-        pq.write_table(
-            table,
-            f,
-            compression="zstd",
-            compression_level=1,
-            row_group_size=1 << 26,
-            write_page_checksum=True,
-        )
-        f.flush()
-        os.fsync(f.fileno())
-    name = f"{_digest(part)}.parquet"
+    made = io.BytesIO()
+    # one chunk: read without a copy; checksums: a flipped bit is an error, not another figure
+    pq.write_table(
+        table,
+        made,
+        compression="zstd",
+        compression_level=1,
+        row_group_size=1 << 26,
+        write_page_checksum=True,
+    )
+    data = made.getbuffer()
+    name = f"{hashlib.sha256(data).hexdigest()}.parquet"
+    try:
+        with open(part, "wb", opener=private) as f:
+            f.write(data)
+            f.flush()
+            os.fsync(f.fileno())
+        if _digest(part) != Path(name).stem:
+            raise OSError(errno.EIO, "what was written does not read back", str(part))
+    except OSError:
+        part.unlink(missing_ok=True)
+        raise
     part.rename(folder / name)
     sync_folder(folder)
     return name

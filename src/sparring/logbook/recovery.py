@@ -49,6 +49,8 @@ def recover(book: Logbook) -> list[str]:
 
     A recording of a part is kept and named in the record it was made for.
     """
+    if book.read_only:
+        return [f"{book.folder} can only be read: whatever is changed is not kept."]
     folder = book.folder / "recordings"
     for part in folder.glob("*.part"):  # never finished; its stream is still there
         part.unlink()

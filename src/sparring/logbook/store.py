@@ -9,7 +9,7 @@ import sqlite3
 from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, TextIO
 
 from sqlalchemy import URL, func, select
 from sqlalchemy.exc import DatabaseError
@@ -24,18 +24,22 @@ from sparring.core.records import Record
 from sparring.core.revise import Correction, Kind, bears_on_results, differences
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.logbook import keeping, lock
+from sparring.logbook import keeping, lock, upgrading
 from sparring.logbook.campaigns import Campaigns
 from sparring.logbook.characterised import Characterised
-from sparring.logbook.database import LogbookError, damaged, engine_of, migrate, why
+from sparring.logbook.database import LogbookError, damaged, engine_of, migrate, not_whole, why
 from sparring.logbook.derived import NAME as DERIVED
 from sparring.logbook.inspected import Inspected
 from sparring.logbook.recorded import Recorded
 from sparring.logbook.settings import Settings
 from sparring.logbook.stored import StoredRun, StoredTest, headline_said, moment
-from sparring.logbook.tables import BuildRow, CorrectionRow, RigRow, RunRow, TestRow
+from sparring.logbook.tables import SCHEMA, BuildRow, CorrectionRow, RigRow, RunRow, TestRow
 
 _OURS = ("recordings", "photos", "sounds", "endurance", "logbook.lock", keeping.FOLDER, DERIVED)
+
+
+def _writable(folder: Path, own: Path) -> bool:
+    return os.access(folder, os.W_OK) and os.access(own, os.W_OK)
 
 
 class Logbook(Characterised, Campaigns, Inspected, Settings, Recorded):
@@ -50,6 +54,7 @@ class Logbook(Characterised, Campaigns, Inspected, Settings, Recorded):
         """
         self.folder = Path(folder).expanduser().resolve()
         super().__init__()
+        self._lock: TextIO | None = None
         self._instruments: dict[str, Record] = {}
         self._plans: dict[str, Plan] = {}
         own = self.folder / "logbook.sqlite"
@@ -67,6 +72,10 @@ class Logbook(Characterised, Campaigns, Inspected, Settings, Recorded):
             raise LogbookError(
                 f"{self.folder} holds other files; choose an empty folder for a new logbook"
             )
+        self.read_only = known and database is None and not _writable(self.folder, own)
+        if self.read_only:
+            self._open_fixed(own)
+            return
         try:
             for part in (self.folder, self.folder / "recordings", self.folder / "photos"):
                 # what a tester measured is theirs to show
@@ -75,11 +84,13 @@ class Logbook(Characterised, Campaigns, Inspected, Settings, Recorded):
             raise LogbookError(f"{self.folder} cannot be used: {err.strerror}") from err
         self._lock = lock.take(self.folder)
         try:
-            if database is None:
+            if known and database is None:
+                if wrong := keeping.damage(own):
+                    raise LogbookError(not_whole(own, wrong))
+                upgrading.upgrade(self.folder)
+            elif database is None:
                 os.close(os.open(own, os.O_CREAT | os.O_RDWR, 0o600))
             self.engine = engine_of(database or URL.create("sqlite", database=str(own)))
-            if known and database is None and (wrong := keeping.damage(own)):
-                raise LogbookError(damaged(own, wrong))
             migrate(self.engine)
             if known and database is None:
                 # a full disk keeps nobody from reading
@@ -88,16 +99,28 @@ class Logbook(Characterised, Campaigns, Inspected, Settings, Recorded):
         except DatabaseError as err:
             self._lock.close()
             raise LogbookError(why(own if database is None else None, err)) from err
-        except OSError as err:
+        except (OSError, sqlite3.Error) as err:
             self._lock.close()
-            raise LogbookError(f"{self.folder} cannot be written: {err.strerror}") from err
+            said = getattr(err, "strerror", None) or err
+            raise LogbookError(f"{self.folder} cannot be written: {said}") from err
         except LogbookError:
             self._lock.close()
             raise
 
+    def _open_fixed(self, own: Path) -> None:
+        """As it stands, where nothing can be written."""
+        try:
+            if wrong := keeping.damage(own):
+                raise LogbookError(not_whole(own, wrong))
+            current = upgrading.version_of(own) == SCHEMA
+            shown = own if current else upgrading.aside(own)
+            self.engine = engine_of(URL.create("sqlite", database=str(shown)), read_only=True)
+        except (OSError, sqlite3.Error) as err:
+            raise LogbookError(f"{own} cannot be read: {err}") from err
+
     def close(self) -> None:
         self.engine.dispose()
-        with contextlib.suppress(ValueError):
+        if self._lock is not None:
             self._lock.close()
 
     def __enter__(self) -> Logbook:
