@@ -28,11 +28,14 @@ def desk(screen, demo_home, tmp_path_factory):
     def on(logbook):
         if kept and not kept[0].is_as_begun():
             kept.pop().close()
-        if not kept:
-            home = home_with_demo(demo_home, tmp_path_factory.mktemp("desk") / "home")
-            kept.append(Program(screen, home, "demo"))
-        else:
+        if kept:
             kept[0].open_logbook(copied(demo_home / "data" / "sparring" / "demo", logbook))
+            if kept[0].is_set_as_begun():
+                return kept[0]
+            kept.pop().close()
+        home = home_with_demo(demo_home, tmp_path_factory.mktemp("desk") / "home")
+        kept.append(Program(screen, home, "demo"))
+        kept[0].is_set_as_begun()
         return kept[0]
 
     yield on

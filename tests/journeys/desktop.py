@@ -99,7 +99,7 @@ class Program:
             cwd=self.home,
             start_new_session=True,
         )
-        self._link = None
+        self._link, self._set_up = None, None
         self.until(self._connected, "the window opens")
         self.until(lambda: self.state()["logbook"], "the logbook opens")
         self.until(lambda: len(self.state()["pages_made"]) == 7, "all pages are made")
@@ -117,6 +117,12 @@ class Program:
         state = self.state()
         at_rest = not (state["dialog"] or state["popup"] or state["busy"])
         return at_rest and state["bench"] == "off" and self._settings() == self._begun_with
+
+    def is_set_as_begun(self):
+        """Whether tabs, panels and switches stand as when this was first asked."""
+        now = self.ask("set")
+        first = self._set_up = self._set_up or now
+        return now == first
 
     def let_go(self):
         """Disconnects the bench as a tester does; whether it could be."""

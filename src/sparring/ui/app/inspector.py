@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
     QApplication,
     QCheckBox,
     QComboBox,
+    QDockWidget,
     QHeaderView,
     QLabel,  # noqa: TID251  (to look, not to show)
     QLineEdit,
@@ -34,6 +35,7 @@ from PyQt6.QtWidgets import (
     QStyleOptionFrame,
     QTabBar,
     QTableWidget,
+    QToolButton,
     QTreeWidget,
     QWidget,
 )
@@ -83,6 +85,7 @@ class Inspector(QObject):
             "menus": self.menus,
             "widgets": lambda: list(_widgets()),
             "cut": lambda: list(cut()),
+            "set": lambda: sorted(_set_up(self.window)),
         }
         return answers[asked["ask"]]()
 
@@ -207,6 +210,17 @@ def _seen_in(w: QWidget, part: QRect) -> Iterator[tuple[QWidget, QRect]]:
             inner = part.translated(child.pos() * -1).intersected(child.rect())
             if not inner.isEmpty():
                 yield from _seen_in(child, inner)
+
+
+def _set_up(window: QWidget) -> Iterator[str]:
+    """How tabs, panels and switches stand, also on pages that are not shown."""
+    for w in window.findChildren(QWidget):
+        if isinstance(w, QTabBar):
+            yield f"{_name(w)}: {w.tabText(w.currentIndex())}"
+        elif isinstance(w, QDockWidget):
+            yield f"{_name(w)}: {'hidden' if w.isHidden() else 'shown'}"
+        elif isinstance(w, QPushButton | QToolButton) and w.isCheckable():
+            yield f"{_name(w)}: {'on' if w.isChecked() else 'off'}"
 
 
 def _widgets() -> Iterator[dict[str, Any]]:
