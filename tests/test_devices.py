@@ -153,15 +153,16 @@ def test_a_supply_that_is_gone_while_it_drives_is_told_and_the_stop_goes_on(
 def test_a_supply_that_was_left_on_is_switched_off_and_a_lost_logger_stops_what_it_drives(
     logger_and_supply, tmp_path
 ):
-    from sparring.bench.wire import open_wire
+    import socket
 
     _, devices = logger_and_supply
-    wire = open_wire(devices.devices[1].address)
-    wire.write(b"VOLT 6;OUTP ON\n")  # by a program that was killed
+    host, at = devices.devices[1].address.removeprefix("tcp://").split(":")
+    wire = socket.create_connection((host, int(at)))
+    wire.sendall(b"VOLT 6;OUTP ON\n")  # by a program that was killed
 
     def on():
-        wire.write(b"OUTP?\n")
-        return wire.read().strip() == b"1"
+        wire.sendall(b"OUTP?\n")
+        return wire.recv(100).strip() == b"1"
 
     wait_for(on)
     port = tmp_path / "logger"
@@ -183,6 +184,40 @@ def test_a_supply_that_was_left_on_is_switched_off_and_a_lost_logger_stops_what_
         session.detach()
         link.close()
         wire.close()
+
+
+def test_a_port_that_a_program_has_is_refused_to_a_second_by_name(logger_and_supply, tmp_path):
+    import os
+
+    from sparring.bench.portlock import PortInUse
+    from sparring.bench.wire import open_wire
+
+    files, devices = logger_and_supply
+    held = [open_wire(d.address) for d in devices.devices]
+    for d in devices.devices:
+        with pytest.raises(PortInUse, match=f"Sparring, process {os.getpid()}"):
+            open_wire(d.address)
+    done = subprocess.run(
+        [
+            *SPARRING,
+            "record",
+            "--port",
+            devices.devices[0].address,
+            *files,
+            "--logbook",
+            str(tmp_path / "b"),
+            "--yes",
+        ],
+        capture_output=True,
+        text=True,
+        timeout=60,
+    )
+    assert done.returncode
+    assert f"it is in use by Sparring, process {os.getpid()}" in done.stderr
+    for wire in held:
+        wire.close()
+    for d in devices.devices:
+        open_wire(d.address).close()
 
 
 class Relay:

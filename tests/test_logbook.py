@@ -320,6 +320,18 @@ def test_a_logbook_that_cannot_be_written_is_opened_to_be_read(tmp_path, monkeyp
     assert {p.name: p.read_bytes() for p in folder.iterdir()} == before
 
 
+@pytest.mark.parametrize("part", ["recordings", "photos", "backups"])
+def test_a_folder_that_is_a_link_out_of_the_logbook_is_refused(book, tmp_path, part):
+    folder = book.folder
+    book.close()
+    (tmp_path / "elsewhere").mkdir()
+    there = folder / part
+    there.rename(folder / "aside") if there.exists() else None
+    there.symlink_to(tmp_path / "elsewhere")
+    with pytest.raises(LogbookError, match="is a link to"):
+        Logbook(folder)
+
+
 def test_migrations_make_the_tables_that_the_code_expects(tmp_path):
     from alembic.autogenerate import compare_metadata
     from alembic.runtime.migration import MigrationContext

@@ -1,7 +1,11 @@
-"""Where a user's logbooks are kept."""
+"""Where a user's logbooks are kept, and what programs of theirs share while they run."""
 
 from __future__ import annotations
 
+import errno
+import os
+import stat
+import tempfile
 from pathlib import Path
 
 
@@ -10,3 +14,20 @@ def home() -> Path:
     from platformdirs import user_data_path
 
     return user_data_path("sparring")
+
+
+def runtime() -> Path:
+    """A folder of this user alone, for sockets and locks. Raises OSError where somebody else may
+    write in what should be it.
+    """
+    given = os.environ.get("XDG_RUNTIME_DIR", "")
+    if given and os.access(given, os.W_OK):
+        folder = Path(given) / "sparring"
+    else:
+        folder = Path(tempfile.gettempdir()) / f"sparring-{os.getuid()}"
+    folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+    about = folder.lstat()
+    if not stat.S_ISDIR(about.st_mode) or about.st_uid != os.getuid() or about.st_mode & 0o077:
+        said = "others may write in it: remove it, or name another in XDG_RUNTIME_DIR"
+        raise PermissionError(errno.EPERM, said, str(folder))
+    return folder

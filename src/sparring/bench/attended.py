@@ -51,9 +51,7 @@ class Attended:
         link.start()
         try:
             self.until(
-                lambda: self.state == "ready" and self.session.facts().obeys,
-                _FIRST,
-                f"{link.port} sends no valid lines",
+                lambda: self._there(link.in_use), _FIRST, f"{link.port} sends no valid lines"
             )
             simulated = self.session.facts().simulated
             if not simulated and not self.rig.care_confirmed:
@@ -75,6 +73,12 @@ class Attended:
             self.session.detach()
             link.close()
             self.hear()
+
+    def _there(self, in_use: str) -> bool:
+        """Whether the bench is there. Raises Interrupted where somebody else has it."""
+        if in_use:
+            raise Interrupted(in_use)
+        return self.state == "ready" and self.session.facts().obeys
 
     def _zero(self) -> None:
         """Tries it a few times: what a bench still had to say to whoever drove it before may be

@@ -10,6 +10,7 @@ from typing import Protocol
 from sparring.bench.answers import refusal
 from sparring.bench.lastword import MOVES, LastWord
 from sparring.bench.lines import SHARED, Block, Event, LineReader, Mapping, Tally
+from sparring.bench.portlock import PortInUse
 from sparring.bench.wire import TURN, Wire, open_wire, reason
 
 RETRY = 0.3  # [s] between attempts to open a port again
@@ -54,6 +55,7 @@ class Link:
         self.port, self.baud, self.clock = port, baud, clock
         self.reader = LineReader(mapping)
         self.lowers = self.times = True
+        self.in_use = ""  # by whom, in words
         self._ends = ends
         self._wire: Wire | None = None
         self._last_word = LastWord("stop", ends.said)
@@ -99,12 +101,13 @@ class Link:
                 wire = open_wire(self.port, self.baud)
             except (OSError, ValueError) as err:
                 why = f"{self.port} cannot be opened: {reason(err)}"
+                self.in_use = why if isinstance(err, PortInUse) else ""
                 if why != said:
                     self._ends.link_down(why)
                     said = why
                 self._rest()
                 continue
-            said = ""
+            said = self.in_use = ""
             self._last_word.opened(wire)
             self._wire = wire
             self._ends.link_up()

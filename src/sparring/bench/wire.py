@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
 import select
 import socket
-from typing import Protocol
+import termios
+from typing import Protocol, TextIO
 
 import serial
+
+from sparring.bench import portlock
 
 TURN = 0.05  # [s] that a read waits for something to come
 _WRITE = 0.2  # [s] that a device which does not listen may hold up a command
@@ -34,9 +38,21 @@ class Wire(Protocol):
 
 
 def open_wire(address: str, baud: int = 115200) -> Wire:
-    """Opens `tcp://host:port`, `unix:/path`, or else a serial port. Raises OSError or ValueError
-    with the reason.
+    """Opens `tcp://host:port`, `unix:/path`, or else a serial port; for this program alone. Raises
+    OSError or ValueError with the reason, PortInUse where somebody else has it.
     """
+    lock = portlock.take(address)
+    try:
+        wire = _open(address, baud)
+    except (OSError, ValueError):
+        if lock is not None:
+            lock.close()
+        raise
+    wire.lock = lock
+    return wire
+
+
+def _open(address: str, baud: int) -> _Socket | _Serial:
     if address.startswith("tcp://"):
         host, colon, port = address.removeprefix("tcp://").rpartition(":")
         if not colon or not port.isdigit():
@@ -56,10 +72,23 @@ def open_wire(address: str, baud: int = 115200) -> Wire:
     return _Serial(address, baud)
 
 
-class _Serial:
+class _Locked:
+    """Gives the lock of its port back when it is closed."""
+
+    lock: TextIO | None = None
+
+    def unlock(self) -> None:
+        if self.lock is not None:
+            self.lock.close()
+
+
+class _Serial(_Locked):
     def __init__(self, port: str, baud: int) -> None:
         try:
             self._port = serial.Serial(port, baud, timeout=TURN, write_timeout=_WRITE)
+            if not os.path.realpath(port).startswith("/dev/pts/"):
+                # others who open it are refused by the system; a pseudo-terminal would stay so
+                fcntl.ioctl(self._port.fileno(), termios.TIOCEXCL)
         except serial.SerialException as err:  # it says the port twice, and its number
             raise OSError(
                 err.errno or 0, os.strerror(err.errno) if err.errno else str(err)
@@ -86,9 +115,10 @@ class _Serial:
 
     def close(self) -> None:
         self._port.close()
+        self.unlock()
 
 
-class _Socket:
+class _Socket(_Locked):
     def __init__(self, made: socket.socket) -> None:
         made.settimeout(_WRITE)
         self._socket = made
@@ -116,6 +146,7 @@ class _Socket:
 
     def close(self) -> None:
         self._socket.close()  # no shutdown: the last word may still be said over it
+        self.unlock()
 
 
 def reason(err: Exception) -> str:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
 from pathlib import Path
 from types import MappingProxyType
@@ -34,6 +33,7 @@ from sparring.cli.common import (
     app,
     columns_of,
     option,
+    print_json,
     show_table,
     told,
 )
@@ -100,7 +100,7 @@ def train(
             )
         document = train_files.to_dict(b, torque, volts)
     if as_json:
-        typer.echo(json.dumps(document, indent=2))
+        print_json(document)
         return
     eta = quantity.show(document["efficiency_gearbox"], "ratio", "%")
     typer.echo(
@@ -191,7 +191,7 @@ def events(
     for remark in remarks:
         typer.echo(remark, err=True)
     if as_json:
-        typer.echo(json.dumps(event_files.to_dict(b, r, found), indent=2))
+        print_json(event_files.to_dict(b, r, found))
         return
     rows = [
         [str(n), f"{e.at:.2f}", SEVERITY[e.severity], e.title, in_words(e)]
@@ -274,7 +274,7 @@ def _tell(
     from sparring.files import result_files
 
     if as_json:
-        typer.echo(json.dumps({**result_files.to_dict(result), **more}, indent=2))
+        print_json({**result_files.to_dict(result), **more})
         return
 
     def cell(x: Any, kind: str, unit: str) -> str:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -18,6 +17,7 @@ from sparring.cli.common import (
     app,
     columns_of,
     option,
+    print_json,
     told,
 )
 from sparring.home import home
@@ -288,7 +288,7 @@ def _life_test(folder: Path, *, detach: bool, lines: bool, ask: bool = False) ->
 
 def _line(told: dict[str, Any]) -> None:
     """One line, at once: whoever reads it acts on it."""
-    typer.echo(json.dumps(told, ensure_ascii=False))
+    print_json(told, line=True)
 
 
 def _tell_record(document: dict[str, Any], *, lines: bool, as_json: bool) -> None:
@@ -296,7 +296,7 @@ def _tell_record(document: dict[str, Any], *, lines: bool, as_json: bool) -> Non
     if lines:
         _line({"kind": "record", **document})
     elif as_json:
-        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
     else:
         typer.echo(
             f"{len(document['runs'])} runs saved in {document['logbook']}"

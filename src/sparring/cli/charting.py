@@ -9,7 +9,16 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from sparring.cli.common import AsJson, BuildFile, LogColumns, app, columns_of, show_table, told
+from sparring.cli.common import (
+    AsJson,
+    BuildFile,
+    LogColumns,
+    app,
+    columns_of,
+    print_json,
+    show_table,
+    told,
+)
 
 if TYPE_CHECKING:
     from sparring.core.build import Build
@@ -72,7 +81,7 @@ def orders(
             else:
                 document |= {"speed_by_sound": by_sound["speed_by_sound"], "sound": by_sound}
     if as_json:
-        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
         return
     _tell(document)
 

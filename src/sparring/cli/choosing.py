@@ -4,13 +4,12 @@ and what to change.
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from sparring.cli.common import AsJson, BuildFile, app, option, show_table, told
+from sparring.cli.common import AsJson, BuildFile, app, option, print_json, show_table, told
 from sparring.cli.comparing import Query
 
 if TYPE_CHECKING:
@@ -78,7 +77,7 @@ def duty_(
         none = not any(m.meets for m in ranking.found)
         document = duty_files.to_dict(d, ranking, needs(ranking.found[0], d) if none else [])
     if as_json:
-        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
         return
     rows = [
         [
@@ -162,7 +161,7 @@ def ratio(
             gears = proposals(wanted, owned=_gears(gear), modules=_modules(module))
         document = duty_files.ratio_to_dict(d, over, best, gears)
     if as_json:
-        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
         return
     for x in document["best"]:
         low, high = x["within_2_percent"]
@@ -229,7 +228,7 @@ def spares(
             raise RecordError(str(err)) from err
         document = duty_files.spares_to_dict(build, found)
     if as_json:
-        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
         return
     show_table(
         ["part", "hand", "expected", "spares", "listed", "because of"],
@@ -259,7 +258,7 @@ def next_(
             raise RecordError(str(err)) from err
         document = duty_files.changes_to_dict(b.name, found)
     if as_json:
-        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
         return
     show_table(
         ["aim", "change", "gain", "why"],

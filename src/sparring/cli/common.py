@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
@@ -131,3 +131,10 @@ def show_table(head: list[str], rows: list[list[str]]) -> None:
     for row in rows:
         table.add_row(*row)
     Console(highlight=False).print(table)
+
+
+def print_json(document: Any, *, line: bool = False) -> None:
+    """Prints a JSON document: all that `--json` says comes this way."""
+    from sparring.files import json_text
+
+    typer.echo(json_text.text_of(document, line=line))

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import json
 import math
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from sparring.cli.common import AsJson, app, option, show_table, told
+from sparring.cli.common import AsJson, app, option, print_json, show_table, told
 
 if TYPE_CHECKING:
     from sparring.core.compare.comparison import Comparison
@@ -77,7 +76,7 @@ def compare(
         if trade:
             document["trade_off"] = _trade(found.comparison, trade)
     if as_json:
-        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
         return
     _say(document)
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import queue
 import time
 from pathlib import Path
@@ -10,7 +9,7 @@ from typing import Annotated, Any
 
 import typer
 
-from sparring.cli.common import AsJson, app, show_table, told
+from sparring.cli.common import AsJson, app, print_json, show_table, told
 
 
 @app.command()
@@ -32,7 +31,7 @@ def devices(
     with told():
         document = _listen(record_files.load(file, DeviceSet), seconds)
     if as_json:
-        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
         return
     rows = [
         [c["channel"], c["device"], "–" if c["newest"] is None else f"{c['newest']:.4g}", c["unit"]]
@@ -51,7 +50,7 @@ def _ports(as_json: bool) -> None:
 
     found = [{"port": p.device, "what": p.description} for p in list_ports.comports()]
     if as_json:
-        typer.echo(json.dumps({"format": "sparring.ports/1", "ports": found}, indent=2))
+        print_json({"format": "sparring.ports/1", "ports": found})
         return
     rows = [[p["port"], p["what"]] for p in found]
     show_table(["port", "what"], rows) if rows else typer.echo("No serial port.")

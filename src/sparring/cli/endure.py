@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 import sys
 from pathlib import Path
@@ -10,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from sparring.cli.common import AsJson, app, told
+from sparring.cli.common import AsJson, app, print_json, told
 
 if TYPE_CHECKING:
     from sparring.core.build import Build
@@ -51,7 +50,7 @@ def go_on(folder: Path, *, lines: bool, ask: bool) -> int:
 
     def tell(what: dict[str, Any]) -> None:
         if lines:
-            typer.echo(json.dumps(what, ensure_ascii=False))
+            print_json(what, line=True)
         elif what["kind"] in ("said", "state"):
             typer.echo(what.get("text") or f"{what['state']} {what['why']}".strip(), err=True)
 
@@ -114,7 +113,7 @@ def endurance(
                 process.tell(journal, word)
         document = status(journal)
     if as_json:
-        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
         return
     total = document["totals"]
     typer.echo(f"{document['name']}: {document['state']} {document['why']}".strip())

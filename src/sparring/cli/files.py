@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
-from sparring.cli.common import AsJson, RigFile, app, columns_of, show_table, told
+from sparring.cli.common import AsJson, RigFile, app, columns_of, print_json, show_table, told
 
 Logbook_ = Annotated[Path, typer.Argument(help="logbook folder")]
 
@@ -23,7 +22,7 @@ def formats(as_json: AsJson = False) -> None:
     into = [{"id": i.id, "reads": i.words, "endings": list(i.suffixes)} for i in IMPORTS]
     if as_json:
         document = {"format": "sparring.formats/1", "exports": out, "imports": into}
-        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
         return
     show_table(["id", "what", "ending"], [[e.id, e.words, e.suffix] for e in EXPORTS])
     show_table(["id", "what", "endings"], [[i.id, i.words, " ".join(i.suffixes)] for i in IMPORTS])
@@ -80,7 +79,7 @@ def import_(
             logbook, file, build, rig=rig, columns=columns_of(column) if column else None
         )
     if as_json:
-        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
         return
     for remark in document["remarks"]:
         typer.echo(remark, err=True)

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
-from sparring.cli.common import AsJson, Inspect, app, told
+from sparring.cli.common import AsJson, Inspect, app, print_json, told
 from sparring.home import home
 
 
@@ -92,7 +91,7 @@ def edit(
             wrong_all_along=wrong_all_along,
         )
     if as_json:
-        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
         return
     typer.echo(f"saved as {document['kept_as']}")
     for c in document["corrections"]:
@@ -114,7 +113,7 @@ def care(
     with told():
         document = care_of(logbook, rig, confirm.strip(), f"{date.today():%Y-%m-%d}")
     if as_json:
-        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
         return
     typer.echo("\n".join(document["notes"]))
     by, on = document["confirmed_by"], document["confirmed_on"]
@@ -131,7 +130,7 @@ def check(
     with told():
         found = keeping.check(logbook)
     if as_json:
-        typer.echo(json.dumps(found, indent=2, ensure_ascii=False))
+        print_json(found)
     else:
         if found["database"]:
             typer.echo(

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from sparring.cli.common import AsJson, app, told
+from sparring.cli.common import AsJson, app, print_json, told
 
 if TYPE_CHECKING:
     from sparring.core.characterise import Judged
@@ -66,7 +66,7 @@ def measure(
         **_told(found),
     }
     if as_json:
-        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
         return
     _say(found)
 
@@ -113,7 +113,7 @@ def parts(
         "differences": apart(named) if way else [],
     }
     if as_json:
-        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
         return
     for row in rows:
         typer.echo(

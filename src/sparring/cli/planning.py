@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import math
 import re
 from pathlib import Path
@@ -10,7 +9,16 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from sparring.cli.common import AsJson, BuildFile, RigFile, app, option, show_table, told
+from sparring.cli.common import (
+    AsJson,
+    BuildFile,
+    RigFile,
+    app,
+    option,
+    print_json,
+    show_table,
+    told,
+)
 
 if TYPE_CHECKING:
     from sparring.core.build import Build
@@ -100,7 +108,7 @@ def _tell(b: Build, r: Rig, p: Plan, tolerance: float, *, as_json: bool) -> None
     findings = judge_plan(Planned(b, r, p, outlook, hung))
     if as_json:
         document = plan_files.to_dict(b, r, p, outlook, drive, hung, findings)
-        typer.echo(json.dumps(document, indent=2))
+        print_json(document)
         return
     _show(b, r, p, outlook, hung, findings)
 
@@ -244,7 +252,7 @@ def repeats(
             "power_reached": next(row["power"] for row in table if row["repeats"] == n),
             "table": table,
         }
-        typer.echo(json.dumps(document, indent=2))
+        print_json(document)
         return
     show_table(
         ["runs each", "power %"], [[f"{t['repeats']}", f"{100 * t['power']:.1f}"] for t in table]
@@ -296,7 +304,7 @@ def step_up(
             raise RecordError(str(err)) from err
     document = plan_files.step_up_to_dict(b, volts, torque, rows)
     if as_json:
-        typer.echo(json.dumps(document, indent=2))
+        print_json(document)
         return
     show_table(
         ["stages", "ratio", "speed rpm", "current A", "turns %", "tried"],
@@ -338,7 +346,7 @@ def data_sheet(
         rows = compare(record.data_sheet, record.sheet_tolerance, [r for _, r in units])
         document = plan_files.sheet_to_dict(record, [name for name, _ in units], rows)
     if as_json:
-        typer.echo(json.dumps(document, indent=2))
+        print_json(document)
         return
     show_table(
         ["figure", "V", "stated", *(name for name, _ in units)],
@@ -385,7 +393,7 @@ def campaign(
         ]
     if as_json:
         document = {"format": "sparring.campaigns/1", "logbook": str(logbook), "campaigns": found}
-        typer.echo(json.dumps(document, indent=2))
+        print_json(document)
         return
     for one in found:
         typer.echo(f"{one['name']}: {one['done']} of {one['trials']} trials")

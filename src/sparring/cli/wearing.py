@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -15,6 +14,7 @@ from sparring.cli.common import (
     app,
     columns_of,
     option,
+    print_json,
     show_table,
     told,
 )
@@ -46,7 +46,7 @@ def wear(
         except ReductionError as err:
             raise ReductionError(f"{inspections}: {err}") from err
     if as_json:
-        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
         return
     _tell_wear(document)
 
@@ -164,7 +164,7 @@ def life(
                 fit = None  # said in the document
         document = life_files.to_dict(given, fit, line, sure)
     if as_json:
-        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
         return
     typer.echo(f"{document['failures']} of {document['specimens']} failed. {document['method']}")
     for name in ("shape", "scale", "B10", "B50"):
@@ -230,7 +230,7 @@ def cycles(
             damage=damage,
         )
     if as_json:
-        typer.echo(json.dumps(document, indent=2, ensure_ascii=False))
+        print_json(document)
         return
     unit = document["unit"]
     typer.echo(f"{document['cycles']:g} cycles of {channel} at {document['reversals']} reversals")

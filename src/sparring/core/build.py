@@ -12,7 +12,7 @@ from sparring.core import motor as motors
 from sparring.core.care import Allowed, Dismantling, FirstPower, Life
 from sparring.core.data_sheet import SheetLine
 from sparring.core.quantity import Measured
-from sparring.core.records import Q, Record
+from sparring.core.records import PhotoName, Q, Record
 from sparring.core.train import kinematics, strength
 from sparring.core.train.bearings import Bearing
 from sparring.core.train.kinds import SpurStage, Stage
@@ -96,10 +96,7 @@ class Build(Record):
     bearings: Annotated[tuple[Bearing, ...], Field(max_length=40)] = ()
     parts: Annotated[tuple[Item, ...], Field(max_length=200)] = ()
     currency: Annotated[str, Field(max_length=6)] = "€"
-    photos: Annotated[
-        tuple[Annotated[str, Field(max_length=200, pattern=r"^[^./\\][^/\\]*$")], ...],
-        Field(max_length=100),
-    ] = ()
+    photos: Annotated[tuple[PhotoName, ...], Field(max_length=100)] = ()
     notes: str = ""
     data_sheet: Annotated[tuple[SheetLine, ...], Field(max_length=20)] = ()
     sheet_tolerance: Annotated[float, Q("ratio", "%", least=0.0, most=1.0)] = 0.10

@@ -9,11 +9,12 @@ import types
 import typing
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, ClassVar, Self, TypeVar, cast
+from typing import Annotated, Any, ClassVar, Self, TypeVar, cast
 
 from pydantic import (
     BaseModel,
     ConfigDict,
+    Field,
     GetCoreSchemaHandler,
     GetJsonSchemaHandler,
     ValidationError,
@@ -190,6 +191,8 @@ class Record(BaseModel):
         return next((m for m in (*meta.metadata, *inner) if isinstance(m, Q)), None)
 
 
+PhotoName = Annotated[str, Field(max_length=200, pattern=r"^[^./\\][^/\\]*$")]
+"""Of a file in the logbook's folder of photos: no path leads out of it."""
 R = TypeVar("R", bound=Record)
 
 

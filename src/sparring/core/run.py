@@ -13,7 +13,7 @@ from sparring.core.instruments.meters import Sensors
 from sparring.core.plan import Outcome, PlanStep
 from sparring.core.plan.record import Kind
 from sparring.core.quantity import Measured
-from sparring.core.records import Q, Record
+from sparring.core.records import PhotoName, Q, Record
 from sparring.core.rig import Rig
 
 
@@ -51,8 +51,8 @@ class Run(Record):
     left_out: Annotated[str, Field(max_length=120)] = ""
     read: ByEye | None = None
     events: Annotated[tuple[Happening, ...], Field(max_length=200)] = ()
-    photos: Annotated[tuple[Annotated[str, Field(max_length=200)], ...], Field(max_length=100)] = ()
-    sounds: Annotated[tuple[Annotated[str, Field(max_length=200)], ...], Field(max_length=100)] = ()
+    photos: Annotated[tuple[PhotoName, ...], Field(max_length=100)] = ()
+    sounds: Annotated[tuple[PhotoName, ...], Field(max_length=100)] = ()
 
     @property
     def outcome(self) -> Outcome:

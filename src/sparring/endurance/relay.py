@@ -8,24 +8,15 @@ import selectors
 import socket
 import threading
 from collections.abc import Callable
-from pathlib import Path
 
 import numpy as np
 
 from sparring.bench.lines import SHARED, SIMULATED, with_checksum
 from sparring.core.quantity import from_si, kind_of
 from sparring.core.recording import CHANNELS
+from sparring.home import runtime
 
 _MOST = 1 << 20  # bytes that wait for one who does not read, before it is let go
-
-
-def _place(pid: int) -> Path:
-    """A short path, for a socket's has to be one, that only its owner can reach."""
-    base = Path(os.environ.get("XDG_RUNTIME_DIR") or f"/tmp/sparring-{os.getuid()}")
-    base.mkdir(mode=0o700, parents=True, exist_ok=True)
-    if base.stat().st_uid != os.getuid():
-        raise PermissionError(f"{base} belongs to somebody else; set XDG_RUNTIME_DIR")
-    return base / f"sparring-{pid}.sock"
 
 
 class Relay:
@@ -36,7 +27,8 @@ class Relay:
 
     def __init__(self, said: Callable[[str], str | None], *, simulated: bool) -> None:
         self._said, self._simulated = said, simulated
-        self.path = _place(os.getpid())
+        # a short path, for a socket's has to be one
+        self.path = runtime() / f"{os.getpid()}.sock"
         self.path.unlink(missing_ok=True)
         self._server = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
         self._server.bind(str(self.path))

@@ -24,7 +24,7 @@ from sparring.core.quantity import Measured
 from sparring.core.records import Q, RecordError, problems
 from sparring.core.reduce.split import nominal_voltages
 from sparring.core.run import Run
-from sparring.files.table_files import head_of, lines_of, too_wide
+from sparring.files.table_files import as_shown, head_of, lines_of, too_wide
 
 _WEIGHT = "weight"
 _ENDS = {"": "top", "lifted": "top", "ran": "top", "stalled": "stalled"}
@@ -146,5 +146,5 @@ def text_of(runs: Sequence[Run]) -> str:
         noticed = "" if r.read is None else ", ".join(r.read.noticed)
         ended = "stalled" if r.ended == "stalled" else "lifted"
         happened = ", ".join(e.id for e in r.events)
-        table.writerow([*cells, ended, r.broke, noticed, happened])
+        table.writerow([as_shown(c) for c in (*cells, ended, r.broke, noticed, happened)])
     return out.getvalue()

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 from sparring.core.recording import Recording
 from sparring.core.records import RecordError
 from sparring.core.run import Run
-from sparring.files import log_files, log_look
+from sparring.files import json_text, log_files, log_look
 
 _FORMAT = "sparring.runs/1"
 
@@ -66,7 +66,7 @@ def text_of(title: str, campaign: str, kept: Sequence[Kept]) -> str:
             for k in kept
         ],
     }
-    return json.dumps(document, indent=2, ensure_ascii=False) + "\n"
+    return json_text.text_of(document) + "\n"
 
 
 def load(path: Path) -> Exported:

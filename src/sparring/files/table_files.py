@@ -23,17 +23,40 @@ def lines_of(path: Path) -> Lines:
         raise RecordError(f"{path} is not a text file: save the table as CSV in UTF-8") from err
     first, _, _ = text.partition("\n")
     between = max(("\t", ";", ","), key=first.count)
-    lines = [
-        (n, cells)
-        for n, cells in enumerate(csv.reader(io.StringIO(text), delimiter=between), start=1)
-        if any(c.strip() for c in cells)
-    ]
+    read = csv.reader(io.StringIO(text), delimiter=between)
+    lines = []
+    try:
+        for n, cells in enumerate(read, start=1):
+            if any(c.strip() for c in cells):
+                lines.append((n, [as_written(c) for c in cells]))
+    except csv.Error as err:  # a cell of more than 131 072 characters
+        raise RecordError(
+            f"{path}, line {read.line_num}: {err}; is a quotation mark missing?"
+        ) from err
     if len(lines) < 2 or len(lines) > _MOST:
         raise RecordError(
             f"{path} holds {max(len(lines) - 1, 0)} lines of readings; a header and 1 to "
             f"{_MOST} lines are needed"
         )
     return lines
+
+
+_RUNS = ("=", "+", "-", "@", "\t", "\r")
+# a figure with its ± and unit is no formula
+_FIGURE = re.compile(r"[-+]?\d[\d.]*(?:[eE][-+]?\d+)?(?: ± \d[\d.eE+-]*)?(?: [^\s=+@|!(),;]+)*")
+
+
+def as_shown(cell: str) -> str:
+    """A text that a spreadsheet shows, and does not run as a formula; `as_written` takes it
+    back.
+    """
+    risky = cell.lstrip("'").startswith(_RUNS) and not _FIGURE.fullmatch(cell)
+    return f"'{cell}" if risky else cell
+
+
+def as_written(cell: str) -> str:
+    """What `as_shown` was given."""
+    return cell[1:] if cell.startswith("'") and cell.lstrip("'").startswith(_RUNS) else cell
 
 
 def head_of(path: Path, cells: list[str], known: tuple[str, ...]) -> list[tuple[str, str]]:

@@ -35,7 +35,8 @@ from sparring.logbook.settings import Settings
 from sparring.logbook.stored import StoredRun, StoredTest, headline_said, moment
 from sparring.logbook.tables import SCHEMA, BuildRow, CorrectionRow, RigRow, RunRow, TestRow
 
-_OURS = ("recordings", "photos", "sounds", "endurance", "logbook.lock", keeping.FOLDER, DERIVED)
+_FOLDERS = ("recordings", "photos", "sounds", "endurance", keeping.FOLDER)
+_OURS = (*_FOLDERS, "logbook.lock", DERIVED)
 
 
 def _writable(folder: Path, own: Path) -> bool:
@@ -72,6 +73,12 @@ class Logbook(Characterised, Campaigns, Inspected, Settings, Recorded):
             raise LogbookError(
                 f"{self.folder} holds other files; choose an empty folder for a new logbook"
             )
+        for name in _FOLDERS:
+            if (self.folder / name).is_symlink():
+                raise LogbookError(
+                    f"{self.folder / name} is a link to {(self.folder / name).readlink()}: what is"
+                    " recorded would be read and written there. Put the folder itself in its place."
+                )
         self.read_only = known and database is None and not _writable(self.folder, own)
         if self.read_only:
             self._open_fixed(own)

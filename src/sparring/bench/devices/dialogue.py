@@ -6,6 +6,7 @@ import time
 from collections.abc import Callable
 from typing import Any, Protocol
 
+from sparring.bench import portlock
 from sparring.bench.wire import Wire, open_wire
 
 ANSWER = 0.5  # [s] that an instrument takes to answer at most
@@ -86,6 +87,7 @@ class _OverVisa:
         import pyvisa
 
         self._error = pyvisa.errors.VisaIOError
+        self._lock = portlock.take(address)
         try:
             manager: Any = pyvisa.ResourceManager("@py")
             self._resource = manager.open_resource(
@@ -96,6 +98,7 @@ class _OverVisa:
                 write_termination="\n",
             )
         except Exception as err:  # the libraries behind it raise many kinds
+            self._unlock()
             raise OSError(str(err) or type(err).__name__) from err
         if address.upper().startswith("ASRL"):
             self._resource.baud_rate = baud
@@ -127,6 +130,11 @@ class _OverVisa:
 
     def close(self) -> None:
         self._do(self._resource.close, "close")
+        self._unlock()
+
+    def _unlock(self) -> None:
+        if self._lock is not None:
+            self._lock.close()
 
     def _do(self, what: Callable[[], Any], text: str) -> Any:
         from pyvisa.constants import StatusCode

@@ -15,6 +15,7 @@ from typing import NamedTuple, Protocol
 from sparring.bench.devices.dialogue import Dialogue, open_dialogue
 from sparring.bench.lastword import MOVES, LastWord
 from sparring.bench.link import RETRY
+from sparring.bench.portlock import PortInUse
 from sparring.bench.wire import reason
 from sparring.core.instruments.answers import AnswerError, shown
 from sparring.core.instruments.devices import Device, Query, Template
@@ -59,6 +60,7 @@ class Instrument:
         self, device: Device, listens: Listens, *, clock: Callable[[], float] = time.monotonic
     ) -> None:
         self.device, self.clock = device, clock
+        self.in_use = ""  # by whom, in words
         self.identity = ""  # what it answered to `begin`
         self._listens = listens
         self._orders: queue.SimpleQueue[_Order] = queue.SimpleQueue()
@@ -114,6 +116,7 @@ class Instrument:
                 to = open_dialogue(address, self.device.baud)
             except (OSError, ValueError) as err:
                 why = f"{self.device.name}: {address} cannot be opened: {reason(err)}"
+                self.in_use = why if isinstance(err, PortInUse) else ""
                 if why != said:
                     self._listens.down(self, why)
                     said = why

@@ -119,6 +119,11 @@ class Joined:
         return [*self.boards.values(), *self.instruments.values()]
 
     @property
+    def in_use(self) -> str:
+        """By whom a port of it is, in words."""
+        return next((p.in_use for p in self._parts if p.in_use), "")
+
+    @property
     def driver(self) -> Instrument | None:
         """The instrument that drives; None: the first board does, if it obeys."""
         return next(iter(self._takers("up")), None)

@@ -8,7 +8,7 @@ from pydantic import Field, field_validator, model_validator
 
 from sparring.core.care import Allowed
 from sparring.core.quantity import Measured
-from sparring.core.records import Q, Record
+from sparring.core.records import PhotoName, Q, Record
 from sparring.core.wear.modes import BY_ID
 
 SizeKind = Literal[
@@ -145,7 +145,7 @@ class Photo(Record):
     taken: as its camera says, ISO 8601.
     """
 
-    file: Annotated[str, Field(min_length=1, max_length=200, pattern=r"^[^./\\][^/\\]*$")]
+    file: PhotoName
     original: Annotated[str, Field(max_length=200)] = ""
     caption: Annotated[str, Field(max_length=200)] = ""
     taken: Annotated[str, Field(max_length=40)] = ""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 
 from sparring.exchange.export import Export, KeptTest, text_file
@@ -10,10 +9,10 @@ from sparring.exchange.export import Export, KeptTest, text_file
 
 def write_json(source: KeptTest, path: Path) -> None:
     """The document of docs/formats.md."""
-    from sparring.files import result_files
+    from sparring.files import json_text, result_files
 
     document = result_files.to_dict(source.result, source.corrections)
-    text_file(path, json.dumps(document, indent=2))
+    text_file(path, json_text.text_of(document))
 
 
 def write_csv(source: KeptTest, path: Path) -> None:

@@ -18,7 +18,12 @@ def write(source: KeptTest, out: Path) -> Path:
     folder = out / source.name
     making = folder.with_name(folder.name + ".part")
     shutil.rmtree(making, ignore_errors=True)
-    making.mkdir(parents=True)
+    out.mkdir(parents=True, exist_ok=True)
+    making.mkdir()
+    # what was measured is its tester's to show, as in the logbook, unless the folder that it goes
+    # into is one that a group works in
+    shared = out.stat().st_mode
+    making.chmod(0o700 | (shared & 0o070 if shared & 0o020 else 0))
     try:
         for name, record in (
             ("build", source.build),
@@ -57,7 +62,9 @@ def write(source: KeptTest, out: Path) -> Path:
         shutil.rmtree(making, ignore_errors=True)
         raise
     # an earlier export of the same test is renewed; whatever else lies there stays
-    folder.mkdir(exist_ok=True)
+    if not folder.exists():
+        making.rename(folder)
+        return folder
     for file in making.iterdir():
         file.replace(folder / file.name)
     making.rmdir()

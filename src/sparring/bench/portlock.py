@@ -1,0 +1,70 @@
+"""One program at a time on a port: two that read it share its lines, and each stops the other's
+bench.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import fcntl
+import hashlib
+import os
+from pathlib import Path
+from typing import TextIO
+
+from sparring.home import runtime
+
+_SEVERAL = ("unix:",)  # beginnings of addresses that serve several at once
+
+
+class PortInUse(OSError):
+    """Somebody else has the port; the message names them."""
+
+
+def take(address: str) -> TextIO | None:
+    """The lock of an address, held until it is closed; None: of one that serves several. Raises
+    PortInUse, and OSError where there is no place for locks.
+    """
+    if address.startswith(_SEVERAL):
+        return None
+    real = os.path.realpath(address) if address.startswith("/") else address
+    name = hashlib.sha256(real.encode()).hexdigest()[:16]
+    path = runtime() / f"port-{name}.lock"
+    handle = open(path, "a+", encoding="utf-8", opener=_private)  # noqa: SIM115
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError as err:
+        handle.seek(0)
+        holder = handle.read().strip() or "another program"
+        handle.close()
+        raise PortInUse(errno.EBUSY, f"it is in use by {holder}") from err
+    handle.seek(0)
+    handle.truncate()
+    handle.write(f"Sparring, process {os.getpid()}")
+    handle.flush()
+    try:
+        _alone(real)
+    except PortInUse:
+        handle.close()
+        raise
+    return handle
+
+
+def _alone(port: str) -> None:
+    """Raises PortInUse where another program has a serial port open. Of a pseudo-terminal nobody
+    can tell who simulates the board at its other end.
+    """
+    if not port.startswith("/dev/") or port.startswith("/dev/pts/"):
+        return
+    for process in Path("/proc").glob("[0-9]*"):
+        if process.name == str(os.getpid()):
+            continue
+        with contextlib.suppress(PermissionError, FileNotFoundError):  # another's, or just ended
+            for handle in (process / "fd").iterdir():
+                if os.readlink(handle) == port:
+                    name = (process / "comm").read_text().strip()
+                    raise PortInUse(errno.EBUSY, f"it is in use by {name}, process {process.name}")
+
+
+def _private(path: str, flags: int) -> int:
+    return os.open(path, flags | os.O_NOFOLLOW, 0o600)
