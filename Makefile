@@ -20,8 +20,8 @@ run: $(VENV)/.ready         ## start the application on your own logbook
 test: $(VENV)/.ready-dev    ## the tests after each change: the program, a sample of each study, the journeys through each page
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -m "not whole"
 
-rest: $(VENV)/.ready-dev    ## what `make test` leaves out: the studies at their size, every other journey and detail
-	QT_QPA_PLATFORM=offscreen SPARRING_STUDIES=ci $(BIN)/python -m pytest -m "whole or study"
+rest: $(VENV)/.ready-dev    ## what `make test` leaves out: every other journey and detail
+	QT_QPA_PLATFORM=offscreen SPARRING_STUDIES=ci $(BIN)/python -m pytest -m whole
 
 coverage: $(VENV)/.ready-dev  ## the branches that the tests of the program cover: twice as long as without
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --ignore tests/journeys --cov --cov-report=term

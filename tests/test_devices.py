@@ -133,7 +133,7 @@ def test_a_supply_that_is_gone_while_it_drives_is_told_and_the_stop_goes_on(
     session.attach(link, link.tally)
     link.start()
     try:
-        wait_for(lambda: session.state == "ready" and session.facts().obeys and link.driver.there)
+        wait_for(lambda: session.state == "ready" and session.facts().obeys)
         assert link.send("drive 6")
         assert link.send("up")
         wait_for(lambda: "OUTP ON" in relay.text)

@@ -93,6 +93,7 @@ class Joined:
         self._mapping: tuple[tuple[str, ...], Mapping] | None = None
         self._begun = clock()
         self._obeys = False  # the first board answers commands
+        self._asked_hello = False
         self._away: set[str] = set()
         self._unstopped: set[str] = set()
         self._asked: dict[str, set[str]] = {}  # by word, who has not answered yet
@@ -154,8 +155,8 @@ class Joined:
         if word == "hello":
             for link in self.boards.values():
                 link.send("hello")
-            if self.driver is not None:
-                self._answer(word, "ok")
+            self._asked_hello = True
+            self._greet()
             return True
         if word == "stop":
             return self._send_stop()
@@ -170,6 +171,13 @@ class Joined:
             return board.send(command)
         self._answer(word, self._by_hand(word, figure))
         return True
+
+    def _greet(self) -> None:
+        """Answers a hello, once everything that drives is there."""
+        drivers = self._takers("up")
+        if self._asked_hello and drivers and all(i.there for i in drivers):
+            self._asked_hello = False
+            self._answer("hello", "ok")
 
     def owners(self) -> dict[str, str]:
         """The device that each channel comes from."""
@@ -267,6 +275,7 @@ class Joined:
                 self._ends.said(f"{who.name} is back.")
         if who.name in self.instruments:  # whoever drove it before may have been killed
             self.instruments[who.name].order("stop", "")
+            self._greet()
         if who is self.first:
             self._ends.link_up()
         elif who.name in self.boards:
