@@ -31,7 +31,7 @@ def benches(few):
     """How many benches a study takes: all by `make study`, few in CI, a sample of those in the
     tests that are run after each change.
     """
-    return {"all": CASES, "ci": few, "sample": max(few // 6, min(few, 3))}[SIZE]
+    return {"all": CASES, "ci": few, "sample": max(few // 6, min(few, 4))}[SIZE]
 
 
 def about_95(share, n, most=0.99):
