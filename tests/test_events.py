@@ -5,6 +5,7 @@
 import json
 import tempfile
 import warnings
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -155,7 +156,32 @@ def test_a_strangers_logs_are_silent(way):
             )
             recording, _ = log_files.read(log_look.look(Path(name) / "log.csv"))
         for run in split_runs(recording, p, method=r.method):
+            assert not detect(b, r, run, recording)
             assert not detect(b, r, run, part_of(run, recording))
+
+
+def test_what_a_run_leaves_behind_is_found_in_a_log_of_several(build, rig):
+    """A log is taken apart at its pauses; what tells these two lies in the pause."""
+    b, r, load = bench_for("breaker-trip", build, rig)
+    for mishap, wanted in ((MISHAPS["breaker-trip"](), ["breaker-trip"] * 3), (None, [])):
+        _, lifts = made("breaker-trip", b, r, load, 3, mishap=mishap)
+        log = one_log(lifts, r.method, pause=2.0)
+        assert found_in(log, b, r, load) == wanted
+    b, r, load = bench_for("zero-drift", build, rig)
+    log = one_log(made("zero-drift", b, r, load, 3)[1], r.method, pause=2.0)
+    assert found_in(log, b, r, load) == []
+    cell = log.channels["cell"]
+    third = (log.t[-1] - log.t[0]) / 3  # in the middle run
+    moved = np.clip((log.t - log.t[0] - 1.2 * third) / (0.6 * third), 0, 1)
+    moved *= 0.06 * (np.median(cell) - np.min(cell))
+    drifted = replace(log, channels={**log.channels, "cell": np.round(cell + moved)})
+    assert found_in(drifted, b, r, load) == ["zero-drift"]
+
+
+def found_in(log, build, rig, load):
+    plan = planned([Measured(load, 5e-4)], (12.0,), 3)
+    runs = split_runs(log, plan, method=rig.method)
+    return [e.id for run in runs for e in detect(build, rig, run, log)]
 
 
 def test_events_are_kept_with_the_run_and_told_by_command(build, rig, tmp_path):

@@ -5,7 +5,7 @@ import math
 
 import numpy as np
 import pytest
-from helpers import benches, make_runs
+from helpers import benches, make_runs, planned
 from independent import setups, study
 from typer.testing import CliRunner
 
@@ -13,7 +13,7 @@ from sparring.cli.app import app
 from sparring.core import predict
 from sparring.core.analysis import analyse
 from sparring.core.findings.plan import Planned, judge_plan
-from sparring.core.methods import Generator, Hoist, Lever, RunUp, Scale
+from sparring.core.methods import Brake, Generator, Hoist, Lever, RunUp, Scale
 from sparring.core.outlook.drive import Drive, Load
 from sparring.core.outlook.foresee import driven, foresee
 from sparring.core.outlook.learn import learnt
@@ -135,6 +135,10 @@ def test_every_method_has_a_prediction(build, method):
 def test_every_question_gives_a_plan_with_its_reasons(build, question, method):
     rig = Rig(method=method)
     weak = changed(build, ("stages", 1, "face_width"), 0.6e-3)  # so that something can break
+    if question == "how does it wear" and math.isfinite(method.course[0]):
+        with pytest.raises(ValueError, match="life test"):
+            ask(question, Ask(weak, rig))
+        return
     plan = ask(question, Ask(weak, rig))
     assert plan.question == question
     assert plan.reasons
@@ -238,3 +242,50 @@ def test_questions_are_listed_and_a_wrong_call_is_told_from_bad_data(files):
     assert run("plan", *files, "--question", "why").exit_code == 1
     assert run("plan", *files, "--question", "find the stall", "--line", "x").exit_code == 2
     assert run("plan", *files, "--shelf", "1 m").exit_code == 1
+
+
+def test_what_a_motor_draws_while_it_comes_up_is_held_against_the_limit(build, rig):
+    """Against a motor stepped by hand: L neglected, m dω/dt = k I − friction − load."""
+    plan = planned((Measured(1.0),), repeats=1)
+    (row,) = foresee(Drive.of(build), rig, plan).rows.values()
+    motor = build.motor_line()
+    k, resistance, friction = (nominal(x) for x in (motor.k, motor.R, motor.friction))
+    radius = rig.method.drum_diameter.value / 2
+    inertia = build.rotor_inertia() + 1.0 * radius**2 / build.ratio() ** 2
+    load = k * row.current - friction
+    dt, speed, squares = 1e-5, 0.0, []
+    for _ in range(5000):
+        current = (12.0 - k * speed) / resistance
+        squares.append(current**2)
+        speed += dt * (k * current - friction - load) / inertia
+    assert row.starts == pytest.approx(math.sqrt(np.mean(squares)), rel=0.03)
+    assert row.starts > row.current
+    tight = changed(rig, ("limits", "current"), (row.starts + row.current) / 2)
+    said = judge_plan(Planned(build, tight, plan, foresee(Drive.of(build), tight, plan)))
+    assert "start-will-stop-it" in [f.id for f in said]
+    assert "start-will-stop-it" not in [
+        f.id for f in judge_plan(Planned(build, rig, plan, foresee(Drive.of(build), rig, plan)))
+    ]
+
+
+def test_a_motor_that_warms_above_the_rigs_limit_is_foreseen(build, rig):
+    braked = changed(rig, ("method",), Brake.ours(hold=1800.0))
+    plan = planned((Measured(1.5),), repeats=1, measure=1800.0)
+    (row,) = foresee(Drive.of(build), braked, plan).rows.values()
+    assert row.case > 300.0
+    for limit, there in ((row.case - 2.0, True), (row.case + 2.0, False)):
+        tight = changed(braked, ("limits", "temperature"), limit)
+        found = judge_plan(Planned(build, tight, plan, foresee(Drive.of(build), tight, plan)))
+        said = [f for f in found if f.id == "limit-will-stop-it"]
+        assert any("temperature" in f.title for f in said) == there
+
+
+def test_a_hoist_is_asked_for_nothing_that_its_travel_does_not_last(build, rig):
+    with pytest.raises(ValueError, match="its travel of"):
+        ask("how does it wear", Ask(build, rig))
+    braked = changed(rig, ("method",), Brake.ours())
+    assert ask("how does it wear", Ask(build, braked)).steps
+    plan = changed(planned((Measured(1.0),), repeats=1), ("steps", 0, "time"), 600.0)
+    found = judge_plan(Planned(build, rig, plan, foresee(Drive.of(build), rig, plan)))
+    (said,) = [f for f in found if f.id == "step-outlasts-travel"]
+    assert said.steps == (plan.steps[0].id,)

@@ -44,6 +44,17 @@ def test_a_lift_goes_through_its_commands_and_is_kept(bench):
     assert run["voltage"] == "12 V"
 
 
+def test_a_stop_by_another_program_ends_the_lift_and_is_told(bench):
+    assert bench.lift(0.5)
+    bench.run(1.0)
+    assert bench.session.state == "lifting"
+    bench.say("> stop ok")
+    assert bench.session.state == "ready"
+    bench.settle()
+    assert bench.kept[0][1] == "interrupted"
+    assert any("by another program" in n.what for n in bench.notices if n.kind == "said")
+
+
 def test_a_bench_that_somebody_else_drives_is_never_told_to_stop_but_by_the_tester(tmp_path):
     shared = FakeBench(tmp_path)
     obey = shared._obey

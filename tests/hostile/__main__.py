@@ -17,15 +17,19 @@ import numpy as np
 sys.path.insert(0, str(Path(__file__).parent))
 
 import attacks
+import every_command
 import storms
 import week
 from tally import Tally
 
-ATTACKS = vars(attacks) | vars(storms)
+ATTACKS = vars(attacks) | vars(every_command) | vars(storms)
 
 MANY = {
     "records": 3000,
     "logs": 2000,
+    "every_command": 4000,
+    "lines_and_searches": 4000,
+    "answers": 4000,
     "damaged_recordings": 2000,
     "cut_streams": 2000,
     "damaged_databases": 1200,
@@ -35,6 +39,9 @@ MANY = {
 WHAT = {
     "records": "mutated builds, rigs, plans and options through the commands",
     "logs": "mutated logs through `sparring reduce`",
+    "every_command": "mutated files and options through every command of the program",
+    "lines_and_searches": "plan lines and searches of their own words in any order",
+    "answers": "answers of instruments in any form, and patterns they are compared with",
     "damaged_recordings": "flipped bits, holes and cuts in recordings",
     "cut_streams": "the same in captures that were not ended",
     "damaged_databases": "the same in a logbook's database",

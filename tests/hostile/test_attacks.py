@@ -1,6 +1,7 @@
 """A part of every attack; `make attack` makes thousands of each."""
 
 import attacks
+import every_command
 import pytest
 import storms
 import week
@@ -12,6 +13,9 @@ from sparring.ui.pages import PAGES
 SOME = {
     "records": 60,
     "logs": 40,
+    "every_command": 140,
+    "lines_and_searches": 200,
+    "answers": 300,
     "damaged_recordings": 60,
     "cut_streams": 60,
     "damaged_databases": 40,
@@ -20,10 +24,14 @@ SOME = {
 }
 
 
+def test_no_command_is_left_out():
+    assert every_command.names() == sorted({*every_command.EXAMPLES, *every_command.NOT})
+
+
 @pytest.mark.whole
 @pytest.mark.parametrize("name", SOME)
 def test_nothing_from_outside_breaks_it_or_passes_unseen(name, tmp_path):
-    tally = (vars(attacks) | vars(storms))[name](SOME[name], 7, tmp_path)
+    tally = (vars(attacks) | vars(every_command) | vars(storms))[name](SOME[name], 7, tmp_path)
     assert not tally.faults, f"{len(tally.faults)} of {tally.inputs}, the first: {tally.faults[0]}"
     assert tally.inputs > 30
 

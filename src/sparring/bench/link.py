@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
 import time
 from collections.abc import Callable
@@ -13,6 +14,7 @@ from sparring.bench.lines import SHARED, Block, Event, LineReader, Mapping, Tall
 from sparring.bench.portlock import PortInUse
 from sparring.bench.wire import TURN, Wire, open_wire, reason
 
+_GOODBYE = 0.5  # [s] that a bench gets to confirm its stop when it is let go
 RETRY = 0.3  # [s] between attempts to open a port again
 
 
@@ -123,10 +125,23 @@ class Link:
             finally:
                 with self._write:  # nobody is sending, and nobody will
                     self._wire = None
+                    if not self._still:
+                        self._still = self._is_let_go(wire)
                     self._last_word.closes(self._still)
                 wire.close()
                 self.reader.reset()
             self._rest()
+
+    def _is_let_go(self, wire: Wire) -> bool:
+        """Tells a bench that may move to stop; whether it confirms that soon."""
+        end = self.clock() + _GOODBYE
+        with contextlib.suppress(OSError):
+            wire.write(b"stop\n")
+            while self.clock() < end:
+                items = self.reader.feed(wire.read())
+                if any(isinstance(i, Event) and _has_stopped(i) for i in items):
+                    return True
+        return False
 
     def _rest(self) -> None:
         """Waits before the next attempt; what was begun goes on."""

@@ -439,6 +439,10 @@ class Machine:
             self.link.send("stop")
 
     def _stopped(self) -> None:
+        moves = self.state in ("lifting", "lowering")
+        if moves and not self.stop_wanted and not self._shared:  # nobody here said so
+            self._say(texts.BY_ANOTHER)
+            self._halt("interrupted")
         self._stop.forget()
         self._still.set()
         self._before_loss = "ready"  # the answer may come before the first sample

@@ -38,3 +38,9 @@ def back(away: float, why: str, ended: bool) -> str:
 def unanswered(command: str) -> str:
     """It was told something, and says nothing."""
     return f"The bench does not answer “{command}”. The step has ended."
+
+
+BY_ANOTHER = (
+    "The bench was told to stop by another program, which reads its lines as well. Close that "
+    "program: neither gets all of them."
+)

@@ -182,12 +182,11 @@ def events(
     """What happened in the runs of a log: stalls, jams, slips, breakages, failing sensors …"""
     from sparring.core.events import detect, in_words
     from sparring.core.finding import SEVERITY
-    from sparring.core.reduce.inputs import part_of
     from sparring.files import event_files
 
     with told():
         b, r, _, recording, runs, remarks = _runs_of(log, build, rig, plan, column)
-        found = [(run, detect(b, r, run, part_of(run, recording))) for run in runs]
+        found = [(run, detect(b, r, run, recording)) for run in runs]
     for remark in remarks:
         typer.echo(remark, err=True)
     if as_json:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import math
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -161,15 +160,15 @@ def chart(
     ] = "torque",
 ) -> None:
     """Draw a chart of a result for paper, 160 mm wide."""
-    from sparring.report.charts import draw
+    from sparring.core.records import RecordError
+    from sparring.files import json_text
+    from sparring.report.charts import ChartError, draw
 
-    try:
-        document = json.loads(result.read_text(encoding="utf-8"))
-    except ValueError as err:
-        typer.echo(f"{result}: no JSON: {err}", err=True)
-        raise typer.Exit(1) from err
-    if not isinstance(document, dict):
-        typer.echo(f"{result}: not a result; use what `reduce --json` printed", err=True)
-        raise typer.Exit(1)
     with told():
-        typer.echo(str(draw(document, kind, out)))
+        document = json_text.read(result)
+        if not isinstance(document, dict):
+            raise RecordError(f"{result}: not a result; use what `reduce --json` printed")
+        try:
+            typer.echo(str(draw(document, kind, out)))
+        except ChartError as err:
+            raise ChartError(f"{result}: {err}") from err

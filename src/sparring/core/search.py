@@ -58,6 +58,9 @@ class Facts:
 Asked = Callable[[Facts], bool]
 
 
+_DEEPEST = 100
+
+
 class _Token(NamedTuple):
     kind: str  # name, sign, word, and, or, not, (, )
     text: str
@@ -75,6 +78,8 @@ def query(text: str, own: Sequence[str] = ()) -> Asked:
     tokens = _tokens(text, names)
     if not tokens:
         return lambda facts: True
+    if sum(t.kind in ("(", "not") for t in tokens) > _DEEPEST:
+        raise QuantityError(f"more than {_DEEPEST} brackets and “not”; write it shorter")
     asked, left = _either(tokens, names)
     if left:
         raise QuantityError(

@@ -4,7 +4,6 @@ list of them, taken from its result.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -22,7 +21,7 @@ from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.core.uncertainty import Uncertain, ufloat
 from sparring.exchange.comparing import day_of, model_of, told_apart, wear_of_looks
-from sparring.files import record_files, run_files, wear_files
+from sparring.files import json_text, record_files, run_files, wear_files
 
 _REPORTED = declare("reported", "{0} as reported", "build")
 _FIGURES = {
@@ -85,7 +84,7 @@ def _reported(folder: Path, build: Build, rig: Rig, plan: Plan, number: int) -> 
     """
     path = folder / "result.json"
     try:
-        told: dict[str, Any] = json.loads(path.read_bytes())
+        told: dict[str, Any] = json_text.read(path)
         steps: Sequence[dict[str, Any]] = told["steps"]
         whole = {
             name: ufloat(0.0, 1.0, _REPORTED.of(f"{name} of test {number}")) for name in _FIGURES
@@ -97,7 +96,7 @@ def _reported(folder: Path, build: Build, rig: Rig, plan: Plan, number: int) -> 
             for s in steps
             for p in s["points"]
         ]
-    except (OSError, ValueError, KeyError, TypeError) as err:
+    except (OSError, ValueError, LookupError, TypeError, AttributeError, ArithmeticError) as err:
         raise RecordError(f"{path} is no result ({err}); export the test again") from err
     return combine(build, rig, plan, points)
 

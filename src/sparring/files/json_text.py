@@ -5,7 +5,10 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Mapping
+from pathlib import Path
 from typing import Any
+
+from sparring.core.records import RecordError
 
 
 def text_of(document: Any, *, line: bool = False) -> str:
@@ -23,3 +26,13 @@ def _strict(value: Any) -> Any:
     if isinstance(value, list | tuple):
         return [_strict(v) for v in value]
     return value
+
+
+def read(path: Path) -> Any:
+    """The JSON of a file. Raises RecordError, which names it, and OSError."""
+    try:
+        return json.loads(path.read_bytes().removeprefix(b"\xef\xbb\xbf"))
+    except RecursionError as err:
+        raise RecordError(f"{path}: it is nested too deeply to be read") from err
+    except ValueError as err:  # also of bytes that are no text
+        raise RecordError(f"{path}: no JSON: {err}") from err

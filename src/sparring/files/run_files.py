@@ -72,7 +72,7 @@ def text_of(title: str, campaign: str, kept: Sequence[Kept]) -> str:
 def load(path: Path) -> Exported:
     """Raises RecordError, LogError."""
     try:
-        told: dict[str, Any] = json.loads(path.read_bytes())
+        told: dict[str, Any] = json_text.read(path)
         rows = told["runs"]
         if told["format"] != _FORMAT:
             raise ValueError(f"its format is “{told['format']}”, not {_FORMAT}")
@@ -85,7 +85,7 @@ def load(path: Path) -> Exported:
         ]
     except OSError as err:
         raise RecordError(f"{path}: {err.strerror or err}") from err
-    except (ValueError, TypeError, KeyError) as err:
+    except (ValueError, TypeError, LookupError, AttributeError, ArithmeticError) as err:
         if isinstance(err, RecordError | log_look.LogError):
             raise
         raise RecordError(f"{path} is no list of runs ({err}); export the test again") from err

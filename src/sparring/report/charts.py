@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import math
 from collections.abc import Callable, Mapping
 from pathlib import Path
@@ -22,6 +23,7 @@ _HEAT, _ALARM = "#A2385C", "#C53F27"
 _CAUSES = ("#176F8B", "#3557A6", "#7A4A9C", "#D0602A", "#B5862B", "#A2385C", "#0F7C78", "#2C7A4B")
 _RPM = 30 / math.pi
 _NAMED = 8
+_TITLE = 80  # characters
 
 
 class ChartError(ValueError):
@@ -39,17 +41,31 @@ def draw(document: Document, kind: str, out: Path) -> Path:
         raise ChartError(f"{out.name}: write to .svg, .png or .pdf")
     figure = Figure(figsize=(_WIDE, _HIGH), layout="constrained")
     FigureCanvasAgg(figure)
+    drawn = io.BytesIO()
+    form = out.suffix.lower()[1:]
     try:
+        document = _plainly(document)
         KINDS[kind](document, figure)
-    except (KeyError, TypeError, IndexError) as err:
+        name = str(document.get("build", ""))[:_TITLE]
+        figure.suptitle(f"{name}: {kind}", fontsize=9, color=_INK, x=0.01, ha="left")
+        about = {"Creator": None} if form == "pdf" else None
+        figure.savefig(drawn, dpi=300, format=form, metadata=about)
+    except (LookupError, TypeError, ValueError, AttributeError, ArithmeticError) as err:
         raise ChartError(
             f"the document has nothing of the {kind} chart ({err}); make it by `sparring "
             f"{'orders' if kind == 'orders' else 'reduce'} … --json`"
         ) from err
-    name = document.get("build", "")
-    figure.suptitle(f"{name}: {kind}", fontsize=9, color=_INK, x=0.01, ha="left")
-    figure.savefig(out, dpi=300, metadata={"Creator": None} if out.suffix == ".pdf" else None)
+    out.write_bytes(drawn.getvalue())
     return out
+
+
+def _plainly(value: Any) -> Any:
+    """With every text as it is, where a dollar sign would begin a formula."""
+    if isinstance(value, str):
+        return value.replace("$", r"\$")
+    if isinstance(value, dict):
+        return {key: _plainly(v) for key, v in value.items()}
+    return [_plainly(v) for v in value] if isinstance(value, list) else value
 
 
 def _axes(figure: Figure, x: str, y: str) -> Axes:

@@ -12,9 +12,9 @@ from sparring.core.duty.figures import Candidate
 from sparring.core.duty.meets import OF_POWER, Met, meets
 from sparring.core.duty.ratio import scaled
 from sparring.core.duty.record import Duty
-from sparring.core.records import changed
 
 _MOST = 64.0  # times a figure is changed to look for one that does
+_VOLTS = 1000.0  # beyond which no supply is looked for
 
 
 class Need(NamedTuple):
@@ -67,7 +67,7 @@ def needs(met: Met, duty: Duty) -> list[Need]:
         for id, words, now, kind, way in ways:
             for down in (False, True) if id == "ratio" else (False,):
                 times = _least(partial(_by, way, down=down))
-                if times is not None:
+                if times is not None and (id != "voltage" or now * times <= _VOLTS):
                     times = 1 / times if down else times
                     found.append(Need(id, words, now * times, kind, times, either=True))
     strength = min(s.strength_margin for s in met.segments if not math.isnan(s.strength_margin))
@@ -106,11 +106,12 @@ def _by(way: Callable[[float], tuple[Candidate, Duty]], times: float, *, down: b
 
 
 def _volts(duty: Duty, times: float) -> Duty:
-    return changed(duty, ("voltage",), duty.voltage * times)
+    # not as a record, which would be held to what somebody may enter
+    return duty.model_copy(update={"voltage": duty.voltage * times})
 
 
 def _amperes(duty: Duty, times: float) -> Duty:
-    return changed(duty, ("current",), (duty.current or 1.0) * times)
+    return duty.model_copy(update={"current": (duty.current or 1.0) * times})
 
 
 def _gearing(met: Met, duty: Duty) -> Callable[[float], tuple[Candidate, Duty]]:

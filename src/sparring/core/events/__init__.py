@@ -25,9 +25,12 @@ from sparring.core.train.kinds import ClutchStage
 _MODULES = (drive, sensors, supply)  # they register their detectors themselves
 
 
-def detect(build: Build, rig: Rig, run: Run, recording: Recording) -> list[Event]:
-    """All events of a recording of one run, in their order."""
-    watched = Watched(build, rig, run, recording)
+def detect(build: Build, rig: Rig, run: Run, log: Recording) -> list[Event]:
+    """All events of one run, in their order. log: its recording, or one that holds it among
+    others.
+    """
+    recording = part_of(run, log)
+    watched = Watched(build, rig, run, recording, None if recording is log else log).around
     if len(recording) < 8:
         return []
     with np.errstate(all="ignore"):  # of what was not read there is no quotient
@@ -98,10 +101,10 @@ def with_events(build: Build, rig: Rig, run: Run, recording: Recording) -> Run:
     """A run with what happened in its part of a recording; without, where a detector fails on it:
     that must not cost the run.
     """
-    if len(recording) > _MOST:
+    if len(part_of(run, recording)) > _MOST:
         return run
     try:
-        events = detect(build, rig, run, part_of(run, recording))
+        events = detect(build, rig, run, recording)
     except Exception as err:  # whatever it is
         warnings.warn(f"events of a run were not looked for: {err}", stacklevel=2)
         return run

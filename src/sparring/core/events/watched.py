@@ -4,6 +4,7 @@ and levels before and after a moment.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -17,6 +18,7 @@ from sparring.core.rig import Rig
 from sparring.core.run import Run
 
 _ON = 0.25  # part of its most from which a signal counts as on
+_BESIDE = 10.0  # [s] of a log that are looked at before and after a run
 _GAP = 4  # lost samples that a moment may lack
 
 
@@ -28,6 +30,24 @@ class Watched:
     rig: Rig
     run: Run
     recording: Recording
+    log: Recording | None = None  # that it is a part of
+
+    @cached_property
+    def around(self) -> Watched:
+        """The same run with what its log has before and after it, as long as nothing drives there:
+        where a log was taken apart at its pauses, they tell what the run left behind.
+        """
+        if self.log is None or not len(self.recording):
+            return self
+        begins, ends = float(self.t[0]), float(self.t[-1])
+        near = self.log.span(begins - _BESIDE, ends + _BESIDE)
+        beside = Watched(self.build, self.rig, self.run, near)
+        before = near.t[beside.on & (near.t < begins - self.dt)]
+        after = near.t[beside.on & (near.t > ends + self.dt)]
+        first = float(before[-1]) + self.dt if len(before) else -math.inf
+        last = float(after[0]) - self.dt if len(after) else math.inf
+        whole = near.span(min(first, begins), max(last, ends + self.dt))
+        return Watched(self.build, self.rig, self.run, whole)
 
     @property
     def t(self) -> np.ndarray:

@@ -178,6 +178,7 @@ def limit_stops(p: Planned) -> Iterable[Finding]:
     if p.build.has_motor:
         drawn = {i: r.current * r.voltage for i, r in found.items()}
         asked.append(("power", limits.power, drawn))
+        asked.append(("temperature", limits.temperature, {i: r.case for i, r in found.items()}))
     for name, limit, expected in asked:
         if limit is None:
             continue
@@ -197,6 +198,63 @@ def limit_stops(p: Planned) -> Iterable[Finding]:
                 value=Fact(expected[worst.step.id], name, digits=3),
                 limit=Fact(limit, name, digits=3),
             )
+
+
+@plan_rule
+def start_stops(p: Planned) -> Iterable[Finding]:
+    """What the motor draws while it comes up ends a step."""
+    limit = p.rig.limits.current
+    rows = [r for r in p.rows if r.starts > limit >= r.current]
+    if rows:
+        worst = max(rows, key=lambda r: r.starts)
+        yield noted(
+            "start-will-stop-it",
+            "caution",
+            title=f"The starting current will end {'some steps' if len(rows) > 1 else 'a step'}",
+            seen=f"Switched on at {worst.voltage:.3g} V it draws {{start}} over 50 ms while it "
+            "comes up; the bench stops at {limit}.",
+            why="The run is over before the drive turns at its speed.",
+            remedies=(
+                "Let the supply bring the voltage up slowly, or limit its current.",
+                "Raise the limit if supply, leads and motor allow it.",
+            ),
+            steps=_steps(rows),
+            place="rig.limits.current",
+            start=Fact(worst.starts, "current", digits=2),
+            limit=Fact(limit, "current", digits=3),
+        )
+
+
+@plan_rule
+def outlasts_travel(p: Planned) -> Iterable[Finding]:
+    """A time is asked for that the rig's travel does not last."""
+    travel, method = p.rig.method.course[0], p.rig.method
+    if not math.isfinite(travel):
+        return
+    asked: list[tuple[float, Foreseen]] = []
+    for r in p.rows:
+        radius = method.body(r.step.setting(method), p.rig.gravity.value)["radius"]
+        if r.step.time is not None and (needs := radius * r.speed * r.step.time) > 1.05 * travel:
+            asked.append((needs, r))
+    if asked:
+        needs, worst = max(asked, key=lambda x: x[0])
+        yield noted(
+            "step-outlasts-travel",
+            "caution",
+            title="The travel ends before the step's time",
+            seen="A step of {time} needs {needs} of cord; {travel} are there.",
+            why="The run ends at the top, whatever time was asked for.",
+            remedies=(
+                "Shorten the step, or repeat it.",
+                "For long times take a brake or a generator on Rig, or a life test, which drives "
+                "again and again.",
+            ),
+            steps=_steps([r for _, r in asked]),
+            place="plan.steps",
+            time=Fact(worst.step.time or 0.0, "time", digits=3),
+            needs=Fact(needs, "length", digits=2),
+            travel=Fact(travel, "length", digits=3),
+        )
 
 
 @plan_rule

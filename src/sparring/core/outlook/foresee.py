@@ -19,6 +19,7 @@ from sparring.core.plan.record import FIRST_POWER, STILL, Plan, PlanStep
 from sparring.core.records import RecordError
 from sparring.core.reduce.warmth import Bodies, bodies_of, modes_of
 from sparring.core.rig import Rig
+from sparring.core.uncertainty import nominal
 
 _CHANGE, _AGAIN = 20.0, 5.0
 """Seconds between two runs, with and without another load (common practice for one person)."""
@@ -31,6 +32,8 @@ _FIRST = 3.0  # [s] of first power
 BY_HAND = 0.05  # part of a speed by which a hand, a drill or the wind misses it (common practice)
 _CREEPS = 120.0  # [s] after which somebody ends a run that hardly moves
 _LONGEST_PAUSE = 4 * 3600.0
+WINDOW = 0.05
+"""[s] over which a bench judges a current."""
 _NEAR = 0.8  # part of a limit from which it is near
 
 
@@ -46,7 +49,8 @@ class Foreseen(NamedTuple):
     of its input; current: the torque there); u_: standard uncertainties for one
     run; stalls, breaks: chances [0..1]; winding: at the end of its hottest run [K]; tooth: of the
     warmest plastic teeth, were it held for ever [K]; lasts: one run, lowering included [s]; near:
-    the limit that it comes closest to.
+    the limit that it comes closest to; starts: the current that a watch over `WINDOW` sees while it
+    comes up, switched on at once; case: at the end of its hottest run [K].
     """
 
     step: PlanStep
@@ -62,6 +66,8 @@ class Foreseen(NamedTuple):
     tooth: float | None
     lasts: float
     near: Near | None
+    starts: float = 0.0
+    case: float = 0.0
 
     def danger(self, held: bool) -> str | None:
         """In words, the chance to stall, else the limit that is near. held: the method stalls it
@@ -213,6 +219,8 @@ def foresee(
             tooth=teeth[n],
             lasts=float(lasts[n]),
             near=None,
+            starts=_starts(build, rig, s, float(load.voltage[n]), float(told.state.current[n])),
+            case=room + float(ends[n, 1]),
         )
         rows[s.id] = row._replace(near=_nearest(build, rig, row, hottest))
     return Outlook(rows, tuple(due), clock)
@@ -255,6 +263,29 @@ def _durations(rig: Rig, plan: Plan, steps: Sequence[PlanStep], told: Foretold) 
             # it is let down slowly, but its weight helps
             found[n] = _RAMP + up + (up / _LOWERS if method.LETS_DOWN else 0.0)
     return found
+
+
+def _starts(build: Build, rig: Rig, step: PlanStep, volts: float, runs: float) -> float:
+    """The greatest root mean square over `WINDOW` of a current [A] that falls from that at
+    standstill to `runs` while rotor and load come up. A supply that comes up slowly, or limits its
+    current, draws less.
+    """
+    if not build.has_motor or step.kind in STILL or volts <= 0:
+        return 0.0
+    motor = build.motor_line()
+    k, resistance = nominal(motor.k), nominal(motor.R)
+    stands = volts / resistance
+    body = rig.method.body(step.setting(rig.method), rig.gravity.value)
+    turned = float(body.get("mass", 0.0)) * float(body.get("radius", 0.0)) ** 2
+    inertia = build.rotor_inertia() + turned / build.ratio() ** 2
+    lasts = inertia * resistance / k**2  # time constant [s]
+    falls, part = max(stands - runs, 0.0), WINDOW / lasts
+    square = (
+        runs**2
+        + 2 * runs * falls * -math.expm1(-part) / part
+        + falls**2 * -math.expm1(-2 * part) / (2 * part)
+    )
+    return math.sqrt(square)
 
 
 def _driven_for(rig: Rig, step: PlanStep, lasts: float) -> float:
@@ -359,6 +390,10 @@ def _nearest(build: Build, rig: Rig, row: Foreseen, hottest: float) -> Near | No
     shares = [Near("speed", row.speed / limits.speed)]
     if build.has_motor:
         shares.append(Near("current", row.current / limits.current))
+        shares.append(Near("starting current", row.starts / limits.current))
+        if limits.temperature is not None:
+            warmed = (row.case - room) / max(limits.temperature - room, 1.0)
+            shares.append(Near("motor temperature", warmed))
         shares.append(Near("winding", max(row.winding - room, 0.0) / (hottest - room)))
         if limits.power is not None:
             shares.append(Near("power", row.current * row.voltage / limits.power))

@@ -288,6 +288,12 @@ def what_breaks(a: Ask) -> Plan:
 
 @question("how does it wear", "How fast does it wear?")
 def how_does_it_wear(a: Ask) -> Plan:
+    if math.isfinite(a.rig.method.course[0]):
+        raise ValueError(
+            f"a {a.rig.method.word} cannot hold a load for half an hour: its travel of"
+            f" {a.rig.method.course[0]:.3g} m is over within seconds. Take a brake or a generator"
+            " on Rig, or a life test, which drives again and again"
+        )
     v = max(a.volts())
     stall, _ = a.stall(v)
     torque = a.load if a.load is not None else 0.4 * stall

@@ -16,11 +16,13 @@ from itertools import groupby
 from typing import Any, Literal, NamedTuple, get_args
 
 import numpy as np
+from pydantic import ValidationError
 
 from sparring.core import quantity
 from sparring.core.methods import MethodBase
 from sparring.core.plan.record import Kind, Plan, PlanStep
 from sparring.core.quantity import Measured, QuantityError
+from sparring.core.records import problems
 
 _KINDS: tuple[Kind, ...] = get_args(Kind)
 _ORDER = re.compile(r"\b(as listed|shuffled|by bisection|bisected|bisection)\b", re.IGNORECASE)
@@ -63,7 +65,10 @@ def opened(text: str, method: MethodBase, known: Iterable[Measured] = ()) -> Ope
     steps: list[PlanStep] = []
     for part in rest.split(";"):
         if part := part.strip(" ,\t\n"):
-            steps += _part(part, method, masses)
+            try:
+                steps += _part(part, method, masses)
+            except ValidationError as err:
+                raise QuantityError(f"“{part[:60]}”: {problems(err, 'step')}") from err
     if not steps:
         raise QuantityError(
             f"“{text.strip()[:60]}” has no step; type for example {example(method)}"
