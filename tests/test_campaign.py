@@ -161,9 +161,17 @@ def test_a_campaign_is_kept_and_told_by_command(tmp_path, build, rig):
     assert one["cells"] == [{"build": build.name, "column": "12 V", "done": 0, "of": 1}]
     with Logbook(tmp_path / "book") as book:
         ((key, kept),) = book.campaigns()
-        test = book.add_test(owner, on, kept.plan_of(build.name), kept.name)
-        kept = book.begin_in(kept, key, build.name, test)
+        with pytest.MonkeyPatch.context() as m:  # a full disk: both are kept, or neither
+            m.setattr(Campaign, "to_json", lambda _: 1 / 0)
+            with pytest.raises(ZeroDivisionError):
+                book.begin_trial(key, build.name, owner, on, kept.plan_of(build.name))
+        assert book.tests() == []
+        test = book.begin_trial(key, build.name, owner, on, kept.plan_of(build.name))
+        ((_, kept),) = book.campaigns()
         runs, _ = make_runs(build, rig, kept.plan_of(build.name))
+        for run, recording in runs:
+            book.add_run(test, run.model_copy(update={"ended": "interrupted"}), recording)
+        assert next_trial(kept, book.runs_made(kept)) is not None  # interrupted ones are no repeats
         for run, recording in runs:
             book.add_run(test, run, recording)
         assert next_trial(kept, book.runs_made(kept)) is None

@@ -27,7 +27,7 @@ ATTACKS = vars(attacks) | vars(every_command) | vars(storms)
 MANY = {
     "records": 3000,
     "logs": 2000,
-    "every_command": 4000,
+    "every_command": 1500,
     "lines_and_searches": 4000,
     "answers": 4000,
     "damaged_recordings": 2000,

@@ -225,12 +225,13 @@ def every_command(n, seed, folder: Path) -> Tally:
                 files[place] = shutil.copytree(whole[place], work / place)
         given = [f for f in files if any(f"{{{f}}}" in w for w in words)]
         options = [i for i, w in enumerate(words) if w.startswith("[")]
-        wrong = ""
+        wrong, mutated_file = "", False
         if options and (not given or rng.random() < 0.4):
             at = rng.choice(options)
             wrong = rng.choice(OPTIONS)
             words[at] = f"[{wrong}]"
         elif given:
+            mutated_file = True
             which = rng.choice(given)
             path = files[which]
             if path.is_dir():
@@ -242,7 +243,7 @@ def every_command(n, seed, folder: Path) -> Tally:
             wrong = repr(data[:1500])
         call = [name, *(filled(w, files, work / "out") for w in words if w)]
         what = f"{' '.join(call)[:400]} seed {seed} number {k}: {wrong[:1500]}"
-        named = [Path("-"), *(p for f, p in files.items() if f in given)]
+        named = [p for f, p in files.items() if f in given] if mutated_file else []
         command(tally, what, call, named)
     return tally
 

@@ -94,7 +94,8 @@ class PlanOnBench(Attended):
         self._volts[FIRST] = step.voltage
 
     def _outcomes(self) -> list[Outcome]:
-        return [r.run.outcome for r in self.book.runs(self.test)] if self.test else []
+        runs = self.book.runs(self.test) if self.test else []
+        return [r.run.outcome for r in runs if r.run.counts]
 
     def _lift(self, lift: Lift, source: Any, confirm: Callable[[str], None]) -> None:
         method, before = self.rig.method, len(self.runs)

@@ -55,6 +55,11 @@ class Run(Record):
     sounds: Annotated[tuple[PhotoName, ...], Field(max_length=100)] = ()
 
     @property
+    def counts(self) -> bool:
+        """Whether it is one of its step's repeats: what was interrupted is made again."""
+        return self.ended != "interrupted"
+
+    @property
     def outcome(self) -> Outcome:
         """As far as what comes next goes."""
         specimen = self.repeat if self.kind == "to failure" else 0

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import json
 from collections import Counter
+from datetime import UTC, datetime
 
 from sqlalchemy import func, select
 
 from sparring.core.outlook.campaign import Campaign, InLogbook
+from sparring.core.plan import Plan
 from sparring.logbook.database import LogbookError
 from sparring.logbook.rows import Rows
 from sparring.logbook.tables import CampaignRow, RunRow, TestRow
@@ -49,6 +51,24 @@ class Campaigns(Rows):
         self.save_campaign(begun, key)
         return begun
 
+    def begin_trial(self, key: int, build: str, build_id: int, rig_id: int, plan: Plan) -> int:
+        """Begins the test of a build in a campaign; its number. Both are kept, or neither."""
+        with self._session() as s:
+            row = self._row(s, CampaignRow, key)
+            campaign = Campaign.from_json(row.record)
+            test = TestRow(
+                build_id=build_id,
+                rig_id=rig_id,
+                plan=plan.to_json(),
+                title=campaign.name[:120],
+                created=datetime.now(UTC),
+            )
+            s.add(test)
+            s.flush()
+            holds = (*campaign.tests, InLogbook(build=build, test=test.id))
+            row.record = campaign.model_copy(update={"tests": holds}).to_json()
+            return int(test.id)
+
     def end_in(self, key: int, test: int) -> None:
         """Takes a test that was begun out of its campaign and of the logbook. Raises LogbookError
         where it has runs.
@@ -68,5 +88,8 @@ class Campaigns(Rows):
         with self._session() as s:
             for held in campaign.tests:
                 rows = self._rows(s, RunRow, RunRow.test_id == held.test, RunRow.struck.is_(False))
-                found[held.build] = Counter(json.loads(r.record).get("step", 0) for r in rows)
+                told = (json.loads(r.record) for r in rows)
+                found[held.build] = Counter(
+                    t.get("step", 0) for t in told if t.get("ended") != "interrupted"
+                )
         return found

@@ -164,9 +164,7 @@ class NewTrial(_Command):
             book = self.desk.book
             assert book is not None
             plan = self.campaign.plan_of(self.build)
-            self.made = book.add_test(self.build_id, self.rig_id, plan, self.campaign.name[:120])
-            now = dict(book.campaigns())[self.key]
-            book.begin_in(now, self.key, self.build, self.made)
+            self.made = book.begin_trial(self.key, self.build, self.build_id, self.rig_id, plan)
             self.desk.choose_test(self.made)
 
         self._try(begin, first=not self.made)

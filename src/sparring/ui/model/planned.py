@@ -184,7 +184,7 @@ class Planned(OnDesk):
     def outcomes(self) -> list[Outcome]:
         """Runs of the test in hand that count, in the order they were made."""
         if self._counted[0] is not self.runs:  # it is looked at many times between two lifts
-            outcomes = [r.run.outcome for r in self.runs if not r.struck]
+            outcomes = [r.run.outcome for r in self.runs if r.run.counts and not r.struck]
             self._counted = self.runs, outcomes, lifts_of(outcomes)
         return self._counted[1]
 
