@@ -462,3 +462,24 @@ def test_templates_and_queries_say_what_is_wrong_in_them(tmp_path):
         DeviceSet.from_json(twice.to_json())
     kept = DeviceSet(devices=(Device(), SUPPLY))
     assert DeviceSet.from_json(kept.to_json()) == kept
+
+
+def test_two_devices_that_do_not_agree_on_a_figure_are_told(tmp_path):
+    first = Printing(lambda _t: (12.0, 1.0), 100)
+    second = Printing(lambda _t: (0.5,), 50)
+    devices = DeviceSet(
+        devices=(
+            Device(name="Logger", address=first.port, columns="t/ms, voltage/V, current/A"),
+            Device(name="Load", address=second.port, columns="t/ms, voltage/V"),
+        )
+    )
+    hears = Hears()
+    link = port_for(devices, hears)
+    link.start()
+    try:
+        wait_for(lambda: any("do not agree on voltage: 12 and 0.5" in t for t in hears.texts))
+        assert any("voltage comes twice" in t for t in hears.texts)
+    finally:
+        link.close()
+        first.close()
+        second.close()

@@ -6,7 +6,7 @@ from fake_bench import FakeBench, guard
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sparring.bench.watch import GRACE, NEAR, WINDOW, LimitWatch
+from sparring.bench.watch import GRACE, NEAR, WINDOW, LimitWatch, at_rest
 from sparring.core.guard import guard_of
 from sparring.core.methods.scale import Scale
 from sparring.core.quantity import Measured
@@ -178,3 +178,27 @@ def test_a_limit_for_which_the_bench_sends_nothing_is_said_once(tmp_path):
     assert len(said) == 1
     assert "motor temperature" in said[0]
     bench.session.detach()
+
+
+@pytest.mark.parametrize("duty", [1.0, 0.5])
+@pytest.mark.parametrize(("read", "said"), [(12.0, False), (11.0, False), (0.51, True)])
+def test_a_voltage_that_is_not_the_one_that_was_set_is_told_once(read, said, duty):
+    """Also of a chopped drive, whose samples are all or nothing."""
+    watch, told = LimitWatch(guard(), volts=12.0 * duty), []
+    for k in range(40):
+        t = k * 0.1 + np.arange(20) * 0.005
+        volts = np.where(np.arange(20) % 4 < 4 * duty, read, 0.0)
+        assert watch.look(("voltage", "speed"), t, np.column_stack([volts, np.ones(20)])) == ""
+        told += [watch.near] if watch.near else []
+    assert len(told) == said
+    assert not told or "readings are mixed up" in told[0]
+
+
+def test_a_bench_at_rest_that_shows_more_than_the_rig_allows_is_told(tmp_path):
+    bench = FakeBench(tmp_path)
+    bench.session.guard = guard(current=3.0)
+    t = np.arange(20) * 0.01
+    said = at_rest(bench.session.guard, ("current",), t, np.full((20, 1), 5120.0))
+    assert "exceeded the rig's limit" in said
+    assert at_rest(bench.session.guard, ("current",), t, np.full((20, 1), 0.2)) == ""
+    assert at_rest(bench.session.guard, ("speed",), t, np.zeros((20, 1))) == ""

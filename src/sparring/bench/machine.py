@@ -24,7 +24,7 @@ from sparring.bench.clock import BoardClock
 from sparring.bench.lines import SHARED, SIMULATED, Block, Event
 from sparring.bench.states import MOVING, Port, State
 from sparring.bench.stop import Stop
-from sparring.bench.watch import LimitWatch
+from sparring.bench.watch import LimitWatch, at_rest
 from sparring.core.guard import Guard
 from sparring.core.quantity import Measured
 
@@ -63,6 +63,7 @@ class Machine:
         self.marks: list[tuple[float, str]] = []
         self.drive_started: float | None = None
         self._watch: LimitWatch | None = None
+        self._plausible = False  # the first readings were looked at
         self._blind: set[str] = set()  # limits of which it was said that they are not watched
         # of the newest lift: [V], 0 where somebody drives it, and for how long [s] if that is said
         self._driven: tuple[float, float | None] = 0.0, None
@@ -196,6 +197,10 @@ class Machine:
         self._period = 0.9 * self._period + 0.1 * min(step, 1.0)
         self.last_t = float(t[-1])
         self._captures.add(t, block.values, gap)
+        if not self._plausible and self.state == "ready":
+            self._plausible = True
+            if wrong := at_rest(self.guard, block.mapping.channels, t, block.values):
+                self._say(f"Nothing is driven, and {wrong}. Check the devices and their units.")
         if self.state in ("lifting", "lowering") and self._watch is not None:
             self._hold_against(self._watch, t, block)
 

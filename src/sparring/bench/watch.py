@@ -15,6 +15,8 @@ NEAR = 0.9  # part of a limit from which it is warned
 # [s] beyond the time at stall: the drive comes on slowly, and a board with a stop of its own
 # comes first
 GRACE = 0.5
+_FED = 0.5  # [s] over which the voltage that is read is compared with the one that was set
+_UNLIKE = 0.3  # part by which it may differ
 _STILL = 0.02  # [rad/s] of the output, below which it stands
 _DRIVEN = 0.05  # part of the voltage of a run, below which it is not driven
 
@@ -39,6 +41,7 @@ class LimitWatch:
         self._seen: dict[str, float] = {}
         self._began: float | None = None
         self._turned = 0.0  # when it last turned, or was not driven
+        self._read: tuple[float, float, int] | None = None  # since [s], sum [V], readings
 
     def unwatched(self, channels: tuple[str, ...]) -> list[str]:
         """Names of the figures for which a bench does not send what they need."""
@@ -69,7 +72,9 @@ class LimitWatch:
             if new is not None and math.isfinite(w.most):
                 found = self._one(w, new - w.above, t, len(whole), (first, last)) or found
         self._t = whole[first[-1] :]
-        return found or self._standing(samples, t)
+        found = found or self._standing(samples, t)
+        self._feeds(samples, t)
+        return found
 
     def _one(
         self,
@@ -111,6 +116,29 @@ class LimitWatch:
             return f"no {w.name} reading for {w.unread:g} s"
         return ""
 
+    def _feeds(self, samples: Samples, t: np.ndarray) -> None:
+        """Whether the voltage that is read is the one that was set: if not, the supply limits its
+        current, or what is read is another figure. Told once.
+        """
+        volts = samples.get("voltage")
+        if not self._volts or volts is None or self._began is None or "fed" in self._warned:
+            return
+        here = float(t[-1])
+        if not self._began + _FED < here < self._began + self.guard.driven_for:
+            return
+        read = np.abs(volts[np.isfinite(volts)])
+        since, total, count = self._read or (here, 0.0, 0)
+        self._read = since, total + float(read.sum()), count + len(read)
+        if here - since < _FED or not self._read[2]:
+            return
+        mean, self._read = self._read[1] / self._read[2], None
+        if abs(mean - self._volts) > _UNLIKE * self._volts and not self.near:
+            self._warned.add("fed")
+            self.near = (
+                f"{mean:.2f} V are read where {self._volts:g} V were set: the supply limits its"
+                " current, or its readings are mixed up"
+            )
+
     def _standing(self, samples: Samples, t: np.ndarray) -> str:
         """Whether the output has stood still for too long while it was driven."""
         if self._began is None:
@@ -132,3 +160,13 @@ class LimitWatch:
             f"the output stood still for {stood:.1f} s while driven; the rig allows"
             f" {self.guard.stalled_for:g} s"
         )
+
+
+def at_rest(guard: Guard, channels: tuple[str, ...], t: np.ndarray, values: np.ndarray) -> str:
+    """What is wrong with the first readings of a bench that nobody drives, "" for nothing: a figure
+    over its limit there is no figure of it.
+    """
+    told = tuple(w for w in guard.watched if w.kind in ("current", "speed", "power"))
+    return LimitWatch(Guard(tuple(w._replace(unread=math.inf) for w in told))).look(
+        channels, t, values
+    )

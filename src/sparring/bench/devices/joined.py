@@ -25,6 +25,9 @@ from sparring.core.together import Lag, lags
 
 _WAIT = 0.04  # [s] that samples wait for those of the other devices: a limit waits no longer
 _KNOWN = 3.0  # [s] within which a board says what its columns are
+_SHOWS = 0.1  # [SI] from which two readings of a figure are compared
+_ALIKE = 0.2  # part by which they may differ
+_OFTEN = 20  # looks in a row
 _TARE = 1.0  # [s] of readings that a tare is the mean of
 
 
@@ -99,6 +102,7 @@ class Joined:
         self._asked: dict[str, set[str]] = {}  # by word, who has not answered yet
         self._cell: list[tuple[float, float]] = []  # of the first board: (t, counts)
         self._said: set[str] = set()
+        self._differ: dict[str, int] = {}  # looks in a row in which two devices did not agree
 
     # --- as a session's port ----------------------------------------------------------------------
 
@@ -378,6 +382,28 @@ class Joined:
             self._waiting.pop(0)
             self._ends.came([self._whole(ours, block)])
 
+    def _twice(self, channel: str, name: str, read: np.ndarray, block: Block) -> None:
+        """A channel of two devices: said, and compared until both have shown something."""
+        if channel not in self._said:
+            self._said.add(channel)
+            self._ends.said(f"{channel} comes twice: that of {name} is not used.")
+        own = block.mapping.channels
+        if channel not in own or f"{channel} {name}" in self._said:
+            return
+        first = block.values[:, own.index(channel)]
+        both = np.abs(np.array([first, read])[:, np.isfinite(first) & np.isfinite(read)])
+        if not both.size or both.max() < _SHOWS:
+            return
+        shown = both.mean(axis=1)
+        unlike = abs(shown[0] - shown[1]) > _ALIKE * shown.max()
+        self._differ[channel] = self._differ.get(channel, 0) + 1 if unlike else 0
+        if self._differ[channel] >= _OFTEN:
+            self._said.add(f"{channel} {name}")
+            self._ends.said(
+                f"{self.first.name} and {name} do not agree on {channel}: {shown[0]:.3g} and"
+                f" {shown[1]:.3g}. One of them is read wrongly, or measures somewhere else."
+            )
+
     def _whole(self, ours: np.ndarray, block: Block) -> Block:
         """A block of the first device with the others' columns beside its own."""
         own = block.mapping.channels
@@ -388,11 +414,11 @@ class Joined:
         names, parts = list(own), [block.values]
         for name, column in self._columns.items():
             fresh = [n for n, c in enumerate(column.channels) if c not in names]
-            for c in set(column.channels) & set(names) - self._said:
-                self._said.add(c)
-                self._ends.said(f"{c} comes twice: that of {name} is not used.")
+            found = column.at(ours)
+            for c in set(column.channels) & set(names):
+                self._twice(c, name, found[:, column.channels.index(c)], block)
             names += [column.channels[n] for n in fresh]
-            parts.append(column.at(ours)[:, fresh])
+            parts.append(found[:, fresh])
         channels = tuple(names)
         if self._mapping is None or self._mapping[0] != channels:
             self._mapping = channels, Mapping(tuple(Named(c) for c in channels))
