@@ -6,12 +6,12 @@ import json
 import math
 import os
 import pty
-import socket
 import threading
 import time
 import tty
 
 import pytest
+from fake_supply import Ends, Fake, Supply
 from helpers import wait_for
 
 from sparring.bench.devices.instrument import Instrument
@@ -120,77 +120,6 @@ def test_no_pattern_can_run_away():
     template = Template(word="up", send="OUTP ON", check="OUTP?", answer="(a+)+b")
     assert template.doubt(0.0, "a" * 4000)  # a backtracking engine would take for ever
     assert not template.doubt(0.0, "aab")
-
-
-class Fake:
-    """An instrument that answers as `says` does: what is sent back to a line, or None."""
-
-    def __init__(self, says):
-        self.heard = []
-        self._says = says
-        self._server = socket.create_server(("127.0.0.1", 0))
-        self.address = f"tcp://127.0.0.1:{self._server.getsockname()[1]}"
-        threading.Thread(target=self._serve, daemon=True).start()
-
-    def _serve(self):
-        while True:
-            try:
-                connection, _ = self._server.accept()
-            except OSError:
-                return
-            threading.Thread(target=self._talk, args=(connection,), daemon=True).start()
-
-    def _talk(self, connection):
-        with connection, connection.makefile("rb") as lines:
-            for line in lines:
-                text = line.decode().strip()
-                self.heard.append(text)
-                if (answer := self._says(text)) is not None:
-                    connection.sendall(answer.encode())
-
-    def close(self):
-        self._server.close()
-
-
-class Ends:
-    """Keeps what an instrument is said to do."""
-
-    def __init__(self):
-        self.ups, self.downs, self.texts, self.reads, self.words = 0, [], [], [], []
-
-    def said(self, text):
-        self.texts.append(text)
-
-    def up(self, _instrument):
-        self.ups += 1
-
-    def down(self, _instrument, why):
-        self.downs.append(why)
-
-    def read(self, _instrument, _t, values):
-        self.reads.append(values)
-
-    def done(self, _instrument, word, _figure, refused):
-        self.words.append((word, refused))
-
-
-class Supply:
-    """What `Fake` says of one that obeys; `on` is what it truly does."""
-
-    def __init__(self):
-        self.on, self.confirms = False, True
-
-    def __call__(self, text):
-        if text in ("OUTP ON", "OUTP OFF"):
-            self.on = text == "OUTP ON"
-        answers = {
-            "*IDN?": "A supply",
-            "VOLT?": "6.000",
-            "OUTP?": str(int(self.on)) if self.confirms else "busy",
-            "MEAS:VOLT?": "6.001",
-            "MEAS:CURR?": "0.512",
-        }
-        return f"{answers[text]}\n" if text in answers else None
 
 
 @pytest.fixture

@@ -19,6 +19,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 import attacks
 import every_command
 import storms
+import supplies
 import week
 from tally import Tally
 
@@ -49,6 +50,7 @@ WHAT = {
     "crashes": "crash or full disk at every write, fsync and rename of keeping a lift",
 }
 STOPS, KILLS = 1000, 50
+OFF = {"stop": 300, "thread dies": 75, "let go": 75, "program killed": 50}  # of each wire
 PAGE = Path(__file__).parents[2] / "docs" / "reliability.md"
 
 
@@ -63,6 +65,14 @@ def benches() -> int:
     with tempfile.TemporaryDirectory() as folder:
         stops = 1e3 * np.array(storms.stop_times(STOPS, 1, Path(folder)))
         lost = np.array(storms.kills(KILLS, 1, Path(folder)))
+        off = np.array(
+            [
+                took
+                for way, many in OFF.items()
+                for serial in (False, True)
+                for took in supplies.off_times(many, way, serial=serial)
+            ]
+        )
         lived = week.week(hours=7 * 16.0, kills=10, seed=1, folder=Path(folder))
     shares = ", ".join(f"{np.percentile(stops, q):.0f} ms at {q} %" for q in (50, 99, 99.9))
     write(
@@ -71,6 +81,13 @@ def benches() -> int:
             (
                 f"From the first line over a limit to `stop` on the cable, {STOPS} lifts: {shares};"
                 f" longest {stops.max():.0f} ms."
+            ),
+            "",
+            (
+                f"A supply that drives is off after a stop, when its thread dies, when it is let go"
+                f" and when the program is killed, over TCP and serial, {len(off)} times:"
+                f" {1e3 * np.median(off):.0f} ms in the middle, {1e3 * off.max():.0f} ms at most,"
+                f" {np.sum(off < 0.1)} within 100 ms."
             ),
             "",
             (

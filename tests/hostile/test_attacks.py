@@ -4,6 +4,7 @@ import attacks
 import every_command
 import pytest
 import storms
+import supplies
 import week
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QWidget
@@ -38,6 +39,15 @@ def test_nothing_from_outside_breaks_it_or_passes_unseen(name, tmp_path):
 
 def test_a_bench_over_its_limit_is_told_to_stop(tmp_path):
     assert len(storms.stop_times(5, 1, tmp_path)) == 5
+
+
+@pytest.mark.parametrize("serial", [False, True])
+@pytest.mark.parametrize("way", supplies.WAYS)
+def test_a_supply_goes_off_however_its_driving_ends(way, serial):
+    took = supplies.off_times(3, way, serial=serial)
+    # a loaded machine holds a process up that has to begin first
+    assert min(took) < 0.1
+    assert max(took) < 1.0
 
 
 def test_a_process_that_is_killed_leaves_what_it_recorded(tmp_path):

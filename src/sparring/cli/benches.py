@@ -354,7 +354,6 @@ def record(
     from sparring.bench.devices.connecting import one_board
     from sparring.cli.record import record as record_plan
     from sparring.core.build import Build
-    from sparring.core.instruments.devices import DeviceSet
     from sparring.core.rig import Rig
     from sparring.files import record_files
 
@@ -376,7 +375,9 @@ def record(
     with told():
         b, r = record_files.load(build, Build), record_files.load(rig, Rig)
         p = _planned(plan, b, above=above)
-        on = record_files.load(devices, DeviceSet) if devices else one_board(port)
+        from sparring.cli.devices import devices_in
+
+        on = devices_in(devices) if devices else one_board(port)
         if endurance is not None:
             from sparring.cli import endure
             from sparring.core.endurance import Endurance

@@ -213,7 +213,7 @@ def spares(
     from sparring.files import duty_files, record_files
     from sparring.logbook import Logbook
 
-    with told():
+    with told(logbook):
         d = record_files.load(duty, Duty)
         with Logbook(logbook, create=False) as book:
             key = next((i for i, b in book.builds() if b.name == build), None)

@@ -78,8 +78,10 @@ def data_errors() -> tuple[type[Exception], ...]:
 
 
 @contextmanager
-def told() -> Iterator[None]:
-    """Errors in data end with status 1 and one clear text, never a traceback."""
+def told(file: Path | None = None) -> Iterator[None]:
+    """Errors in data end with status 1 and one clear text, never a traceback. file: is named where
+    the text does not.
+    """
     try:
         yield
     except (typer.Exit, typer.BadParameter):
@@ -91,7 +93,9 @@ def told() -> Iterator[None]:
     except Exception as err:
         if not isinstance(err, data_errors()):
             raise
-        typer.echo(str(err), err=True)
+        text = str(err)
+        where = f"{file}: " if file is not None and str(file) not in text else ""
+        typer.echo(where + text, err=True)
         raise typer.Exit(1) from err
 
 

@@ -5,11 +5,14 @@ from __future__ import annotations
 import queue
 import time
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from sparring.cli.common import AsJson, app, print_json, show_table, told
+
+if TYPE_CHECKING:
+    from sparring.core.instruments.devices import DeviceSet
 
 
 @app.command()
@@ -22,14 +25,11 @@ def devices(
     as_json: AsJson = False,
 ) -> None:
     """Connect devices and show what each sends, and by how much it is late; drives nothing."""
-    from sparring.core.instruments.devices import DeviceSet
-    from sparring.files import record_files
-
     if file is None:
         _ports(as_json)
         return
     with told():
-        document = _listen(record_files.load(file, DeviceSet), seconds)
+        document = _listen(devices_in(file), seconds)
     if as_json:
         print_json(document)
         return
@@ -43,6 +43,23 @@ def devices(
         typer.echo(f"{x['device']} is {late:.0f} ± {u:.0f} ms late: {' against '.join(x['of'])}.")
     for text in document["said"]:
         typer.echo(text, err=True)
+
+
+def devices_in(file: Path) -> DeviceSet:
+    """The devices of a file. Raises RecordError."""
+    from sparring.bench.devices.connecting import check_columns
+    from sparring.bench.lines import LineError
+    from sparring.core.instruments.devices import DeviceSet
+    from sparring.core.records import RecordError
+    from sparring.files import record_files
+
+    found = record_files.load(file, DeviceSet)
+    try:
+        for device in found.devices:
+            check_columns(device)
+    except LineError as err:
+        raise RecordError(f"{file}: {err}") from err
+    return found
 
 
 def _ports(as_json: bool) -> None:

@@ -138,7 +138,7 @@ def certificate(
 
     if meter and meter not in METERS:
         raise typer.BadParameter(f"{meter} is not one of {', '.join(METERS)}", param_hint="--meter")
-    with told():
+    with told(rig):
         r = record_files.load(rig, Rig)
         if meter:
             comparison = getattr(r.sensors, meter)

@@ -287,7 +287,7 @@ def step_up(
     from sparring.files import plan_files, record_files
     from sparring.logbook import Logbook, LogbookError
 
-    with told():
+    with told(build):
         b = record_files.load(build, Build)
         results = {}
         if logbook is not None:
@@ -334,7 +334,7 @@ def data_sheet(
     from sparring.files import plan_files
     from sparring.logbook import Logbook, LogbookError
 
-    with told(), Logbook(logbook, create=False) as book:
+    with told(logbook), Logbook(logbook, create=False) as book:
         number, record = next(((i, b) for i, b in book.builds() if b.name == build), (0, None))
         if record is None:
             raise LogbookError(f"{logbook} has no build {build}")

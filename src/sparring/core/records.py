@@ -23,7 +23,7 @@ from pydantic import (
 from pydantic_core import CoreSchema, core_schema
 
 from sparring.core import quantity
-from sparring.core.quantity import Measured
+from sparring.core.quantity import Measured, units
 
 
 class RecordError(ValueError):
@@ -109,11 +109,15 @@ class Q:
             and not isinstance(value, bool)
             and (mode != "json" or self.unitless)
         ):
-            m = Measured(float(value))
+            try:
+                m = Measured(float(value))
+            except (OverflowError, ValueError) as err:  # of hundreds of digits, or none
+                raise quantity.QuantityError("the value is not finite") from err
         else:
             example = "0.5 %" if self.file_unit == "%" else quantity.kind_of(self.kind).example
             raise quantity.QuantityError(
-                f'{value!r} is not a quantity; write text with a unit, for example "{example}"'
+                f"{units.short(repr(value))} is not a quantity; write text with a unit, for example"
+                f' "{example}"'
             )
         self.check(m.value)
         return m

@@ -26,6 +26,11 @@ _NAMED = 8
 _TITLE = 80  # characters
 
 
+_NOTHING_OF_IT = (
+    LookupError, TypeError, ValueError, AttributeError, ArithmeticError, StopIteration,
+)  # fmt: skip
+
+
 class ChartError(ValueError):
     """A document that has nothing of the wanted chart; the message says what to do."""
 
@@ -50,7 +55,7 @@ def draw(document: Document, kind: str, out: Path) -> Path:
         figure.suptitle(f"{name}: {kind}", fontsize=9, color=_INK, x=0.01, ha="left")
         about = {"Creator": None} if form == "pdf" else None
         figure.savefig(drawn, dpi=300, format=form, metadata=about)
-    except (LookupError, TypeError, ValueError, AttributeError, ArithmeticError) as err:
+    except _NOTHING_OF_IT as err:
         raise ChartError(
             f"the document has nothing of the {kind} chart ({err}); make it by `sparring "
             f"{'orders' if kind == 'orders' else 'reduce'} … --json`"

@@ -173,7 +173,8 @@ def usual(subjects: Sequence[Subject]) -> At:
     """
     volts = [round(v.voltage, 1) for s in subjects if s.result is not None for v in s.result.levels]
     counts = Counter(volts)
-    voltage = max(counts, key=lambda v: (counts[v], v), default=12.0)
+    rated = max((s.build.motor.voltage.value for s in subjects if s.build.has_motor), default=0.0)
+    voltage = max(counts, key=lambda v: (counts[v], v), default=rated)
     spans = [x for s in subjects if (x := span_of(s, voltage)) is not None]
     if not spans:
         return At(voltage, 0.0)

@@ -41,7 +41,9 @@ class Duties(Campaigning):
         """Lays a duty on the desk; 0: one to begin with, which is kept when it is changed."""
         found = self.duties()
         self.duty_id = key if key in found else 0
-        self.duty = found.get(key) or Duty.ours(name="vent", task=Vent.ours())
+        self.duty = found.get(key) or Duty.ours(
+            name="vent", task=Vent.ours(), voltage=self.build.motor.voltage.value
+        )
         if self.book is not None and self.duty_id:
             self.book.set_setting(_LAID, self.duty_id)
         self.duty_changed.emit()

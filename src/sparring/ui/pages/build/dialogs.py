@@ -171,7 +171,11 @@ class DataSheetDialog(BuildDialog):
             ("stall current", ("stall_current",)),
         ]
         self.list = ListEditor(
-            desk, ("data_sheet",), SheetLine(), columns=columns, name="Data sheet"
+            desk,
+            ("data_sheet",),
+            SheetLine(voltage=desk.build.motor.voltage.value),
+            columns=columns,
+            name="Data sheet",
         )
         self.column.addWidget(self.list, 1)
         self.column.addWidget(

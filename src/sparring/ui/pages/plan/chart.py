@@ -85,7 +85,7 @@ class PlanChart(QWidget):
             right = max(right, self._line(drive, v))
         most = max([r.torque for r in rows], default=right) / kt
         right = min(max(1.08 * right / kt, 1.05 * most), 2.0 * max(right / kt, 1e-6))
-        self._danger(drive, max(volts, default=12.0), right)
+        self._danger(drive, max(volts, default=d.build.motor.voltage.value), right)
         self._steps(rows)
         top = max((float(drive.state(Load.of(0.0, v)).speed[0]) for v in volts), default=1.0)
         head = 1.17 if d.build.has_motor else 1.3  # a level line is named above itself
