@@ -248,3 +248,17 @@ def test_a_worn_bench_has_more_play_more_ripple_and_breaks_in_the_end():
     assert drive.on_bench(1.01 * drive.fails_at())["strength"] < 0.01 < old["strength"]
     lives = [WearingDrive(build, {"": 1e-14}, 0.5, seed=s).fails_at() for s in range(12)]
     assert max(lives) > 1.3 * min(lives)  # they scatter
+
+
+def test_a_part_that_grew_is_told_in_words(tmp_path):
+    told, _ = wearing.life_test(3, 6)
+    first, last = told["inspections"][0], told["inspections"][-1]
+    for before, after in zip(first["sizes"], last["sizes"], strict=False):
+        grown = float(before["readings"][0].split()[0]) + 0.03
+        after["readings"] = [f"{grown:.3f} mm"]
+    last["weighings"] = first.get("weighings", [])
+    (tmp_path / "b.json").write_text(json.dumps(wearing.build()))
+    (tmp_path / "i.json").write_text(json.dumps(told))
+    code, text = run("wear", tmp_path / "i.json", "--build", tmp_path / "b.json")
+    assert code == 0, text
+    assert "inspections" in text

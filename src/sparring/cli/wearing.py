@@ -82,9 +82,10 @@ def _interval(x: dict[str, float | None] | None) -> str:
     if x is None:
         return "–"
     value, low, high = (x[k] for k in ("value", "low", "high"))
-    if value is None:
-        return f"more than {low:.3g}"
-    return f"{value:.3g} ({low:.3g} to {'…' if high is None else f'{high:.3g}'})"
+    if value is None:  # it grew, or did not wear
+        return "–" if low is None else f"more than {low:.3g}"
+    from_low = "…" if low is None else f"{low:.3g}"
+    return f"{value:.3g} ({from_low} to {'…' if high is None else f'{high:.3g}'})"
 
 
 def k_of(text: str) -> float:

@@ -58,7 +58,7 @@ class Facts:
 Asked = Callable[[Facts], bool]
 
 
-_DEEPEST = 100
+_DEEPEST, _LONGEST = 100, 5000
 
 
 class _Token(NamedTuple):
@@ -74,6 +74,8 @@ def query(text: str, own: Sequence[str] = ()) -> Asked:
 
     Raises QuantityError, in words, for what cannot be understood.
     """
+    if len(text) > _LONGEST:
+        raise QuantityError(f"a search has {_LONGEST} characters at most; write it shorter")
     names = sorted({*FIGURES, *WORDS, *map(str.lower, own)}, key=len, reverse=True)
     tokens = _tokens(text, names)
     if not tokens:
