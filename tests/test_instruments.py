@@ -223,7 +223,7 @@ def test_an_instrument_with_a_visa_name_is_told_and_asked_by_visa(how):
         wait_for(lambda: len(ends.words) == 3 and ends.reads)
         assert ends.words == [("drive", ""), ("up", ""), ("stop", "")]
         assert ends.reads[-1] == [5.9, 0.4]
-        assert orders == ["drive", "up", "stop"]
+        assert orders == ["stop", "drive", "up", "stop"]
     finally:
         instrument.close()
         panel.close()

@@ -78,7 +78,8 @@ def test_a_supply_is_switched_off_where_the_program_is_ended(server, word, end, 
             if end != "closes":
                 os.kill(program.pid, end)
             sent = everything_from(connection)
-    assert sent == [{"up": "OUTP ON", "drive": "VOLT 12"}[word], *after]
+    # switched off first, for nobody knows who had it before
+    assert sent == ["OUTP OFF", {"up": "OUTP ON", "drive": "VOLT 12"}[word], *after]
 
 
 def test_it_is_said_where_nothing_could_say_it(server, monkeypatch):

@@ -54,7 +54,7 @@ def _alone(port: str) -> None:
     """Raises PortInUse where another program has a serial port open. Of a pseudo-terminal nobody
     can tell who simulates the board at its other end.
     """
-    if not port.startswith("/dev/") or port.startswith("/dev/pts/"):
+    if not port.startswith("/dev/") or port.startswith("/dev/pts/") or not os.path.exists(port):
         return
     for process in Path("/proc").glob("[0-9]*"):
         if process.name == str(os.getpid()):

@@ -129,8 +129,10 @@ class _OverVisa:
         return None
 
     def close(self) -> None:
-        self._do(self._resource.close, "close")
-        self._unlock()
+        try:
+            self._do(self._resource.close, "close")
+        finally:
+            self._unlock()
 
     def _unlock(self) -> None:
         if self._lock is not None:

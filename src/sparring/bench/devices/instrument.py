@@ -4,6 +4,7 @@ motor driver.
 
 from __future__ import annotations
 
+import contextlib
 import math
 import queue
 import sys
@@ -128,7 +129,8 @@ class Instrument:
                 self._to = None
                 if self._last_word is not None:
                     self._last_word.closes(self._off)
-                to.close()
+                with contextlib.suppress(OSError):
+                    to.close()
             self._stop.wait(RETRY)
 
     def _hold(self, to: Dialogue, before: str) -> str:
@@ -169,6 +171,8 @@ class Instrument:
     def _begin(self, to: Dialogue) -> None:
         """Greets it, and looks whether it answers each question with one line."""
         self._doubted.clear()
+        if self._stops is not None:  # whoever drove it before may have been killed
+            to.tell(self._stops.filled(0.0))
         if "?" in self.device.begin:
             self.identity = self._ask(to, self.device.begin)
         elif self.device.begin:

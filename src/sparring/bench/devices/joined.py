@@ -20,6 +20,7 @@ from sparring.bench.lines import Block, Event, Mapping, Tally
 from sparring.bench.lines import Column as Named
 from sparring.bench.link import Ends, Link
 from sparring.core.instruments.devices import Device, DeviceSet
+from sparring.core.quantity import kind_of
 from sparring.core.recording import CHANNELS
 from sparring.core.together import Lag, lags
 
@@ -270,7 +271,10 @@ class Joined:
                     self._ends.turn(waited if self.first.speaks == "lines" else 0.0)
             except Exception as err:  # nobody would watch any more what is driven
                 self._send_stop()
-                self._ends.trouble(f"{self.port}: {type(err).__name__}: {err}. Stopped.")
+                text = f"{self.port}: {type(err).__name__}: {err}. The bench was told to stop."
+                if text not in self._said:
+                    self._said.add(text)
+                    self._ends.trouble(text)
 
     def _take_up(self, who: Device, _what: None) -> None:
         if who.name in self._away:
@@ -401,7 +405,8 @@ class Joined:
             self._said.add(f"{channel} {name}")
             self._ends.said(
                 f"{self.first.name} and {name} do not agree on {channel}: {shown[0]:.3g} and"
-                f" {shown[1]:.3g}. One of them is read wrongly, or measures somewhere else."
+                f" {shown[1]:.3g} {kind_of(CHANNELS[channel].kind).si}. One of them is read"
+                " wrongly, or measures somewhere else."
             )
 
     def _whole(self, ours: np.ndarray, block: Block) -> Block:
