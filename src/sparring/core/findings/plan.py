@@ -242,7 +242,8 @@ def outlasts_travel(p: Planned) -> Iterable[Finding]:
             "step-outlasts-travel",
             "caution",
             title="The travel ends before the step's time",
-            seen="A step of {time} needs {needs} of cord; {travel} are there.",
+            # in metres: the unit of a rig's lengths is too small for these
+            seen=f"A step of {{time}} needs {needs:.3g} m of cord; {travel:.3g} m are there.",
             why="The run ends at the top, whatever time was asked for.",
             remedies=(
                 "Shorten the step, or repeat it.",
@@ -252,8 +253,6 @@ def outlasts_travel(p: Planned) -> Iterable[Finding]:
             steps=_steps([r for _, r in asked]),
             place="plan.steps",
             time=Fact(worst.step.time or 0.0, "time", digits=3),
-            needs=Fact(needs, "length", digits=2),
-            travel=Fact(travel, "length", digits=3),
         )
 
 
