@@ -50,9 +50,10 @@ class Attended:
         self.session.attach(link, link.tally)
         link.start()
         try:
-            self.until(
-                lambda: self._there(link.in_use), _FIRST, f"{link.port} sends no valid lines"
-            )
+            try:
+                self.until(lambda: self._there(link.in_use), _FIRST, "")
+            except Interrupted as err:
+                raise Interrupted(str(err) or self._missing(link.port)) from err
             simulated = self.session.facts().simulated
             if not simulated and not self.rig.care_confirmed:
                 raise Interrupted(
@@ -79,6 +80,13 @@ class Attended:
         if in_use:
             raise Interrupted(in_use)
         return self.state == "ready" and self.session.facts().obeys
+
+    def _missing(self, port: str) -> str:
+        """What a bench that did not come lacks."""
+        facts = self.session.facts()
+        if self.state == "ready" and not facts.obeys:
+            return f"{port} sends lines, but nothing on it answers “hello”: it takes no commands"
+        return f"{port} sends no valid lines"
 
     def _zero(self) -> None:
         """Tries it a few times: what a bench still had to say to whoever drove it before may be
