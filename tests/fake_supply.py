@@ -1,5 +1,6 @@
 """A supply that answers as it likes, over TCP or a pseudo-terminal, and who hears of it."""
 
+import contextlib
 import os
 import pty
 import socket
@@ -13,12 +14,12 @@ class Fake:
 
     def __init__(self, says, *, serial=False):
         self.heard = []
-        self._says = says
+        self._says, self._theirs = says, None
         if serial:
             ours, theirs = pty.openpty()
             tty.setraw(theirs)
             self.address = os.ttyname(theirs)
-            self._server = os.fdopen(ours, "r+b", buffering=0)
+            self._theirs = theirs
             threading.Thread(target=self._by_serial, args=(ours,), daemon=True).start()
             return
         self._server = socket.create_server(("127.0.0.1", 0))
@@ -30,7 +31,8 @@ class Fake:
         while True:
             try:
                 *lines, rest = (rest + os.read(end, 4096)).split(b"\n")
-            except OSError:
+            except OSError:  # nobody has the other end any more
+                os.close(end)
                 return
             for line in lines:
                 if (answer := self._hear(line)) is not None:
@@ -51,13 +53,20 @@ class Fake:
             threading.Thread(target=self._talk, args=(connection,), daemon=True).start()
 
     def _talk(self, connection):
-        with connection, connection.makefile("rb") as lines:
+        with (
+            contextlib.suppress(OSError),  # who drove it was killed
+            connection,
+            connection.makefile("rb") as lines,
+        ):
             for line in lines:
                 if (answer := self._hear(line)) is not None:
                     connection.sendall(answer)
 
     def close(self):
-        self._server.close()
+        if self._theirs is None:
+            self._server.close()
+        else:  # whose reader closes its own end: another file may have its number by then
+            os.close(self._theirs)
 
 
 class Ends:
