@@ -21,6 +21,7 @@ class FakeBench:
     """
 
     lowers = times = True
+    awaited = ""
 
     def __init__(self, folder):
         self.folder, self.now, self.board_time, self.seq = folder, 100.0, 0.0, 0

@@ -15,7 +15,8 @@ from sparring.core.instruments.devices import DeviceSet
 from sparring.core.quantity import Measured
 from sparring.core.rig import Rig
 
-_FIRST = 15.0  # [s] within which a bench has to say what it is
+_HELLO = 2.0  # [s] after which one that does not answer is greeted again
+_FIRST = 30.0  # [s] within which a bench has to say what it is
 _TURN = 0.05  # [s] between two looks at what came
 _TRIES = 3  # to tare
 LOST = 10.0  # [s] for a bench that is lost to come back
@@ -36,6 +37,7 @@ class Attended:
         self.session.guard = guard_of(rig)
         self.state = "off"
         self.lost_for = LOST
+        self._greeted = time.monotonic()
 
     @contextlib.contextmanager
     def connected(
@@ -79,7 +81,12 @@ class Attended:
         """Whether the bench is there. Raises Interrupted where somebody else has it."""
         if in_use:
             raise Interrupted(in_use)
-        return self.state == "ready" and self.session.facts().obeys
+        if self.state != "ready" or self.session.facts().obeys:
+            return self.state == "ready"
+        if time.monotonic() > self._greeted + _HELLO:  # one that was busy may not have heard it
+            self._greeted = time.monotonic()
+            self.session.send("hello")
+        return False
 
     def _missing(self, port: str) -> str:
         """What a bench that did not come lacks."""

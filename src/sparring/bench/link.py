@@ -58,6 +58,7 @@ class Link:
         self.reader = LineReader(mapping)
         self.lowers = self.times = True
         self.in_use = ""  # by whom, in words
+        self.awaited = ""
         self._ends = ends
         self._wire: Wire | None = None
         self._last_word = LastWord("stop", ends.said)

@@ -146,6 +146,9 @@ class Session(Machine):
                 ends = self.link is not None and self.link.times
                 lasting = [f"for {seconds:g}"] if seconds is not None and ends else []
                 return self._begin_steps([*first, *lasting, f"drive {self._voltage:g}", "up"])
+            if self.link is not None and self.link.awaited:  # nothing would turn
+                self._say(f"{self.link.awaited} is not connected yet; nothing was started.")
+                return False
             if not self._begin_capture():
                 return False
             self._set("lifting")

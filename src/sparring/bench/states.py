@@ -23,11 +23,14 @@ MOVING: tuple[State, ...] = ("lifting", "lowering", "stopping")
 
 class Port(Protocol):
     """What a session needs of a link. lowers: it can let down what was driven up; times: it ends a
-    run by itself.
+    run by itself; awaited: who is to drive and is not there yet.
     """
 
     @property
     def lowers(self) -> bool: ...
+
+    @property
+    def awaited(self) -> str: ...
 
     @property
     def times(self) -> bool: ...

@@ -135,6 +135,11 @@ class Joined:
         return next(iter(self._takers("up")), None)
 
     @property
+    def awaited(self) -> str:
+        """Who is to drive and is not there yet."""
+        return ", ".join(i.device.name for i in self._takers("up") if not i.there)
+
+    @property
     def lowers(self) -> bool:
         """Whether it can be let down."""
         return self.driver is None or bool(self._takers("down"))
