@@ -1,6 +1,7 @@
 """What the hands do: clicks in pictures, menus, dialogs, dropped files."""
 
 import json
+import os
 import threading
 from pathlib import Path
 
@@ -20,6 +21,7 @@ from sparring.ui.app.devices.dialog import DevicesDialog
 from sparring.ui.app.dialogs import UnitsDialog, keys_of
 from sparring.ui.model import background
 from sparring.ui.page import ShownFlow
+from sparring.ui.pages import PAGES
 from sparring.ui.pages.run.big_figure import BigFigure
 from sparring.ui.pages.run.strips import _round_up
 from sparring.ui.widgets.chart import Chart
@@ -423,3 +425,21 @@ def test_no_line_ends_between_a_figure_and_its_unit():
         text.replace("\N{NO-BREAK SPACE}", "_")
         == "It falls from 11.69_±_0.06_V to 9_% of 12 lifts, 3.4_N·m and 5_kg."
     )
+
+
+def test_a_logbook_that_cannot_be_written_is_read_in_the_window_and_an_edit_is_refused(
+    shown, folder, monkeypatch
+):
+    access, own = os.access, (folder, folder / "logbook.sqlite")
+    monkeypatch.setattr(os, "access", lambda p, how: Path(p) not in own and access(p, how))
+    before = own[1].read_bytes()
+    lay(shown, folder)
+    until(lambda: not background.busy())
+    assert shown.desk.result is not None
+    assert any("can only be read" in text for text in shown.heard.said)
+    for page in PAGES:
+        shown.go(page.id)
+        until(lambda: not background.busy())
+    assert "Check the write permissions" in shown.desk.edit("build", ("notes",), "turned")
+    assert shown.desk.build.notes != "turned"
+    assert own[1].read_bytes() == before

@@ -9,20 +9,17 @@ import signal
 import subprocess
 import sys
 import textwrap
-from pathlib import Path
 
 import numpy as np
 import pytest
-from helpers import ROOT, planned, wait_for
+from helpers import planned, wait_for
 from typer.testing import CliRunner
 
 from sparring.bench.recorder import Recorder
 from sparring.cli.app import app
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.demo import hollin_yard
-from sparring.logbook import Logbook, LogbookError, keeping, upgrading
-from sparring.logbook.database import engine_of
+from sparring.logbook import Logbook, LogbookError, keeping
 from sparring.logbook.recordings import RecordingError, read_stream
 from sparring.logbook.recovery import adopt, recover
 from sparring.logbook.tables import SCHEMA
@@ -227,99 +224,6 @@ def test_a_logbook_of_a_newer_version_is_left_alone(tmp_path):
         Logbook(tmp_path / "b")
 
 
-def older(folder, revision):
-    """A logbook's folder as the version of a migration left it, with a build in it."""
-    from alembic import command
-    from alembic.config import Config
-
-    config = Config()
-    config.set_main_option("script_location", str(ROOT / "src/sparring/logbook/migrations"))
-    folder.mkdir()
-    engine = engine_of(f"sqlite:///{folder}/logbook.sqlite")
-    with engine.begin() as connection:
-        config.attributes["connection"] = connection
-        command.upgrade(config, revision)
-        connection.exec_driver_sql(
-            "INSERT INTO builds (id, family, revision, record, created) VALUES (1, 'Dunnock', 2, ?,"
-            " '2026-01-01 00:00:00')",
-            (hollin_yard.dunnock(2).to_json(),),
-        )
-    engine.dispose()
-    return folder
-
-
-REVISIONS = [f"{n:04d}" for n in range(1, int(SCHEMA))]
-
-
-def content(folder):
-    return {p.name: p.read_bytes() for p in folder.iterdir() if p.name == "logbook.sqlite"}
-
-
-@pytest.mark.parametrize("revision", REVISIONS)
-def test_a_logbook_of_every_version_is_backed_up_before_it_is_brought_up_to_date(
-    tmp_path, revision
-):
-    folder = older(tmp_path / "book", revision)
-    with Logbook(folder) as book:
-        assert [b.name for _, b in book.builds()] == ["Dunnock r2"]
-    assert upgrading.version_of(folder / "logbook.sqlite") == SCHEMA
-    (backup,) = keeping.backups(folder)
-    assert upgrading.version_of(backup) == revision
-    assert not list(folder.glob("*upgraded*"))
-
-
-@pytest.mark.parametrize("how", ["the migration fails", "the copy is damaged", "no room"])
-def test_a_logbook_that_cannot_be_brought_up_to_date_stays_as_it_was(tmp_path, monkeypatch, how):
-    folder = older(tmp_path / "book", "0004")
-    before = content(folder)
-
-    def fails(*_):
-        raise OSError(errno.ENOSPC, "No space left on device")
-
-    def breaks(engine):
-        with engine.begin() as connection:
-            connection.exec_driver_sql("ALTER TABLE builds ADD COLUMN half TEXT")
-            connection.exec_driver_sql("DROP TABLE of_nothing")
-
-    name, instead = {
-        "the migration fails": ("migrate", breaks),
-        "the copy is damaged": ("migrate", lambda engine: _delete_builds(engine)),
-        "no room": ("upgraded", fails),
-    }[how]
-    with monkeypatch.context() as m:
-        m.setattr(upgrading, name, instead)
-        with pytest.raises(LogbookError, match="It is as it was"):
-            Logbook(folder)
-    assert content(folder) == before
-    assert not list(folder.glob("*upgraded*"))
-    with Logbook(folder) as book:
-        assert [b.name for _, b in book.builds()] == ["Dunnock r2"]
-
-
-def _delete_builds(engine):
-    with engine.begin() as connection:
-        connection.exec_driver_sql("DELETE FROM builds")
-
-
-@pytest.mark.parametrize("revision", ["0003", SCHEMA])
-def test_a_logbook_that_cannot_be_written_is_opened_to_be_read(tmp_path, monkeypatch, revision):
-    folder = older(tmp_path / "book", revision)
-    before = {p.name: p.read_bytes() for p in folder.iterdir()}
-    access = os.access
-    monkeypatch.setattr(
-        os,
-        "access",
-        lambda p, how: Path(p) not in (folder, folder / "logbook.sqlite") and access(p, how),
-    )
-    with Logbook(folder) as book:
-        assert [b.name for _, b in book.builds()] == ["Dunnock r2"]
-        assert book.read_only
-        assert "can only be read" in recover(book)[0]
-        with pytest.raises(LogbookError, match="Check the write permissions"):
-            book.set_setting("x", 1)
-    assert {p.name: p.read_bytes() for p in folder.iterdir()} == before
-
-
 @pytest.mark.parametrize("part", ["recordings", "photos", "backups"])
 def test_a_folder_that_is_a_link_out_of_the_logbook_is_refused(book, tmp_path, part):
     folder = book.folder
@@ -336,7 +240,7 @@ def test_migrations_make_the_tables_that_the_code_expects(tmp_path):
     from alembic.autogenerate import compare_metadata
     from alembic.runtime.migration import MigrationContext
 
-    from sparring.logbook.tables import SCHEMA, Base
+    from sparring.logbook.tables import Base
 
     with Logbook(tmp_path / "b") as book, book.engine.connect() as connection:
         context = MigrationContext.configure(connection)

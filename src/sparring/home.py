@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import errno
+import fcntl
 import os
 import stat
 import tempfile
 from pathlib import Path
+from typing import TextIO
 
 
 def home() -> Path:
@@ -31,3 +33,30 @@ def runtime() -> Path:
         said = "others may write in it: remove it, or name another in XDG_RUNTIME_DIR"
         raise PermissionError(errno.EPERM, said, str(folder))
     return folder
+
+
+class Held(Exception):
+    """Another program holds a file; the message is what it wrote there of itself."""
+
+
+def hold(path: Path, says: str) -> TextIO:
+    """Holds a file for this program, until what it gives is closed. says: who this is, for those
+    that come later. Raises Held, and OSError where it cannot be written.
+    """
+    handle = open(path, "a+", encoding="utf-8", opener=_private)  # noqa: SIM115
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError as err:
+        handle.seek(0)
+        holder = handle.read().strip() or "another program"
+        handle.close()
+        raise Held(holder) from err
+    handle.seek(0)
+    handle.truncate()
+    handle.write(says)
+    handle.flush()
+    return handle
+
+
+def _private(path: str, flags: int) -> int:
+    return os.open(path, flags | os.O_NOFOLLOW, 0o600)

@@ -6,13 +6,12 @@ from __future__ import annotations
 
 import contextlib
 import errno
-import fcntl
 import hashlib
 import os
 from pathlib import Path
 from typing import TextIO
 
-from sparring.home import runtime
+from sparring.home import Held, hold, runtime
 
 _SEVERAL = ("unix:",)  # beginnings of addresses that serve several at once
 
@@ -29,19 +28,10 @@ def take(address: str) -> TextIO | None:
         return None
     real = os.path.realpath(address) if address.startswith("/") else address
     name = hashlib.sha256(real.encode()).hexdigest()[:16]
-    path = runtime() / f"port-{name}.lock"
-    handle = open(path, "a+", encoding="utf-8", opener=_private)  # noqa: SIM115
     try:
-        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError as err:
-        handle.seek(0)
-        holder = handle.read().strip() or "another program"
-        handle.close()
-        raise PortInUse(errno.EBUSY, f"it is in use by {holder}") from err
-    handle.seek(0)
-    handle.truncate()
-    handle.write(f"Sparring, process {os.getpid()}")
-    handle.flush()
+        handle = hold(runtime() / f"port-{name}.lock", f"Sparring, process {os.getpid()}")
+    except Held as err:
+        raise PortInUse(errno.EBUSY, f"it is in use by {err}") from err
     try:
         _alone(real)
     except PortInUse:
@@ -64,7 +54,3 @@ def _alone(port: str) -> None:
                 if os.readlink(handle) == port:
                     name = (process / "comm").read_text().strip()
                     raise PortInUse(errno.EBUSY, f"it is in use by {name}, process {process.name}")
-
-
-def _private(path: str, flags: int) -> int:
-    return os.open(path, flags | os.O_NOFOLLOW, 0o600)

@@ -72,7 +72,7 @@ class Dismantling(Record):
     kind: Literal["unscrew", "press out", "lift off", "cut", "other"] = "unscrew"
     grease: Annotated[str, Field(max_length=120)] = ""
     mind: Annotated[str, Field(max_length=200)] = ""
-    photo: Annotated[str, Field(max_length=200, pattern=r"^([^./\\][^/\\]*)?$")] = ""
+    photo: Annotated[str, Field(max_length=200, pattern=r"^([^./][^/]*)?$")] = ""
 
 
 def care_notes(method: MethodBase) -> tuple[str, str, str]:

@@ -195,7 +195,7 @@ class Record(BaseModel):
         return next((m for m in (*meta.metadata, *inner) if isinstance(m, Q)), None)
 
 
-PhotoName = Annotated[str, Field(max_length=200, pattern=r"^[^./\\][^/\\]*$")]
+PhotoName = Annotated[str, Field(max_length=200, pattern=r"^[^./][^/]*$")]
 """Of a file in the logbook's folder of photos: no path leads out of it."""
 R = TypeVar("R", bound=Record)
 

@@ -337,9 +337,7 @@ class Recorder(Attended):
                 "run": run.model_dump(mode="json"),
             }
             folder = self.journal.folder.parent.parent / "recordings"
-            name = recordings.write(folder, recording, belongs)
-            recordings.read(folder / name)  # only what reads back may take the stream's place
-            cycle.kept.append(name)
+            cycle.kept.append(recordings.write(folder, recording, belongs))
         stream.unlink(missing_ok=True)
         return how
 

@@ -385,6 +385,9 @@ class Logbook(Characterised, Campaigns, Inspected, Settings, Recorded):
             self._row(s, TestRow, test_id).plan = plan.to_json()
 
     def save_headline(self, test_id: int, headline: dict[str, Any]) -> None:
+        """Keeps what lists show of a test; where nothing can be kept, it is derived each time."""
+        if self.read_only:
+            return
         with self._session() as s:
             self._row(s, TestRow, test_id).headline = json.dumps(headline)
 

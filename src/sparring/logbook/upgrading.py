@@ -9,6 +9,7 @@ import os
 import shutil
 import sqlite3
 import tempfile
+from datetime import datetime
 from pathlib import Path
 
 from sqlalchemy import URL
@@ -36,7 +37,8 @@ def upgrade(folder: Path) -> None:
     logbook as it was.
     """
     own = folder / "logbook.sqlite"
-    if version_of(own) in (None, SCHEMA):
+    version = version_of(own)
+    if version in (None, SCHEMA):
         return
     try:
         keeping.back_up(folder)
@@ -44,6 +46,9 @@ def upgrade(folder: Path) -> None:
         with contextlib.closing(sqlite3.connect(own)) as connection:
             # nothing of the old one may be left beside the new one
             connection.execute("PRAGMA journal_mode=DELETE").fetchone()
+        # the backup of the day may be of this morning: the old one itself stays, too
+        moment = f"{datetime.now():%Y%m%d-%H%M%S}"
+        os.link(own, folder / keeping.FOLDER / f"before-upgrade-of-{version}-{moment}.sqlite")
         os.replace(copy, own)
         recordings.sync_folder(folder)
     except (OSError, sqlite3.Error) as err:

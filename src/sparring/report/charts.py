@@ -55,6 +55,8 @@ def draw(document: Document, kind: str, out: Path) -> Path:
         figure.suptitle(f"{name}: {kind}", fontsize=9, color=_INK, x=0.01, ha="left")
         about = {"Creator": None} if form == "pdf" else None
         figure.savefig(drawn, dpi=300, format=form, metadata=about)
+    except ChartError:  # which says more
+        raise
     except _NOTHING_OF_IT as err:
         raise ChartError(
             f"the document has nothing of the {kind} chart ({err}); make it by `sparring "

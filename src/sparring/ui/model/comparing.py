@@ -154,7 +154,7 @@ class Comparing(QObject):
 
     def _keep(self) -> None:
         book = self._desk.book
-        if book is not None:
+        if book is not None and not book.read_only:
             self._try(
                 lambda: book.set_setting(
                     _KEY,

@@ -44,7 +44,7 @@ class Duties(Campaigning):
         self.duty = found.get(key) or Duty.ours(
             name="vent", task=Vent.ours(), voltage=self.build.motor.voltage.value
         )
-        if self.book is not None and self.duty_id:
+        if self.book is not None and self.duty_id and not self.book.read_only:
             self.book.set_setting(_LAID, self.duty_id)
         self.duty_changed.emit()
 
