@@ -146,7 +146,7 @@ def reduce() -> None:
     t, channels = ten_million()
     recording = Recording(t, channels)
     build, rig = hollin_yard.dunnock(2), hollin_yard.rig()
-    inputs, run = inputs_of(build, rig), Run(load=Measured(1.5))
+    inputs, run = inputs_of(build, rig), Run(load=Measured(1.5), voltage=12.0)
     ours = best(
         lambda: reduce_run(
             inputs, rig, run, recording, settle=0.5, measure=1.0, orders=(1.0, 6.0, 30.0)

@@ -89,7 +89,7 @@ def duty() -> None:
     ]
     candidates = [Candidate("c", m, t, measured=False) for m in motors for t in trains]
     segments = tuple(Segment(torque=0.05 * (n + 1), speed=3.0, time=5.0) for n in range(20))
-    asked = Duty(segments=segments)
+    asked = Duty(segments=segments, voltage=12.0)
     x = np.linspace(-1.0, 0.0, 5_000 * 20 * 40)
     ours, bare = best(lambda: meets(candidates, asked), 3), best(lambda: np.exp(x), 3)
     say("duty: 5 000 drives × 20 segments over 4 M exponentials", ours / bare, 60, f"{ours:.2f} s")

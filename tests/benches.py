@@ -191,7 +191,7 @@ def made_of(lifted, plan, method, eye, rng):
         step = plan.steps[i // plan.repeats]
         load = step.load if method.weighed() else None
         run, seen = (
-            Run(step=step.id, repeat=i % plan.repeats + 1, load=load, ended=x.ended),
+            Run(step=step.id, repeat=i % plan.repeats + 1, load=load, ended=x.ended, voltage=12.0),
             x.recording,
         )
         if eye is not None:

@@ -35,8 +35,8 @@ FIVE = """weight;turned [deg];time;voltage;current;ended
 """
 
 
-def one(build, rig, read, load=1.0, **more):
-    run = Run(load=Measured(load), source="eye", read=read, **more)
+def one(build, rig, read, load=1.0, voltage=12.0, **more):
+    run = Run(load=Measured(load), source="eye", voltage=voltage, read=read, **more)
     return analyse(build, rig, planned(), [(run, NOTHING)])
 
 
@@ -152,7 +152,7 @@ def test_a_spin_timed_by_hand_holds_the_torque_at_its_speed():
 def test_a_lever_is_only_watched(build, rig):
     arm = changed(rig, ("method",), Lever())
     runs = [
-        (Run(step=n, load=Measured(m), source="eye", ended=e, read=ByEye()), NOTHING)
+        (Run(step=n, load=Measured(m), source="eye", ended=e, read=ByEye(), voltage=12.0), NOTHING)
         for n, (m, e) in enumerate([(0.4, "top"), (0.6, "top"), (0.8, "stalled")])
     ]
     stall = analyse(build, arm, planned(), runs).stall
@@ -168,7 +168,7 @@ def test_what_is_read_goes_before_what_was_recorded(build, rig, plan):
     t = np.arange(0, 3, 0.01)
     level = np.clip((t - 0.3) / 0.3, 0, 1)
     log = Recording(t, {"speed": 10 * level, "voltage": 12 * level})
-    run = Run(load=Measured(1.0), read=ByEye(current=Measured(0.8, 0.005)))
+    run = Run(load=Measured(1.0), read=ByEye(current=Measured(0.8, 0.005)), voltage=12.0)
     step = analyse(build, rig, plan, [(run, log)]).steps[0]
     assert nominal(step.speed) == pytest.approx(10, rel=1e-3)
     assert nominal(step.power_in) == pytest.approx(9.6, rel=2e-3)
@@ -303,6 +303,7 @@ def test_an_arm_on_a_scale_by_hand(build, rig):
                 source="eye",
                 ended="stalled",
                 read=ByEye(force=Measured(m * g), rest=Measured(0.05 * g)),
+                voltage=12.0,
             ),
             NOTHING,
         )

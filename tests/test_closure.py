@@ -120,7 +120,12 @@ def cases():
         plan = planned(tuple(Measured(float(m)) for m in loads), repeats=REPEATS)
         runs = [
             (
-                Run(step=i // REPEATS, repeat=i % REPEATS + 1, load=plan.loads[i // REPEATS]),
+                Run(
+                    step=i // REPEATS,
+                    repeat=i % REPEATS + 1,
+                    load=plan.loads[i // REPEATS],
+                    voltage=12.0,
+                ),
                 x.recording,
             )
             for i, x in enumerate(own)

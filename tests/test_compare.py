@@ -349,7 +349,7 @@ def test_trade_off_effects_and_what_cannot_be_asked(folder):
 def vent(tmp_path):
     path = tmp_path / "vent.json"
     task = Vent(width=0.4, length=0.6, mass=1.5, wind=8.0, gust=12.0, gearing=12.0)
-    record_files.save(path, Duty(name="vent", task=task, cycles=50_000.0))
+    record_files.save(path, Duty(name="vent", task=task, voltage=12.0, cycles=50_000.0))
     return path
 
 

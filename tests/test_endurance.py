@@ -149,7 +149,7 @@ def cycle_of(n, efficiency=0.4, **told):
     ],
 )
 def test_a_life_test_ends_by_what_comes_first_and_not_before(plan, cycles, said):
-    made = Endurance(**plan)
+    made = Endurance(duty=(Phase(voltage=12.0),), **plan)
     assert said in ended(made, Totals.of(cycles), cycles[-1])
     short = Totals.of(cycles[:-1])
     assert ended(made, short, cycles[-2] if len(cycles) > 1 else None) == ""

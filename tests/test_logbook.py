@@ -33,7 +33,7 @@ def book(tmp_path, build, rig, plan):
 
 
 def note(run=None):
-    return {"test": 1, "run": json.loads((run or Run(step=2)).to_json())}
+    return {"test": 1, "run": json.loads((run or Run(step=2, voltage=12.0)).to_json())}
 
 
 def test_a_capture_becomes_a_run_with_marks_and_gaps(book):
@@ -63,7 +63,7 @@ import json, sys, time
 from pathlib import Path
 from sparring.bench.recorder import Recorder
 from sparring.core.run import Run
-r = Recorder(Path(sys.argv[1]), ["speed"], {"test": 1, "run": json.loads(Run(step=4).to_json())})
+r = Recorder(Path(sys.argv[1]), ["speed"], {"test": 1, "run": json.loads(Run(step=4, voltage=12.0).to_json())})
 start = time.monotonic()
 while True:
     r.add([time.monotonic() - start], [[1.0]])

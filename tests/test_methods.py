@@ -356,7 +356,7 @@ def test_a_lever_stopped_by_hand_is_neither_lifted_nor_stalled(build, rig):
     rig = changed(changed(rig, ("method",), Lever()), ("name",), "arm")
     plan = planned([Measured(0.3)], repeats=1)
     ((_, _, run),) = ladder(bench_of(build, rig), SensorSet(), rig, plan, seed=4)
-    record = Run(load=Measured(0.3), ended="stopped")
+    record = Run(load=Measured(0.3), ended="stopped", voltage=12.0)
     result = analyse(build, rig, planned(), [(record, run.recording)])
     assert not result.steps
     assert "stopped before the arm" in result.skipped[0][1]
@@ -377,6 +377,7 @@ def test_a_break_test_names_the_part_and_is_no_stall(build, rig):
                 load=Measured(m),
                 ended=x.ended if m < 0.5 else "stopped",
                 broke="" if m < 0.5 else part,
+                voltage=12.0,
             ),
             x.recording,
         )

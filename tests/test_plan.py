@@ -306,7 +306,9 @@ def test_to_failure_each_specimen_goes_up_its_ladder_until_it_fails():
     assert sequence(plan) == [Lift(i, r) for r in (1, 2) for i in ids]
 
     def run(n, specimen, broke=""):
-        return Run(step=ids[n], kind="to failure", repeat=specimen, broke=broke).outcome
+        return Run(
+            step=ids[n], kind="to failure", repeat=specimen, broke=broke, voltage=12.0
+        ).outcome
 
     made = [run(0, 1), run(1, 1, "pinion")]
     assert what_next(plan, made) == Lift(ids[0], 2)  # the second specimen, from the beginning

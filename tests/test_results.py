@@ -144,7 +144,10 @@ def test_a_meter_stays_the_same_input_whatever_else_of_the_sensors_changes(build
     inputs = inputs_of(build, rig)
     counted = changed(rig.sensors, ("pulses",), 60)
     better = changed(rig.sensors, ("voltage_accuracy",), 0.001)
-    same, other = inputs.meters_of(Run(sensors=counted)), inputs.meters_of(Run(sensors=better))
+    same, other = (
+        inputs.meters_of(Run(sensors=counted, voltage=12.0)),
+        inputs.meters_of(Run(sensors=better, voltage=12.0)),
+    )
     assert std(same.voltage.doubt - inputs.meters.voltage.doubt) == 0
     assert same.sensors.pulses == 60
     assert std(other.voltage.doubt - inputs.meters.voltage.doubt) > std(inputs.meters.voltage.doubt)
@@ -213,7 +216,12 @@ def test_a_run_that_cannot_be_reduced_is_set_aside_with_its_reason(build, rig, p
         build,
         rig,
         plan,
-        [*lifted[0], (Run(step=1), dead), (Run(step=1), blind), (Run(step=1), missing)],
+        [
+            *lifted[0],
+            (Run(step=1, voltage=12.0), dead),
+            (Run(step=1, voltage=12.0), blind),
+            (Run(step=1, voltage=12.0), missing),
+        ],
     )
     assert len(result.steps) == 5
     reasons = " ".join(why for _, why in result.skipped)

@@ -13,13 +13,12 @@ from window_helpers import choose, idle, until
 from sparring.bench.attended import Interrupted
 from sparring.cli.app import app
 from sparring.cli.on_bench import PlanOnBench
-from sparring.core.endurance import Endurance
+from sparring.core.endurance import Endurance, Phase
 from sparring.core.findings.setup import judge_setup
 from sparring.core.instruments.devices import Device, DeviceSet
 from sparring.core.outlook.foresee import first_power
 from sparring.core.plan import above_rated, standard
 from sparring.core.quantity import Measured
-from sparring.core.records import changed
 from sparring.endurance import process
 from sparring.endurance.journal import JournalError
 from sparring.files import log_files, log_look, record_files
@@ -98,7 +97,7 @@ def test_nothing_is_switched_on_for_a_step_above_it(tmp_path, small, rig):
         assert above_rated(small, plan) == 0.0
         assert above_rated(small, planned(voltages=(6.2,))) == 0.0  # a battery that is full
         key = book.save_build(small), book.save_rig(rig)
-        duty = changed(Endurance(), ("duty", 0, "voltage"), 12.0)
+        duty = Endurance(duty=(Phase(voltage=12.0),))
         with pytest.raises(JournalError, match="12 V"):
             process.begin(book, key, small, rig, duty, DeviceSet(devices=(process.SIMULATED,)))
 

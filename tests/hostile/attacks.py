@@ -342,7 +342,7 @@ def damaged_databases(n, seed, folder: Path) -> Tally:
         build, rig = made.save_build(hollin_yard.dunnock(2)), made.save_rig(hollin_yard.rig())
         test = made.add_test(build, rig, hollin_yard.plan(0.5, 1.0), "one")
         for k in range(30):
-            made.add_run(test, Run(step=k), f"{k:064x}.parquet")
+            made.add_run(test, Run(step=k, voltage=12.0), f"{k:064x}.parquet")
     database = book / "logbook.sqlite"
     with closing(sqlite3.connect(database)) as connection:
         connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")

@@ -118,7 +118,7 @@ def keep_a_lift(book: Logbook, test: int, whole: Recording) -> None:
     recorder = Recorder(
         book.capture_path(),
         tuple(whole.channels),
-        {"test": test, "run": json.loads(Run(ended="top").to_json())},
+        {"test": test, "run": json.loads(Run(ended="top", voltage=12.0).to_json())},
     )
     for k in range(0, len(whole), CHUNK):
         part = slice(k, k + CHUNK)
@@ -303,7 +303,7 @@ def stop_times(n, seed, folder: Path) -> list[float]:
                 os.write(ours, with_checksum(f"{seq},{1e3 * (now - begun):.1f},100,{amps}"))
                 if session.state == "ready" and not session.facts().recording:
                     lifted += 1
-                    session.lift(Run(), 1, folder / f"{lifted}.arrow")
+                    session.lift(Run(voltage=12.0), 1, folder / f"{lifted}.arrow")
     finally:
         session.detach()
         link.close()

@@ -120,7 +120,7 @@ def test_energy_speed_and_temperature_are_those_of_an_integration(per_day, torqu
         Segment(kind="rest", time=5.0),
         Segment(torque=0.1, speed=6.0, time=time / 3),
     )
-    duty = Duty(segments=segments, per_day=float(per_day))
+    duty = Duty(segments=segments, per_day=float(per_day), voltage=12.0)
     found = meets([candidate()], duty).found[0]
     energy, hottest, magnets, speed = integrated(duty, 4 + int(16 * IRON * OUTER / duty.period))
     assert found.energy == pytest.approx(energy, rel=2e-3)
@@ -131,7 +131,9 @@ def test_energy_speed_and_temperature_are_those_of_an_integration(per_day, torqu
 
 @pytest.mark.parametrize("most", [None, 1.2])
 def test_a_spin_up_is_that_of_an_integration(most):
-    duty = Duty(task=SpinUp(inertia=0.02, speed=10.0, time=3.0, torque=0.2), current=most)
+    duty = Duty(
+        task=SpinUp(inertia=0.02, speed=10.0, time=3.0, torque=0.2), current=most, voltage=12.0
+    )
     found = meets([candidate()], duty).found[0]
     reflected = JM + A * 0.02 / RATIO
     energy = 0.0
@@ -176,7 +178,7 @@ def test_a_reflected_inertia_goes_with_the_square_of_the_ratio(ratio, times):
     geared = replace(light, train=scaled(light.train, ratio * times))
 
     def time(x, motor_speed):
-        duty = Duty(task=SpinUp(inertia=0.01, speed=motor_speed / x.ratio, time=1.0))
+        duty = Duty(task=SpinUp(inertia=0.01, speed=motor_speed / x.ratio, time=1.0), voltage=12.0)
         return meets([x], duty).found[0].segments[0].time
 
     assert time(light, 200.0) / time(geared, 200.0) == pytest.approx(times**2, rel=1e-6)
@@ -188,7 +190,7 @@ def test_the_ratio_for_the_shortest_spin_up_reflects_equal_inertias():
     load = 0.004
     c = candidate(a=1 / RATIO, b=0.0)
     motor = replace(c.motor, friction=np.array([0.0]))
-    duty = Duty(task=SpinUp(inertia=load, speed=0.05, time=5.0))
+    duty = Duty(task=SpinUp(inertia=load, speed=0.05, time=5.0), voltage=12.0)
     ratios = np.geomspace(5, 700, 400)
     over = over_ratio(motor, c.train, duty, ratios)
     times = [m.segments[0].time for m in over.met]
@@ -201,8 +203,8 @@ def test_traction_does_not_depend_on_the_ratio_and_caps_what_a_vehicle_does():
     assert slips == pytest.approx(0.5 * 0.6 * 5.0 * 9.80665)
     assert needed == pytest.approx(0.02 * 5.0 * 9.80665)
     c = candidate()
-    over = over_ratio(c.motor, c.train, Duty(task=task), distance=1.0)
-    assert best(over, Duty(task=task)).grip == (needed, slips)
+    over = over_ratio(c.motor, c.train, Duty(task=task, voltage=12.0), distance=1.0)
+    assert best(over, Duty(task=task, voltage=12.0)).grip == (needed, slips)
     # where it could pull more than grips, the time to a distance is that of the slipping pull
     strong = over.pull > 3 * slips
     quick = math.sqrt(2 * 1.0 * 5.0 / (slips - needed))
@@ -214,7 +216,7 @@ def test_traction_does_not_depend_on_the_ratio_and_caps_what_a_vehicle_does():
 def test_a_run_to_a_distance_is_that_of_an_integration():
     task = Vehicle(mass=4.0, wheel=0.1, top_speed=0.5, friction=0.3)
     c = candidate()
-    duty = Duty(task=task)
+    duty = Duty(task=task, voltage=12.0)
     over = over_ratio(c.motor, c.train, duty, [12.0, 30.0, 80.0], distance=2.0)
     resist = 0.02 * 4.0 * 9.80665
     grip = 0.3 * 4.0 * 9.80665
@@ -274,7 +276,7 @@ def test_the_chance_to_meet_a_duty_is_that_of_what_is_not_known():
     """Where speed alone decides: a normal chance by the drive's own uncertainty."""
     drive = Drive.of(dunnock(2), scatter=0.0)
     c = known_drive(drive, measured=False)
-    duty = Duty(segments=(Segment(torque=0.3, speed=1.0, time=1.0),), per_day=1.0)
+    duty = Duty(segments=(Segment(torque=0.3, speed=1.0, time=1.0),), per_day=1.0, voltage=12.0)
     alone = meets([c], duty).found[0]
     from sparring.core.outlook.drive import Load
 
@@ -288,7 +290,7 @@ def test_the_chance_to_meet_a_duty_is_that_of_what_is_not_known():
 
 def test_what_would_have_to_change_is_enough():
     drive = known_drive(Drive.of(dunnock(2)), measured=False)
-    duty = Duty(segments=(Segment(torque=0.9, speed=8.0, time=3.0),))
+    duty = Duty(segments=(Segment(torque=0.9, speed=8.0, time=3.0),), voltage=12.0)
     met = meets([drive], duty).found[0]
     assert not met.meets
     ways = {n.id: n for n in needs(met, duty)}
@@ -336,7 +338,9 @@ def test_a_segment_in_the_cold_is_not_judged_by_the_warm_room():
 
     def told(room):
         segment = Segment(torque=0.95, speed=1.0, time=600.0, room=263.15)
-        duty = Duty(segments=(segment,), room=room, per_day=144.0, control="held to the speed")
+        duty = Duty(
+            segments=(segment,), room=room, per_day=144.0, control="held to the speed", voltage=12.0
+        )
         return meets([c], duty).found[0]
 
     warm, cold = told(368.15), told(263.15)
@@ -349,7 +353,9 @@ def test_a_segment_in_the_cold_is_not_judged_by_the_warm_room():
 def test_what_stalls_once_it_is_warm_is_told_where_a_stepped_motor_stalls(period):
     def margin(torque):
         duty = Duty(
-            segments=(Segment(torque=torque, speed=2.0, time=3.0),), per_day=86_400 / period
+            segments=(Segment(torque=torque, speed=2.0, time=3.0),),
+            per_day=86_400 / period,
+            voltage=12.0,
         )
         (met,) = meets([candidate()], duty).found
         (told,) = met.segments

@@ -143,7 +143,7 @@ def test_power_is_the_mean_of_torque_times_speed(build, rig):
         },
     )
     brake = changed(rig, ("method",), Brake(arm=Measured(0.1), angle=Measured(0.0)))
-    step = analyse(build, brake, planned(), [(Run(), log)]).steps[0]
+    step = analyse(build, brake, planned(), [(Run(voltage=12.0), log)]).steps[0]
     window = on & (t > 1)
     true = float(np.mean(((1 + 0.2 * wave) * (10 - 2 * wave))[window]))
     assert true == pytest.approx(9.8, abs=0.02)
@@ -232,7 +232,8 @@ def test_a_cell_in_newtons_is_as_good_as_its_data_sheet(build, rig):
     exact = changed(rig, ("method",), Brake(arm=Measured(0.1), angle=Measured(0.0)))
     within = changed(exact, ("sensors", "force_accuracy"), 0.01)
     torques = [
-        analyse(build, r, planned(), [(Run(), log)]).steps[0].torque for r in (exact, within)
+        analyse(build, r, planned(), [(Run(voltage=12.0), log)]).steps[0].torque
+        for r in (exact, within)
     ]
     assert std(torques[0]) == 0.0
     assert 2 * std(torques[1]) == pytest.approx(0.01 * nominal(torques[1]))

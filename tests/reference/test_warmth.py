@@ -61,14 +61,14 @@ def test_a_pause_that_nobody_logged_heats_nothing():
 
 def test_runs_kept_one_by_one_are_joined_by_their_clock():
     class Before:
-        run, source = Run(started="2026-11-12T10:00:00+00:00"), None
+        run, source = Run(started="2026-11-12T10:00:00+00:00", voltage=12.0), None
         left, lasted = Warmth(20.0, 5.0, False), 10.0
 
-    after = Run(started="2026-11-12T10:00:40+00:00")
+    after = Run(started="2026-11-12T10:00:40+00:00", voltage=12.0)
     assert begins(BODIES, after, Before) == BODIES.rest(Before.left, 30.0)
-    assert begins(BODIES, Run(started="2026-11-12T10:00:05+00:00"), Before) == COLD
-    assert begins(BODIES, Run(), Before) == COLD
-    assert begins(BODIES, Run(source="import"), None).whole
+    assert begins(BODIES, Run(started="2026-11-12T10:00:05+00:00", voltage=12.0), Before) == COLD
+    assert begins(BODIES, Run(voltage=12.0), Before) == COLD
+    assert begins(BODIES, Run(source="import", voltage=12.0), None).whole
 
 
 def test_brushes_keep_their_part_of_the_voltage():

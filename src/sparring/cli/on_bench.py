@@ -148,7 +148,9 @@ class PlanOnBench(Attended):
                 self.hear(0.05)
         if not self.test:
             self.test = self.book.add_test(self.build_id, self.rig_id, self.plan, "")
-        run = Run(step=step.id, kind=step.kind, repeat=repeat, started=began, source="eye")
+        run = Run(
+            step=step.id, kind=step.kind, repeat=repeat, voltage=0.0, started=began, source="eye"
+        )
         self.runs.append(self.book.add_run(self.test, run))
 
     @property

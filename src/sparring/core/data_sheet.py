@@ -12,7 +12,7 @@ class SheetLine(Record):
     load: working torque, at which speed and current are stated.
     """
 
-    voltage: Annotated[float, Q("voltage", above=0.0, most=1000.0)] = 12.0
+    voltage: Annotated[float, Q("voltage", above=0.0, most=1000.0)]
     free_speed: Annotated[float, Q("speed", "rpm", above=0.0)] | None = None
     free_current: Annotated[float, Q("current", above=0.0)] | None = None
     load: Annotated[float, Q("torque", "N·m", above=0.0)] | None = None

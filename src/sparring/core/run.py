@@ -37,7 +37,7 @@ class Run(Record):
     kind: Kind = "measure"
     repeat: int = 1
     load: Annotated[Measured, Q("mass", least=0.0)] | None = None
-    voltage: Annotated[float, Q("voltage")] = 12.0
+    voltage: Annotated[float, Q("voltage")]
     input_speed: Annotated[float, Q("speed", "rpm", least=0.0)] | None = None
     started: str = ""
     source: Literal["bench", "import", "simulated", "eye"] = "bench"

@@ -57,8 +57,14 @@ def duties() -> list[Duty]:
     small = Vent(width=0.4, length=0.6, mass=1.5, wind=8.0, gust=12.0, gearing=12.0, time=20.0)
     large = Vent(width=0.6, length=0.9, mass=3.5, wind=8.0, gust=12.0, gearing=24.0, time=4.5)
     return [
-        Duty(name="small vent", task=small, cycles=30 * 365 * 5.0, per_day=30.0),
-        Duty(name="large vent, shut before rain", task=large, cycles=12 * 365 * 5.0, per_day=12.0),
+        Duty(name="small vent", task=small, voltage=12.0, cycles=30 * 365 * 5.0, per_day=30.0),
+        Duty(
+            name="large vent, shut before rain",
+            task=large,
+            voltage=12.0,
+            cycles=12 * 365 * 5.0,
+            per_day=12.0,
+        ),
     ]
 
 

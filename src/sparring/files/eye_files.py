@@ -60,7 +60,7 @@ def read(path: Path, rated: float = 0.0) -> list[Run]:
     runs = []
     for n, cells in lines[1:]:
         try:
-            runs.append(_run(columns, cells))
+            runs.append(_run(columns, cells, rated))
         except ValueError as err:
             wrong += [f"{path}, line {n}: {line}" for line in str(err).splitlines()]
     if wrong:
@@ -68,8 +68,8 @@ def read(path: Path, rated: float = 0.0) -> list[Run]:
     return _numbered(runs, rated)
 
 
-def _run(columns: list[tuple[str, str]], cells: list[str]) -> Run:
-    """One line. Raises ValueError, a line a problem."""
+def _run(columns: list[tuple[str, str]], cells: list[str], rated: float) -> Run:
+    """One line. rated: voltage of the motor. Raises ValueError, a line a problem."""
     if wide := too_wide(columns, cells):
         raise ValueError(wide)
     told: dict[str, Measured] = {}
@@ -101,7 +101,12 @@ def _run(columns: list[tuple[str, str]], cells: list[str]) -> Run:
     except ValidationError as err:
         raise ValueError(problems(err, "").replace("the whole record: ", "")) from err
     run = Run(
-        load=load, source="eye", ended=_ENDS[said["ended"].lower()], broke=said["broke"], read=seen
+        load=load,
+        voltage=rated,
+        source="eye",
+        ended=_ENDS[said["ended"].lower()],
+        broke=said["broke"],
+        read=seen,
     )
     return with_seen(run, [seen_by_a_person(id) for id in happened])
 

@@ -25,7 +25,7 @@ class Duty(Record):
     name: Annotated[str, Field(min_length=1, max_length=80)] = "duty"
     segments: Annotated[tuple[Segment, ...], Field(max_length=200)] = ()
     task: Annotated[Task, Field(discriminator="kind")] | None = None
-    voltage: Annotated[float, Q("voltage", above=0.0, most=1000.0)] = 12.0
+    voltage: Annotated[float, Q("voltage", above=0.0, most=1000.0)]
     current: Annotated[float, Q("current", above=0.0)] | None = None
     source: Annotated[float, Q("resistance", least=0.0)] = 0.0
     room: Annotated[float, Q("temperature", "°C", least=193.15, most=373.15)] = 293.15

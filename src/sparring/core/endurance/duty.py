@@ -20,7 +20,7 @@ class Phase(Record):
     """
 
     time: Annotated[float, Q("time", "s", above=0.0, most=86400.0)] = 30.0
-    voltage: Annotated[float, Q("voltage", least=-1000.0, most=1000.0)] = 12.0
+    voltage: Annotated[float, Q("voltage", least=-1000.0, most=1000.0)]
     load: Annotated[Measured, Q("mass", least=0.0)] | None = None
     resistor: Annotated[float, Q("resistance", above=0.0)] | None = None
 
@@ -43,10 +43,7 @@ class Endurance(Record):
 
     version: Literal["sparring.endurance/1"] = "sparring.endurance/1"
     name: Annotated[str, Field(max_length=80)] = "Life test"
-    duty: Annotated[tuple[Phase, ...], Field(min_length=1, max_length=20)] = (
-        Phase.ours(),
-        Phase.ours(time=30.0, voltage=0.0),
-    )
+    duty: Annotated[tuple[Phase, ...], Field(min_length=1, max_length=20)]
     hours: Annotated[float, Q("time", "h", above=0.0)] | None = None
     turns: Annotated[float, Field(gt=0.0)] | None = None
     work: Annotated[float, Q("energy", "J", above=0.0)] | None = None

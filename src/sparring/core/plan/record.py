@@ -267,7 +267,7 @@ class _First(Record):
         tuple[Annotated[Measured, Q("mass", above=0.0)], ...], Field(min_length=1, max_length=50)
     ] = LOADS
     repeats: Annotated[int, Field(ge=1, le=100)] = 5
-    voltage: Annotated[float, Q("voltage", above=0.0)] = 12.0
+    voltage: Annotated[float, Q("voltage", above=0.0)]
     settle: Annotated[float, Q("time", least=0.0)] = 0.5
     measure: Annotated[float, Q("time", above=0.0)] = 1.0
     order: Literal["ladder", "shuffled", "bisection"] = "ladder"

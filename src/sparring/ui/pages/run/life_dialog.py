@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from sparring.core import quantity
-from sparring.core.endurance import Endurance, stops
+from sparring.core.endurance import Endurance, Phase, stops
 from sparring.core.instruments.devices import DeviceSet
 from sparring.core.records import RecordError, problems
 from sparring.endurance.process import SIMULATED
@@ -259,12 +259,9 @@ def _kept(desk: Desk) -> Endurance:
             return Endurance.from_json(str(text))
     except RecordError:
         pass
-    plan = Endurance()
     loads = desk.plan.loads
-    first = plan.duty[0].model_copy(
-        update={"voltage": desk.top_voltage(), "load": loads[len(loads) // 2] if loads else None}
-    )
-    return plan.model_copy(update={"duty": (first, *plan.duty[1:])})
+    load = loads[len(loads) // 2] if loads else None
+    return Endurance(duty=(Phase(voltage=desk.top_voltage(), load=load), Phase(voltage=0.0)))
 
 
 def _devices(desk: Desk) -> DeviceSet | None:

@@ -185,7 +185,7 @@ def _at_rest(context: Context, step: PlanStep) -> Offer:
 
     def done() -> None:
         began = begun.isoformat(timespec="seconds")
-        run = Run(step=step.id, kind=step.kind, started=began, source="eye")
+        run = Run(step=step.id, kind=step.kind, voltage=0.0, started=began, source="eye")
         d.runs_changed([d.add_run(run)])
 
     if step.kind == "inspect":
