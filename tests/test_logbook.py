@@ -63,7 +63,8 @@ import json, sys, time
 from pathlib import Path
 from sparring.bench.recorder import Recorder
 from sparring.core.run import Run
-r = Recorder(Path(sys.argv[1]), ["speed"], {"test": 1, "run": json.loads(Run(step=4, voltage=12.0).to_json())})
+r = Recorder(Path(sys.argv[1]), ["speed"], {"test": 1, "run": 
+    json.loads(Run(step=4, voltage=12.0).to_json())})
 start = time.monotonic()
 while True:
     r.add([time.monotonic() - start], [[1.0]])

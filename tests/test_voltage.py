@@ -136,3 +136,6 @@ def test_in_the_window_a_new_test_goes_with_the_motor(shown, folder, small, qtbo
     assert d.plan.above_rated == "allowed"
     d.undo.undo()
     until(lambda: "Lower the voltage" in go.text())
+    shown.do("run.by-eye")  # by eye it is held up as well, and nothing is read
+    until(lambda: "Lower the voltage" in go.text() and go.key == "Space")
+    assert not shown.view("run").eye.keep.isEnabled()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import errno
 import fcntl
 import os
@@ -41,7 +42,8 @@ class Held(Exception):
 
 def hold(path: Path, says: str) -> TextIO:
     """Holds a file for this program, until what it gives is closed. says: who this is, for those
-    that come later. Raises Held, and OSError where it cannot be written.
+    that come later, as far as a full disk takes it. Raises Held, and OSError where it cannot be
+    opened for writing.
     """
     handle = open(path, "a+", encoding="utf-8", opener=_private)  # noqa: SIM115
     try:
@@ -51,10 +53,9 @@ def hold(path: Path, says: str) -> TextIO:
         holder = handle.read().strip() or "another program"
         handle.close()
         raise Held(holder) from err
-    handle.seek(0)
-    handle.truncate()
-    handle.write(says)
-    handle.flush()
+    handle.truncate(0)
+    with contextlib.suppress(OSError):
+        os.write(handle.fileno(), says.encode())
     return handle
 
 

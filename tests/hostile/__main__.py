@@ -18,12 +18,13 @@ sys.path[:0] = [str(Path(__file__).parent), str(Path(__file__).parents[1])]
 
 import attacks
 import every_command
+import full_disk
 import storms
 import supplies
 import week
 from tally import Tally
 
-ATTACKS = vars(attacks) | vars(every_command) | vars(storms)
+ATTACKS = vars(attacks) | vars(every_command) | vars(full_disk) | vars(storms)
 
 MANY = {
     "records": 3000,
@@ -36,6 +37,7 @@ MANY = {
     "damaged_databases": 1200,
     "lines": 2000,
     "crashes": 1000,
+    "short_writes": 1400,
 }
 WHAT = {
     "records": "mutated builds, rigs, plans and options through the commands",
@@ -48,6 +50,7 @@ WHAT = {
     "damaged_databases": "the same in a logbook's database",
     "lines": "garbage between a board's lines (60 lines each)",
     "crashes": "crash or full disk at every write, fsync and rename of keeping a lift",
+    "short_writes": "writes cut short, then refused, by every command that keeps something",
 }
 STOPS, KILLS = 1000, 50
 OFF = {"stop": 300, "thread dies": 75, "let go": 75, "program killed": 50}  # of each wire

@@ -2,6 +2,7 @@
 
 import attacks
 import every_command
+import full_disk
 import pytest
 import storms
 import supplies
@@ -22,7 +23,9 @@ SOME = {
     "damaged_databases": 40,
     "lines": 60,
     "crashes": 200,
+    "short_writes": 49,
 }
+ATTACKS = vars(attacks) | vars(every_command) | vars(full_disk) | vars(storms)
 
 
 def test_no_command_is_left_out():
@@ -32,7 +35,7 @@ def test_no_command_is_left_out():
 @pytest.mark.whole
 @pytest.mark.parametrize("name", SOME)
 def test_nothing_from_outside_breaks_it_or_passes_unseen(name, tmp_path):
-    tally = (vars(attacks) | vars(every_command) | vars(storms))[name](SOME[name], 7, tmp_path)
+    tally = ATTACKS[name](SOME[name], 7, tmp_path)
     assert not tally.faults, f"{len(tally.faults)} of {tally.inputs}, the first: {tally.faults[0]}"
     assert tally.inputs > 30
 

@@ -203,6 +203,7 @@ def spares(
     as_json: AsJson = False,
 ) -> None:
     """How many of which part a season takes, from lives of specimens and from wear."""
+    from sparring.core import quantity
     from sparring.core.compare.choice import Choice
     from sparring.core.duty.record import Duty, per_cycle
     from sparring.core.duty.spares import Fleet
@@ -226,10 +227,11 @@ def spares(
             found = needed(subject.build, candidate.train, fleet, *per_cycle(d))
         except ValueError as err:
             raise RecordError(str(err)) from err
-        document = duty_files.spares_to_dict(build, found)
+        document = duty_files.spares_to_dict(build, d, found)
     if as_json:
         print_json(document)
         return
+    typer.echo(f"{cycles:g} cycles at {quantity.show(d.voltage, 'voltage')} in each drive")
     show_table(
         ["part", "hand", "expected", "spares", "listed", "because of"],
         [[s.part, s.hand, f"{s.expected:.2g}", str(s.pieces), str(s.have), s.why] for s in found],

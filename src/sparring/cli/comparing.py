@@ -181,6 +181,7 @@ def _say(document: dict[str, Any]) -> None:
         if any(cells):
             texts = [_figure(c, f["id"]) for c in cells]
             rows.append([f["words"], *texts, ", ".join(f["best"])])
+    typer.echo(_where(document["at"]))
     show_table(["", *names, "best"], rows)
     for d in document["differences"]:
         low, high = d["low"], d["high"]
@@ -193,6 +194,18 @@ def _say(document: dict[str, Any]) -> None:
         typer.echo(f"{f['severity']}: {f['title']}. {f['seen']}")
     for t in document.get("trade_off", {}).get("builds", []):
         typer.echo(f"{t['build']}: undominated with a chance of {100 * t['chance']:.0f} %")
+
+
+def _where(at: dict[str, Any]) -> str:
+    from sparring.core import quantity
+
+    share = at["share_of_stall"]
+    torque = (
+        f"{quantity.show(share, 'ratio', '%')} of each one's stall torque"
+        if share is not None
+        else quantity.show(at["torque_Nm"], "torque")
+    )
+    return f"At {quantity.show(at['voltage_V'], 'voltage')} and {torque}"
 
 
 def _figure(cell: dict[str, Any] | None, id: str) -> str:

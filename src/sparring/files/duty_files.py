@@ -164,11 +164,12 @@ def ratio_to_dict(
     }
 
 
-def spares_to_dict(build: str, found: Sequence[Spare]) -> dict[str, Any]:
+def spares_to_dict(build: str, duty: Duty, found: Sequence[Spare]) -> dict[str, Any]:
     """The stable document described in docs/formats.md."""
     return {
         "format": "sparring.spares/1",
         "build": build,
+        "voltage_V": duty.voltage,
         "parts": [
             {
                 "part": s.part,

@@ -72,6 +72,8 @@ def _by_eye(context: Context, lift: Lift | None, eye: EyePanel) -> Offer:
     step = context.desk.todo.step(lift.step)
     if step is not None and step.kind in STILL:
         return _at_rest(context, step)
+    if held := _above_rated(context):
+        return held
     if context.desk.unseen:
         say = f"{_first_power(context)} Switch it on briefly, stand clear, and watch."
         return Offer("It turns the right way, smoothly", say, context.desk.saw_it_turn)
@@ -99,6 +101,19 @@ def _first_power(context: Context) -> str:
     d = context.desk
     step = next(s for s in d.todo.todo if s.kind == "first power")
     return f"First power: {d.drive_name(step)}, no load."
+
+
+def _above_rated(context: Context) -> Offer | None:
+    """Where a step asks for more than the motor is for, and nobody allowed it."""
+    d = context.desk
+    if not (asked := d.above_rated()):
+        return None
+    say = (
+        f"A step asks for {d.show(asked, 'voltage')}, the motor is for"
+        f" {d.show(d.build.motor.voltage.value, 'voltage')}. Bench ▸ Allow more than the"
+        " motor's voltage runs it all the same."
+    )
+    return Offer("Lower the voltage on Plan", say, lambda: context.show("plan"))
 
 
 def _confirm(context: Context) -> Offer:
@@ -211,13 +226,8 @@ def _a_lift(context: Context, lift: Lift | None) -> Offer:
     assert step is not None
     if step.kind in STILL:
         return _at_rest(context, step)
-    if asked := d.above_rated():
-        say = (
-            f"A step asks for {d.show(asked, 'voltage')}, the motor is for"
-            f" {d.show(d.build.motor.voltage.value, 'voltage')}. Bench ▸ Allow more than the"
-            " motor's voltage runs it all the same."
-        )
-        return Offer("Lower the voltage on Plan", say, lambda: context.show("plan"))
+    if held := _above_rated(context):
+        return held
     if step.voltage is not None and not d.build.has_motor:
         say = f"{d.build.name} has no motor: on Plan, give a speed in place of the voltage."
         return Offer("Plan a speed", say, lambda: context.show("plan.line"))
