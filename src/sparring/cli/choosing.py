@@ -231,7 +231,7 @@ def spares(
     if as_json:
         print_json(document)
         return
-    typer.echo(f"{cycles:g} cycles at {quantity.show(d.voltage, 'voltage')} in each drive")
+    typer.echo(f"{cycles:g} cycles at {quantity.show(d.voltage, 'voltage', 'V')} in each drive")
     show_table(
         ["part", "hand", "expected", "spares", "listed", "because of"],
         [[s.part, s.hand, f"{s.expected:.2g}", str(s.pieces), str(s.have), s.why] for s in found],

@@ -203,9 +203,9 @@ def _where(at: dict[str, Any]) -> str:
     torque = (
         f"{quantity.show(share, 'ratio', '%')} of each one's stall torque"
         if share is not None
-        else quantity.show(at["torque_Nm"], "torque")
+        else quantity.show(at["torque_Nm"], "torque", "N·m")
     )
-    return f"At {quantity.show(at['voltage_V'], 'voltage')} and {torque}"
+    return f"At {quantity.show(at['voltage_V'], 'voltage', 'V')} and {torque}"
 
 
 def _figure(cell: dict[str, Any] | None, id: str) -> str:
