@@ -410,7 +410,7 @@ def test_ratio_spares_and_next_have_their_commands(folder, vent, tmp_path):
 
 def test_a_duty_file_that_asks_nothing_is_refused_in_words(tmp_path, folder):
     path = tmp_path / "duty.json"
-    path.write_text('{"version": "sparring.duty/1", "name": "x", "voltage": 12}')
+    path.write_text('{"version": "sparring.duty/1", "name": "x", "voltage": "12 V"}')
     assert "either a task or a list of segments" in ask("duty", path, "--logbook", folder, code=1)
     path.write_text('{"task": {"kind": "vent", "width": 0.4}}')
     assert "unit" in ask("duty", path, "--logbook", folder, code=1)

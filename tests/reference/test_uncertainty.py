@@ -3,11 +3,25 @@
 import numpy as np
 import pytest
 import statsmodels.api as sm
-from uncertainties import correlation_matrix
+import uncertainties
+from hypothesis import given
+from hypothesis import strategies as st
+from uncertainties import umath
 
 from sparring.core.reduce.inputs import inputs_of
 from sparring.core.reduce.windows import autocorrelation_time, mean_with_uncertainty
-from sparring.core.uncertainty import budget, fit_line, nominal, std, ufloat
+from sparring.core.uncertainty import (
+    budget,
+    cosine,
+    covariance,
+    fit_line,
+    linear,
+    logarithm,
+    nominal,
+    sine,
+    std,
+    ufloat,
+)
 
 
 def test_calibration_line_of_jcgm_100_h3():
@@ -25,7 +39,9 @@ def test_calibration_line_of_jcgm_100_h3():
         pytest.approx(0.00218, abs=5e-6),
         pytest.approx(0.00067, abs=5e-6),
     )
-    assert correlation_matrix([line.intercept, line.slope])[0][1] == pytest.approx(-0.930, abs=5e-4)
+    both = covariance([line.intercept, line.slope])
+    r = both[0][1] / np.sqrt(both[0][0] * both[1][1])
+    assert r == pytest.approx(-0.930, abs=5e-4)
     at_30 = line(30.0)
     assert (nominal(at_30), std(at_30)) == (
         pytest.approx(-0.1494, abs=5e-5),
@@ -191,3 +207,56 @@ def test_an_input_is_known_by_its_id_and_told_in_words():
     ]  # fmt: skip
     with pytest.raises(ValueError, match="used by another"):
         declare("gravity", "the pull of the earth", "place")
+
+
+NUMBERS = st.floats(0.2, 5.0)
+STEPS = st.lists(st.tuples(st.sampled_from("+-*/|^nsla"), st.integers(0, 40), NUMBERS), max_size=12)
+
+
+def done(what, a, b, number, functions):
+    sin, log = functions
+    match what:
+        case "+":
+            return a + b + number
+        case "-":
+            return number - (a - b)
+        case "*":
+            return a * b * number
+        case "/":
+            return a / b
+        case "|":
+            return number / abs(a) / number
+        case "^":
+            return abs(a) ** number
+        case "n":
+            return -a + number * b
+        case "s":
+            return sin(a)
+        case "l":
+            return log(abs(a))
+    return linear([(number, a), (2.0, b)], 1.0) if sin is sine else number * a + 2.0 * b + 1.0
+
+
+@given(st.lists(st.tuples(NUMBERS, st.floats(1e-4, 0.2)), min_size=2, max_size=4), STEPS)
+def test_arithmetic_propagates_as_a_reference_library_does(inputs, steps):
+    """Any expression: value, uncertainty and the covariance of all that came on the way, against
+    the `uncertainties` package (exact derivatives of its own)."""
+    ours = [ufloat(x, u, f"input {n}") for n, (x, u) in enumerate(inputs)]
+    theirs = [uncertainties.ufloat(x, u) for x, u in inputs]
+    for what, other, number in steps:
+        last, second = -1, other % len(ours)
+        if not 1e-3 < abs(nominal(ours[last])) < 1e3 or abs(nominal(ours[second])) < 1e-3:
+            continue
+        ours.append(done(what, ours[last], ours[second], number, (sine, logarithm)))
+        theirs.append(done(what, theirs[last], theirs[second], number, (umath.sin, umath.log)))
+    assert [nominal(v) for v in ours] == pytest.approx([v.nominal_value for v in theirs], rel=1e-9)
+    size = np.sqrt(np.outer(*[[v.std_dev for v in theirs]] * 2))
+    expected = np.array(uncertainties.covariance_matrix(theirs))
+    assert np.abs(covariance(ours) - expected).max() <= 1e-8 * (1 + (size**2).max())
+
+
+def test_a_cosine_near_square_has_its_second_order(rig):
+    """JCGM 100:2008, F.2.4.4: the mean of cos φ about 0 is 1 − u²/2, its variance u⁴/2."""
+    found = cosine(ufloat(0.0, 0.1, "hoist.angle"))
+    assert nominal(found) == pytest.approx(1 - 0.1**2 / 2)
+    assert std(found) == pytest.approx(0.1**2 / np.sqrt(2))

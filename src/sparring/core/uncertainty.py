@@ -1,8 +1,6 @@
-"""Law of propagation of uncertainty (JCGM 100:2008): values that remember what they came from, and
-their budgets.
+"""Law of propagation of uncertainty (JCGM 100:2008): inputs, means, lines, and budgets.
 
-The propagation itself is the `uncertainties` library's (first order, correlations through shared
-inputs kept); the tests hold it against JCGM 101 Monte Carlo.
+The tests hold it against JCGM 101 Monte Carlo and against a reference library.
 """
 
 from __future__ import annotations
@@ -15,14 +13,18 @@ from typing import Any, NamedTuple, TypeAlias
 import numpy as np
 
 from sparring.core.input_quantity import declare, words
+from sparring.core.propagation import Input, Propagated, covariance, value_of
 from sparring.core.quantity import Measured
 
 __all__ = [
+    "Input",
     "LineFit",
+    "Propagated",
     "Share",
     "Uncertain",
     "budget",
     "cosine",
+    "covariance",
     "fit_line",
     "from_measured",
     "linear",
@@ -31,7 +33,6 @@ __all__ = [
     "means_of",
     "nominal",
     "second_order",
-    "settle",
     "std",
     "t_widening",
     "ufloat",
@@ -39,8 +40,8 @@ __all__ = [
 ]
 
 Uncertain: TypeAlias = Any
-"""A number with or without uncertainty: a float, or what the library makes of an input. It has no
-type that a float shares; `nominal` and `std` take it apart.
+"""A number with or without uncertainty: a float, or a Propagated. They share no type; `nominal` and
+`std` take it apart.
 """
 
 
@@ -57,11 +58,7 @@ class Share(NamedTuple):
 
 def ufloat(value: float, u: float, tag: str) -> Uncertain:
     """A new independent input; without uncertainty, a plain float."""
-    if not u > 0:
-        return float(value)
-    from uncertainties import ufloat as independent  # when first wanted: no window waits for it
-
-    return independent(value, u, tag)
+    return Input(float(value), float(u), tag) if u > 0 else float(value)
 
 
 def from_measured(m: Measured, tag: str) -> Uncertain:
@@ -70,11 +67,11 @@ def from_measured(m: Measured, tag: str) -> Uncertain:
 
 
 def nominal(x: Uncertain) -> float:
-    return float(x.nominal_value if hasattr(x, "nominal_value") else x)
+    return value_of(x)
 
 
 def std(x: Uncertain) -> float:
-    return float(getattr(x, "std_dev", 0.0))
+    return x.u if isinstance(x, Propagated) else 0.0
 
 
 def linear(terms: Sequence[tuple[float, Uncertain]], constant: float = 0.0) -> Uncertain:
@@ -82,24 +79,22 @@ def linear(terms: Sequence[tuple[float, Uncertain]], constant: float = 0.0) -> U
     term.
     """
     value = constant + sum(c * nominal(x) for c, x in terms)
-    parts = [(c, x._linear_part) for c, x in terms if hasattr(x, "_linear_part")]
-    if not parts:
-        return value
-    from uncertainties.core import AffineScalarFunc, LinearCombination
-
-    return AffineScalarFunc(value, LinearCombination(parts))
+    slopes: dict[Input, float] = {}
+    for c, x in terms:
+        if isinstance(x, Propagated):
+            for i, s in x.slopes.items():
+                slopes[i] = slopes.get(i, 0.0) + c * s
+    return Propagated(value, slopes) if slopes else value
 
 
 def cosine(angle: Uncertain) -> Uncertain:
     """cos of an angle [rad] with or without uncertainty, to the second order: near φ = 0 the first
     says nothing, and the mean of cos φ is 1 − u²/2 (JCGM 100:2008, F.2.4.4).
     """
-    if hasattr(angle, "nominal_value"):
-        from uncertainties import umath
-
-        u2 = angle.std_dev**2
-        level = math.cos(angle.nominal_value)
-        return umath.cos(angle) * (1 - u2 / 2) + level * u2 / math.sqrt(2) * second_order(angle)
+    if isinstance(angle, Propagated):
+        u2, level = angle.u**2, math.cos(angle.value)
+        first = angle.times(-math.sin(angle.value), level)
+        return first * (1 - u2 / 2) + level * u2 / math.sqrt(2) * second_order(angle)
     return math.cos(float(angle))
 
 
@@ -107,10 +102,8 @@ def sine(angle: Uncertain) -> Uncertain:
     """sin of an angle [rad] with or without uncertainty, to the first order, which is all there is
     of it near 0.
     """
-    if hasattr(angle, "nominal_value"):
-        from uncertainties import umath
-
-        return umath.sin(angle)
+    if isinstance(angle, Propagated):
+        return angle.times(math.cos(angle.value), math.sin(angle.value))
     return math.sin(float(angle))
 
 
@@ -124,31 +117,27 @@ def second_order(angle: Any) -> Uncertain:
 
 def logarithm(x: Uncertain) -> Uncertain:
     """Natural logarithm of a number above zero with or without uncertainty."""
-    if hasattr(x, "nominal_value"):
-        from uncertainties import umath
-
-        return umath.log(x)
+    if isinstance(x, Propagated):
+        return x.times(1 / x.value, math.log(x.value))
     return math.log(float(x))
-
-
-def settle(x: Uncertain) -> None:
-    """Works out what a value came from, which is else left to whoever asks first: two threads that
-    ask at once would spoil it.
-    """
-    _ = getattr(x, "derivatives", None)
 
 
 def budget(x: Uncertain) -> list[Share]:
     """Inputs of `x`, largest first. Inputs of the same name (one per repeat, say) are one line."""
     variances: dict[str, float] = {}
-    for variable, part in getattr(x, "error_components", dict)().items():
-        tag = variable.tag or "unnamed"
-        variances[tag] = variances.get(tag, 0.0) + part**2
+    for i, part in (x.parts() if isinstance(x, Propagated) else {}).items():
+        variances[i.tag] = variances.get(i.tag, 0.0) + part**2
     total = sum(variances.values())
     rows = [
-        Share(tag, words(tag), math.sqrt(v), v / total) for tag, v in variances.items() if v > 0
+        Share(tag, words(tag), math.sqrt(v), v / total)
+        for tag, v in variances.items()
+        if v > _ROUNDING * total
     ]
-    return sorted(rows, key=lambda row: -row.u)
+    return sorted(rows, key=lambda row: (-float(f"{row.u:.9g}"), row.name))
+
+
+_ROUNDING = 1e-24
+"""Part of a variance that is what is left of an input that cancelled."""
 
 
 @lru_cache(maxsize=4096)
@@ -198,14 +187,12 @@ def means_of(
     repeats leave as many as there are figures: independent ones of the same covariance (JCGM 102,
     6.2.1.3), however many repeats there were.
     """
-    from uncertainties.core import AffineScalarFunc, LinearCombination, Variable
-
-    slopes: list[dict[Any, float]] = [{} for _ in figures]
-    parts: dict[str, dict[Any, list[float]]] = {}  # tag -> input -> what it adds to each figure
+    slopes: list[dict[Input, float]] = [{} for _ in figures]
+    parts: dict[str, dict[Input, list[float]]] = {}  # tag -> input -> what it adds to each figure
     for k, xs in enumerate(figures.values()):
         for x in xs:
-            for variable, slope in getattr(x, "derivatives", {}).items():
-                if variable.tag is not None and alone(variable.tag):
+            for variable, slope in (x.slopes if isinstance(x, Propagated) else {}).items():
+                if alone(variable.tag):
                     row = parts.setdefault(variable.tag, {}).setdefault(
                         variable, [0.0] * len(slopes)
                     )
@@ -216,17 +203,17 @@ def means_of(
         matrix = np.array([*rows.values()]).T  # figures × inputs
         variables = [*rows]
         if len(variables) > len(slopes):
-            scaled = matrix * [v.std_dev for v in variables]
+            scaled = matrix * [v.own_u for v in variables]
             size, direction = np.linalg.eigh(scaled @ scaled.T)
             kept = size > size[-1] * 1e-14
             matrix = direction[:, kept] * np.sqrt(size[kept])
-            variables = [Variable(0.0, 1.0, tag) for _ in range(matrix.shape[1])]
+            variables = [Input(0.0, 1.0, tag) for _ in range(matrix.shape[1])]
         for own, row in zip(slopes, matrix, strict=True):
             own |= {v: float(slope) for v, slope in zip(variables, row, strict=True) if slope}
     means = {}
     for (name, xs), own in zip(figures.items(), slopes, strict=True):
         mean = math.fsum(nominal(x) for x in xs) / len(xs)
-        means[name] = AffineScalarFunc(mean, LinearCombination(own)) if own else mean
+        means[name] = Propagated(mean, own) if own else mean
     return means
 
 

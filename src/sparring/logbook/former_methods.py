@@ -111,12 +111,14 @@ def _test_of(book: Logbook, kept: Characterisation) -> int:
     places = {value: n for n, (value, _) in enumerate(weights)}
     repeats: dict[int, int] = {}
     numbered = []
+    volts = book.build(kept.owner).motor.voltage.value  # nobody kept what it was driven at
     for run in runs:
         step = places[run.load.value] if run.load is not None else 0
         repeats[step] = repeats.get(step, 0) + 1
-        numbered.append(run.model_copy(update={"step": step, "repeat": repeats[step]}))
+        numbered.append(
+            run.model_copy(update={"step": step, "repeat": repeats[step], "voltage": volts})
+        )
     loads = tuple(load for value, load in weights if value > 0)
-    volts = book.build(kept.owner).motor.voltage.value
     plan = ladder(loads or LOADS, (volts,), max(repeats.values()))
     test = book.add_test(kept.owner, book.save_rig(rig), plan, "readings of an earlier version")
     for run in numbered:
@@ -147,8 +149,9 @@ class _Dimensions:
 
 def _run(ended: str = "top", load: Measured | None = None, **read: Any) -> Run:
     figures = {name: value for name, value in read.items() if value is not None}
+    seen = ByEye.model_validate(figures)
     return Run.model_validate(
-        {"source": "eye", "ended": ended, "load": load, "read": ByEye.model_validate(figures)}
+        {"source": "eye", "ended": ended, "load": load, "voltage": 0.0, "read": seen}
     )
 
 

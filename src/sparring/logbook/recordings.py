@@ -84,6 +84,9 @@ def sync_folder(folder: Path) -> None:
         os.close(handle)
 
 
+_MANY = 1 << 20  # bytes
+
+
 def read(path: Path) -> Recording:
     """Reads a recording. Raises RecordingError when the file is missing, damaged or foreign."""
     try:
@@ -93,7 +96,9 @@ def read(path: Path) -> Recording:
                 f"{path} has changed since it was written, by the disk or another program. "
                 "Restore a copy of the file, or exclude the run"
             )
-        table = pq.read_table(path, memory_map=True, page_checksum_verification=True)
+        many = path.stat().st_size > _MANY  # of few, other threads cost more than they save
+        with pq.ParquetFile(path, memory_map=True, page_checksum_verification=True) as file:
+            table = file.read(use_threads=many)
         facts = json.loads((table.schema.metadata or {}).get(b"sparring", b"{}"))
         columns = {
             name: table.column(name).to_numpy()

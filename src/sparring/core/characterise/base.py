@@ -21,7 +21,15 @@ from sparring.core.input_quantity import declare, lowered, whose
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
 from sparring.core.records import Q, Record, annotation
-from sparring.core.uncertainty import Uncertain, from_measured, mean_of, nominal, t_widening, ufloat
+from sparring.core.uncertainty import (
+    Propagated,
+    Uncertain,
+    from_measured,
+    mean_of,
+    nominal,
+    t_widening,
+    ufloat,
+)
 
 if TYPE_CHECKING:
     from sparring.core.build import Build
@@ -254,7 +262,7 @@ def _own(value: Uncertain) -> float:
     """Standard uncertainty from the inputs of one reading alone, where they can be told; else
     nothing.
     """
-    parts: dict[Any, float] = getattr(value, "error_components", dict)()
+    parts = value.parts() if isinstance(value, Propagated) else {}
     return math.sqrt(sum(u**2 for v, u in parts.items() if whose(v.tag) == "reading"))
 
 

@@ -15,7 +15,7 @@ from sparring.core import motor as motors
 from sparring.core.build import Build
 from sparring.core.motor import COPPER_ZERO, MAGNETS, MotorReadings
 from sparring.core.quantity import Measured
-from sparring.core.uncertainty import Uncertain, nominal
+from sparring.core.uncertainty import Uncertain, covariance, nominal
 
 _DRAG = 0.3
 """Standard uncertainty of the drag torques as entered, as a part of them, all alike (common
@@ -266,20 +266,9 @@ class Drive:
         runs = np.array([max(seen[i].runs, 1) for _, i in used])
         same = np.equal.outer([i for _, i in used], [i for _, i in used])
         own = J[:, -1] / np.sqrt(runs)
-        noise = _covariance(told) + np.where(same, np.outer(own, own), 0.0)
+        noise = covariance(told) + np.where(same, np.outer(own, own), 0.0)
         noise += np.diag(np.maximum(1e-9, (1e-4 * y) ** 2))
         return y, h, J[:, :-1], noise
-
-
-def _covariance(values: Sequence[Any]) -> np.ndarray:
-    from uncertainties import covariance_matrix
-
-    exact = [not hasattr(v, "derivatives") for v in values]
-    whole = np.zeros((len(values), len(values)))
-    rows = [n for n, plain in enumerate(exact) if not plain]
-    if rows:
-        whole[np.ix_(rows, rows)] = np.array(covariance_matrix([values[n] for n in rows]))
-    return whole
 
 
 def _motors(build: Build) -> list[tuple[MotorReadings, float]]:

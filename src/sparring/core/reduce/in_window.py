@@ -5,6 +5,7 @@ uncertainty.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, NamedTuple
@@ -24,8 +25,10 @@ from sparring.core.reduce.warmth import COLD, Course
 from sparring.core.reduce.windows import (
     Window,
     block_means,
+    block_means_of,
     mean_with_uncertainty,
     middle_with_uncertainty,
+    product_means,
     unseen_between_steps,
 )
 from sparring.core.rig import Rig
@@ -80,6 +83,13 @@ class InWindow:
     def __post_init__(self) -> None:
         self.meters = self.inputs.meters_of(self.run)
         self.steady = self.on.span(self.window.start, self.window.stop)
+        self._blocks: dict[str, np.ndarray] = {}
+
+    def blocks(self, key: str) -> np.ndarray:
+        """Block means of a channel in the window, worked out once."""
+        if key not in self._blocks:
+            self._blocks[key] = block_means(self.steady.channels[key])
+        return self._blocks[key]
 
     def reads(self, *names: str) -> bool:
         """Whether a person read any of these."""
@@ -87,7 +97,8 @@ class InWindow:
 
     def level(self, y: np.ndarray, known: np.ndarray | None = None) -> tuple[float, float, float]:
         """Of a steady signal its mean, of one that runs through the window its value in the
-        middle; its standard uncertainty; effective samples. known: a course that is no noise.
+        middle; its standard uncertainty; effective samples. known: block means of a course that is
+        no noise.
         """
         if self.acceleration:
             return middle_with_uncertainty(self.steady.t, y)
@@ -113,12 +124,13 @@ class InWindow:
             return read
         if not self.steady.has(key):
             return None
-        value, u, self.effective[key] = self.level(self.steady.channels[key], self._warming(key))
+        shown = self.steady.channels[key] if self.acceleration else self.blocks(key)
+        value, u, self.effective[key] = self.level(shown, self._warming(key))
         if not math.isfinite(u):  # too few samples to know their own scatter
             return None
         steps = unseen_between_steps(self.on.channels[key], self.steady.channels[key])
-        shown = ufloat(value, u, WINDOW.of(key)) + steps * self.inputs.resolution[key]
-        return shown if by is None else by(shown)
+        found = ufloat(value, u, WINDOW.of(key)) + steps * self.inputs.resolution[key]
+        return found if by is None else by(found)
 
     def _warming(self, key: str) -> np.ndarray | None:
         """What the motor's warming does to a speed within the window, which is a course and no
@@ -127,7 +139,12 @@ class InWindow:
         if self.course is None or key not in ("speed", "motor_speed"):
             return None
         geared = 1.0 if key == "speed" else nominal(self.inputs.ratio)
-        return -geared * slowed(self.inputs, self.steady, self.course)
+        return -geared * self._slowed
+
+    @cached_property
+    def _slowed(self) -> np.ndarray:
+        warms = slowed(self.inputs, self.steady, self.course)
+        return block_means_of(warms, self.steady.t)
 
     def speed(self) -> Uncertain:
         """Of the output [rad/s]. Raises ReductionError."""
@@ -238,7 +255,8 @@ class InWindow:
         meters, ch = self.meters, self.steady.channels
         if not {"voltage", "current"} <= ch.keys() or self.reads("voltage", "current"):
             return voltage * current
-        value, u, _ = self.level(ch["voltage"] * ch["current"])
+        volts, amps = ch["voltage"], ch["current"]
+        value, u, _ = self.level(volts * amps if self.acceleration else product_means(volts, amps))
         if not math.isfinite(u):
             return None
         power = ufloat(value, u, WINDOW.of("power")) * meters.voltage.doubt * meters.current.doubt
@@ -283,7 +301,7 @@ class InWindow:
         by_cell = torques.torque is torques.by_sensors and alone and not self.acceleration
         if not by_cell or not key or not self.steady.has("speed"):
             return 0.0
-        pull, speed = (block_means(self.steady.channels[k]) for k in (key, "speed"))
+        pull, speed = self.blocks(key), self.blocks("speed")
         good = ~(np.isnan(pull) | np.isnan(speed))
         if good.sum() < 3:
             return 0.0
@@ -388,18 +406,20 @@ class InWindow:
         )
 
 
-def slowed(inputs: Inputs, on: Recording, course: Course | None) -> np.ndarray:
-    """What the motor's own warming takes off the speed of the output in a recording, by time, about
-    [rad/s]; shape (n,). A drift that no waiting ends.
+def slowed(
+    inputs: Inputs, on: Recording, course: Course | None
+) -> Callable[[np.ndarray], np.ndarray]:
+    """What the motor's own warming takes off the speed of the output in a recording, about [rad/s],
+    as a function of the time. A drift that no waiting ends.
     """
     if course is None or len(on) == 0:
-        return np.zeros(len(on))
+        return np.zeros_like
     motor = inputs.motor
     current = mean_or(on, "current", 0.0)
     per_kelvin = current / (motors.COPPER_ZERO + motor.temperature - 273.15)
-    winding = np.interp(on.t, course.t, course.winding)
-    lost: np.ndarray = (winding - winding[0]) * per_kelvin * nominal(motor.R / motor.k)
-    return lost / nominal(inputs.ratio)
+    slope = per_kelvin * nominal(motor.R / motor.k) / nominal(inputs.ratio)
+    begins = float(np.interp(on.t[0], course.t, course.winding))
+    return lambda t: slope * (np.interp(t, course.t, course.winding) - begins)
 
 
 def _of(motors: int) -> str:

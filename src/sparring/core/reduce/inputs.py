@@ -25,6 +25,7 @@ from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.core.uncertainty import (
     LineFit,
+    Propagated,
     Uncertain,
     from_measured,
     nominal,
@@ -288,7 +289,7 @@ def inputs_of(build: Build, rig: Rig) -> Inputs:
     inputs = Inputs(
         ratio=_ratio_of(build),
         figures=figures,
-        bent=tuple(second_order(x) for x in figures.values() if hasattr(x, "derivatives")),
+        bent=tuple(second_order(x) for x in figures.values() if isinstance(x, Propagated)),
         gravity=from_measured(rig.gravity, _GRAVITY),
         meters=instruments_of(rig.sensors, made),
         made=made,

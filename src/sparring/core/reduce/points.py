@@ -7,6 +7,7 @@ range of speed (`reduce.spins`), a brake for each of its torque (`reduce.sweeps`
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -17,7 +18,7 @@ from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.pull import Pull
 from sparring.core.reduce.ripple import ripple
 from sparring.core.reduce.warmth import COLD, Course, Warmth
-from sparring.core.reduce.windows import Window
+from sparring.core.reduce.windows import Window, median_of
 from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.core.uncertainty import Uncertain, nominal
@@ -155,6 +156,7 @@ def point_at(
 
 
 _DIP = 0.5  # of its median, below which a speed has fallen
+_MANY = 20_000  # samples that tell a median
 
 
 def _dips(steady: Recording) -> int:
@@ -162,13 +164,20 @@ def _dips(steady: Recording) -> int:
     if not steady.has("speed"):
         return 0
     speed = steady.channels["speed"]
-    speed = speed[~np.isnan(speed)]
     if len(speed) == 0:
         return 0
-    level = float(np.median(speed))
-    scatter = 1.5 * float(np.median(np.abs(speed - level)))  # standard, whatever fell
-    low = speed < level - max((1 - _DIP) * level, 6 * scatter)
-    return int(np.count_nonzero(np.diff(low.astype(np.int8)) == -1))
+    if math.isnan(slowest := float(speed.min())):
+        speed = speed[~np.isnan(speed)]
+        if len(speed) == 0:
+            return 0
+        slowest = float(speed.min())
+    some = speed[:: -(-len(speed) // _MANY)]
+    level = median_of(some)
+    scatter = 1.5 * median_of(np.abs(some - level))  # standard, whatever fell
+    least = level - max((1 - _DIP) * level, 6 * scatter)
+    if slowest >= least:
+        return 0
+    return int(np.count_nonzero(np.diff((speed < least).astype(np.int8)) == -1))
 
 
 def _steady(

@@ -30,11 +30,11 @@ from sparring.core.reduce.step import Step
 from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.core.uncertainty import (
+    Propagated,
     Uncertain,
     mean_of,
     means_of,
     nominal,
-    settle,
     std,
     t_widening,
     ufloat,
@@ -202,17 +202,7 @@ def combine(
     if (main := found.main) is not None:
         losses = found.losses if len(levels) == 1 else loss_model(_sound_steps(found))
         found = replace(found, line=main.line, stall=main.stall, sound=main.sound, losses=losses)
-    _settle(found)
     return found
-
-
-def _settle(found: TestResult) -> None:
-    """From here on a window reads it, and others beside it."""
-    levels = [x for v in found.levels for x in (v.line, v.stall, v.losses)]
-    for part in (*found.steps, *levels, found.losses):
-        for value in vars(part).values() if part is not None else ():
-            for x in value if isinstance(value, tuple) else (value,):
-                settle(x)
 
 
 def _level(
@@ -327,10 +317,10 @@ def _draw(group: Sequence[Point]) -> Drawn:
         scale = math.sqrt((repeats - 1) / (len(x) - 1))
         away[k, [n for n, _ in rows]] = (x / mean - 1) * scale
         for _, v in rows:
-            for variable, slope in getattr(v, "derivatives", {}).items():
-                if (variable.tag or "").startswith((f"{WINDOW.id}:", f"{READ.id}:")):
+            for variable, slope in (v.slopes if isinstance(v, Propagated) else {}).items():
+                if variable.tag.startswith((f"{WINDOW.id}:", f"{READ.id}:")):
                     told = own.setdefault(variable, np.zeros(len(COMBINED)))
-                    told[k] = slope * variable.std_dev / mean * scale
+                    told[k] = slope * variable.own_u / mean * scale
     scatter = None
     if spread:
         noise = np.array([*own.values()]) if own else np.zeros((0, len(COMBINED)))

@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import Any
 
 from sparring import core
+from sparring.core.propagation import Input, Propagated
 from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.points import Point
 from sparring.core.reduce.pull import Pull
@@ -63,7 +64,7 @@ class Shared:
         counts: dict[str, int] = {}
         self.variables, self.names = {}, {}
         for variable in seen:
-            name = f"{variable.tag}|{variable.nominal_value!r}|{variable.std_dev!r}"
+            name = f"{variable.tag}|{variable.value!r}|{variable.own_u!r}"
             counts[name] = counts.get(name, 0) + 1
             self.variables[name], self.names[variable] = variable, name
         for name, count in counts.items():  # two that cannot be told apart are not kept by name
@@ -72,8 +73,8 @@ class Shared:
 
 
 def _variables(node: Any) -> Iterator[Any]:
-    if hasattr(node, "derivatives"):
-        yield from node.derivatives
+    if isinstance(node, Propagated):
+        yield from node.slopes
     elif dataclasses.is_dataclass(node) and not isinstance(node, type):
         for f in dataclasses.fields(node):
             yield from _variables(getattr(node, f.name))
@@ -91,10 +92,10 @@ def to_bytes(points: Sequence[Point], run: Run, shared: Shared) -> bytes | None:
     own: dict[Any, int] = {}
 
     def told(x: Any) -> Any:
-        if not hasattr(x, "derivatives"):
+        if not isinstance(x, Propagated):
             return dataclasses.astuple(x) if isinstance(x, Window) else x
         slopes = []
-        for variable, slope in x.derivatives.items():
+        for variable, slope in x.slopes.items():
             name = shared.names.get(variable)
             if name is not None and name not in shared.variables:
                 raise KeyError(name)
@@ -104,7 +105,7 @@ def to_bytes(points: Sequence[Point], run: Run, shared: Shared) -> bytes | None:
                 else -1 - names.setdefault(name, len(names))
             )
             slopes.append((place, slope))
-        return {"x": x.nominal_value, "d": slopes}
+        return {"x": x.value, "d": slopes}
 
     try:
         told_points = []
@@ -125,7 +126,7 @@ def to_bytes(points: Sequence[Point], run: Run, shared: Shared) -> bytes | None:
             told_points.append((placed, p.source is not None, figures))
     except KeyError:
         return None
-    variables = [(v.nominal_value, v.std_dev, v.tag) for v in own]
+    variables = [(v.value, v.own_u, v.tag) for v in own]
     return zlib.compress(json.dumps([list(names), variables, told_points]).encode(), 1)
 
 
@@ -133,12 +134,10 @@ def from_bytes(data: bytes, run: Run, shared: Shared) -> list[Point]:
     """The points that `to_bytes` wrote. Raises ValueError where they are damaged or depend on what
     is not known.
     """
-    from uncertainties.core import AffineScalarFunc, LinearCombination, Variable
-
     try:
         names, variables, told_points = json.loads(zlib.decompress(data))
         inputs = [shared.variables[name] for name in names]
-        own = [Variable(x, u, tag) for x, u, tag in variables]
+        own = [Input(x, u, tag) for x, u, tag in variables]
 
         def said(x: Any) -> Any:
             if not isinstance(x, dict):
@@ -146,7 +145,7 @@ def from_bytes(data: bytes, run: Run, shared: Shared) -> list[Point]:
             slopes = {
                 own[place] if place >= 0 else inputs[-1 - place]: slope for place, slope in x["d"]
             }
-            return AffineScalarFunc(x["x"], LinearCombination(slopes))
+            return Propagated(x["x"], slopes)
 
         points = []
         for placed, has_source, figures in told_points:

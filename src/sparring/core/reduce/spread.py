@@ -7,11 +7,10 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping
 from functools import lru_cache
-from typing import Any
 
 from sparring.core.finding import PeerStep
 from sparring.core.input_quantity import declare, line_inputs, whose
-from sparring.core.uncertainty import Uncertain, nominal
+from sparring.core.uncertainty import Propagated, Uncertain, nominal
 
 WINDOW = declare("window", "{0} within the window", "run")
 """A channel's scatter within the window that is measured in."""
@@ -32,7 +31,7 @@ def _random(tag: str | None) -> bool:
 
 def random_part(x: Uncertain) -> float:
     """Standard uncertainty from scatter within and between runs alone, shared inputs left out."""
-    parts: dict[Any, float] = getattr(x, "error_components", dict)()
+    parts = x.parts() if isinstance(x, Propagated) else {}
     return math.sqrt(sum(u**2 for v, u in parts.items() if _random(v.tag)))
 
 
@@ -42,9 +41,9 @@ def shared_parts(x: Uncertain) -> dict[str, float]:
     two.
     """
     found: dict[str, float] = {}
-    for variable, slope in getattr(x, "derivatives", {}).items():
-        u = variable.std_dev
-        if key := _key(variable.tag or "unnamed", variable.nominal_value, u):
+    for variable, slope in (x.slopes if isinstance(x, Propagated) else {}).items():
+        u = variable.own_u
+        if key := _key(variable.tag, variable.value, u):
             found[key] = found.get(key, 0.0) + slope * u
     return found
 

@@ -86,8 +86,8 @@ def reduce_run(
         if stalled:
             window = Window(max(start, stop - 0.4), stop, True, 0.0)
         else:
-            warms = -slowed(inputs, on, course)
-            window = find_window(on.t, on.channels["speed"], settle, measure, warms)
+            warms = slowed(inputs, on, course)
+            window = find_window(on.t, on.channels["speed"], settle, measure, lambda t: -warms(t))
     except ValueError as err:
         raise ReductionError(str(err)) from err
     return point_at(

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QSettings
 
 from sparring.core import quantity
 from sparring.core.quantity import Measured
+from sparring.core.uncertainty import nominal, std
 
 
 def stored_units(settings: QSettings) -> dict[str, str]:
@@ -56,7 +57,7 @@ class InUnits:
                 decimals=decimals,
                 with_unit=with_unit,
             )
-        n, s = float(getattr(value, "nominal_value", value)), float(getattr(value, "std_dev", 0.0))
+        n, s = nominal(value), std(value)
         return quantity.show(
             n,
             kind,
