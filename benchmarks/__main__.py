@@ -2,7 +2,7 @@
 drops out.
 
 Run all with `make bench`, or some by name: `python -m benchmarks startup reduce csv paint build
-live many plans orders results limits day compare duty search`.
+live escape many plans orders results limits day compare duty search`.
 """
 
 from __future__ import annotations
@@ -21,6 +21,7 @@ import numpy as np
 
 from benchmarks.comparing import compare, duty, search
 from benchmarks.endurance import day, limits
+from benchmarks.escape import escape
 from benchmarks.many import many
 from benchmarks.plans import plans
 from benchmarks.results import orders, results
@@ -398,6 +399,7 @@ def resident() -> int:
 ALL = {
     "startup": startup,
     "reduce": reduce,
+    "escape": escape,
     "csv": csv,
     "paint": paint,
     "build": build,

@@ -203,6 +203,29 @@ def once_more(screen, home, book):
         again.close()
 
 
+@pytest.mark.main
+def test_escape_reaches_the_bench_while_the_window_does_nothing(demo, lifting, board):
+    """The whole program is held, as by whatever keeps its window busy; the key is pressed in it."""
+    heard = len(board.heard)
+    demo.signal(signal.SIGSTOP)
+    try:
+        demo.screen.xdo("key", "Escape")
+        assert board.hears("stop", heard)
+    finally:
+        demo.signal(signal.SIGCONT)
+    demo.until(lambda: demo.state()["bench"] == "ready", "it has stopped")
+    demo.until(lambda: demo.state()["runs"] == 1, "the run is kept")
+    assert newest_run(demo.state()["logbook"])["ended"] == "stopped"
+    heard = len(board.heard)
+    demo.signal(signal.SIGSTOP)
+    try:
+        demo.screen.xdo("key", "a")  # no other key does
+    finally:
+        demo.signal(signal.SIGCONT)
+    demo.until(lambda: demo.state()["bench"] == "ready", "it goes on")
+    assert "stop" not in board.words()[heard:]
+
+
 def test_a_display_that_is_gone_stops_the_bench(screen, demo_home, board, tmp_path):
     own, home = Screen(), home_with_demo(demo_home, tmp_path / "home")
     program = Program(own, home, "demo")

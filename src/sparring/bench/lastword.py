@@ -7,7 +7,9 @@ from __future__ import annotations
 import contextlib
 import subprocess
 from collections.abc import Callable, Sequence
-from typing import Protocol
+from typing import ClassVar, Protocol
+
+from sparring.bench.escape import EscapeWatch
 
 MOVES = ("up", "down")  # words after which a bench moves until it is told to stop
 
@@ -33,12 +35,20 @@ class LastWord:
     its input, and a line there says that the bench was let go.
     """
 
+    escape: ClassVar[EscapeWatch | None] = None
+    """Of a program with a window: it says the same word when Esc is pressed."""
+
     def __init__(
         self, stop: str, said: Callable[[str], None], anew: Sequence[str] | None = None
     ) -> None:
         self._stop, self._said, self._anew = stop, said, anew
         self._wanted = False
         self._process: subprocess.Popen[bytes] | None = None
+
+    @classmethod
+    def escaped(cls) -> bool:
+        """Whether Esc was pressed just now, perhaps before the window knows of it."""
+        return cls.escape is not None and cls.escape.pressed()
 
     def before(self, word: str, wire: Shared) -> None:
         """A word is about to be sent."""
@@ -69,6 +79,8 @@ class LastWord:
                 f"Nothing will stop the bench if this program is killed ({err.strerror}): keep a "
                 "hand on its switch."
             )
+        if self.escape is not None and shared is not None:
+            self.escape.share(id(self), shared, self._stop)
 
     def closes(self, still: bool = True) -> None:
         """The connection is given up. still: the bench is known to be, and nothing is to be sent to
@@ -76,6 +88,8 @@ class LastWord:
         """
         process, self._process = self._process, None
         if process is not None:
+            if self.escape is not None:
+                self.escape.forget(id(self))
             with contextlib.suppress(OSError):  # it was killed
                 if still:
                     process.communicate(b"let go\n")

@@ -1,9 +1,8 @@
 """What a bench does, says and has been told: the states of one, and what brings it from one to the
 next.
 
-It knows what hangs, what is driven and where the hook is only from the board's replies. All of it
-is decided where the lines come in (the link's thread), so that a window that is busy keeps no bench
-turning. It speaks through `tell`, in order.
+What hangs, what is driven and where the hook is, it knows only from the board's replies. It decides
+where lines come in (the link's thread): a busy window keeps no bench turning. `tell` hears it all.
 """
 
 from __future__ import annotations
@@ -21,6 +20,7 @@ from sparring.bench import states, texts
 from sparring.bench.answers import figure_of, refusal, unlike
 from sparring.bench.captures import Captures, Notice
 from sparring.bench.clock import BoardClock
+from sparring.bench.lastword import LastWord
 from sparring.bench.lines import SHARED, SIMULATED, Block, Event
 from sparring.bench.states import MOVING, Port, State
 from sparring.bench.stop import Stop
@@ -446,8 +446,9 @@ class Machine:
     def _stopped(self) -> None:
         moves = self.state in ("lifting", "lowering")
         if moves and not self.stop_wanted and not self._shared:  # nobody here said so
-            self._say(texts.BY_ANOTHER)
-            self._halt("interrupted")
+            if not (here := LastWord.escaped()):
+                self._say(texts.BY_ANOTHER)
+            self._halt("stopped" if here else "interrupted")
         self._stop.forget()
         self._still.set()
         self._before_loss = "ready"  # the answer may come before the first sample

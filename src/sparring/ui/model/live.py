@@ -14,7 +14,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QProcess, QTimer, pyqtSignal
+from PyQt6.QtGui import QGuiApplication
 
+from sparring.bench.escape import EscapeWatch
+from sparring.bench.lastword import LastWord
 from sparring.bench.ring import Ring
 from sparring.bench.session import Facts, Session
 from sparring.core.build import Build
@@ -155,6 +158,8 @@ class BenchSession(QObject):
             self.disconnect_bench()
         if self._session is None:
             self._session = Session(self._queue.append)
+        if LastWord.escape is None and QGuiApplication.platformName() == "xcb":
+            LastWord.escape = EscapeWatch()
         session = self._session
         try:
             link = port_for(devices, session)
