@@ -10,7 +10,7 @@ import numpy as np
 
 from sparring.core.compare import apart
 from sparring.core.compare.known import Known
-from sparring.core.compare.observed import BY_ID, at_torque, span_of
+from sparring.core.compare.observed import BY_ID, at_torque, span_of, values_at
 from sparring.core.compare.subject import Subject
 
 _POINTS = 25
@@ -36,13 +36,8 @@ class Crossing(NamedTuple):
 
 def over_torque(a: Subject, b: Subject, figure: str, voltage: float) -> Over | None:
     """None where they have no two loads in common."""
-    spans = span_of(a, voltage), span_of(b, voltage)
-    if spans[0] is None or spans[1] is None:
+    if (torque := _common(a, b, voltage)) is None:
         return None
-    low, high = max(spans[0][0], spans[1][0]), min(spans[0][1], spans[1][1])
-    if not high > low:
-        return None
-    torque = np.linspace(low, high, _POINTS)
     f = BY_ID[figure]
     rows: list[tuple[float, float, float]] = []
     for t in torque:
@@ -53,6 +48,25 @@ def over_torque(a: Subject, b: Subject, figure: str, voltage: float) -> Over | N
     if len(rows) < 2:
         return None
     return Over(*np.array(rows).T)
+
+
+def may_cross(a: Subject, b: Subject, figure: str, voltage: float) -> bool:
+    """Whether the better of two changes over the loads in common, by their figures alone; where it
+    does not, no interval is needed to say so.
+    """
+    if (torque := _common(a, b, voltage)) is None:
+        return False
+    x, y = (values_at(s, BY_ID[figure], torque, voltage) for s in (a, b))
+    return x is None or y is None or not (np.all(x > y) or np.all(x < y))
+
+
+def _common(a: Subject, b: Subject, voltage: float) -> np.ndarray | None:
+    """Torques that both lifted."""
+    spans = span_of(a, voltage), span_of(b, voltage)
+    if spans[0] is None or spans[1] is None:
+        return None
+    low, high = max(spans[0][0], spans[1][0]), min(spans[0][1], spans[1][1])
+    return np.linspace(low, high, _POINTS) if high > low else None
 
 
 def _apart(a: Known, b: Known) -> tuple[float, float]:

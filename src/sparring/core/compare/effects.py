@@ -170,35 +170,28 @@ def _blocks(where: Sequence[str]) -> list[str]:
     return [key if where.count(key) > 1 else "" for key in where]
 
 
-def _grid(built: Design, fixed: Mapping[str, str]) -> np.ndarray:
-    """The columns at some levels, over all levels of the other factors alike (marginal means)."""
-    free = [name for name in built.levels if name not in fixed]
-    rows = [
-        built.row({**fixed, **dict(zip(free, combination, strict=True))})
-        for combination in itertools.product(*(built.levels[name] for name in free))
-    ]
-    return np.asarray(np.mean(rows, axis=0))
-
-
 def _effects(
     built: Design, model: Mixed, interactions: Sequence[tuple[str, str]], shared: np.ndarray
 ) -> list[Effect]:
-    found: list[tuple[str, str, str, Contrast]] = []
+    said: list[tuple[str, str, str]] = []
+    weights = []
     for name, levels in built.levels.items():
+        at = {level: built.row({name: level}) for level in levels}
         for against, level in itertools.combinations(levels, 2):
-            weights = _grid(built, {name: level}) - _grid(built, {name: against})
-            found.append((name, level, against, model.contrast(weights, shared)))
+            said.append((name, level, against))
+            weights.append(at[level] - at[against])
     for a, b in interactions:
         for x0, x in itertools.combinations(built.levels[a], 2):
             for y0, y in itertools.combinations(built.levels[b], 2):
-                weights = (
-                    _grid(built, {a: x, b: y})
-                    - _grid(built, {a: x0, b: y})
-                    - _grid(built, {a: x, b: y0})
-                    + _grid(built, {a: x0, b: y0})
+                said.append((f"{a} × {b}", f"{x}, {y}", f"{x0}, {y0}"))
+                weights.append(
+                    built.row({a: x, b: y})
+                    - built.row({a: x0, b: y})
+                    - built.row({a: x, b: y0})
+                    + built.row({a: x0, b: y0})
                 )
-                contrast = model.contrast(weights, shared)
-                found.append((f"{a} × {b}", f"{x}, {y}", f"{x0}, {y0}", contrast))
+    contrasts = model.contrasts(np.array(weights), shared) if weights else []
+    found = [(*names, c) for names, c in zip(said, contrasts, strict=True)]
     p = [_p(c) for *_, c in found]
     adjusted = apart.holm(p)
     return [
@@ -241,11 +234,14 @@ def _means(
     wanted += [
         {a: x, b: y} for a, b in interactions for x in built.levels[a] for y in built.levels[b]
     ]
-    found = []
-    for levels in wanted:
-        c = model.contrast(_grid(built, levels), shared)
-        found.append(Mean(levels, c.value, c.value - _half(c), c.value + _half(c)))
-    return found
+    if not wanted:
+        return []
+    contrasts = model.contrasts(np.array([built.row(levels) for levels in wanted]), shared)
+    return [
+        Mean(levels, c.value, c.value - half, c.value + half)
+        for levels, c in zip(wanted, contrasts, strict=True)
+        for half in [_half(c)]
+    ]
 
 
 def _residuals(model: Mixed, subjects: Sequence[int], where: Sequence[str]) -> list[Residual]:

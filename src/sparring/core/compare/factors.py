@@ -4,6 +4,7 @@ in what was tested, and the one test that would part them.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from itertools import combinations
 from typing import NamedTuple
@@ -118,10 +119,18 @@ class Design(NamedTuple):
     of: tuple[Mapping[str, str], ...]
     levels: Mapping[str, tuple[str, ...]]
 
-    def row(self, combination: Mapping[str, str]) -> np.ndarray:
-        """The columns at a combination of levels, shape (p,)."""
+    def row(self, fixed: Mapping[str, str]) -> np.ndarray:
+        """The columns at some levels, over all levels of the other factors alike (marginal means);
+        shape (p,).
+        """
         return np.array(
-            [float(all(combination[f] == x for f, x in of.items())) for of in self.of], float
+            [
+                math.prod(
+                    float(fixed[f] == x) if f in fixed else 1 / len(self.levels[f])
+                    for f, x in of.items()
+                )
+                for of in self.of
+            ]
         )
 
 
@@ -160,13 +169,18 @@ def _levels(rows: Sequence[Mapping[str, str]], name: str) -> tuple[str, ...]:
 
 
 def _told(rows: Sequence[Mapping[str, str]], columns: Sequence[Mapping[str, str]]) -> bool:
-    return int(np.linalg.matrix_rank(_matrix(rows, columns))) == len(columns)
+    x = _matrix(rows, columns)
+    # of the columns' products: as many as columns, however many rows
+    return int(np.linalg.matrix_rank(x.T @ x, hermitian=True)) == len(columns)
 
 
 def _matrix(rows: Sequence[Mapping[str, str]], columns: Sequence[Mapping[str, str]]) -> np.ndarray:
-    return np.array(
-        [[float(all(r.get(f, "–") == x for f, x in c.items())) for c in columns] for r in rows]
-    )
+    said = {f: np.array([r.get(f, "–") for r in rows]) for c in columns for f in c}
+    found = np.ones((len(rows), len(columns)))
+    for n, c in enumerate(columns):
+        for f, x in c.items():
+            found[:, n] *= said[f] == x
+    return found
 
 
 def _columns(rows: Sequence[Mapping[str, str]], names: Sequence[str]) -> np.ndarray:

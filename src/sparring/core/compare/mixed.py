@@ -46,25 +46,33 @@ class Mixed:
     _doubt: np.ndarray  # covariance of the variances, shape (v, v)
 
     def contrast(self, weights: np.ndarray, shared: np.ndarray | None = None) -> Contrast:
-        """weights @ beta; weights: shape (p,). shared: what inputs that are no scatter add to each
-        observation (k = 1), shape (n, inputs): they add what they do to this, and have infinite
-        freedom.
+        """One of `contrasts`; weights: shape (p,)."""
+        return self.contrasts(weights[None, :], shared)[0]
+
+    def contrasts(self, weights: np.ndarray, shared: np.ndarray | None = None) -> list[Contrast]:
+        """weights @ beta; weights: shape (m, p). shared: what inputs that are no scatter add to
+        each observation (k = 1), shape (n, inputs): they add what they do to these, and have
+        infinite freedom.
 
         Freedom by Satterthwaite: 2 v²/var(v), v the variance of the contrast, by the information
         matrix of the variances (Giesbrecht and Burns 1985; Fai and Cornelius 1996). In balanced
         designs it is that of the analysis of variance.
         """
-        variance = float(weights @ self.covariance @ weights)
-        slopes = np.einsum("i,vij,j->v", weights, self._slopes, weights)
-        spread = float(slopes @ self._doubt @ slopes)
-        freedom = 2 * variance**2 / spread if spread > 0 else math.inf
-        beyond = 0.0
+        variance = ((weights @ self.covariance) * weights).sum(axis=1)
+        slopes = np.array([((weights @ part) * weights).sum(axis=1) for part in self._slopes]).T
+        spread = ((slopes @ self._doubt) * slopes).sum(axis=1)
+        beyond = np.zeros(len(weights))
         if shared is not None and shared.size:
-            beyond = float((((weights @ self.gain) @ shared) ** 2).sum())
-        whole = variance + beyond
-        if beyond > 0:
-            freedom = freedom * (whole / variance) ** 2
-        return Contrast(float(weights @ self.beta), math.sqrt(whole), max(freedom, 1.0))
+            beyond = ((weights @ (self.gain @ shared)) ** 2).sum(axis=1)
+        value, whole = weights @ self.beta, variance + beyond
+        found = []
+        for n in range(len(weights)):
+            freedom = 2 * variance[n] ** 2 / spread[n] if spread[n] > 0 else math.inf
+            if beyond[n] > 0:
+                freedom *= (whole[n] / variance[n]) ** 2
+            u = math.sqrt(float(whole[n]))
+            found.append(Contrast(float(value[n]), u, max(float(freedom), 1.0)))
+        return found
 
 
 def mixed(
@@ -83,7 +91,7 @@ def mixed(
         )
     scale = float(np.std(y)) or 1.0
     told, matrices = [], []
-    beside = np.eye(n) - x @ np.linalg.pinv(x)  # what the fixed effects leave
+    beside = _beside(x)
     seen = [beside]
     for name, of in groups.items():
         z = _members(of)
@@ -93,19 +101,25 @@ def mixed(
             told.append(name)
             matrices.append(z)
             seen.append(part)
-    variances = _variances(y / scale, x, dict(zip(told, matrices, strict=True)))
+    variances = _variances(y / scale, x, beside, dict(zip(told, matrices, strict=True)))
     kept = [k for k, name in enumerate(told) if variances[name] > _NOTHING * variances["residual"]]
-    parts = [matrices[k] @ matrices[k].T for k in kept] + [np.eye(n)]
     theta = [variances[told[k]] for k in kept] + [variances["residual"]]
     return _solved(
         y,
         x,
-        parts,
+        [matrices[k] for k in kept],
         np.array(theta) * scale**2,
         names=[told[k] for k in kept],
         nothing=[name for k, name in enumerate(told) if k not in kept],
         dropped=tuple(name for name in groups if name not in told),
     )
+
+
+def _beside(x: np.ndarray) -> np.ndarray:
+    """What takes from observations all that the columns explain, shape (n, n)."""
+    basis = np.linalg.qr(x)[0]
+    left: np.ndarray = np.eye(len(x)) - basis @ basis.T
+    return left
 
 
 def _independent(parts: Sequence[np.ndarray]) -> bool:
@@ -121,19 +135,20 @@ def _members(of: Sequence[str]) -> np.ndarray:
     return np.array([[float(g == name) for name in names] for g in of]).reshape(len(of), -1)
 
 
-def _variances(y: np.ndarray, x: np.ndarray, z: Mapping[str, np.ndarray]) -> dict[str, float]:
+def _variances(
+    y: np.ndarray, x: np.ndarray, beside: np.ndarray, z: Mapping[str, np.ndarray]
+) -> dict[str, float]:
     """By random effect and the residual, of y: where the restricted likelihood is highest
     (Patterson and Thompson 1971), over the variances' ratios to the residual's alone; its
-    determinants by Sylvester's, of the groups' size.
+    determinants by Sylvester's, of the groups' size. beside: see `_beside`.
     """
     n, p = x.shape
     if not z:
-        left = y - x @ np.linalg.lstsq(x, y, rcond=None)[0]
+        left = beside @ y
         return {"residual": max(float(left @ left) / (n - p), 1e-30)}
     from scipy.optimize import minimize
 
     # what the fixed effects leave of y and of the groups; all that the likelihood asks of them
-    beside = np.eye(n) - x @ np.linalg.pinv(x)
     groups = np.hstack(list(z.values()))
     which = np.repeat(np.arange(len(z)), [m.shape[1] for m in z.values()])
     square, mixed_in, rest = groups.T @ beside @ groups, groups.T @ beside @ y, y @ beside @ y
@@ -166,37 +181,54 @@ def _variances(y: np.ndarray, x: np.ndarray, z: Mapping[str, np.ndarray]) -> dic
 def _solved(
     y: np.ndarray,
     x: np.ndarray,
-    parts: Sequence[np.ndarray],
+    groups: Sequence[np.ndarray],
     theta: np.ndarray,
     *,
     names: Sequence[str],
     nothing: Sequence[str],
     dropped: tuple[str, ...],
 ) -> Mixed:
-    """Generalised least squares at these variances, with what they leave open of themselves."""
-    v = sum((t * part for t, part in zip(theta, parts, strict=True)), start=np.zeros_like(parts[0]))
-    inverse = np.linalg.inv(v)
+    """Generalised least squares at these variances, with what they leave open of themselves.
+    groups: who is in which of each random effect, shape (n, groups); theta: their variances and the
+    residual's.
+    """
+    n, residual = len(y), float(theta[-1])
+    inverse = np.eye(n) / residual
+    if groups:  # Woodbury's, of the groups' size
+        z = np.hstack(groups)
+        sizes = np.repeat(theta[:-1], [g.shape[1] for g in groups])
+        inner = np.diag(residual / sizes) + z.T @ z
+        inverse -= z @ np.linalg.solve(inner, z.T) / residual
     weighted = inverse @ x
     covariance = np.linalg.inv(x.T @ weighted)
     gain = covariance @ weighted.T
     beta = gain @ y
     p = inverse - weighted @ gain
-    slopes = np.array([gain @ part @ gain.T for part in parts])
-    information = np.array([[0.5 * np.trace(p @ a @ p @ b) for b in parts] for a in parts])
+    within = [gain @ g for g in groups] + [gain]
+    slopes = np.array([part @ part.T for part in within])
+    members = [p @ g for g in groups] + [p]
+
+    def trace(j: int, k: int) -> float:
+        """Of P G Gᵀ P H Hᵀ: the square of Gᵀ P H; the residual's G is the unit matrix."""
+        if max(j, k) < len(groups):
+            return float(((groups[j].T @ members[k]) ** 2).sum())
+        return float((members[min(j, k)] ** 2).sum())
+
+    many = range(len(members))
+    information = np.array([[0.5 * trace(j, k) for k in many] for j in many])
     by = p @ y
     random = sum(
-        (t * part @ by for t, part in zip(theta[:-1], parts[:-1], strict=True)),
-        start=np.zeros(len(y)),
+        (t * g @ (g.T @ by) for t, g in zip(theta[:-1], groups, strict=True)), start=np.zeros(n)
     )
     left = y - x @ beta - random
     # what rounding leaves where there is a figure for every coefficient is no residual
     left = np.where(np.abs(left) < _ROUNDING * np.abs(y).max(initial=0.0), 0.0, left)
-    sizes = {name: math.sqrt(t) for name, t in zip(names, theta[:-1], strict=True)}
+    known = {name: math.sqrt(t) for name, t in zip(names, theta[:-1], strict=True)}
     return Mixed(
         beta,
         gain,
         covariance,
-        {**sizes, **dict.fromkeys(nothing, 0.0), "residual": math.sqrt(float(theta[-1]))},
+        {**known, **dict.fromkeys(nothing, 0.0), "residual": math.sqrt(float(theta[-1]))},
         dropped,
         left,
         x @ beta,

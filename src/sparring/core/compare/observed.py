@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_left
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -34,7 +34,7 @@ class AtTorque(NamedTuple):
     better: int
     of: Callable[[Point], Uncertain]
     straight: Callable[[Point], tuple[Uncertain, ...]]
-    back: Callable[[tuple[Any, ...], float], Any]
+    back: Callable[[tuple[Any, ...], Any], Any]
 
 
 def _speed_of(p: Point) -> Uncertain:
@@ -99,10 +99,8 @@ def at_torque(subject: Subject, figure: AtTorque, torque: float, voltage: float)
     if level is None or subject.result is None:
         return None
     rounds: dict[str, Uncertain] = {}
-    for key, points in subject.once(
-        ("rounds", level.first, level.last), lambda: rounds_of(subject, level)
-    ).items():
-        if (value := _between(points, figure, torque)) is not None:
+    for key, told in _told(subject, figure, level).items():
+        if (value := _between(told, figure, torque)) is not None:
             rounds[key] = value
     if not rounds:
         return None
@@ -143,23 +141,66 @@ def span_of(subject: Subject, voltage: float) -> tuple[float, float] | None:
     return (min(known), max(known)) if known else None
 
 
-def _between(points: Sequence[Point], figure: AtTorque, torque: float) -> Uncertain:
-    """The figure of one round at a torque, with all its inputs; None outside its loads."""
-    told = [p for p in points if figure.of(p) is not None]
-    if not told:
+class _Round(NamedTuple):
+    """The points of a round that have a figure, lightest first. at: their torques [N·m]; straight:
+    what is straight in the torque.
+    """
+
+    points: list[Point]
+    at: list[float]
+    straight: list[tuple[Uncertain, ...]]
+
+
+def _told(subject: Subject, figure: AtTorque, level: Level) -> dict[str, _Round]:
+    """By the round."""
+
+    def made() -> dict[str, _Round]:
+        found = {}
+        for key, points in rounds_of(subject, level).items():
+            told = [p for p in points if figure.of(p) is not None]
+            if told:
+                straight = [figure.straight(p) for p in told]
+                found[key] = _Round(told, [nominal(p.torque) for p in told], straight)
+        return found
+
+    return subject.once(("rounds", figure.id, level.first, level.last), made)
+
+
+def values_at(
+    subject: Subject, figure: AtTorque, torque: np.ndarray, voltage: float
+) -> np.ndarray | None:
+    """What `at_torque` says at each torque, without its uncertainty, and as if the loads ended
+    nowhere; shape (n,).
+    """
+    level = subject.level(voltage)
+    if level is None or subject.result is None:
         return None
-    at = [nominal(p.torque) for p in told]
+    rounds = [
+        figure.back(
+            tuple(
+                np.interp(torque, r.at, [nominal(x) for x in column])
+                for column in zip(*r.straight, strict=True)
+            ),
+            torque,
+        )
+        for r in _told(subject, figure, level).values()
+    ]
+    return np.asarray(np.mean(rounds, axis=0)) if rounds else None
+
+
+def _between(told: _Round, figure: AtTorque, torque: float) -> Uncertain:
+    """The figure of one round at a torque, with all its inputs; None outside its loads."""
+    at = told.at
     if not (1 - BESIDE) * at[0] <= torque <= (1 + BESIDE) * at[-1]:
         return None
-    if len(told) == 1:
-        return figure.of(told[0])
+    if len(at) == 1:
+        return figure.of(told.points[0])
     n = min(max(bisect_left(at, torque), 1), len(at) - 1)
     width = at[n] - at[n - 1]
     part = (torque - at[n - 1]) / width if width > 0 else 0.0
-    sides = ((1 - part, told[n - 1], at[n - 1]), (part, told[n], at[n]))
-    (_, p, _), (_, q, _) = sides
+    sides = ((1 - part, told.points[n - 1], at[n - 1]), (part, told.points[n], at[n]))
     found = []
-    for low, high in zip(figure.straight(p), figure.straight(q), strict=True):
+    for low, high in zip(told.straight[n - 1], told.straight[n], strict=True):
         slope = (nominal(high) - nominal(low)) / width if width > 0 else 0.0
         # what is not known of a load's torque moves it along the curve
         along = [(-side * slope, point.torque) for side, point, _ in sides]

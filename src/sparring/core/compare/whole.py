@@ -8,7 +8,7 @@ from dataclasses import replace
 from sparring.core.compare import observed
 from sparring.core.compare.compared import Compared
 from sparring.core.compare.comparison import Comparison, compare
-from sparring.core.compare.crossing import Crossing, crossings, over_torque
+from sparring.core.compare.crossing import Crossing, crossings, may_cross, over_torque
 from sparring.core.compare.effects import effects_of
 from sparring.core.compare.figures import At
 from sparring.core.compare.subject import Subject
@@ -52,6 +52,8 @@ def _crossings(side: Comparison) -> tuple[tuple[int, int, Crossing], ...]:
     ]
     found = []
     for a, b in pairs:
+        if not may_cross(side.subjects[a], side.subjects[b], side.figure.id, side.at.voltage):
+            continue
         over = over_torque(side.subjects[a], side.subjects[b], side.figure.id, side.at.voltage)
         if over is not None:
             found += [(a, b, c) for c in crossings(over)]

@@ -119,6 +119,12 @@ def meets(candidates: Sequence[Candidate], duty: Duty, *, most: int = _BEST) -> 
     return Ranking(tuple(sorted(found, key=_rank)), len(candidates))
 
 
+def drives(candidate: Candidate, duty: Duty) -> bool:
+    """Whether by its figures alone it drives every segment."""
+    seen = _look([candidate], duty, _NOMINAL)
+    return all(bool(seen.fine[x][0, 0]) for x in OF_POWER)
+
+
 def _rank(m: Met) -> tuple[float, ...]:
     return (-m.probability, not m.meets, -min(least_margin(m), 10.0), m.energy)
 

@@ -9,7 +9,7 @@ from functools import partial
 from typing import NamedTuple
 
 from sparring.core.duty.figures import Candidate
-from sparring.core.duty.meets import OF_POWER, Met, meets
+from sparring.core.duty.meets import OF_POWER, Met, drives
 from sparring.core.duty.ratio import scaled
 from sparring.core.duty.record import Duty
 
@@ -102,7 +102,7 @@ def needs(met: Met, duty: Duty) -> list[Need]:
 
 
 def _by(way: Callable[[float], tuple[Candidate, Duty]], times: float, *, down: bool) -> bool:
-    return _drives(*way(1 / times if down else times))
+    return drives(*way(1 / times if down else times))
 
 
 def _volts(duty: Duty, times: float) -> Duty:
@@ -117,13 +117,6 @@ def _amperes(duty: Duty, times: float) -> Duty:
 def _gearing(met: Met, duty: Duty) -> Callable[[float], tuple[Candidate, Duty]]:
     c = met.candidate
     return lambda x: (replace(c, train=scaled(c.train, c.train.ratio * x)), duty)
-
-
-def _drives(candidate: Candidate, duty: Duty) -> bool:
-    """Whether by its figures it drives every segment."""
-    alone = replace(candidate, measured=False)
-    met = meets([alone], duty, most=1).found[0]
-    return all(met.figures[x] for x in OF_POWER)
 
 
 def _least(does: Callable[[float], bool]) -> float | None:

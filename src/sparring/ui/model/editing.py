@@ -214,8 +214,10 @@ class Editing(Planned):
             self.lists_changed.emit()
             return
         if isinstance(record, Build) and not self.test_id and self.plan == standard(self.build):
-            self.plan = standard(record)  # nobody planned it: it goes with the motor
-            self.plan_changed.emit()
+            plan = standard(record)  # nobody planned it: it goes with the motor
+            if plan != self.plan:
+                self.plan = plan
+                self.plan_changed.emit()
         setattr(self, what, record)
         {"build": self.build_changed, "rig": self.rig_changed, "plan": self.plan_changed}[
             what
