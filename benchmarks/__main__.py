@@ -25,7 +25,7 @@ from benchmarks.escape import escape
 from benchmarks.many import many
 from benchmarks.plans import plans
 from benchmarks.results import orders, results
-from benchmarks.yardstick import best, qt, say
+from benchmarks.yardstick import best, compare_with_last, qt, say
 
 BARE = """
 import sys, time
@@ -290,7 +290,7 @@ def live(seconds: float = 60.0) -> None:
         f"{tally.samples} read, {tally.garbled} garbled",
     )
     # at rest nobody reads more; moving it is eight
-    say("live: frames a second, at rest", len(drawn) / (seconds - 2), 2)
+    say("live: frames a second, at rest", len(drawn) / (seconds - 2), 2, more=True)
     cpu = 100 * (time.process_time() - begun) / seconds
     say("live: CPU of the window at 1000 lines a second, % of a core", cpu, 15)
     say("live: longest stall of the window, ms", 1e3 * stall, 100)
@@ -358,7 +358,12 @@ def build() -> None:
                 page.gears.angle += 0.05
                 page.gears.grab()
 
-            say(f"build: frames a second of the turning drawing, {name}", 1 / best(frame, 20), 30)
+            say(
+                f"build: frames a second of the turning drawing, {name}",
+                1 / best(frame, 20),
+                30,
+                more=True,
+            )
         window.close()
     rng = np.random.default_rng(0)
     kinds = (SpurStage, SpurStage, PlanetaryStage, WormStage)
@@ -418,3 +423,4 @@ ALL = {
 if __name__ == "__main__":
     for name in sys.argv[1:] or ALL:
         ALL[name]()
+    compare_with_last()
