@@ -44,15 +44,17 @@ def logged(
     jitter: float = 0.1,
     noise: float = 0.004,
     gain: float = 1.0,
+    course: Callable[[np.ndarray], np.ndarray] | None = None,
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """(t [s], speed as shown [rad/s], true turns), shape (n,). begin, end: speeds between which it
-    ramps; jitter: of the clock, part of a sample; noise: relative; gain: of the tachometer.
+    ramps; course: its speed [rad/s] over the time [s] in place of that ramp; jitter: of the clock,
+    part of a sample; noise: relative; gain: of the tachometer.
     """
     n = int(seconds * rate)
     t = np.sort((np.arange(n) + rng.uniform(-jitter, jitter, n)) / rate)
     t -= t[0]
     fine = np.interp(np.arange((n - 1) * _FINE + 1) / _FINE, np.arange(n), t)
-    even = begin + (end - begin) * fine / seconds
+    even = begin + (end - begin) * fine / seconds if course is None else course(fine)
     turned, shown = 0.0, np.empty(n)
     turns = np.empty(n)
     uneven = _uneven(parts)

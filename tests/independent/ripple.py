@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,13 +20,14 @@ PLANETARY_MESHES = (48.0,)
 @dataclass(frozen=True)
 class Case:
     """What is planted: "" or a shaft that runs out, or one with a tooth of so many that is
-    damaged.
+    damaged. goes: how its speed goes in the log.
     """
 
     train: str
     runs_out: str = ""
     damaged: str = ""
     teeth: int = 0
+    goes: str = "nearly steady"
 
     def waves(self, rng: np.random.Generator) -> list[Wave | Dip]:
         """The even ripple of any such drive, with the damage."""
@@ -48,13 +50,43 @@ class Case:
         """(t, speed) as a logger writes them: a ramp, a clock that jitters, noise, a gain."""
         rng = np.random.default_rng(seed)
         gain = 1 + 1e-3 * rng.uniform(-1, 1)
-        t, speed, _ = logged(rng, self.waves(rng), rate=rate, gain=gain)
+        waves = self.waves(rng)
+        course = None if self.goes == "nearly steady" else course_of(self.goes, rng)
+        t, speed, _ = logged(rng, waves, rate=rate, gain=gain, course=course)
         return t, speed
+
+
+def course_of(goes: str, rng: np.random.Generator) -> Callable[[np.ndarray], np.ndarray]:
+    """A speed of the output [rad/s] over 20 s: a ramp by 10 to 500 %, up or down, straight or as a
+    motor runs up; or one that wanders by some per cent within seconds.
+    """
+    if goes == "wanders":
+        waves = [
+            (rng.uniform(0.005, 0.03), rng.uniform(0.3, 3.0), rng.uniform(0, 2 * np.pi))
+            for _ in range(3)
+        ]
+        return lambda t: 8.0 * (1 + sum(a * np.sin(w * t + p) for a, w, p in waves))
+    low, times = rng.uniform(3.0, 6.0), np.exp(rng.uniform(np.log(1.1), np.log(6.0)))
+    bend = rng.choice([0.0, 4.0, 10.0])  # [s] of an exponential; 0: straight
+    down = rng.uniform() < 0.5
+
+    def ramp(t: np.ndarray) -> np.ndarray:
+        part = t / 20.0 if not bend else (1 - np.exp(-t / bend)) / (1 - np.exp(-20.0 / bend))
+        return low * (1 + (times - 1) * (1 - part if down else part))
+
+    return ramp
 
 
 CASES = {
     "clean": Case("spur"),
     "clean planetary": Case("planetary"),
+    "clean on a ramp": Case("spur", goes="ramps"),
+    "clean planetary on a ramp": Case("planetary", goes="ramps"),
+    "clean that wanders": Case("spur", goes="wanders"),
+    "broken tooth of a wheel on a ramp": Case("spur", damaged="shaft 1", teeth=60, goes="ramps"),
+    "broken tooth of a pinion that wanders": Case(
+        "spur", damaged="shaft 1", teeth=14, goes="wanders"
+    ),
     "eccentric wheel": Case("spur", runs_out="shaft 1"),
     "eccentric pinion": Case("spur", runs_out="motor"),
     "broken tooth of a pinion": Case("spur", damaged="shaft 1", teeth=14),
