@@ -34,6 +34,7 @@ from sparring.cli.common import (
     columns_of,
     option,
     print_json,
+    rig_in,
     show_table,
     told,
 )
@@ -210,11 +211,10 @@ def _runs_of(
     from sparring.core.plan import Plan, standard
     from sparring.core.reduce.inputs import ReductionError
     from sparring.core.reduce.split import split_runs
-    from sparring.core.rig import Rig
     from sparring.files import log_files, log_look, record_files
 
     columns = columns_of(column) if column else None
-    b, r = record_files.load(build, Build), record_files.load(rig, Rig)
+    b, r = record_files.load(build, Build), rig_in(rig)
     p = record_files.load(plan, Plan) if plan else standard(b)
     recording, remarks = log_files.read(log_look.look(log), columns)
     rated = b.motor.voltage.value if b.has_motor else 0.0
@@ -243,11 +243,10 @@ def by_eye(
     from sparring.core.findings.setup import with_records
     from sparring.core.plan import Plan, standard
     from sparring.core.recording import Recording
-    from sparring.core.rig import Rig
     from sparring.files import eye_files, record_files
 
     with told():
-        b, r = record_files.load(build, Build), record_files.load(rig, Rig)
+        b, r = record_files.load(build, Build), rig_in(rig)
         p = record_files.load(plan, Plan) if plan else standard(b)
         runs = eye_files.read(readings, b.motor.voltage.value if b.has_motor else 0.0)
         result = with_records(analyse(b, r, p, [(run, Recording.nothing()) for run in runs]))

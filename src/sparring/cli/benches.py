@@ -18,6 +18,7 @@ from sparring.cli.common import (
     columns_of,
     option,
     print_json,
+    rig_in,
     told,
 )
 from sparring.home import home
@@ -170,13 +171,12 @@ def _waves(given: list[str] | None) -> tuple[tuple[float, float, float], ...]:
 
 def _given_or_demo(build: Path | None, rig: Path | None) -> tuple[Build, Rig]:
     from sparring.core.build import Build
-    from sparring.core.rig import Rig
     from sparring.files import record_files
 
     if not (build and rig):
         from sparring.demo import hollin_yard
     b = record_files.load(build, Build) if build else hollin_yard.dunnock(2)
-    return b, record_files.load(rig, Rig) if rig else hollin_yard.rig()
+    return b, rig_in(rig) if rig else hollin_yard.rig()
 
 
 def _serve(simulated: Any, seconds: float) -> None:
@@ -263,11 +263,10 @@ def simulate(
     from sparring.core.plant.lifts import ladder, one_log
     from sparring.core.plant.plant import STEP
     from sparring.core.plant.sensors import sensors_of
-    from sparring.core.rig import Rig
     from sparring.files import log_files, record_files
 
     with told():
-        b, r = record_files.load(build, Build), record_files.load(rig, Rig)
+        b, r = record_files.load(build, Build), rig_in(rig)
         p = _planned(plan, b)
         truth = _truth(b, r, 1.0, uneven, (worn, k_w, worn_at))
         how = {"dt": min(STEP, 1 / (20 * rate))} if truth.waves else {}
@@ -354,7 +353,6 @@ def record(
     from sparring.bench.devices.connecting import one_board
     from sparring.cli.record import record as record_plan
     from sparring.core.build import Build
-    from sparring.core.rig import Rig
     from sparring.files import record_files
 
     for number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
@@ -373,7 +371,7 @@ def record(
     if bool(port) == bool(devices):
         raise typer.BadParameter("give one of --port and --devices", param_hint="--port")
     with told():
-        b, r = record_files.load(build, Build), record_files.load(rig, Rig)
+        b, r = record_files.load(build, Build), rig_in(rig)
         p = _planned(plan, b, above=above)
         from sparring.cli.devices import devices_in
 

@@ -15,6 +15,7 @@ from sparring.cli.common import (
     app,
     columns_of,
     print_json,
+    rig_in,
     show_table,
     told,
 )
@@ -92,9 +93,9 @@ def _of_log(
     from sparring.core.orders.transmission import CHANNEL, orders_of_error
     from sparring.core.reduce.inputs import ReductionError
     from sparring.core.rig import Rig
-    from sparring.files import log_files, log_look, record_files
+    from sparring.files import log_files, log_look
 
-    r = record_files.load(rig, Rig) if rig else Rig.ours()
+    r = rig_in(rig) if rig else Rig.ours()
     recording, _ = log_files.read(log_look.look(log), columns_of(column) if column else None)
     try:
         if channel == CHANNEL:

@@ -203,12 +203,14 @@ def spares(
     as_json: AsJson = False,
 ) -> None:
     """How many of which part a season takes, from lives of specimens and from wear."""
+    from pydantic import ValidationError
+
     from sparring.core import quantity
     from sparring.core.compare.choice import Choice
     from sparring.core.duty.record import Duty, per_cycle
     from sparring.core.duty.spares import Fleet
     from sparring.core.duty.spares import spares as needed
-    from sparring.core.records import RecordError
+    from sparring.core.records import RecordError, problems
     from sparring.exchange.candidates import candidate_of
     from sparring.exchange.comparing import subjects_of
     from sparring.files import duty_files, record_files
@@ -221,7 +223,11 @@ def spares(
             if key is None:
                 raise RecordError(f"{logbook} has no build {build}")
             (subject,) = subjects_of(book, [Choice(key)])
-        fleet = Fleet(left=left, right=right, cycles=cycles, sure=option("--sure", sure, "ratio"))
+        try:
+            share = option("--sure", sure, "ratio")
+            fleet = Fleet(left=left, right=right, cycles=cycles, sure=share)
+        except ValidationError as err:
+            raise RecordError(problems(err, "the options")) from err
         try:
             candidate = candidate_of(subject)
             found = needed(subject.build, candidate.train, fleet, *per_cycle(d))

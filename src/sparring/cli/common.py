@@ -7,9 +7,12 @@ import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
+
+if TYPE_CHECKING:
+    from sparring.core.rig import Rig
 
 app = typer.Typer(
     add_completion=False,
@@ -97,6 +100,32 @@ def told(file: Path | None = None) -> Iterator[None]:
         where = f"{file}: " if file is not None and str(file) not in text else ""
         typer.echo(where + text, err=True)
         raise typer.Exit(1) from err
+
+
+def rig_in(path: Path) -> Rig:
+    """The rig of a file, whose calibrations and comparisons give a line. Raises RecordError naming
+    the file.
+    """
+    from sparring.core.instruments import calibration
+    from sparring.core.records import RecordError
+    from sparring.core.reduce.inputs import instruments_of
+    from sparring.core.rig import Rig
+    from sparring.files import record_files
+
+    rig = record_files.load(path, Rig)
+    cells = (
+        ("calibration", rig.calibration, calibration.CELL),
+        ("second_calibration", rig.sensors.second_calibration, calibration.SECOND_CELL),
+    )
+    where = "sensors"
+    try:
+        instruments_of(rig.sensors)
+        for where, made, which in cells:  # noqa: B007, named where it fails
+            if made is not None:
+                calibration.fit(made, rig.gravity.value, which)
+    except ValueError as err:
+        raise RecordError(f"{path}: {where}: {err}") from err
+    return rig
 
 
 def option(name: str, text: str, kind: str) -> float:

@@ -7,7 +7,16 @@ from typing import Annotated, Any
 
 import typer
 
-from sparring.cli.common import AsJson, RigFile, app, columns_of, print_json, show_table, told
+from sparring.cli.common import (
+    AsJson,
+    RigFile,
+    app,
+    columns_of,
+    print_json,
+    rig_in,
+    show_table,
+    told,
+)
 
 Logbook_ = Annotated[Path, typer.Argument(help="logbook folder")]
 
@@ -131,15 +140,13 @@ def certificate(
     """Write the calibration of a rig's load cell, or a meter's comparison, as a sheet to keep."""
     from sparring.core.instruments.meters import METERS
     from sparring.core.quantity import KINDS
-    from sparring.core.rig import Rig
     from sparring.exchange.export import Calibrated, Compared
     from sparring.exchange.exports import export as export_of
-    from sparring.files import record_files
 
     if meter and meter not in METERS:
         raise typer.BadParameter(f"{meter} is not one of {', '.join(METERS)}", param_hint="--meter")
     with told(rig):
-        r = record_files.load(rig, Rig)
+        r = rig_in(rig)
         if meter:
             comparison = getattr(r.sensors, meter)
             units = {k.name: k.default for k in KINDS.values()}

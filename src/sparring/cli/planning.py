@@ -16,6 +16,7 @@ from sparring.cli.common import (
     app,
     option,
     print_json,
+    rig_in,
     show_table,
     told,
 )
@@ -65,7 +66,6 @@ def plan(
     """
     from sparring.core.build import Build
     from sparring.core.outlook.questions import QUESTIONS, Ask
-    from sparring.core.rig import Rig
     from sparring.files import record_files
 
     if question == "list":
@@ -74,7 +74,7 @@ def plan(
     if sum(map(bool, (question, line, file))) > 1:
         raise typer.BadParameter("give one of --question, --line and --plan")
     with told():
-        b, r = record_files.load(build, Build), record_files.load(rig, Rig)
+        b, r = record_files.load(build, Build), rig_in(rig)
         if shelf:
             r = r.model_copy(update={"shelf": _shelf(shelf)})
         about = Ask(

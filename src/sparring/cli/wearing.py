@@ -15,6 +15,7 @@ from sparring.cli.common import (
     columns_of,
     option,
     print_json,
+    rig_in,
     show_table,
     told,
 )
@@ -246,14 +247,12 @@ def _load_of(log: Path, recording: Any, channel: str, rig: Path | None) -> Any:
     from sparring.core.live import Instruments
     from sparring.core.recording import CHANNELS
     from sparring.core.reduce.inputs import ReductionError
-    from sparring.core.rig import Rig
-    from sparring.files import record_files
 
     if channel not in CHANNELS:
         raise ReductionError(f"--channel {channel}: known are {', '.join(CHANNELS)}")
     found = recording.channels.get(channel)
     if found is None and rig is not None:
-        r = record_files.load(rig, Rig)
+        r = rig_in(rig)
         instruments = Instruments(r)
         force = instruments.series("force", recording.channels, None)
         known = {k: recording.channels.get(k) for k in r.method.CHANNELS} | {"force": force}
