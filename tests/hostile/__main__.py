@@ -49,7 +49,7 @@ WHAT = {
     "cut_streams": "the same in captures that were not ended",
     "damaged_databases": "the same in a logbook's database",
     "lines": "garbage between a board's lines (60 lines each)",
-    "crashes": "crash or full disk at every write, fsync and rename of keeping a lift",
+    "crashes": "crash or full disk at every write, fsync and rename of keeping a run",
     "short_writes": "writes cut short, then refused, by every command that keeps something",
 }
 STOPS, KILLS = 1000, 50
@@ -82,7 +82,7 @@ def benches() -> int:
         "benches",
         [
             (
-                f"From the first line over a limit to `stop` on the cable, {STOPS} lifts: {shares};"
+                f"From the first line over a limit to `stop` on the cable, {STOPS} runs: {shares};"
                 f" longest {stops.max():.0f} ms."
             ),
             "",
@@ -95,7 +95,7 @@ def benches() -> int:
             "",
             (
                 f"Killed outright while recording, {KILLS} times: {np.median(lost):.2f} s of the"
-                f" lift lost in the middle, {lost.max():.2f} s at most."
+                f" run lost in the middle, {lost.max():.2f} s at most."
             ),
             "",
             (

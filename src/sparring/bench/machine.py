@@ -1,5 +1,4 @@
-"""What a bench does, says and has been told: the states of one, and what brings it from one to the
-next.
+"""What a bench does, says and has been told: its states, and what brings it from one to another.
 
 What hangs, what is driven and where the hook is, it knows only from the board's replies. It decides
 where lines come in (the link's thread): a busy window keeps no bench turning. `tell` hears it all.
