@@ -58,6 +58,11 @@ LONGEST = (
 )
 
 
+def pytest_xdist_auto_num_workers():
+    """One more than there are processors: a run on a bench takes its time, and waits."""
+    return (os.cpu_count() or 1) + 1
+
+
 def pytest_collection_modifyitems(items):
     """The longest files first: a long one begun last would keep one process busy while the others
     wait. What draws examples is a study of its own.

@@ -24,7 +24,15 @@ from sparring.core.reduce.warmth import COLD, Warmth
 from sparring.core.reduce.windows import Window, block_means, parabola
 from sparring.core.rig import Rig
 from sparring.core.run import Run
-from sparring.core.uncertainty import Uncertain, fit_line, from_measured, logarithm, nominal, ufloat
+from sparring.core.uncertainty import (
+    Uncertain,
+    fit_line,
+    from_measured,
+    logarithm,
+    nominal,
+    t_widening,
+    ufloat,
+)
 
 PARTS = np.linspace(0.12, 0.88, 9)
 """Edges of the parts of the range, of the no-load speed."""
@@ -135,11 +143,10 @@ def _drag(
         at.append(w * w)
         slowing.append(-slope)
     if max(at) > _WIDE * min(at):
-        line = fit_line(np.array(at), np.array(slowing), inputs=COAST_DOWN)
+        line = fit_line(np.array(at), np.array(slowing), inputs=COAST_DOWN).widened()
         return lambda w: line.intercept + line.slope * w**2
-    known = ufloat(
-        float(np.mean(slowing)), float(np.std(slowing, ddof=1)) / math.sqrt(pieces), COASTING
-    )
+    scatter = float(np.std(slowing, ddof=1)) / math.sqrt(pieces)
+    known = ufloat(float(np.mean(slowing)), scatter * t_widening(pieces - 1), COASTING)
     return lambda w: _between(inputs, known, w**2 / float(np.mean(at)))
 
 
