@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import signal
 import sys
 import tempfile
@@ -29,7 +28,6 @@ def escape() -> None:
     from Xlib.display import Display
     from Xlib.ext import xtest
 
-    os.environ.pop("QT_QPA_PLATFORM", None)
     screen, board = Screen(), BareBoard()
     display = Display(screen.display)
     key = display.keysym_to_keycode(XK.XK_Escape)

@@ -17,7 +17,7 @@ def plans() -> None:
     from sparring.core.outlook.learn import learnt
     from sparring.core.plan import ladder
     from sparring.core.quantity import Measured
-    from sparring.demo.hollin_yard import make_logbook
+    from sparring.demo import make_logbook
     from sparring.ui.app.shell import MainWindow
     from sparring.ui.model import background
 

@@ -1,7 +1,9 @@
 """Planted damage is found and named; where there is none, none is named."""
 
+import numpy as np
 import pytest
 from helpers import benches
+from independent.gears import Dip, logged
 from independent.ripple import CASES, Case
 
 from sparring.core.build import Build
@@ -39,3 +41,30 @@ def test_damage_is_named_and_none_where_there_is_none(name):
     case, many = CASES[name], min(benches(3), 100)
     right = sum(told(case, seed) == planted(case) for seed in range(many)) / many
     assert right >= (0.95 if planted(case) else 0.98)
+
+
+def test_of_gears_that_turn_alike_both_are_named():
+    build = Build.ours(
+        stages=(SpurStage.ours(pinion=17, wheel=60), SpurStage.ours(pinion=20, wheel=20))
+    )
+    t, speed, _ = logged(np.random.default_rng(1), [Dip(1.0, 20, 0.04, 0.3)], rate=1600.0)
+    (tooth,) = orders_of(build, Recording(t, {"speed": speed}), doubt=5e-4).teeth
+    assert [g.teeth for g in tooth.gears if g.stage == "stage 2"] == [20, 20]
+    assert len({g.name for g in tooth.gears if g.stage == "stage 2"}) == 2
+
+
+@pytest.mark.study
+def test_a_course_slower_than_any_shaft_is_no_line():
+    """A drive that sways slowly: none of its parts, and nothing unknown, comes round so rarely."""
+    build, strange = BUILDS["spur"], 0
+    for seed in range(min(benches(4), 42)):
+        rng = np.random.default_rng(seed)
+        sway = np.cumsum(rng.standard_normal(40))
+        at = np.linspace(0, 20, 40)
+        slow = 1 + 0.02 * (sway - sway.mean()) / np.ptp(sway)
+        t, speed, _ = logged(
+            rng, [], rate=800.0, course=lambda x, at=at, slow=slow: 8.0 * np.interp(x, at, slow)
+        )
+        found = orders_of(build, Recording(t, {"speed": speed}), doubt=5e-4)
+        strange += any(line.kind == "unknown" for line in found.lines)
+    assert strange <= 0.02 * min(benches(4), 42)

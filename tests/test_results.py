@@ -104,6 +104,18 @@ def test_a_miscounted_tooth_shows_in_the_two_speeds(build, rig, plan, lifted):
     assert "speeds-against-ratio" in ids(analyse(wrong, rig, plan, lifted[0]))
 
 
+def test_volts_and_amperes_exchanged_are_told(build, rig, plan, lifted):
+    swapped = []
+    for run, rec in lifted[0]:
+        ch = rec.channels
+        other = {**ch, "voltage": ch["current"], "current": ch["voltage"]}
+        swapped.append((run, Recording(rec.t, other)))
+    found = {f.id: f for f in analyse(build, rig, plan, swapped).findings}
+    assert found["current-beyond-the-winding"].severity == "wrong"
+    assert "volts and amperes are exchanged" in found["current-beyond-the-winding"].causes
+    assert "current-beyond-the-winding" not in ids(analyse(build, rig, plan, lifted[0]))
+
+
 def test_scatter_and_single_lifts_are_told(build, rig, plan, lifted):
     single = [r for r in lifted[0] if r[0].repeat == 1]
     assert "no-repeats" in ids(analyse(build, rig, plan, single))

@@ -101,13 +101,15 @@ class Reductions:
             before: Point | None = None
             for first in range(0, len(runs), self._AT_ONCE):
                 some = runs[first : first + self._AT_ONCE]
-                self._take(rig, some)
+                keys = self._take(some)
                 fresh: dict[str, bytes] = {}
                 try:
                     for n, (run, source) in enumerate(some):
                         progress((first + n) / len(runs))
                         begin = begins(self._inputs.bodies, run, before)
-                        found = self._one(rig, plan, run, source=source, begin=begin, fresh=fresh)
+                        found = self._one(
+                            rig, plan, run, source=source, begin=begin, key=keys.get(n), fresh=fresh
+                        )
                         if isinstance(found, str):
                             skipped.append((run, found))
                             before = None  # what it did to the motor is not known
@@ -119,28 +121,40 @@ class Reductions:
                         self._shelf.put(fresh)
             return self._inputs, points, skipped
 
-    def _take(self, rig: Rig, runs: Sequence[tuple[Run, Source]]) -> None:
-        """Takes what is kept of these."""
+    def _take(self, runs: Sequence[tuple[Run, Source]]) -> dict[int, str]:
+        """Takes what is kept of these; the keys of those that were not here, by their place."""
         if self._shelf is None:
-            return
-        wanted = {
-            self._key(run, name): (run, name)
-            for run, source in runs
+            return {}
+        keys = {
+            n: self._key(run, name)
+            for n, (run, source) in enumerate(runs)
             if (name := _name(source)) and (run, name) not in self._done
         }
-        for key, data in (self._shelf.get(list(wanted)) if wanted else {}).items():
-            run, name = wanted[key]
-            self._shared.know(run)
-            with contextlib.suppress(ValueError):  # it is reduced anew
-                self._done[run, name] = from_bytes(data, run, self._shared)
+        kept = self._shelf.get(list(keys.values())) if keys else {}
+        for n, key in keys.items():
+            if (data := kept.get(key)) is not None:
+                run, source = runs[n]
+                self._shared.know(run)
+                with contextlib.suppress(ValueError):  # it is reduced anew
+                    self._done[run, _name(source)] = from_bytes(data, run, self._shared)
+        return keys
 
     def _key(self, run: Run, name: str) -> str:
         return hashlib.sha256(f"{self._digest} {name} {run.to_json()}".encode()).hexdigest()
 
     def _one(
-        self, rig: Rig, plan: Plan, run: Run, source: Source, begin: Warmth, fresh: dict[str, bytes]
+        self,
+        rig: Rig,
+        plan: Plan,
+        run: Run,
+        source: Source,
+        begin: Warmth,
+        key: str | None,
+        fresh: dict[str, bytes],
     ) -> list[Point] | str:
-        """The points of a run, or why there are none. begin: how warm the motor was before it."""
+        """The points of a run, or why there are none. begin: how warm the motor was before it; key:
+        under which they are to be kept.
+        """
         name = _name(source)
         done = self._done.get((run, name)) if name else None
         if isinstance(done, str) or (done and done[0].begun in (begin, None)):
@@ -178,7 +192,7 @@ class Reductions:
             if self._shelf is not None:
                 self._shared.know(run)
                 if data := to_bytes(found, run, self._shared):
-                    fresh[self._key(run, name)] = data
+                    fresh[key or self._key(run, name)] = data
         return found
 
 

@@ -8,13 +8,23 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from sparring.core.finding import ORDER, Finding, Peer, applies
-from sparring.core.findings import efficiency, method, motors, repeats, rig, speed, stall
+from sparring.core.findings import (
+    efficiency,
+    electrical,
+    method,
+    motors,
+    repeats,
+    rig,
+    speed,
+    stall,
+)
 from sparring.core.findings.registry import RULES
 from sparring.core.reduce.inputs import Inputs
 from sparring.core.reduce.results import TestResult
 
 _MODULES = (
     efficiency,
+    electrical,
     method,
     motors,
     repeats,

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
@@ -16,7 +16,7 @@ from sparring.core.build import Build
 from sparring.core.orders.average import Average, average_over
 from sparring.core.orders.faults import NOTABLE, Tooth, of_teeth, teeth_apart
 from sparring.core.orders.spectrum import APART, Peak, Spectrum, peak_near, spectrum, standing_out
-from sparring.core.orders.tones import Tone, gears_on, tones_of, turns_of
+from sparring.core.orders.tones import Gear, Tone, gears_on, tones_of, turns_of
 from sparring.core.orders.turning import SOURCES, Turning, turning
 from sparring.core.recording import CHANNELS, Recording
 from sparring.core.reduce.inputs import ReductionError
@@ -134,10 +134,11 @@ def orders_of(
     shafts = {t.shafts[0]: t.order for t in tones if t.kind in ("shaft", "planet")}
     if channel == "sound":  # one tooth's click is heard, but not where it stands out of the rest
         shafts = {}
+    gears = _that_turn_alike(gears_on(build), shafts)
     averages = [
         a for s, order in shafts.items() if (a := average_over(turned, y, s, order)) is not None
     ]
-    teeth = teeth_apart(turned, y, shafts, gears_on(build), tones)
+    teeth = teeth_apart(turned, y, shafts, gears, tones)
     lines = tuple(_named(found, tones, turned))
     return Orders(
         channel,
@@ -150,6 +151,19 @@ def orders_of(
         tuple(_running_out(lines, found, tones, teeth)),
         turned,
     )
+
+
+def _that_turn_alike(
+    gears: Mapping[str, Sequence[Gear]], shafts: Mapping[str, float]
+) -> dict[str, list[Gear]]:
+    """Under the first of several shafts that turn equally often the gears of all: no log tells
+    which of them it is.
+    """
+    found: dict[str, list[Gear]] = {}
+    for shaft, order in shafts.items():
+        first = next((s for s in found if math.isclose(shafts[s], order, rel_tol=1e-9)), shaft)
+        found.setdefault(first, []).extend(gears.get(shaft, ()))
+    return found
 
 
 _AGREE = 2  # lines that tell the same scale, to be believed
@@ -256,8 +270,11 @@ def _named(found: Spectrum, tones: Sequence[Tone], turned: Turning) -> Iterator[
                 alias=_folded(peak.order, tones, found, turned),
             )
         )
+    slowest = min((t.order for t in tones), default=0.0)  # below it a course, and no part's
     for peak in standing_out(found, _CHANCE, _STRANGE + len(seen)):
-        if all(abs(x.found - peak.order) > 2 * apart for x in seen):
+        if peak.order > slowest - apart and all(
+            abs(x.found - peak.order) > 2 * apart for x in seen
+        ):
             seen.append(_strange(peak, tones, found, turned))
     yield from sorted(seen, key=lambda x: x.order)
 
@@ -290,7 +307,7 @@ def _folded(order: float, tones: Sequence[Tone], found: Spectrum, turned: Turnin
     """
     if turned.varies > 0.02:
         return ""
-    for t in tones:
+    for t in _wanted(tones):
         if t.order > found.most:
             times = round(t.order / turned.density)
             apparent = abs(t.order - times * turned.density)

@@ -16,6 +16,8 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from sparring import core
 from sparring.core.propagation import Input, Propagated
 from sparring.core.reduce.inputs import Inputs
@@ -87,47 +89,44 @@ def _variables(node: Any) -> Iterator[Any]:
 
 
 def to_bytes(points: Sequence[Point], run: Run, shared: Shared) -> bytes | None:
-    """The points of a run; None where one depends on a shared input that has no name of its own."""
-    names: dict[str, int] = {}
-    own: dict[Any, int] = {}
+    """The points of a run: what they depend on, the figures, and the matrix of their slopes. None
+    where one depends on a shared input that has no name of its own.
+    """
+    figures: list[Propagated] = []
 
     def told(x: Any) -> Any:
-        if not isinstance(x, Propagated):
-            return dataclasses.astuple(x) if isinstance(x, Window) else x
-        slopes = []
-        for variable, slope in x.slopes.items():
-            name = shared.names.get(variable)
-            if name is not None and name not in shared.variables:
-                raise KeyError(name)
-            place = (
-                own.setdefault(variable, len(own))
-                if name is None
-                else -1 - names.setdefault(name, len(names))
-            )
-            slopes.append((place, slope))
-        return {"x": x.value, "d": slopes}
+        if isinstance(x, Propagated):
+            figures.append(x)
+            return {"figure": len(figures) - 1}
+        return dataclasses.astuple(x) if isinstance(x, Window) else x
 
-    try:
-        told_points = []
-        for p in points:
-            figures = {
-                f.name: told(getattr(p, f.name))
-                for f in dataclasses.fields(p)
-                if f.name not in ("run", "source", "pull", "ripple", "shares")
-            }
-            figures["pull"] = (
-                None
-                if p.pull is None
-                else [told(p.pull.mean), p.pull.least, p.pull.most, p.pull.fade]
-            )
-            figures["ripple"] = list(p.ripple.items())
-            figures["shares"] = [told(x) for x in p.shares]
-            placed = None if p.run == run else (p.run.step, p.run.repeat, p.run.load is None)
-            told_points.append((placed, p.source is not None, figures))
-    except KeyError:
-        return None
-    variables = [(v.value, v.own_u, v.tag) for v in own]
-    return zlib.compress(json.dumps([list(names), variables, told_points]).encode(), 1)
+    told_points = []
+    for p in points:
+        said = {
+            f.name: told(getattr(p, f.name))
+            for f in dataclasses.fields(p)
+            if f.name not in ("run", "source", "pull", "ripple", "shares")
+        }
+        said["pull"] = (
+            None if p.pull is None else [told(p.pull.mean), p.pull.least, p.pull.most, p.pull.fade]
+        )
+        said["ripple"] = list(p.ripple.items())
+        said["shares"] = [told(x) for x in p.shares]
+        placed = None if p.run == run else (p.run.step, p.run.repeat, p.run.load is None)
+        told_points.append((placed, p.source is not None, said))
+    place = {i: n for n, i in enumerate(dict.fromkeys(i for x in figures for i in x.slopes))}
+    inputs: list[Any] = []
+    for i in place:
+        name = shared.names.get(i)
+        if name is not None and name not in shared.variables:
+            return None
+        inputs.append((i.value, i.own_u, i.tag) if name is None else name)
+    table = np.zeros((len(figures), len(place) + 1))
+    for row, x in zip(table, figures, strict=True):
+        row[0] = x.value
+        row[[place[i] + 1 for i in x.slopes]] = list(x.slopes.values())
+    head = json.dumps([inputs, table.shape, told_points]).encode()
+    return zlib.compress(len(head).to_bytes(4, "little") + head + table.tobytes(), 1)
 
 
 def from_bytes(data: bytes, run: Run, shared: Shared) -> list[Point]:
@@ -135,35 +134,40 @@ def from_bytes(data: bytes, run: Run, shared: Shared) -> list[Point]:
     is not known.
     """
     try:
-        names, variables, told_points = json.loads(zlib.decompress(data))
-        inputs = [shared.variables[name] for name in names]
-        own = [Input(x, u, tag) for x, u, tag in variables]
+        whole = zlib.decompress(data)
+        begin = 4 + int.from_bytes(whole[:4], "little")
+        told, shape, told_points = json.loads(whole[4:begin])
+        inputs = np.array(
+            [shared.variables[i] if isinstance(i, str) else Input(*i) for i in told] or [None],
+            dtype=object,
+        )
+        table = np.frombuffer(whole, float, offset=begin).reshape(shape)
+        figures = []
+        for row in table:
+            own = np.flatnonzero(row[1:])
+            slopes = dict(zip(inputs[own].tolist(), row[own + 1].tolist(), strict=True))
+            figures.append(Propagated(float(row[0]), slopes))
 
         def said(x: Any) -> Any:
-            if not isinstance(x, dict):
-                return x
-            slopes = {
-                own[place] if place >= 0 else inputs[-1 - place]: slope for place, slope in x["d"]
-            }
-            return Propagated(x["x"], slopes)
+            return figures[x["figure"]] if isinstance(x, dict) else x
 
         points = []
-        for placed, has_source, figures in told_points:
+        for placed, has_source, values in told_points:
             mine = run
             if placed is not None:
                 step, repeat, no_load = placed
                 mine = run.model_copy(
                     update={"step": step, "repeat": repeat} | ({"load": None} if no_load else {})
                 )
-            pull, ripple = figures.pop("pull"), figures.pop("ripple")
-            values = {name: said(x) for name, x in figures.items()}
-            values["shares"] = tuple(said(x) for x in figures["shares"])
-            values["window"] = Window(*values["window"])
-            values["left"] = Warmth(*values["left"])
-            values["begun"] = None if values["begun"] is None else Warmth(*values["begun"])
-            values["pull"] = None if pull is None else Pull(said(pull[0]), *pull[1:])
+            pull, ripple = values.pop("pull"), values.pop("ripple")
+            known = {name: said(x) for name, x in values.items()}
+            known["shares"] = tuple(said(x) for x in values["shares"])
+            known["window"] = Window(*known["window"])
+            known["left"] = Warmth(*known["left"])
+            known["begun"] = None if known["begun"] is None else Warmth(*known["begun"])
+            known["pull"] = None if pull is None else Pull(said(pull[0]), *pull[1:])
             points.append(
-                Point(run=mine, source=run if has_source else None, ripple=dict(ripple), **values)
+                Point(run=mine, source=run if has_source else None, ripple=dict(ripple), **known)
             )
     except (zlib.error, KeyError, IndexError, TypeError) as err:
         raise ValueError(f"stored points cannot be used: {err}") from err
