@@ -33,6 +33,7 @@ lint: $(VENV)/.ready-dev    ## style, types, layer contracts
 	$(BIN)/ruff check src tests benchmarks tools board
 	$(BIN)/ruff format --check --quiet src tests benchmarks tools board
 	$(BIN)/mypy
+	$(BIN)/mypy benchmarks
 	PYTHONPATH=tests $(BIN)/lint-imports --no-logo
 
 attack: $(VENV)/.ready-dev  ## hostile files, damaged logbooks, crashes, boards over their limits, by the thousand (a quarter of an hour)

@@ -97,14 +97,13 @@ def duty() -> None:
 
 def search() -> None:
     """A logbook of 10 000 tests searched by a condition, over a plain search in their texts."""
-    from sparring.core.plan import Plan
     from sparring.core.search import query
     from sparring.demo import hollin_yard
     from sparring.logbook.searching import facts_of
     from sparring.logbook.stored import StoredTest
 
     builds = [hollin_yard.dunnock(n) for n in (1, 2, 3)]
-    made, plan = datetime(2026, 11, 12, tzinfo=UTC), Plan()
+    made, plan = datetime(2026, 11, 12, tzinfo=UTC), hollin_yard.plan(0.5)
     tests = [
         StoredTest(n, n % 3, 1, f"test {n}", plan, made, {"value": 0.5 + n / 20_000}, 5)
         for n in range(10_000)

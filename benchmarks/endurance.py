@@ -24,14 +24,14 @@ def limits() -> None:
     """
     import storms
 
-    from sparring.demo import hollin_yard
+    from sparring.demo import make_logbook
     from sparring.ui.app.shell import MainWindow
     from sparring.ui.model import background
 
     app = qt()
     with tempfile.TemporaryDirectory() as folder:
         book = Path(folder) / "book"
-        hollin_yard.make_logbook(book)
+        make_logbook(book)
         window = MainWindow()
         window.resize(1280, 800)
         window.show()

@@ -51,7 +51,7 @@ def escape() -> None:
         demo_logbook()
         program = Program(screen, home, "demo")
         work = {
-            "at rest": lambda n: None,
+            "at rest": lambda _n: None,
             "while pages are opened": lambda n: screen.xdo("key", f"alt+{1 + n % 7}"),
             "while it is held": lambda n: program.signal(signal.SIGSTOP) if n == 0 else None,
         }
@@ -60,7 +60,7 @@ def escape() -> None:
                 for name, begin in work.items():
                     times = []
                     for n in range(PRESSES):
-                        begin(n)
+                        begin(n)  # type: ignore[no-untyped-call]
                         times.append(1e3 * pressed())
                         time.sleep(0.02)
                     detail = f"median {np.median(times):.0f} ms"

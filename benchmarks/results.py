@@ -77,6 +77,7 @@ def results() -> None:
         detail = f"{took:.2f} s, goal under 1 s"
         say("results: 500 runs opened and drawn over reading them", took / bare, 3.0, detail)
         page = window.view("results")
+        assert window.desk.book is not None
         bought = next(i for i, b in window.desk.book.builds() if b.name == "Bought r1")
         window.desk.choose_build(bought)
         settled()
