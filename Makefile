@@ -89,14 +89,14 @@ $(VENV)/.system-dev: tools/system-packages | $(VENV)/.system
 
 $(VENV)/.ready: requirements.lock pyproject.toml $(COMPILED) | $(VENV)/.system
 	@echo "Installing the locked packages (once) ..."
-	@test -e $(VENV)/.ready-dev || $(BIN)/pip install $(QUIET) --require-hashes -r requirements.lock
+	@test -e $(VENV)/.ready-dev || QUIET="$(QUIET)" tools/install-locked $(VENV) requirements.lock
 	@$(BIN)/pip install $(QUIET) --no-deps --no-build-isolation --editable .
 	@$(BIN)/python -m compileall -q src
 	@touch $@
 
 $(VENV)/.ready-dev: requirements-dev.lock pyproject.toml $(COMPILED) | $(VENV)/.system-dev
 	@echo "Installing the locked packages for development (once) ..."
-	@$(BIN)/pip install $(QUIET) --require-hashes -r requirements-dev.lock
+	@QUIET="$(QUIET)" tools/install-locked $(VENV) requirements-dev.lock
 	@$(BIN)/pip install $(QUIET) --no-deps --no-build-isolation --editable .
 	@$(BIN)/python -m compileall -q src
 	@touch $@ $(VENV)/.ready
