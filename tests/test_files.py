@@ -9,6 +9,7 @@ from importlib import resources
 
 import numpy as np
 import pytest
+import soundfile
 from typer.testing import CliRunner
 
 from sparring.bench.lines import LineReader
@@ -22,7 +23,7 @@ from sparring.exchange.export import KeptTest
 from sparring.exchange.importing import import_log
 from sparring.exchange.imports import LOGS
 from sparring.exchange.out import test_folder
-from sparring.files import log_files, log_look, record_files
+from sparring.files import log_files, log_look, record_files, sound_files
 from sparring.files.log_look import LogError
 from sparring.logbook import Logbook
 
@@ -452,3 +453,12 @@ def test_calls_that_cannot_be_are_refused_in_words(tmp_path, build, rig, call, s
     done = CliRunner().invoke(app, call)
     assert said in re.sub(r"[\s│]+", " ", done.output)
     assert done.exception is None or isinstance(done.exception, SystemExit)
+
+
+def test_two_microphones_wired_against_each_other_do_not_cancel(tmp_path):
+    t = np.arange(8000) / 8000
+    tone = 0.4 * np.sin(2 * np.pi * 440 * t)
+    for name, second in (("alike", tone), ("against", -0.9 * tone)):
+        path = tmp_path / f"{name}.wav"
+        soundfile.write(path, np.column_stack([tone, second]), 8000)
+        assert np.abs(sound_files.read(path).samples).max() > 0.35

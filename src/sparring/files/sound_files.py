@@ -14,7 +14,10 @@ _MOST = 120.0  # [s]: a run, and what its spectra need of memory
 
 
 def read(path: Path) -> Sound:
-    """All channels' mean. Raises LogError saying what is wrong with the file."""
+    """All channels' mean, those turned round that run against the loudest: two microphones wired
+    the other way round would cancel what both hear. Raises LogError saying what is wrong with the
+    file.
+    """
     import soundfile  # when first wanted: no window waits for it
 
     try:
@@ -32,4 +35,6 @@ def read(path: Path) -> Sound:
         raise LogError(f"{path}: the sound is empty")
     if not np.isfinite(samples).all():
         raise LogError(f"{path}: the sound has samples that are not numbers")
-    return Sound(samples.mean(axis=1), rate)
+    loudest = samples[:, int(np.argmax(samples.var(axis=0)))]
+    against = np.sign((samples - samples.mean(axis=0)).T @ (loudest - loudest.mean()))
+    return Sound((samples * np.where(against < 0, -1.0, 1.0)).mean(axis=1), rate)
