@@ -19,7 +19,9 @@ _SHORTLY = 3.0  # [s] for which a press counts as the reason of a stop
 
 
 class EscapeWatch:
-    """The program's side. wires are shared from the first word that moves a device on."""
+    """The program's side. Wires are shared from the first word that moves a device on; the process
+    ends with the program.
+    """
 
     def __init__(self) -> None:
         ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
@@ -55,14 +57,6 @@ class EscapeWatch:
             if self._process.stdout.read(64):
                 self._pressed = time.monotonic()
         return time.monotonic() - self._pressed < _SHORTLY
-
-    def close(self) -> None:
-        """Ends it."""
-        self._requests.close()
-        with contextlib.suppress(subprocess.TimeoutExpired):
-            self._process.wait(_ANSWERS)
-        assert self._process.stdout is not None
-        self._process.stdout.close()
 
 
 def _watch(requests: socket.socket, program: int) -> None:
