@@ -7,6 +7,7 @@ Only under X; elsewhere the window alone hears the key.
 from __future__ import annotations
 
 import contextlib
+import math
 import os
 import socket
 import subprocess
@@ -27,7 +28,7 @@ class EscapeWatch:
         ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
         ours.settimeout(_ANSWERS)
         self._requests = ours
-        self._pressed = 0.0
+        self._pressed = -math.inf
         self._process = subprocess.Popen(
             [sys.executable, "-m", "sparring.bench.escape", str(theirs.fileno()), str(os.getpid())],
             pass_fds=[theirs.fileno()],
