@@ -9,7 +9,7 @@ from independent.ripple import CASES, Case
 from sparring.core.build import Build
 from sparring.core.orders.lines import orders_of
 from sparring.core.recording import Recording
-from sparring.core.train.kinds import SpurStage
+from sparring.core.train.kinds import BeltStage, SpurStage
 from sparring.core.train.kinds.planetary import PlanetaryStage
 
 BUILDS = {
@@ -68,3 +68,26 @@ def test_a_course_slower_than_any_shaft_is_no_line():
         found = orders_of(build, Recording(t, {"speed": speed}), doubt=5e-4)
         strange += any(line.kind == "unknown" for line in found.lines)
     assert strange <= 0.02 * min(benches(4), 42)
+
+
+@pytest.mark.study
+@pytest.mark.parametrize("links", [90, 96])  # 96: the same tooth of the pulley meets it always
+@pytest.mark.parametrize("planted", ["the belt's joint", "a pulley's tooth"])
+def test_a_belts_joint_is_told_from_a_tooth_of_its_pulleys(planted, links):
+    build = Build.ours(
+        stages=(
+            SpurStage.ours(pinion=17, wheel=60),
+            BeltStage.ours(driving=16, driven=32, links=links),
+        )
+    )
+    # turns for one of the output, by hand: the driving pulley 32/16, the belt 32 over its links
+    order, teeth = (32 / links, links) if planted == "the belt's joint" else (2.0, 16)
+    shaft = "the belt of stage 2" if planted == "the belt's joint" else "shaft 1"
+    right, many = 0, min(benches(4), 40)
+    for seed in range(many):
+        rng = np.random.default_rng(seed)
+        parts = [Dip(order, teeth, rng.uniform(0.03, 0.05), rng.uniform(0, 1))]
+        t, speed, _ = logged(rng, parts, rate=1600.0)
+        found = orders_of(build, Recording(t, {"speed": speed}), doubt=5e-4).teeth
+        right += [tooth.shaft for tooth in found] == [shaft]
+    assert right >= 0.95 * many

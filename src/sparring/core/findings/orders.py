@@ -36,6 +36,7 @@ def _teeth(found: Orders) -> Iterator[Finding]:
             causes=(
                 "a tooth is broken, cracked or worn off",
                 "dirt or a burr in one gap",
+                "the joint of a belt or chain",
                 "a dent from a fall or from mounting",
             ),
             remedies=(

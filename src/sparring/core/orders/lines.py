@@ -13,13 +13,14 @@ from typing import NamedTuple
 import numpy as np
 
 from sparring.core.build import Build
-from sparring.core.orders.average import Average, average_over
+from sparring.core.orders.average import LEAST_TURNS, Average, average_over
 from sparring.core.orders.faults import NOTABLE, Tooth, of_teeth, teeth_apart
 from sparring.core.orders.spectrum import APART, Peak, Spectrum, peak_near, spectrum, standing_out
 from sparring.core.orders.tones import Gear, Tone, gears_on, tones_of, turns_of
 from sparring.core.orders.turning import SOURCES, Turning, turning
 from sparring.core.recording import CHANNELS, Recording
 from sparring.core.reduce.inputs import ReductionError
+from sparring.core.train.kinds import BeltStage
 
 _CHANCE = 1e-3  # that noise alone makes any of the lines that are looked for
 _STRANGE = 12  # lines that no part explains, at most
@@ -135,10 +136,11 @@ def orders_of(
     if channel == "sound":  # one tooth's click is heard, but not where it stands out of the rest
         shafts = {}
     gears = _that_turn_alike(gears_on(build), shafts)
+    around = _belts(build, tones, gears, turned.whole) if shafts else {}
     averages = [
         a for s, order in shafts.items() if (a := average_over(turned, y, s, order)) is not None
     ]
-    teeth = teeth_apart(turned, y, shafts, gears, tones)
+    teeth = teeth_apart(turned, y, shafts | around, gears, tones)
     lines = tuple(_named(found, tones, turned))
     return Orders(
         channel,
@@ -163,6 +165,27 @@ def _that_turn_alike(
     for shaft, order in shafts.items():
         first = next((s for s in found if math.isclose(shafts[s], order, rel_tol=1e-9)), shaft)
         found.setdefault(first, []).extend(gears.get(shaft, ()))
+    return found
+
+
+def _belts(
+    build: Build, tones: Sequence[Tone], gears: dict[str, list[Gear]], turns: float
+) -> dict[str, float]:
+    """Orders of belts and chains, whose joint comes round like a tooth, with their teeth put beside
+    the `gears`. Of one that went round too rarely to tell its joint from a tooth of its pulleys,
+    these are left out.
+    """
+    found = {}
+    for stage, name in zip(build.stages, build.stage_names(), strict=True):
+        tone = next((t for t in tones if t.id.startswith(f"belt.{name}.")), None)
+        if not isinstance(stage, BeltStage) or tone is None:
+            continue
+        if turns * tone.order < LEAST_TURNS:
+            for own in gears.values():
+                own[:] = [g for g in own if g.stage != name]
+            continue
+        found[tone.name] = tone.order
+        gears[tone.name] = [Gear(stage.links, name, stage.means)]
     return found
 
 
