@@ -17,12 +17,12 @@ PRESSES = 100
 
 
 def escape() -> None:
-    """100 presses each: the window at rest, opening Compare, changing its theme, and held as a
-    whole (nothing it could do would take longer)."""
+    """100 presses each: the window at rest, opening its pages, and held as a whole (nothing it
+    could do would take longer)."""
     sys.path[:0] = [str(TESTS), str(TESTS / "journeys")]
     from bare_board import BareBoard
     from desktop import Program, Screen
-    from helpers import demo_logbook
+    from helpers import copied, demo_logbook
     from test_bench_desk import begun
     from Xlib import XK, X
     from Xlib.display import Display
@@ -46,9 +46,7 @@ def escape() -> None:
 
     with tempfile.TemporaryDirectory() as folder:
         home = Path(folder) / "home"
-        demo = home / "data" / "sparring"
-        demo.mkdir(parents=True)
-        demo_logbook()
+        copied(demo_logbook(), home / "data" / "sparring" / "demo")
         program = Program(screen, home, "demo")
         work = {
             "at rest": lambda _n: None,

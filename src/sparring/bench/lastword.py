@@ -87,9 +87,9 @@ class LastWord:
         it any more; else the process says its word now.
         """
         process, self._process = self._process, None
+        if self._wanted and self.escape is not None:  # also where there is no such process
+            self.escape.forget(id(self))
         if process is not None:
-            if self.escape is not None:
-                self.escape.forget(id(self))
             with contextlib.suppress(OSError):  # it was killed
                 if still:
                     process.communicate(b"let go\n")

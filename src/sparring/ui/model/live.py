@@ -4,6 +4,7 @@ memory.
 
 from __future__ import annotations
 
+import contextlib
 import math
 import sys
 import tempfile
@@ -159,7 +160,8 @@ class BenchSession(QObject):
         if self._session is None:
             self._session = Session(self._queue.append)
         if LastWord.escape is None and QGuiApplication.platformName() == "xcb":
-            LastWord.escape = EscapeWatch()
+            with contextlib.suppress(OSError):  # without it the window alone hears the key
+                LastWord.escape = EscapeWatch()
         session = self._session
         try:
             link = port_for(devices, session)
