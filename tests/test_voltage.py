@@ -111,6 +111,15 @@ def test_it_is_an_error_before_power_and_first_power_is_a_third_of_it(small, rig
     assert first_power(small, 9).voltage == 2.0
 
 
+def test_a_plan_above_it_says_so_where_it_is_made(files):
+    told = ask(
+        *("plan", "--build", files / "b.json", "--rig", files / "r.json"),
+        *("--line", "loads 0.5 kg, at 12 V", "--json"),
+    )
+    found = {f["id"]: f["severity"] for f in json.loads(told)["findings"]}
+    assert found["above-rated-voltage"] == "wrong"
+
+
 def test_in_the_window_a_new_test_goes_with_the_motor(shown, folder, small, qtbot):
     with Logbook(folder) as book:
         book.save_build(small)

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from sparring.core.build import Build
 from sparring.core.finding import ORDER, Fact, Finding, noted
+from sparring.core.findings.setup.loads import too_much_voltage
 from sparring.core.outlook.foresee import Foreseen, Outlook
 from sparring.core.plan import Plan
 from sparring.core.plan.weights import Hung
@@ -55,6 +56,13 @@ def judge_plan(planned: Planned) -> list[Finding]:
 
 def _steps(rows: Sequence[Foreseen]) -> tuple[int, ...]:
     return tuple(r.step.id for r in rows)
+
+
+@plan_rule
+def above_its_voltage(p: Planned) -> Iterable[Finding]:
+    """A step asks for more than the motor's own voltage, and nobody said that it may."""
+    if p.build.has_motor:
+        yield from too_much_voltage(p.build, p.plan)
 
 
 @plan_rule

@@ -8,10 +8,11 @@ import math
 from collections.abc import Iterable
 
 from sparring.core import predict
+from sparring.core.build import Build
 from sparring.core.finding import Finding, noted, of_motor
 from sparring.core.findings.setup.bench import Bench, setup_rule
 from sparring.core.methods import Drawbar, Lever, RunUp
-from sparring.core.plan import above_rated
+from sparring.core.plan import Plan, above_rated
 from sparring.core.uncertainty import nominal
 
 _SWEEP = 5.0  # [s] below which a sweep is quick
@@ -227,7 +228,12 @@ def heat(b: Bench) -> Iterable[Finding]:
 @of_motor
 def above_its_voltage(b: Bench) -> Iterable[Finding]:
     """A step asks for more than the motor's own voltage, and nobody said that it may."""
-    if asked := above_rated(b.build, b.plan):
+    yield from too_much_voltage(b.build, b.plan)
+
+
+def too_much_voltage(build: Build, plan: Plan) -> Iterable[Finding]:
+    """The same, for whoever judges the plan."""
+    if asked := above_rated(build, plan):
         yield noted(
             "above-rated-voltage",
             "wrong",
@@ -244,7 +250,7 @@ def above_its_voltage(b: Bench) -> Iterable[Finding]:
             ),
             place="plan",
             asked=(asked, "voltage"),
-            rated=(b.build.motor.voltage.value, "voltage"),
+            rated=(build.motor.voltage.value, "voltage"),
         )
 
 
