@@ -10,7 +10,6 @@ from sparring.core.orders.tones import tones_of
 from sparring.core.predict import no_load_speed
 from sparring.core.uncertainty import nominal
 from sparring.ui.pages.results.kinds import KINDS
-from sparring.ui.theme import theme
 
 
 @pytest.fixture
@@ -164,7 +163,7 @@ def test_the_charts_are_drawn_at_night_and_in_other_units(window):
     choose(window, "Bought r1")
     for kind in KINDS:
         drawn(window, kind.ID)
-    theme.set_dark(True)
+    window.set_dark(True)
     window.desk.set_unit("torque", "oz·in")
     try:
         for kind in KINDS:
@@ -173,7 +172,7 @@ def test_the_charts_are_drawn_at_night_and_in_other_units(window):
         most = window.view("results").kind("map").map.box.viewRange()[0][1]
         assert most > 50  # N·m are 142 of them
     finally:
-        theme.set_dark(False)
+        window.set_dark(False)
         window.desk.set_unit("torque", "N·m")
         idle()
 

@@ -206,7 +206,7 @@ def test_esc_stops_after_a_change_of_theme_also_where_that_failed(window, qtbot,
     assert stopped == [True, False]
 
 
-def _fails(_theme):
+def _fails(_theme, _window):
     raise RuntimeError("no colours")
 
 

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 FAMILY = os.environ.get("SPARRING_FONT") or "B612"  # another typeface for whoever reads it better
 
@@ -127,31 +127,30 @@ class Theme(QObject):
     def hex(self, name: str) -> str:
         return (DARK if self.dark else LIGHT)[name]
 
-    def set_dark(self, dark: bool, unheard: QObject | None = None) -> None:
-        """unheard: a filter of all events, which is not asked of the tens of thousands by which
-        widgets are styled anew: none of them is a key.
+    def set_dark(self, dark: bool, window: QWidget, unheard: QObject | None = None) -> None:
+        """window: whose widgets and dialogs are styled; unheard: a filter of all events, which is
+        not asked of the tens of thousands by which widgets are styled anew: none of them is a key.
         """
         self.dark = dark
         app = QApplication.instance()
         if app is None or unheard is None:
-            self.apply()
+            self.apply(window)
         else:
             app.removeEventFilter(unheard)
             try:
-                self.apply()
+                self.apply(window)
             finally:
                 app.installEventFilter(unheard)
         self.changed.emit()
 
-    def apply(self) -> None:
-        """The palette and the style sheet, where they are not in force already: either styles every
-        widget anew.
+    def apply(self, window: QWidget) -> None:
+        """The palette, and the style sheet of a window and all that stands in it and before it,
+        where they are not in force already. A sheet of the application takes four times as long.
         """
-        app = QApplication.instance()
         sheet = _sheet(DARK if self.dark else LIGHT)
-        if isinstance(app, QApplication) and sheet != app.styleSheet():
+        if sheet != window.styleSheet():
             self.apply_palette()
-            app.setStyleSheet(sheet)
+            window.setStyleSheet(sheet)
 
     def apply_palette(self) -> None:
         """The palette alone: quickest while there are no widgets yet."""
@@ -159,6 +158,8 @@ class Theme(QObject):
         if not isinstance(app, QApplication) or app.property("dark") == self.dark:
             return
         app.setProperty("dark", self.dark)
+        if not app.styleSheet():  # asked as a box of buttons is made, before it has its place
+            app.setStyleSheet("QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }")
         c = self.colour
         palette = QPalette()
         roles = QPalette.ColorRole
@@ -217,7 +218,6 @@ def _sheet(c: dict[str, str]) -> str:
 
 def _texts(c: dict[str, str]) -> str:
     return f"""
-    QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
     QMainWindow, QDialog {{ background: {c["bench"]}; }}
     QMenuBar {{ background: {c["sheet"]}; padding: 2px 6px; }}
     QMenuBar::item {{ padding: 4px 10px; background: transparent; }}

@@ -119,7 +119,7 @@ class MainWindow(Window):
         self._wire()
         self.is_whole = True
         yield
-        theme.apply()  # last: one pass over finished widgets is quicker than one as each is placed
+        theme.apply(self)  # last: one pass over finished widgets is quicker than one for each
         self.go(self.page.id)
         self._bench_state()
         self.title_block.refresh()
@@ -309,7 +309,7 @@ class MainWindow(Window):
 
     def set_dark(self, on: bool) -> None:
         self.desk.settings.setValue("dark", on)
-        theme.set_dark(on, unheard=self.keys)
+        theme.set_dark(on, self, unheard=self.keys)
 
     # --- going about ------------------------------------------------------------------------------
 
