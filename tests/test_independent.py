@@ -14,7 +14,7 @@ HERE = Path(__file__).parent / "independent"
 
 def test_it_imports_nothing_of_the_program():
     for path in HERE.glob("*.py"):
-        if path.name == "study.py":
+        if path.name in ("study.py", "claims.py"):
             continue
         for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
             names = [a.name for a in node.names] if isinstance(node, ast.Import) else []

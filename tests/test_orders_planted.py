@@ -4,34 +4,13 @@ import numpy as np
 import pytest
 from helpers import benches
 from independent.gears import Dip, logged
-from independent.ripple import CASES, Case
+from independent.ripple import CASES
+from independent.study import BUILDS, named, planted
 
 from sparring.core.build import Build
 from sparring.core.orders.lines import orders_of
 from sparring.core.recording import Recording
 from sparring.core.train.kinds import BeltStage, SpurStage
-from sparring.core.train.kinds.planetary import PlanetaryStage
-
-BUILDS = {
-    "spur": Build.ours(
-        stages=(SpurStage.ours(pinion=17, wheel=60), SpurStage.ours(pinion=14, wheel=83))
-    ),
-    "planetary": Build.ours(stages=(PlanetaryStage.ours(sun=12, planet=18, ring=48),)),
-}
-
-
-def told(case: Case, seed: int) -> list[tuple[str, str, int]]:
-    t, speed = case.log(seed)
-    found = orders_of(BUILDS[case.train], Recording(t, {"speed": speed}), doubt=5e-4)
-    return [("runs out", x.shaft, 0) for x in found.runs_out] + [
-        ("tooth", x.shaft, x.gears[0].teeth) for x in found.teeth
-    ]
-
-
-def planted(case: Case) -> list[tuple[str, str, int]]:
-    if case.runs_out:
-        return [("runs out", case.runs_out, 0)]
-    return [("tooth", case.damaged, case.teeth)] if case.damaged else []
 
 
 @pytest.mark.study
@@ -39,7 +18,7 @@ def planted(case: Case) -> list[tuple[str, str, int]]:
 def test_damage_is_named_and_none_where_there_is_none(name):
     """In 95 of 100 of each kind, and none in 98 of 100 without (`make study`: all of them)."""
     case, many = CASES[name], min(benches(3), 100)
-    right = sum(told(case, seed) == planted(case) for seed in range(many)) / many
+    right = sum(named(case, seed) == planted(case) for seed in range(many)) / many
     assert right >= (0.95 if planted(case) else 0.98)
 
 

@@ -33,6 +33,7 @@ class Truth:
     current: np.ndarray
     motor_torque: np.ndarray
     ratio: float
+    volts: float
 
     def means(self, start: float, stop: float, steady: bool = True) -> dict[str, float]:
         """Over a span of the log's time [s]; in its middle where it is not steady."""
@@ -44,7 +45,7 @@ class Truth:
                 "torque": T,
                 "speed": w,
                 "gearbox": T / (M * self.ratio),
-                "wire_to_shaft": T * w / (VOLTS * i),
+                "wire_to_shaft": T * w / (self.volts * i),
             }
         some = (self.t >= start - self.begins) & (self.t <= stop - self.begins)
         if not some.any():  # the log's time is not this one
@@ -56,7 +57,7 @@ class Truth:
             "torque": torque,
             "speed": speed,
             "gearbox": out / motor if motor > 0 else np.nan,
-            "wire_to_shaft": out / (VOLTS * self.current[some].mean()),
+            "wire_to_shaft": out / (self.volts * self.current[some].mean()),
         }
 
 
@@ -238,18 +239,26 @@ def make(
     drags: float = 0.0,
     trap: Trap | None = None,
     volts: tuple[float, ...] = (VOLTS,),
+    rate: float = 0.0,
+    clock: str = "runs on",
+    friction: str = "known",
 ) -> list[Setup]:
     """n set-ups of a method. hangs: correlation of noise from one sample to the next; vary: of the
     losses from run to run; pause: between runs [s], not logged; coarse: how many usual steps a
-    display goes at once; drags: as `drives`; volts: at which the ladder is run.
+    display goes at once; drags: as `drives`; volts: at which the ladder is run; rate: of the logs
+    [Hz], 0: 10 to 100; clock: "runs on" through the pauses, "stands" in them, or "restarts" with
+    each run; friction: "known" to its ±, or "not entered", as drag then is.
     """
     rng = np.random.default_rng(seed)
     owner = Owner(rng)
     trap = trap or Trap()
     drive, builds = drives(n, owner, trap.motors, drags)
+    if friction == "not entered":
+        for stage in (s for b in builds for s in b["stages"]):
+            del stage["friction"], stage["drag"]
     way = METHODS[method](drive, owner)
     meters = [sensors(owner, hangs, coarse) for _ in range(n)]
-    rates = [trap.rate or float(rng.choice([10, 20, 50, 100])) for _ in range(n)]
+    rates = [rate or trap.rate or float(rng.choice([10, 20, 50, 100])) for _ in range(n)]
     logs = [Log() for _ in range(n)]
     warmth = plant.cold(drive)
     seconds = 5.0 if way.spins else 1.5 if way.holds else seconds
@@ -264,10 +273,10 @@ def make(
             usual = plant.run(drive, load, fed, seconds, warmth)
             coasting = plant.coasts(load, course.speed[-1], 6.5) if way.spins else None
             for j, log in enumerate(logs):
-                truths[j].append(_truth(usual, j, step, log.now, drive.ratio[j]))
+                truths[j].append(_truth(usual, j, step, log.now, drive.ratio[j], fed))
                 facts = {"coasting": coasting, "rate": rates[j], "rng": rng, "fed": fed}
                 _logged(log, way, course, j, step, meters[j], **facts)
-                log.now += pause
+                log.now += pause if clock == "runs on" else 0.0
             warmth = plant.rests(drive, course.warmth, pause)
     made = []
     for j in range(n):
@@ -283,9 +292,9 @@ def make(
     return made
 
 
-def _truth(course, j, step, begins, ratio) -> Truth:
+def _truth(course, j, step, begins, ratio, volts) -> Truth:
     kept = ("speed", "torque", "current", "motor_torque")
-    return Truth(step, begins, course.t, *(getattr(course, k)[:, j] for k in kept), ratio)
+    return Truth(step, begins, course.t, *(getattr(course, k)[:, j] for k in kept), ratio, volts)
 
 
 def _ideal(way, drive, j, *, truths, vary, rng) -> dict[str, list[float]]:

@@ -14,18 +14,24 @@ from typing import NamedTuple
 import numpy as np
 
 from independent import setups, ways
+from independent.ripple import Case
 from independent.traps import TRAPS
 from sparring.core.analysis import analyse
 from sparring.core.build import Build
+from sparring.core.events import with_events
 from sparring.core.findings.setup import with_records
+from sparring.core.orders.lines import orders_of
 from sparring.core.outlook.drive import Drive, Load
 from sparring.core.outlook.learn import learnt
 from sparring.core.plan import Plan
+from sparring.core.recording import Recording
 from sparring.core.reduce.points import Point
 from sparring.core.reduce.results import TestResult
 from sparring.core.reduce.split import split_runs
 from sparring.core.reduce.step import Step
 from sparring.core.rig import Rig
+from sparring.core.train.kinds import SpurStage
+from sparring.core.train.kinds.planetary import PlanetaryStage
 from sparring.core.uncertainty import Uncertain, nominal, std
 from sparring.files import log_files, log_look, record_files
 
@@ -42,7 +48,33 @@ def reduced(setup: setups.Setup) -> TestResult:
         )
         recording, _ = log_files.read(log_look.look(folder / "log.csv"))
         runs = split_runs(recording, plan, method=rig.method)
-        return with_records(analyse(build, rig, plan, [(run, recording) for run in runs]))
+        seen = [(with_events(build, rig, run, recording), recording) for run in runs]
+        return with_records(analyse(build, rig, plan, seen))
+
+
+BUILDS = {
+    "spur": Build.ours(
+        stages=(SpurStage.ours(pinion=17, wheel=60), SpurStage.ours(pinion=14, wheel=83))
+    ),
+    "planetary": Build.ours(stages=(PlanetaryStage.ours(sun=12, planet=18, ring=48),)),
+}
+"""Of the cases of `ripple`."""
+
+
+def named(case: Case, seed: int) -> list[tuple[str, str, int]]:
+    """What the program names in a log: ("runs out" or "tooth", shaft, teeth of its gear)."""
+    t, speed = case.log(seed)
+    found = orders_of(BUILDS[case.train], Recording(t, {"speed": speed}), doubt=5e-4)
+    return [("runs out", x.shaft, 0) for x in found.runs_out] + [
+        ("tooth", x.shaft, x.gears[0].teeth) for x in found.teeth
+    ]
+
+
+def planted(case: Case) -> list[tuple[str, str, int]]:
+    """What it should name."""
+    if case.runs_out:
+        return [("runs out", case.runs_out, 0)]
+    return [("tooth", case.damaged, case.teeth)] if case.damaged else []
 
 
 QUANTITIES = ("torque", "speed", "gearbox", "wire_to_shaft")

@@ -13,11 +13,13 @@ from sparring.core.finding import Fact
 from sparring.core.recording import CHANNELS
 
 _SURELY = 1e-7  # chance that what is seen is no more than chance
+_MOSTLY = 0.5  # part of a run over which one value leaves nothing to go by
+_BY_ONE = 0.7  # part of a display's steps that are one count where its noise is below a count
 _JUMPS = 8.0  # times the usual time between two samples, and half a second, that a clock may leave
 _DRIFTS = 5.0  # standard uncertainties, and 1 % of the load, by which a zero has moved
 
 
-def _repeated(w: Watched, y: np.ndarray) -> list[tuple[int, int]]:
+def _repeated(w: Watched, y: np.ndarray, name: str) -> list[tuple[int, int]]:
     """Stretches over which a signal repeats one value while the drive is on, longer than its own
     noise lets happen.
     """
@@ -27,13 +29,27 @@ def _repeated(w: Watched, y: np.ndarray) -> list[tuple[int, int]]:
         return []
     # of a signal that seldom repeats; one that mostly does shows no noise to go by
     runs = stretches(same & w.on, 3)
-    longest = max((b - a for a, b in runs), default=0)
-    rest = usual.sum() - longest
-    chance = min(max((rest + 1) / max(usual.size - longest, 1), 1e-3), 1.0)
+    a, b = max(runs, key=lambda r: r[1] - r[0], default=(0, 0))
+    moving = y[:a], y[b:]
+    if b - a > _MOSTLY * usual.size and w.log is not None and w.log.has(name):
+        whole = w.log.channels[name]  # what it showed in other runs
+        moving = (whole[np.isfinite(whole) & (whole != y[b - 1]) & (whole != 0)],)
+    chance = _by_chance(np.concatenate([np.diff(part) for part in moving]))
     if chance > 0.5:
         return []
     least = max(math.log(_SURELY) / math.log(chance), 4)
     return [(a - 1, b) for a, b in runs if b - a >= least]
+
+
+def _by_chance(steps: np.ndarray) -> float:
+    """How often a signal repeats a value that moves in these steps from sample to sample; 1 where
+    most of them are a single count: such a display may stand still between two counts for long.
+    """
+    steps = np.abs(steps[np.isfinite(steps)])
+    moved = steps[steps > 0]
+    if len(steps) < 20 or not len(moved) or np.mean(moved < 1.5 * moved.min()) > _BY_ONE:
+        return 1.0
+    return min(max(float(np.mean(steps == 0)), 1e-3), 1.0)
 
 
 @detector("sensor-stuck", "Sensor stuck", "wrong")
@@ -55,11 +71,12 @@ def _still(w: Watched, *, at_end: bool) -> Found:
         y = w.recording.channels[name]
         if name == "voltage":
             continue  # a good supply holds it to the last digit
-        for a, b in _repeated(w, y):
+        for a, b in _repeated(w, y, name):
             geared = {"speed": 1.0, "motor_speed": abs(w.build.ratio())}.get(name)
             if geared is not None and abs(y[a + 1]) < 0.02 * w.free_speed * geared:
                 continue  # it stands
-            end = y[a + 1] in (nan.most(y), nan.least(y)) and y[a + 1] != 0
+            ever = y if w.log is None or not w.log.has(name) else w.log.channels[name]
+            end = y[a + 1] in (nan.most(ever), nan.least(ever)) and y[a + 1] != 0
             # what cuts a signal off does so again and again, or most of the time
             often = len(stretches(y == y[a + 1], 2)) > 1 or (b - a) > 0.5 * w.on.sum()
             end = end and often

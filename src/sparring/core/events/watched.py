@@ -47,7 +47,7 @@ class Watched:
         first = float(before[-1]) + self.dt if len(before) else -math.inf
         last = float(after[0]) - self.dt if len(after) else math.inf
         whole = near.span(min(first, begins), max(last, ends + self.dt))
-        return Watched(self.build, self.rig, self.run, whole)
+        return Watched(self.build, self.rig, self.run, whole, self.log)
 
     @property
     def t(self) -> np.ndarray:

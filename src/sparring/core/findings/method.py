@@ -188,7 +188,7 @@ def peak_is_no_average(
             noted(
                 "peak-is-no-average",
                 "note",
-                title="The pull is jerky",
+                title="Peak and mean of the pull are far apart",
                 seen="The peak is {peak} at the wheels, the mean {mean}.",
                 why="A scale with peak hold would show the peak instead of the mean.",
                 causes=(

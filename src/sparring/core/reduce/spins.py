@@ -67,6 +67,7 @@ def reduce_spin(
     # to part the range by; a reading's own noise would pick itself
     smooth = np.convolve(speed, np.ones(near) / near, "same")
     top = int(np.argmax(smooth))
+    start = top - int(np.argmin(smooth[top::-1]))  # before it may coast what the run before left
     volts = (
         float(np.nanmax(block_means(rec.channels["voltage"])))
         if rec.has("voltage")
@@ -82,7 +83,8 @@ def reduce_spin(
     follows = own / pull
     points = []
     for part, (low, high) in enumerate(zip(PARTS[:-1] * no_load, PARTS[1:] * no_load, strict=True)):
-        inside = np.flatnonzero((smooth[: top - near] >= low) & (smooth[: top - near] < high))
+        rising = smooth[start : top - near]
+        inside = start + np.flatnonzero((rising >= low) & (rising < high))
         if len(inside) < _LEAST or np.ptp(t[inside]) <= 0:
             continue
         first, last = int(inside[0]), int(inside[-1]) + 1
@@ -99,7 +101,7 @@ def reduce_spin(
             torque = torque + _own_drag(inputs, method, slowing)
         window = Window(float(t[first]), float(t[last - 1]) + 1e-9, True, 0.0)
         placed = run.model_copy(update={"step": run.step * (len(PARTS) - 1) + part})
-        on = rec.span(float(rec.t[0]), float(t[top]) + 1e-9)
+        on = rec.span(float(t[start]), float(t[top]) + 1e-9)
         motor = slope * nominal(inputs.ratio)
         point = point_at(
             inputs,
