@@ -84,6 +84,18 @@ def _untared(t, columns, steps, rng):
     return t
 
 
+def _drifting(t, columns, steps, rng):
+    """By a twenty-fifth of what it reads at most, over the whole log."""
+    most = np.quantile(columns["force"], 0.98)
+    columns["force"] = columns["force"] + 0.04 * most * t / t[-1]
+    return t
+
+
+def _reads_more(t, columns, steps, rng):
+    columns["force"] = columns["force"] * 1.03
+    return t
+
+
 def _tooth(documents):
     documents["build.json"]["stages"][0]["wheel"] += 12
 
@@ -124,5 +136,9 @@ TRAPS = {
     "one of two motors drops out": Trap(motors=2, drops_out=True),
     "cell not tared": Trap(_untared, method="hoist by its cell"),
     "brake's cell not tared": Trap(_untared, method="brake"),
+    "drawbar's cell not tared": Trap(_untared, method="drawbar"),
+    "brake's cell drifts": Trap(_drifting, method="brake"),
+    "drawbar's cell drifts": Trap(_drifting, method="drawbar"),
+    "cell in the cord reads 3 % more": Trap(_reads_more, method="hoist by its cell"),
     "inertia as the motor feels it": Trap(documents=_as_the_motor_feels_it, method="run-up"),
 }

@@ -158,7 +158,7 @@ def drawbar(drive: plant.Drive, owner: Owner) -> Method:
         record,
         torque_from="cell",
         channel="force",
-        sensed=lambda torque, j: torque / (wheel / 2) - rolls,
+        sensed=lambda torque, j: np.maximum(torque / (wheel / 2) - rolls, 0.0),
         ideal=ideal,
     )
 

@@ -70,6 +70,7 @@ class Point:
     load_power: Uncertain = None
     input_to_load: Uncertain = None  # that power over what went in
     shares: tuple[Uncertain, ...] = ()  # of the torque, each of several motors
+    at_rest: tuple[float, float] | None = None  # of the cell before it was on [N], and its u
     dips: int = 0  # how often the speed fell within the window, and came back
 
 

@@ -70,6 +70,51 @@ def pull_of(
     return Pull(force, least, float(np.nanmax(course)), _fade(course))
 
 
+def at_rest(
+    inputs: Inputs, rig: Rig, run: Run, log: Recording, on: Recording
+) -> tuple[float, float] | None:
+    """What the load cell shows [N] while the drive is off, before it is on or else after, and its
+    standard uncertainty by its scatter; None where that was not recorded, or something turned.
+
+    log: what holds the run, corrected.
+    """
+    key = next((k for k in ("force", "cell") if log.has(k)), None)
+    if key is None or inputs.meters_of(run).sensors.second_cell != "not used" or len(on) < 2:
+        return None
+    begins, ends = (int(n) for n in np.searchsorted(log.t, (on.t[0], on.t[-1])))
+    before = slice(max(begins - _BESIDE, 0), max(begins - _COMES_ON, 0))
+    after = slice(ends + 1 + _COMES_ON, ends + 1 + _BESIDE)
+    usual = {
+        name: float(np.nanmedian(np.abs(on.channels[name][:: len(on) // _BESIDE + 1])))
+        for name in ("voltage", "current", "speed", "motor_speed")
+        if log.has(name) and on.has(name)
+    }
+    for part, way in ((before, -1), (after, 1)):
+        shown = log.channels[key][part]
+        off = ~np.isnan(shown)
+        for name, level in usual.items():
+            off &= ~(np.abs(log.channels[name][part]) > 0.05 * level)
+        off, shown = off[::way], shown[::way]  # from the run outwards
+        some = shown[: len(off) if off.all() else int(np.argmin(off))]
+        if len(some) >= _RESTS:
+            break
+    else:
+        return None
+    if key == "cell":
+        line = inputs.cell_of(run)
+        if line is None:
+            return None
+        zero = line.intercept if run.tare is None else inputs.tare(run.tare)
+        some = (some - nominal(zero)) / nominal(line.slope)
+    mean, u, _ = mean_with_uncertainty(some)
+    return mean, u if math.isfinite(u) else 0.0
+
+
+_RESTS = 3  # samples that tell a level at rest
+_BESIDE = 2000  # samples that are looked at on either side
+_COMES_ON = 1  # samples beside a drive that is on, which may be of the moment of switching
+
+
 def _fade(course: np.ndarray) -> float | None:
     """The part lost from the second quarter to the last, nothing where scatter explains it."""
     quarter = max(len(course) // 4, 1)

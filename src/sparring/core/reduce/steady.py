@@ -10,6 +10,7 @@ from sparring.core.recording import Recording
 from sparring.core.reduce.in_window import mean_or, slowed
 from sparring.core.reduce.inputs import Inputs, ReductionError, seen
 from sparring.core.reduce.points import Point, point_at
+from sparring.core.reduce.pull import at_rest
 from sparring.core.reduce.warmth import COLD, Warmth
 from sparring.core.reduce.windows import Window, find_window, powered_spans
 from sparring.core.rig import Rig
@@ -90,9 +91,11 @@ def reduce_run(
             window = find_window(on.t, on.channels["speed"], settle, measure, lambda t: -warms(t))
     except ValueError as err:
         raise ReductionError(str(err)) from err
-    return point_at(
+    log = inputs.meters_of(run).corrected(recording)
+    point = point_at(
         inputs, rig, run, on=on, window=window, stalled=stalled, orders=orders, course=course
     )
+    return replace(point, at_rest=at_rest(inputs, rig, run, log, on))
 
 
 def _stuck(rig: Rig, run: Run, on: Recording) -> bool:
