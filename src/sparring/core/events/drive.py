@@ -14,6 +14,7 @@ from sparring.core.train.stage import StageBase
 _STILL = 0.03  # part of its usual speed below which an output stands still
 _SUDDEN = 0.12  # [s] within which a jam stops it
 _SLIPS = 0.04  # part by which the speeds leave the ratio
+_COUNTS = 2.5  # of a display, that are no step of its own
 _UP = 0.6  # [s] in which a drive comes up
 
 
@@ -168,10 +169,14 @@ def skip(w: Watched) -> Found:
         return
     last = -1
     stops = [a for a, _, _ in _stops(w)]
+    moves = np.abs(np.diff(y))
+    count = float(nan.least(moves[moves > 0])) if (moves > 0).any() else 0.0
     for k, level, lost in _drops(w, y, 0.2):
         back = y[k + 1 : k + w.many(0.33)]
         if k < last or len(back) < 4 or not (back > 1.05 * level).any():
             continue
+        if lost * level < _COUNTS * count:
+            continue  # of a coarse display
         stood = any(abs(k - a) < w.many(0.5) for a in stops)
         if stood or _slack(w, y, k, level) or not _goes_on(w, k):
             continue

@@ -45,7 +45,8 @@ def _by_chance(steps: np.ndarray) -> float:
     """How often a signal repeats a value that moves in these steps from sample to sample; 1 where
     most of them are a single count: such a display may stand still between two counts for long.
     """
-    steps = np.abs(steps[np.isfinite(steps)])
+    steps = np.sort(np.abs(steps[np.isfinite(steps)]))
+    steps = steps[: math.ceil(0.9 * len(steps))]  # the largest are the drive's, as it comes up
     moved = steps[steps > 0]
     if len(steps) < 20 or not len(moved) or np.mean(moved < 1.5 * moved.min()) > _BY_ONE:
         return 1.0

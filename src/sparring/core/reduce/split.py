@@ -80,6 +80,9 @@ def split_runs(
     }
     runs: list[Run] = []
     count: dict[int, int] = {}
+    hung = {}
+    if method is not None and method.LETS_DOWN and level_of in ("force", "cell"):
+        hung = _as_planned(np.array(levels) - base, plan)
     pause = 0.3
     nexts = [start for start, _ in spans[1:]] + [float(recording.t[-1])]
     for n, (start, stop) in enumerate(spans):
@@ -90,7 +93,7 @@ def split_runs(
                 step=s,
                 kind=kinds.get(supplied[n], "measure"),
                 repeat=count[s],
-                load=_as_known(levels[n], plan) if level_of == "mass" else None,
+                load=_as_known(levels[n], plan) if level_of == "mass" else hung.get(n),
                 voltage=supplied[n],
                 source="import",
                 start=max(start - pause, float(recording.t[0])),
@@ -98,6 +101,27 @@ def split_runs(
             )
         )
     return runs
+
+
+_OFF_LINE = 0.1  # part of the heaviest, by which a weight may pull more or less than planned
+
+
+def _as_planned(pulls: np.ndarray, plan: Plan) -> dict[int, Measured]:
+    """Which of the plan's weights each run lifted, by what the load cell saw of it, in any unit;
+    none where they are not in proportion. pulls: shape (runs,).
+    """
+    loads = sorted(plan.loads, key=lambda m: m.value)
+    weights = np.array([m.value for m in loads])
+    if len(loads) < 2 or not weights[0] > 0 or not pulls.max(initial=0.0) > 0:
+        return {}
+    # the heaviest run is the heaviest weight's; which is each of the others, by their parts of it
+    parts = pulls / np.median(pulls[pulls > 0.95 * pulls.max()])
+    nearest = np.argmin(np.abs(parts[:, None] - weights / weights[-1]), axis=1)
+    off = np.abs(parts - weights[nearest] / weights[-1])
+    apart = float(np.diff(weights).min() / weights[-1])
+    if off.max() > min(_OFF_LINE, apart / 3) or len(set(nearest.tolist())) < len(loads):
+        return {}
+    return {n: loads[k] for n, k in enumerate(nearest.tolist())}
 
 
 def _supplied(
