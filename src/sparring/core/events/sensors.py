@@ -30,7 +30,7 @@ def _repeated(w: Watched, y: np.ndarray, name: str) -> list[tuple[int, int]]:
     # of a signal that seldom repeats; one that mostly does shows no noise to go by
     runs = stretches(same & w.on, 3)
     a, b = max(runs, key=lambda r: r[1] - r[0], default=(0, 0))
-    moving = y[:a], y[b:]
+    moving: tuple[np.ndarray, ...] = y[:a], y[b:]
     if b - a > _MOSTLY * usual.size and w.log is not None and w.log.has(name):
         whole = w.log.channels[name]  # what it showed in other runs
         moving = (whole[np.isfinite(whole) & (whole != y[b - 1]) & (whole != 0)],)

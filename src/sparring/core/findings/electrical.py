@@ -1,4 +1,4 @@
-"""Rules on what a supply can drive through a winding."""
+"""Rules on the winding: what a supply can drive through it, and how warm it is."""
 
 from __future__ import annotations
 
@@ -54,4 +54,34 @@ def current_beyond_the_winding(
         current=(worst.current, "current"),
         voltage=(worst.voltage, "voltage"),
         most=Fact(nominal(most), "current", digits=2),
+    )
+
+
+@rule
+@of_motor
+def pauses_not_logged(
+    result: TestResult, inputs: Inputs, peers: Sequence[Peer]
+) -> Iterable[Finding]:
+    """The clock of a log stood between its runs: see `reduce.pauses`."""
+    steps = [s.index for s in result.running for p in s.points if p.paused]
+    if not steps:
+        return
+    yield noted(
+        "pauses-not-logged",
+        "caution",
+        title="The log's clock stood between the runs",
+        seen=(
+            "By its clock the runs follow each other at once; voltage, current and speed say that "
+            "the motor had cooled in between."
+        ),
+        why=(
+            "Each run is taken as begun cold, and its winding's warmth as known to some kelvins "
+            "only: stall torque and motor torque by the speed are less sure."
+        ),
+        causes=("recordings pasted together", "a logger that was stopped in the pauses"),
+        remedies=(
+            "Let the logger run on in the pauses.",
+            "Or import the runs as logs of their own, with the time at which each began.",
+        ),
+        steps=tuple(dict.fromkeys(steps)),
     )

@@ -20,6 +20,7 @@ from sparring.core.instruments import calibration
 from sparring.core.instruments.meters import METERS, Meter, Sensors, by_data_sheet, meter
 from sparring.core.quantity import Measured
 from sparring.core.recording import CHANNELS, Recording
+from sparring.core.reduce.pauses import Line, with_pauses
 from sparring.core.reduce.warmth import Bodies, Course, Warmth, bodies_of, course_of
 from sparring.core.rig import Rig
 from sparring.core.run import Run
@@ -193,7 +194,14 @@ class Inputs:
             if t is recording.t and begun == begin:
                 return course
         motor = self.motor
-        course = course_of(self.bodies, nominal(motor.R), motor.temperature, recording, begin)
+        R = nominal(motor.R)
+        course = course_of(self.bodies, R, motor.temperature, recording, begin)
+        if course is not None and begin.whole:
+            by_output = nominal(motor.k) * nominal(self.ratio)
+            line = Line(
+                by_output, R, nominal(motor.brush), nominal(self.magnets), motor.temperature
+            )
+            course = with_pauses(line, self.bodies, recording, course)
         self.courses[:] = [(recording.t, begin, course)]
         return course
 

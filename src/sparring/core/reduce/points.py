@@ -61,6 +61,7 @@ class Point:
     # how warm the motor was when its recording began and ended, after so long [s]; None: no matter
     begun: Warmth | None = None
     left: Warmth = COLD
+    paused: bool = False  # the log's clock stood before it: what warmed it is not known
     weakened: float = 1.0  # by this its stall torque, for the warmth in the window
     lasted: float = 0.0
     source: Run | None = None  # the run as it is kept, where this is one of several points of it
@@ -141,6 +142,7 @@ def point_at(
         effective=at.effective.get("speed", 1.0),
         begun=None if course is None else course.begun,
         left=COLD if course is None else course.end,
+        paused=course is not None and course.paused,
         weakened=at.weakened(voltage) if stalled else 1.0,
         lasted=0.0 if course is None else float(course.t[-1] - course.t[0]),
         load_voltage=load_voltage,

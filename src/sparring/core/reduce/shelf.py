@@ -163,6 +163,7 @@ def from_bytes(data: bytes, run: Run, shared: Shared) -> list[Point]:
             known = {name: said(x) for name, x in values.items()}
             known["shares"] = tuple(said(x) for x in values["shares"])
             known["window"] = Window(*known["window"])
+            known["at_rest"] = None if known["at_rest"] is None else tuple(known["at_rest"])
             known["left"] = Warmth(*known["left"])
             known["begun"] = None if known["begun"] is None else Warmth(*known["begun"])
             known["pull"] = None if pull is None else Pull(said(pull[0]), *pull[1:])

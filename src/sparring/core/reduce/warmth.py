@@ -116,18 +116,22 @@ def _squares(t: np.ndarray, current: np.ndarray) -> tuple[np.ndarray, np.ndarray
 
 
 class Course(NamedTuple):
-    """t [s], winding and case above the room [K], shape (n,)."""
+    """t [s], winding and case above the room [K], shape (n,); paused: the clock stood between
+    the runs, so that nobody knows what each began with.
+    """
 
     t: np.ndarray
     winding: np.ndarray
     case: np.ndarray
     begun: Warmth
+    paused: bool = False
 
     def mean(self, start: float, stop: float) -> Warmth:
         """Over a span [s]."""
         at = np.linspace(start, stop, 17)
         winding, case = (np.interp(at, self.t, y) for y in (self.winding, self.case))
-        return Warmth(float(winding.mean()), float(case.mean()), self.begun.whole)
+        known = self.begun.whole and not self.paused
+        return Warmth(float(winding.mean()), float(case.mean()), known)
 
     @property
     def end(self) -> Warmth:
