@@ -2,13 +2,14 @@
 how often the truth is inside what is stated.
 """
 
+from collections import defaultdict
 from functools import cache
 
 import numpy as np
 import pytest
 from helpers import about_95, benches
 from independent import plant, setups
-from independent.study import reduced
+from independent.study import losses_off, reduced
 
 from sparring.core.performance.continuous import CARRIED_FOR, Limits, carries
 from sparring.core.performance.efficiency_map import efficiency_map
@@ -53,27 +54,28 @@ def test_the_map_holds_anywhere_in_it(method):
 
 
 @pytest.mark.study
-def test_losses_hold_by_cause():
-    z = {name: [] for name in ("copper", "motor-friction", "gears")}
-    for setup, known in made("hoist", benches(20)):
-        step = known.result.running[len(known.result.running) // 2]
-        found = losses_at(known, step)
-        true = plant.steady(setup.drive, np.array(found.torque), np.array(found.speed))
-        u = {c.id: c.u for c in found.causes}
-        power = {c.id: c.power for c in found.causes}
-        parts = [n for n, c in enumerate(found.causes) if c.id.startswith(("mesh", "drag"))]
-        each = np.array([found.causes[n].u for n in parts])
-        whole = float(np.sqrt(each @ found.correlation[np.ix_(parts, parts)] @ each))
-        copper = [i for i in ("copper", "brushes") if i in power]
-        if len(copper) == 1:
-            z["copper"].append((power["copper"] - true.copper_and_brushes[0]) / u["copper"])
-        z["motor-friction"].append(
-            (power["motor-friction"] - true.friction[0]) / u["motor-friction"]
-        )
-        gears = sum(found.causes[n].power for n in parts)
-        z["gears"].append((gears - true.gears[0]) / whole)
+@pytest.mark.parametrize("friction", ["known", "not entered"])
+def test_losses_hold_by_cause(friction):
+    """Also where friction is the template's and drag nobody's."""
+    z = defaultdict(list)
+    for setup in setups.make("hoist", benches(20), 3, friction=friction):
+        for id, away in losses_off(setup, reduced(setup)).items():
+            z[id].append(away[0])
+    assert {"copper", "motor-friction", "gears", "mesh"} <= z.keys()
     for name, of in z.items():
-        assert about_95(share(np.array(of)), len(of)), name
+        assert about_95(share(np.array(of)), len(of), 1.0), name
+
+
+@pytest.mark.parametrize("friction", ["known", "not entered"])
+def test_losses_add_up_to_what_was_measured(friction):
+    (setup,) = setups.make("brake", 1, 3, friction=friction)
+    known = performance(reduced(setup))
+    for step in known.result.running:
+        found = losses_at(known, step)
+        assert found.power_in == pytest.approx(step.power_in.value)
+        lost = sum(c.power for c in found.causes)
+        assert lost == pytest.approx(found.power_in - found.power_out, rel=1e-9)
+        assert (found.of("unexplained").power > 0) == (friction == "not entered")
 
 
 @pytest.mark.study

@@ -95,6 +95,8 @@ def told_on(setup: setups.Setup) -> tuple[set[str], dict[str, list[float]]]:
             true = float(np.mean([means[name] for _, means in seen]))
             if (x := getattr(step, name)) is not None and np.isfinite(true):
                 z[name].append((nominal(x) - true) / std(x))
+    for name, off in study.losses_off(setup, result).items():
+        z[f"loss, {name}"].extend(off)
     if (x := result.stall.by_line) is not None:
         z["stall by the line"].append((nominal(x) - setup.stall) / std(x))
     return ids, z
@@ -188,7 +190,7 @@ def written(n: int, seed: int) -> Iterable[str]:
     yield "\n## ±\n"
     yield "| figure | kind | covered % | of | bias in u |\n|---|---|---|---|---|"
     for kind in SOUND:
-        for name in (*study.QUANTITIES, "stall by the line"):
+        for name in sorted({name for t in told_sound.values() for name in t.z}):
             z = np.concatenate([t.z.get(name, []) for (k, _), t in told_sound.items() if k == kind])
             if len(z):
                 covered = 100 * np.mean(np.abs(z) <= 2)

@@ -13,7 +13,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from independent import setups, ways
+from independent import plant, setups, ways
 from independent.ripple import Case
 from independent.traps import TRAPS
 from sparring.core.analysis import analyse
@@ -23,6 +23,8 @@ from sparring.core.findings.setup import with_records
 from sparring.core.orders.lines import orders_of
 from sparring.core.outlook.drive import Drive, Load
 from sparring.core.outlook.learn import learnt
+from sparring.core.performance.losses import losses_at
+from sparring.core.performance.model import performance
 from sparring.core.plan import Plan
 from sparring.core.recording import Recording
 from sparring.core.reduce.points import Point
@@ -139,6 +141,46 @@ def tallied(made: list[setups.Setup]) -> tuple[dict[str, Tally], dict[str, int],
         for finding in {f.id for f in result.findings if f.severity in ("wrong", "caution")}:
             said[finding] += 1
     return tallies, said, lost
+
+
+_PART_OF = {"copper": ("copper", "brushes"), "gears": ("mesh", "drag", "unexplained")}
+_PART_OF |= {"motor-friction": ("motor-friction",), "mesh": ("mesh",)}
+
+
+def losses_off(setup: setups.Setup, result: TestResult) -> dict[str, list[float]]:
+    """How far losses by cause lie off the truth, in u, of each step that runs well."""
+    found: dict[str, list[float]] = defaultdict(list)
+    known, drive = performance(result), setup.drive
+    if known is None or drive is None:
+        return found
+    for step in result.well_running:
+        told = losses_at(known, step)
+        seen = [truth_of(setup, p)[1] for p in step.points]
+        torque, speed = (
+            np.array([float(np.mean([m[n] for m in seen]))]) for n in ("torque", "speed")
+        )
+        steady = plant.steady(drive, torque, speed)
+        out = float((torque * speed)[0])
+        put_in, shaft = (
+            float(np.mean([m["torque"] * m["speed"] / m[n] for m in seen]))
+            for n in ("wire_to_shaft", "gearbox")
+        )
+        rubs = float(steady.friction[0])
+        true = {
+            "copper": put_in - shaft - rubs,
+            "motor-friction": rubs,
+            "gears": shaft - out,
+            "mesh": float((drive.part * torque * speed)[0]),
+        }
+        u = np.array([c.u for c in told.causes])
+        covariance = told.correlation * np.outer(u, u)
+        for name, parts in _PART_OF.items():
+            at = [n for n, c in enumerate(told.causes) if c.id.partition(".")[0] in parts]
+            power = sum(told.causes[n].power for n in at)
+            found[name].append(
+                (power - true[name]) / float(covariance[np.ix_(at, at)].sum()) ** 0.5
+            )
+    return found
 
 
 class Silence(NamedTuple):

@@ -75,8 +75,8 @@ def pauses_not_logged(
             "the motor had cooled in between."
         ),
         why=(
-            "Each run is taken as begun cold, and its winding's warmth as known to some kelvins "
-            "only: stall torque and motor torque by the speed are less sure."
+            "The winding is taken as cold at the start of each run, and its warmth as known to "
+            "some kelvins only: stall torque and motor torque by the speed are less sure."
         ),
         causes=("recordings pasted together", "a logger that was stopped in the pauses"),
         remedies=(

@@ -155,7 +155,7 @@ def cell_not_at_zero(
         ),
         why="Every force, torque and efficiency by it is off by as much.",
         causes=(
-            ("it warms up", "its wires or its glue give way")
+            ("it warms up", "its wires or its glue are coming loose")
             if drifts
             else ("it was tared with something on it, or never", "the arm's weight rests on it")
         ),

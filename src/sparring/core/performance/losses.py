@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import numpy as np
@@ -18,7 +18,7 @@ from sparring.core.outlook.drive import Drive, Load
 from sparring.core.performance.model import Performance
 from sparring.core.quantity import show
 from sparring.core.reduce.step import Step
-from sparring.core.uncertainty import nominal
+from sparring.core.uncertainty import Uncertain, nominal, std
 
 IDENTIFIED = 0.5
 """Part of what was known of a loss before the test, below which its uncertainty has been brought by
@@ -56,8 +56,8 @@ class Pair(NamedTuple):
 
 @dataclass(frozen=True)
 class Losses:
-    """At one load. correlation: shape (causes, causes); power_in, power_out [W] of the model, which
-    the losses add up to.
+    """At one load. correlation: shape (causes, causes); power_in, power_out [W]: what the losses
+    add up to is their difference.
     """
 
     torque: float
@@ -69,11 +69,118 @@ class Losses:
     correlation: np.ndarray
     pairs: tuple[Pair, ...]
 
+    def of(self, id: str) -> Loss:
+        """A cause by its id; nothing of it where it is none here."""
+        return next((c for c in self.causes if c.id == id), Loss(id, "", 0.0, 0.0, 0.0, False))
+
 
 def losses_at(found: Performance, step: Step) -> Losses:
-    """Losses at a step's torque and the motor's own voltage."""
+    """Losses at a step's torque: what was measured of it, shared out by the model. They add up to
+    the step's own power in less its power out.
+
+    Copper and brushes are what went between wire and motor shaft, less the friction that the
+    motor's readings give; meshes and drag what went between the shafts. The model shares out each
+    of these sums. Where it gives another sum, nobody knows whose the difference is: it counts as
+    one part's, of each with a chance by its share and evenly, or as `unexplained`.
+    """
     volts = nominal(step.voltage) if step.voltage is not None else step.points[0].run.voltage
-    return losses(found, nominal(step.torque), volts)
+    told = losses(found, nominal(step.torque), volts)
+    if step.power_in is None or step.motor_power is None or step.power_out is None:
+        return told
+    as_entered = _causes(found.drive, told.torque, volts, np.zeros(len(found.drive.mean)))[1]
+    return _as_measured(found, told, step, as_entered["motor-friction"] / as_entered["speed"])
+
+
+class _Sum(NamedTuple):
+    """Causes of which only the sum was measured: their places, power [W], shape (n,), and what is
+    not known of it while the sum is, (n, n); share: of each in the sum, (n,).
+    """
+
+    parts: np.ndarray
+    power: np.ndarray
+    apart: np.ndarray
+    share: np.ndarray
+
+
+def _shared_out(
+    seen: float, parts: np.ndarray, power: np.ndarray, model: np.ndarray, beyond: float
+) -> _Sum:
+    """A measured sum over the causes `parts`, of which the model gives `power` [W] with a
+    covariance; beyond: the part of a difference that may be of none of them, and is the last's.
+    """
+    n, expected = len(parts), float(power.sum())
+    share = power / expected if expected > 0 else np.full(n, 1 / n)
+    off = seen - expected
+    even = np.full(n, 1 / n)
+    if beyond:
+        even = np.append(np.full(n - 1, 1 / (n - 1)), 0.0)
+    whose = (share + even) / 2 * (1 - beyond)
+    whose[-1] += beyond
+    new = np.maximum(power + off * whose, 0.0)
+    new *= seen / new.sum() if new.sum() > 0 else 1.0
+    known = model.sum(axis=1)
+    apart = model - np.outer(known, known) / max(float(known.sum()), 1e-30)
+    return _Sum(parts, new, apart + off**2 * (np.diag(whose) - np.outer(whose, whose)), share)
+
+
+def _as_measured(found: Performance, told: Losses, step: Step, friction: float) -> Losses:
+    """The model's losses at a step, `told`, brought to the sums that were measured there. friction:
+    of the motor as its readings give it, over the output's speed [N·m].
+    """
+    (rubs,) = (n for n, c in enumerate(told.causes) if c.id == "motor-friction")
+    wire, gears = step.power_in - step.motor_power, step.motor_power - step.power_out
+    causes, u = list(told.causes), np.array([c.u for c in told.causes])
+    model = told.correlation * np.outer(u, u)
+    lost = friction * nominal(step.speed)
+    u_lost = causes[rubs].u_before * lost / max(causes[rubs].power, 1e-30)
+    box = [n for n, c in enumerate(causes) if c.id.startswith(("mesh", "drag"))]
+    off = nominal(gears) - sum(causes[n].power for n in box)
+    doubt = math.hypot(std(gears), math.sqrt(max(float(model[np.ix_(box, box)].sum()), 0.0)))
+    if off > 2 * doubt:
+        box.append(len(causes))
+        causes.append(Loss("unexplained", "gearbox, unexplained", 0.0, 0.0, 0.0, False))
+        model = np.pad(model, (0, 1))
+    inside = [n for n, c in enumerate(causes) if c.id in ("copper", "brushes")]
+    power = np.array([c.power for c in causes])
+    covariance, towards = np.zeros_like(model), np.zeros((len(causes), 3))
+    power[rubs], towards[rubs, 2] = lost, 1.0
+    beyond = _UNEXPLAINED if off > 2 * doubt else 0.0
+    for k, (places, seen, none) in enumerate(
+        ((inside, nominal(wire) - lost, 0.0), (box, nominal(gears), beyond))
+    ):
+        at = np.array(places)
+        block = np.ix_(at, at)
+        found_sum = _shared_out(seen, at, power[at], model[block], none)
+        power[at], covariance[block], towards[at, k] = found_sum[1:]
+    towards[inside, 2] = -towards[inside, 0]
+    sums = np.zeros((3, 3))
+    sums[:2, :2], sums[2, 2] = _covariance(wire, gears), u_lost**2
+    covariance += towards @ sums @ towards.T
+    u = np.sqrt(np.maximum(np.diag(covariance), 0.0))
+    correlation = covariance / np.maximum(np.outer(u, u), 1e-30)
+    as_seen = tuple(
+        c._replace(power=float(w), u=float(d), measured=bool(d < IDENTIFIED * c.u_before))
+        for c, w, d in zip(causes, power, u, strict=True)
+    )
+    names = {c.id: c.cause for c in told.causes}
+    return replace(
+        told,
+        speed=nominal(step.speed),
+        power_in=nominal(step.power_in),
+        power_out=nominal(step.power_out),
+        causes=as_seen,
+        correlation=correlation,
+        pairs=tuple(_pairs(found, as_seen, correlation, names, (told.torque, told.voltage))),
+    )
+
+
+_UNEXPLAINED = 0.5  # chance that what the model lacks is of none of its causes
+
+
+def _covariance(a: Uncertain, b: Uncertain) -> np.ndarray:
+    """Of two figures, shape (2, 2)."""
+    both = (std(a + b) ** 2 - std(a) ** 2 - std(b) ** 2) / 2
+    return np.array([[std(a) ** 2, both], [both, std(b) ** 2]])
 
 
 def losses(found: Performance, torque: float, voltage: float) -> Losses:
@@ -207,7 +314,7 @@ def _pairs(
     beyond a hundredth of all losses.
     """
     whole = sum(c.power for c in causes)
-    doubtful = [n for n, c in enumerate(causes) if c.u > 0.01 * whole]
+    doubtful = [n for n, c in enumerate(causes) if c.u > 0.01 * whole and c.id in names]
     pairs = []
     for i in doubtful:
         for j in doubtful:

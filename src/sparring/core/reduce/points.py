@@ -142,7 +142,6 @@ def point_at(
         effective=at.effective.get("speed", 1.0),
         begun=None if course is None else course.begun,
         left=COLD if course is None else course.end,
-        paused=course is not None and course.paused,
         weakened=at.weakened(voltage) if stalled else 1.0,
         lasted=0.0 if course is None else float(course.t[-1] - course.t[0]),
         load_voltage=load_voltage,

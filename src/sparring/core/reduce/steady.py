@@ -95,7 +95,11 @@ def reduce_run(
     point = point_at(
         inputs, rig, run, on=on, window=window, stalled=stalled, orders=orders, course=course
     )
-    return replace(point, at_rest=at_rest(inputs, rig, run, log, on))
+    return replace(
+        point,
+        at_rest=at_rest(inputs, rig, run, log, on),
+        paused=course is not None and course.paused,
+    )
 
 
 def _stuck(rig: Rig, run: Run, on: Recording) -> bool:

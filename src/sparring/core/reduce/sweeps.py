@@ -94,7 +94,8 @@ def reduce_sweep(
                 course=course,
             )
             # the torque changes because it is asked to
-            points.append(replace(point, source=run, pull=None, torque_peak=None))
+            paused = course is not None and course.paused
+            points.append(replace(point, source=run, pull=None, torque_peak=None, paused=paused))
     if not points:
         raise ReductionError(
             f"no part of the range has {_LEAST} samples while turning: sweep more slowly, "

@@ -73,7 +73,7 @@ class LossesKind(Kind):
         names = list(dict.fromkeys(c.id for _, x in self._shown for c in x.causes))
         below = np.zeros(len(self._shown))
         for n, id in enumerate(names):
-            causes = [next(c for c in x.causes if c.id == id) for _, x in self._shown]
+            causes = [x.of(id) for _, x in self._shown]
             power = np.array([max(c.power, 0.0) for c in causes]) / one
             colour = _COLOURS[n % len(_COLOURS)]
             for measured in (True, False):
@@ -94,7 +94,8 @@ class LossesKind(Kind):
                         ),
                     )
             middle = float(below[-1] + power[-1] / 2)
-            self._named(causes[-1].cause, float(torques[-1]) + 0.6 * wide, middle, colour)
+            named = next(c.cause for c in causes if c.cause)
+            self._named(named, float(torques[-1]) + 0.6 * wide, middle, colour)
             below = below + power
         highest = float(below.max()) or 1.0
         top = self._spread_names(1.05 * highest)
@@ -198,6 +199,13 @@ class LossesKind(Kind):
             f"apart by this plan: {p.advice}."
             for p in losses.pairs[:2]
         ]
+        if (beyond := losses.of("unexplained")).power > 0:
+            told.insert(
+                0,
+                f"the gearbox lost more than teeth, friction and drag as entered do, here by about "
+                f"{self.shows(beyond.power, beyond.u, 'power')}: measure the drag of the train by a coast-down "
+                "or a spin of the bare drive.",
+            )
         self.apart.setText(" ".join(t[:1].upper() + t[1:] for t in told))
         self.apart.setVisible(bool(told))
 
