@@ -203,8 +203,8 @@ class LossesKind(Kind):
             told.insert(
                 0,
                 f"the gearbox lost more than teeth, friction and drag as entered do, here by about "
-                f"{self.shows(beyond.power, beyond.u, 'power')}: measure the drag of the train by a coast-down "
-                "or a spin of the bare drive.",
+                f"{self.shows(beyond.power, beyond.u, 'power')}: measure the drag of the "
+                "train by a coast-down or a spin of the bare drive.",
             )
         self.apart.setText(" ".join(t[:1].upper() + t[1:] for t in told))
         self.apart.setVisible(bool(told))
