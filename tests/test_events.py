@@ -63,7 +63,7 @@ def made(id, build, rig, load, n, *, mishap=None):
 
 
 @pytest.mark.study
-@pytest.mark.parametrize("id", sorted(DETECTORS))
+@pytest.mark.parametrize("id", sorted(DETECTORS.keys() - {"cord-layer"}))  # test_happenings
 def test_an_event_is_found_where_the_plant_caused_it(id, build, rig):
     b, r, load = bench_for(id, build, rig)
     n = 100 if benches(20) >= 200 else benches(8)

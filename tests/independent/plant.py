@@ -134,18 +134,21 @@ def cold(drive: Drive) -> tuple[np.ndarray, np.ndarray]:
 def run(
     drive: Drive,
     load: Load,
-    volts: float,
+    volts: float | Callable[[float], float],
     seconds: float,
     warmth: tuple[np.ndarray, np.ndarray],
     factor: np.ndarray | float = 1.0,
 ) -> Course:
-    """From rest at `volts`. factor: of the gearbox's losses in this run."""
+    """From rest at `volts`, which may be of the time. factor: of the gearbox's losses in this
+    run.
+    """
     n = len(drive.k)
+    fed = volts if callable(volts) else lambda _: volts
     drag, part = factor * drive.drag, factor * drive.part
     own = (drive.rotor + drive.gears) * drive.ratio**2
 
     def moves(t, speed, winding, case):
-        current = drive.current(volts, speed, winding, case)
+        current = drive.current(fed(t), speed, winding, case)
         shaft = (drive.constant(case) * current - drive.friction) * drive.ratio
         against = load.torque(speed, t)
         push = shaft - drag - (1 + part) * against
@@ -166,7 +169,10 @@ def run(
 
     begin = np.concatenate([np.zeros(2 * n), *warmth])
     at = np.arange(0, seconds, STEP)
-    found = solve_ivp(rates, (0, seconds), begin, "DOP853", t_eval=at, rtol=1e-6, atol=1e-8)
+    most = 0.02 if callable(volts) else np.inf  # what happens within no step is not seen
+    found = solve_ivp(
+        rates, (0, seconds), begin, "DOP853", t_eval=at, rtol=1e-6, atol=1e-8, max_step=most
+    )
     assert found.success, found.message
     speed, angle, winding, case = found.y.reshape(4, n, -1).transpose(0, 2, 1)
     seen = [moves(t, *now) for t, *now in zip(at, speed, winding, case, strict=True)]

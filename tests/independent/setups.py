@@ -282,7 +282,7 @@ def make(
     for j in range(n):
         made.append(
             Setup(
-                _files(way, j, builds[j], logs[j], owner, trap),
+                files_of(way, j, builds[j], logs[j], owner, trap),
                 truths[j],
                 stall=float(drive.stall(VOLTS)[j]),
                 ideal=_ideal(way, drive, j, truths=truths[j], vary=vary, rng=rng),
@@ -366,7 +366,7 @@ def _logged(log, way, course, j, step, meters, *, coasting, rate, rng, fed) -> N
     stretch(rest, nothing, nothing, nothing, nothing)
 
 
-def _files(way, j, build, log, owner, trap) -> dict[str, str]:
+def files_of(way, j, build, log, owner, trap) -> dict[str, str]:
     loads = np.full(len(way.settings), 1.0) if way.weights is None else way.weights[:, j]
     rig = {
         "version": "sparring.rig/1",

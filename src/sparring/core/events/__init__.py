@@ -51,11 +51,13 @@ _SEEN = (
     "skip",
     "slip",
     "cord-slack",
+    "cord-layer",
     "clutch-slip",
     "traction-loss",
     "motor-dropped-out",
     "supply-limit",
     "breaker-trip",
+    "brown-out",
 )
 
 
@@ -63,7 +65,7 @@ def answerable(build: Build, rig: Rig) -> list[Detector]:
     """Those that a person can see or hear on this drive and bench, the usual ones first."""
     no = set()
     if not rig.method.CORD:
-        no.add("cord-slack")
+        no |= {"cord-slack", "cord-layer"}
     if not any(isinstance(s, ClutchStage) for s in build.stages):
         no.add("clutch-slip")
     if not isinstance(rig.method, Drawbar):
@@ -71,7 +73,7 @@ def answerable(build: Build, rig: Rig) -> list[Detector]:
     if not build.further_motors:
         no.add("motor-dropped-out")
     if not build.has_motor:
-        no |= {"supply-limit", "breaker-trip"}
+        no |= {"supply-limit", "breaker-trip", "brown-out"}
     return [DETECTORS[id] for id in _SEEN if id not in no]
 
 

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from sparring.core import nan
 from sparring.core.events.event import Found, detector
+from sparring.core.events.supply import dips_at
 from sparring.core.events.watched import Watched, before_and_after, stretches
 from sparring.core.finding import Fact
 from sparring.core.methods import Drawbar
@@ -13,7 +16,9 @@ from sparring.core.train.stage import StageBase
 
 _STILL = 0.03  # part of its usual speed below which an output stands still
 _SUDDEN = 0.12  # [s] within which a jam stops it
+_FROM = 0.6  # part of the speed of half a second before, from which it stops then
 _SLIPS = 0.04  # part by which the speeds leave the ratio
+_LAYER = 0.05  # part by which the current steps up
 _COUNTS = 2.5  # of a display, that are no step of its own
 _UP = 0.6  # [s] in which a drive comes up
 
@@ -30,8 +35,11 @@ def _stops(w: Watched) -> list[tuple[int, int, bool]]:
         for first, last in stretches(still, w.many(0.25)):
             if first < w.many(_UP) and last < b - a - 2:
                 continue  # on the way up, and it moves on
-            before = speed[a + max(0, first - w.many(_SUDDEN + 0.1)) : a + first]
-            ran = len(before) > 2 and nan.most(before) > 0.25 * usual
+            before = speed[a + max(0, first - w.many(_SUDDEN)) : a + first]
+            earlier = speed[a + max(0, first - w.many(1.0)) : a + max(0, first - w.many(0.5))]
+            level = nan.median(earlier) if len(earlier) > 1 else usual
+            fast = nan.most(before) if len(before) > 1 else 0.0
+            ran = fast > max(0.25 * usual, _FROM * level) and w.dt < _SUDDEN / 2
             if first == 0 and last < w.many(_UP):
                 continue  # it has not begun yet
             found.append((a + first, a + last, ran))
@@ -40,10 +48,15 @@ def _stops(w: Watched) -> list[tuple[int, int, bool]]:
 
 @detector("stall", "Stalled", "note")
 def stall(w: Watched) -> Found:
-    """The output stands still for a quarter of a second, driven, and came to it slowly."""
+    """The output stands still for a quarter of a second, driven, and came to it slowly, or nobody
+    can tell how: a log of less than some 16 Hz shows no jam.
+    """
     for a, b, sudden in _stops(w):
         if not sudden:
-            yield float(w.t[a]), float(w.t[b - 1]), "The output stands still, driven.", {}
+            seen = "The output stands still, driven."
+            if w.dt >= _SUDDEN / 2:
+                seen = "The output stands still, driven; at this rate a jam looks the same."
+            yield float(w.t[a]), float(w.t[b - 1]), seen, {}
 
 
 @detector("jam", "Jammed", "wrong")
@@ -175,8 +188,8 @@ def skip(w: Watched) -> Found:
         back = y[k + 1 : k + w.many(0.33)]
         if k < last or len(back) < 4 or not (back > 1.05 * level).any():
             continue
-        if lost * level < _COUNTS * count:
-            continue  # of a coarse display
+        if lost * level < _COUNTS * count or dips_at(w, k):
+            continue  # of a coarse display; of the supply
         stood = any(abs(k - a) < w.many(0.5) for a in stops)
         if stood or _slack(w, y, k, level) or not _goes_on(w, k):
             continue
@@ -225,6 +238,37 @@ def cord_slack(w: Watched) -> Found:
                 "The cord carries no load for a while.",
                 {},
             )
+            return
+
+
+@detector("cord-layer", "Cord wound on a wider layer", "caution")
+def cord_layer(w: Watched) -> Found:
+    """Of a hoist the current steps up within a fifth of a second and stays, while the speed falls
+    and the voltage does not: the same weight at a larger radius.
+    """
+    amps, speed, volts = w.get("current"), w.get("speed"), w.get("voltage")
+    if not w.rig.method.CORD or amps is None or speed is None or _broke(w):
+        return
+    width, gap = w.many(0.4), w.many(0.15)
+    for a, b in w.spans:
+        a += w.many(_UP)
+        if b - a < 2 * width + gap:
+            continue
+        i, turns = (before_and_after(y[a:b], width, gap) for y in (amps, speed))
+        with np.errstate(invalid="ignore", divide="ignore"):
+            more, slower = i[1] / i[0] - 1, 1 - turns[1] / turns[0]
+        u = 1.25 * nan.scatter(amps[a:b]) * math.sqrt(2 / width) / nan.median(amps[a:b])
+        here = np.where((more > max(_LAYER, 5 * u)) & (slower > 0.004), more, 0.0)
+        k = int(np.nanargmax(here)) if np.nanmax(here, initial=0.0) > 0 else -1
+        if k < 0 or nan.least(speed[a + k : b - 1]) < 0.3 * turns[0][k]:
+            continue  # it stalls
+        if i[0][k] < 0.95 * nan.median(amps[a : a + k]):
+            continue  # something gave for a while, and is back
+        stays = nan.median(amps[max(b - width, a + k) : b - 1]) / i[0][k] - 1
+        if stays > 0.7 * here[k] and not (volts is not None and dips_at(w, a + k)):
+            facts = {"more": Fact(float(here[k]), "ratio")}
+            seen = "The current steps up by {more} and stays, and it turns slower."
+            yield float(w.t[a + k]), float(w.t[b - 1]), seen, facts
             return
 
 

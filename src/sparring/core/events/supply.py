@@ -14,6 +14,9 @@ from sparring.core.finding import Fact
 _FLAT = 0.02  # part of a current within which a limit holds it
 _LOW = 0.9  # part of the voltage set, below which a limit has taken it
 _RAMPS = 0.5  # [s] in which a drive may be brought up
+_DIPS = 0.14  # part of the voltage by which it falls
+_BACK = 1.5  # [s] within which it is back
+_FEW = 5  # times in a run
 _FLOATS = 0.05  # part of the voltage by which it moves while the current is held
 
 
@@ -51,6 +54,45 @@ def _noise(y: np.ndarray) -> float:
     """Standard deviation from one sample to the next."""
     d = np.diff(y[np.isfinite(y)])
     return float(np.median(np.abs(d))) / 0.954 if len(d) else 0.0
+
+
+@detector("brown-out", "Supply dipped", "caution")
+def brown_out(w: Watched) -> Found:
+    """The voltage falls by more than a seventh of what it was in the run and is back within a
+    second and a half, once or a few times: a chopped supply does so all the time.
+    """
+    volts = w.get("voltage")
+    if volts is None or not w.spans:
+        return
+    first, last = w.spans[0][0] + w.many(_RAMPS), w.spans[-1][1]
+    v = volts[first:last]
+    level = nan.median(v[v > 0]) if (v > 0).any() else 0.0
+    if level <= 0 or len(v) < w.many(0.5):
+        return
+    noise = nan.scatter(v)
+    low = np.nan_to_num(v, nan=level) < level - max(_DIPS * level, 6 * noise)
+    dips = stretches(low, 1)
+    if not dips or len(dips) > _FEW or low.mean() > 0.5:
+        return
+    for a, b in dips:
+        whole = a > 0 and b < len(v) and (b - a) * w.dt < _BACK
+        if whole and nan.most(v[b : b + 3]) > (1 - _DIPS) * level:
+            facts = {
+                "least": Fact(nan.least(v[a:b]), "voltage", digits=3),
+                "level": Fact(level, "voltage", digits=3),
+            }
+            seen = "The voltage falls to {least}, from {level}, and is back."
+            yield float(w.t[first + a]), float(w.t[first + b]), seen, facts
+
+
+def dips_at(w: Watched, k: int) -> bool:
+    """Whether the voltage is low at a sample, or a quarter of a second around it."""
+    volts = w.get("voltage")
+    if volts is None:
+        return False
+    level = nan.median(volts[w.on])
+    near = volts[max(k - w.many(0.25), 0) : k + w.many(0.25)]
+    return bool(nan.least(near) < (1 - _DIPS) * level)
 
 
 @detector("breaker-trip", "Breaker or fuse opened", "wrong")

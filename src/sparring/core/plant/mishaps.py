@@ -106,6 +106,18 @@ class BreakerTrip(Jam):
             truth["current"] = truth["current"] * 0.0
 
 
+class BrownOut(Mishap):
+    """For a third of a second the supply gives the part `size` of its voltage less."""
+
+    def act(self, plant: Plant, since: float) -> None:
+        if self.at <= since < self.at + 0.35:
+            plant.volts = plant.volts * (1 - self.size)
+
+    def see(self, truth: dict[str, np.ndarray], since: float) -> None:
+        if self.at <= since < self.at + 0.35:
+            truth["voltage"] = truth["voltage"] * (1 - self.size)
+
+
 class MotorOut(Mishap):
     """Of two equal motors the second takes no more current."""
 
@@ -216,6 +228,7 @@ MISHAPS: dict[str, Callable[[], Mishap]] = {
     "cord-slack": CordSlack,
     "supply-limit": lambda: SupplyLimit(at=0.0, size=0.75),
     "breaker-trip": BreakerTrip,
+    "brown-out": lambda: BrownOut(size=0.3),
     "motor-dropped-out": MotorOut,
     "sensor-stuck": lambda: Stuck(size=0.6),
     "sensor-unplugged": lambda: Unplugged(size=0.4),
