@@ -289,3 +289,49 @@ def test_a_hoist_is_asked_for_nothing_that_its_travel_does_not_last(build, rig):
     found = judge_plan(Planned(build, rig, plan, foresee(Drive.of(build), rig, plan)))
     (said,) = [f for f in found if f.id == "step-outlasts-travel"]
     assert said.steps == (plan.steps[0].id,)
+
+
+PLANNED = {
+    "step-cannot-sweep": Plan(steps=(PlanStep(kind="sweep", load=KILOS[1], voltage=12.0),)),
+    "few-repeats-planned": ladder(KILOS, (12.0,), 2),
+    "one-voltage-mixes-losses": ladder(KILOS, (12.0,), 3),
+    "voltages-separate-losses": ladder(KILOS, (6.0, 12.0), 3),
+}
+
+
+@pytest.mark.parametrize("id", PLANNED)
+def test_what_is_said_of_a_plan_follows_from_its_steps(build, rig, id):
+    """And of no other: a sound ladder, at two voltages or at one."""
+    others = {
+        "one-voltage-mixes-losses": "voltages-separate-losses",
+        "voltages-separate-losses": "one-voltage-mixes-losses",
+    }
+    sound = PLANNED[others.get(id, "voltages-separate-losses")]
+
+    def said(plan):
+        out = foresee(Drive.of(build), rig, plan)
+        return {f.id for f in judge_plan(Planned(build, rig, plan, out))}
+
+    assert id in said(PLANNED[id])
+    assert id not in said(sound)
+
+
+def test_a_plan_that_heats_or_has_no_weights_is_told(build, rig):
+    hot = ladder([Measured(4.2)], (12.0,), 12)
+
+    def said(drive, plan, **more):
+        out = foresee(Drive.of(drive), rig, plan)
+        return {f.id for f in judge_plan(Planned(drive, rig, plan, out, **more))}
+
+    cool = build.model_copy(update={"winding_limit": 293.15 + 40})
+    long = ladder([Measured(4.2)], (12.0,), 60)
+    assert "cooling-takes-time" in said(cool, long)
+    assert "cooling-takes-time" not in said(build, ladder(KILOS, (12.0,), 3))
+    frail = build.model_copy(update={"winding_limit": 293.15 + 1})
+    assert "step-too-hot" in said(frail, hot)
+    assert "step-too-hot" not in said(build, hot)
+    plan = ladder([Measured(0.5), Measured(0.83)], (12.0,), 3)
+    hung = [hang(shelf_of(0.5, 1.0), m.value) for m in plan.loads]
+    assert "load-not-on-the-shelf" in said(build, plan, hung=hung)
+    fits = [hang(shelf_of(0.5, 0.83), m.value) for m in plan.loads]
+    assert "load-not-on-the-shelf" not in said(build, plan, hung=fits)

@@ -3,11 +3,12 @@
 import numpy as np
 import pytest
 from helpers import benches
-from independent.gears import Dip, logged
+from independent.gears import Dip, Wave, logged
 from independent.ripple import CASES
 from independent.study import BUILDS, named, planted
 
 from sparring.core.build import Build
+from sparring.core.findings.orders import of_orders
 from sparring.core.orders.lines import orders_of
 from sparring.core.recording import Recording
 from sparring.core.train.kinds import BeltStage, SpurStage
@@ -70,3 +71,21 @@ def test_a_belts_joint_is_told_from_a_tooth_of_its_pulleys(planted, links):
         found = orders_of(build, Recording(t, {"speed": speed}), doubt=5e-4).teeth
         right += [tooth.shaft for tooth in found] == [shaft]
     assert right >= 0.95 * many
+
+
+def test_what_sampling_hides_or_folds_is_said():
+    """A mesh above half of the samples: unseen; a line where it folds to, at a steady speed."""
+
+    def said(rate, waves, seed=1):
+        rng = np.random.default_rng(seed)
+        t, speed, _ = logged(rng, waves, rate=rate, begin=8.0, end=8.0, jitter=0.0)
+        found = orders_of(BUILDS["spur"], Recording(t, {"speed": speed}), doubt=5e-4)
+        return {f.id for f in of_orders(found)}
+
+    mesh = [Wave(83.0, 0.02, 0.3)]  # 8 rad/s · 83 / 2π = 106 Hz
+    assert "sampling-hides-meshes" in said(150.0, mesh)
+    assert "line-may-be-folded" in said(150.0, mesh)
+    plain = said(1600.0, mesh)
+    assert not plain & {"sampling-hides-meshes", "line-may-be-folded"}
+    assert "gear-runs-out" in said(1600.0, [Wave(83 / 14, 0.02, 0.3)])
+    assert "gear-runs-out" not in plain

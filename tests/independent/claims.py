@@ -16,6 +16,7 @@ import numpy as np
 
 from independent import ripple, setups, study, ways
 from independent.traps import TRAPS
+from sparring.core.events import DETECTORS
 from sparring.core.uncertainty import nominal, std
 
 SOUND: dict[str, dict[str, Any]] = {
@@ -199,6 +200,30 @@ def written(n: int, seed: int) -> Iterable[str]:
     yield "| log | right | a tooth named | run-out named |\n|---|---|---|---|"
     for name, said in orders.items():
         yield f"| {name} | {said['right']} of {n} | {said['tooth']} | {said['runs out']} |"
+
+    yield "\n## What follows from what was entered\n"
+    yield "| claim | planted, and left out, in |\n|---|---|"
+    named = {*false, *true, *ORDERS}
+    for id in sorted(ids() - named):
+        yield f"| {id} | {planted_by(id) or 'not counted yet'} |"
+
+
+ORDERS = ("tooth-stands-out", "gear-runs-out")
+"""Findings of which the table of orders counts how often they are right."""
+_ROOT = Path(__file__).parents[2]
+
+
+def ids() -> set[str]:
+    """Of all findings and events."""
+    lines = (_ROOT / "tools" / "when.txt").read_text(encoding="utf-8").splitlines()
+    return {line.partition(":")[0] for line in lines if line[:1] not in ("#", "")} | {*DETECTORS}
+
+
+def planted_by(id: str) -> str:
+    """The tests that name it."""
+    tests = sorted((_ROOT / "tests").glob("test_*.py"))
+    found = [t.name for t in tests if f'"{id}"' in t.read_text(encoding="utf-8")]
+    return ", ".join(found[:2])
 
 
 MARK = "<!-- from here on written by make claims -->\n"

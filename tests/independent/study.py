@@ -177,9 +177,9 @@ def losses_off(setup: setups.Setup, result: TestResult) -> dict[str, list[float]
         for name, parts in _PART_OF.items():
             at = [n for n, c in enumerate(told.causes) if c.id.partition(".")[0] in parts]
             power = sum(told.causes[n].power for n in at)
-            found[name].append(
-                (power - true[name]) / float(covariance[np.ix_(at, at)].sum()) ** 0.5
-            )
+            variance = float(covariance[np.ix_(at, at)].sum())
+            off = power - true[name]
+            found[name].append(off / variance**0.5 if variance > 0 else np.inf)
     return found
 
 

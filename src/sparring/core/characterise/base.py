@@ -55,6 +55,8 @@ STANDARD_GRAVITY = Measured(9.80665, 0.012)
 Part: TypeAlias = Literal["motor", "inertia", "build", "rig"]
 """What is characterised: the motor, a body that turns, the whole build, or something of the rig."""
 
+SURELY = 2.6  # standard uncertainties beyond which what contradicts itself is said to
+
 
 class Reading(Record):
     """One repeat. FIELDS: (label, field) in the order in which they are read."""

@@ -11,6 +11,7 @@ import numpy as np
 
 from sparring.core.characterise import logged
 from sparring.core.characterise.base import (
+    SURELY,
     Accuracy,
     Inputs,
     Judged,
@@ -24,7 +25,7 @@ from sparring.core.characterise.base import (
 from sparring.core.finding import noted
 from sparring.core.quantity import Measured
 from sparring.core.recording import Recording
-from sparring.core.uncertainty import nominal
+from sparring.core.uncertainty import nominal, std
 
 _MOVES = 0.1  # part of the fastest turning from which it counts as turning
 _PULL = 10  # samples of the pull that its line needs
@@ -146,7 +147,7 @@ class Breakaway(Method):
                 else results[0].value * 0
             )
             results.append(Result("break-away-ratio", "Break-away over running", "ratio", over))
-            if nominal(over) < 1:
+            if nominal(over) + SURELY * std(over) < 1:
                 findings.append(
                     noted(
                         "breakaway-below-running",
@@ -163,7 +164,7 @@ class Breakaway(Method):
                         turns=(results[1].value, "torque"),
                     )
                 )
-            elif nominal(over) > 2:
+            elif nominal(over) > 2 and nominal(over) - SURELY * std(over) > 1:
                 findings.append(
                     noted(
                         "sticks",

@@ -11,6 +11,7 @@ from pydantic import Field
 
 from sparring.core.characterise import logged
 from sparring.core.characterise.base import (
+    SURELY,
     Accuracy,
     Current,
     Inputs,
@@ -99,7 +100,7 @@ class Currents(Method):
 
 def _at_rest(done: str, result: Result) -> list[Finding]:
     """A current while nothing turns is in every other current too."""
-    if not _REST.search(done) or nominal(result.value) <= 2 * std(result.value):
+    if not _REST.search(done) or nominal(result.value) <= SURELY * std(result.value):
         return []
     return [
         noted(
@@ -120,7 +121,7 @@ def _drifts(
 ) -> list[Finding]:
     """The same done again, with another current."""
     apart = last - first
-    if abs(nominal(apart)) <= max(2 * std(apart), _DRIFTS * abs(nominal(first))):
+    if abs(nominal(apart)) <= max(SURELY * std(apart), _DRIFTS * abs(nominal(first))):
         return []
     times = (clocks[0], clocks[-1])
     when = f", at {times[0]} and {times[1]}" if all(times) else ""

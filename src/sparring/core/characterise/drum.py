@@ -15,6 +15,7 @@ import numpy as np
 from sparring.core.characterise import logged
 from sparring.core.characterise.base import (
     STANDARD_GRAVITY,
+    SURELY,
     Accuracy,
     Current,
     Gravity,
@@ -169,7 +170,7 @@ class DrumFriction(Method):
             seen = over_repeats("weight-radius", "Effective radius of the weight", "length", radii)
             results.append(seen)
             off = seen.value - radius
-            if abs(nominal(off)) > max(2 * std(off), 1e-6 * nominal(radius)):
+            if abs(nominal(off)) > max(SURELY * std(off), 1e-6 * nominal(radius)):
                 findings.append(
                     noted(
                         "drum-radius-as-measured",
@@ -184,7 +185,7 @@ class DrumFriction(Method):
                         entered=(radius, "length"),
                     )
                 )
-        if nominal(results[0].value) < -2 * std(results[0].value):
+        if nominal(results[0].value) < -SURELY * std(results[0].value):
             findings.append(
                 noted(
                     "drum-friction-negative",
@@ -205,8 +206,9 @@ class DrumFriction(Method):
                 min(readings, key=lambda r: r.load.value),
                 max(readings, key=lambda r: r.load.value),
             )
-            light, heavy = (nominal(frictions[readings.index(r)]) for r in (first, last))
-            if heavy > 1.3 * max(light, 1e-12):
+            by_light, by_heavy = (frictions[readings.index(r)] for r in (first, last))
+            light, heavy, more = nominal(by_light), nominal(by_heavy), by_heavy - by_light
+            if heavy > 1.3 * max(light, 1e-12) and nominal(more) > SURELY * std(more):
                 findings.append(
                     noted(
                         "drum-friction-grows",

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, ClassVar
 
 from sparring.core.characterise.base import (
+    SURELY,
     Current,
     Inputs,
     Judged,
@@ -111,7 +112,7 @@ class Generator(Method):
             results.append(
                 Result("best-efficiency", "Best efficiency, shaft to wire", "ratio", best)
             )
-            if nominal(best) > 1:
+            if nominal(best) - SURELY * std(best) > 1:
                 findings.append(
                     noted(
                         "output-above-input",

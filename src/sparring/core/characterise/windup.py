@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from sparring.core.characterise import logged
 from sparring.core.characterise.base import (
+    SURELY,
     Accuracy,
     Inputs,
     Judged,
@@ -24,7 +25,7 @@ from sparring.core.finding import noted
 from sparring.core.quantity import Measured, text
 from sparring.core.recording import Recording
 from sparring.core.records import Q
-from sparring.core.uncertainty import Uncertain, nominal
+from sparring.core.uncertainty import Uncertain, nominal, std
 
 if TYPE_CHECKING:
     from sparring.core.build import Build
@@ -154,10 +155,9 @@ class WindUp(Method):
             Result("loop-energy", "Energy lost per loop", "energy", loop),
         ]
         findings = []
-        uneven = (
-            abs(nominal(fits[1][1]) / nominal(fits[-1][1]) - 1) if nominal(fits[-1][1]) else 1.0
-        )
-        if uneven > 0.3:
+        apart = fits[1][1] - fits[-1][1]
+        uneven = abs(nominal(apart / fits[-1][1])) if nominal(fits[-1][1]) else 1.0
+        if uneven > 0.3 and abs(nominal(apart)) > SURELY * std(apart):
             findings.append(
                 noted(
                     "wind-up-uneven",
@@ -168,7 +168,7 @@ class WindUp(Method):
                     uneven=(uneven, "ratio"),
                 )
             )
-        if nominal(play) < 0:
+        if nominal(play) + SURELY * std(play) < 0:
             findings.append(
                 noted(
                     "play-negative",

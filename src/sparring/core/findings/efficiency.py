@@ -13,6 +13,8 @@ from sparring.core.reduce.results import TestResult
 from sparring.core.reduce.step import Step
 from sparring.core.uncertainty import Uncertain, mean_of, nominal, std
 
+_SURELY = 3.0  # standard uncertainties beyond which what cannot be is called wrong
+
 
 @rule
 @of_motor
@@ -20,7 +22,8 @@ def output_above_input(
     result: TestResult, inputs: Inputs, peers: Sequence[Peer]
 ) -> Iterable[Finding]:
     """More power comes out than goes in."""
-    bad = [s for s in result.lifted if s.wire_to_shaft is not None and nominal(s.wire_to_shaft) > 1]
+    known = [s for s in result.lifted if s.wire_to_shaft is not None]
+    bad = [s for s in known if nominal(s.wire_to_shaft) - _SURELY * std(s.wire_to_shaft) > 1]
     if not bad:
         return
     worst = max(bad, key=lambda s: nominal(s.wire_to_shaft))
@@ -55,11 +58,11 @@ def gearbox_above_one(
     """Output torque above ratio times motor torque."""
     # a little above is chance where every figure has its own
     known = [s for s in result.lifted if s.gearbox is not None]
-    bad = [s for s in known if nominal(s.gearbox) - std(s.gearbox) > 1]
+    bad = [s for s in known if nominal(s.gearbox) - 2 * std(s.gearbox) > 1]
     if not bad:
         return
     worst = max(bad, key=lambda s: nominal(s.gearbox))
-    sure = nominal(worst.gearbox) - 2 * std(worst.gearbox) > 1
+    sure = nominal(worst.gearbox) - _SURELY * std(worst.gearbox) > 1
     own = result.build.has_motor
     yield noted(
         "gearbox-above-one",

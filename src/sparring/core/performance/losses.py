@@ -117,7 +117,7 @@ def _shared_out(
     whose = (share + even) / 2 * (1 - beyond)
     whose[-1] += beyond
     new = np.maximum(power + off * whose, 0.0)
-    new *= seen / new.sum() if new.sum() > 0 else 1.0
+    new = new * seen / new.sum() if new.sum() > 0 else seen * whose
     known = model.sum(axis=1)
     apart = model - np.outer(known, known) / max(float(known.sum()), 1e-30)
     return _Sum(parts, new, apart + off**2 * (np.diag(whose) - np.outer(whose, whose)), share)
