@@ -9,7 +9,7 @@ export PYTHON
 # Where nothing may write bytecode, every one of the hundreds of processes compiles the program anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo run test rest journeys attack study coverage lint bench screenshots schemas findings guide dist deb install lock clean
+.PHONY: demo run test rest journeys attack study claims coverage lint bench screenshots schemas findings guide dist deb install lock clean
 
 demo: $(VENV)/.ready        ## start the application on the demo logbook
 	@tools/with-display $(BIN)/sparring demo
@@ -38,6 +38,9 @@ lint: $(VENV)/.ready-dev    ## style, types, layer contracts
 
 attack: $(VENV)/.ready-dev  ## hostile files, damaged logbooks, crashes, boards over their limits, by the thousand (a quarter of an hour)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tests/hostile
+
+claims: $(VENV)/.ready-dev   ## docs/claims.md anew: how often each finding, event and ± is wrong, on benches of every kind
+	PYTHONPATH=tests $(BIN)/python -W ignore -m independent.claims docs/claims.md 8 31
 
 study: $(VENV)/.ready-dev   ## truth inside the stated intervals, 200 benches of every kind, on both benches
 	PYTHONPATH=tests $(BIN)/python -m independent.study

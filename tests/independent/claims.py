@@ -67,6 +67,8 @@ TOLD_BY = {
     "inertia as the motor feels it": ("inertia-on-the-wrong-side",),
 }
 """By the trap, the findings of which any one tells it."""
+OF_LOGS, WRONG = "Findings and events of logs", "What goes wrong"
+INTERVALS, ENTERED = "±", "What follows from what was entered"
 _SURE = 3.0  # standard uncertainties: a trap that moves nothing so far is not seen
 
 
@@ -174,7 +176,7 @@ def written(n: int, seed: int) -> Iterable[str]:
     told_true = {job[2]: t for job, t in zip(traps, found[len(sound) :], strict=True)}
     false = on_sound(told_sound)
     every = sum(t.of for t in told_sound.values())
-    yield "## Findings and events of logs\n"
+    yield f"## {OF_LOGS}\n"
     yield "| claim | on sound data | where it is true |\n|---|---|---|"
     true: dict[str, list[str]] = defaultdict(list)
     for trap, t in told_true.items():
@@ -182,13 +184,13 @@ def written(n: int, seed: int) -> Iterable[str]:
             true[id].append(f"{trap}: {t.ids.get(id, 0)} of {t.of}")
     for id in sorted({*false, *true} - {"refused", "happened"}):
         yield f"| {id} | {false.get(id, Rate(0, every))} | {'; '.join(true[id]) or '–'} |"
-    yield "\n## What goes wrong\n"
+    yield f"\n## {WRONG}\n"
     yield "| planted | seen | told by its findings | beyond 3 u | and nothing said |"
     yield "|---|---|---|---|---|"
     for trap, t in told_true.items():
         right = max(t.ids.get(id, 0) for id in TOLD_BY[trap])
         yield f"| {trap} | {t.of} | {right} | {t.seen} | {t.silent} |"
-    yield "\n## ±\n"
+    yield f"\n## {INTERVALS}\n"
     yield "| figure | kind | covered % | of | bias in u |\n|---|---|---|---|---|"
     for kind in SOUND:
         for name in sorted({name for t in told_sound.values() for name in t.z}):
@@ -201,7 +203,7 @@ def written(n: int, seed: int) -> Iterable[str]:
     for name, said in orders.items():
         yield f"| {name} | {said['right']} of {n} | {said['tooth']} | {said['runs out']} |"
 
-    yield "\n## What follows from what was entered\n"
+    yield f"\n## {ENTERED}\n"
     yield "| claim | planted, and left out, in |\n|---|---|"
     named = {*false, *true, *ORDERS}
     for id in sorted(ids() - named):

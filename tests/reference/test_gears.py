@@ -2,7 +2,10 @@
 
 import math
 
+import numpy as np
 import pytest
+from scipy.optimize import brentq
+from scipy.spatial import cKDTree
 
 from sparring.core.train import kinematics as K
 from sparring.core.train import teeth
@@ -383,3 +386,40 @@ def test_cycloid_and_strain_wave_efficiency_closed_form(stage, inner, ring):
         eta * (ring - inner) / (ring - inner * eta), rel=1e-9
     )
     assert stage.efficiency() < eta  # power circulates: worse than the mesh alone
+
+
+@pytest.mark.parametrize("pins", [8, 12, 30])
+def test_the_play_of_a_cycloid_is_how_far_its_disc_turns_in_its_pins(pins):
+    """Pins against the densely sampled profile, turned until one is the clearance off its path: by
+    geometry alone.
+    """
+    stage = CycloidStage(pins=pins, discs=1, eccentricity=0.04 / pins, clearance=5e-5)
+    R, e, c = stage.pin_circle / 2, stage.eccentricity, stage.clearance
+    t = np.linspace(0, 2 * math.pi, 200_001)
+    path = np.column_stack(
+        [R * np.cos(t) - e * np.cos(pins * t), R * np.sin(t) - e * np.sin(pins * t)]
+    )
+    along = np.gradient(path, axis=0)
+    inward = np.column_stack([-along[:, 1], along[:, 0]]) / np.hypot(*along.T)[:, np.newaxis]
+    tree = cKDTree(path)
+
+    def turned(points, angle):
+        turn = np.array([[math.cos(angle), -math.sin(angle)], [math.sin(angle), math.cos(angle)]])
+        return points @ turn.T
+
+    k = 2 * math.pi * np.arange(pins) / pins
+    centres = R * np.column_stack([np.cos(k), np.sin(k)])
+    plays = []
+    for phase in np.linspace(0, 2 * math.pi / pins, 12, endpoint=False):
+        crank = e * np.array([math.cos(phase), math.sin(phase)])
+        seen = turned(centres - crank, phase / (pins - 1))
+        assert tree.query(seen)[0].max() < 3e-6
+
+        def deepest(angle, seen=seen):
+            moved = turned(seen, angle)
+            _, near = tree.query(moved)
+            return float(((moved - path[near]) * inward[near]).sum(axis=1).max())
+
+        ways = [brentq(lambda a, s=s, f=deepest: f(s * a) - c, 0, 0.2) for s in (1, -1)]
+        plays.append(sum(ways))
+    assert stage.backlash() == pytest.approx(np.mean(plays), rel=5e-3)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -14,6 +14,8 @@ from sparring.core.train import kinematics, outlines
 from sparring.core.train.joints import SHEAR
 from sparring.core.train.materials import ROOM, Setting
 from sparring.core.train.stage import Body, Capacity, Length, Opening, Share, StageBase, Width
+
+_PHASES = 48  # of the crank, over one pin
 
 
 class CycloidStage(StageBase):
@@ -75,24 +77,37 @@ class CycloidStage(StageBase):
         ]
 
     def backlash(self) -> float:
-        """Clearance over the flanks, as an angle of what turns: 2 c/(e (N − 1)) of the disc in held
-        pins, 2 c/(e N) of the pins round a held disc, these being their rolling circles [rad].
+        """Clearance over the flanks, as an angle of what turns [rad], the mean over the crank's
+        turn: either way the pin with the longest lever arm about the disc's centre meets its flank
+        first. With many pins that arm is the rolling circle's radius e (N − 1), so 2 c/(e (N − 1));
+        of the pins round a held disc, that over N/(N − 1).
         """
-        turns = self.lobes if self.held == "pins" else self.pins
-        return 2 * self.clearance / (self.eccentricity * turns)
+        phases = np.linspace(0, 2 * math.pi / self.pins, _PHASES, endpoint=False)
+        turned = math.pi * np.arange(self.discs)  # the second disc is on the other side
+        both = [self._arms(phases[:, np.newaxis] + more) for more in turned]
+        arm, way = (np.hstack(x) for x in zip(*both, strict=True))
+        longest = [np.where(way * side > 0, arm, 0.0).max(axis=1) for side in (1, -1)]
+        play = float(np.mean(self.clearance / longest[0] + self.clearance / longest[1]))
+        return play if self.held == "pins" else play * self.lobes / self.pins
+
+    def _arms(self, phase: Any = 0.0) -> tuple[np.ndarray, np.ndarray]:
+        """(lever arm of the force on each pin about the disc's centre [m], which way it turns the
+        disc). phase: of the crank against the pins [rad].
+        """
+        roll = self.eccentricity * self.lobes
+        # the instant centre lies here, from the pin circle's centre
+        point = self.eccentricity * self.pins
+        k = np.arange(self.pins) * 2 * math.pi / self.pins + phase
+        r = self.pin_circle / 2
+        toward = np.hypot(r * np.cos(k) - point, r * np.sin(k))
+        return roll * np.abs(r * np.sin(k)) / toward, np.sin(k)
 
     def pin_forces(self, torque: float) -> tuple[float, int]:
         """(largest force on a pin [N], pins that bear) with `torque` on one disc: half of the pins
         bear, each in proportion to its lever arm about the disc's centre (rigid disc, equally stiff
         pins)."""
-        roll = self.eccentricity * self.lobes
-        # the instant centre lies here, from the pin circle's centre
-        point = self.eccentricity * self.pins
-        k = np.arange(self.pins) * 2 * math.pi / self.pins
-        r = self.pin_circle / 2
-        toward = np.hypot(r * np.cos(k) - point, r * np.sin(k))
-        arm = roll * np.abs(r * np.sin(k)) / toward
-        bearing = np.sin(k) > 1e-9
+        arm, way = self._arms()
+        bearing = way > 1e-9
         return float(torque * arm[bearing].max() / (arm[bearing] ** 2).sum()), int(bearing.sum())
 
     def capacities(self, a: str, b: str, setting: Setting = ROOM) -> tuple[Capacity, ...]:
