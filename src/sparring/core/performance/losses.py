@@ -229,7 +229,8 @@ def _slopes(drive: Drive, torque: float, voltage: float, names: dict[str, str]) 
     for k in range(len(drive.mean)):
         step = 0.1 * (np.arange(len(drive.mean)) == k)
         up, down = (_causes(drive, torque, voltage, drive.mean + s)[1] for s in (step, -step))
-        columns.append([(up[id] - down[id]) / 0.2 for id in names])
+        # a drag that may be nothing is no cause there
+        columns.append([(up.get(id, 0.0) - down.get(id, 0.0)) / 0.2 for id in names])
     return np.array(columns).T
 
 
