@@ -206,7 +206,7 @@ def written(n: int, seed: int) -> Iterable[str]:
         yield f"| {name} | {said['right']} of {n} | {said['tooth']} | {said['runs out']} |"
 
     yield f"\n## {ENTERED}\n"
-    yield "| claim | planted, and left out, in |\n|---|---|"
+    yield "| claim | planted, with a sound case beside it, in |\n|---|---|"
     named = {*false, *true, *ORDERS}
     for id in sorted(ids() - named):
         yield f"| {id} | {planted_by(id) or 'not counted yet'} |"
