@@ -128,13 +128,14 @@ def test_the_play_of_a_split_ring_by_its_meshes():
 
 
 def test_the_play_of_a_cycloid_goes_by_what_turns():
-    """The longest arm on which a pin pushes is the rolling circle of what is turned: e(N − 1) of a
-    disc in held pins, e N of pins round a held disc."""
+    """The longest arm on which a pin could push is the rolling circle of what is turned: e(N − 1)
+    of a disc in held pins, e N of pins round a held disc; the nearest pin pushes on a little less
+    (tests/reference/test_gears.py, by the profile itself)."""
     held = CycloidStage(held="pins", clearance=50e-6)
     r, e, n = held.pin_circle / 2, held.eccentricity, held.pins
     k = np.linspace(0, 2 * math.pi, 20_001)
     arms = e * (n - 1) * np.abs(r * np.sin(k)) / np.hypot(r * np.cos(k) - e * n, r * np.sin(k))
-    assert held.backlash() == pytest.approx(2 * 50e-6 / arms.max(), rel=1e-4)
+    assert 1.0 < held.backlash() / (2 * 50e-6 / arms.max()) < 1.02
     assert CycloidStage(held="disc", clearance=50e-6).backlash() == pytest.approx(
         held.backlash() * (n - 1) / n
     )
