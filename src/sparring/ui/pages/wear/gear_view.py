@@ -100,7 +100,7 @@ class GearView(OnTeeth):
         along = (radius - root) / (tip - root)
         if along < -0.25 or along > 1.6:
             return None
-        if along > 0.95:
+        if along > 0.85:  # a pixel is much of a small tooth
             spot: Spot = "tip"
         elif abs(off) > 0.38 and along < 0.4:
             spot = "root"
