@@ -210,7 +210,7 @@ def _runs_of(
     from sparring.core.build import Build
     from sparring.core.plan import Plan, standard
     from sparring.core.reduce.inputs import ReductionError
-    from sparring.core.reduce.split import split_runs
+    from sparring.core.reduce.split import assumed, split_runs
     from sparring.files import log_files, log_look, record_files
 
     columns = columns_of(column) if column else None
@@ -219,7 +219,8 @@ def _runs_of(
     recording, remarks = log_files.read(log_look.look(log), columns)
     rated = b.motor.voltage.value if b.has_motor else 0.0
     try:
-        return b, r, p, recording, split_runs(recording, p, method=r.method, rated=rated), remarks
+        runs = split_runs(recording, p, method=r.method, rated=rated)
+        return b, r, p, recording, runs, [*assumed(runs, recording), *remarks]
     except ReductionError as err:
         raise ReductionError(f"{log}: {err}") from err
 

@@ -10,7 +10,7 @@ from typing import Any
 from sparring.core.build import Build
 from sparring.core.events import with_events
 from sparring.core.plan import Plan, PlanStep
-from sparring.core.reduce.split import split_runs
+from sparring.core.reduce.split import assumed, split_runs
 from sparring.core.rig import Rig
 from sparring.core.run import Run
 from sparring.exchange.formats import Columns, LogFormat, RunsFormat
@@ -105,4 +105,4 @@ def import_log(
     name = next(r.recording for r in book.runs(test_id) if r.id == first)
     for run in runs[1:]:
         book.add_run(test_id, run, name)
-    return test_id, [_found(runs, log.path), *remarks]
+    return test_id, [_found(runs, log.path), *assumed(runs, recording), *remarks]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 
@@ -241,6 +242,18 @@ def cord_slack(w: Watched) -> Found:
             return
 
 
+def _levels(
+    w: Watched, signals: Sequence[np.ndarray], width: int, gap: int
+) -> Iterator[tuple[int, int, list[tuple[np.ndarray, np.ndarray]]]]:
+    """Of each stretch over which the drive is on and has come up (first, last + 1): the medians of
+    each signal before and after every sample of it.
+    """
+    for a, b in w.spans:
+        a += w.many(_UP)
+        if b - a >= 2 * width + gap:
+            yield a, b, [before_and_after(y[a:b], width, gap) for y in signals]
+
+
 @detector("cord-layer", "Cord wound on a wider layer", "caution")
 def cord_layer(w: Watched) -> Found:
     """Of a hoist the current steps up within a fifth of a second and stays, while the speed falls
@@ -249,12 +262,8 @@ def cord_layer(w: Watched) -> Found:
     amps, speed, volts = w.get("current"), w.get("speed"), w.get("voltage")
     if not w.rig.method.CORD or amps is None or speed is None or _broke(w):
         return
-    width, gap = w.many(0.4), w.many(0.15)
-    for a, b in w.spans:
-        a += w.many(_UP)
-        if b - a < 2 * width + gap:
-            continue
-        i, turns = (before_and_after(y[a:b], width, gap) for y in (amps, speed))
+    width = w.many(0.4)
+    for a, b, (i, turns) in _levels(w, (amps, speed), width, w.many(0.15)):
         with np.errstate(invalid="ignore", divide="ignore"):
             more, slower = i[1] / i[0] - 1, 1 - turns[1] / turns[0]
         u = 1.25 * nan.scatter(amps[a:b]) * math.sqrt(2 / width) / nan.median(amps[a:b])
@@ -278,12 +287,7 @@ def traction_loss(w: Watched) -> Found:
     force, speed = w.get("force"), w.get("speed")
     if not isinstance(w.rig.method, Drawbar) or force is None or speed is None:
         return
-    width, gap = w.many(0.3), w.many(0.2)
-    for a, b in w.spans:
-        a += w.many(_UP)
-        if b - a < 2 * width + gap:
-            continue
-        pull, turns = (before_and_after(y[a:b], width, gap) for y in (force, speed))
+    for a, b, (pull, turns) in _levels(w, (force, speed), w.many(0.3), w.many(0.2)):
         with np.errstate(invalid="ignore", divide="ignore"):
             less, faster = 1 - pull[1] / pull[0], turns[1] / turns[0] - 1
         here = np.where((less > 0.12) & (faster > 0.005), less, 0.0)

@@ -89,28 +89,26 @@ def losses_at(found: Performance, step: Step) -> Losses:
         return told
     entered = {p.id: p.value for p in found.drive.prior}
     ratio = abs(found.drive.build.ratio())
-    friction = _motor_losses(found.drive.build, entered, ratio, volts, 0.0)[-1][2]
+    at_one_turn = _motor_losses(found.drive.build, entered, ratio, volts, 0.0)
+    friction = next(watts for id, _, watts in at_one_turn if id == "motor-friction")
     return _as_measured(found, told, step, friction)
 
 
 class _Sum(NamedTuple):
-    """Causes of which only the sum was measured: their places, power [W], shape (n,), and what is
-    not known of it while the sum is, (n, n); share: of each in the sum, (n,).
+    """Causes of which only the sum was measured: power [W], shape (n,), and what is not known of it
+    while the sum is, (n, n); share: of each in the sum, (n,).
     """
 
-    parts: np.ndarray
     power: np.ndarray
     apart: np.ndarray
     share: np.ndarray
 
 
-def _shared_out(
-    seen: float, parts: np.ndarray, power: np.ndarray, model: np.ndarray, beyond: float
-) -> _Sum:
-    """A measured sum over the causes `parts`, of which the model gives `power` [W] with a
-    covariance; beyond: the part of a difference that may be of none of them, and is the last's.
+def _shared_out(seen: float, power: np.ndarray, model: np.ndarray, beyond: float) -> _Sum:
+    """A measured sum over causes, of which the model gives `power` [W] with the covariance `model`;
+    beyond: the part of a difference that may be of none of them, and is the last's.
     """
-    n, expected = len(parts), float(power.sum())
+    n, expected = len(power), float(power.sum())
     share = power / expected if expected > 0 else np.full(n, 1 / n)
     off = seen - expected
     even = np.full(n, 1 / n)
@@ -122,7 +120,7 @@ def _shared_out(
     new = new * seen / new.sum() if new.sum() > 0 else seen * whose
     known = model.sum(axis=1)
     apart = model - np.outer(known, known) / max(float(known.sum()), 1e-30)
-    return _Sum(parts, new, apart + off**2 * (np.diag(whose) - np.outer(whose, whose)), share)
+    return _Sum(new, apart + off**2 * (np.diag(whose) - np.outer(whose, whose)), share)
 
 
 def _as_measured(found: Performance, told: Losses, step: Step, friction: float) -> Losses:
@@ -152,8 +150,9 @@ def _as_measured(found: Performance, told: Losses, step: Step, friction: float) 
     ):
         at = np.array(places)
         block = np.ix_(at, at)
-        found_sum = _shared_out(seen, at, power[at], model[block], none)
-        power[at], covariance[block], towards[at, k] = found_sum[1:]
+        power[at], covariance[block], towards[at, k] = _shared_out(
+            seen, power[at], model[block], none
+        )
     towards[inside, 2] = -towards[inside, 0]
     sums = np.zeros((3, 3))
     sums[:2, :2], sums[2, 2] = _covariance(wire, gears), u_lost**2

@@ -196,7 +196,7 @@ class Inputs:
         motor = self.motor
         R = nominal(motor.R)
         course = course_of(self.bodies, R, motor.temperature, recording, begin)
-        if course is not None and begin.whole:
+        if course is not None and begin.whole and self.has_motor:
             by_output = nominal(motor.k) * nominal(self.ratio)
             line = Line(
                 by_output, R, nominal(motor.brush), nominal(self.magnets), motor.temperature

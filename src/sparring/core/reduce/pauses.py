@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from sparring.core import nan
 from sparring.core.motor import COPPER_ZERO
 from sparring.core.recording import Recording
 from sparring.core.reduce.warmth import Bodies, Course, Warmth, course_of
@@ -53,7 +54,7 @@ def with_pauses(line: Line, bodies: Bodies, log: Recording, course: Course) -> C
         return course
     cold = _begun_cold(line, bodies, log, course, spans)
     seen = [_late(log, a, b) for a, b in spans]
-    means = np.array([[np.nanmean(block_means(y)) for y in part] for part in seen])
+    means = np.array([[nan.mean(block_means(y)) for y in part] for part in seen])
     volts, amps, speed = means.T
     middles = np.array([(a + 3 * b) / 4 for a, b in spans])
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from sparring.core import nan
 from sparring.core.instruments import calibration
 from sparring.core.instruments.meters import Meter
 from sparring.core.recording import Recording
@@ -70,30 +71,31 @@ def pull_of(
     return Pull(force, least, float(np.nanmax(course)), _fade(course))
 
 
-def at_rest(
-    inputs: Inputs, rig: Rig, run: Run, log: Recording, on: Recording
-) -> tuple[float, float] | None:
+def at_rest(inputs: Inputs, run: Run, log: Recording, on: Recording) -> tuple[float, float] | None:
     """What the load cell shows [N] while the drive is off, before it is on or else after, and its
     standard uncertainty by its scatter; None where that was not recorded, or something turned.
 
-    log: what holds the run, corrected.
+    log: what holds the run, as it was recorded; on: corrected.
     """
     key = next((k for k in ("force", "cell") if log.has(k)), None)
-    if key is None or inputs.meters_of(run).sensors.second_cell != "not used" or len(on) < 2:
+    meters = inputs.meters_of(run)
+    if key is None or meters.sensors.second_cell != "not used" or len(on) < 2:
         return None
     begins, ends = (int(n) for n in np.searchsorted(log.t, (on.t[0], on.t[-1])))
     before = slice(max(begins - _BESIDE, 0), max(begins - _COMES_ON, 0))
     after = slice(ends + 1 + _COMES_ON, ends + 1 + _BESIDE)
     usual = {
-        name: float(np.nanmedian(np.abs(on.channels[name][:: len(on) // _BESIDE + 1])))
+        name: nan.median(np.abs(on.channels[name][:: len(on) // _BESIDE + 1]))
         for name in ("voltage", "current", "speed", "motor_speed")
         if log.has(name) and on.has(name)
     }
     for part, way in ((before, -1), (after, 1)):
-        shown = log.channels[key][part]
+        near = Recording(log.t[part], {name: y[part] for name, y in log.channels.items()})
+        beside = meters.corrected(near).channels
+        shown = beside[key]
         off = ~np.isnan(shown)
         for name, level in usual.items():
-            off &= ~(np.abs(log.channels[name][part]) > 0.05 * level)
+            off &= ~(np.abs(beside[name]) > 0.05 * level)
         off, shown = off[::way], shown[::way]  # from the run outwards
         some = shown[: len(off) if off.all() else int(np.argmin(off))]
         if len(some) >= _RESTS:

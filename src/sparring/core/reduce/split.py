@@ -124,6 +124,13 @@ def _as_planned(pulls: np.ndarray, plan: Plan) -> dict[int, Measured]:
     return {n: loads[k] for n, k in enumerate(nearest.tolist())}
 
 
+def assumed(runs: Sequence[Run], recording: Recording) -> list[str]:
+    """In words, what runs of a log were given that the log does not say."""
+    if recording.has("mass") or not any(run.load for run in runs):
+        return []
+    return ["The log has no weights; those of the plan are taken, by what the cell saw of each."]
+
+
 def _supplied(
     recording: Recording,
     plan: Plan,

@@ -91,13 +91,12 @@ def reduce_run(
             window = find_window(on.t, on.channels["speed"], settle, measure, lambda t: -warms(t))
     except ValueError as err:
         raise ReductionError(str(err)) from err
-    log = inputs.meters_of(run).corrected(recording)
     point = point_at(
         inputs, rig, run, on=on, window=window, stalled=stalled, orders=orders, course=course
     )
     return replace(
         point,
-        at_rest=at_rest(inputs, rig, run, log, on),
+        at_rest=at_rest(inputs, run, recording, on),
         paused=course is not None and course.paused,
     )
 
