@@ -4,9 +4,12 @@ import numpy as np
 import pytest
 import soundfile
 from helpers import lay
+from independent import setups
+from independent.study import reduced
 from window_helpers import choose, enter, idle, until
 
 from sparring.core.orders.tones import tones_of
+from sparring.core.performance.whole import whole
 from sparring.core.predict import no_load_speed
 from sparring.core.uncertainty import nominal
 from sparring.ui.pages.results.kinds import KINDS
@@ -90,6 +93,19 @@ def test_losses_add_up_and_a_bar_leads_to_its_step(window):
     assert "measured" in kind.bars.readout(last.torque, 0.3) or "from the model" in (
         kind.bars.readout(last.torque, 0.3)
     )
+
+
+def test_a_loss_that_nothing_entered_explains_is_a_bar_with_what_would_tell_it(window):
+    """Friction and drag that nobody entered, in a log of another bench."""
+    (setup,) = setups.make("hoist", 1, 3, friction="not entered")
+    kind = drawn(window, "losses")
+    kind.put(whole(reduced(setup)))
+    assert "coast-down" in kind.apart.text()
+    assert "unexplained" in {c.id for _, losses in kind._shown for c in losses.causes}
+    _, rows = kind._rows()
+    assert "gearbox, unexplained" in {row[2] for row in rows}
+    choose(window, "Dunnock r2")
+    assert "coast-down" not in drawn(window, "losses").apart.text()
 
 
 @pytest.mark.whole

@@ -67,6 +67,9 @@ class LossesKind(Kind):
         self._shown = [x for x in found.losses if level.first <= x[0] < level.last]
         if not self._shown:
             self._shown = list(found.losses)
+        self.tell("Plain: measured by this test. Hatched: from the model.")
+        self._pairs()
+        self.column.activate()  # what stands below takes height from the chart and its names
         torques = np.array([x.torque for _, x in self._shown]) / kt
         wide = 0.6 * float(np.min(np.diff(torques))) if len(torques) > 1 else 0.2 * torques[0]
         self._wide = float(wide)
@@ -103,8 +106,6 @@ class LossesKind(Kind):
         self.bars.box.setRange(
             xRange=(min(0.0, float(torques[0]) - 0.6 * wide), right), yRange=(0, top), padding=0
         )
-        self.tell("Plain: measured by this test. Hatched: from the model.")
-        self._pairs()
 
     def _levels(self, found: Whole) -> None:
         """The voltages to choose from."""
@@ -199,12 +200,11 @@ class LossesKind(Kind):
             f"apart by this plan: {p.advice}."
             for p in losses.pairs[:2]
         ]
-        if (beyond := losses.of("unexplained")).power > 0:
+        if losses.of("unexplained").power > 0:
             told.insert(
                 0,
-                f"the gearbox lost more than teeth, friction and drag as entered do, here by about "
-                f"{self.shows(beyond.power, beyond.u, 'power')}: measure the drag of the "
-                "train by a coast-down or a spin of the bare drive.",
+                "the gearbox lost more than teeth, friction and drag as entered do; in which part "
+                "cannot be told from these steps: measure the drag of the train by a coast-down.",
             )
         self.apart.setText(" ".join(t[:1].upper() + t[1:] for t in told))
         self.apart.setVisible(bool(told))
